@@ -1,0 +1,84 @@
+//! What can be written on the command line. Definitions only; `options` gives them meaning.
+//!
+//! Note to the maintainer. The command line is cut at `--then` before clap sees it
+//! ([`split`]): each part is parsed by the same definitions, for the options of its step; the
+//! options that belong to the whole command are read from all parts together, so that they may
+//! stand anywhere. An option of a step goes into [`StepArgs`], one of the command into the
+//! verb's own struct.
+
+mod definitions;
+mod split;
+
+pub use definitions::*;
+
+use crate::status::Status;
+use clap::Parser;
+use std::ffi::OsString;
+use std::process::ExitCode;
+
+/// A parsed command line.
+pub struct Parsed {
+    /// The options of the whole command.
+    pub command: Command,
+    /// The parts between `--then`, in order; at least one.
+    pub parts: Vec<Part>,
+}
+
+/// One part of the command line: the words and options of one step.
+#[derive(Debug, Default)]
+pub struct Part {
+    /// The words that are no options, in order.
+    pub words: Vec<OsString>,
+    /// Options of the step.
+    pub step: StepArgs,
+}
+
+impl Parsed {
+    /// When colours are wanted.
+    pub fn color(&self) -> When {
+        self.command.color
+    }
+}
+
+/// Parsing ended the program: help was asked for, or the words are wrong.
+pub enum Stopped {
+    /// clap's own answer.
+    Clap(clap::Error),
+    /// An option stands where a value should.
+    Swallowed(split::Swallowed),
+}
+
+impl Stopped {
+    /// Prints it and tells how to end.
+    pub fn report(self) -> ExitCode {
+        match self {
+            Self::Clap(error) => {
+                let status = if error.use_stderr() {
+                    Status::WrongRequest
+                } else {
+                    Status::Fine
+                };
+                // A closed pipe is no reason to complain about help.
+                let _ = error.print();
+                status.into()
+            }
+            Self::Swallowed(swallowed) => {
+                let mut output = crate::Output::new(When::Auto);
+                let status = output.complain(&swallowed.complaint());
+                output.close(status).into()
+            }
+        }
+    }
+}
+
+/// Parses the arguments, the program's own name first.
+pub fn parse(argv: Vec<OsString>) -> Result<Parsed, Stopped> {
+    let split = split::split(argv).map_err(Stopped::Swallowed)?;
+    let mut parts = Vec::new();
+    for part in &split.parts {
+        let command = Command::try_parse_from(part).map_err(Stopped::Clap)?;
+        parts.push(command.verb.into_part());
+    }
+    let command = Command::try_parse_from(&split.joined).map_err(Stopped::Clap)?;
+    Ok(Parsed { command, parts })
+}

@@ -1,0 +1,294 @@
+//! Every verb and option. Help texts are written here and nowhere else.
+
+use super::Part;
+use super::split::unmarked;
+use clap::{Args, Parser, Subcommand, ValueEnum, ValueHint};
+use std::ffi::OsString;
+use std::path::PathBuf;
+
+/// Look, try, narrow, replace, review, apply: regex rewrites over files, safely.
+#[derive(Debug, Parser)]
+#[command(
+    name = "bquill",
+    version,
+    args_override_self = true,
+    subcommand_required = true,
+    arg_required_else_help = true,
+    disable_help_subcommand = true,
+    after_help = "\
+Go round the loop by recalling the last command and changing its verb:
+
+  bquill find    'berth\\s+(\\d+)' -i notices/
+  bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
+  bquill apply   'berth\\s+(\\d+)' -i --with 'B-$1' notices/
+
+New here? `bquill demo` walks through it on sample files."
+)]
+pub struct Command {
+    /// When to use colours.
+    #[arg(long, value_enum, default_value_t = When::Auto, global = true, value_name = "WHEN")]
+    pub color: When,
+    /// What to do.
+    #[command(subcommand)]
+    pub verb: Verb,
+}
+
+/// When to do something that depends on the terminal.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum When {
+    /// On a terminal, unless NO_COLOR is set.
+    #[default]
+    Auto,
+    /// Always.
+    Always,
+    /// Never.
+    Never,
+}
+
+/// The verbs.
+#[derive(Debug, Subcommand)]
+pub enum Verb {
+    /// Show every match of a pattern, with its groups.
+    Find(FindArgs),
+    /// Show every change a rewrite would make; write nothing.
+    Preview(PreviewArgs),
+    /// Make the changes: all of them, or none.
+    Apply(ApplyArgs),
+    /// Unpack sample files and walk through the whole loop on them.
+    Demo(DemoArgs),
+    /// Print the completions for a shell.
+    Completions(CompletionsArgs),
+    /// Print the manual page.
+    Man,
+}
+
+impl Verb {
+    /// The words and step options of a verb that has them.
+    pub(super) fn into_part(self) -> Part {
+        let (words, step) = match self {
+            Self::Find(args) => (
+                args.words,
+                StepArgs {
+                    select: args.select,
+                    ..StepArgs::default()
+                },
+            ),
+            Self::Preview(args) => (args.words, args.step),
+            Self::Apply(args) => (args.words, args.step),
+            Self::Demo(_) | Self::Completions(_) | Self::Man => return Part::default(),
+        };
+        let words = words.into_iter().map(unmarked).collect();
+        Part { words, step }
+    }
+}
+
+/// Which matches are meant: the options of *match*, *where* and *which*.
+#[derive(Args, Clone, Debug, Default)]
+pub struct SelectArgs {
+    /// Letter case does not matter.
+    #[arg(short, long, help_heading = "Match")]
+    pub ignore_case: bool,
+    /// No letter, digit or underscore may touch a match.
+    #[arg(long, help_heading = "Match")]
+    pub whole_word: bool,
+    /// Take PATTERN, and the template, as plain text.
+    #[arg(long, help_heading = "Match")]
+    pub literal: bool,
+    /// A match must span the whole line.
+    #[arg(long, help_heading = "Match")]
+    pub entire: bool,
+    /// Read the pattern from FILE instead of the first argument.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Match")]
+    pub pattern_file: Option<PathBuf>,
+    /// Only these lines: `3`, `2..9`, `last-4..`, `1.. by 2`, joined by commas.
+    #[arg(
+        long,
+        value_name = "SPEC",
+        allow_hyphen_values = true,
+        help_heading = "Where"
+    )]
+    pub lines: Option<String>,
+    /// Only these matches of each line: `first`, `last`, `2`, `2..4`, `last-1..`.
+    #[arg(
+        long,
+        value_name = "SPEC",
+        allow_hyphen_values = true,
+        help_heading = "Which"
+    )]
+    pub pick: Option<String>,
+    /// At most N matches in all.
+    #[arg(long, value_name = "N", help_heading = "Which")]
+    pub limit: Option<u64>,
+}
+
+/// One step: which matches are meant, and what becomes of them.
+#[derive(Args, Clone, Debug, Default)]
+pub struct StepArgs {
+    #[command(flatten)]
+    pub select: SelectArgs,
+    /// Replace each match by TEMPLATE: `$1`, `${name}`, `$0` write groups back.
+    #[arg(
+        long,
+        value_name = "TEMPLATE",
+        allow_hyphen_values = true,
+        help_heading = "Do"
+    )]
+    pub with: Option<String>,
+    /// Take each match out.
+    #[arg(long, help_heading = "Do")]
+    pub remove: bool,
+}
+
+/// Which files are meant.
+#[derive(Args, Clone, Debug, Default)]
+pub struct FilesArgs {
+    /// Only files whose name, or path, matches GLOB.
+    #[arg(long, value_name = "GLOB", help_heading = "Files")]
+    pub files: Vec<String>,
+    /// No files or folders whose name, or path, matches GLOB.
+    #[arg(long, value_name = "GLOB", help_heading = "Files")]
+    pub skip: Vec<String>,
+    /// Hidden files and folders too.
+    #[arg(long, help_heading = "Files")]
+    pub hidden: bool,
+    /// Files that look binary too.
+    #[arg(long, help_heading = "Files")]
+    pub binary: bool,
+}
+
+/// How much is shown.
+#[derive(Args, Clone, Debug, Default)]
+pub struct ShowArgs {
+    /// Show the first N, or `all` [default: 40].
+    #[arg(long, value_name = "N|all", help_heading = "Output")]
+    pub show: Option<String>,
+    /// Show N neighbouring lines left alone.
+    #[arg(long, value_name = "N", default_value_t = 0, help_heading = "Output")]
+    pub context: usize,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill find PATTERN [PATH]… [OPTIONS]",
+    after_help = "\
+Examples:
+  bquill find 'berth\\s+(\\d+)' -i notices/
+  bquill find '0\\d{3}' --whole-word --lines 1..10 notices/01-dredging.md
+  tail -n 50 gauge.log | bquill find '\\.\\.'
+
+Without a PATH, a pipe is read, else the files below this folder. Exit: 0 found, 1 nothing
+matched, 2 the request is wrong, 3 something could not be read."
+)]
+pub struct FindArgs {
+    /// The pattern, then files and folders; `-` is standard input.
+    #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    #[command(flatten)]
+    pub select: SelectArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    #[command(flatten)]
+    pub show: ShowArgs,
+    /// Print one JSON record a line.
+    #[arg(long, help_heading = "Output")]
+    pub json: bool,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill preview PATTERN --with TEMPLATE [PATH]… [OPTIONS] [--then PATTERN …]",
+    after_help = "\
+Examples:
+  bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
+  bquill preview '(\\d\\d)(\\d\\d) hours' --with '$1:$2' notices/ --context 1
+  bquill preview 'metre' --with 'm' gauge.log --then '  +' --with ' '
+
+Write templates between single quotes: a shell swallows `$1` between double quotes.
+Exit: 0 fine, 1 nothing matched or --expect not met, 2 the request is wrong, 3 something could
+not be read."
+)]
+pub struct PreviewArgs {
+    /// The pattern, then files and folders; `-` is standard input.
+    #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    #[command(flatten)]
+    pub step: StepArgs,
+    #[command(flatten)]
+    pub guard: GuardArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    #[command(flatten)]
+    pub show: ShowArgs,
+    /// Print one JSON record a line: the plan format.
+    #[arg(long, help_heading = "Output")]
+    pub json: bool,
+    /// Print a unified diff.
+    #[arg(long, help_heading = "Output", conflicts_with = "json")]
+    pub diff: bool,
+}
+
+/// What must hold before anything is written.
+#[derive(Args, Clone, Debug, Default)]
+pub struct GuardArgs {
+    /// The number of changes must be in SPEC: `42`, `1..`, `0`, `10..20`.
+    #[arg(
+        long,
+        value_name = "SPEC",
+        allow_hyphen_values = true,
+        help_heading = "Guard"
+    )]
+    pub expect: Option<String>,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill apply PATTERN --with TEMPLATE [PATH]… [OPTIONS] [--then PATTERN …]",
+    after_help = "\
+Examples:
+  bquill apply 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
+  bquill apply 'berth\\s+(\\d+)' -i --with 'B-$1' notices/ --expect 30..40 --yes
+  bquill apply 'metre' --with 'm' gauge.log --to gauge-short.log
+  printf 'quay 7\\n' | bquill apply 'quay (\\d+)' --with 'Q$1'
+
+On a terminal it shows the counts and asks; elsewhere it needs --yes. Standard input is written
+to standard output, and nothing is asked.
+Exit: 0 fine, 1 nothing matched or --expect not met, 2 the request is wrong, 3 something could
+not be read or safely written."
+)]
+pub struct ApplyArgs {
+    /// The pattern, then files and folders; `-` is standard input.
+    #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    #[command(flatten)]
+    pub step: StepArgs,
+    #[command(flatten)]
+    pub guard: GuardArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    /// Do not ask.
+    #[arg(short, long, help_heading = "Output")]
+    pub yes: bool,
+    /// Write to this file, or below this folder, and leave the source alone.
+    #[arg(long, value_name = "FILE|DIR", value_hint = ValueHint::AnyPath, help_heading = "Output")]
+    pub to: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  bquill demo
+  bquill demo --into larkmoor")]
+pub struct DemoArgs {
+    /// Only unpack the sample files, into DIR, which must not exist yet.
+    #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
+    pub into: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Example:
+  bquill completions bash > ~/.local/share/bash-completion/completions/bquill")]
+pub struct CompletionsArgs {
+    /// Which shell.
+    pub shell: clap_complete::Shell,
+}

@@ -1,0 +1,137 @@
+//! What happens to the arguments before clap sees them.
+
+use super::Command;
+use crate::complaint::Complaint;
+use clap::CommandFactory;
+use std::ffi::{OsStr, OsString};
+
+/// Marks a word that begins with a hyphen and is no option; no argument can hold a NUL.
+const MARK: &str = "\0";
+
+/// The arguments cut at `--then`.
+pub struct Split {
+    /// Each with the program's name and the verb in front.
+    pub parts: Vec<Vec<OsString>>,
+    /// All of them without `--then`.
+    pub joined: Vec<OsString>,
+}
+
+/// An option stands where another option's value should.
+#[derive(Debug)]
+pub struct Swallowed {
+    option: String,
+    value: String,
+}
+
+impl Swallowed {
+    /// As something to tell the user.
+    pub fn complaint(&self) -> Complaint {
+        let Self { option, value } = self;
+        Complaint::wrong(format!(
+            "`{option}` lacks its value: `{value}` is an option"
+        ))
+        .remedy(format!(
+            "write `{option}={value}` if that is the text you mean"
+        ))
+    }
+}
+
+/// Cuts the arguments at `--then` and marks patterns that begin with a hyphen.
+///
+/// A pattern is the first argument of its part. It may begin with a hyphen when it cannot be an
+/// option: `-5`, `->`, `-\d`.
+pub fn split(argv: Vec<OsString>) -> Result<Split, Swallowed> {
+    let mut argv = argv.into_iter();
+    let mut head: Vec<OsString> = argv.by_ref().take(1).collect();
+    let command = Command::command();
+    let Some(verb) = argv.next() else {
+        return Ok(Split {
+            parts: vec![head.clone()],
+            joined: head,
+        });
+    };
+    let options = Options::of(command.find_subcommand(&verb));
+    head.push(verb);
+    let rest: Vec<OsString> = argv.collect();
+    options.check_values(&rest)?;
+    let mut split = Split {
+        parts: Vec::new(),
+        joined: head.clone(),
+    };
+    for words in rest.split(|word| word == "--then") {
+        let mut words = words.to_vec();
+        if let Some(first) = words.first_mut().filter(|word| options.is_pattern(word)) {
+            let mut marked = OsString::from(MARK);
+            marked.push(&*first);
+            *first = marked;
+        }
+        split.joined.extend(words.iter().cloned());
+        split
+            .parts
+            .push(head.iter().cloned().chain(words).collect());
+    }
+    Ok(split)
+}
+
+/// A word as the user wrote it.
+pub fn unmarked(word: OsString) -> OsString {
+    match word.to_str().and_then(|text| text.strip_prefix(MARK)) {
+        Some(text) => text.into(),
+        None => word,
+    }
+}
+
+/// The names of a verb's options.
+#[derive(Default)]
+struct Options {
+    /// `--long` and `-s`, and whether a value follows.
+    names: Vec<(String, bool)>,
+}
+
+impl Options {
+    fn of(verb: Option<&clap::Command>) -> Self {
+        let mut names = vec![("--help".into(), false), ("-h".into(), false)];
+        for arg in verb.into_iter().flat_map(clap::Command::get_arguments) {
+            let valued = arg.get_action().takes_values();
+            names.extend(arg.get_long().map(|long| (format!("--{long}"), valued)));
+            names.extend(arg.get_short().map(|short| (format!("-{short}"), valued)));
+        }
+        names.push(("--then".into(), false));
+        Self { names }
+    }
+
+    fn find(&self, word: &OsStr) -> Option<&(String, bool)> {
+        self.names.iter().find(|(name, _)| word == name.as_str())
+    }
+
+    /// A detached value must not be the name of an option.
+    fn check_values(&self, words: &[OsString]) -> Result<(), Swallowed> {
+        let mut words = words.iter();
+        while let Some(word) = words.next() {
+            let Some((option, true)) = self.find(word) else {
+                continue;
+            };
+            if let Some((value, _)) = words.next().and_then(|value| self.find(value)) {
+                return Err(Swallowed {
+                    option: option.clone(),
+                    value: value.clone(),
+                });
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether a word that begins with a hyphen is meant as a pattern.
+    fn is_pattern(&self, word: &OsStr) -> bool {
+        let Some(rest) = word.to_str().and_then(|text| text.strip_prefix('-')) else {
+            return false;
+        };
+        match rest.strip_prefix('-') {
+            Some(long) => !long.is_empty() && !long.starts_with(|c: char| c.is_ascii_alphabetic()),
+            None => {
+                let known = |c: char| self.find(OsStr::new(&format!("-{c}"))).is_some();
+                !rest.is_empty() && !rest.starts_with(known)
+            }
+        }
+    }
+}

@@ -1,0 +1,27 @@
+//! One file for each verb, and what several of them share.
+
+mod apply;
+mod completions;
+mod demo;
+mod find;
+mod man;
+mod pass;
+mod preview;
+
+use crate::args::{Parsed, Verb};
+use crate::complaint::Complaint;
+use crate::output::Output;
+use crate::status::Status;
+
+/// Does what the verb says.
+pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
+    let Parsed { command, parts } = parsed;
+    match command.verb {
+        Verb::Find(args) => find::run(&args, parts, output),
+        Verb::Preview(args) => preview::run(&args, parts, output),
+        Verb::Apply(args) => apply::run(&args, parts, output),
+        Verb::Demo(args) => demo::run(&args, output),
+        Verb::Completions(args) => completions::run(&args, output),
+        Verb::Man => man::run(output),
+    }
+}

@@ -1,0 +1,297 @@
+//! `apply`: makes the changes, all of them or none.
+
+use super::pass::{Pass, file_complaint, problem_complaint, unexpected};
+use crate::args::{ApplyArgs, Part};
+use crate::complaint::Complaint;
+use crate::options;
+use crate::output::Output;
+use crate::render::{counted, file_name, rewrite_sentence};
+use crate::status::Status;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::{Passage, Problem, Rewrite, Run, Sink};
+use brisk_quill_files::{
+    Change, Listing, Plan, PlannedFile, RunError, Source, SpliceError, TextOptions, Written,
+    splice_into, write_elsewhere, write_in_place,
+};
+use std::io::{self, BufRead, IsTerminal};
+use std::path::{Component, Path, PathBuf};
+
+pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+    let asked = options::rewrite(parts)?;
+    let expected = options::expected(args.guard.expect.as_deref())?;
+    let listing = options::sources(&asked.paths, &args.files)?;
+    let filter = listing.sources.contains(&Source::Stdin);
+    if filter {
+        check_filter(args, &listing)?;
+    } else if args.to.is_none() && !args.yes && !io::stdin().is_terminal() {
+        return Err(Complaint::wrong("there is no terminal to ask on")
+            .remedy("look with `preview`, then add `--yes`"));
+    }
+
+    let spool = Spool::of(&listing)?;
+    let text = TextOptions {
+        binary: args.files.binary,
+        facts: true,
+    };
+    let mut pass = Pass::new(Run::new(&asked.what), text);
+    let plan = evaluate_all(&mut pass, &listing, spool.as_ref(), output)?;
+    let status = pass.status(expected);
+    let changes = pass.totals.counts.changes;
+    if let Some(count) = expected.filter(|count| !count.holds(changes)) {
+        return Ok(output.complain(&unexpected(count, changes)).max(status));
+    }
+    if status == Status::Trouble {
+        return Err(Complaint::trouble(
+            "nothing has been written, because not everything could be read",
+        )
+        .remedy("mend the above, or leave those files out with `--skip`"));
+    }
+    match (spool, &args.to) {
+        (Some(spool), None) => {
+            spool.filter(&plan, output)?;
+            return Ok(status);
+        }
+        (_, Some(to)) => elsewhere(to, &plan, args, output)?,
+        (None, None) => in_place(&asked.what, &listing, &pass, &plan, args, output)?,
+    }
+    Ok(status)
+}
+
+fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Complaint> {
+    if listing.sources.len() > 1 {
+        return Err(
+            Complaint::wrong("standard input cannot be rewritten together with files")
+                .remedy("rewrite the files in a command of their own"),
+        );
+    }
+    if args.to.is_some() {
+        return Err(
+            Complaint::wrong("standard input is written to standard output, not to --to")
+                .remedy("send standard output where you want it, with `>`"),
+        );
+    }
+    Ok(())
+}
+
+/// Evaluates every source and keeps the changes.
+fn evaluate_all(
+    pass: &mut Pass<'_>,
+    listing: &Listing,
+    spool: Option<&Spool>,
+    output: &mut Output,
+) -> Result<Plan, Complaint> {
+    pass.unreadable(listing, output);
+    let mut plan = Plan::default();
+    for source in &listing.sources {
+        let mut sink = Changes::default();
+        let read = match spool {
+            Some(spool) => {
+                let read = pass.stream(source, spool.reopen()?, &mut sink, output);
+                Some(read.ok_or_else(|| {
+                    Complaint::trouble("standard input looks binary, and nothing has been written")
+                        .remedy("add `--binary` if it is text all the same")
+                })?)
+            }
+            None => pass.file(source, &mut sink, output),
+        };
+        for problem in &sink.problems {
+            output.complain(&problem_complaint(source, problem));
+        }
+        if let Some(read) = read {
+            plan.files.push(PlannedFile {
+                source: source.clone(),
+                facts: read.facts,
+                changes: sink.changes,
+            });
+        }
+    }
+    Ok(plan)
+}
+
+/// Keeps the changes of one file.
+#[derive(Default)]
+struct Changes {
+    changes: Vec<Change>,
+    problems: Vec<Problem>,
+}
+
+impl Sink for Changes {
+    fn passage(&mut self, passage: &Passage<'_>) {
+        let edits = passage.edits();
+        self.changes.extend(edits.map(|edit| Change::from(&edit)));
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.problems.push(problem);
+    }
+}
+
+/// Standard input, kept so that it can be read once to look and once to write.
+struct Spool {
+    file: std::fs::File,
+}
+
+impl Spool {
+    fn of(listing: &Listing) -> Result<Option<Self>, Complaint> {
+        if !listing.sources.contains(&Source::Stdin) {
+            return Ok(None);
+        }
+        let failed = |error| Complaint::trouble(format!("cannot keep standard input: {error}"));
+        let mut file = tempfile::tempfile().map_err(failed)?;
+        io::copy(&mut io::stdin().lock(), &mut file).map_err(failed)?;
+        Ok(Some(Self { file }))
+    }
+
+    /// The same text from its beginning.
+    fn reopen(&self) -> Result<std::fs::File, Complaint> {
+        let mut again = &self.file;
+        io::Seek::rewind(&mut again)
+            .and_then(|()| self.file.try_clone())
+            .map_err(|error| Complaint::trouble(format!("cannot read standard input: {error}")))
+    }
+
+    /// Writes the rewritten text to standard output.
+    fn filter(&self, plan: &Plan, output: &mut Output) -> Result<(), Complaint> {
+        for file in &plan.files {
+            splice_into(self.reopen()?, file, output).map_err(|error| match error {
+                SpliceError::Read(error) => {
+                    Complaint::trouble(format!("cannot read standard input: {error}"))
+                }
+                SpliceError::Write(error) => {
+                    Complaint::trouble(format!("cannot write the output: {error}"))
+                }
+                SpliceError::Changed => Complaint::trouble("standard input changed while read"),
+            })?;
+        }
+        Ok(())
+    }
+}
+
+/// Shows the counts, asks, and writes each file where it stands.
+fn in_place(
+    rewrite: &Rewrite,
+    listing: &Listing,
+    pass: &Pass<'_>,
+    plan: &Plan,
+    args: &ApplyArgs,
+    output: &mut Output,
+) -> Result<(), Complaint> {
+    let sentence = rewrite_sentence(rewrite, &listing.sources);
+    let text = format!("{sentence}\n\n{}\n", pass.totals.text());
+    output.print(text.as_bytes());
+    if plan.changed().next().is_none() {
+        output.print(b"There is nothing to write.\n");
+        return Ok(());
+    }
+    let what = format!(
+        "{} in {}",
+        counted(pass.totals.counts.changes, "change"),
+        counted(pass.totals.changed, "file")
+    );
+    if !args.yes && !asked(&format!("Write {what}? [y/N] "), output)? {
+        output.print(b"Nothing has been written.\n");
+        return Ok(());
+    }
+    let written = write_in_place(plan).map_err(|error| run_complaint(&error))?;
+    told(&written, output);
+    Ok(())
+}
+
+fn asked(question: &str, output: &mut Output) -> Result<bool, Complaint> {
+    output.print(question.as_bytes());
+    output.show();
+    let mut answer = String::new();
+    io::stdin()
+        .lock()
+        .read_line(&mut answer)
+        .map_err(|error| Complaint::trouble(format!("cannot read the answer: {error}")))?;
+    Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
+}
+
+fn told(written: &Written, output: &mut Output) {
+    let text = format!(
+        "Wrote {} in {}.\n",
+        counted(written.changes, "change"),
+        counted(written.files.len() as u64, "file")
+    );
+    output.print(text.as_bytes());
+}
+
+/// Writes every file that was read to another place.
+fn elsewhere(
+    to: &Path,
+    plan: &Plan,
+    args: &ApplyArgs,
+    output: &mut Output,
+) -> Result<(), Complaint> {
+    let folder = plan.files.len() != 1 || to.is_dir() || ends_in_slash(to);
+    let place = |source: &Source| {
+        if folder {
+            to.join(below(source.path()))
+        } else {
+            to.to_owned()
+        }
+    };
+    check_places(plan, &place)?;
+    let written = write_elsewhere(plan, &place, args.yes).map_err(|error| run_complaint(&error))?;
+    let text = format!(
+        "Wrote {} with {} to {}.\n",
+        counted(written.files.len() as u64, "file"),
+        counted(written.changes, "change"),
+        visible(to.as_os_str().as_encoded_bytes()),
+    );
+    output.print(text.as_bytes());
+    Ok(())
+}
+
+/// No two files may come to lie in one place, and none on a source.
+fn check_places(plan: &Plan, place: &dyn Fn(&Source) -> PathBuf) -> Result<(), Complaint> {
+    let mut seen = std::collections::BTreeMap::new();
+    for file in &plan.files {
+        let target = place(&file.source);
+        let shown = visible(target.as_os_str().as_encoded_bytes());
+        if let Some(other) = seen.insert(target.clone(), &file.source) {
+            let (one, two) = (file_name(other), file_name(&file.source));
+            return Err(Complaint::wrong(format!(
+                "{one} and {two} would both be written to {shown}"
+            ))
+            .remedy("rewrite them in two commands"));
+        }
+        let same = |source: &Source| {
+            let (a, b) = (source.path().canonicalize(), target.canonicalize());
+            matches!((a, b), (Ok(a), Ok(b)) if a == b)
+        };
+        if plan.files.iter().any(|file| same(&file.source)) {
+            return Err(
+                Complaint::wrong(format!("--to would overwrite a source: {shown}")).remedy(
+                    "name another place, or leave --to out to rewrite files where they are",
+                ),
+            );
+        }
+    }
+    Ok(())
+}
+
+/// The path as it lies below another folder: without its root and without `..`.
+fn below(path: &Path) -> PathBuf {
+    path.components()
+        .filter(|part| matches!(part, Component::Normal(_)))
+        .collect()
+}
+
+fn ends_in_slash(path: &Path) -> bool {
+    path.as_os_str().as_encoded_bytes().ends_with(b"/")
+}
+
+fn run_complaint(error: &RunError) -> Complaint {
+    let complaint = file_complaint(&error.error);
+    let written = &error.written.files;
+    if written.is_empty() {
+        return complaint.remedy("nothing has been written; look again with `preview`");
+    }
+    let names: Vec<String> = written
+        .iter()
+        .map(|path| visible(path.as_os_str().as_encoded_bytes()))
+        .collect();
+    complaint.remedy(format!("already written: {}", names.join(", ")))
+}

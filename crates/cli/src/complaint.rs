@@ -1,0 +1,70 @@
+//! What is wrong, for whoever asked: data only; `render::complaint` draws it.
+
+use crate::status::Status;
+use brisk_quill_core::{Fault, Span};
+
+/// A reason to stop.
+#[derive(Debug)]
+pub struct Complaint {
+    /// What the program ends with.
+    pub status: Status,
+    /// What is wrong, in a few words.
+    pub message: String,
+    /// The user's own words, with the place in them.
+    pub quote: Option<Quote>,
+    /// What to do.
+    pub remedy: Option<String>,
+}
+
+/// A place in something the user wrote.
+#[derive(Debug)]
+pub struct Quote {
+    /// What was written: `the pattern`, `--lines`.
+    pub name: String,
+    /// The text as it was written.
+    pub text: String,
+    /// The bytes at fault.
+    pub span: Span,
+}
+
+impl Complaint {
+    /// The request is wrong.
+    pub fn wrong(message: impl Into<String>) -> Self {
+        Self::new(Status::WrongRequest, message)
+    }
+
+    /// Something could not be read or written.
+    pub fn trouble(message: impl Into<String>) -> Self {
+        Self::new(Status::Trouble, message)
+    }
+
+    fn new(status: Status, message: impl Into<String>) -> Self {
+        Self {
+            status,
+            message: message.into(),
+            quote: None,
+            remedy: None,
+        }
+    }
+
+    /// Adds what to do.
+    #[must_use]
+    pub fn remedy(mut self, remedy: impl Into<String>) -> Self {
+        self.remedy = Some(remedy.into());
+        self
+    }
+
+    /// A fault in `text`, which the user wrote as `name`.
+    pub fn fault(name: &str, text: &str, fault: &impl Fault) -> Self {
+        Self {
+            status: Status::WrongRequest,
+            message: format!("{name}: {fault}"),
+            quote: fault.span().map(|span| Quote {
+                name: name.to_owned(),
+                text: text.to_owned(),
+                span,
+            }),
+            remedy: fault.remedy(),
+        }
+    }
+}

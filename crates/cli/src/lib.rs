@@ -1,0 +1,30 @@
+//! The program `bquill`, as a library so that its parts can be tested.
+//!
+//! [`run`] goes from arguments to an exit status: [`args`] says what can be written on the
+//! command line, `options` turns that into the core's own types, `commands` holds one file for
+//! each verb, and `render` turns what they found into bytes.
+
+mod args;
+mod commands;
+mod complaint;
+mod options;
+mod output;
+mod render;
+mod status;
+
+use complaint::Complaint;
+use output::Output;
+use std::ffi::OsString;
+use std::process::ExitCode;
+
+/// Runs the program on its arguments, the program's own name first.
+pub fn run(argv: Vec<OsString>) -> ExitCode {
+    let parsed = match args::parse(argv) {
+        Ok(parsed) => parsed,
+        Err(stopped) => return stopped.report(),
+    };
+    let mut output = Output::new(parsed.color());
+    let status = commands::run(parsed, &mut output)
+        .unwrap_or_else(|complaint: Complaint| output.complain(&complaint));
+    output.close(status).into()
+}

@@ -1,0 +1,7 @@
+//! `bquill`: preview, review and safely apply regex rewrites.
+
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    brisk_quill::run(std::env::args_os().collect())
+}

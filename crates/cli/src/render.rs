@@ -1,0 +1,24 @@
+//! From what was found to bytes. Nothing here decides where they go.
+
+mod complaint;
+mod diff;
+mod find;
+mod json;
+mod marks;
+mod numbers;
+mod paint;
+mod preview;
+mod report;
+mod sentence;
+mod table;
+
+pub use complaint::complaint;
+pub use diff::{CONTEXT as DIFF_CONTEXT, diff_of_file};
+pub use find::{FindView, FoundUnit};
+pub use json::{JsonFind, JsonPlan};
+pub use numbers::counted;
+pub use paint::Paint;
+pub use preview::{PreviewView, file_name};
+pub use report::{Collector, FileReport, Neighbours};
+pub use sentence::{find_sentence, rewrite_sentence};
+pub use table::{FindTotals, RewriteTotals};

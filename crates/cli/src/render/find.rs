@@ -1,0 +1,123 @@
+//! Matches for a reader: each line that holds one, the matches marked, and their groups.
+
+use super::marks::{self, Look, one_line_of};
+use super::paint::{Paint, Role};
+use super::preview::file_name;
+use super::report::Neighbours;
+use brisk_quill_core::{Findings, GroupText, Groups, Span, UnitView};
+use brisk_quill_files::Source;
+
+/// One unit with matches.
+pub struct FoundUnit {
+    /// Its line, from 1.
+    pub line: u64,
+    pub text: Vec<u8>,
+    /// The matches in it.
+    pub spans: Vec<Span>,
+    /// The groups of each match, the whole match first.
+    pub groups: Vec<Vec<GroupText>>,
+    /// The neighbours without a match.
+    pub around: Neighbours,
+}
+
+impl FoundUnit {
+    /// The matches that were taken, without neighbours.
+    pub fn new(unit: &UnitView<'_>, found: &Findings<'_>) -> Self {
+        let bytes = unit.bytes();
+        let text = |span: &Option<Span>| Some(bytes[span.as_ref()?.range()].into());
+        Self {
+            line: unit.line,
+            text: bytes.to_vec(),
+            spans: found.picked().map(|f| f.span).collect(),
+            groups: found
+                .picked()
+                .map(|f| f.groups.iter().map(text).collect())
+                .collect(),
+            around: Neighbours::default(),
+        }
+    }
+}
+
+/// Draws matches.
+pub struct FindView<'a> {
+    pub paint: Paint,
+    pub width: usize,
+    pub groups: &'a Groups,
+}
+
+impl FindView<'_> {
+    /// The matches of one file that are at hand.
+    pub fn file(&self, source: &Source, units: &[FoundUnit]) -> String {
+        let mut out = String::new();
+        let Some(last) = units.last() else {
+            return out;
+        };
+        out.push('\n');
+        self.paint.push(&mut out, Role::Path, &file_name(source));
+        out.push('\n');
+        let greatest = last.line + last.around.after.len() as u64;
+        let digits = greatest.to_string().len().max(4);
+        let mut shown = 0;
+        for (index, unit) in units.iter().enumerate() {
+            let next = units.get(index + 1).map_or(u64::MAX, |next| next.line);
+            let first = unit.line - unit.around.before.len() as u64;
+            for (line, text) in (first..)
+                .zip(&unit.around.before)
+                .filter(|(n, _)| *n > shown)
+            {
+                self.line(&mut out, digits, line, text, &[]);
+            }
+            self.line(&mut out, digits, unit.line, &unit.text, &unit.spans);
+            self.groups(&mut out, digits, unit);
+            shown = unit.line;
+            let after = (unit.line + 1..).zip(&unit.around.after);
+            for (line, text) in after.take_while(|(n, _)| *n < next) {
+                self.line(&mut out, digits, line, text, &[]);
+                shown = line;
+            }
+        }
+        out
+    }
+
+    fn line(&self, out: &mut String, digits: usize, line: u64, text: &[u8], spans: &[Span]) {
+        let look = Look {
+            paint: self.paint,
+            role: Role::Match,
+            width: self.width.saturating_sub(digits + 2).max(20),
+        };
+        self.paint
+            .push(out, Role::Quiet, &format!("{line:>digits$}  "));
+        let lines = marks::lines(text, spans, look);
+        out.push_str(&lines.join("\n"));
+        out.push('\n');
+    }
+
+    /// A line for each match: its groups by number and name.
+    fn groups(&self, out: &mut String, digits: usize, unit: &FoundUnit) {
+        if self.groups.len() == 1 {
+            return;
+        }
+        let width = self.width.saturating_sub(digits + 2);
+        for groups in &unit.groups {
+            let each = groups.iter().enumerate().skip(1);
+            let said: Vec<String> = each
+                .map(|(n, text)| self.group(n, text.as_deref()))
+                .collect();
+            let text = one_line_of(said.join("  ").as_bytes(), width);
+            self.paint
+                .push(out, Role::Quiet, &format!("{:digits$}  {text}", ""));
+            out.push('\n');
+        }
+    }
+
+    fn group(&self, number: usize, text: Option<&[u8]>) -> String {
+        let name = match self.groups.name(number) {
+            Some(name) => format!("${number} {name}"),
+            None => format!("${number}"),
+        };
+        match text {
+            Some(text) => format!("{name} ‹{}›", one_line_of(text, 60)),
+            None => format!("{name} (took no part)"),
+        }
+    }
+}

@@ -1,0 +1,460 @@
+//! JSON Lines: one record a line, in the order the reference page gives.
+
+use super::find::FoundUnit;
+use super::report::{FileReport, ShownEdit, ShownPassage};
+use super::table::{FindTotals, RewriteTotals};
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD as BASE64;
+use brisk_quill_core::{
+    Action, GroupText, Groups, LeftOutCounts, Problem, Rewrite, Step, StepCounts,
+};
+use brisk_quill_files::Source;
+use serde::Serialize;
+
+/// The version of the plan format.
+const FORMAT: u32 = 1;
+/// Units longer than this are left out of `unit` records, in bytes.
+const UNIT_MOST: usize = 4 << 10;
+
+/// Bytes as text; where they are not UTF-8, the bytes travel beside the shown text.
+struct Text {
+    shown: String,
+    base64: Option<String>,
+}
+
+impl Text {
+    fn of(bytes: &[u8]) -> Self {
+        match std::str::from_utf8(bytes) {
+            Ok(text) => Self {
+                shown: text.to_owned(),
+                base64: None,
+            },
+            Err(_) => Self {
+                shown: String::from_utf8_lossy(bytes).into_owned(),
+                base64: Some(BASE64.encode(bytes)),
+            },
+        }
+    }
+}
+
+fn path_text(source: &Source) -> Text {
+    Text::of(source.path().as_os_str().as_encoded_bytes())
+}
+
+fn push(out: &mut Vec<u8>, record: &impl Serialize) {
+    serde_json::to_writer(&mut *out, record).expect("records hold only strings and numbers");
+    out.push(b'\n');
+}
+
+#[derive(Serialize)]
+#[serde(tag = "record", rename_all = "lowercase")]
+enum Record<'a> {
+    Plan {
+        format: u32,
+        rewrite: RewriteRecord<'a>,
+    },
+    File {
+        path: &'a str,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        path_b64: &'a Option<String>,
+        bytes: u64,
+        hash: Option<String>,
+        encoding: &'a str,
+        newline: &'a str,
+    },
+    Unit {
+        path: &'a str,
+        line: u64,
+        cell: Option<&'a str>,
+        was: &'a str,
+        now: &'a str,
+    },
+    Change {
+        id: String,
+        path: &'a str,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        path_b64: &'a Option<String>,
+        line: u64,
+        cell: Option<&'a str>,
+        from: u64,
+        to: u64,
+        before: String,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        before_b64: Option<String>,
+        after: String,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        after_b64: Option<String>,
+        steps: Vec<usize>,
+        groups: Vec<GroupRecord<'a>>,
+        decision: &'a str,
+    },
+    Match {
+        path: &'a str,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        path_b64: &'a Option<String>,
+        line: u64,
+        cell: Option<&'a str>,
+        from: u64,
+        to: u64,
+        text: String,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        text_b64: Option<String>,
+        groups: Vec<GroupRecord<'a>>,
+    },
+    Hint {
+        name: &'a str,
+        message: &'a str,
+    },
+    Problem {
+        path: &'a str,
+        line: Option<u64>,
+        message: String,
+    },
+    Totals {
+        files: u64,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        files_changed: Option<u64>,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        files_matching: Option<u64>,
+        files_skipped: u64,
+        matches: u64,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        changes: Option<u64>,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        unchanged: Option<u64>,
+        left_out: LeftOutRecord,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        lines_added: Option<u64>,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        lines_removed: Option<u64>,
+        problems: u64,
+        #[serde(skip_serializing_if = "Vec::is_empty")]
+        per_step: Vec<StepRecord>,
+    },
+}
+
+#[derive(Serialize)]
+struct GroupRecord<'a> {
+    number: usize,
+    name: Option<&'a str>,
+    text: Option<String>,
+}
+
+#[derive(Serialize)]
+struct LeftOutRecord {
+    pick: u64,
+    limit: u64,
+    place: u64,
+}
+
+impl From<LeftOutCounts> for LeftOutRecord {
+    fn from(counts: LeftOutCounts) -> Self {
+        Self {
+            pick: counts.pick,
+            limit: counts.limit,
+            place: counts.place,
+        }
+    }
+}
+
+#[derive(Serialize)]
+struct StepRecord {
+    step: usize,
+    matches: u64,
+    changed: u64,
+    unchanged: u64,
+    left_out: LeftOutRecord,
+}
+
+impl StepRecord {
+    fn new(index: usize, counts: &StepCounts) -> Self {
+        Self {
+            step: index + 1,
+            matches: counts.matches,
+            changed: counts.edits,
+            unchanged: counts.unchanged,
+            left_out: counts.left_out.into(),
+        }
+    }
+}
+
+/// A rewrite in the form of a rewrite file.
+#[derive(Serialize)]
+struct RewriteRecord<'a> {
+    step: Vec<StepKeys<'a>>,
+}
+
+#[derive(Serialize, Default)]
+#[serde(rename_all = "kebab-case")]
+struct StepKeys<'a> {
+    #[serde(rename = "match")]
+    pattern: &'a str,
+    #[serde(skip_serializing_if = "is_false")]
+    ignore_case: bool,
+    #[serde(skip_serializing_if = "is_false")]
+    whole_word: bool,
+    #[serde(skip_serializing_if = "is_false")]
+    literal: bool,
+    #[serde(skip_serializing_if = "is_false")]
+    entire: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    lines: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pick: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    limit: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    with: Option<&'a str>,
+    #[serde(skip_serializing_if = "is_false")]
+    remove: bool,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde gives a reference")]
+fn is_false(value: &bool) -> bool {
+    !value
+}
+
+impl<'a> From<&'a Step> for StepKeys<'a> {
+    fn from(step: &'a Step) -> Self {
+        let query = &step.query;
+        let options = query.pattern.options();
+        let unless_all =
+            |spec: &brisk_quill_core::address::Spec| (!spec.is_all()).then(|| spec.to_string());
+        let mut keys = Self {
+            pattern: query.pattern.source(),
+            ignore_case: options.ignore_case,
+            whole_word: options.whole_word,
+            literal: options.literal,
+            entire: options.entire,
+            lines: unless_all(&query.scope.lines),
+            pick: unless_all(&query.pick.spec),
+            limit: query.limit,
+            ..Self::default()
+        };
+        match &step.action {
+            Action::Replace(template) => keys.with = Some(template.source()),
+            Action::Remove => keys.remove = true,
+            _ => {}
+        }
+        keys
+    }
+}
+
+/// The records of a preview.
+pub struct JsonPlan<'a> {
+    pub rewrite: &'a Rewrite,
+}
+
+impl JsonPlan<'_> {
+    /// The first record.
+    pub fn head(&self) -> Vec<u8> {
+        let mut out = Vec::new();
+        let step = self.rewrite.steps().iter().map(StepKeys::from).collect();
+        let record = Record::Plan {
+            format: FORMAT,
+            rewrite: RewriteRecord { step },
+        };
+        push(&mut out, &record);
+        out
+    }
+
+    /// The records of one file, all of whose passages are at hand.
+    pub fn file(&self, report: &FileReport<'_>) -> Vec<u8> {
+        let mut out = Vec::new();
+        let path = path_text(report.source);
+        let facts = report.facts;
+        push(
+            &mut out,
+            &Record::File {
+                path: &path.shown,
+                path_b64: &path.base64,
+                bytes: facts.bytes,
+                hash: facts.hash.map(|hash| hash.to_hex().to_string()),
+                encoding: facts.encoding,
+                newline: facts.newline.name(),
+            },
+        );
+        let mut number = 0;
+        for passage in report.passages {
+            push_unit(&mut out, &path, passage);
+            for edit in &passage.edits {
+                number += 1;
+                let id = format!("{}.{number}", report.number);
+                self.push_change(&mut out, &path, id, passage, edit);
+            }
+        }
+        for problem in report.problems {
+            push_problem(&mut out, &path.shown, problem);
+        }
+        out
+    }
+
+    fn push_change(
+        &self,
+        out: &mut Vec<u8>,
+        path: &Text,
+        id: String,
+        passage: &ShownPassage,
+        edit: &ShownEdit,
+    ) {
+        let before = Text::of(&passage.was[edit.span.range()]);
+        let after = Text::of(&edit.after);
+        let groups = edit.groups.as_deref().unwrap_or_default();
+        let names = edit.steps.iter().next().map(|step| {
+            let step = &self.rewrite.steps()[step];
+            step.query.pattern.groups()
+        });
+        let record = Record::Change {
+            id,
+            path: &path.shown,
+            path_b64: &path.base64,
+            line: edit.line,
+            cell: None,
+            from: edit.from,
+            to: edit.to,
+            before: before.shown,
+            before_b64: before.base64,
+            after: after.shown,
+            after_b64: after.base64,
+            steps: edit.steps.iter().map(|step| step + 1).collect(),
+            groups: names.map_or_else(Vec::new, |names| group_records(names, groups)),
+            decision: "open",
+        };
+        push(out, &record);
+    }
+
+    /// A hint about the template of a step.
+    pub fn hint(&self, name: &str, message: &str) -> Vec<u8> {
+        let mut out = Vec::new();
+        push(&mut out, &Record::Hint { name, message });
+        out
+    }
+
+    /// The last record.
+    pub fn totals(&self, totals: &RewriteTotals) -> Vec<u8> {
+        let mut out = Vec::new();
+        let counts = &totals.counts;
+        let steps = counts.all_steps();
+        let per_step = counts.steps.iter().enumerate();
+        let record = Record::Totals {
+            files: totals.files.read,
+            files_changed: Some(totals.changed),
+            files_matching: None,
+            files_skipped: totals.files.skipped(),
+            matches: steps.matches,
+            changes: Some(counts.changes),
+            unchanged: Some(steps.unchanged),
+            left_out: steps.left_out.into(),
+            lines_added: Some(counts.lines_added),
+            lines_removed: Some(counts.lines_removed),
+            problems: counts.problems + totals.files.unreadable,
+            per_step: per_step.map(|(i, step)| StepRecord::new(i, step)).collect(),
+        };
+        push(&mut out, &record);
+        out
+    }
+}
+
+fn push_unit(out: &mut Vec<u8>, path: &Text, passage: &ShownPassage) {
+    let (now, _) = passage.now();
+    if passage.was.len() > UNIT_MOST || now.len() > UNIT_MOST {
+        return;
+    }
+    let (was, now) = without_common_ending(&passage.was, &now);
+    let (was, now) = (Text::of(was), Text::of(now));
+    let record = Record::Unit {
+        path: &path.shown,
+        line: passage.line,
+        cell: None,
+        was: &was.shown,
+        now: &now.shown,
+    };
+    push(out, &record);
+}
+
+/// Both without the line end that both have.
+fn without_common_ending<'t>(was: &'t [u8], now: &'t [u8]) -> (&'t [u8], &'t [u8]) {
+    for ending in [&b"\r\n"[..], b"\n"] {
+        if let (Some(was), Some(now)) = (was.strip_suffix(ending), now.strip_suffix(ending)) {
+            return (was, now);
+        }
+    }
+    (was, now)
+}
+
+/// A problem with a file; also one that could not be opened.
+pub fn push_problem(out: &mut Vec<u8>, path: &str, problem: &Problem) {
+    let record = Record::Problem {
+        path,
+        line: problem.line,
+        message: problem.kind.to_string(),
+    };
+    push(out, &record);
+}
+
+fn group_records<'a>(names: &'a Groups, groups: &[GroupText]) -> Vec<GroupRecord<'a>> {
+    let each = groups.iter().enumerate().skip(1);
+    each.map(|(number, text)| GroupRecord {
+        number,
+        name: names.name(number),
+        text: text.as_deref().map(|text| Text::of(text).shown),
+    })
+    .collect()
+}
+
+/// The records of `find`.
+pub struct JsonFind<'a> {
+    pub groups: &'a Groups,
+}
+
+impl JsonFind<'_> {
+    /// The matches of one unit, which begins at `offset` of the file.
+    pub fn unit(&self, source: &Source, offset: u64, unit: &FoundUnit) -> Vec<u8> {
+        let mut out = Vec::new();
+        let path = path_text(source);
+        for (span, groups) in unit.spans.iter().zip(&unit.groups) {
+            let text = Text::of(&unit.text[span.range()]);
+            let record = Record::Match {
+                path: &path.shown,
+                path_b64: &path.base64,
+                line: unit.line,
+                cell: None,
+                from: offset + span.from as u64,
+                to: offset + span.to as u64,
+                text: text.shown,
+                text_b64: text.base64,
+                groups: group_records(self.groups, groups),
+            };
+            push(&mut out, &record);
+        }
+        out
+    }
+
+    /// A problem in a file.
+    pub fn problem(&self, source: &Source, problem: &Problem) -> Vec<u8> {
+        let mut out = Vec::new();
+        push_problem(&mut out, &path_text(source).shown, problem);
+        out
+    }
+
+    /// The last record.
+    pub fn totals(&self, totals: &FindTotals) -> Vec<u8> {
+        let mut out = Vec::new();
+        let record = Record::Totals {
+            files: totals.files.read,
+            files_changed: None,
+            files_matching: Some(totals.matching),
+            files_skipped: totals.files.skipped(),
+            matches: totals.matches,
+            changes: None,
+            unchanged: None,
+            left_out: totals.left_out.into(),
+            lines_added: None,
+            lines_removed: None,
+            problems: totals.problems + totals.files.unreadable,
+            per_step: Vec::new(),
+        };
+        push(&mut out, &record);
+        out
+    }
+}

@@ -1,0 +1,155 @@
+//! Changes for a reader: each changed line as it was and as it becomes.
+
+use super::marks::{self, Look};
+use super::paint::{Paint, Role};
+use super::report::{FileReport, ShownPassage};
+use brisk_quill_core::Span;
+use brisk_quill_core::escape::visible;
+use brisk_quill_files::Source;
+
+/// Draws the changes of files.
+pub struct PreviewView {
+    paint: Paint,
+    width: usize,
+    /// Whether to name the steps of each change.
+    steps: bool,
+}
+
+impl PreviewView {
+    pub fn new(paint: Paint, width: usize, steps: bool) -> Self {
+        Self {
+            paint,
+            width,
+            steps,
+        }
+    }
+
+    /// The changes of one file that are at hand.
+    pub fn file(&self, report: &FileReport<'_>) -> String {
+        let mut out = String::new();
+        if report.passages.is_empty() {
+            return out;
+        }
+        let name = file_name(report.source);
+        out.push('\n');
+        self.paint.push(&mut out, Role::Path, &name);
+        out.push('\n');
+        let mut gutter = Gutter::new(self.paint, report.passages);
+        for (index, passage) in report.passages.iter().enumerate() {
+            let next = report.passages.get(index + 1);
+            self.passage(&mut out, passage, next, &mut gutter);
+        }
+        out
+    }
+
+    fn passage(
+        &self,
+        out: &mut String,
+        passage: &ShownPassage,
+        next: Option<&ShownPassage>,
+        gutter: &mut Gutter,
+    ) {
+        let before = &passage.around.before;
+        let first = passage.line - before.len() as u64;
+        for (line, text) in (first..).zip(before) {
+            if line > gutter.shown {
+                self.neighbour(out, gutter, line, text);
+            }
+        }
+        let was: Vec<Span> = passage.edits.iter().map(|edit| edit.span).collect();
+        let (text, now) = passage.now();
+        let shown = self.marked(&passage.was, &was, Role::Was, gutter);
+        for (line, text) in (passage.line..).zip(shown) {
+            gutter.put(
+                out,
+                Some(line),
+                if line == passage.line { "was" } else { "" },
+            );
+            out.push_str(&text);
+            out.push('\n');
+        }
+        let mut shown = self.marked(&text, &now, Role::Now, gutter);
+        if text.is_empty() {
+            shown = vec!["(nothing: the line goes)".into()];
+        }
+        for (index, text) in shown.iter().enumerate() {
+            gutter.put(out, None, if index == 0 { "now" } else { "" });
+            out.push_str(text);
+            if index == 0 && self.steps {
+                self.paint.push(out, Role::Quiet, &steps_of(passage));
+            }
+            out.push('\n');
+        }
+        let after = passage.line + passage.height();
+        gutter.shown = after - 1;
+        for (line, text) in (after..).zip(&passage.around.after) {
+            if next.is_none_or(|next| line < next.line) {
+                self.neighbour(out, gutter, line, text);
+            }
+        }
+    }
+
+    fn neighbour(&self, out: &mut String, gutter: &mut Gutter, line: u64, text: &[u8]) {
+        gutter.put(out, Some(line), "");
+        let shown = self.marked(text, &[], Role::Quiet, gutter);
+        out.push_str(shown.first().map_or("", String::as_str));
+        out.push('\n');
+        gutter.shown = line;
+    }
+
+    fn marked(&self, text: &[u8], marks: &[Span], role: Role, gutter: &Gutter) -> Vec<String> {
+        let look = Look {
+            paint: self.paint,
+            role,
+            width: self.width.saturating_sub(gutter.width()).max(20),
+        };
+        marks::lines(text, marks, look)
+    }
+}
+
+/// The name of a source, fit to be shown.
+pub fn file_name(source: &Source) -> String {
+    match source {
+        Source::Stdin => "standard input".into(),
+        Source::File(path) => visible(path.as_os_str().as_encoded_bytes()),
+    }
+}
+
+fn steps_of(passage: &ShownPassage) -> String {
+    let mut steps: Vec<usize> = passage.edits.iter().flat_map(|e| e.steps.iter()).collect();
+    steps.sort_unstable();
+    steps.dedup();
+    let names: Vec<String> = steps.iter().map(|step| (step + 1).to_string()).collect();
+    let noun = if names.len() == 1 { "step" } else { "steps" };
+    format!("   [{noun} {}]", names.join(", "))
+}
+
+/// Line numbers and labels to the left of the text.
+struct Gutter {
+    paint: Paint,
+    digits: usize,
+    /// The last line shown.
+    shown: u64,
+}
+
+impl Gutter {
+    fn new(paint: Paint, passages: &[ShownPassage]) -> Self {
+        let last = passages.last();
+        let greatest = last.map_or(0, |p| p.line + p.height() + p.around.after.len() as u64);
+        Self {
+            paint,
+            digits: greatest.to_string().len().max(4),
+            shown: 0,
+        }
+    }
+
+    fn width(&self) -> usize {
+        self.digits + 7
+    }
+
+    fn put(&self, out: &mut String, line: Option<u64>, label: &str) {
+        let line = line.map(|n| n.to_string()).unwrap_or_default();
+        let text = format!("{line:>digits$}  {label:3}  ", digits = self.digits);
+        self.paint.push(out, Role::Quiet, &text);
+    }
+}

@@ -1,0 +1,98 @@
+//! Edits of a text: replacing byte ranges, composing one list after another, going back.
+//!
+//! A list of edits is always sorted and its ranges are disjoint; two edits may touch. Two
+//! insertions at one place stand in their order.
+
+mod compose;
+
+pub use compose::compose;
+
+use crate::Span;
+
+/// A set of steps of one rewrite, counted from 0.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct StepSet(u128);
+
+impl StepSet {
+    /// How many steps a rewrite may have.
+    pub const MOST: usize = 128;
+
+    /// The set of one step.
+    ///
+    /// # Panics
+    ///
+    /// When `step` is not below [`StepSet::MOST`].
+    pub fn one(step: usize) -> Self {
+        assert!(step < Self::MOST);
+        Self(1 << step)
+    }
+
+    /// The steps of both sets.
+    #[must_use]
+    pub fn union(self, other: Self) -> Self {
+        Self(self.0 | other.0)
+    }
+
+    /// The steps in order, counted from 0.
+    pub fn iter(self) -> impl Iterator<Item = usize> {
+        (0..Self::MOST).filter(move |step| self.0 & (1 << step) != 0)
+    }
+}
+
+/// The text of each group of one match, the whole match first; `None` took no part.
+pub type GroupTexts = Box<[Option<Box<[u8]>>]>;
+
+/// One edit: the bytes of `span` become `text`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Edit {
+    /// What is replaced, counted from the start of the text.
+    pub span: Span,
+    /// The new bytes.
+    pub text: Vec<u8>,
+    /// Which steps made it.
+    pub steps: StepSet,
+    /// The groups of the match it comes from, where they were asked for and it comes from one.
+    pub groups: Option<GroupTexts>,
+}
+
+impl Edit {
+    /// How many bytes the text grows by.
+    fn growth(&self) -> isize {
+        // Slices are at most isize::MAX bytes long.
+        self.text.len() as isize - self.span.len() as isize
+    }
+}
+
+/// `text` with every edit made.
+///
+/// # Panics
+///
+/// When the edits are not sorted and disjoint, or reach beyond the text.
+pub fn splice(text: &[u8], edits: &[Edit]) -> Vec<u8> {
+    let growth: isize = edits.iter().map(Edit::growth).sum();
+    let mut out = Vec::with_capacity(text.len().saturating_add_signed(growth));
+    let mut at = 0;
+    for edit in edits {
+        out.extend_from_slice(&text[at..edit.span.from]);
+        out.extend_from_slice(&edit.text);
+        at = edit.span.to;
+    }
+    out.extend_from_slice(&text[at..]);
+    out
+}
+
+/// The edits that lead from the spliced text back to `text`.
+pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
+    let mut delta = 0;
+    let inverse = |edit: &Edit| {
+        let from = edit.span.from.saturating_add_signed(delta);
+        delta += edit.growth();
+        Edit {
+            span: Span::new(from, from + edit.text.len()),
+            text: text[edit.span.range()].to_vec(),
+            steps: edit.steps,
+            groups: None,
+        }
+    };
+    edits.iter().map(inverse).collect()
+}

@@ -1,0 +1,189 @@
+//! Composition: the edits of one step on the text that earlier edits left, as edits of the
+//! original text.
+//!
+//! Note to the maintainer. Both lists are looked at in *current* coordinates, those of the text
+//! between the two: an earlier edit stands where its new text lies, a later one where its match
+//! lies. They are merged in order of start. Each item opens a cluster, or joins the last one
+//! when it touches (ends included) a member *from the other list*: edits of one list never merge
+//! with each other for being neighbours. Joining can make the cluster touch the one before it,
+//! so joining repeats. A cluster then becomes one edit: its range goes back to original
+//! coordinates by taking away what the earlier edits before it, and within it, have added; its
+//! text is the current text of its range with the later edits in it made.
+//!
+//! The oracle is applying one list after the other: `splice(splice(t, a), b)` equals
+//! `splice(t, compose(t, a, b))`; the tests hold the two together.
+
+use super::Edit;
+use crate::Span;
+
+/// Earlier edits of `original` and later edits of `current` (the text they left), as one list of
+/// edits of `original`.
+///
+/// An edit that only one list has stays as it is; edits of both lists that touch or overlap
+/// become one that names the steps of all. An edit whose text equals what it replaces is dropped.
+/// Time is linear in the number of edits and of changed bytes.
+pub fn compose(original: &[u8], earlier: Vec<Edit>, current: &[u8], later: Vec<Edit>) -> Vec<Edit> {
+    if later.is_empty() {
+        return earlier;
+    }
+    if earlier.is_empty() {
+        let mut later = later;
+        later.retain(|edit| current[edit.span.range()] != edit.text[..]);
+        return later;
+    }
+    let mut clusters: Vec<Cluster> = Vec::new();
+    for (index, member) in members(&earlier, &later).into_iter().enumerate() {
+        let mut cluster = Cluster::of(index, member);
+        while clusters.last().is_some_and(|last| last.touches(&cluster)) {
+            if let Some(last) = clusters.pop() {
+                cluster = last.joined(cluster);
+            }
+        }
+        clusters.push(cluster);
+    }
+    assemble(original, earlier, current, later, &clusters)
+}
+
+/// One edit in current coordinates.
+#[derive(Clone, Copy)]
+struct Member {
+    span: Span,
+    from_earlier: bool,
+}
+
+/// A run of members: those with index `first..=last` in the merged order.
+struct Cluster {
+    first: usize,
+    last: usize,
+    span: Span,
+    /// Smallest start and greatest end among the members of each list.
+    earlier: Option<Span>,
+    later: Option<Span>,
+}
+
+impl Cluster {
+    fn of(index: usize, member: Member) -> Self {
+        let (earlier, later) = if member.from_earlier {
+            (Some(member.span), None)
+        } else {
+            (None, Some(member.span))
+        };
+        Self {
+            first: index,
+            last: index,
+            span: member.span,
+            earlier,
+            later,
+        }
+    }
+
+    /// Whether a member of `self` touches a member from the other list in `next`, which lies
+    /// behind it in the order.
+    fn touches(&self, next: &Self) -> bool {
+        let touch = |a: Option<Span>, b: Option<Span>| match (a, b) {
+            (Some(a), Some(b)) => b.from <= a.to,
+            _ => false,
+        };
+        touch(self.earlier, next.later) || touch(self.later, next.earlier)
+    }
+
+    fn joined(self, next: Self) -> Self {
+        let join = |a: Option<Span>, b: Option<Span>| match (a, b) {
+            (Some(a), Some(b)) => Some(hull(a, b)),
+            (a, b) => a.or(b),
+        };
+        Self {
+            first: self.first,
+            last: next.last,
+            span: hull(self.span, next.span),
+            earlier: join(self.earlier, next.earlier),
+            later: join(self.later, next.later),
+        }
+    }
+}
+
+fn hull(a: Span, b: Span) -> Span {
+    Span::new(a.from.min(b.from), a.to.max(b.to))
+}
+
+/// Both lists in current coordinates, in order of start; where both start at one place, the
+/// earlier edit stands first.
+fn members(earlier: &[Edit], later: &[Edit]) -> Vec<Member> {
+    let mut merged = Vec::with_capacity(earlier.len() + later.len());
+    let mut later = later.iter().map(|edit| edit.span).peekable();
+    let mut delta = 0;
+    for edit in earlier {
+        let from = edit.span.from.saturating_add_signed(delta);
+        delta += edit.growth();
+        while let Some(span) = later.next_if(|span| span.from < from) {
+            merged.push(Member {
+                span,
+                from_earlier: false,
+            });
+        }
+        merged.push(Member {
+            span: Span::new(from, from + edit.text.len()),
+            from_earlier: true,
+        });
+    }
+    merged.extend(later.map(|span| Member {
+        span,
+        from_earlier: false,
+    }));
+    merged
+}
+
+/// Turns clusters into edits of the original text.
+fn assemble(
+    original: &[u8],
+    earlier: Vec<Edit>,
+    current: &[u8],
+    later: Vec<Edit>,
+    clusters: &[Cluster],
+) -> Vec<Edit> {
+    let mut edits = Vec::with_capacity(clusters.len());
+    let mut order = members(&earlier, &later).into_iter();
+    let (mut earlier, mut later) = (earlier.into_iter(), later.into_iter());
+    // What the earlier edits before the cluster at hand have added.
+    let mut delta = 0;
+    for cluster in clusters {
+        let mut text = Vec::new();
+        let mut at = cluster.span.from;
+        let mut growth = 0;
+        let mut steps = super::StepSet::default();
+        let mut groups = None;
+        let size = cluster.last - cluster.first + 1;
+        for member in order.by_ref().take(size) {
+            let next = if member.from_earlier {
+                earlier.next()
+            } else {
+                later.next()
+            };
+            let Some(edit) = next else { break };
+            steps = steps.union(edit.steps);
+            if member.from_earlier {
+                growth += edit.growth();
+            } else {
+                text.extend_from_slice(&current[at..edit.span.from]);
+                text.extend_from_slice(&edit.text);
+                at = edit.span.to;
+            }
+            groups = if size == 1 { edit.groups } else { None };
+        }
+        text.extend_from_slice(&current[at..cluster.span.to]);
+        let span = Span::new(
+            cluster.span.from.saturating_add_signed(-delta),
+            cluster.span.to.saturating_add_signed(-delta - growth),
+        );
+        delta += growth;
+        if original[span.range()] != text[..] {
+            edits.push(Edit {
+                span,
+                text,
+                steps,
+                groups,
+            });
+        }
+    }
+    edits
+}

@@ -1,0 +1,45 @@
+use crate::{PatternError, Span, TemplateError, address::SpecError};
+
+/// Anything wrong with a request, before any text is looked at.
+///
+/// Each kind carries where in the user's words it lies ([`Fault::span`]) and what to do about it
+/// ([`Fault::remedy`]); how that is drawn is not decided here.
+#[derive(Debug, thiserror::Error, Clone, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Error {
+    /// The pattern does not parse or cannot be used.
+    #[error(transparent)]
+    Pattern(#[from] PatternError),
+    /// The template does not parse or does not fit its pattern.
+    #[error(transparent)]
+    Template(#[from] TemplateError),
+    /// A SPEC of lines, picks or counts does not parse.
+    #[error(transparent)]
+    Spec(#[from] SpecError),
+}
+
+/// What a mistake in a piece of the user's text can tell about itself.
+pub trait Fault: std::error::Error {
+    /// The bytes at fault in the text that was parsed, from 0, end excluded.
+    fn span(&self) -> Option<Span>;
+    /// What to do about it, as one sentence.
+    fn remedy(&self) -> Option<String>;
+}
+
+impl Fault for Error {
+    fn span(&self) -> Option<Span> {
+        match self {
+            Self::Pattern(e) => e.span(),
+            Self::Template(e) => e.span(),
+            Self::Spec(e) => e.span(),
+        }
+    }
+
+    fn remedy(&self) -> Option<String> {
+        match self {
+            Self::Pattern(e) => e.remedy(),
+            Self::Template(e) => e.remedy(),
+            Self::Spec(e) => e.remedy(),
+        }
+    }
+}

@@ -1,0 +1,78 @@
+//! Text made safe to show: no control character reaches a terminal, no byte is hidden.
+
+use std::fmt::Write as _;
+
+/// Appends `bytes` to `out` with every character that could drive or confuse a terminal replaced
+/// by a visible sign.
+///
+/// C0 controls become their Unicode control pictures (`␀` … `␡`), C1 controls, bidirectional
+/// and invisible format characters become `‹U+202E›`, and bytes that are not UTF-8 become
+/// `‹FF›`. A tab becomes `→`.
+pub fn push_visible(out: &mut String, bytes: &[u8]) {
+    for chunk in bytes.utf8_chunks() {
+        for c in chunk.valid().chars() {
+            push_visible_char(out, c);
+        }
+        for byte in chunk.invalid() {
+            // Writing to a String cannot fail.
+            let _ = write!(out, "‹{byte:02X}›");
+        }
+    }
+}
+
+/// Appends one character, made visible as [`push_visible`] does.
+pub fn push_visible_char(out: &mut String, c: char) {
+    match c {
+        '\t' => out.push('→'),
+        // Control pictures stand in the same order as the controls they show.
+        '\0'..='\x1F' => out.push(char::from_u32(0x2400 + c as u32).unwrap_or('�')),
+        '\x7F' => out.push('␡'),
+        c if is_hidden(c) => {
+            let _ = write!(out, "‹U+{:04X}›", c as u32);
+        }
+        c => out.push(c),
+    }
+}
+
+/// `bytes` as [`push_visible`] shows them.
+pub fn visible(bytes: &[u8]) -> String {
+    let mut out = String::with_capacity(bytes.len());
+    push_visible(&mut out, bytes);
+    out
+}
+
+/// Characters that a terminal obeys or shows as nothing: C1 controls, bidirectional marks and
+/// isolates, zero-width characters other than the joiners scripts and emoji need, line and
+/// paragraph separators, the byte-order mark, interlinear marks and tags.
+fn is_hidden(c: char) -> bool {
+    matches!(c,
+        '\u{80}'..='\u{9F}'
+        | '\u{AD}'
+        | '\u{61C}'
+        | '\u{200B}' | '\u{200E}' | '\u{200F}'
+        | '\u{2028}'..='\u{202E}'
+        | '\u{2060}'..='\u{206F}'
+        | '\u{FEFF}'
+        | '\u{FFF9}'..='\u{FFFB}'
+        | '\u{E0000}'..='\u{E007F}')
+}
+
+#[cfg(test)]
+mod tests {
+    use super::visible;
+
+    #[test]
+    fn nothing_drives_the_terminal() {
+        for (bytes, shown) in [
+            (&b"plain"[..], "plain"),
+            (b"a\tb", "a→b"),
+            (b"\x1b[31m\r\n\x07", "␛[31m␍␊␇"),
+            (b"\x7f", "␡"),
+            ("caf\u{e9} \u{202e}x".as_bytes(), "café ‹U+202E›x"),
+            (b"\xc3(\xff", "‹C3›(‹FF›"),
+            ("\u{9b}2J".as_bytes(), "‹U+009B›2J"),
+        ] {
+            assert_eq!(visible(bytes), shown);
+        }
+    }
+}

@@ -1,0 +1,56 @@
+//! The computing part of Brisk Quill: bytes and a rewrite go in, changes come out.
+//!
+//! Nothing here prints, reads arguments or opens files. Data goes one way:
+//!
+//! ```text
+//! bytes → units → matches → changes
+//!         unit    query     step, edits, rewrite
+//! ```
+//!
+//! * [`Pattern`] finds matches in one unit of text; [`Template`] writes the new text.
+//! * [`address`] holds the notation for lines, picks and counts.
+//! * [`Query`] is a pattern with its *where* and *which*; [`Step`] is a query with an action.
+//! * [`Rewrite`] is a list of steps; [`Run`] evaluates it over one text after another and
+//!   hands [`Passage`]s of changes to a [`Sink`].
+//! * [`edits`] composes the edits of several steps into edits of the original bytes.
+//!
+//! ```
+//! use brisk_quill_core::{rewrite_text, Action, MatchOptions, Pattern, Query, Rewrite, Step, Template};
+//!
+//! let pattern = Pattern::new(r"berth (\d+)", &MatchOptions::default())?;
+//! let template = Template::parse("B-$1", pattern.groups())?;
+//! let step = Step::new(Query::new(pattern), Action::Replace(template));
+//! let outcome = rewrite_text(&Rewrite::new(vec![step]), b"berth 7 and berth 12\n");
+//! assert_eq!(outcome.text, b"B-7 and B-12\n");
+//! # Ok::<(), brisk_quill_core::Error>(())
+//! ```
+#![warn(missing_docs)]
+
+pub mod address;
+pub mod edits;
+mod error;
+pub mod escape;
+mod pattern;
+mod pieces;
+mod problem;
+mod query;
+mod rewrite;
+mod span;
+mod step;
+mod template;
+mod unit;
+
+pub use error::{Error, Fault};
+pub use pattern::{Groups, MatchOptions, Pattern, PatternError};
+pub use problem::{Problem, ProblemKind};
+pub use query::{
+    Finding, Findings, Found, LeftOut, Pick, Query, Scope, Standing, UnitView, Visitor,
+};
+pub use rewrite::{
+    Counts, Evaluation, GroupText, LeftOutCounts, Outcome, Passage, PassageEdit, Rewrite, Run,
+    Sink, StepCounts, rewrite_text,
+};
+pub use span::Span;
+pub use step::{Action, Step};
+pub use template::{Template, TemplateError, TemplateErrorKind, TemplateNote};
+pub use unit::{Line, MAX_UNIT_BYTES, lines};

@@ -1,0 +1,102 @@
+//! The engine whose time is linear in the text.
+//!
+//! Note to the maintainer: the syntax is parsed with `utf8(true)`, so a non-empty match is always
+//! whole characters and never holds a byte that is not UTF-8. The search runs with
+//! `utf8_empty(false)`, because the engine's own filter drops non-empty matches too; empty
+//! matches inside a character are dropped here instead.
+
+use super::{Groups, Matches, PatternError, inside_char};
+use crate::Span;
+use regex_automata::meta::{self, Regex};
+use regex_automata::util::primitives::NonMaxUsize;
+use regex_automata::{Anchored, Input};
+use regex_syntax::hir::Hir;
+
+/// Memory that a compiled pattern may take.
+const SIZE_LIMIT: usize = 16 << 20;
+
+#[derive(Clone, Debug)]
+pub(super) struct Engine {
+    regex: Regex,
+}
+
+impl Engine {
+    pub(super) fn new(hir: &Hir) -> Result<Self, PatternError> {
+        let config = meta::Config::new()
+            .utf8_empty(false)
+            .nfa_size_limit(Some(SIZE_LIMIT));
+        let regex = Regex::builder()
+            .configure(config)
+            .build_from_hir(hir)
+            .map_err(|error| match error.size_limit() {
+                Some(limit) => PatternError::TooLarge { limit },
+                None => PatternError::Unusable(error.to_string()),
+            })?;
+        Ok(Self { regex })
+    }
+
+    pub(super) fn groups(&self) -> Groups {
+        let pattern = regex_automata::PatternID::ZERO;
+        let names = self.regex.group_info().pattern_names(pattern);
+        Groups::new(names.map(|name| name.map(str::to_owned)))
+    }
+
+    pub(super) fn finder(&self) -> Finder {
+        Finder {
+            regex: self.regex.clone(),
+            cache: self.regex.create_cache(),
+            slots: vec![None; self.regex.group_info().slot_len()],
+        }
+    }
+}
+
+#[derive(Debug)]
+pub(super) struct Finder {
+    regex: Regex,
+    cache: meta::Cache,
+    slots: Vec<Option<NonMaxUsize>>,
+}
+
+impl Finder {
+    pub(super) fn is_match(&mut self, unit: &[u8]) -> bool {
+        let earliest = Input::new(unit).earliest(true);
+        let mut found = self.regex.search_half_with(&mut self.cache, &earliest);
+        // An empty match may lie inside a character; then only a full search can tell.
+        if found.is_some_and(|half| inside_char(unit, half.offset())) {
+            let mut matches = Matches::default();
+            matches.clear();
+            self.collect(unit, false, &mut matches);
+            if matches.is_empty() {
+                found = None;
+            }
+        }
+        found.is_some()
+    }
+
+    pub(super) fn collect(&mut self, unit: &[u8], groups: bool, matches: &mut Matches) {
+        let wanted = if groups { self.slots.len() } else { 2 };
+        matches.stride = wanted / 2;
+        let mut at = 0;
+        let mut last_end = None;
+        while at <= unit.len() {
+            let input = Input::new(unit).range(at..).anchored(Anchored::No);
+            let slots = &mut self.slots[..wanted];
+            let found = self.regex.search_slots_with(&mut self.cache, &input, slots);
+            let (Some(_), Some(from), Some(to)) = (found, slots[0], slots[1]) else {
+                break;
+            };
+            let span = Span::new(from.get(), to.get());
+            if span.is_empty() && (last_end == Some(span.to) || inside_char(unit, span.to)) {
+                at = span.to.max(at) + 1;
+                continue;
+            }
+            matches.slots.extend(
+                slots
+                    .chunks_exact(2)
+                    .map(|pair| Some(Span::new(pair[0]?.get(), pair[1]?.get()))),
+            );
+            last_end = Some(span.to);
+            at = span.to;
+        }
+    }
+}

@@ -1,0 +1,26 @@
+/// Something in a text that could not be looked at or computed; the unit is left alone.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Problem {
+    /// The line it lies in, from 1; `None` for the text as a whole.
+    pub line: Option<u64>,
+    /// What it is.
+    pub kind: ProblemKind,
+}
+
+/// What kept a unit from being looked at or computed.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ProblemKind {
+    /// A line over its limit.
+    #[error("the line is longer than {} MiB, the most that is looked at", limit >> 20)]
+    LineTooLong {
+        /// In bytes.
+        limit: usize,
+    },
+    /// A text over its limit, where it must be held as a whole.
+    #[error("the file is larger than {} MiB, the most that can be held at once, and this request needs all of it", limit >> 20)]
+    TextTooLong {
+        /// In bytes.
+        limit: usize,
+    },
+}

@@ -1,0 +1,61 @@
+//! The pieces of text a pattern is tried on.
+
+use crate::Span;
+use memchr::memchr_iter;
+
+/// The longest line or cell that is looked at, in bytes.
+pub const MAX_UNIT_BYTES: usize = 64 << 20;
+
+/// One line of a text: where it lies, counted from the start of that text.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Line {
+    /// The line without its end.
+    pub content: Span,
+    /// One past the line end; equal to `content.to` where there is none.
+    pub next: usize,
+}
+
+impl Line {
+    /// The line with its end.
+    pub fn whole(self) -> Span {
+        Span::new(self.content.from, self.next)
+    }
+
+    /// Its line end: `\n`, `\r\n` or nothing.
+    pub fn ending(self) -> Span {
+        Span::new(self.content.to, self.next)
+    }
+}
+
+/// The lines of `text`, in order.
+///
+/// A line ends at `\n` or `\r\n`; a lone `\r` is a character like any other. Text after the last
+/// line end is a line; nothing after it is none.
+pub fn lines(text: &[u8]) -> impl Iterator<Item = Line> {
+    let mut start = 0;
+    let ends = memchr_iter(b'\n', text).map(|at| at + 1);
+    let tail = (!text.is_empty() && !text.ends_with(b"\n")).then_some(text.len());
+    ends.chain(tail).map(move |next| {
+        let from = std::mem::replace(&mut start, next);
+        let content = without_ending(&text[from..next]).len();
+        Line {
+            content: Span::new(from, from + content),
+            next,
+        }
+    })
+}
+
+/// `text` without the line end it ends in.
+pub(crate) fn without_ending(text: &[u8]) -> &[u8] {
+    let Some(rest) = text.strip_suffix(b"\n") else {
+        return text;
+    };
+    rest.strip_suffix(b"\r").unwrap_or(rest)
+}
+
+/// How many lines `text` has; an unterminated last one counts.
+pub(crate) fn count_lines(text: &[u8]) -> u64 {
+    let ends = memchr_iter(b'\n', text).count();
+    let tail = !text.is_empty() && !text.ends_with(b"\n");
+    ends as u64 + u64::from(tail)
+}

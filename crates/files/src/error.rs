@@ -1,0 +1,64 @@
+use std::io;
+use std::path::{Path, PathBuf};
+
+/// Something that went wrong with one file or folder.
+#[derive(Debug, thiserror::Error)]
+#[error("{trouble}: {}", brisk_quill_core::escape::visible(path.as_os_str().as_encoded_bytes()))]
+pub struct FileError {
+    /// Which one.
+    pub path: PathBuf,
+    /// What could not be done with it.
+    pub trouble: Trouble,
+    /// What the system said.
+    #[source]
+    pub source: Option<io::Error>,
+}
+
+/// What could not be done.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum Trouble {
+    /// There is no such file or folder.
+    #[error("there is no such file or folder")]
+    Missing,
+    /// It could not be read.
+    #[error("cannot read")]
+    Read,
+    /// It is neither a file nor a folder.
+    #[error("neither a file nor a folder")]
+    NotAFile,
+    /// It could not be written.
+    #[error("cannot write")]
+    Write,
+    /// It no longer holds the bytes that the changes were computed from.
+    #[error("the file has changed since its changes were computed")]
+    Changed,
+    /// It has several names (hard links), and replacing it would part them.
+    #[error("the file has several names (hard links), and only this one would be rewritten")]
+    SeveralNames,
+    /// It is already there.
+    #[error("there is already a file")]
+    Exists,
+    /// What was written does not read back as it should.
+    #[error("the new copy does not read back as it was written")]
+    ReadBack,
+}
+
+impl FileError {
+    pub(crate) fn new(path: &Path, trouble: Trouble) -> Self {
+        Self {
+            path: path.to_owned(),
+            trouble,
+            source: None,
+        }
+    }
+
+    pub(crate) fn io(path: &Path, trouble: Trouble, source: io::Error) -> Self {
+        let missing = source.kind() == io::ErrorKind::NotFound && trouble == Trouble::Read;
+        Self {
+            path: path.to_owned(),
+            trouble: if missing { Trouble::Missing } else { trouble },
+            source: (!missing).then_some(source),
+        }
+    }
+}

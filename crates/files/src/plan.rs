@@ -1,0 +1,53 @@
+//! What an evaluation came to, kept for applying it.
+
+use crate::{Facts, Source};
+use brisk_quill_core::PassageEdit;
+
+/// One change of one file, as it will be written.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Change {
+    /// First byte replaced, on disk, from 0.
+    pub from: u64,
+    /// One past the last byte replaced.
+    pub to: u64,
+    /// The bytes that stand there.
+    pub before: Vec<u8>,
+    /// The bytes that will.
+    pub after: Vec<u8>,
+}
+
+impl From<&PassageEdit<'_>> for Change {
+    fn from(edit: &PassageEdit<'_>) -> Self {
+        Self {
+            from: edit.from,
+            to: edit.to,
+            before: edit.before.to_vec(),
+            after: edit.after.to_vec(),
+        }
+    }
+}
+
+/// A file with its changes, tied by its hash to the bytes they were made from.
+#[derive(Clone, Debug)]
+pub struct PlannedFile {
+    /// Where it is.
+    pub source: Source,
+    /// What was known of it.
+    pub facts: Facts,
+    /// Sorted, disjoint.
+    pub changes: Vec<Change>,
+}
+
+/// Every file that a rewrite was evaluated over and found readable, in order of path.
+#[derive(Clone, Debug, Default)]
+pub struct Plan {
+    /// Files with and without changes.
+    pub files: Vec<PlannedFile>,
+}
+
+impl Plan {
+    /// The files with changes.
+    pub fn changed(&self) -> impl Iterator<Item = &PlannedFile> {
+        self.files.iter().filter(|file| !file.changes.is_empty())
+    }
+}
