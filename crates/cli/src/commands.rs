@@ -15,12 +15,13 @@ use crate::status::Status;
 
 /// Does what the verb says.
 pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
+    let color = parsed.color();
     let Parsed { command, parts } = parsed;
     match command.verb {
         Verb::Find(args) => find::run(&args, parts, output),
         Verb::Preview(args) => preview::run(&args, parts, output),
         Verb::Apply(args) => apply::run(&args, parts, output),
-        Verb::Demo(args) => demo::run(&args, output),
+        Verb::Demo(args) => demo::run(&args, color, output),
         Verb::Completions(args) => completions::run(&args, output),
         Verb::Man => man::run(output),
     }

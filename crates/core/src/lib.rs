@@ -41,7 +41,7 @@ mod template;
 mod unit;
 
 pub use error::{Error, Fault};
-pub use pattern::{Groups, MatchOptions, Pattern, PatternError};
+pub use pattern::{Finder, Groups, MatchOptions, Matches, Pattern, PatternError};
 pub use problem::{Problem, ProblemKind};
 pub use query::{
     Finding, Findings, Found, LeftOut, Pick, Query, Scope, Standing, UnitView, Visitor,

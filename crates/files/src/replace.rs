@@ -111,10 +111,7 @@ fn stage(path: &Path, file: &PlannedFile) -> Result<Staged, FileError> {
         let denied = io::Error::from(io::ErrorKind::PermissionDenied);
         return Err(writing(denied));
     }
-    let copy = tempfile::Builder::new()
-        .prefix(".bquill-")
-        .tempfile_in(folder_of(&target))
-        .map_err(writing)?;
+    let copy = new_copy(&folder_of(&target)).map_err(writing)?;
     let mut hashing = Hashing::new(BufWriter::with_capacity(CHUNK, copy.as_file()));
     splice_into(&source, file, &mut hashing).map_err(|error| error.into_file_error(path))?;
     let (buffered, wanted) = hashing.finish();
@@ -179,6 +176,15 @@ fn read_back(copy: &Path, path: &Path, wanted: blake3::Hash) -> Result<(), FileE
     }
 }
 
+/// An empty file to be filled and put in place; it vanishes if it is not.
+fn new_copy(folder: &Path) -> io::Result<NamedTempFile> {
+    let made = tempfile::Builder::new()
+        .prefix(".bquill-")
+        .tempfile_in(folder);
+    // The name of the copy would only puzzle whoever reads the message.
+    made.map_err(|error| io::Error::from(error.kind()))
+}
+
 fn folder_of(path: &Path) -> PathBuf {
     match path.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent.to_owned(),
@@ -215,10 +221,7 @@ pub fn write_elsewhere(
         }
         let folder = folder_of(&place);
         fs::create_dir_all(&folder).map_err(writing)?;
-        let copy = tempfile::Builder::new()
-            .prefix(".bquill-")
-            .tempfile_in(&folder)
-            .map_err(writing)?;
+        let copy = new_copy(&folder).map_err(writing)?;
         let path = file.source.path();
         let source = File::open(path).map_err(|e| FileError::io(path, Trouble::Read, e))?;
         let mut out = BufWriter::with_capacity(CHUNK, copy.as_file());

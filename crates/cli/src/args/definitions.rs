@@ -45,6 +45,17 @@ pub enum When {
     Never,
 }
 
+impl When {
+    /// Its name on the command line.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Auto => "auto",
+            Self::Always => "always",
+            Self::Never => "never",
+        }
+    }
+}
+
 /// The verbs.
 #[derive(Debug, Subcommand)]
 pub enum Verb {

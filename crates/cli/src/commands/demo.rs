@@ -1,8 +1,200 @@
-use crate::args::DemoArgs;
+//! `demo`: the sample files, and a walk through the whole loop on them.
+
+use crate::args::{DemoArgs, When};
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
+use brisk_quill_core::escape::visible;
+use include_dir::{Dir, include_dir};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
 
-pub fn run(_args: &DemoArgs, _output: &mut Output) -> Result<Status, Complaint> {
+/// The files of the fictional Port of Larkmoor.
+static SAMPLES: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
+
+/// One stop of the walk: what to say, and the command that shows it.
+struct Stop {
+    says: &'static str,
+    words: &'static [&'static str],
+}
+
+const WALK: &[Stop] = &[
+    Stop {
+        says: "1. Match. Which berths do the notices name? Try a first pattern.",
+        words: &["find", r"berth (\d+)", "notices", "--show", "3"],
+    },
+    Stop {
+        says: "2. It misses `BERTH 9`, `berth  3` and `Berth no. 4`. Let letter case not matter,\n   \
+               and allow more between the word and the number.",
+        words: &[
+            "find",
+            r"berth[\s#-]*(?:no\. )?(\d+)",
+            "-i",
+            "notices",
+            "--show",
+            "4",
+        ],
+    },
+    Stop {
+        says: "3. Replace. See each line before and after; nothing is written.",
+        words: &[
+            "preview",
+            r"berth[\s#-]*(?:no\. )?(\d+)",
+            "-i",
+            "--with",
+            "B-$1",
+            "notices",
+            "--show",
+            "4",
+        ],
+    },
+    Stop {
+        says: "4. Narrow. The heading and the date stand in the first three lines of each notice:\n   \
+               leave them alone, and take only the first berth of each line.",
+        words: &[
+            "preview",
+            r"berth[\s#-]*(?:no\. )?(\d+)",
+            "-i",
+            "--with",
+            "B-$1",
+            "--lines",
+            "4..",
+            "--pick",
+            "first",
+            "notices",
+            "--show",
+            "4",
+        ],
+    },
+    Stop {
+        says: "5. Several steps. Each sees the text that the one before it left.",
+        words: &[
+            "preview",
+            r"(\d\d)(\d\d) hours",
+            "--with",
+            "$1:$2 hours",
+            "notices",
+            "--show",
+            "3",
+            "--then",
+            "  +",
+            "--with",
+            " ",
+        ],
+    },
+    Stop {
+        says: "6. Apply: all or nothing, and only if there are as many changes as you expect.",
+        words: &[
+            "apply",
+            r"berth[\s#-]*(?:no\. )?(\d+)",
+            "-i",
+            "--with",
+            "B-$1",
+            "notices",
+            "--yes",
+            "--expect",
+            "50..",
+        ],
+    },
+    Stop {
+        says: "7. Look again: the old form is gone.",
+        words: &["find", r"berth[\s#-]*(?:no\. )?\d+", "-i", "notices"],
+    },
+];
+
+pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, Complaint> {
+    match &args.into {
+        Some(folder) => {
+            unpack_fresh(folder)?;
+            output.print(format!("The sample files are in {}.\n", shown(folder)).as_bytes());
+        }
+        None => {
+            let folder = temporary_folder()?;
+            walk(&folder, color, output)?;
+        }
+    }
     Ok(Status::Fine)
+}
+
+fn unpack_fresh(folder: &Path) -> Result<(), Complaint> {
+    if folder.exists() {
+        return Err(
+            Complaint::trouble(format!("{} is already there", shown(folder)))
+                .remedy("name a folder that does not exist yet"),
+        );
+    }
+    unpack(folder)
+}
+
+fn unpack(folder: &Path) -> Result<(), Complaint> {
+    std::fs::create_dir_all(folder)
+        .and_then(|()| SAMPLES.extract(folder))
+        .map_err(|error| {
+            Complaint::trouble(format!("cannot unpack into {}: {error}", shown(folder)))
+        })
+}
+
+/// A folder of its own, kept for the user to go on in.
+fn temporary_folder() -> Result<PathBuf, Complaint> {
+    let made = tempfile::Builder::new().prefix("larkmoor-").tempdir();
+    let folder = made
+        .map_err(|error| Complaint::trouble(format!("cannot make a folder: {error}")))?
+        .keep();
+    unpack(&folder)?;
+    Ok(folder)
+}
+
+fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Complaint> {
+    let program = std::env::current_exe()
+        .map_err(|error| Complaint::trouble(format!("cannot find this program: {error}")))?;
+    let place = shown(folder);
+    output.print(
+        format!(
+            "The harbour office of Larkmoor wants its berths written in one form. Its files are now\n\
+             in {place}, and this is how one goes about it.\n"
+        )
+        .as_bytes(),
+    );
+    let color = format!("--color={}", color.name());
+    for stop in WALK {
+        let line = command_line(stop.words);
+        output.print(format!("\n── {}\n\n$ {line}\n", stop.says).as_bytes());
+        // The command writes to the same output, behind what is printed so far.
+        output.show();
+        if output.is_closed() {
+            break;
+        }
+        Command::new(&program)
+            .args(stop.words)
+            .arg(&color)
+            .current_dir(folder)
+            .stdin(Stdio::null())
+            .status()
+            .map_err(|error| Complaint::trouble(format!("cannot run this program: {error}")))?;
+    }
+    let end = format!(
+        "\n── Go on yourself: the files stay in {place}.\n\n\
+         $ cd {place}\n\
+         $ bquill find '\\d,\\d' berths.csv\n\
+         $ bquill preview 'metres?|m\\.' --with m gauge.log\n"
+    );
+    output.print(end.as_bytes());
+    Ok(())
+}
+
+/// The command as one would type it.
+fn command_line(words: &[&str]) -> String {
+    let plain = |word: &str| {
+        word.chars()
+            .all(|c| c.is_ascii_alphanumeric() || "-./".contains(c))
+    };
+    let quoted = words.iter().map(|word| match plain(word) {
+        true => (*word).to_owned(),
+        false => format!("'{word}'"),
+    });
+    format!("bquill {}", quoted.collect::<Vec<_>>().join(" "))
+}
+
+fn shown(path: &Path) -> String {
+    visible(path.as_os_str().as_encoded_bytes())
 }

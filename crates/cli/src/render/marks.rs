@@ -183,7 +183,12 @@ mod tests {
 
     #[test]
     fn marks_are_seen() {
-        let cases: &[(&str, &[(usize, usize)], &[&str])] = &[
+        type Case = (
+            &'static str,
+            &'static [(usize, usize)],
+            &'static [&'static str],
+        );
+        let cases: &[Case] = &[
             ("berth 7", &[(0, 5)], &["‹berth› 7"]),
             ("77", &[(0, 1), (1, 2)], &["‹7›‹7›"]),
             ("ab", &[(0, 0), (1, 1), (2, 2)], &["‹›a‹›b‹›"]),

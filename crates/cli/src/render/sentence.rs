@@ -41,7 +41,8 @@ fn clause(step: &Step) -> String {
 }
 
 fn subject(query: &Query) -> String {
-    format!("{}, {}", matches(query), place(query))
+    let matches = matches(query);
+    format!("{}, {}", matches.trim_end_matches(','), place(query))
 }
 
 /// "every match of `x`, in any case"
@@ -61,9 +62,13 @@ fn matches(query: &Query) -> String {
         (options.whole_word, "as a whole word"),
         (options.entire, "where it spans the whole line"),
     ];
-    for (_, words) in said.iter().filter(|(on, _)| *on) {
-        text.push_str(", ");
-        text.push_str(words);
+    let said: Vec<&str> = said
+        .iter()
+        .filter(|(on, _)| *on)
+        .map(|(_, words)| *words)
+        .collect();
+    if !said.is_empty() {
+        text.push_str(&format!(", {},", said.join(", ")));
     }
     text
 }

@@ -34,7 +34,7 @@ pub fn compose(original: &[u8], earlier: Vec<Edit>, current: &[u8], later: Vec<E
     let mut clusters: Vec<Cluster> = Vec::new();
     for (index, member) in members(&earlier, &later).into_iter().enumerate() {
         let mut cluster = Cluster::of(index, member);
-        while clusters.last().is_some_and(|last| last.touches(&cluster)) {
+        while clusters.last().is_some_and(|last| last.touches(cluster)) {
             if let Some(last) = clusters.pop() {
                 cluster = last.joined(cluster);
             }
@@ -52,6 +52,7 @@ struct Member {
 }
 
 /// A run of members: those with index `first..=last` in the merged order.
+#[derive(Clone, Copy)]
 struct Cluster {
     first: usize,
     last: usize,
@@ -79,7 +80,7 @@ impl Cluster {
 
     /// Whether a member of `self` touches a member from the other list in `next`, which lies
     /// behind it in the order.
-    fn touches(&self, next: &Self) -> bool {
+    fn touches(self, next: Self) -> bool {
         let touch = |a: Option<Span>, b: Option<Span>| match (a, b) {
             (Some(a), Some(b)) => b.from <= a.to,
             _ => false,

@@ -93,12 +93,23 @@ fn describe(source: &str, error: &regex_syntax::Error) -> PatternError {
         regex_syntax::Error::Translate(e) => (e.kind().to_string(), e.span(), None),
         other => return PatternError::Unusable(other.to_string()),
     };
-    let span = offsets(span);
     PatternError::Syntax {
         message,
-        span: Span::new(span.from.min(source.len()), span.to.min(source.len())),
+        span: pointing(source, offsets(span)),
         remedy,
     }
+}
+
+/// The span within `source`; an empty one is widened to the character behind it.
+fn pointing(source: &str, span: Span) -> Span {
+    let from = span.from.min(source.len());
+    let next = source[from..].chars().next().map_or(0, char::len_utf8);
+    let to = if span.is_empty() {
+        from + next
+    } else {
+        span.to
+    };
+    Span::new(from, to.min(source.len()))
 }
 
 fn offsets(span: &ast::Span) -> Span {

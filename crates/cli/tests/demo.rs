@@ -1,0 +1,44 @@
+//! `demo`: the sample files and the walk.
+
+mod support;
+
+use support::Sandbox;
+
+#[test]
+fn the_walk_runs_every_command_it_names() {
+    let sandbox = Sandbox::new();
+    let got = sandbox.run("demo").ok();
+    let folder = got
+        .out
+        .split("$ cd ")
+        .nth(1)
+        .unwrap()
+        .lines()
+        .next()
+        .unwrap();
+    assert!(
+        got.out.contains("Wrote 102 changes in 16 files."),
+        "{}",
+        got.out
+    );
+    assert_eq!(got.out.matches("$ bquill ").count(), 9);
+    assert_eq!(got.err, "");
+    assert!(
+        std::path::Path::new(folder)
+            .join("notices/01-dredging.md")
+            .is_file()
+    );
+    assert_eq!(sandbox.snapshot(), [], "the walk leaves this folder alone");
+    std::fs::remove_dir_all(folder).unwrap();
+}
+
+#[test]
+fn unpacking_only() {
+    let sandbox = Sandbox::new();
+    sandbox.run("demo --into here/larkmoor").ok();
+    let unpacked = sandbox.snapshot();
+    assert_eq!(unpacked.len(), Sandbox::larkmoor().snapshot().len());
+    let again = sandbox.run("demo --into here/larkmoor");
+    assert_eq!(again.status, 3);
+    assert_eq!(sandbox.snapshot(), unpacked);
+}

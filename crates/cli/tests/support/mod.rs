@@ -1,0 +1,207 @@
+//! Drives the built program on files in a temporary folder.
+#![allow(dead_code, reason = "each test file uses its own part")]
+
+use serde_json::Value;
+use std::io::Write;
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+/// A folder with files, and the program in it.
+pub struct Sandbox {
+    folder: tempfile::TempDir,
+}
+
+/// What the program said.
+#[derive(Debug)]
+pub struct Got {
+    pub status: i32,
+    pub out: String,
+    pub raw: Vec<u8>,
+    pub err: String,
+}
+
+impl Sandbox {
+    pub fn new() -> Self {
+        Self {
+            folder: tempfile::tempdir().unwrap(),
+        }
+    }
+
+    /// A sandbox with one file.
+    pub fn with(name: &str, bytes: impl AsRef<[u8]>) -> Self {
+        let sandbox = Self::new();
+        sandbox.write(name, bytes);
+        sandbox
+    }
+
+    /// A sandbox with the sample files of the Port of Larkmoor.
+    pub fn larkmoor() -> Self {
+        let sandbox = Self::new();
+        copy_tree(
+            &Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo"),
+            sandbox.path(),
+        );
+        sandbox
+    }
+
+    pub fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    pub fn file(&self, name: &str) -> PathBuf {
+        self.path().join(name)
+    }
+
+    pub fn write(&self, name: &str, bytes: impl AsRef<[u8]>) {
+        let path = self.file(name);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, bytes).unwrap();
+    }
+
+    pub fn read(&self, name: &str) -> Vec<u8> {
+        std::fs::read(self.file(name)).unwrap()
+    }
+
+    pub fn text(&self, name: &str) -> String {
+        String::from_utf8(self.read(name)).unwrap()
+    }
+
+    /// Every file below the folder, with its bytes.
+    pub fn snapshot(&self) -> Vec<(PathBuf, Vec<u8>)> {
+        let mut files = Vec::new();
+        collect(self.path(), self.path(), &mut files);
+        files.sort();
+        files
+    }
+
+    /// Runs the program with words split at blanks; a word may stand between single quotes.
+    pub fn run(&self, line: &str) -> Got {
+        self.args(&words(line))
+    }
+
+    pub fn args(&self, args: &[impl AsRef<std::ffi::OsStr>]) -> Got {
+        finish(self.command().args(args).stdin(Stdio::null()))
+    }
+
+    /// Runs the program with `input` on its standard input.
+    pub fn pipe(&self, input: impl AsRef<[u8]>, line: &str) -> Got {
+        let mut command = self.command();
+        command.args(words(line)).stdin(Stdio::piped());
+        command.stdout(Stdio::piped()).stderr(Stdio::piped());
+        let mut child = command.spawn().unwrap();
+        // The program may end before it has read everything.
+        let _ = child.stdin.take().unwrap().write_all(input.as_ref());
+        got(child.wait_with_output().unwrap())
+    }
+
+    /// Runs the program as a user whom permissions bind, even where the tests run as root.
+    pub fn run_bound(&self, line: &str) -> Got {
+        let mut command = self.command();
+        command.args(words(line)).stdin(Stdio::null());
+        if rustix::process::geteuid().is_root() {
+            let given = Command::new("chown")
+                .arg("-R")
+                .arg("65534:65534")
+                .arg(self.path())
+                .status();
+            assert!(given.unwrap().success());
+            command.uid(65534).gid(65534);
+        }
+        finish(&mut command)
+    }
+
+    fn command(&self) -> Command {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_bquill"));
+        command.current_dir(self.path()).env_remove("NO_COLOR");
+        command
+    }
+}
+
+impl Got {
+    /// The records of `--json` output.
+    pub fn records(&self) -> Vec<Value> {
+        let lines = self.out.lines();
+        lines
+            .map(|line| serde_json::from_str(line).unwrap())
+            .collect()
+    }
+
+    pub fn of_kind(&self, kind: &str) -> Vec<Value> {
+        let all = self.records().into_iter();
+        all.filter(|record| record["record"] == kind).collect()
+    }
+
+    /// The number beside a name in the table of counts.
+    pub fn count(&self, name: &str) -> Option<u64> {
+        let row = self
+            .out
+            .lines()
+            .rev()
+            .find_map(|l| l.trim().strip_prefix(name))?;
+        row.split_whitespace().next()?.replace(',', "").parse().ok()
+    }
+
+    pub fn ok(self) -> Self {
+        assert_eq!(self.status, 0, "{self:#?}");
+        self
+    }
+}
+
+fn finish(command: &mut Command) -> Got {
+    got(command.output().unwrap())
+}
+
+fn got(output: std::process::Output) -> Got {
+    Got {
+        status: output.status.code().unwrap_or(-1),
+        out: String::from_utf8_lossy(&output.stdout).into_owned(),
+        raw: output.stdout,
+        err: String::from_utf8_lossy(&output.stderr).into_owned(),
+    }
+}
+
+/// Words at blanks, but for what stands between single quotes.
+fn words(line: &str) -> Vec<String> {
+    let mut words = Vec::new();
+    let mut word: Option<String> = None;
+    let mut quoted = false;
+    for c in line.chars() {
+        match c {
+            '\'' => {
+                quoted = !quoted;
+                word.get_or_insert_default();
+            }
+            ' ' if !quoted => words.extend(word.take()),
+            c => word.get_or_insert_default().push(c),
+        }
+    }
+    words.extend(word);
+    words
+}
+
+fn copy_tree(from: &Path, to: &Path) {
+    std::fs::create_dir_all(to).unwrap();
+    for entry in std::fs::read_dir(from).unwrap() {
+        let entry = entry.unwrap();
+        let target = to.join(entry.file_name());
+        if entry.file_type().unwrap().is_dir() {
+            copy_tree(&entry.path(), &target);
+        } else {
+            std::fs::copy(entry.path(), target).unwrap();
+        }
+    }
+}
+
+fn collect(root: &Path, folder: &Path, files: &mut Vec<(PathBuf, Vec<u8>)>) {
+    // A folder that may not be read holds nothing that a test compares.
+    for entry in std::fs::read_dir(folder).into_iter().flatten() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            collect(root, &path, files);
+        } else {
+            let name = path.strip_prefix(root).unwrap().to_owned();
+            files.push((name, std::fs::read(&path).unwrap_or_default()));
+        }
+    }
+}

@@ -1,0 +1,214 @@
+//! What must hold for every input.
+
+mod support;
+
+use brisk_quill_core::edits::{Edit, StepSet, compose, invert, splice};
+use brisk_quill_core::{Span, Template, rewrite_text};
+use proptest::prelude::*;
+use support::{Say, record, reference, rewrite, spec};
+
+/// Texts with every kind of line end, accents, stray bytes, and letters that patterns like.
+fn text() -> impl Strategy<Value = Vec<u8>> {
+    let bit = prop::sample::select(vec![
+        "a", "b", "ab", "aa", " ", "7", "12", "é", "日", "\n", "\r\n", "\r", "\n\n", "x",
+    ]);
+    let bits = prop::collection::vec(
+        prop_oneof![
+            12 => bit.prop_map(|s| s.as_bytes().to_vec()),
+            1 => prop::sample::select(vec![vec![0xC3], vec![0xFF], vec![0xA9]]),
+        ],
+        0..24,
+    );
+    bits.prop_map(|bits| bits.concat())
+}
+
+fn step() -> impl Strategy<Value = Say> {
+    let patterns = [
+        "a",
+        "b*",
+        "a+",
+        "(a)(b)?",
+        r"\d",
+        "^",
+        "$",
+        r"\w*",
+        ".",
+        "x|é",
+        "[^a]",
+        r"\b",
+        "aa|a",
+        "",
+        r"(?:ab)+|7",
+    ];
+    let templates = [
+        Some(""),
+        Some("a"),
+        Some("$0$0"),
+        Some("<$0>"),
+        Some("\\n"),
+        Some("b\\r\\n"),
+        None,
+    ];
+    (
+        prop::sample::select(patterns.to_vec()),
+        prop::sample::select(templates.to_vec()),
+        prop::sample::select(vec![
+            "all", "all", "1", "2..", "last", "last-1..", "1.. by 2", "..2",
+        ]),
+        prop::sample::select(vec!["all", "all", "first", "last", "2", "2..3", "last-1.."]),
+        prop_oneof![4 => Just(None), 1 => (0..3u64).prop_map(Some)],
+    )
+        .prop_map(|(pattern, with, lines, pick, limit)| Say {
+            pattern,
+            with,
+            lines,
+            pick,
+            limit,
+        })
+}
+
+/// Sorted, disjoint edits of a text; they may touch.
+fn edits_of(length: usize, step: usize) -> impl Strategy<Value = Vec<Edit>> {
+    let edit = (0..4usize, 0..4usize, "[xyz]{0,3}");
+    prop::collection::vec(edit, 0..6).prop_map(move |parts| {
+        let mut at = 0;
+        let mut edits = Vec::new();
+        for (gap, size, text) in parts {
+            let (from, to) = (at + gap, at + gap + size);
+            if to > length {
+                break;
+            }
+            edits.push(Edit {
+                span: Span::new(from, to),
+                text: text.into_bytes(),
+                steps: StepSet::one(step),
+                groups: None,
+            });
+            at = to;
+        }
+        edits
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 2000, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Composing steps equals doing them one after another.
+    #[test]
+    fn composition_is_doing_in_order(text in text(), steps in prop::collection::vec(step(), 1..5)) {
+        let rewrite = rewrite(&steps);
+        let wanted = reference(&rewrite, &text);
+        let outcome = rewrite_text(&rewrite, &text);
+        prop_assert_eq!(&outcome.text, &wanted);
+        let recorded = record(&rewrite, &text, usize::MAX);
+        prop_assert_eq!(support::splice(&text, &recorded.changes), wanted);
+        prop_assert_eq!(outcome.counts.changes, recorded.changes.len() as u64);
+    }
+
+    /// How a text is cut into pieces does not matter.
+    #[test]
+    fn pieces_do_not_matter(
+        text in text(), steps in prop::collection::vec(step(), 1..4), size in 1..9usize,
+    ) {
+        let rewrite = rewrite(&steps);
+        prop_assert_eq!(record(&rewrite, &text, size), record(&rewrite, &text, usize::MAX));
+    }
+
+    /// Passages are whole lines in order, none shares a line with another, and their line
+    /// numbers and offsets are right.
+    #[test]
+    fn passages_are_whole_lines(text in text(), steps in prop::collection::vec(step(), 1..4)) {
+        let rewrite = rewrite(&steps);
+        let recorded = record(&rewrite, &text, usize::MAX);
+        let mut at = 0;
+        let mut out = Vec::new();
+        for (line, from, was, now) in &recorded.passages {
+            let from = *from as usize;
+            prop_assert!(from >= at);
+            prop_assert_eq!(&text[from..from + was.len()], &was[..]);
+            prop_assert!(from == 0 || text[from - 1] == b'\n');
+            let end = from + was.len();
+            prop_assert!(end == text.len() || text[end - 1] == b'\n');
+            let before = text[..from].iter().filter(|b| **b == b'\n').count() as u64;
+            prop_assert_eq!(*line, before + 1);
+            out.extend_from_slice(&text[at..from]);
+            out.extend_from_slice(now);
+            at = end;
+        }
+        out.extend_from_slice(&text[at..]);
+        prop_assert_eq!(out, reference(&rewrite, &text));
+        for (from, _, line, ..) in &recorded.changes {
+            let before = text[..*from as usize].iter().filter(|b| **b == b'\n').count() as u64;
+            prop_assert_eq!(*line, before + 1);
+        }
+    }
+
+    /// Matches add up: each is an edit, unchanged, or left out for one reason.
+    #[test]
+    fn counts_add_up(text in text(), steps in prop::collection::vec(step(), 1..4)) {
+        for step in &rewrite_text(&rewrite(&steps), &text).counts.steps {
+            prop_assert_eq!(step.matches, step.taken() + step.left_out.total());
+        }
+    }
+
+    /// Composing lists of edits equals making one list after the other; what comes out is
+    /// sorted and disjoint, and changes something.
+    #[test]
+    fn composed_edits_equal_edits_in_order(
+        (text, first) in "[a-c]{0,16}".prop_flat_map(|t| { let n = t.len(); (Just(t), edits_of(n, 0)) }),
+        shift in 0..8usize, second in edits_of(12, 1),
+    ) {
+        let text = text.as_bytes();
+        let middle = splice(text, &first);
+        let mut second = second;
+        second.iter_mut().for_each(|edit| edit.span = edit.span.shifted(shift));
+        second.retain(|edit| edit.span.to <= middle.len());
+        let wanted = splice(&middle, &second);
+        let composed = compose(text, first, &middle, second);
+        prop_assert_eq!(splice(text, &composed), wanted);
+        prop_assert!(composed.windows(2).all(|pair| pair[0].span.to <= pair[1].span.from));
+    }
+
+    /// Going back after splicing is the identity.
+    #[test]
+    fn splice_then_inverse_is_the_identity(
+        (text, edits) in "[a-c]{0,16}".prop_flat_map(|t| { let n = t.len(); (Just(t), edits_of(n, 0)) }),
+    ) {
+        let spliced = splice(text.as_bytes(), &edits);
+        let back = invert(text.as_bytes(), &edits);
+        prop_assert_eq!(splice(&spliced, &back), text.as_bytes());
+    }
+
+    /// What a SPEC prints parses to the same SPEC.
+    #[test]
+    fn spec_prints_what_it_parses(
+        items in prop::collection::vec(
+            ("(last(-[0-9])?|[1-9][0-9]?)", "(last(-[0-9])?|[1-9][0-9]?)?", 1..4u8, any::<bool>()), 1..4),
+    ) {
+        let item = |(from, to, by, range): &(String, String, u8, bool)| match range {
+            true => format!("{from}..{to} by {by}"),
+            false => from.clone(),
+        };
+        let text = items.iter().map(item).collect::<Vec<_>>().join(" , ");
+        if let Ok(parsed) = text.parse::<brisk_quill_core::address::Spec>() {
+            prop_assert_eq!(spec(&parsed.to_string()), parsed);
+        }
+    }
+
+    /// What a template prints parses to a template that writes the same.
+    #[test]
+    fn template_prints_what_it_parses(bits in prop::collection::vec(
+        prop::sample::select(vec!["$1", "$0", "${2}", "${n}", "\\1", "\\n", "\\t", "\\\\", "$$", "a", "é", "{", "}", "\\u{1F6A2}", "0", "\u{7}", "|"]),
+        0..8,
+    )) {
+        let pattern = support::pattern(r"(a)(?<n>b)?");
+        let template = Template::parse(&bits.concat(), pattern.groups()).unwrap();
+        let again = Template::parse(&template.to_string(), pattern.groups()).unwrap();
+        prop_assert_eq!(again.to_string(), template.to_string());
+        let groups = [Some(Span::new(0, 2)), Some(Span::new(0, 1)), None];
+        let (mut one, mut two) = (Vec::new(), Vec::new());
+        template.expand(b"ab", &groups, &mut one);
+        again.expand(b"ab", &groups, &mut two);
+        prop_assert_eq!(one, two);
+    }
+}

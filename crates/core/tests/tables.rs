@@ -1,0 +1,299 @@
+//! Named cases, a line each.
+
+mod support;
+
+use brisk_quill_core::address::{Count, Spec};
+use brisk_quill_core::{Error, Fault, MatchOptions, Pattern, Template, rewrite_text};
+use support::{Say, rewrite};
+
+/// What a SPEC selects among seven; `Err` is the place at fault.
+#[test]
+fn specs() {
+    for (text, selected) in [
+        ("all", Ok(vec![1, 2, 3, 4, 5, 6, 7])),
+        ("..", Ok(vec![1, 2, 3, 4, 5, 6, 7])),
+        ("1", Ok(vec![1])),
+        ("first", Ok(vec![1])),
+        ("last", Ok(vec![7])),
+        ("last-2", Ok(vec![5])),
+        ("last-7", Ok(vec![])),
+        ("8", Ok(vec![])),
+        ("2..4", Ok(vec![2, 3, 4])),
+        ("..3", Ok(vec![1, 2, 3])),
+        ("6..", Ok(vec![6, 7])),
+        ("6..99", Ok(vec![6, 7])),
+        ("8..9", Ok(vec![])),
+        ("last-9..2", Ok(vec![1, 2])),
+        ("last-1..", Ok(vec![6, 7])),
+        ("5..last-3", Ok(vec![])),
+        ("1.. by 3", Ok(vec![1, 4, 7])),
+        ("2..6 by 2", Ok(vec![2, 4, 6])),
+        (" 1 , 3 .. 4 ,7 ", Ok(vec![1, 3, 4, 7])),
+        ("3,1,3", Ok(vec![1, 3])),
+        ("0", Err(0..1)),
+        ("2,0..3", Err(2..3)),
+        ("9..3", Err(0..4)),
+        ("last..last-2", Err(0..12)),
+        ("1.. by 0", Err(4..8)),
+        ("1..4 by", Err(7..7)),
+        ("", Err(0..0)),
+        ("1,,2", Err(2..3)),
+        ("1,", Err(2..2)),
+        ("lastly", Err(0..6)),
+        ("-3", Err(0..1)),
+        ("2-4", Err(1..2)),
+        ("99999999999999999999", Err(0..20)),
+        ("3 by 2", Err(2..4)),
+    ] {
+        let parsed = text.parse::<Spec>();
+        let found = parsed.map(|spec| {
+            let set = spec.resolve(Some(7));
+            (1..=9).filter(|n| set.contains(*n)).collect::<Vec<u64>>()
+        });
+        let found = found.map_err(|error| error.span().unwrap().range());
+        assert_eq!(found, selected, "{text:?}");
+    }
+}
+
+#[test]
+fn counts() {
+    for (text, holds) in [
+        ("3", Some(vec![3])),
+        ("0", Some(vec![0])),
+        ("2..", Some(vec![2, 3, 4, 5])),
+        ("..2", Some(vec![0, 1, 2])),
+        ("1..3", Some(vec![1, 2, 3])),
+        ("3..1", None),
+        ("last", None),
+        ("", None),
+        ("1,2", None),
+    ] {
+        let parsed = text.parse::<Count>().ok();
+        let found = parsed.map(|count| (0..=5).filter(|n| count.holds(*n)).collect::<Vec<u64>>());
+        assert_eq!(found, holds, "{text:?}");
+    }
+}
+
+/// What a template writes for `Berth 12` matched by `(?<word>\w+) (\d+)(x)?`.
+#[test]
+fn templates() {
+    let pattern = support::pattern(r"(?<word>\w+) (\d+)(x)?");
+    let unit = b"Berth 12";
+    let mut matches = Default::default();
+    pattern.finder().collect(unit, true, &mut matches);
+    for (text, wanted) in [
+        ("$2", Ok("12")),
+        ("$0", Ok("Berth 12")),
+        ("[$1]", Ok("[Berth]")),
+        ("$word-$2", Ok("Berth-12")),
+        ("${word}s", Ok("Berths")),
+        ("${ 2 }0", Ok("120")),
+        ("\\2\\1", Ok("12Berth")),
+        ("$20", Ok("120")),
+        ("$3", Ok("")),
+        ("$$1", Ok("$1")),
+        ("a\\tb\\n\\\\", Ok("a\tb\n\\")),
+        ("\\u{2013}", Ok("\u{2013}")),
+        ("{}|", Ok("{}|")),
+        ("$4", Err((0..2, "no group 4"))),
+        ("x${4}", Err((1..5, "no group 4"))),
+        ("$words", Err((0..6, "no group words"))),
+        ("\\7", Err((0..2, "no group 7"))),
+        ("5 $", Err((2..3, "must be followed"))),
+        ("$ 1", Err((0..1, "must be followed"))),
+        ("\\d", Err((0..2, "no escape"))),
+        ("a\\", Err((1..2, "no escape"))),
+        ("\\u{110000}", Err((0..10, "no character"))),
+        ("\\u2013", Err((0..2, "no character"))),
+        ("${1", Err((0..2, "never closed"))),
+        ("${}", Err((0..3, "no reference"))),
+        ("${1 2}", Err((0..6, "no reference"))),
+    ] {
+        match (Template::parse(text, pattern.groups()), wanted) {
+            (Ok(template), Ok(wanted)) => {
+                let mut out = Vec::new();
+                template.expand(unit, matches.groups(0), &mut out);
+                assert_eq!(String::from_utf8_lossy(&out), wanted, "{text:?}");
+            }
+            (Err(error), Err((span, words))) => {
+                assert_eq!(error.span().unwrap().range(), span, "{text:?}");
+                assert!(error.to_string().contains(words), "{text:?}: {error}");
+                assert!(error.remedy().is_some(), "{text:?}");
+            }
+            (got, wanted) => panic!("{text:?}: {got:?}, wanted {wanted:?}"),
+        }
+    }
+    let near = Template::parse("$wort", pattern.groups()).unwrap_err();
+    assert_eq!(near.remedy().unwrap(), "did you mean `$word`?");
+    let noted = Template::parse("$20", pattern.groups()).unwrap();
+    assert_eq!(
+        (noted.notes()[0].group, &*noted.notes()[0].digits),
+        (2, "0")
+    );
+}
+
+const PLAIN: MatchOptions = MatchOptions {
+    ignore_case: false,
+    whole_word: false,
+    literal: false,
+    entire: false,
+};
+
+type MatchCase = (
+    &'static str,
+    MatchOptions,
+    &'static [u8],
+    &'static [(usize, usize)],
+);
+
+/// The matches of a pattern in one unit.
+#[test]
+fn patterns() {
+    let any_case = MatchOptions {
+        ignore_case: true,
+        ..PLAIN
+    };
+    let word = MatchOptions {
+        whole_word: true,
+        ..PLAIN
+    };
+    let literal = MatchOptions {
+        literal: true,
+        ..PLAIN
+    };
+    let entire = MatchOptions {
+        entire: true,
+        ..PLAIN
+    };
+    let literal_word = MatchOptions {
+        whole_word: true,
+        ..literal
+    };
+    let cases: &[MatchCase] = &[
+        ("quay", PLAIN, b"quay Quay", &[(0, 4)]),
+        ("quay", any_case, b"quay Quay", &[(0, 4), (5, 9)]),
+        ("É", any_case, "é".as_bytes(), &[(0, 2)]),
+        ("pier", word, b"pier piers _pier pier", &[(0, 4), (17, 21)]),
+        ("-5", word, b"x-5 -5 -55", &[(4, 6)]),
+        ("a|ab", word, b"ab a", &[(0, 2), (3, 4)]),
+        ("a.b", literal, b"axb a.b", &[(4, 7)]),
+        ("a.", literal_word, b"ba. a. a.x", &[(4, 6)]),
+        ("a|ab", entire, b"ab", &[(0, 2)]),
+        ("a", entire, b"ab", &[]),
+        ("^a$", PLAIN, b"a", &[(0, 1)]),
+        ("$", PLAIN, b"a\r", &[(2, 2)]),
+        // Empty matches: never inside a character, never where the last match ended.
+        ("x*", PLAIN, "é".as_bytes(), &[(0, 0), (2, 2)]),
+        ("x*", PLAIN, b"axb", &[(0, 0), (1, 2), (3, 3)]),
+        ("x*", PLAIN, b"\xC3\xA9\xC3", &[(0, 0), (2, 2), (3, 3)]),
+        ("x*", PLAIN, b"\xA9", &[(0, 0), (1, 1)]),
+        (r"\w*", PLAIN, b"ab\xFF", &[(0, 2), (3, 3)]),
+        // No match holds a byte that is not UTF-8.
+        (".", PLAIN, b"a\xFFb", &[(0, 1), (2, 3)]),
+        (".+", PLAIN, b"a\xC3b", &[(0, 1), (2, 3)]),
+        ("[^a]", PLAIN, b"\xFF\xC3", &[]),
+        ("", PLAIN, b"", &[(0, 0)]),
+    ];
+    for (source, options, unit, wanted) in cases {
+        let pattern = Pattern::new(source, options).unwrap();
+        let mut finder = pattern.finder();
+        let mut matches = Default::default();
+        finder.collect(unit, false, &mut matches);
+        let found: Vec<_> = (0..matches.len()).map(|i| matches.span(i)).collect();
+        let found: Vec<_> = found.iter().map(|s| (s.from, s.to)).collect();
+        assert_eq!(found, *wanted, "{source:?} in {unit:?}");
+        assert_eq!(
+            finder.is_match(unit),
+            !wanted.is_empty(),
+            "{source:?} in {unit:?}"
+        );
+    }
+}
+
+/// Patterns that are refused: the place, and a word of what to do.
+#[test]
+fn refused_patterns() {
+    for (source, span, remedy) in [
+        ("a(b", Some(1..2), "\\("),
+        ("a)", Some(1..2), "\\)"),
+        ("[a", Some(0..1), "]"),
+        ("*a", Some(0..1), "backslash"),
+        ("a{2", Some(1..3), "{2}"),
+        (r"end\Z", Some(3..5), r"\z"),
+        (r"\h", Some(0..2), "[ \\t]"),
+        ("a\\", Some(1..2), "\\\\"),
+        (r"(?-u:\xFF)", Some(5..9), ""),
+        (r"(\w{1000}){1000}", None, "smaller"),
+    ] {
+        let error = Error::from(Pattern::new(source, &PLAIN).unwrap_err());
+        assert_eq!(error.span().map(|s| s.range()), span, "{source}: {error}");
+        let said = error.remedy().unwrap_or_default();
+        assert!(said.contains(remedy), "{source}: {said}");
+    }
+}
+
+/// Whole rewrites: text, steps, new text.
+#[test]
+fn rewrites() {
+    let first = Say {
+        pick: "first",
+        ..Say::new(r"quay (\d+)", "Q$1")
+    };
+    let last = Say {
+        pick: "last",
+        ..first.clone()
+    };
+    let second = Say {
+        pick: "2",
+        ..first.clone()
+    };
+    let last_line = Say {
+        pick: "all",
+        lines: "last",
+        ..first.clone()
+    };
+    let all = Say {
+        pick: "all",
+        ..first.clone()
+    };
+    let one = Say {
+        limit: Some(1),
+        ..all.clone()
+    };
+    let text = "quay 7, quay 12\r\nquay 3";
+    for (steps, wanted) in [
+        (vec![all.clone()], "Q7, Q12\r\nQ3"),
+        (vec![first], "Q7, quay 12\r\nQ3"),
+        (vec![last], "quay 7, Q12\r\nQ3"),
+        (vec![second], "quay 7, Q12\r\nquay 3"),
+        (vec![last_line], "quay 7, quay 12\r\nQ3"),
+        (vec![one], "Q7, quay 12\r\nquay 3"),
+        (vec![all.clone(), Say::new("Q", "W")], "W7, W12\r\nW3"),
+        (
+            vec![
+                all.clone(),
+                Say {
+                    with: None,
+                    ..Say::new("Q7, ", "")
+                },
+            ],
+            "Q12\r\nQ3",
+        ),
+        (vec![all, Say::new("Q", "quay ")], text),
+        (vec![Say::new("$", ";")], "quay 7, quay 12;\r\nquay 3;"),
+        (
+            vec![Say::new(", ", "\\n"), Say::new("^", "> ")],
+            "> quay 7\n> quay 12\r\n> quay 3",
+        ),
+    ] {
+        let outcome = rewrite_text(&rewrite(&steps), text.as_bytes());
+        assert_eq!(String::from_utf8_lossy(&outcome.text), wanted, "{steps:?}");
+    }
+    let there_and_back = [Say::new("quay", "Q"), Say::new("Q", "quay")];
+    assert_eq!(
+        rewrite_text(&rewrite(&there_and_back), text.as_bytes())
+            .counts
+            .changes,
+        0
+    );
+}
