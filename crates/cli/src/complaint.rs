@@ -58,7 +58,11 @@ impl Complaint {
     pub fn fault(name: &str, text: &str, fault: &impl Fault) -> Self {
         Self {
             status: Status::WrongRequest,
-            message: format!("{name}: {fault}"),
+            message: match fault.span() {
+                // The quote names it.
+                Some(_) => fault.to_string(),
+                None => format!("{name}: {fault}"),
+            },
             quote: fault.span().map(|span| Quote {
                 name: name.to_owned(),
                 text: text.to_owned(),

@@ -15,10 +15,12 @@ mod evaluate;
 mod plan;
 mod read;
 mod replace;
+mod splice;
 
 pub use discover::{GlobError, Listing, Search, Source, discover};
 pub use error::{FileError, Trouble};
 pub use evaluate::{Evaluated, evaluate};
 pub use plan::{Change, Plan, PlannedFile};
 pub use read::{Facts, Newline, OpenText, Reader, Skipped, TextOptions};
-pub use replace::{RunError, SpliceError, Written, splice_into, write_elsewhere, write_in_place};
+pub use replace::{RunError, Written, write_elsewhere, write_in_place};
+pub use splice::{SpliceError, splice_into};

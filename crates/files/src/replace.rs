@@ -1,23 +1,25 @@
 //! Writing a plan: every file is staged beside its target and checked before the first one is
 //! put in place.
 //!
-//! Note to the maintainer. The order is: stage all (splice, sync, read back), check that no
-//! source has changed, rename all, sync the folders. A failure before the first rename leaves
-//! nothing behind. A failure after it is reported with what has been written; a journal, whose
-//! INTENT belongs before the staging and whose COMMIT belongs between staging and renaming, will
-//! make that all or nothing too.
+//! Note to the maintainer. The order is: stage all (splice into a sibling), sync and read back
+//! all, check that no source has changed, rename all, sync the folders. A failure before the
+//! first rename leaves nothing behind. A failure after it is reported with what has been
+//! written; a journal, whose INTENT belongs before the staging and whose COMMIT belongs between
+//! syncing and renaming, will make that all or nothing too.
 
-use crate::{Change, FileError, Plan, PlannedFile, Source, Trouble};
-use rustix::fs::{Gid, Uid};
+use crate::splice::{CHUNK, Hashing, splice_into};
+use crate::{FileError, Plan, PlannedFile, Source, Trouble};
+use rustix::fs::{Access, Gid, Uid};
 use std::collections::BTreeSet;
 use std::fs::{self, File, Metadata};
-use std::io::{self, BufWriter, Read, Write};
+use std::io::{self, BufWriter};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
-use tempfile::NamedTempFile;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use tempfile::TempPath;
 
-/// How much is copied at a time, in bytes.
-const CHUNK: usize = 1 << 18;
+/// Files synced at a time: waiting for the disk takes no processor.
+const SYNC_THREADS: usize = 8;
 
 /// What was written.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -57,145 +59,10 @@ pub fn write_in_place(plan: &Plan) -> Result<Written, RunError> {
     let mut staged = Vec::new();
     for file in plan.changed() {
         if let Source::File(path) = &file.source {
-            staged.push(stage(path, file)?);
+            staged.push(stage_in_place(path, file)?);
         }
     }
-    for file in &staged {
-        file.check_unchanged()?;
-    }
-    let mut written = Written::default();
-    let mut folders = BTreeSet::new();
-    for file in staged {
-        let (path, target) = (file.path.clone(), file.target.clone());
-        match file.put_in_place() {
-            Ok(changes) => {
-                folders.insert(folder_of(&target));
-                written.files.push(path);
-                written.changes += changes;
-            }
-            Err(error) => return Err(RunError { error, written }),
-        }
-    }
-    for folder in folders {
-        if let Err(error) = sync_folder(&folder) {
-            return Err(RunError { error, written });
-        }
-    }
-    Ok(written)
-}
-
-/// A new copy beside its target, complete and synced.
-struct Staged {
-    /// As the user knows it.
-    path: PathBuf,
-    /// With symbolic links followed.
-    target: PathBuf,
-    copy: NamedTempFile,
-    source: File,
-    seen: Metadata,
-    changes: u64,
-}
-
-fn stage(path: &Path, file: &PlannedFile) -> Result<Staged, FileError> {
-    let reading = |error| FileError::io(path, Trouble::Read, error);
-    let writing = |error| FileError::io(path, Trouble::Write, error);
-    let target = path.canonicalize().map_err(reading)?;
-    let source = File::open(&target).map_err(reading)?;
-    let seen = source.metadata().map_err(reading)?;
-    if seen.nlink() > 1 {
-        return Err(FileError::new(path, Trouble::SeveralNames));
-    }
-    if seen.permissions().readonly()
-        || rustix::fs::access(&target, rustix::fs::Access::WRITE_OK).is_err()
-    {
-        let denied = io::Error::from(io::ErrorKind::PermissionDenied);
-        return Err(writing(denied));
-    }
-    let copy = new_copy(&folder_of(&target)).map_err(writing)?;
-    let mut hashing = Hashing::new(BufWriter::with_capacity(CHUNK, copy.as_file()));
-    splice_into(&source, file, &mut hashing).map_err(|error| error.into_file_error(path))?;
-    let (buffered, wanted) = hashing.finish();
-    buffered
-        .into_inner()
-        .map_err(|error| writing(error.into_error()))?;
-    keep_attributes(copy.as_file(), &seen).map_err(writing)?;
-    copy.as_file().sync_all().map_err(writing)?;
-    read_back(copy.path(), path, wanted)?;
-    Ok(Staged {
-        path: path.to_owned(),
-        target,
-        copy,
-        source,
-        seen,
-        changes: file.changes.len() as u64,
-    })
-}
-
-impl Staged {
-    /// The name still leads to the file that was read, and nobody has written to it since.
-    fn check_unchanged(&self) -> Result<(), FileError> {
-        let reading = |error| FileError::io(&self.path, Trouble::Read, error);
-        let named = fs::metadata(&self.target).map_err(reading)?;
-        let open = self.source.metadata().map_err(reading)?;
-        let key = |m: &Metadata| (m.dev(), m.ino(), m.size(), m.mtime(), m.mtime_nsec());
-        if key(&named) == key(&self.seen) && key(&open) == key(&self.seen) {
-            Ok(())
-        } else {
-            Err(FileError::new(&self.path, Trouble::Changed))
-        }
-    }
-
-    fn put_in_place(self) -> Result<u64, FileError> {
-        self.check_unchanged()?;
-        self.copy
-            .persist(&self.target)
-            .map_err(|failed| FileError::io(&self.path, Trouble::Write, failed.error))?;
-        Ok(self.changes)
-    }
-}
-
-fn keep_attributes(copy: &File, seen: &Metadata) -> io::Result<()> {
-    let made = copy.metadata()?;
-    if (made.uid(), made.gid()) != (seen.uid(), seen.gid()) {
-        let (owner, group) = (Uid::from_raw(seen.uid()), Gid::from_raw(seen.gid()));
-        rustix::fs::fchown(copy, Some(owner), Some(group))?;
-    }
-    // After the owner, because changing that clears some mode bits.
-    copy.set_permissions(fs::Permissions::from_mode(seen.mode() & 0o7777))
-}
-
-fn read_back(copy: &Path, path: &Path, wanted: blake3::Hash) -> Result<(), FileError> {
-    let reading = |error| FileError::io(path, Trouble::ReadBack, error);
-    let mut hasher = blake3::Hasher::new();
-    let mut file = File::open(copy).map_err(reading)?;
-    hasher.update_reader(&mut file).map_err(reading)?;
-    if hasher.finalize() == wanted {
-        Ok(())
-    } else {
-        Err(FileError::new(path, Trouble::ReadBack))
-    }
-}
-
-/// An empty file to be filled and put in place; it vanishes if it is not.
-fn new_copy(folder: &Path) -> io::Result<NamedTempFile> {
-    let made = tempfile::Builder::new()
-        .prefix(".bquill-")
-        .tempfile_in(folder);
-    // The name of the copy would only puzzle whoever reads the message.
-    made.map_err(|error| io::Error::from(error.kind()))
-}
-
-fn folder_of(path: &Path) -> PathBuf {
-    match path.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent.to_owned(),
-        _ => PathBuf::from("."),
-    }
-}
-
-fn sync_folder(folder: &Path) -> Result<(), FileError> {
-    File::open(folder)
-        .and_then(|opened| opened.sync_all())
-        .map_err(|error| FileError::io(folder, Trouble::Write, error))
+    put_all_in_place(staged, true)
 }
 
 /// Writes every file of the plan, changed or not, as `target` says, and leaves the sources alone.
@@ -214,47 +81,117 @@ pub fn write_elsewhere(
 ) -> Result<Written, RunError> {
     let mut staged = Vec::new();
     for file in &plan.files {
-        let place = target(&file.source);
-        let writing = |error| FileError::io(&place, Trouble::Write, error);
-        if place.exists() && !replace {
-            return Err(FileError::new(&place, Trouble::Exists).into());
-        }
-        let folder = folder_of(&place);
-        fs::create_dir_all(&folder).map_err(writing)?;
-        let copy = new_copy(&folder).map_err(writing)?;
-        let path = file.source.path();
-        let source = File::open(path).map_err(|e| FileError::io(path, Trouble::Read, e))?;
-        let mut out = BufWriter::with_capacity(CHUNK, copy.as_file());
-        splice_into(&source, file, &mut out).map_err(|error| error.into_file_error(path))?;
-        out.into_inner()
-            .map_err(|error| writing(error.into_error()))?;
-        let mode = source.metadata().map_err(writing)?.mode() & 0o777;
-        copy.as_file()
-            .set_permissions(fs::Permissions::from_mode(mode))
-            .map_err(writing)?;
-        copy.as_file().sync_all().map_err(writing)?;
-        staged.push((copy, place, file.changes.len() as u64));
+        staged.push(stage_elsewhere(target(&file.source), file, replace)?);
+    }
+    put_all_in_place(staged, replace)
+}
+
+/// A new, complete copy beside its target. No file is held open, for there may be many.
+struct Staged {
+    /// As the user knows it.
+    path: PathBuf,
+    /// With symbolic links followed.
+    target: PathBuf,
+    copy: TempPath,
+    hash: blake3::Hash,
+    /// The target as it was when it was read, where it is to be replaced.
+    seen: Option<Metadata>,
+    changes: u64,
+}
+
+fn stage_in_place(path: &Path, file: &PlannedFile) -> Result<Staged, FileError> {
+    let reading = |error| FileError::io(path, Trouble::Read, error);
+    let target = path.canonicalize().map_err(reading)?;
+    let source = File::open(&target).map_err(reading)?;
+    let seen = source.metadata().map_err(reading)?;
+    if seen.nlink() > 1 {
+        return Err(FileError::new(path, Trouble::SeveralNames));
+    }
+    // Renaming needs only the folder's permission; the file's own says what its owner wants.
+    if let Err(refused) = rustix::fs::access(&target, Access::WRITE_OK) {
+        return Err(FileError::io(path, Trouble::Write, refused.into()));
+    }
+    let (copy, hash) = stage(path, &target, &source, file, &|copy| {
+        keep_attributes(copy, &seen)
+    })?;
+    Ok(Staged {
+        path: path.to_owned(),
+        target,
+        copy,
+        hash,
+        seen: Some(seen),
+        changes: file.changes.len() as u64,
+    })
+}
+
+fn stage_elsewhere(
+    target: PathBuf,
+    file: &PlannedFile,
+    replace: bool,
+) -> Result<Staged, FileError> {
+    if !replace && target.symlink_metadata().is_ok() {
+        return Err(FileError::new(&target, Trouble::Exists));
+    }
+    let path = file.source.path();
+    let reading = |error| FileError::io(path, Trouble::Read, error);
+    let source = File::open(path).map_err(reading)?;
+    let mode = source.metadata().map_err(reading)?.mode() & 0o777;
+    fs::create_dir_all(folder_of(&target))
+        .map_err(|error| FileError::io(&target, Trouble::Write, error))?;
+    let (copy, hash) = stage(path, &target, &source, file, &|copy| {
+        copy.set_permissions(fs::Permissions::from_mode(mode))
+    })?;
+    Ok(Staged {
+        path: target.clone(),
+        target,
+        copy,
+        hash,
+        seen: None,
+        changes: file.changes.len() as u64,
+    })
+}
+
+/// Splices `source` into a new file beside `target`; gives its hash.
+fn stage(
+    path: &Path,
+    target: &Path,
+    source: &File,
+    file: &PlannedFile,
+    dress: &dyn Fn(&File) -> io::Result<()>,
+) -> Result<(TempPath, blake3::Hash), FileError> {
+    let writing = |error| FileError::io(path, Trouble::Write, error);
+    let made = tempfile::Builder::new()
+        .prefix(".bquill-")
+        .tempfile_in(folder_of(target));
+    // The name of the copy would only puzzle whoever reads the message.
+    let copy = made.map_err(|error| writing(error.kind().into()))?;
+    let mut out = Hashing::new(BufWriter::with_capacity(CHUNK, copy.as_file()));
+    splice_into(source, file, &mut out).map_err(|error| error.into_file_error(path))?;
+    let (buffered, hash) = out.finish();
+    buffered
+        .into_inner()
+        .map_err(|error| writing(error.into_error()))?;
+    dress(copy.as_file()).map_err(writing)?;
+    Ok((copy.into_temp_path(), hash))
+}
+
+fn put_all_in_place(staged: Vec<Staged>, replace: bool) -> Result<Written, RunError> {
+    sync_and_read_back(&staged)?;
+    for file in &staged {
+        file.check_unchanged()?;
     }
     let mut written = Written::default();
-    for (copy, place, changes) in staged {
-        let persisted = if replace {
-            copy.persist(&place)
-        } else {
-            copy.persist_noclobber(&place)
-        };
-        if let Err(failed) = persisted {
-            let error = FileError::io(&place, Trouble::Write, failed.error);
+    let mut folders = BTreeSet::new();
+    for file in staged {
+        let (path, target, changes) = (file.path.clone(), file.target.clone(), file.changes);
+        if let Err(error) = file.put_in_place(replace) {
             return Err(RunError { error, written });
         }
-        written.files.push(place);
+        folders.insert(folder_of(&target));
+        written.files.push(path);
         written.changes += changes;
     }
-    for folder in written
-        .files
-        .iter()
-        .map(|f| folder_of(f))
-        .collect::<BTreeSet<_>>()
-    {
+    for folder in folders {
         if let Err(error) = sync_folder(&folder) {
             return Err(RunError { error, written });
         }
@@ -262,133 +199,89 @@ pub fn write_elsewhere(
     Ok(written)
 }
 
-/// Why splicing stopped.
-#[derive(Debug)]
-pub enum SpliceError {
-    /// The source is not what the changes were made from.
-    Changed,
-    /// The source could not be read.
-    Read(io::Error),
-    /// The output could not be written.
-    Write(io::Error),
-}
-
-impl SpliceError {
-    fn into_file_error(self, path: &Path) -> FileError {
-        match self {
-            Self::Changed => FileError::new(path, Trouble::Changed),
-            Self::Read(error) => FileError::io(path, Trouble::Read, error),
-            Self::Write(error) => FileError::io(path, Trouble::Write, error),
+/// Brings every copy to the disk and reads it back, several at a time.
+fn sync_and_read_back(staged: &[Staged]) -> Result<(), FileError> {
+    let next = AtomicUsize::new(0);
+    let work = || {
+        while let Some(file) = staged.get(next.fetch_add(1, Ordering::Relaxed)) {
+            file.sync_and_read_back()?;
         }
-    }
-}
-
-/// Copies `source` to `out` with the changes of `file` made, computing nothing anew.
-///
-/// # Errors
-///
-/// When the source does not hold the bytes that the plan was made from; what has been written to
-/// `out` is void then.
-pub fn splice_into(
-    source: impl Read,
-    file: &PlannedFile,
-    out: &mut dyn Write,
-) -> Result<(), SpliceError> {
-    let mut source = Hashing::new(source);
-    let mut buffer = vec![0; CHUNK];
-    let mut at = 0;
-    for change in &file.changes {
-        copy(&mut source, &mut buffer, change.from - at, out)?;
-        replace_one(&mut source, &mut buffer, change, out)?;
-        at = change.to;
-    }
-    copy(&mut source, &mut buffer, file.facts.bytes - at, out)?;
-    let extra = source.read(&mut [0]).map_err(SpliceError::Read)?;
-    let (_, hash) = source.finish();
-    if extra == 0 && Some(hash) == file.facts.hash {
         Ok(())
-    } else {
-        Err(SpliceError::Changed)
-    }
+    };
+    std::thread::scope(|scope| {
+        let threads: Vec<_> = (0..SYNC_THREADS.min(staged.len()))
+            .map(|_| scope.spawn(work))
+            .collect();
+        threads.into_iter().try_for_each(|thread| {
+            // A panic in a thread goes on here.
+            thread
+                .join()
+                .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+        })
+    })
 }
 
-fn replace_one(
-    source: &mut impl Read,
-    buffer: &mut [u8],
-    change: &Change,
-    out: &mut dyn Write,
-) -> Result<(), SpliceError> {
-    for expected in change.before.chunks(buffer.len()) {
-        let found = &mut buffer[..expected.len()];
-        source.read_exact(found).map_err(ended_early)?;
-        if found != expected {
-            return Err(SpliceError::Changed);
-        }
-    }
-    out.write_all(&change.after).map_err(SpliceError::Write)
-}
-
-fn copy(
-    source: &mut impl Read,
-    buffer: &mut [u8],
-    length: u64,
-    out: &mut dyn Write,
-) -> Result<(), SpliceError> {
-    let mut left = length;
-    while left > 0 {
-        let size = usize::try_from(left)
-            .unwrap_or(usize::MAX)
-            .min(buffer.len());
-        let chunk = &mut buffer[..size];
-        source.read_exact(chunk).map_err(ended_early)?;
-        out.write_all(chunk).map_err(SpliceError::Write)?;
-        left -= size as u64;
-    }
-    Ok(())
-}
-
-fn ended_early(error: io::Error) -> SpliceError {
-    match error.kind() {
-        io::ErrorKind::UnexpectedEof => SpliceError::Changed,
-        _ => SpliceError::Read(error),
-    }
-}
-
-/// Hashes all that passes through.
-struct Hashing<T> {
-    inner: T,
-    hasher: blake3::Hasher,
-}
-
-impl<T> Hashing<T> {
-    fn new(inner: T) -> Self {
-        Self {
-            inner,
-            hasher: blake3::Hasher::new(),
+impl Staged {
+    fn sync_and_read_back(&self) -> Result<(), FileError> {
+        let writing = |error| FileError::io(&self.path, Trouble::Write, error);
+        let mut copy = File::open(&self.copy).map_err(writing)?;
+        copy.sync_all().map_err(writing)?;
+        let mut hasher = blake3::Hasher::new();
+        hasher
+            .update_reader(&mut copy)
+            .map_err(|error| FileError::io(&self.path, Trouble::ReadBack, error))?;
+        if hasher.finalize() == self.hash {
+            Ok(())
+        } else {
+            Err(FileError::new(&self.path, Trouble::ReadBack))
         }
     }
 
-    fn finish(self) -> (T, blake3::Hash) {
-        (self.inner, self.hasher.finalize())
+    /// The name still leads to the file that was read, and nobody has written to it since.
+    fn check_unchanged(&self) -> Result<(), FileError> {
+        let Some(seen) = &self.seen else {
+            return Ok(());
+        };
+        let now = fs::metadata(&self.target)
+            .map_err(|error| FileError::io(&self.path, Trouble::Read, error))?;
+        let key = |m: &Metadata| (m.dev(), m.ino(), m.size(), m.mtime(), m.mtime_nsec());
+        if key(&now) == key(seen) {
+            Ok(())
+        } else {
+            Err(FileError::new(&self.path, Trouble::Changed))
+        }
+    }
+
+    fn put_in_place(self, replace: bool) -> Result<(), FileError> {
+        self.check_unchanged()?;
+        let put = if replace {
+            self.copy.persist(&self.target)
+        } else {
+            self.copy.persist_noclobber(&self.target)
+        };
+        put.map_err(|failed| FileError::io(&self.path, Trouble::Write, failed.error))
     }
 }
 
-impl<T: Read> Read for Hashing<T> {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let n = self.inner.read(buffer)?;
-        self.hasher.update(&buffer[..n]);
-        Ok(n)
+fn keep_attributes(copy: &File, seen: &Metadata) -> io::Result<()> {
+    let made = copy.metadata()?;
+    if (made.uid(), made.gid()) != (seen.uid(), seen.gid()) {
+        let (owner, group) = (Uid::from_raw(seen.uid()), Gid::from_raw(seen.gid()));
+        rustix::fs::fchown(copy, Some(owner), Some(group))?;
+    }
+    // After the owner, because changing that clears some mode bits.
+    copy.set_permissions(fs::Permissions::from_mode(seen.mode() & 0o7777))
+}
+
+fn folder_of(path: &Path) -> PathBuf {
+    match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent.to_owned(),
+        _ => PathBuf::from("."),
     }
 }
 
-impl<T: Write> Write for Hashing<T> {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let n = self.inner.write(bytes)?;
-        self.hasher.update(&bytes[..n]);
-        Ok(n)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        self.inner.flush()
-    }
+fn sync_folder(folder: &Path) -> Result<(), FileError> {
+    File::open(folder)
+        .and_then(|opened| opened.sync_all())
+        .map_err(|error| FileError::io(folder, Trouble::Write, error))
 }

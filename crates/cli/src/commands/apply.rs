@@ -13,6 +13,7 @@ use brisk_quill_files::{
     Change, Listing, Plan, PlannedFile, RunError, Source, SpliceError, TextOptions, Written,
     splice_into, write_elsewhere, write_in_place,
 };
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, BufRead, IsTerminal};
 use std::path::{Component, Path, PathBuf};
 
@@ -246,27 +247,29 @@ fn elsewhere(
 
 /// No two files may come to lie in one place, and none on a source.
 fn check_places(plan: &Plan, place: &dyn Fn(&Source) -> PathBuf) -> Result<(), Complaint> {
-    let mut seen = std::collections::BTreeMap::new();
+    let sources: BTreeSet<PathBuf> = plan
+        .files
+        .iter()
+        .filter_map(|file| file.source.path().canonicalize().ok())
+        .collect();
+    let mut seen = BTreeMap::new();
     for file in &plan.files {
         let target = place(&file.source);
         let shown = visible(target.as_os_str().as_encoded_bytes());
-        if let Some(other) = seen.insert(target.clone(), &file.source) {
-            let (one, two) = (file_name(other), file_name(&file.source));
-            return Err(Complaint::wrong(format!(
-                "{one} and {two} would both be written to {shown}"
-            ))
-            .remedy("rewrite them in two commands"));
-        }
-        let same = |source: &Source| {
-            let (a, b) = (source.path().canonicalize(), target.canonicalize());
-            matches!((a, b), (Ok(a), Ok(b)) if a == b)
-        };
-        if plan.files.iter().any(|file| same(&file.source)) {
+        if target
+            .canonicalize()
+            .is_ok_and(|place| sources.contains(&place))
+        {
             return Err(
                 Complaint::wrong(format!("--to would overwrite a source: {shown}")).remedy(
                     "name another place, or leave --to out to rewrite files where they are",
                 ),
             );
+        }
+        if let Some(other) = seen.insert(target, &file.source) {
+            let (one, two) = (file_name(other), file_name(&file.source));
+            let message = format!("{one} and {two} would both be written to {shown}");
+            return Err(Complaint::wrong(message).remedy("rewrite them in two commands"));
         }
     }
     Ok(())

@@ -1,0 +1,123 @@
+//! Writing a plan: refused as a whole when anything differs from what was planned.
+
+use brisk_quill_files::{
+    Change, Facts, Newline, Plan, PlannedFile, Source, Trouble, write_elsewhere, write_in_place,
+};
+use std::path::Path;
+
+/// A plan that makes `quay` of the first four bytes of each file.
+fn plan(folder: &Path, names: &[&str]) -> Plan {
+    let files = names.iter().map(|name| {
+        let path = folder.join(name);
+        let bytes = std::fs::read(&path).unwrap();
+        PlannedFile {
+            source: Source::File(path),
+            changes: vec![Change {
+                from: 0,
+                to: 4,
+                before: bytes[..4].to_vec(),
+                after: b"quay".to_vec(),
+            }],
+            facts: Facts {
+                bytes: bytes.len() as u64,
+                hash: Some(blake3::hash(&bytes)),
+                encoding: "UTF-8",
+                newline: Newline::Lf,
+            },
+        }
+    });
+    Plan {
+        files: files.collect(),
+    }
+}
+
+fn names(folder: &Path) -> Vec<String> {
+    let entries = std::fs::read_dir(folder).unwrap();
+    let mut names: Vec<_> = entries
+        .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+        .collect();
+    names.sort();
+    names
+}
+
+#[test]
+fn a_file_that_changed_since_refuses_the_whole_run() {
+    type Meddle = fn(&Path);
+    let cases: &[(&str, Meddle, Trouble)] = &[
+        (
+            "a byte within the change",
+            |p| std::fs::write(p, "bert 8\n").unwrap(),
+            Trouble::Changed,
+        ),
+        (
+            "a byte elsewhere",
+            |p| std::fs::write(p, "pier 9\n").unwrap(),
+            Trouble::Changed,
+        ),
+        (
+            "longer",
+            |p| std::fs::write(p, "pier 8\n\n").unwrap(),
+            Trouble::Changed,
+        ),
+        (
+            "shorter",
+            |p| std::fs::write(p, "pi").unwrap(),
+            Trouble::Changed,
+        ),
+        (
+            "gone",
+            |p| std::fs::remove_file(p).unwrap(),
+            Trouble::Missing,
+        ),
+    ];
+    for (name, meddle, trouble) in cases {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join("a"), "pier 7\n").unwrap();
+        std::fs::write(folder.path().join("b"), "pier 8\n").unwrap();
+        let plan = plan(folder.path(), &["a", "b"]);
+        meddle(&folder.path().join("b"));
+        let left = names(folder.path());
+        let error = write_in_place(&plan).unwrap_err();
+        assert_eq!(error.error.trouble, *trouble, "{name}");
+        assert!(
+            error.error.path.ends_with("b") && error.written.files.is_empty(),
+            "{name}"
+        );
+        assert_eq!(
+            std::fs::read(folder.path().join("a")).unwrap(),
+            b"pier 7\n",
+            "{name}"
+        );
+        assert_eq!(names(folder.path()), left, "{name}: no copy stays behind");
+        let out = folder.path().join("out");
+        let elsewhere = |source: &Source| out.join(source.path().file_name().unwrap());
+        let error = write_elsewhere(&plan, &elsewhere, false).unwrap_err();
+        assert_eq!(error.error.trouble, *trouble, "{name}");
+        assert_eq!(
+            names(&out),
+            [""; 0],
+            "{name}: nothing is put in place elsewhere"
+        );
+    }
+}
+
+#[test]
+fn many_files_need_few_handles() {
+    let folder = tempfile::tempdir().unwrap();
+    let all: Vec<String> = (0..2000).map(|n| format!("f{n}")).collect();
+    for name in &all {
+        std::fs::write(folder.path().join(name), "pier\n").unwrap();
+    }
+    let all: Vec<&str> = all.iter().map(String::as_str).collect();
+    let limit = rustix::process::Rlimit {
+        current: Some(200),
+        maximum: Some(200),
+    };
+    let plan = plan(folder.path(), &all);
+    rustix::process::setrlimit(rustix::process::Resource::Nofile, limit).unwrap();
+    assert_eq!(write_in_place(&plan).unwrap().files.len(), 2000);
+    assert_eq!(
+        std::fs::read(folder.path().join("f1999")).unwrap(),
+        b"quay\n"
+    );
+}
