@@ -25,8 +25,16 @@ Go round the loop by recalling the last command and changing its verb:
 New here? `bquill demo` walks through it on sample files."
 )]
 pub struct Command {
-    /// When to use colours.
-    #[arg(long, value_enum, default_value_t = When::Auto, global = true, value_name = "WHEN")]
+    /// When to use colours: `auto`, `always` or `never`.
+    #[arg(
+        long,
+        value_enum,
+        default_value_t = When::Auto,
+        global = true,
+        value_name = "WHEN",
+        hide_possible_values = true,
+        help_heading = "Output"
+    )]
     pub color: When,
     /// What to do.
     #[command(subcommand)]
