@@ -96,3 +96,20 @@ pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
     };
     edits.iter().map(inverse).collect()
 }
+
+/// Where offset `at` of the spliced text comes from in the original; for an offset in new text,
+/// where that text begins.
+pub(crate) fn original_offset(edits: &[Edit], at: usize) -> usize {
+    let mut delta = 0;
+    for edit in edits {
+        let from = edit.span.from.saturating_add_signed(delta);
+        if from > at {
+            break;
+        }
+        if at < from + edit.text.len() {
+            return edit.span.from;
+        }
+        delta += edit.growth();
+    }
+    at.saturating_add_signed(-delta)
+}

@@ -41,16 +41,17 @@ mod template;
 mod unit;
 
 pub use error::{Error, Fault};
-pub use pattern::{Finder, Groups, MatchOptions, Matches, Pattern, PatternError};
+pub use pattern::{Finder, Groups, MatchOptions, Matches, Pattern, PatternError, SearchError};
 pub use problem::{Problem, ProblemKind};
 pub use query::{
-    Finding, Findings, Found, LeftOut, Pick, Query, Scope, Standing, UnitView, Visitor,
+    Block, Finding, Findings, Found, LeftOut, Near, OpenBlock, Per, Pick, Query, Scope, Standing,
+    UnitView, Visitor,
 };
 pub use rewrite::{
     Counts, Evaluation, GroupText, LeftOutCounts, Outcome, Passage, PassageEdit, Rewrite, Run,
-    Sink, StepCounts, rewrite_text,
+    RunOptions, RunTotals, Sink, StepCounts, Unmet, rewrite_text,
 };
 pub use span::Span;
 pub use step::{Action, Step};
 pub use template::{Template, TemplateError, TemplateErrorKind, TemplateNote};
-pub use unit::{Line, MAX_UNIT_BYTES, lines};
+pub use unit::{Line, MAX_UNIT_BYTES, UnitKind, lines};

@@ -3,6 +3,7 @@
 //! A [`Pattern`] is parsed and compiled once; a [`Finder`] holds the scratch memory of one
 //! thread's searches. Searches never cross the unit they are given, so `^` and `$` mean its ends.
 
+mod backtracking;
 mod linear;
 mod syntax;
 
@@ -22,6 +23,35 @@ pub struct MatchOptions {
     pub literal: bool,
     /// A match must span the whole unit.
     pub entire: bool,
+    /// `^` and `$` stand at every line of the unit, and not only at its ends.
+    ///
+    /// `$` then stands before `\n`, before `\r\n`, and also before a lone `\r`.
+    pub multi_line: bool,
+}
+
+/// Why a unit could not be searched.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum SearchError {
+    /// The backtracking engine took more steps back than it may.
+    #[error(
+        "the pattern needs more steps back than allowed; use a simpler one without nested repeats"
+    )]
+    Budget,
+    /// The backtracking engine ran out of memory for its way back.
+    #[error("the pattern nests too deep on this text; use a simpler one")]
+    Stack,
+    /// The backtracking engine reads only UTF-8.
+    #[error(
+        "a pattern with look-around, or with a reference inside, can only be tried on valid UTF-8"
+    )]
+    NotUtf8,
+    /// The unit is longer than the backtracking engine is given.
+    #[error("longer than {} MiB, the most for a pattern with look-around or a reference inside", limit >> 20)]
+    TooLong {
+        /// In bytes.
+        limit: usize,
+    },
 }
 
 /// The groups of a pattern: number 0 is the whole match, the others count from 1.
@@ -70,7 +100,13 @@ pub struct Pattern {
     source: Arc<str>,
     options: MatchOptions,
     groups: Groups,
-    engine: linear::Engine,
+    engine: Engine,
+}
+
+#[derive(Clone, Debug)]
+enum Engine {
+    Linear(linear::Engine),
+    Backtracking(backtracking::Engine),
 }
 
 impl Pattern {
@@ -80,14 +116,30 @@ impl Pattern {
     ///
     /// When it does not parse, or would be too large when compiled.
     pub fn new(source: &str, options: &MatchOptions) -> Result<Self, PatternError> {
-        let hir = syntax::parse(source, options)?;
-        let engine = linear::Engine::new(&hir)?;
+        let (engine, groups) = match syntax::parse(source, options)? {
+            syntax::Parsed::Regular(hir) => {
+                let engine = linear::Engine::new(&hir)?;
+                let groups = engine.groups();
+                (Engine::Linear(engine), groups)
+            }
+            syntax::Parsed::NeedsBacktracking => {
+                let engine = backtracking::Engine::new(source, options)?;
+                let groups = engine.groups();
+                (Engine::Backtracking(engine), groups)
+            }
+        };
         Ok(Self {
             source: source.into(),
             options: *options,
-            groups: engine.groups(),
+            groups,
             engine,
         })
+    }
+
+    /// Whether it runs on the engine that is not linear in the text: it holds look-around, or a
+    /// reference to one of its own groups.
+    pub fn backtracks(&self) -> bool {
+        matches!(self.engine, Engine::Backtracking(_))
     }
 
     /// The pattern as it was written.
@@ -107,31 +159,60 @@ impl Pattern {
 
     /// Scratch memory for searching with this pattern, to be kept and used again.
     pub fn finder(&self) -> Finder {
-        Finder {
-            engine: self.engine.finder(),
+        match &self.engine {
+            Engine::Linear(engine) => Finder(Scratch::Linear(engine.finder())),
+            Engine::Backtracking(engine) => Finder(Scratch::Backtracking(engine.finder())),
         }
     }
 }
 
 /// Searches with one pattern; one thread's scratch memory.
 #[derive(Debug)]
-pub struct Finder {
-    engine: linear::Finder,
+pub struct Finder(Scratch);
+
+#[derive(Debug)]
+enum Scratch {
+    Linear(linear::Finder),
+    Backtracking(backtracking::Finder),
 }
 
 impl Finder {
     /// Whether `unit` holds a match.
-    pub fn is_match(&mut self, unit: &[u8]) -> bool {
-        self.engine.is_match(unit)
+    ///
+    /// # Errors
+    ///
+    /// When the backtracking engine cannot tell.
+    pub fn is_match(&mut self, unit: &[u8]) -> Result<bool, SearchError> {
+        match &mut self.0 {
+            Scratch::Linear(engine) => Ok(engine.is_match(unit)),
+            Scratch::Backtracking(engine) => engine.is_match(unit),
+        }
     }
 
     /// Replaces `matches` by all matches in `unit`, left to right, none overlapping another.
     ///
     /// With `groups`, the groups of each match are recorded too. Empty matches never lie inside
-    /// a character, nor where the match before them ended.
-    pub fn collect(&mut self, unit: &[u8], groups: bool, matches: &mut Matches) {
+    /// a character, nor where the match before them ended, nor behind a final line end.
+    ///
+    /// # Errors
+    ///
+    /// When the backtracking engine cannot tell; `matches` is empty then.
+    pub fn collect(
+        &mut self,
+        unit: &[u8],
+        groups: bool,
+        matches: &mut Matches,
+    ) -> Result<(), SearchError> {
         matches.clear();
-        self.engine.collect(unit, groups, matches);
+        match &mut self.0 {
+            Scratch::Linear(engine) => engine.collect(unit, groups, matches),
+            Scratch::Backtracking(engine) => {
+                engine
+                    .collect(unit, groups, matches)
+                    .inspect_err(|_| matches.clear())?;
+            }
+        }
+        Ok(())
     }
 }
 
@@ -170,6 +251,13 @@ impl Matches {
     pub fn groups(&self, index: usize) -> &[Option<Span>] {
         &self.slots[index * self.stride..][..self.stride]
     }
+}
+
+/// Whether an empty match may lie at offset `at` of `unit`: not inside a character, and not
+/// behind the last line end, where there is no line.
+fn may_be_empty_at(unit: &[u8], at: usize) -> bool {
+    let behind_last_line = at == unit.len() && unit.ends_with(b"\n");
+    !behind_last_line && !inside_char(unit, at)
 }
 
 /// Whether offset `at` of `text` lies strictly inside a valid UTF-8 character.

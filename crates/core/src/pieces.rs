@@ -1,7 +1,7 @@
 //! Cuts a text that comes in arbitrary bytes into pieces of whole lines.
 
 use crate::unit::count_lines;
-use crate::{MAX_UNIT_BYTES, Problem, ProblemKind};
+use crate::{MAX_UNIT_BYTES, ProblemKind};
 use memchr::memrchr;
 
 /// The largest text that is held as a whole, in bytes.
@@ -13,8 +13,8 @@ pub(crate) trait PiecesSink {
     /// offset of the piece in the text.
     fn piece(&mut self, text: &[u8], base: u64);
 
-    /// A line, or a whole text, too long to be looked at; it has been passed over.
-    fn overlong(&mut self, problem: Problem);
+    /// A line, or a whole text (`None`), too long to be looked at; it has been passed over.
+    fn overlong(&mut self, line: Option<u64>, kind: ProblemKind);
 }
 
 /// What is left over between two calls.
@@ -99,7 +99,7 @@ impl Pieces {
         } else {
             (Some(self.lines), ProblemKind::LineTooLong { limit })
         };
-        sink.overlong(Problem { line, kind });
+        sink.overlong(line, kind);
     }
 
     /// Passes over the rest of what is too long; returns what follows it.

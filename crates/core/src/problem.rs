@@ -1,3 +1,5 @@
+use crate::SearchError;
+
 /// Something in a text that could not be looked at or computed; the unit is left alone.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Problem {
@@ -17,6 +19,15 @@ pub enum ProblemKind {
         /// In bytes.
         limit: usize,
     },
+    /// A paragraph over its limit.
+    #[error("the paragraph is longer than {} MiB, the most that is looked at", limit >> 20)]
+    ParagraphTooLong {
+        /// In bytes.
+        limit: usize,
+    },
+    /// The unit could not be searched.
+    #[error("{0}")]
+    Search(#[from] SearchError),
     /// A text over its limit, where it must be held as a whole.
     #[error("the file is larger than {} MiB, the most that can be held at once, and this request needs all of it", limit >> 20)]
     TextTooLong {

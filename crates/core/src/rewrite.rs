@@ -9,16 +9,17 @@ mod passage;
 
 pub use passage::{GroupText, Passage, PassageEdit};
 
-use crate::edits::{compose, splice};
+use crate::edits::{compose, original_offset, splice};
 use crate::pieces::{Pieces, PiecesSink};
 use crate::step::StepRun;
 use crate::unit::count_lines;
-use crate::{Problem, Step};
+use crate::{OpenBlock, Pattern, Problem, ProblemKind, Step};
 
 /// An ordered list of steps.
 #[derive(Clone, Debug)]
 pub struct Rewrite {
     steps: Vec<Step>,
+    ensure: Option<Pattern>,
 }
 
 impl Rewrite {
@@ -29,13 +30,55 @@ impl Rewrite {
     /// With more than [`crate::edits::StepSet::MOST`] steps.
     pub fn new(steps: Vec<Step>) -> Self {
         assert!(steps.len() <= crate::edits::StepSet::MOST);
-        Self { steps }
+        Self {
+            steps,
+            ensure: None,
+        }
+    }
+
+    /// Every unit in which the last step looked must match `pattern` afterwards; those that do
+    /// not are told to the sink.
+    #[must_use]
+    pub fn ensuring(mut self, pattern: Pattern) -> Self {
+        self.ensure = Some(pattern);
+        self
+    }
+
+    /// The first step whose matches in place must be counted through all texts before the run,
+    /// and have not been.
+    pub fn step_to_count(&self, totals: &RunTotals) -> Option<usize> {
+        let uncounted = |&index: &usize| {
+            let known = totals.0.get(index).copied().flatten();
+            self.steps[index].query.needs_run_total() && known.is_none()
+        };
+        (0..self.steps.len()).find(uncounted)
     }
 
     /// The steps in order.
     pub fn steps(&self) -> &[Step] {
         &self.steps
     }
+}
+
+/// How many matches in place each step has in a run, as far as that has been counted.
+#[derive(Clone, Debug, Default)]
+pub struct RunTotals(Vec<Option<u64>>);
+
+impl RunTotals {
+    /// Takes note of what a counting run found for `step`.
+    pub fn set(&mut self, step: usize, total: u64) {
+        self.0.resize(self.0.len().max(step + 1), None);
+        self.0[step] = Some(total);
+    }
+}
+
+/// A unit that does not match what it must after the rewrite.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unmet {
+    /// The line it begins in, from 1, in the original text.
+    pub line: u64,
+    /// Its text after the rewrite.
+    pub text: Vec<u8>,
 }
 
 /// Takes what an evaluation finds, in order of place.
@@ -45,6 +88,16 @@ pub trait Sink {
 
     /// A unit that was left alone because something went wrong.
     fn problem(&mut self, problem: Problem);
+
+    /// A unit that does not match what it must.
+    fn unmet(&mut self, unmet: Unmet) {
+        let _ = unmet;
+    }
+
+    /// A block of a step (counted from 0) that ran to the end of the text.
+    fn open_block(&mut self, step: usize, block: OpenBlock) {
+        let _ = (step, block);
+    }
 }
 
 /// How many matches were left out, by reason.
@@ -76,6 +129,8 @@ pub struct StepCounts {
     pub unchanged: u64,
     /// Matches that were not taken.
     pub left_out: LeftOutCounts,
+    /// Blocks of lines that have begun.
+    pub blocks: u64,
 }
 
 impl StepCounts {
@@ -86,6 +141,7 @@ impl StepCounts {
         self.left_out.pick += other.left_out.pick;
         self.left_out.limit += other.left_out.limit;
         self.left_out.place += other.left_out.place;
+        self.blocks += other.blocks;
     }
 
     /// Matches that were taken.
@@ -105,6 +161,8 @@ pub struct Counts {
     pub lines_removed: u64,
     /// Units that could not be computed.
     pub problems: u64,
+    /// Units that do not match what they must.
+    pub unmet: u64,
     /// Each step's own counts, in order.
     pub steps: Vec<StepCounts>,
 }
@@ -116,6 +174,7 @@ impl Counts {
         self.lines_added += other.lines_added;
         self.lines_removed += other.lines_removed;
         self.problems += other.problems;
+        self.unmet += other.unmet;
         self.steps.resize(
             self.steps.len().max(other.steps.len()),
             StepCounts::default(),
@@ -135,40 +194,71 @@ impl Counts {
     }
 }
 
-/// One run of a rewrite over texts, one after another in order: limits count through all of
-/// them.
+/// How a run is to be made.
+#[derive(Clone, Debug, Default)]
+pub struct RunOptions {
+    /// Each change carries the groups of its match.
+    pub groups: bool,
+    /// Texts are evaluated only as a whole, so that a passage shows all that surrounds it.
+    pub one_piece: bool,
+    /// Only so many steps, from the first.
+    pub through: Option<usize>,
+    /// Each passage carries its text after every step.
+    pub stages: bool,
+    /// What has been counted before: see [`Rewrite::step_to_count`].
+    pub totals: RunTotals,
+}
+
+/// One run of a rewrite over texts, one after another in order: limits and picks count through
+/// all of them.
 #[derive(Debug)]
 pub struct Run<'r> {
     steps: Vec<StepRun<'r>>,
     whole: bool,
+    stages: bool,
 }
 
 impl<'r> Run<'r> {
-    /// A run in which changes carry no groups.
-    pub fn new(rewrite: &'r Rewrite) -> Self {
-        Self::with(rewrite, false)
-    }
-
-    /// A run in which each change carries the groups of its match.
-    pub fn with_groups(rewrite: &'r Rewrite) -> Self {
-        Self::with(rewrite, true)
-    }
-
-    fn with(rewrite: &'r Rewrite, groups: bool) -> Self {
-        let steps = rewrite.steps.iter().enumerate();
+    /// A run.
+    pub fn new(rewrite: &'r Rewrite, options: &RunOptions) -> Self {
+        let through = options.through.unwrap_or(usize::MAX);
+        let mut steps: Vec<_> = (rewrite.steps.iter().enumerate().take(through))
+            .map(|(index, step)| StepRun::new(step, index, options.groups))
+            .collect();
+        for (step, total) in steps.iter_mut().zip(&options.totals.0) {
+            if let Some(total) = total {
+                step.walk().set_run_total(*total);
+            }
+        }
+        if let (Some(last), Some(pattern)) = (steps.last_mut(), &rewrite.ensure) {
+            last.ensure(pattern);
+        }
         Self {
-            steps: steps
-                .map(|(index, step)| StepRun::new(step, index, groups))
-                .collect(),
-            whole: rewrite.steps.iter().any(|s| s.query.needs_whole_text()),
+            whole: options.one_piece || rewrite.steps.iter().any(|s| s.query.needs_whole_text()),
+            stages: options.stages,
+            steps,
         }
     }
 
-    /// Texts are evaluated only as a whole, so that a passage shows all that surrounds it.
-    #[must_use]
-    pub fn in_one_piece(mut self) -> Self {
-        self.whole = true;
-        self
+    /// A run that only counts the matches in place of one step, counted from 0.
+    pub fn counting(rewrite: &'r Rewrite, step: usize, totals: &RunTotals) -> Self {
+        let mut run = Self::new(
+            rewrite,
+            &RunOptions {
+                through: Some(step + 1),
+                totals: totals.clone(),
+                ..RunOptions::default()
+            },
+        );
+        if let Some(last) = run.steps.last_mut() {
+            last.walk().only_count();
+        }
+        run
+    }
+
+    /// What a counting run has counted.
+    pub fn counted(&mut self) -> u64 {
+        self.steps.last_mut().map_or(0, |step| step.walk().in_run())
     }
 
     /// Begins the next text.
@@ -186,6 +276,7 @@ impl<'r> Run<'r> {
             pieces: Pieces::new(self.whole, start),
             state: TextState {
                 steps: &mut self.steps,
+                stages: self.stages,
                 counts: Counts::default(),
                 line: 1,
             },
@@ -203,6 +294,7 @@ pub struct Evaluation<'e, 'r> {
 #[derive(Debug)]
 struct TextState<'e, 'r> {
     steps: &'e mut [StepRun<'r>],
+    stages: bool,
     counts: Counts,
     /// Number of the next original line, from 1.
     line: u64,
@@ -219,6 +311,11 @@ impl Evaluation<'_, '_> {
     pub fn finish(mut self, sink: &mut dyn Sink) -> Counts {
         let state = &mut self.state;
         self.pieces.finish(&mut TextPiece { state, sink });
+        for (index, step) in self.state.steps.iter_mut().enumerate() {
+            for block in step.finish_text() {
+                sink.open_block(index, block);
+            }
+        }
         let mut counts = self.state.counts;
         counts.steps = self.state.steps.iter().map(|s| *s.counts()).collect();
         counts
@@ -235,20 +332,42 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         let state = &mut *self.state;
         let mut edits = Vec::new();
         let mut current: Option<Vec<u8>> = None;
+        let mut stages = Vec::new();
         let last = state.steps.len().saturating_sub(1);
         for (index, step) in state.steps.iter_mut().enumerate() {
             let text: &[u8] = current.as_deref().unwrap_or(original);
-            let later = step.piece(text);
-            if later.is_empty() {
-                continue;
+            let outcome = step.piece(text);
+            let line_of =
+                |offset| state.line + line_ends(&original[..original_offset(&edits, offset)]);
+            for (offset, problem) in outcome.problems {
+                state.counts.problems += 1;
+                let line = problem.line.map(|_| line_of(offset));
+                self.sink.problem(Problem { line, ..problem });
             }
-            edits = compose(original, edits, text, later);
-            if index < last {
-                current = Some(splice(original, &edits));
+            for (offset, text) in outcome.unmet {
+                state.counts.unmet += 1;
+                let line = line_of(offset);
+                self.sink.unmet(Unmet { line, text });
+            }
+            if !outcome.edits.is_empty() {
+                edits = compose(original, edits, text, outcome.edits);
+                if index < last {
+                    current = Some(splice(original, &edits));
+                }
+            }
+            if state.stages {
+                stages.push(edits.clone());
             }
         }
         state.counts.changes += edits.len() as u64;
-        state.line = passage::each(original, base, state.line, &edits, |passage| {
+        let piece = passage::Piece {
+            text: original,
+            base,
+            line: state.line,
+            edits: &edits,
+            stages: &stages,
+        };
+        state.line = passage::each(&piece, |passage| {
             let (was, now) = (count_lines(passage.was), count_lines(&passage.now()));
             state.counts.lines_added += now.saturating_sub(was);
             state.counts.lines_removed += was.saturating_sub(now);
@@ -256,14 +375,18 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         });
     }
 
-    fn overlong(&mut self, problem: Problem) {
+    fn overlong(&mut self, line: Option<u64>, kind: ProblemKind) {
         for step in self.state.steps.iter_mut() {
             step.pass_line();
         }
         self.state.line += 1;
         self.state.counts.problems += 1;
-        self.sink.problem(problem);
+        self.sink.problem(Problem { line, kind });
     }
+}
+
+fn line_ends(text: &[u8]) -> u64 {
+    memchr::memchr_iter(b'\n', text).count() as u64
 }
 
 /// What a rewrite makes of one text in memory.
@@ -305,7 +428,7 @@ pub fn rewrite_text(rewrite: &Rewrite, text: &[u8]) -> Outcome {
         out: Vec::with_capacity(text.len()),
         problems: Vec::new(),
     };
-    let mut run = Run::new(rewrite);
+    let mut run = Run::new(rewrite, &RunOptions::default());
     let mut evaluation = run.text();
     evaluation.push(text, &mut sink);
     let counts = evaluation.finish(&mut sink);

@@ -6,6 +6,42 @@ use memchr::memchr_iter;
 /// The longest line or cell that is looked at, in bytes.
 pub const MAX_UNIT_BYTES: usize = 64 << 20;
 
+/// What a pattern is tried on.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum UnitKind {
+    /// A line without its line end.
+    #[default]
+    Line,
+    /// A run of lines between blank lines, with the line ends within it.
+    Paragraph,
+    /// A whole text.
+    Text,
+}
+
+/// The paragraphs of `text`, in order, each without its last line end.
+///
+/// A line is blank when it holds nothing but spaces and tabs.
+pub(crate) fn paragraphs(text: &[u8]) -> impl Iterator<Item = Line> {
+    let mut rest = lines(text);
+    std::iter::from_fn(move || {
+        let blank = |line: &Line| {
+            text[line.content.range()]
+                .iter()
+                .all(|b| matches!(b, b' ' | b'\t'))
+        };
+        let first = rest.find(|line| !blank(line))?;
+        let last = rest
+            .by_ref()
+            .take_while(|line| !blank(line))
+            .last()
+            .unwrap_or(first);
+        Some(Line {
+            content: Span::new(first.content.from, last.content.to),
+            next: last.next,
+        })
+    })
+}
+
 /// One line of a text: where it lies, counted from the start of that text.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Line {

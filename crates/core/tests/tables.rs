@@ -80,7 +80,7 @@ fn templates() {
     let pattern = support::pattern(r"(?<word>\w+) (\d+)(x)?");
     let unit = b"Berth 12";
     let mut matches = Default::default();
-    pattern.finder().collect(unit, true, &mut matches);
+    pattern.finder().collect(unit, true, &mut matches).unwrap();
     for (text, wanted) in [
         ("$2", Ok("12")),
         ("$0", Ok("Berth 12")),
@@ -137,6 +137,7 @@ const PLAIN: MatchOptions = MatchOptions {
     whole_word: false,
     literal: false,
     entire: false,
+    multi_line: false,
 };
 
 type MatchCase = (
@@ -196,15 +197,12 @@ fn patterns() {
     ];
     for (source, options, unit, wanted) in cases {
         let pattern = Pattern::new(source, options).unwrap();
-        let mut finder = pattern.finder();
-        let mut matches = Default::default();
-        finder.collect(unit, false, &mut matches);
-        let found: Vec<_> = (0..matches.len()).map(|i| matches.span(i)).collect();
+        let found = support::spans(&pattern, unit);
         let found: Vec<_> = found.iter().map(|s| (s.from, s.to)).collect();
         assert_eq!(found, *wanted, "{source:?} in {unit:?}");
         assert_eq!(
-            finder.is_match(unit),
-            !wanted.is_empty(),
+            pattern.finder().is_match(unit),
+            Ok(!wanted.is_empty()),
             "{source:?} in {unit:?}"
         );
     }
@@ -248,12 +246,12 @@ fn rewrites() {
         ..first.clone()
     };
     let last_line = Say {
-        pick: "all",
+        pick: "",
         lines: "last",
         ..first.clone()
     };
     let all = Say {
-        pick: "all",
+        pick: "",
         ..first.clone()
     };
     let one = Say {

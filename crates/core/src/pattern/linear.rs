@@ -5,7 +5,7 @@
 //! `utf8_empty(false)`, because the engine's own filter drops non-empty matches too; empty
 //! matches inside a character are dropped here instead.
 
-use super::{Groups, Matches, PatternError, inside_char};
+use super::{Groups, Matches, PatternError, may_be_empty_at};
 use crate::Span;
 use regex_automata::meta::{self, Regex};
 use regex_automata::util::primitives::NonMaxUsize;
@@ -13,7 +13,7 @@ use regex_automata::{Anchored, Input};
 use regex_syntax::hir::Hir;
 
 /// Memory that a compiled pattern may take.
-const SIZE_LIMIT: usize = 16 << 20;
+pub(super) const SIZE_LIMIT: usize = 16 << 20;
 
 #[derive(Clone, Debug)]
 pub(super) struct Engine {
@@ -61,8 +61,8 @@ impl Finder {
     pub(super) fn is_match(&mut self, unit: &[u8]) -> bool {
         let earliest = Input::new(unit).earliest(true);
         let mut found = self.regex.search_half_with(&mut self.cache, &earliest);
-        // An empty match may lie inside a character; then only a full search can tell.
-        if found.is_some_and(|half| inside_char(unit, half.offset())) {
+        // An empty match may lie where none may be; then only a full search can tell.
+        if found.is_some_and(|half| !may_be_empty_at(unit, half.offset())) {
             let mut matches = Matches::default();
             matches.clear();
             self.collect(unit, false, &mut matches);
@@ -86,7 +86,7 @@ impl Finder {
                 break;
             };
             let span = Span::new(from.get(), to.get());
-            if span.is_empty() && (last_end == Some(span.to) || inside_char(unit, span.to)) {
+            if span.is_empty() && (last_end == Some(span.to) || !may_be_empty_at(unit, span.to)) {
                 at = span.to.max(at) + 1;
                 continue;
             }

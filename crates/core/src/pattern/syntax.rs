@@ -28,6 +28,18 @@ pub enum PatternError {
         /// The limit in bytes.
         limit: usize,
     },
+    /// It holds something that means one thing on one engine and another on the other.
+    #[error("{what} {} not available here", if *plural { "are" } else { "is" })]
+    NotHere {
+        /// What it is.
+        what: &'static str,
+        /// Whether that is a plural.
+        plural: bool,
+        /// Where.
+        span: Span,
+        /// What to write instead.
+        remedy: &'static str,
+    },
     /// The engine cannot run it for another reason.
     #[error("the pattern cannot be used: {0}")]
     Unusable(String),
@@ -36,7 +48,7 @@ pub enum PatternError {
 impl Fault for PatternError {
     fn span(&self) -> Option<Span> {
         match self {
-            Self::Syntax { span, .. } => Some(*span),
+            Self::Syntax { span, .. } | Self::NotHere { span, .. } => Some(*span),
             Self::TooLarge { .. } | Self::Unusable(_) => None,
         }
     }
@@ -44,14 +56,24 @@ impl Fault for PatternError {
     fn remedy(&self) -> Option<String> {
         match self {
             Self::Syntax { remedy, .. } => remedy.clone(),
+            Self::NotHere { remedy, .. } => Some((*remedy).to_owned()),
             Self::TooLarge { .. } => Some("use smaller repeat counts, or `+` and `*`".into()),
             Self::Unusable(_) => None,
         }
     }
 }
 
-/// Parses `source` into the meaning of the whole pattern, options included.
-pub(super) fn parse(source: &str, options: &MatchOptions) -> Result<Hir, PatternError> {
+/// What a pattern turned out to be.
+pub(super) enum Parsed {
+    /// Regular; this is its meaning, options included.
+    Regular(Hir),
+    /// It holds look-around, or a reference to one of its groups; all else in it is read the
+    /// same by both engines.
+    NeedsBacktracking,
+}
+
+/// Parses `source`.
+pub(super) fn parse(source: &str, options: &MatchOptions) -> Result<Parsed, PatternError> {
     let escaped;
     let text = if options.literal {
         escaped = regex_syntax::escape(source);
@@ -59,14 +81,108 @@ pub(super) fn parse(source: &str, options: &MatchOptions) -> Result<Hir, Pattern
     } else {
         source
     };
-    let hir = regex_syntax::ParserBuilder::new()
+    match parse_regular(text, options) {
+        Ok(hir) => Ok(Parsed::Regular(wrap(hir, options))),
+        Err(error) => match neutral(source, options) {
+            Some(neutral) => neutral.map(|()| Parsed::NeedsBacktracking),
+            None => Err(describe(source, &error)),
+        },
+    }
+}
+
+fn parse_regular(text: &str, options: &MatchOptions) -> Result<Hir, regex_syntax::Error> {
+    regex_syntax::ParserBuilder::new()
         .utf8(true)
         .case_insensitive(options.ignore_case)
+        .multi_line(options.multi_line)
+        .crlf(options.multi_line)
         .nest_limit(NEST_LIMIT)
         .build()
         .parse(text)
-        .map_err(|error| describe(source, &error))?;
-    Ok(wrap(hir, options))
+}
+
+/// Looks at a pattern that needs backtracking; `None` where it does not.
+///
+/// Each sign of look-around, and each reference, is overwritten by something regular of the same
+/// length, where the parser finds it. What is left must parse, so that the other engine is never
+/// given a sign that our dialect does not have; and no repeat may be repeated at once, which
+/// would be possessive there.
+fn neutral(source: &str, options: &MatchOptions) -> Option<Result<(), PatternError>> {
+    let mut text = source.to_owned();
+    let mut found = false;
+    loop {
+        let error = match parse_regular(&text, options) {
+            Ok(_) => break,
+            Err(error) => error,
+        };
+        let Some((span, filler)) = special(&text, &error) else {
+            return found.then(|| Err(describe(source, &error)));
+        };
+        found = true;
+        text.replace_range(span.range(), &filler);
+    }
+    let parsed = ast::parse::ParserBuilder::new()
+        .nest_limit(NEST_LIMIT)
+        .build()
+        .parse(&text);
+    let doubled = parsed.ok().and_then(|tree| doubled_repeat(&tree));
+    Some(match doubled {
+        Some(span) => Err(PatternError::NotHere {
+            what: "possessive repeats",
+            plural: true,
+            span: pointing(source, span),
+            remedy: "leave the second sign out, or put parentheses around the first repeat",
+        }),
+        None => Ok(()),
+    })
+}
+
+/// Where the parser stopped at look-around or at a reference, and what to write over it.
+fn special(text: &str, error: &regex_syntax::Error) -> Option<(Span, String)> {
+    let regex_syntax::Error::Parse(error) = error else {
+        return None;
+    };
+    let span = offsets(error.span());
+    let rest = text.get(span.from..)?;
+    let length = match error.kind() {
+        ast::ErrorKind::UnsupportedLookAround => {
+            let opening = ["(?<=", "(?<!", "(?=", "(?!"];
+            let opening = opening.into_iter().find(|sign| rest.starts_with(sign))?;
+            let filler = if opening.len() == 4 { "(?u:" } else { "(?:" };
+            let span = Span::new(span.from, span.from + opening.len());
+            return Some((span, filler.to_owned()));
+        }
+        ast::ErrorKind::UnsupportedBackreference if rest.starts_with("(?P=") => rest.find(')')? + 1,
+        ast::ErrorKind::UnsupportedBackreference => {
+            1 + rest[1..].bytes().take_while(u8::is_ascii_digit).count()
+        }
+        ast::ErrorKind::EscapeUnrecognized if rest.starts_with("\\k<") => rest.find('>')? + 1,
+        _ => return None,
+    };
+    // `\d` is an atom like a reference; the rest of the length is filled with letters.
+    let filler = format!("\\d{}", "d".repeat(length.checked_sub(2)?));
+    Some((Span::new(span.from, span.from + length), filler))
+}
+
+/// The first repeat that repeats a repeat without parentheses.
+fn doubled_repeat(tree: &ast::Ast) -> Option<Span> {
+    struct Seeker;
+    impl ast::Visitor for Seeker {
+        type Output = ();
+        type Err = Span;
+        fn finish(self) -> Result<(), Span> {
+            Ok(())
+        }
+        fn visit_pre(&mut self, tree: &ast::Ast) -> Result<(), Span> {
+            match tree {
+                ast::Ast::Repetition(outer) if matches!(*outer.ast, ast::Ast::Repetition(_)) => {
+                    Err(offsets(&outer.op.span))
+                }
+                _ => Ok(()),
+            }
+        }
+    }
+    ast::visit(tree, Seeker).err()
 }
 
 /// Adds what the options ask around the pattern.
@@ -147,10 +263,9 @@ fn parse_remedy(kind: &ast::ErrorKind, source: &str, span: Span) -> Option<Strin
         }
         K::EscapeUnexpectedEof => "write `\\\\` for the sign itself",
         K::EscapeUnrecognized => return escape_remedy(source.get(span.range())?),
-        K::UnsupportedBackreference => {
-            "a reference to a group inside the pattern is not available on this engine"
+        K::FlagUnrecognized if source[..span.to].ends_with('>') => {
+            "atomic groups are not available: use a plain group `(?:…)`"
         }
-        K::UnsupportedLookAround => "look-around is not available on this engine",
         _ => return None,
     };
     Some(text.to_owned())

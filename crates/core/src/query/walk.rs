@@ -1,9 +1,12 @@
 //! One query walking over the units of a text, piece after piece.
 
-use super::Query;
+use super::scope::{ScopeState, push_place};
+use super::{OpenBlock, Per, Query};
 use crate::address::Selection;
-use crate::pattern::{Finder, Matches};
-use crate::{Problem, Span, lines, unit::count_lines};
+use crate::pattern::{Finder, Matches, SearchError};
+use crate::unit::{Line, count_lines, paragraphs};
+use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
+use memchr::memchr_iter;
 
 /// What a walk is asked to tell besides the matches.
 #[derive(Clone, Copy, Debug, Default)]
@@ -19,9 +22,9 @@ pub trait Visitor {
     /// A unit with matches, or one in scope without any where those were asked for.
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>);
 
-    /// A unit that could not be looked at.
-    fn problem(&mut self, problem: Problem) {
-        let _ = problem;
+    /// A unit that could not be looked at; it begins at `offset` of the text at hand.
+    fn problem(&mut self, offset: usize, problem: Problem) {
+        let _ = (offset, problem);
     }
 }
 
@@ -36,9 +39,9 @@ pub struct UnitView<'t> {
     pub ending: Span,
     /// Offset of `text` in the whole text, in bytes from 0.
     pub base: u64,
-    /// The number of its line in the whole text, from 1.
+    /// The number of its first line in the whole text, from 1.
     pub line: u64,
-    /// Whether the query's conditions hold here.
+    /// Whether the query's conditions hold here, or in a part of it.
     pub in_scope: bool,
 }
 
@@ -115,37 +118,45 @@ impl<'a> Findings<'a> {
 pub(crate) struct Walk<'q> {
     query: &'q Query,
     finder: Finder,
-    /// Resolved for the text at hand; `None` until its number of lines is known.
-    lines: Option<Selection>,
-    /// Where the pick does not depend on how many matches a unit has.
-    pick: Option<Selection>,
+    scope: ScopeState<'q>,
     /// Lines of this text already walked over.
     lines_done: u64,
-    /// Matches taken in this run.
-    taken: u64,
+    judge: Judge<'q>,
     matches: Matches,
-    standing: Vec<Standing>,
 }
 
 impl<'q> Walk<'q> {
     pub fn new(query: &'q Query) -> Self {
-        let pick = &query.pick.spec;
         Self {
             query,
             finder: query.pattern.finder(),
-            lines: None,
-            pick: (!pick.needs_total()).then(|| pick.resolve(None)),
+            scope: ScopeState::new(&query.scope),
             lines_done: 0,
-            taken: 0,
+            judge: Judge::new(query),
             matches: Matches::default(),
-            standing: Vec::new(),
         }
     }
 
+    /// The matches in place of the whole run have been counted.
+    pub fn set_run_total(&mut self, total: u64) {
+        self.judge.selection = Some(self.query.pick.spec.resolve(Some(total)));
+    }
+
+    /// No match is to be taken.
+    pub fn only_count(&mut self) {
+        self.judge.selection = Some(self.query.pick.spec.resolve(Some(0)));
+        self.judge.limit = 0;
+    }
+
+    /// Matches in place in this run so far.
+    pub fn in_run(&self) -> u64 {
+        self.judge.in_run
+    }
+
     pub fn begin_text(&mut self) {
-        let lines = &self.query.scope.lines;
-        self.lines = (!lines.needs_total()).then(|| lines.resolve(None));
+        self.scope.begin_text();
         self.lines_done = 0;
+        self.judge.begin_text();
     }
 
     /// Counts a line that could not be looked at.
@@ -153,61 +164,288 @@ impl<'q> Walk<'q> {
         self.lines_done += 1;
     }
 
+    /// Blocks that have begun in this text.
+    pub fn blocks_begun(&self) -> u64 {
+        self.scope.blocks_begun()
+    }
+
+    pub fn open_blocks(&self) -> Vec<OpenBlock> {
+        self.scope.open_blocks().collect()
+    }
+
     /// Walks over the next whole lines of the text; `base` is their offset in it.
     pub fn piece(&mut self, text: &[u8], base: u64, wanted: Wanted, visitor: &mut dyn Visitor) {
-        let spec = &self.query.scope.lines;
-        let selection = self.lines.take().unwrap_or_else(|| {
-            // Such a query is only ever given whole texts.
-            spec.resolve(Some(self.lines_done + count_lines(text)))
-        });
-        for line in lines(text) {
-            self.lines_done += 1;
-            let unit = UnitView {
-                text,
-                span: line.content,
-                ending: line.ending(),
-                base,
-                line: self.lines_done,
-                in_scope: selection.contains(self.lines_done),
-            };
-            self.unit(&unit, wanted, visitor);
+        if self.query.pick.per == Per::File && self.query.pick.spec.needs_total() {
+            // Such a query is only ever given whole texts, so this counts all of it.
+            self.judge.selection = None;
+            self.scan(text, base, Wanted::default(), &mut Nobody);
+            let total = self.judge.in_text;
+            let (in_run, taken) = (self.judge.in_run - total, self.judge.taken);
+            self.begin_text();
+            (self.judge.in_run, self.judge.taken) = (in_run, taken);
+            self.judge.selection = Some(self.query.pick.spec.resolve(Some(total)));
         }
-        self.lines = Some(selection);
+        self.scan(text, base, wanted, visitor);
     }
 
-    fn unit(&mut self, unit: &UnitView<'_>, wanted: Wanted, visitor: &mut dyn Visitor) {
-        self.finder
-            .collect(unit.bytes(), wanted.groups, &mut self.matches);
-        if self.matches.is_empty() && !(wanted.missing && unit.in_scope) {
-            return;
+    fn scan(&mut self, text: &[u8], base: u64, wanted: Wanted, visitor: &mut dyn Visitor) {
+        if let Err(error) = self.scope.begin_piece(text, self.lines_done) {
+            let kind = ProblemKind::Search(error);
+            return visitor.problem(0, Problem { line: None, kind });
         }
-        self.judge(unit.in_scope);
-        let findings = Findings {
-            matches: &self.matches,
-            standing: &self.standing,
+        let mut scan = Scan {
+            text,
+            base,
+            wanted,
+            visitor,
         };
-        visitor.unit(unit, &findings);
+        match self.query.unit {
+            UnitKind::Line => {
+                for line in lines(text) {
+                    self.line(line, &mut scan);
+                }
+            }
+            UnitKind::Paragraph => self.larger_units(paragraphs(text), &mut scan),
+            UnitKind::Text => {
+                let whole = Line {
+                    content: Span::new(0, text.len()),
+                    next: text.len(),
+                };
+                self.larger_units(std::iter::once(whole), &mut scan);
+            }
+        }
     }
 
-    /// Decides what becomes of each match in the unit.
-    fn judge(&mut self, in_scope: bool) {
-        let total = self.matches.len() as u64;
-        let resolved;
-        let pick = match &self.pick {
-            Some(pick) => pick,
-            None => {
-                resolved = self.query.pick.spec.resolve(Some(total));
-                &resolved
+    fn line(&mut self, line: Line, scan: &mut Scan<'_>) {
+        self.lines_done += 1;
+        let content = &scan.text[line.content.range()];
+        let mut holds = self.scope.line_holds(self.lines_done, content);
+        if let Ok(true) = holds {
+            holds = self.scope.record_holds(content);
+        }
+        let place = holds.map(|holds| if holds { Place::All } else { Place::None });
+        self.unit(line, self.lines_done, place, scan);
+    }
+
+    /// Units that span lines: first the lines are judged, then each match lies in good lines or
+    /// not.
+    fn larger_units(&mut self, units: impl Iterator<Item = Line>, scan: &mut Scan<'_>) {
+        let first_line = self.lines_done + 1;
+        let places = match self.places(scan.text) {
+            Ok(places) => places,
+            Err((line, offset, error)) => {
+                let kind = ProblemKind::Search(error);
+                let line = Some(line);
+                return scan.visitor.problem(offset, Problem { line, kind });
             }
         };
-        let limit = self.query.limit.unwrap_or(u64::MAX);
+        let mut number = first_line;
+        let mut counted = 0;
+        for unit in units {
+            let from = unit.content.from;
+            number += memchr_iter(b'\n', &scan.text[counted..from]).count() as u64;
+            counted = from;
+            let place = match &places {
+                Some(places) => Place::Within(places, scan.text.len()),
+                None => Place::All,
+            };
+            let content = &scan.text[unit.content.range()];
+            let holds = self.scope.record_holds(content);
+            let place = holds.map(|holds| if holds { place } else { Place::None });
+            self.unit(unit, number, place, scan);
+        }
+    }
+
+    /// The places in which the conditions on lines hold; `None` is everywhere.
+    #[expect(clippy::type_complexity, reason = "line, offset and reason, used once")]
+    fn places(&mut self, text: &[u8]) -> Result<Option<Vec<Span>>, (u64, usize, SearchError)> {
+        if !self.query.scope.judges_lines() {
+            self.lines_done += count_lines(text);
+            return Ok(None);
+        }
+        let mut places = Vec::new();
+        for line in lines(text) {
+            self.lines_done += 1;
+            let content = &text[line.content.range()];
+            let holds = self.scope.line_holds(self.lines_done, content);
+            if holds.map_err(|error| (self.lines_done, line.content.from, error))? {
+                push_place(&mut places, line.whole());
+            }
+        }
+        Ok(Some(places))
+    }
+
+    fn unit(
+        &mut self,
+        unit: Line,
+        number: u64,
+        place: Result<Place<'_>, SearchError>,
+        scan: &mut Scan<'_>,
+    ) {
+        let (span, wanted) = (unit.content, scan.wanted);
+        let bytes = &scan.text[span.range()];
+        let searched = place.map_err(ProblemKind::Search).and_then(|place| {
+            // A line was measured when it was cut, a text when it was read.
+            if self.query.unit == UnitKind::Paragraph && bytes.len() > MAX_UNIT_BYTES {
+                let limit = MAX_UNIT_BYTES;
+                return Err(ProblemKind::ParagraphTooLong { limit });
+            }
+            let matches = &mut self.matches;
+            self.finder.collect(bytes, wanted.groups, matches)?;
+            Ok(place)
+        });
+        let place = match searched {
+            Ok(place) => place,
+            Err(kind) => {
+                let line = Some(number);
+                return scan.visitor.problem(span.from, Problem { line, kind });
+            }
+        };
+        let in_scope = place.touches(span);
+        if self.matches.is_empty() && !(wanted.missing && in_scope) {
+            return;
+        }
+        let matches = &self.matches;
+        self.judge
+            .unit((0..matches.len()).map(|i| place.holds(matches.span(i).shifted(span.from))));
+        let view = UnitView {
+            text: scan.text,
+            span,
+            ending: unit.ending(),
+            base: scan.base,
+            line: number,
+            in_scope,
+        };
+        let findings = Findings {
+            matches,
+            standing: &self.judge.standing,
+        };
+        scan.visitor.unit(&view, &findings);
+    }
+}
+
+/// One pass over one piece.
+struct Scan<'s> {
+    text: &'s [u8],
+    base: u64,
+    wanted: Wanted,
+    visitor: &'s mut dyn Visitor,
+}
+
+/// Which part of a unit the conditions leave.
+#[derive(Clone, Copy)]
+enum Place<'p> {
+    All,
+    None,
+    /// Sorted spans of whole lines, and where the text ends.
+    Within(&'p [Span], usize),
+}
+
+impl Place<'_> {
+    /// Whether a match lies in place as a whole.
+    fn holds(self, span: Span) -> bool {
+        match self {
+            Self::All => true,
+            Self::None => false,
+            Self::Within(places, end) => {
+                let next = places.partition_point(|place| place.to < span.to);
+                // An empty match at the end of a line end belongs to the line behind it.
+                let fits = |place: &Span| {
+                    let behind = span.is_empty() && span.to == place.to && span.to != end;
+                    place.from <= span.from && span.to <= place.to && !behind
+                };
+                places[next..].iter().take(2).any(fits)
+            }
+        }
+    }
+
+    /// Whether any of the span is in place.
+    fn touches(self, span: Span) -> bool {
+        match self {
+            Self::All => true,
+            Self::None => false,
+            Self::Within(places, _) => {
+                let next = places.partition_point(|place| place.to <= span.from);
+                places
+                    .get(next)
+                    .is_some_and(|place| place.from < span.to.max(span.from + 1))
+            }
+        }
+    }
+}
+
+/// Looks at nothing: the judge counts.
+struct Nobody;
+
+impl Visitor for Nobody {
+    fn unit(&mut self, _: &UnitView<'_>, _: &Findings<'_>) {}
+}
+
+/// Decides which matches are taken.
+#[derive(Debug)]
+struct Judge<'q> {
+    query: &'q Query,
+    /// The pick, resolved as far as that can be done once; `None` until the total is known.
+    selection: Option<Selection>,
+    limit: u64,
+    /// Matches in place in this text, and in this run.
+    in_text: u64,
+    in_run: u64,
+    /// Matches taken in this run.
+    taken: u64,
+    standing: Vec<Standing>,
+}
+
+impl<'q> Judge<'q> {
+    fn new(query: &'q Query) -> Self {
+        let spec = &query.pick.spec;
+        Self {
+            query,
+            selection: (!spec.needs_total()).then(|| spec.resolve(None)),
+            limit: query.limit.unwrap_or(u64::MAX),
+            in_text: 0,
+            in_run: 0,
+            taken: 0,
+            standing: Vec::new(),
+        }
+    }
+
+    fn begin_text(&mut self) {
+        self.in_text = 0;
+    }
+
+    /// Judges the matches of one unit, given whether each is in place.
+    fn unit(&mut self, in_place: impl Iterator<Item = bool> + Clone) {
+        let per_unit;
+        let selection = match &self.selection {
+            Some(selection) => Some(selection),
+            None if self.query.pick.per == Per::Unit => {
+                let total = in_place.clone().filter(|here| *here).count() as u64;
+                per_unit = self.query.pick.spec.resolve(Some(total));
+                Some(&per_unit)
+            }
+            // Only counting yet.
+            None => None,
+        };
         self.standing.clear();
-        for number in 1..=total {
-            self.standing.push(if !in_scope {
-                Standing::LeftOut(LeftOut::Place)
-            } else if !pick.contains(number) {
+        let mut in_unit = 0;
+        for here in in_place {
+            if !here {
+                self.standing.push(Standing::LeftOut(LeftOut::Place));
+                continue;
+            }
+            in_unit += 1;
+            self.in_text += 1;
+            self.in_run += 1;
+            let number = match self.query.pick.per {
+                Per::Unit => in_unit,
+                Per::File => self.in_text,
+                Per::Run => self.in_run,
+            };
+            let picked = selection.is_some_and(|set| set.contains(number));
+            self.standing.push(if !picked {
                 Standing::LeftOut(LeftOut::Pick)
-            } else if self.taken >= limit {
+            } else if self.taken >= self.limit {
                 Standing::LeftOut(LeftOut::Limit)
             } else {
                 self.taken += 1;

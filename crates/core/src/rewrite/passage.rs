@@ -1,7 +1,7 @@
 //! Changes in the lines they touch: what a reader is shown.
 
 use crate::Span;
-use crate::edits::{Edit, StepSet, splice};
+use crate::edits::{Edit, StepSet};
 use memchr::{memchr, memchr_iter, memrchr};
 
 /// A run of neighbouring lines in which something changes.
@@ -18,6 +18,8 @@ pub struct Passage<'t> {
     /// Where `was` lies in `text`.
     pub place: Span,
     edits: &'t [Edit],
+    /// The edits of the whole piece after each step.
+    stages: &'t [Vec<Edit>],
 }
 
 /// One change within a passage.
@@ -72,31 +74,56 @@ impl<'t> Passage<'t> {
 
     /// The lines as they become.
     pub fn now(&self) -> Vec<u8> {
-        let shifted: Vec<Edit> = self
-            .edits()
-            .map(|edit| Edit {
-                span: edit.span,
-                text: edit.after.to_vec(),
-                steps: edit.steps,
-                groups: None,
-            })
-            .collect();
-        splice(self.was, &shifted)
+        self.spliced(self.edits)
+    }
+
+    /// The lines as they are after each step, where stages were asked for.
+    pub fn stages(&self) -> Vec<Vec<u8>> {
+        let within =
+            |edit: &&Edit| edit.span.from >= self.place.from && edit.span.to <= self.place.to;
+        let stage = |edits: &Vec<Edit>| {
+            let ours: Vec<Edit> = edits.iter().filter(within).cloned().collect();
+            self.spliced(&ours)
+        };
+        self.stages.iter().map(stage).collect()
+    }
+
+    /// The passage with edits of the piece made.
+    fn spliced(&self, edits: &[Edit]) -> Vec<u8> {
+        let mut out = Vec::new();
+        let mut at = self.place.from;
+        for edit in edits {
+            out.extend_from_slice(&self.text[at..edit.span.from]);
+            out.extend_from_slice(&edit.text);
+            at = edit.span.to;
+        }
+        out.extend_from_slice(&self.text[at..self.place.to]);
+        out
     }
 }
 
-/// Cuts the edits of a piece into passages, each as small as it can be.
-///
-/// `base` and `line` are the offset and the first line number of `text` in the whole text.
-/// Returns the number of the line after it.
-pub(super) fn each(
-    text: &[u8],
-    base: u64,
-    line: u64,
-    edits: &[Edit],
-    mut visit: impl FnMut(&Passage<'_>),
-) -> u64 {
-    let mut line = line;
+/// A piece of a text with its edits.
+pub(super) struct Piece<'t> {
+    pub text: &'t [u8],
+    /// Its offset in the whole text.
+    pub base: u64,
+    /// The number of its first line.
+    pub line: u64,
+    pub edits: &'t [Edit],
+    /// The edits after each step, where they are wanted.
+    pub stages: &'t [Vec<Edit>],
+}
+
+/// Cuts the edits of a piece into passages, each as small as it can be. Returns the number of
+/// the line after the piece.
+pub(super) fn each(piece: &Piece<'_>, mut visit: impl FnMut(&Passage<'_>)) -> u64 {
+    let Piece {
+        text,
+        base,
+        mut line,
+        edits,
+        stages,
+    } = *piece;
     let mut counted = 0;
     let mut rest = edits;
     while let [first, ..] = rest {
@@ -116,6 +143,7 @@ pub(super) fn each(
             text,
             place: Span::new(from, to),
             edits: &rest[..size],
+            stages,
         });
         rest = &rest[size..];
     }

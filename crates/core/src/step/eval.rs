@@ -2,8 +2,11 @@
 
 use super::{Action, Step};
 use crate::edits::{Edit, GroupTexts, StepSet};
+use crate::pattern::Finder;
+use crate::query::OpenBlock;
 use crate::query::{Finding, Findings, LeftOut, Standing, UnitView, Visitor, Walk, Wanted};
 use crate::rewrite::StepCounts;
+use crate::{Pattern, Problem};
 
 /// The state of one step during a run.
 #[derive(Debug)]
@@ -12,7 +15,20 @@ pub(crate) struct StepRun<'r> {
     set: StepSet,
     walk: Walk<'r>,
     keep_groups: bool,
+    /// What each unit in scope must match afterwards.
+    ensure: Option<Finder>,
     counts: StepCounts,
+}
+
+/// What a step makes of a piece of the text it sees. Offsets are those in that piece.
+#[derive(Debug, Default)]
+pub(crate) struct StepOutcome {
+    /// None leaves its range as it was.
+    pub edits: Vec<Edit>,
+    /// Units that were left alone, by where they begin.
+    pub problems: Vec<(usize, Problem)>,
+    /// Units that do not match what they must, by where they begin, with their new text.
+    pub unmet: Vec<(usize, Vec<u8>)>,
 }
 
 impl<'r> StepRun<'r> {
@@ -23,8 +39,25 @@ impl<'r> StepRun<'r> {
             set: StepSet::one(index),
             walk: Walk::new(&step.query),
             keep_groups,
+            ensure: None,
             counts: StepCounts::default(),
         }
+    }
+
+    /// Every unit in scope must match `pattern` after this step.
+    pub fn ensure(&mut self, pattern: &Pattern) {
+        self.ensure = Some(pattern.finder());
+    }
+
+    /// See [`Walk`].
+    pub fn walk(&mut self) -> &mut Walk<'r> {
+        &mut self.walk
+    }
+
+    /// Ends the text: tells which blocks were still open.
+    pub fn finish_text(&mut self) -> Vec<OpenBlock> {
+        self.counts.blocks = self.walk.blocks_begun();
+        self.walk.open_blocks()
     }
 
     pub fn begin_text(&mut self) {
@@ -41,22 +74,22 @@ impl<'r> StepRun<'r> {
         &self.counts
     }
 
-    /// The edits that this step makes in the next piece of its text; none leaves its range as
-    /// it was.
-    pub fn piece(&mut self, text: &[u8]) -> Vec<Edit> {
+    /// What this step makes of the next piece of its text.
+    pub fn piece(&mut self, text: &[u8]) -> StepOutcome {
         let wanted = Wanted {
             groups: self.keep_groups || self.step.needs_groups(),
-            missing: false,
+            missing: self.ensure.is_some(),
         };
         let mut maker = EditMaker {
             action: &self.step.action,
             set: self.set,
             keep_groups: self.keep_groups,
+            ensure: self.ensure.as_mut(),
             counts: &mut self.counts,
-            edits: Vec::new(),
+            out: StepOutcome::default(),
         };
         self.walk.piece(text, 0, wanted, &mut maker);
-        maker.edits
+        maker.out
     }
 }
 
@@ -64,12 +97,14 @@ struct EditMaker<'e> {
     action: &'e Action,
     set: StepSet,
     keep_groups: bool,
+    ensure: Option<&'e mut Finder>,
     counts: &'e mut StepCounts,
-    edits: Vec<Edit>,
+    out: StepOutcome,
 }
 
 impl Visitor for EditMaker<'_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
+        let first = self.out.edits.len();
         for finding in found.iter() {
             self.counts.matches += 1;
             match finding.standing {
@@ -79,10 +114,41 @@ impl Visitor for EditMaker<'_> {
                 Standing::LeftOut(LeftOut::Limit) => self.counts.left_out.limit += 1,
             }
         }
+        if unit.in_scope {
+            self.check(unit, first);
+        }
+    }
+
+    fn problem(&mut self, offset: usize, problem: Problem) {
+        self.out.problems.push((offset, problem));
     }
 }
 
 impl EditMaker<'_> {
+    /// Whether the unit, with its edits from index `first` on, is as it must be.
+    fn check(&mut self, unit: &UnitView<'_>, first: usize) {
+        let Some(ensure) = &mut self.ensure else {
+            return;
+        };
+        let (text, from) = (unit.text, unit.span.from);
+        let mut now = Vec::new();
+        let mut at = from;
+        for edit in &self.out.edits[first..] {
+            now.extend_from_slice(&text[at..edit.span.from]);
+            now.extend_from_slice(&edit.text);
+            at = edit.span.to;
+        }
+        now.extend_from_slice(&text[at..unit.span.to]);
+        match ensure.is_match(&now) {
+            Ok(true) => {}
+            Ok(false) => self.out.unmet.push((from, now)),
+            Err(error) => {
+                let (line, kind) = (Some(unit.line), error.into());
+                self.out.problems.push((from, Problem { line, kind }));
+            }
+        }
+    }
+
     fn replace(&mut self, unit: &UnitView<'_>, finding: &Finding<'_>) {
         let bytes = unit.bytes();
         let mut text = Vec::new();
@@ -95,7 +161,7 @@ impl EditMaker<'_> {
             return;
         }
         self.counts.edits += 1;
-        self.edits.push(Edit {
+        self.out.edits.push(Edit {
             span: finding.span.shifted(unit.span.from),
             text,
             steps: self.set,

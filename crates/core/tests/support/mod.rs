@@ -3,7 +3,8 @@
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::{
-    Action, MatchOptions, Passage, Pattern, Problem, Query, Rewrite, Run, Sink, Step, Template,
+    Action, Block, Line, MatchOptions, Matches, Near, OpenBlock, Passage, Pattern, Per, Problem,
+    Query, Rewrite, Run, RunOptions, RunTotals, Scope, Sink, Span, Step, Template, UnitKind, Unmet,
     lines,
 };
 
@@ -11,18 +12,31 @@ pub fn pattern(source: &str) -> Pattern {
     Pattern::new(source, &MatchOptions::default()).unwrap()
 }
 
+/// A SPEC; an empty one is all.
 pub fn spec(text: &str) -> Spec {
+    if text.is_empty() {
+        return Spec::all();
+    }
     text.parse().unwrap()
 }
 
 /// A step written in few words.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Say {
     pub pattern: &'static str,
     /// `None` removes.
     pub with: Option<&'static str>,
+    /// Empty is all.
     pub lines: &'static str,
+    pub contains: Vec<&'static str>,
+    pub lacks: Vec<&'static str>,
+    /// Start, end, exclusive.
+    pub between: Option<(&'static str, &'static str, bool)>,
+    pub near: Option<(&'static str, u64)>,
+    pub unit: UnitKind,
+    /// Empty is all.
     pub pick: &'static str,
+    pub per: Per,
     pub limit: Option<u64>,
 }
 
@@ -31,21 +45,38 @@ impl Say {
         Self {
             pattern,
             with: Some(with),
-            lines: "all",
-            pick: "all",
-            limit: None,
+            ..Self::default()
         }
     }
 
     pub fn step(&self) -> Step {
-        let pattern = pattern(self.pattern);
+        let options = MatchOptions {
+            multi_line: self.unit != UnitKind::Line,
+            ..MatchOptions::default()
+        };
+        let main = Pattern::new(self.pattern, &options).unwrap();
         let action = match self.with {
-            Some(text) => Action::Replace(Template::parse(text, pattern.groups()).unwrap()),
+            Some(text) => Action::Replace(Template::parse(text, main.groups()).unwrap()),
             None => Action::Remove,
         };
-        let mut query = Query::new(pattern);
-        query.scope.lines = spec(self.lines);
+        let mut query = Query::new(main);
+        query.unit = self.unit;
+        query.scope = Scope {
+            lines: spec(self.lines),
+            contains: self.contains.iter().map(|p| pattern(p)).collect(),
+            lacks: self.lacks.iter().map(|p| pattern(p)).collect(),
+            blocks: Vec::from_iter(self.between.map(|(start, end, exclusive)| Block {
+                start: pattern(start),
+                end: pattern(end),
+                exclusive,
+            })),
+            near: Vec::from_iter(self.near.map(|(near, distance)| Near {
+                pattern: pattern(near),
+                distance,
+            })),
+        };
         query.pick.spec = spec(self.pick);
+        query.pick.per = self.per;
         query.limit = self.limit;
         Step::new(query, action)
     }
@@ -55,46 +86,140 @@ pub fn rewrite(steps: &[Say]) -> Rewrite {
     Rewrite::new(steps.iter().map(Say::step).collect())
 }
 
-/// One step on one text, written for reading and not for speed.
-pub fn reference_step(step: &Step, text: &[u8], limit: &mut u64) -> Vec<u8> {
-    let query = &step.query;
-    let all: Vec<_> = lines(text).collect();
-    let chosen_lines = query.scope.lines.resolve(Some(all.len() as u64));
-    let mut out = Vec::new();
-    for (index, line) in all.iter().enumerate() {
-        let content = &text[line.content.range()];
-        let mut matches = Default::default();
-        query.pattern.finder().collect(content, true, &mut matches);
-        let chosen = query.pick.spec.resolve(Some(matches.len() as u64));
-        let mut at = 0;
-        for number in 0..matches.len() {
-            let span = matches.span(number);
-            let here =
-                chosen_lines.contains(index as u64 + 1) && chosen.contains(number as u64 + 1);
-            if !here || *limit == 0 {
-                continue;
-            }
-            *limit -= 1;
-            out.extend_from_slice(&content[at..span.from]);
-            if let Action::Replace(template) = &step.action {
-                template.expand(content, matches.groups(number), &mut out);
-            }
-            at = span.to;
+/// Where the matches of a pattern lie, as pairs.
+pub fn spans(pattern: &Pattern, unit: &[u8]) -> Vec<Span> {
+    let mut matches = Matches::default();
+    pattern.finder().collect(unit, false, &mut matches).unwrap();
+    (0..matches.len()).map(|i| matches.span(i)).collect()
+}
+
+fn has(pattern: &Pattern, unit: &[u8]) -> bool {
+    !spans(pattern, unit).is_empty()
+}
+
+/// Which lines belong to a block, one flag a line.
+fn in_block(block: &Block, lines: &[&[u8]]) -> Vec<bool> {
+    let mut open = false;
+    let mut flags = Vec::new();
+    for line in lines {
+        let (mut inside, mut border, mut at) = (open, false, 0);
+        loop {
+            let wanted = if open { &block.end } else { &block.start };
+            let next = spans(wanted, line).into_iter().find(|span| span.from >= at);
+            let Some(span) = next else { break };
+            at = span.to + usize::from(span.is_empty());
+            open = !open;
+            (inside, border) = (true, true);
         }
-        out.extend_from_slice(&content[at..]);
-        out.extend_from_slice(&text[line.ending().range()]);
+        flags.push(inside && !(block.exclusive && border));
     }
+    flags
+}
+
+/// Which lines hold all conditions on lines.
+fn good_lines(scope: &Scope, lines: &[&[u8]]) -> Vec<bool> {
+    let chosen = scope.lines.resolve(Some(lines.len() as u64));
+    let mut good: Vec<bool> = (1..=lines.len() as u64)
+        .map(|n| chosen.contains(n))
+        .collect();
+    for block in &scope.blocks {
+        let flags = in_block(block, lines);
+        good.iter_mut()
+            .zip(flags)
+            .for_each(|(good, here)| *good &= here);
+    }
+    for near in &scope.near {
+        for (i, good) in good.iter_mut().enumerate() {
+            let close = |j: usize| i.abs_diff(j) as u64 <= near.distance;
+            *good &= (0..lines.len()).any(|j| close(j) && has(&near.pattern, lines[j]));
+        }
+    }
+    good
+}
+
+/// The units of a text as spans.
+fn units(kind: UnitKind, text: &[u8]) -> Vec<Span> {
+    let all: Vec<Line> = lines(text).collect();
+    match kind {
+        UnitKind::Text if text.is_empty() => Vec::new(),
+        UnitKind::Text => vec![Span::new(0, text.len())],
+        UnitKind::Line => all.iter().map(|line| line.content).collect(),
+        UnitKind::Paragraph => {
+            let blank = |l: &Line| text[l.content.range()].iter().all(|b| b" \t".contains(b));
+            let runs = all.split(|line| blank(line)).filter(|run| !run.is_empty());
+            runs.map(|run| Span::new(run[0].content.from, run[run.len() - 1].content.to))
+                .collect()
+        }
+    }
+}
+
+/// One step on one text, written for reading and not for speed.
+pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
+    let query = &step.query;
+    let all: Vec<Line> = lines(text).collect();
+    let contents: Vec<&[u8]> = all.iter().map(|line| &text[line.content.range()]).collect();
+    let good = good_lines(&query.scope, &contents);
+    let line_of = |at: usize| {
+        all.iter()
+            .rposition(|line| line.content.from <= at)
+            .unwrap()
+    };
+    // Every match in place: its span, its new text, and its number in its unit.
+    let mut found = Vec::new();
+    for unit in units(query.unit, text) {
+        let content = &text[unit.range()];
+        let holds = query.scope.contains.iter().all(|p| has(p, content))
+            && !query.scope.lacks.iter().any(|p| has(p, content));
+        let mut matches = Matches::default();
+        query
+            .pattern
+            .finder()
+            .collect(content, true, &mut matches)
+            .unwrap();
+        let mut here = Vec::new();
+        for i in 0..matches.len() {
+            let span = matches.span(i).shifted(unit.from);
+            let last = if span.is_empty() {
+                span.from
+            } else {
+                span.to - 1
+            };
+            let fits = holds && (line_of(span.from)..=line_of(last)).all(|line| good[line]);
+            let mut new = Vec::new();
+            if let Action::Replace(template) = &step.action {
+                template.expand(content, matches.groups(i), &mut new);
+            }
+            here.extend(fits.then_some((span, new)));
+        }
+        let total = here.len() as u64;
+        let each = here.into_iter().zip(1..);
+        found.extend(each.map(|((span, new), number)| (span, new, number, total)));
+    }
+    let in_text = found.len() as u64;
+    let mut left = query.limit.unwrap_or(u64::MAX);
+    let mut out = Vec::new();
+    let mut at = 0;
+    for ((span, new, in_unit, unit_total), number) in found.into_iter().zip(1..) {
+        let (number, total) = match query.pick.per {
+            Per::Unit => (in_unit, unit_total),
+            Per::File | Per::Run => (number, in_text),
+        };
+        if left == 0 || !query.pick.spec.resolve(Some(total)).contains(number) {
+            continue;
+        }
+        left -= 1;
+        out.extend_from_slice(&text[at..span.from]);
+        out.extend_from_slice(&new);
+        at = span.to;
+    }
+    out.extend_from_slice(&text[at..]);
     out
 }
 
 /// All steps, one after another on whole texts.
 pub fn reference(rewrite: &Rewrite, text: &[u8]) -> Vec<u8> {
-    let mut text = text.to_vec();
-    for step in rewrite.steps() {
-        let mut limit = step.query.limit.unwrap_or(u64::MAX);
-        text = reference_step(step, &text, &mut limit);
-    }
-    text
+    let steps = rewrite.steps().iter();
+    steps.fold(text.to_vec(), |text, step| reference_step(step, &text))
 }
 
 /// One change: range, first line, old and new bytes, steps from 1.
@@ -107,6 +232,8 @@ pub struct Recorder {
     /// First line, offset, was and now of each passage.
     pub passages: Vec<(u64, u64, Vec<u8>, Vec<u8>)>,
     pub problems: Vec<Problem>,
+    pub unmet: Vec<(u64, Vec<u8>)>,
+    pub open: Vec<(usize, u64)>,
 }
 
 impl Sink for Recorder {
@@ -124,12 +251,33 @@ impl Sink for Recorder {
     fn problem(&mut self, problem: Problem) {
         self.problems.push(problem);
     }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.unmet.push((unmet.line, unmet.text));
+    }
+
+    fn open_block(&mut self, step: usize, block: OpenBlock) {
+        self.open.push((step, block.line));
+    }
 }
 
 /// Evaluates a rewrite over a text fed in pieces of `size` bytes.
 pub fn record(rewrite: &Rewrite, text: &[u8], size: usize) -> Recorder {
+    let mut totals = RunTotals::default();
+    while let Some(step) = rewrite.step_to_count(&totals) {
+        let mut run = Run::counting(rewrite, step, &totals);
+        feed(&mut run, text, size);
+        totals.set(step, run.counted());
+    }
+    let options = RunOptions {
+        totals,
+        ..RunOptions::default()
+    };
+    feed(&mut Run::new(rewrite, &options), text, size)
+}
+
+fn feed(run: &mut Run<'_>, text: &[u8], size: usize) -> Recorder {
     let mut recorder = Recorder::default();
-    let mut run = Run::new(rewrite);
     let mut evaluation = run.text();
     for piece in text.chunks(size.max(1)) {
         evaluation.push(piece, &mut recorder);

@@ -1,0 +1,132 @@
+use super::walk::{Walk, Wanted};
+use super::{OpenBlock, Query, Visitor};
+use crate::pieces::{Pieces, PiecesSink};
+use crate::{Problem, ProblemKind};
+
+/// One query over one text after another.
+///
+/// ```
+/// use brisk_quill_core::{Findings, Found, MatchOptions, Pattern, Query, UnitView, Visitor};
+///
+/// #[derive(Default)]
+/// struct Count(u64);
+/// impl Visitor for Count {
+///     fn unit(&mut self, _: &UnitView<'_>, found: &Findings<'_>) {
+///         self.0 += found.picked().count() as u64;
+///     }
+/// }
+///
+/// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
+/// let mut count = Count::default();
+/// let mut found = Found::new(&query);
+/// found.begin(0);
+/// found.push(b"quay 1, quay 2\nqu", &mut count);
+/// found.push(b"ay 3\n", &mut count);
+/// found.finish(&mut count);
+/// assert_eq!(count.0, 3);
+/// # Ok::<(), brisk_quill_core::Error>(())
+/// ```
+#[derive(Debug)]
+pub struct Found<'q> {
+    walk: Walk<'q>,
+    wanted: Wanted,
+    pieces: Pieces,
+    whole: bool,
+}
+
+impl<'q> Found<'q> {
+    /// Looks for the matches of `query`; groups are not recorded and units without a match are
+    /// not visited.
+    pub fn new(query: &'q Query) -> Self {
+        Self {
+            walk: Walk::new(query),
+            wanted: Wanted::default(),
+            pieces: Pieces::default(),
+            whole: query.needs_whole_text(),
+        }
+    }
+
+    /// The groups of every match are wanted too.
+    #[must_use]
+    pub fn with_groups(mut self) -> Self {
+        self.wanted.groups = true;
+        self
+    }
+
+    /// Units in scope without a match are to be visited too.
+    #[must_use]
+    pub fn with_missing(mut self) -> Self {
+        self.wanted.missing = true;
+        self
+    }
+
+    /// Only whole texts are evaluated, so that a visitor sees all that surrounds a unit.
+    #[must_use]
+    pub fn in_one_piece(mut self) -> Self {
+        self.whole = true;
+        self
+    }
+
+    /// The run is known to have `total` matches in place; see [`Query::needs_run_total`].
+    #[must_use]
+    pub fn with_run_total(mut self, total: u64) -> Self {
+        self.walk.set_run_total(total);
+        self
+    }
+
+    /// Takes no match, but only counts those in place: see [`Found::in_place`].
+    #[must_use]
+    pub fn counting(mut self) -> Self {
+        self.walk.only_count();
+        self
+    }
+
+    /// How many matches in place there have been in the run.
+    pub fn in_place(&self) -> u64 {
+        self.walk.in_run()
+    }
+
+    /// Begins a new text, which lies `start` bytes into its file; offsets are those in the file.
+    pub fn begin(&mut self, start: u64) {
+        self.walk.begin_text();
+        self.pieces = Pieces::new(self.whole, start);
+    }
+
+    /// Takes the next bytes of the text; how they are cut does not matter.
+    pub fn push(&mut self, bytes: &[u8], visitor: &mut dyn Visitor) {
+        let mut sink = FoundPiece {
+            walk: &mut self.walk,
+            wanted: self.wanted,
+            visitor,
+        };
+        self.pieces.push(bytes, &mut sink);
+    }
+
+    /// Ends the text; tells which blocks were still open.
+    pub fn finish(&mut self, visitor: &mut dyn Visitor) -> Vec<OpenBlock> {
+        let mut sink = FoundPiece {
+            walk: &mut self.walk,
+            wanted: self.wanted,
+            visitor,
+        };
+        self.pieces.finish(&mut sink);
+        self.walk.open_blocks()
+    }
+}
+
+struct FoundPiece<'f, 'q> {
+    walk: &'f mut Walk<'q>,
+    wanted: Wanted,
+    visitor: &'f mut dyn Visitor,
+}
+
+impl PiecesSink for FoundPiece<'_, '_> {
+    fn piece(&mut self, text: &[u8], base: u64) {
+        self.walk.piece(text, base, self.wanted, self.visitor);
+    }
+
+    fn overlong(&mut self, line: Option<u64>, kind: ProblemKind) {
+        self.walk.pass_line();
+        self.visitor.problem(0, Problem { line, kind });
+    }
+}

@@ -1,0 +1,282 @@
+//! Where a query looks: conditions on lines and records, and their state between pieces.
+
+use crate::address::{Selection, Spec};
+use crate::pattern::{Finder, Matches};
+use crate::{Pattern, SearchError, Span, lines, unit::count_lines};
+
+/// Which places a pattern is tried in. All conditions must hold.
+///
+/// The conditions on lines (`lines`, `blocks`, `near`) are about the lines of the text the step
+/// sees; a match that spans several lines is in place when all of them are. Those on records
+/// (`contains`, `lacks`) are about the unit the match lies in.
+#[derive(Clone, Debug)]
+pub struct Scope {
+    /// Only these lines.
+    pub lines: Spec,
+    /// Only units with a match of each of these.
+    pub contains: Vec<Pattern>,
+    /// Only units without a match of any of these.
+    pub lacks: Vec<Pattern>,
+    /// Only lines inside blocks of each of these.
+    pub blocks: Vec<Block>,
+    /// Only lines near a line of each of these.
+    pub near: Vec<Near>,
+}
+
+/// Blocks of lines, from a line that matches `start` to the next that matches `end`.
+///
+/// An end may stand on the line of its start, behind it. A block without an end runs to the end
+/// of the text.
+#[derive(Clone, Debug)]
+pub struct Block {
+    /// Opens a block.
+    pub start: Pattern,
+    /// Closes it.
+    pub end: Pattern,
+    /// The lines with start and end are not part of the block.
+    pub exclusive: bool,
+}
+
+/// Lines at most `distance` lines away from one that matches `pattern`.
+#[derive(Clone, Debug)]
+pub struct Near {
+    /// What the line in the middle matches.
+    pub pattern: Pattern,
+    /// How many lines before and behind it belong to it.
+    pub distance: u64,
+}
+
+impl Default for Scope {
+    fn default() -> Self {
+        Self {
+            lines: Spec::all(),
+            contains: Vec::new(),
+            lacks: Vec::new(),
+            blocks: Vec::new(),
+            near: Vec::new(),
+        }
+    }
+}
+
+impl Scope {
+    /// Whether lines can only be judged in a text that is there as a whole.
+    pub(super) fn needs_whole_text(&self) -> bool {
+        self.lines.needs_total() || !self.near.is_empty()
+    }
+
+    /// Whether there is a condition on lines at all.
+    pub(super) fn judges_lines(&self) -> bool {
+        !(self.lines.is_all() && self.blocks.is_empty() && self.near.is_empty())
+    }
+}
+
+/// A block that was still open where the text ended.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OpenBlock {
+    /// The line it begins in, from 1, of the text the step sees.
+    pub line: u64,
+    /// The pattern that opened it.
+    pub start: String,
+}
+
+/// The state of a scope within one text.
+#[derive(Debug)]
+pub(super) struct ScopeState<'q> {
+    scope: &'q Scope,
+    /// Resolved for the text at hand; `None` until its number of lines is known.
+    lines: Option<Selection>,
+    contains: Vec<Finder>,
+    lacks: Vec<Finder>,
+    blocks: Vec<BlockState>,
+    near: Vec<NearState>,
+}
+
+impl<'q> ScopeState<'q> {
+    pub fn new(scope: &'q Scope) -> Self {
+        let finders = |patterns: &[Pattern]| patterns.iter().map(Pattern::finder).collect();
+        Self {
+            scope,
+            lines: None,
+            contains: finders(&scope.contains),
+            lacks: finders(&scope.lacks),
+            blocks: scope.blocks.iter().map(BlockState::new).collect(),
+            near: scope.near.iter().map(NearState::new).collect(),
+        }
+    }
+
+    pub fn begin_text(&mut self) {
+        let lines = &self.scope.lines;
+        self.lines = (!lines.needs_total()).then(|| lines.resolve(None));
+        for block in &mut self.blocks {
+            block.begin_text();
+        }
+    }
+
+    /// Gets ready for the next piece; `done` lines lie before it.
+    pub fn begin_piece(&mut self, text: &[u8], done: u64) -> Result<(), SearchError> {
+        if self.lines.is_none() {
+            // Such a scope is only ever given whole texts.
+            let total = done + count_lines(text);
+            self.lines = Some(self.scope.lines.resolve(Some(total)));
+        }
+        for near in &mut self.near {
+            near.look(text, done)?;
+        }
+        Ok(())
+    }
+
+    /// Whether the conditions on lines hold for line `number`. Must be asked of every line, in
+    /// order.
+    pub fn line_holds(&mut self, number: u64, content: &[u8]) -> Result<bool, SearchError> {
+        let mut holds = self.lines.as_ref().is_none_or(|set| set.contains(number));
+        for (block, state) in self.scope.blocks.iter().zip(&mut self.blocks) {
+            holds &= state.line(number, content, block.exclusive)?;
+        }
+        for near in &self.near {
+            holds &= near.holds(number);
+        }
+        Ok(holds)
+    }
+
+    /// Whether the conditions on records hold for `record`.
+    pub fn record_holds(&mut self, record: &[u8]) -> Result<bool, SearchError> {
+        for finder in &mut self.contains {
+            if !finder.is_match(record)? {
+                return Ok(false);
+            }
+        }
+        for finder in &mut self.lacks {
+            if finder.is_match(record)? {
+                return Ok(false);
+            }
+        }
+        Ok(true)
+    }
+
+    /// How many blocks have begun in this text.
+    pub fn blocks_begun(&self) -> u64 {
+        self.blocks.iter().map(|block| block.begun).sum()
+    }
+
+    /// The blocks that are still open.
+    pub fn open_blocks(&self) -> impl Iterator<Item = OpenBlock> {
+        let each = self.scope.blocks.iter().zip(&self.blocks);
+        each.filter_map(|(block, state)| {
+            Some(OpenBlock {
+                line: state.open_since?,
+                start: block.start.source().to_owned(),
+            })
+        })
+    }
+}
+
+#[derive(Debug)]
+struct BlockState {
+    start: Finder,
+    end: Finder,
+    /// The line the open block began in.
+    open_since: Option<u64>,
+    begun: u64,
+    matches: Matches,
+}
+
+impl BlockState {
+    fn new(block: &Block) -> Self {
+        Self {
+            start: block.start.finder(),
+            end: block.end.finder(),
+            open_since: None,
+            begun: 0,
+            matches: Matches::default(),
+        }
+    }
+
+    fn begin_text(&mut self) {
+        self.open_since = None;
+        self.begun = 0;
+    }
+
+    /// Whether the line belongs to a block. Starts and ends are taken from left to right, each
+    /// behind the one before it.
+    fn line(&mut self, number: u64, line: &[u8], exclusive: bool) -> Result<bool, SearchError> {
+        let was_open = self.open_since.is_some();
+        let mut turns = 0;
+        let mut at = 0;
+        while let Some(next) = self.next_turn(line, at)? {
+            at = next;
+            turns += 1;
+            self.open_since = match self.open_since {
+                Some(_) => None,
+                None => {
+                    self.begun += 1;
+                    Some(number)
+                }
+            };
+        }
+        Ok(if exclusive {
+            was_open && turns == 0
+        } else {
+            was_open || turns > 0
+        })
+    }
+
+    /// Where to go on behind the next start, or end, that lies at `at` or behind it.
+    fn next_turn(&mut self, line: &[u8], at: usize) -> Result<Option<usize>, SearchError> {
+        let finder = match self.open_since {
+            Some(_) => &mut self.end,
+            None => &mut self.start,
+        };
+        if !finder.is_match(line)? {
+            return Ok(None);
+        }
+        finder.collect(line, false, &mut self.matches)?;
+        let spans = (0..self.matches.len()).map(|i| self.matches.span(i));
+        let next = spans.into_iter().find(|span| span.from >= at);
+        // An empty start or end still moves on, so that a line has finitely many.
+        Ok(next.map(|span| span.to + usize::from(span.is_empty())))
+    }
+}
+
+#[derive(Debug)]
+struct NearState {
+    finder: Finder,
+    distance: u64,
+    /// Lines that match, in order, from 1.
+    hits: Vec<u64>,
+}
+
+impl NearState {
+    fn new(near: &Near) -> Self {
+        Self {
+            finder: near.pattern.finder(),
+            distance: near.distance,
+            hits: Vec::new(),
+        }
+    }
+
+    fn look(&mut self, text: &[u8], done: u64) -> Result<(), SearchError> {
+        self.hits.clear();
+        for (number, line) in (done + 1..).zip(lines(text)) {
+            if self.finder.is_match(&text[line.content.range()])? {
+                self.hits.push(number);
+            }
+        }
+        Ok(())
+    }
+
+    fn holds(&self, number: u64) -> bool {
+        let from = number.saturating_sub(self.distance);
+        let next = self.hits.partition_point(|hit| *hit < from);
+        let hit = self.hits.get(next);
+        hit.is_some_and(|hit| *hit <= number.saturating_add(self.distance))
+    }
+}
+
+/// The places of a text in which all conditions on lines hold: spans of whole lines, sorted,
+/// none touching another.
+pub(super) fn push_place(places: &mut Vec<Span>, line: Span) {
+    match places.last_mut() {
+        Some(last) if last.to == line.from => last.to = line.to,
+        _ => places.push(line),
+    }
+}
