@@ -38,6 +38,11 @@ impl Complaint {
         Self::new(Status::Trouble, message)
     }
 
+    /// The answer is no.
+    pub fn no(message: impl Into<String>) -> Self {
+        Self::new(Status::No, message)
+    }
+
     fn new(status: Status, message: impl Into<String>) -> Self {
         Self {
             status,

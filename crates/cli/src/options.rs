@@ -1,15 +1,17 @@
 //! From the words of the command line to the core's own types.
 
-use crate::args::{FilesArgs, Part, SelectArgs, ShowArgs, StepArgs};
+use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, Unit};
 use crate::complaint::Complaint;
 use brisk_quill_core::address::{Count, Spec, SpecError};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{
-    Action, MatchOptions, Pattern, Pick, Query, Rewrite, Scope, Step, Template, edits::StepSet,
+    Action, Block, MatchOptions, Near, Pattern, Per, Pick, Query, Rewrite, Scope, Step, Template,
+    UnitKind, edits::StepSet,
 };
-use brisk_quill_files::{Listing, Search, discover};
+use brisk_quill_files::{Listing, Search, TextEncoding, TextOptions, discover};
 use std::ffi::OsString;
-use std::io;
+use std::io::{self, Read};
+use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
@@ -40,7 +42,7 @@ pub fn query(mut parts: Vec<Part>) -> Result<Asked<Query>, Complaint> {
 }
 
 /// The rewrite of `preview` and `apply`.
-pub fn rewrite(parts: Vec<Part>) -> Result<Asked<Rewrite>, Complaint> {
+pub fn rewrite(parts: Vec<Part>, guard: &GuardArgs) -> Result<Asked<Rewrite>, Complaint> {
     if parts.len() > StepSet::MOST {
         let message = format!("a rewrite has at most {} steps", StepSet::MOST);
         return Err(Complaint::wrong(message).remedy("run it in two parts"));
@@ -51,8 +53,17 @@ pub fn rewrite(parts: Vec<Part>) -> Result<Asked<Rewrite>, Complaint> {
         steps.push(step(&part.step, &pattern)?);
         paths.extend(more);
     }
+    let unit = steps.last().map_or(UnitKind::Line, |step| step.query.unit);
+    let mut rewrite = Rewrite::new(steps);
+    if let Some(text) = &guard.ensure {
+        let options = MatchOptions {
+            multi_line: unit != UnitKind::Line,
+            ..MatchOptions::default()
+        };
+        rewrite = rewrite.ensuring(compiled("--ensure", text, &options)?);
+    }
     Ok(Asked {
-        what: Rewrite::new(steps),
+        what: rewrite,
         paths,
     })
 }
@@ -115,24 +126,77 @@ fn step(args: &StepArgs, pattern: &str) -> Result<Step, Complaint> {
 }
 
 fn query_of(args: &SelectArgs, pattern: &str) -> Result<Query, Complaint> {
+    let unit = match args.unit {
+        None | Some(Unit::Line) => UnitKind::Line,
+        Some(Unit::Paragraph) => UnitKind::Paragraph,
+        Some(Unit::Text) => UnitKind::Text,
+    };
+    let record = MatchOptions {
+        multi_line: unit != UnitKind::Line,
+        ..MatchOptions::default()
+    };
     let options = MatchOptions {
         ignore_case: args.ignore_case,
         whole_word: args.whole_word,
         literal: args.literal,
         entire: args.entire,
+        ..record
     };
-    let compiled = Pattern::new(pattern, &options)
-        .map_err(|error| Complaint::fault("the pattern", pattern, &error))?;
+    let all = |name: &str, patterns: &[String], options: &MatchOptions| {
+        let each = patterns.iter().map(|text| compiled(name, text, options));
+        each.collect::<Result<Vec<_>, _>>()
+    };
     Ok(Query {
-        pattern: compiled,
+        pattern: compiled("the pattern", pattern, &options)?,
+        unit,
         scope: Scope {
             lines: spec("--lines", args.lines.as_deref())?.unwrap_or_else(Spec::all),
+            contains: all("--where", &args.contains, &record)?,
+            lacks: all("--unless", &args.unless, &record)?,
+            blocks: blocks(&args.between, args.exclusive)?,
+            near: near(&args.near)?,
         },
         pick: Pick {
             spec: spec("--pick", args.pick.as_deref())?.unwrap_or_else(Spec::all),
+            per: match args.per {
+                None | Some(PickPer::Unit) => Per::Unit,
+                Some(PickPer::File) => Per::File,
+                Some(PickPer::Run) => Per::Run,
+            },
         },
         limit: args.limit,
     })
+}
+
+fn compiled(name: &str, text: &str, options: &MatchOptions) -> Result<Pattern, Complaint> {
+    Pattern::new(text, options).map_err(|error| Complaint::fault(name, text, &error))
+}
+
+/// `--between START END`, as often as it was given.
+fn blocks(values: &[String], exclusive: bool) -> Result<Vec<Block>, Complaint> {
+    let line = MatchOptions::default();
+    let block = |pair: &[String]| {
+        Ok(Block {
+            start: compiled("--between", &pair[0], &line)?,
+            end: compiled("--between", &pair[1], &line)?,
+            exclusive,
+        })
+    };
+    values.chunks_exact(2).map(block).collect()
+}
+
+/// `--near PATTERN N`, as often as it was given.
+fn near(values: &[String]) -> Result<Vec<Near>, Complaint> {
+    let near = |pair: &[String]| {
+        Ok(Near {
+            pattern: compiled("--near", &pair[0], &MatchOptions::default())?,
+            distance: pair[1].parse().map_err(|_| {
+                Complaint::wrong(format!("--near: `{}` is no number of lines", pair[1]))
+                    .remedy("write the pattern first and then a number, as in `--near closed 2`")
+            })?,
+        })
+    };
+    values.chunks_exact(2).map(near).collect()
 }
 
 /// A value of one of the SPEC grammars.
@@ -161,14 +225,53 @@ pub fn shown(args: &ShowArgs) -> Result<usize, Complaint> {
     }
 }
 
+/// How texts are to be read.
+pub fn texts(args: &FilesArgs, facts: bool) -> Result<TextOptions, Complaint> {
+    let label = args.encoding.as_deref();
+    let encoding = label.map(TextEncoding::of_label).transpose();
+    Ok(TextOptions {
+        binary: args.binary,
+        facts,
+        encoding: encoding.map_err(|error| {
+            Complaint::wrong(format!("--encoding: {error}"))
+                .remedy("write a WHATWG label, such as `latin1`, `windows-1252` or `shift_jis`")
+        })?,
+    })
+}
+
 /// The files that are meant. Without a path: a pipe, else the files below this folder.
-pub fn sources(paths: &[PathBuf], args: &FilesArgs) -> Result<Listing, Complaint> {
+pub fn sources(paths: Vec<PathBuf>, args: &FilesArgs) -> Result<Listing, Complaint> {
     let search = Search::new(&args.files, &args.skip, args.hidden).map_err(|error| {
         Complaint::wrong(error.to_string()).remedy("write a glob such as `*.md` or `old/**`")
     })?;
-    let implied = [if stdin_is_text() { "-" } else { "." }.into()];
-    let paths = if paths.is_empty() { &implied } else { paths };
-    Ok(discover(paths, &search))
+    let mut paths = paths;
+    match &args.paths_from {
+        Some(list) => paths.extend(listed_paths(list, args.null)?),
+        None if paths.is_empty() => paths.push(if stdin_is_text() { "-" } else { "." }.into()),
+        None => {}
+    }
+    Ok(discover(&paths, &search))
+}
+
+/// The paths in a file, one a line.
+fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Complaint> {
+    let read = if list.as_os_str() == "-" {
+        let mut bytes = Vec::new();
+        io::stdin().lock().read_to_end(&mut bytes).map(|_| bytes)
+    } else {
+        std::fs::read(list)
+    };
+    let bytes = read.map_err(|error| {
+        let shown = visible(list.as_os_str().as_encoded_bytes());
+        Complaint::trouble(format!("cannot read the paths from {shown}: {error}"))
+    })?;
+    let separator = if null { b'\0' } else { b'\n' };
+    let each = bytes
+        .split(|b| *b == separator)
+        .filter(|path| !path.is_empty());
+    Ok(each
+        .map(|path| OsString::from_vec(path.to_vec()).into())
+        .collect())
 }
 
 /// Whether standard input is a pipe, a socket or a file, and not a terminal or nothing.

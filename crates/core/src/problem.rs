@@ -25,6 +25,14 @@ pub enum ProblemKind {
         /// In bytes.
         limit: usize,
     },
+    /// New text that the encoding of the file cannot hold.
+    #[error("`{}` cannot be written in {encoding}", crate::escape::visible(text))]
+    Unwritable {
+        /// The name of the encoding.
+        encoding: &'static str,
+        /// The new text.
+        text: Vec<u8>,
+    },
     /// The unit could not be searched.
     #[error("{0}")]
     Search(#[from] SearchError),

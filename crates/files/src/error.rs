@@ -36,6 +36,9 @@ pub enum Trouble {
     /// It has several names (hard links), and replacing it would part them.
     #[error("the file has several names (hard links), and only this one would be rewritten")]
     SeveralNames,
+    /// It must be decoded as a whole and is over 1 GiB.
+    #[error("too large to be decoded, which takes all of it at once (at most 1 GiB)")]
+    TooLargeToDecode,
     /// It is already there.
     #[error("there is already a file")]
     Exists,

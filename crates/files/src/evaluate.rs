@@ -1,7 +1,10 @@
-//! A rewrite over one text: the core's evaluation fed from a file.
+//! A rewrite over one text, its changes located on disk.
 
-use crate::{Facts, FileError, OpenText, Skipped};
-use brisk_quill_core::{Counts, Run, Sink};
+use crate::{Coding, Facts, FileError, OpenText, Skipped};
+use brisk_quill_core::{
+    Counts, OpenBlock, Passage, PassageEdit, Problem, ProblemKind, Run, Sink, Unmet, lines,
+};
+use std::borrow::Cow;
 
 /// What became of a source.
 #[derive(Debug)]
@@ -12,12 +15,64 @@ pub enum Evaluated {
         facts: Facts,
         /// What was counted in it.
         counts: Counts,
+        /// The line of the first bytes without a meaning in its encoding, and how many such
+        /// places there are.
+        meaningless: Option<(u64, u64)>,
     },
     /// It was not looked at.
     Skipped(Skipped),
 }
 
-/// Evaluates the rewrite of `run` over an opened text; offsets are those on disk.
+/// A passage with its changes as they are on disk.
+pub struct FilePassage<'p> {
+    /// The lines, as text.
+    pub passage: &'p Passage<'p>,
+    /// The changes in it, in order.
+    pub edits: Vec<FileEdit<'p>>,
+    /// How the text lies on disk.
+    pub coding: &'p Coding,
+}
+
+/// A change as text and on disk.
+pub struct FileEdit<'p> {
+    /// As text.
+    pub text: PassageEdit<'p>,
+    /// First byte on disk, from 0.
+    pub from: u64,
+    /// One past the last byte.
+    pub to: u64,
+    /// The bytes that stand there.
+    pub before: &'p [u8],
+    /// The bytes that will.
+    pub after: Cow<'p, [u8]>,
+}
+
+/// Takes what an evaluation finds in a file; see [`Sink`].
+pub trait FileSink {
+    /// Lines that change.
+    fn passage(&mut self, passage: &FilePassage<'_>);
+
+    /// A unit that was left alone.
+    fn problem(&mut self, problem: Problem);
+
+    /// A unit that does not match what it must.
+    fn unmet(&mut self, unmet: Unmet);
+
+    /// A block of a step (from 0) that ran to the end of the text.
+    fn open_block(&mut self, step: usize, block: OpenBlock);
+}
+
+/// A sink that lets everything pass.
+pub struct Nobody;
+
+impl FileSink for Nobody {
+    fn passage(&mut self, _: &FilePassage<'_>) {}
+    fn problem(&mut self, _: Problem) {}
+    fn unmet(&mut self, _: Unmet) {}
+    fn open_block(&mut self, _: usize, _: OpenBlock) {}
+}
+
+/// Evaluates the rewrite of `run` over an opened text.
 ///
 /// # Errors
 ///
@@ -25,19 +80,95 @@ pub enum Evaluated {
 pub fn evaluate(
     run: &mut Run<'_>,
     text: Result<OpenText<'_>, Skipped>,
-    sink: &mut dyn Sink,
+    sink: &mut dyn FileSink,
 ) -> Result<Evaluated, FileError> {
     let mut text = match text {
         Ok(text) => text,
         Err(skipped) => return Ok(Evaluated::Skipped(skipped)),
     };
     let mut evaluation = run.text_at(text.start());
-    while let Some(piece) = text.next_piece()? {
-        evaluation.push(piece, sink);
-    }
-    let counts = evaluation.finish(sink);
+    let mut refused = Counts::default();
+    text.read(|piece, coding| {
+        let mut located = Located {
+            coding,
+            sink,
+            refused: &mut refused,
+        };
+        evaluation.push(piece, &mut located);
+    })?;
+    let mut located = Located {
+        coding: text.coding(),
+        sink,
+        refused: &mut refused,
+    };
+    let mut counts = evaluation.finish(&mut located);
+    counts.changes -= refused.changes;
+    counts.lines_added -= refused.lines_added;
+    counts.lines_removed -= refused.lines_removed;
+    counts.problems += refused.problems;
     Ok(Evaluated::Read {
         facts: text.facts(),
         counts,
+        meaningless: text.coding().meaningless(),
     })
+}
+
+/// Locates passages on disk; those that cannot be written there become problems.
+struct Located<'l> {
+    coding: &'l Coding,
+    sink: &'l mut dyn FileSink,
+    /// What must be taken off the counts.
+    refused: &'l mut Counts,
+}
+
+impl Sink for Located<'_> {
+    fn passage(&mut self, passage: &Passage<'_>) {
+        let mut edits = Vec::new();
+        for text in passage.edits() {
+            let Some(after) = self.coding.encode(text.after) else {
+                return self.refuse(passage, &text);
+            };
+            edits.push(FileEdit {
+                from: self.coding.on_disk(text.from),
+                to: self.coding.on_disk(text.to),
+                before: self.coding.raw(text.from, text.before),
+                after,
+                text,
+            });
+        }
+        self.sink.passage(&FilePassage {
+            passage,
+            edits,
+            coding: self.coding,
+        });
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.sink.problem(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.sink.unmet(unmet);
+    }
+
+    fn open_block(&mut self, step: usize, block: OpenBlock) {
+        self.sink.open_block(step, block);
+    }
+}
+
+impl Located<'_> {
+    fn refuse(&mut self, passage: &Passage<'_>, edit: &PassageEdit<'_>) {
+        let (was, now) = (lines(passage.was).count() as u64, passage.now());
+        let now = lines(&now).count() as u64;
+        self.refused.changes += passage.edits().count() as u64;
+        self.refused.lines_added += now.saturating_sub(was);
+        self.refused.lines_removed += was.saturating_sub(now);
+        self.refused.problems += 1;
+        let encoding = self.coding.name();
+        let text = edit.after.to_vec();
+        self.sink.problem(Problem {
+            line: Some(edit.line),
+            kind: ProblemKind::Unwritable { encoding, text },
+        });
+    }
 }

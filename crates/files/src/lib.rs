@@ -9,6 +9,7 @@
 //! `replace.rs`; nothing else needs to move for them.
 #![warn(missing_docs)]
 
+mod coding;
 mod discover;
 mod error;
 mod evaluate;
@@ -17,9 +18,10 @@ mod read;
 mod replace;
 mod splice;
 
+pub use coding::{Coding, EncodingError, TextEncoding};
 pub use discover::{GlobError, Listing, Search, Source, discover};
 pub use error::{FileError, Trouble};
-pub use evaluate::{Evaluated, evaluate};
+pub use evaluate::{Evaluated, FileEdit, FilePassage, FileSink, Nobody, evaluate};
 pub use plan::{Change, Plan, PlannedFile};
 pub use read::{Facts, Newline, OpenText, Reader, Skipped, TextOptions};
 pub use replace::{RunError, Written, write_elsewhere, write_in_place};

@@ -1,7 +1,6 @@
 //! What an evaluation came to, kept for applying it.
 
-use crate::{Facts, Source};
-use brisk_quill_core::PassageEdit;
+use crate::{Facts, FileEdit, Source};
 
 /// One change of one file, as it will be written.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -16,8 +15,8 @@ pub struct Change {
     pub after: Vec<u8>,
 }
 
-impl From<&PassageEdit<'_>> for Change {
-    fn from(edit: &PassageEdit<'_>) -> Self {
+impl From<&FileEdit<'_>> for Change {
+    fn from(edit: &FileEdit<'_>) -> Self {
         Self {
             from: edit.from,
             to: edit.to,

@@ -1,16 +1,17 @@
 //! Reading a text in pieces, once, with what must be known of it.
 
+use crate::coding::{Coding, Decoded, TextEncoding};
 use crate::{FileError, Source, Trouble};
 use memchr::{memchr, memchr_iter};
 use std::fs::File;
-use std::io::{self, Read};
-use std::path::{Path, PathBuf};
+use std::io::{self, Read, Seek};
 
 /// How much is read at a time, in bytes.
 const PIECE: usize = 1 << 20;
-/// How far a NUL is looked for, in bytes.
+/// How far a NUL is looked for, in bytes of the text.
 const SNIFF: usize = 8 << 10;
-const UTF8_MARK: &[u8] = b"\xEF\xBB\xBF";
+/// The largest file that is decoded, in bytes: it is held as a whole.
+const DECODED_MOST: u64 = 1 << 30;
 
 /// How texts are to be read.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -19,6 +20,8 @@ pub struct TextOptions {
     pub binary: bool,
     /// The hash and the kind of line ends are to be found out.
     pub facts: bool,
+    /// What a text without a byte-order mark is written in; `None` is UTF-8.
+    pub encoding: Option<TextEncoding>,
 }
 
 /// The line ends of a text.
@@ -62,7 +65,7 @@ pub struct Facts {
 /// Why a file is not looked at.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Skipped {
-    /// There is a NUL in its first 8 KiB.
+    /// There is a NUL in the first 8 KiB of its text.
     Binary,
 }
 
@@ -71,6 +74,8 @@ pub enum Skipped {
 pub struct Reader {
     options: TextOptions,
     buffer: Vec<u8>,
+    /// Standard input, where it has been kept.
+    kept: Option<File>,
 }
 
 impl Reader {
@@ -79,123 +84,178 @@ impl Reader {
         Self {
             options,
             buffer: Vec::new(),
+            kept: None,
         }
     }
 
-    /// Opens a source and reads its beginning.
+    /// Reads all of standard input into a file without a name, so that it can be opened more
+    /// than once.
     ///
     /// # Errors
     ///
-    /// When it cannot be opened or read.
-    pub fn open(&mut self, source: &Source) -> Result<Result<OpenText<'_>, Skipped>, FileError> {
-        let path = source.path();
-        let input: Box<dyn Read> = match source {
-            Source::Stdin => Box::new(io::stdin().lock()),
-            Source::File(path) => Box::new(
-                File::open(path).map_err(|error| FileError::io(path, Trouble::Read, error))?,
-            ),
-        };
-        self.open_stream(path, input)
+    /// When it cannot be read or kept.
+    pub fn keep_stdin(&mut self) -> Result<(), FileError> {
+        let path = Source::Stdin.path();
+        let mut kept = tempfile::tempfile().map_err(|e| FileError::io(path, Trouble::Write, e))?;
+        io::copy(&mut io::stdin().lock(), &mut kept)
+            .map_err(|error| FileError::io(path, Trouble::Read, error))?;
+        self.kept = Some(kept);
+        Ok(())
     }
 
-    /// Opens a text that comes from `input` and is known as `path`.
+    /// The kept standard input, from its beginning.
     ///
     /// # Errors
     ///
-    /// When its beginning cannot be read.
-    pub fn open_stream(
-        &mut self,
-        path: &Path,
-        input: Box<dyn Read>,
-    ) -> Result<Result<OpenText<'_>, Skipped>, FileError> {
+    /// When it has not been kept, or cannot be read again.
+    pub fn kept_stdin(&self) -> Result<File, FileError> {
+        let fail = |error| FileError::io(Source::Stdin.path(), Trouble::Read, error);
+        let kept = self
+            .kept
+            .as_ref()
+            .ok_or_else(|| fail(io::ErrorKind::NotSeekable.into()))?;
+        let mut again = kept.try_clone().map_err(fail)?;
+        again.rewind().map_err(fail)?;
+        Ok(again)
+    }
+
+    /// Opens a source and reads its beginning; all of it, where it must be decoded.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be opened or read, or is too large to be decoded.
+    pub fn open(&mut self, source: &Source) -> Result<Result<OpenText<'_>, Skipped>, FileError> {
+        let fail = |error| FileError::io(source.path(), Trouble::Read, error);
+        let mut input: Box<dyn Read> = match source {
+            Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
+            Source::Stdin => Box::new(io::stdin().lock()),
+            Source::File(path) => Box::new(File::open(path).map_err(fail)?),
+        };
         self.buffer.resize(PIECE, 0);
-        let mut text = OpenText {
-            path: path.to_owned(),
+        let filled = fill(&mut *input, &mut self.buffer).map_err(fail)?;
+        let head = &self.buffer[..filled];
+        let (encoding, start) = TextEncoding::of_mark(head)
+            .unwrap_or_else(|| (self.options.encoding.unwrap_or(TextEncoding::utf8()), 0));
+        let coding = if encoding.is_utf8() {
+            Coding::Utf8
+        } else {
+            let mut raw = head.to_vec();
+            let limit = DECODED_MOST + 1 - filled as u64;
+            input.take(limit).read_to_end(&mut raw).map_err(fail)?;
+            if raw.len() as u64 > DECODED_MOST {
+                return Err(FileError::new(source.path(), Trouble::TooLargeToDecode));
+            }
+            input = Box::new(io::empty());
+            Coding::Decoded(Decoded::new(encoding, raw, start))
+        };
+        let sample = match &coding {
+            Coding::Utf8 => &self.buffer[..filled],
+            Coding::Decoded(decoded) => decoded.text(),
+        };
+        if !self.options.binary && memchr(0, &sample[..sample.len().min(SNIFF)]).is_some() {
+            return Ok(Err(Skipped::Binary));
+        }
+        Ok(Ok(OpenText {
+            source: source.clone(),
             input,
             buffer: &mut self.buffer,
-            filled: 0,
-            start: 0,
+            filled,
+            start,
             bytes: 0,
             hasher: self.options.facts.then(blake3::Hasher::new),
             newlines: Newlines::default(),
-            ended: false,
-        };
-        text.fill()?;
-        let head = &text.buffer[..text.filled];
-        if !self.options.binary && memchr(0, &head[..head.len().min(SNIFF)]).is_some() {
-            return Ok(Err(Skipped::Binary));
-        }
-        if head.starts_with(UTF8_MARK) {
-            text.start = UTF8_MARK.len();
-        }
-        Ok(Ok(text))
+            coding,
+        }))
     }
+}
+
+/// Reads until the buffer is full or the input ends; gives how much.
+fn fill(input: &mut dyn Read, buffer: &mut [u8]) -> io::Result<usize> {
+    let mut filled = 0;
+    while filled < buffer.len() {
+        match input.read(&mut buffer[filled..]) {
+            Ok(0) => break,
+            Ok(n) => filled += n,
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Ok(filled)
 }
 
 /// A text being read.
 pub struct OpenText<'r> {
-    path: PathBuf,
+    source: Source,
     input: Box<dyn Read>,
     buffer: &'r mut [u8],
     /// Bytes of the buffer that have been read and not yet handed on.
     filled: usize,
     /// How many bytes the byte-order mark takes.
     start: usize,
+    /// Bytes on disk handed on.
     bytes: u64,
     hasher: Option<blake3::Hasher>,
     newlines: Newlines,
-    ended: bool,
+    coding: Coding,
 }
 
 impl OpenText<'_> {
-    /// Offset at which the text begins on disk: 0, or behind a byte-order mark.
+    /// Offset at which the text begins: behind the byte-order mark of a text that is not
+    /// decoded, else 0.
     pub fn start(&self) -> u64 {
-        self.start as u64
+        match self.coding {
+            Coding::Utf8 => self.start as u64,
+            Coding::Decoded(_) => 0,
+        }
     }
 
-    /// The next bytes of the text, `None` at its end.
+    /// How its offsets and bytes lie on disk.
+    pub fn coding(&self) -> &Coding {
+        &self.coding
+    }
+
+    /// Hands the whole text on, piece by piece.
     ///
     /// # Errors
     ///
-    /// When reading fails.
-    pub fn next_piece(&mut self) -> Result<Option<&[u8]>, FileError> {
-        if self.bytes > 0 {
-            self.fill()?;
+    /// When reading fails; what has been handed on is void then.
+    pub fn read(&mut self, mut take: impl FnMut(&[u8], &Coding)) -> Result<(), FileError> {
+        if let Coding::Decoded(decoded) = &self.coding {
+            self.bytes = decoded.raw().len() as u64;
+            if let Some(hasher) = &mut self.hasher {
+                hasher.update(decoded.raw());
+                self.newlines.count(decoded.text());
+            }
+            take(decoded.text(), &self.coding);
+            return Ok(());
         }
-        let skip = if self.bytes == 0 { self.start } else { 0 };
-        let filled = std::mem::take(&mut self.filled);
-        if filled == 0 {
-            return Ok(None);
+        let mut skip = self.start;
+        while self.filled > 0 {
+            let piece = &self.buffer[..self.filled];
+            self.bytes += piece.len() as u64;
+            if let Some(hasher) = &mut self.hasher {
+                hasher.update(piece);
+                self.newlines.count(piece);
+            }
+            take(&piece[std::mem::take(&mut skip)..], &self.coding);
+            // A piece that is not full was the last one.
+            self.filled = match self.filled == self.buffer.len() {
+                true => fill(&mut *self.input, self.buffer)
+                    .map_err(|e| FileError::io(self.source.path(), Trouble::Read, e))?,
+                false => 0,
+            };
         }
-        self.bytes += filled as u64;
-        let piece = &self.buffer[..filled];
-        if let Some(hasher) = &mut self.hasher {
-            hasher.update(piece);
-            self.newlines.count(piece);
-        }
-        Ok(Some(&piece[skip..]))
+        Ok(())
     }
 
     /// What is known of the text, once all of it has been read.
-    pub fn facts(self) -> Facts {
+    pub fn facts(&self) -> Facts {
         Facts {
             bytes: self.bytes,
-            hash: self.hasher.map(|hasher| hasher.finalize()),
-            encoding: "UTF-8",
+            hash: self.hasher.as_ref().map(blake3::Hasher::finalize),
+            encoding: self.coding.name(),
             newline: self.newlines.kind(),
         }
-    }
-
-    fn fill(&mut self) -> Result<(), FileError> {
-        while !self.ended && self.filled < self.buffer.len() {
-            match self.input.read(&mut self.buffer[self.filled..]) {
-                Ok(0) => self.ended = true,
-                Ok(n) => self.filled += n,
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(error) => return Err(FileError::io(&self.path, Trouble::Read, error)),
-            }
-        }
-        Ok(())
     }
 }
 

@@ -119,6 +119,15 @@ pub struct SelectArgs {
     /// Read the pattern from FILE instead of the first argument.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Match")]
     pub pattern_file: Option<PathBuf>,
+    /// Try the pattern on each line, each paragraph (lines between blank lines), or all the text.
+    #[arg(
+        long,
+        value_enum,
+        value_name = "line|paragraph|text",
+        help_heading = "Where"
+    )]
+    #[arg(hide_possible_values = true)]
+    pub unit: Option<Unit>,
     /// Only these lines: `3`, `2..9`, `last-4..`, `1.. by 2`, joined by commas.
     #[arg(
         long,
@@ -127,6 +136,33 @@ pub struct SelectArgs {
         help_heading = "Where"
     )]
     pub lines: Option<String>,
+    /// Only lines (or larger units) that also hold a match of PATTERN; may be repeated.
+    #[arg(
+        long = "where",
+        value_name = "PATTERN",
+        allow_hyphen_values = true,
+        help_heading = "Where"
+    )]
+    pub contains: Vec<String>,
+    /// Only lines (or larger units) without a match of PATTERN; may be repeated.
+    #[arg(
+        long,
+        value_name = "PATTERN",
+        allow_hyphen_values = true,
+        help_heading = "Where"
+    )]
+    pub unless: Vec<String>,
+    /// Only blocks of lines from one that matches START to the next that matches END.
+    #[arg(long, num_args = 2, value_names = ["START", "END"], allow_hyphen_values = true)]
+    #[arg(help_heading = "Where")]
+    pub between: Vec<String>,
+    /// The lines with START and END are not part of the block.
+    #[arg(long, requires = "between", help_heading = "Where")]
+    pub exclusive: bool,
+    /// Only lines at most N lines away from one that matches PATTERN; may be repeated.
+    #[arg(long, num_args = 2, value_names = ["PATTERN", "N"], allow_hyphen_values = true)]
+    #[arg(help_heading = "Where")]
+    pub near: Vec<String>,
     /// Only these matches of each line: `first`, `last`, `2`, `2..4`, `last-1..`.
     #[arg(
         long,
@@ -135,9 +171,35 @@ pub struct SelectArgs {
         help_heading = "Which"
     )]
     pub pick: Option<String>,
+    /// Count picks in each line (or larger unit), through each file, or through all files.
+    #[arg(
+        long,
+        value_enum,
+        value_name = "unit|file|run",
+        requires = "pick",
+        help_heading = "Which"
+    )]
+    #[arg(hide_possible_values = true)]
+    pub per: Option<PickPer>,
     /// At most N matches in all.
     #[arg(long, value_name = "N", help_heading = "Which")]
     pub limit: Option<u64>,
+}
+
+/// What a pattern is tried on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Unit {
+    Line,
+    Paragraph,
+    Text,
+}
+
+/// Through what picks are counted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum PickPer {
+    Unit,
+    File,
+    Run,
 }
 
 /// One step: which matches are meant, and what becomes of them.
@@ -173,6 +235,15 @@ pub struct FilesArgs {
     /// Files that look binary too.
     #[arg(long, help_heading = "Files")]
     pub binary: bool,
+    /// Read more PATHs from FILE, one a line; `-` is standard input.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Files")]
+    pub paths_from: Option<PathBuf>,
+    /// The PATHs in that file end in a NUL instead of a line end.
+    #[arg(long, requires = "paths_from", help_heading = "Files")]
+    pub null: bool,
+    /// What texts without a byte-order mark are written in, such as `latin1` [default: UTF-8].
+    #[arg(long, value_name = "LABEL", help_heading = "Files")]
+    pub encoding: Option<String>,
 }
 
 /// How much is shown.
@@ -193,6 +264,8 @@ pub struct ShowArgs {
 Examples:
   bquill find 'berth\\s+(\\d+)' -i notices/
   bquill find '0\\d{3}' --whole-word --lines 1..10 notices/01-dredging.md
+  bquill find 'berth' -i --where 'closed' --unless '^>' notices/ --count
+  bquill find '\\d{4}-\\d\\d-\\d\\d' --missing gauge.log
   tail -n 50 gauge.log | bquill find '\\.\\.'
 
 Without a PATH, a pipe is read, else the files below this folder. Exit: 0 found, 1 nothing
@@ -208,8 +281,23 @@ pub struct FindArgs {
     pub files: FilesArgs,
     #[command(flatten)]
     pub show: ShowArgs,
+    /// Show the lines in scope that hold no match instead.
+    #[arg(long, conflicts_with_all = ["pick", "limit"], help_heading = "Output")]
+    pub missing: bool,
+    /// Print only counts: of each file, and in all.
+    #[arg(long, group = "form", help_heading = "Output")]
+    pub count: bool,
+    /// With --count: the count of each line with a match too.
+    #[arg(long, requires = "count", help_heading = "Output")]
+    pub each: bool,
+    /// Print only the lines, as they are.
+    #[arg(long, group = "form", help_heading = "Output")]
+    pub bare: bool,
+    /// Print only the names of the files.
+    #[arg(long, group = "form", help_heading = "Output")]
+    pub paths: bool,
     /// Print one JSON record a line.
-    #[arg(long, help_heading = "Output")]
+    #[arg(long, group = "form", help_heading = "Output")]
     pub json: bool,
 }
 
@@ -220,7 +308,8 @@ pub struct FindArgs {
 Examples:
   bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill preview '(\\d\\d)(\\d\\d) hours' --with '$1:$2' notices/ --context 1
-  bquill preview 'metre' --with 'm' gauge.log --then '  +' --with ' '
+  bquill preview 'metre' --with 'm' gauge.log --then '  +' --with ' ' --steps
+  bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/
 
 Write templates between single quotes: a shell swallows `$1` between double quotes.
 Exit: 0 fine, 1 nothing matched or --expect not met, 2 the request is wrong, 3 something could
@@ -244,6 +333,12 @@ pub struct PreviewArgs {
     /// Print a unified diff.
     #[arg(long, help_heading = "Output", conflicts_with = "json")]
     pub diff: bool,
+    /// Show the text between the steps too.
+    #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff"])]
+    pub steps: bool,
+    /// Stop after step N.
+    #[arg(long, value_name = "N", help_heading = "Output")]
+    pub through: Option<usize>,
 }
 
 /// What must hold before anything is written.
@@ -257,6 +352,17 @@ pub struct GuardArgs {
         help_heading = "Guard"
     )]
     pub expect: Option<String>,
+    /// Every line (or larger unit) in scope must match PATTERN afterwards.
+    #[arg(
+        long,
+        value_name = "PATTERN",
+        allow_hyphen_values = true,
+        help_heading = "Guard"
+    )]
+    pub ensure: Option<String>,
+    /// Leave alone what could not be computed, and go on.
+    #[arg(long, help_heading = "Guard")]
+    pub skip_problems: bool,
 }
 
 #[derive(Args, Debug)]

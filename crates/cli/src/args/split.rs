@@ -84,23 +84,26 @@ pub fn unmarked(word: OsString) -> OsString {
 /// The names of a verb's options.
 #[derive(Default)]
 struct Options {
-    /// `--long` and `-s`, and whether a value follows.
-    names: Vec<(String, bool)>,
+    /// `--long` and `-s`, and how many values follow.
+    names: Vec<(String, usize)>,
 }
 
 impl Options {
     fn of(verb: Option<&clap::Command>) -> Self {
-        let mut names = vec![("--help".into(), false), ("-h".into(), false)];
+        let mut names = vec![("--help".into(), 0), ("-h".into(), 0)];
         for arg in verb.into_iter().flat_map(clap::Command::get_arguments) {
-            let valued = arg.get_action().takes_values();
-            names.extend(arg.get_long().map(|long| (format!("--{long}"), valued)));
-            names.extend(arg.get_short().map(|short| (format!("-{short}"), valued)));
+            let values = match arg.get_action().takes_values() {
+                true => arg.get_num_args().map_or(1, |range| range.max_values()),
+                false => 0,
+            };
+            names.extend(arg.get_long().map(|long| (format!("--{long}"), values)));
+            names.extend(arg.get_short().map(|short| (format!("-{short}"), values)));
         }
-        names.push(("--then".into(), false));
+        names.push(("--then".into(), 0));
         Self { names }
     }
 
-    fn find(&self, word: &OsStr) -> Option<&(String, bool)> {
+    fn find(&self, word: &OsStr) -> Option<&(String, usize)> {
         self.names.iter().find(|(name, _)| word == name.as_str())
     }
 
@@ -108,14 +111,16 @@ impl Options {
     fn check_values(&self, words: &[OsString]) -> Result<(), Swallowed> {
         let mut words = words.iter();
         while let Some(word) = words.next() {
-            let Some((option, true)) = self.find(word) else {
+            let Some((option, values)) = self.find(word) else {
                 continue;
             };
-            if let Some((value, _)) = words.next().and_then(|value| self.find(value)) {
-                return Err(Swallowed {
-                    option: option.clone(),
-                    value: value.clone(),
-                });
+            for value in words.by_ref().take(*values) {
+                if let Some((value, _)) = self.find(value) {
+                    return Err(Swallowed {
+                        option: option.clone(),
+                        value: value.clone(),
+                    });
+                }
             }
         }
         Ok(())

@@ -1,6 +1,6 @@
 //! `apply`: makes the changes, all of them or none.
 
-use super::pass::{Pass, file_complaint, problem_complaint, unexpected};
+use super::pass::{Guard, Pass, file_complaint, problem_complaint, unmet_line};
 use crate::args::{ApplyArgs, Part};
 use crate::complaint::Complaint;
 use crate::options;
@@ -8,19 +8,20 @@ use crate::output::Output;
 use crate::render::{counted, file_name, rewrite_sentence};
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Passage, Problem, Rewrite, Run, Sink};
+use brisk_quill_core::{OpenBlock, Problem, Rewrite, RunOptions, Unmet};
 use brisk_quill_files::{
-    Change, Listing, Plan, PlannedFile, RunError, Source, SpliceError, TextOptions, Written,
-    splice_into, write_elsewhere, write_in_place,
+    Change, FilePassage, FileSink, Listing, Plan, PlannedFile, RunError, Source, SpliceError,
+    Written, splice_into, write_elsewhere, write_in_place,
 };
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, BufRead, IsTerminal};
 use std::path::{Component, Path, PathBuf};
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
-    let asked = options::rewrite(parts)?;
-    let expected = options::expected(args.guard.expect.as_deref())?;
-    let listing = options::sources(&asked.paths, &args.files)?;
+    let asked = options::rewrite(parts, &args.guard)?;
+    let guard = Guard::new(&args.guard)?;
+    let texts = options::texts(&args.files, true)?;
+    let listing = options::sources(asked.paths, &args.files)?;
     let filter = listing.sources.contains(&Source::Stdin);
     if filter {
         check_filter(args, &listing)?;
@@ -29,31 +30,33 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             .remedy("look with `preview`, then add `--yes`"));
     }
 
-    let spool = Spool::of(&listing)?;
-    let text = TextOptions {
-        binary: args.files.binary,
-        facts: true,
-    };
-    let mut pass = Pass::new(Run::new(&asked.what), text);
-    let plan = evaluate_all(&mut pass, &listing, spool.as_ref(), output)?;
-    let status = pass.status(expected);
-    let changes = pass.totals.counts.changes;
-    if let Some(count) = expected.filter(|count| !count.holds(changes)) {
-        return Ok(output.complain(&unexpected(count, changes)).max(status));
+    let run = RunOptions::default();
+    let mut pass = Pass::new(&asked.what, &listing, run, texts, guard)?;
+    pass.keep_stdin(&listing)?;
+    let plan = evaluate_all(&mut pass, &listing, output);
+    if filter && plan.files.is_empty() {
+        return Err(Complaint::trouble(
+            "standard input looks binary, and nothing has been written",
+        )
+        .remedy("add `--binary` if it is text all the same"));
+    }
+    let status = pass.end(output);
+    let refused = pass.totals.counts.unmet > 0 || !pass.as_expected();
+    if refused {
+        return Ok(status);
     }
     if status == Status::Trouble {
         return Err(Complaint::trouble(
-            "nothing has been written, because not everything could be read",
+            "nothing has been written, because not everything could be read and computed",
         )
-        .remedy("mend the above, or leave those files out with `--skip`"));
+        .remedy(
+            "mend the above; or leave files out with `--skip`, or units with `--skip-problems`",
+        ));
     }
-    match (spool, &args.to) {
-        (Some(spool), None) => {
-            spool.filter(&plan, output)?;
-            return Ok(status);
-        }
-        (_, Some(to)) => elsewhere(to, &plan, args, output)?,
-        (None, None) => in_place(&asked.what, &listing, &pass, &plan, args, output)?,
+    match &args.to {
+        _ if filter => write_filtered(&pass, &plan, output)?,
+        Some(to) => elsewhere(to, &plan, args, output)?,
+        None => in_place(&asked.what, &listing, &pass, &plan, args, output)?,
     }
     Ok(status)
 }
@@ -75,28 +78,17 @@ fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Complaint> {
 }
 
 /// Evaluates every source and keeps the changes.
-fn evaluate_all(
-    pass: &mut Pass<'_>,
-    listing: &Listing,
-    spool: Option<&Spool>,
-    output: &mut Output,
-) -> Result<Plan, Complaint> {
+fn evaluate_all(pass: &mut Pass<'_>, listing: &Listing, output: &mut Output) -> Plan {
     pass.unreadable(listing, output);
     let mut plan = Plan::default();
     for source in &listing.sources {
         let mut sink = Changes::default();
-        let read = match spool {
-            Some(spool) => {
-                let read = pass.stream(source, spool.reopen()?, &mut sink, output);
-                Some(read.ok_or_else(|| {
-                    Complaint::trouble("standard input looks binary, and nothing has been written")
-                        .remedy("add `--binary` if it is text all the same")
-                })?)
-            }
-            None => pass.file(source, &mut sink, output),
-        };
+        let read = pass.file(source, &mut sink, output);
         for problem in &sink.problems {
             output.complain(&problem_complaint(source, problem));
+        }
+        for unmet in &sink.unmet {
+            output.note(&unmet_line(source, unmet, output.width()));
         }
         if let Some(read) = read {
             plan.files.push(PlannedFile {
@@ -106,7 +98,7 @@ fn evaluate_all(
             });
         }
     }
-    Ok(plan)
+    plan
 }
 
 /// Keeps the changes of one file.
@@ -114,58 +106,40 @@ fn evaluate_all(
 struct Changes {
     changes: Vec<Change>,
     problems: Vec<Problem>,
+    unmet: Vec<Unmet>,
 }
 
-impl Sink for Changes {
-    fn passage(&mut self, passage: &Passage<'_>) {
-        let edits = passage.edits();
-        self.changes.extend(edits.map(|edit| Change::from(&edit)));
+impl FileSink for Changes {
+    fn passage(&mut self, passage: &FilePassage<'_>) {
+        self.changes.extend(passage.edits.iter().map(Change::from));
     }
 
     fn problem(&mut self, problem: Problem) {
         self.problems.push(problem);
     }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.unmet.push(unmet);
+    }
+
+    // A preview tells; here nothing is shown.
+    fn open_block(&mut self, _: usize, _: OpenBlock) {}
 }
 
-/// Standard input, kept so that it can be read once to look and once to write.
-struct Spool {
-    file: std::fs::File,
-}
-
-impl Spool {
-    fn of(listing: &Listing) -> Result<Option<Self>, Complaint> {
-        if !listing.sources.contains(&Source::Stdin) {
-            return Ok(None);
-        }
-        let failed = |error| Complaint::trouble(format!("cannot keep standard input: {error}"));
-        let mut file = tempfile::tempfile().map_err(failed)?;
-        io::copy(&mut io::stdin().lock(), &mut file).map_err(failed)?;
-        Ok(Some(Self { file }))
+/// Writes the rewritten standard input to standard output.
+fn write_filtered(pass: &Pass<'_>, plan: &Plan, output: &mut Output) -> Result<(), Complaint> {
+    for file in &plan.files {
+        splice_into(pass.kept_stdin()?, file, output).map_err(|error| match error {
+            SpliceError::Read(error) => {
+                Complaint::trouble(format!("cannot read standard input: {error}"))
+            }
+            SpliceError::Write(error) => {
+                Complaint::trouble(format!("cannot write the output: {error}"))
+            }
+            SpliceError::Changed => Complaint::trouble("standard input changed while read"),
+        })?;
     }
-
-    /// The same text from its beginning.
-    fn reopen(&self) -> Result<std::fs::File, Complaint> {
-        let mut again = &self.file;
-        io::Seek::rewind(&mut again)
-            .and_then(|()| self.file.try_clone())
-            .map_err(|error| Complaint::trouble(format!("cannot read standard input: {error}")))
-    }
-
-    /// Writes the rewritten text to standard output.
-    fn filter(&self, plan: &Plan, output: &mut Output) -> Result<(), Complaint> {
-        for file in &plan.files {
-            splice_into(self.reopen()?, file, output).map_err(|error| match error {
-                SpliceError::Read(error) => {
-                    Complaint::trouble(format!("cannot read standard input: {error}"))
-                }
-                SpliceError::Write(error) => {
-                    Complaint::trouble(format!("cannot write the output: {error}"))
-                }
-                SpliceError::Changed => Complaint::trouble("standard input changed while read"),
-            })?;
-        }
-        Ok(())
-    }
+    Ok(())
 }
 
 /// Shows the counts, asks, and writes each file where it stands.

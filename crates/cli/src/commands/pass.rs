@@ -1,14 +1,18 @@
 //! One pass of a rewrite over all its files, in order.
 
+use crate::args::GuardArgs;
 use crate::complaint::Complaint;
+use crate::options;
 use crate::output::Output;
-use crate::render::RewriteTotals;
+use crate::render::{RewriteTotals, counted, file_name, one_line_of};
 use crate::status::Status;
 use brisk_quill_core::address::Count;
-use brisk_quill_core::{Action, escape::visible};
-use brisk_quill_core::{Counts, Problem, Rewrite, Run, Sink, TemplateNote};
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::{
+    Action, Counts, OpenBlock, Problem, Rewrite, Run, RunOptions, TemplateNote, Unmet,
+};
 use brisk_quill_files::{
-    Evaluated, Facts, FileError, Listing, Reader, Source, TextOptions, evaluate,
+    Evaluated, Facts, FileError, FileSink, Listing, Nobody, Reader, Source, TextOptions, evaluate,
 };
 use std::fs::File;
 
@@ -16,8 +20,18 @@ use std::fs::File;
 pub struct Pass<'r> {
     run: Run<'r>,
     reader: Reader,
+    guard: Guard,
     /// What has been counted so far.
     pub totals: RewriteTotals,
+    /// Blocks without an end, and bytes without a meaning.
+    pub notes: Vec<Note>,
+}
+
+/// What must hold in the end.
+#[derive(Clone, Copy)]
+pub struct Guard {
+    expected: Option<Count>,
+    skip_problems: bool,
 }
 
 /// A file that was read to its end.
@@ -26,13 +40,54 @@ pub struct ReadFile {
     pub counts: Counts,
 }
 
+impl Guard {
+    pub fn new(args: &GuardArgs) -> Result<Self, Complaint> {
+        Ok(Self {
+            expected: options::expected(args.expect.as_deref())?,
+            skip_problems: args.skip_problems,
+        })
+    }
+}
+
 impl<'r> Pass<'r> {
-    pub fn new(run: Run<'r>, options: TextOptions) -> Self {
-        Self {
-            run,
-            reader: Reader::new(options),
-            totals: RewriteTotals::default(),
+    /// A pass over the files of `listing`. What must be counted before is counted here.
+    pub fn new(
+        rewrite: &'r Rewrite,
+        listing: &Listing,
+        mut options: RunOptions,
+        texts: TextOptions,
+        guard: Guard,
+    ) -> Result<Self, Complaint> {
+        let mut reader = Reader::new(texts);
+        while let Some(step) = rewrite.step_to_count(&options.totals) {
+            keep_stdin(&mut reader, listing)?;
+            let mut run = Run::counting(rewrite, step, &options.totals);
+            for source in &listing.sources {
+                let opened = reader.open(source);
+                // What goes wrong here will go wrong again, and be told, in the pass itself.
+                let _ = opened.and_then(|text| evaluate(&mut run, text, &mut Nobody));
+            }
+            options.totals.set(step, run.counted());
         }
+        Ok(Self {
+            run: Run::new(rewrite, &options),
+            reader,
+            guard,
+            totals: RewriteTotals::new(rewrite),
+            notes: Vec::new(),
+        })
+    }
+
+    /// Keeps standard input, where it is among the sources.
+    pub fn keep_stdin(&mut self, listing: &Listing) -> Result<(), Complaint> {
+        keep_stdin(&mut self.reader, listing)
+    }
+
+    /// The kept standard input, from its beginning.
+    pub fn kept_stdin(&self) -> Result<File, Complaint> {
+        self.reader
+            .kept_stdin()
+            .map_err(|error| file_complaint(&error))
     }
 
     /// Counts and tells the paths that could not be looked at.
@@ -47,37 +102,22 @@ impl<'r> Pass<'r> {
     pub fn file(
         &mut self,
         source: &Source,
-        sink: &mut dyn Sink,
+        sink: &mut dyn FileSink,
         output: &mut Output,
     ) -> Option<ReadFile> {
         let opened = self.reader.open(source);
-        let evaluated = opened.and_then(|text| evaluate(&mut self.run, text, sink));
-        self.count(evaluated, output)
-    }
-
-    /// Evaluates a text that is already open.
-    pub fn stream(
-        &mut self,
-        source: &Source,
-        input: File,
-        sink: &mut dyn Sink,
-        output: &mut Output,
-    ) -> Option<ReadFile> {
-        let opened = self.reader.open_stream(source.path(), Box::new(input));
-        let evaluated = opened.and_then(|text| evaluate(&mut self.run, text, sink));
-        self.count(evaluated, output)
-    }
-
-    fn count(
-        &mut self,
-        evaluated: Result<Evaluated, FileError>,
-        output: &mut Output,
-    ) -> Option<ReadFile> {
-        match evaluated {
-            Ok(Evaluated::Read { facts, counts }) => {
+        match opened.and_then(|text| evaluate(&mut self.run, text, sink)) {
+            Ok(Evaluated::Read {
+                facts,
+                counts,
+                meaningless,
+            }) => {
                 self.totals.files.read += 1;
                 self.totals.changed += u64::from(counts.changes > 0);
                 self.totals.counts.add(&counts);
+                let note = meaningless
+                    .map(|(line, places)| Note::meaningless(source, line, places, facts.encoding));
+                self.notes.extend(note);
                 Some(ReadFile { facts, counts })
             }
             Ok(Evaluated::Skipped(skipped)) => {
@@ -92,18 +132,88 @@ impl<'r> Pass<'r> {
         }
     }
 
-    /// What the pass ends with, as far as its counts tell.
-    pub fn status(&self, expected: Option<Count>) -> Status {
+    /// Whether there are as many changes as expected.
+    pub fn as_expected(&self) -> bool {
+        let changes = self.totals.counts.changes;
+        self.guard.expected.is_none_or(|count| count.holds(changes))
+    }
+
+    /// Ends the pass: tells which guards do not hold, and what the program ends with.
+    pub fn end(&self, output: &mut Output) -> Status {
         let counts = &self.totals.counts;
-        if self.totals.files.unreadable + counts.problems > 0 {
-            return Status::Trouble;
+        let problems = if self.guard.skip_problems {
+            0
+        } else {
+            counts.problems
+        };
+        let mut status = Status::Fine;
+        if self.totals.files.unreadable + problems > 0 {
+            status = Status::Trouble;
         }
-        match expected {
-            Some(count) if count.holds(counts.changes) => Status::Fine,
-            Some(_) => Status::No,
-            None if counts.all_steps().taken() == 0 => Status::No,
-            None => Status::Fine,
+        match self.guard.expected {
+            Some(count) if !count.holds(counts.changes) => {
+                status = status.max(output.complain(&unexpected(count, counts.changes)));
+            }
+            None if counts.all_steps().taken() == 0 => status = status.max(Status::No),
+            _ => {}
         }
+        if counts.unmet > 0 {
+            status = status.max(output.complain(&unmet(counts.unmet)));
+        }
+        status
+    }
+}
+
+fn keep_stdin(reader: &mut Reader, listing: &Listing) -> Result<(), Complaint> {
+    if listing.sources.contains(&Source::Stdin) && reader.kept_stdin().is_err() {
+        reader
+            .keep_stdin()
+            .map_err(|error| file_complaint(&error))?;
+    }
+    Ok(())
+}
+
+/// Something to know about a file that is no mistake.
+#[derive(Debug)]
+pub struct Note {
+    pub path: String,
+    pub line: u64,
+    pub message: String,
+}
+
+impl Note {
+    /// A block that ran to the end of the file.
+    pub fn open_block(source: &Source, block: &OpenBlock) -> Self {
+        Self {
+            path: file_name(source),
+            line: block.line,
+            message: format!(
+                "the block that `{}` begins has no end, and runs to the end of the file",
+                visible(block.start.as_bytes())
+            ),
+        }
+    }
+
+    /// Bytes without a meaning in the encoding.
+    pub fn meaningless(source: &Source, line: u64, places: u64, encoding: &str) -> Self {
+        let more = match places {
+            1 => String::new(),
+            n => format!(", and {} more behind it,", n - 1),
+        };
+        Self {
+            path: file_name(source),
+            line,
+            message: format!("a byte here{more} means nothing in {encoding} and stays as it is"),
+        }
+    }
+
+    pub fn text(&self) -> String {
+        let Self {
+            path,
+            line,
+            message,
+        } = self;
+        format!("note: {path}, line {line}: {message}\n")
     }
 }
 
@@ -124,15 +234,24 @@ pub fn problem_complaint(source: &Source, problem: &Problem) -> Complaint {
     ))
 }
 
-/// Tells that `--expect` was not met.
-pub fn unexpected(expected: Count, found: u64) -> Complaint {
-    Complaint {
-        status: Status::No,
-        ..Complaint::wrong(format!(
-            "{expected} changes were expected, and there are {found}"
-        ))
-        .remedy("look with `preview`; nothing has been written")
-    }
+/// What to tell about a unit that is not as `--ensure` asks.
+pub fn unmet_line(source: &Source, unmet: &Unmet, width: usize) -> String {
+    let place = format!("{}, line {}: ", file_name(source), unmet.line);
+    let left = width.saturating_sub(place.len()).max(20);
+    format!("{place}{}\n", one_line_of(&unmet.text, left))
+}
+
+fn unexpected(expected: Count, found: u64) -> Complaint {
+    let message = format!("{expected} changes were expected, and there are {found}");
+    Complaint::no(message).remedy("look with `preview`; nothing has been written")
+}
+
+fn unmet(units: u64) -> Complaint {
+    let what = counted(units, "unit");
+    Complaint::no(format!(
+        "--ensure: {what} in scope would not match afterwards"
+    ))
+    .remedy("look with `preview`; nothing has been written")
 }
 
 /// What in the templates is allowed but often not meant: a name and a sentence each.

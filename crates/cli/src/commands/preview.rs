@@ -1,75 +1,87 @@
 //! `preview`: every change a rewrite would make; nothing is written.
 
-use super::pass::{Pass, problem_complaint, template_hints, unexpected};
+use super::pass::{Guard, Note, Pass, problem_complaint, template_hints, unmet_line};
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
-    self, Collector, FileReport, JsonPlan, PreviewView, RewriteTotals, counted, diff_of_file,
+    self, Collector, FileReport, JsonPlan, Keep, PreviewView, counted, diff_of_file, file_name,
     rewrite_sentence,
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Rewrite, Run};
-use brisk_quill_files::{Listing, TextOptions};
+use brisk_quill_core::{Rewrite, RunOptions};
+use brisk_quill_files::Listing;
+
+/// Notes shown; the rest is counted.
+const NOTES_SHOWN: usize = 10;
 
 pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
-    let asked = options::rewrite(parts)?;
-    let expected = options::expected(args.guard.expect.as_deref())?;
+    let asked = options::rewrite(parts, &args.guard)?;
+    let guard = Guard::new(&args.guard)?;
     let mut view = View::new(args, &asked.what, output)?;
-    let listing = options::sources(&asked.paths, &args.files)?;
+    let run = RunOptions {
+        groups: args.json,
+        one_piece: view.keep().context > 0,
+        through: through(args, &asked.what)?,
+        stages: args.steps,
+        ..RunOptions::default()
+    };
+    let texts = options::texts(&args.files, args.json)?;
+    let listing = options::sources(asked.paths, &args.files)?;
 
-    let mut run = if args.json {
-        Run::with_groups(&asked.what)
-    } else {
-        Run::new(&asked.what)
-    };
-    if view.context() > 0 {
-        run = run.in_one_piece();
-    }
-    let text = TextOptions {
-        binary: args.files.binary,
-        facts: args.json,
-    };
-    let mut pass = Pass::new(run, text);
+    let mut pass = Pass::new(&asked.what, &listing, run, texts, guard)?;
     view.begin(&listing, output);
     pass.unreadable(&listing, output);
     let mut number = 0;
+    let mut status = Status::Fine;
     for source in &listing.sources {
-        let mut collector = Collector::new(view.budget(), view.context());
-        let Some(read) = pass.file(source, &mut collector, output) else {
+        let mut found = Collector::new(view.keep());
+        let Some(read) = pass.file(source, &mut found, output) else {
             continue;
         };
-        for problem in &collector.problems {
+        for problem in &found.problems {
             output.complain(&problem_complaint(source, problem));
         }
+        for unmet in &found.unmet {
+            output.note(&unmet_line(source, unmet, output.width()));
+        }
+        let blocks = found.open_blocks.iter();
+        pass.notes
+            .extend(blocks.map(|block| Note::open_block(source, block)));
         if read.counts.changes + read.counts.problems == 0 {
             continue;
         }
         number += 1;
-        view.file(
-            &FileReport {
-                number,
-                source,
-                facts: &read.facts,
-                passages: &collector.passages,
-                problems: &collector.problems,
-            },
-            output,
-        );
+        let report = FileReport {
+            number,
+            source,
+            facts: &read.facts,
+            passages: &found.passages,
+            problems: &found.problems,
+        };
+        status = status.max(view.file(&report, output));
         if output.is_closed() {
             break;
         }
     }
-    view.end(&pass.totals, output);
-    let status = pass.status(expected);
-    match expected {
-        Some(count) if !count.holds(pass.totals.counts.changes) => {
-            let found = pass.totals.counts.changes;
-            Ok(output.complain(&unexpected(count, found)).max(status))
+    view.end(&pass, output);
+    Ok(status.max(pass.end(output)))
+}
+
+/// After how many steps to stop.
+fn through(args: &PreviewArgs, rewrite: &Rewrite) -> Result<Option<usize>, Complaint> {
+    let steps = rewrite.steps().len();
+    match args.through {
+        Some(n) if n == 0 || n > steps => {
+            let there = match steps {
+                1 => "there is 1 step".to_owned(),
+                steps => format!("there are steps 1 to {steps}"),
+            };
+            Err(Complaint::wrong(format!("--through: there is no step {n}")).remedy(there))
         }
-        _ => Ok(status),
+        through => Ok(through),
     }
 }
 
@@ -111,20 +123,26 @@ impl<'r> View<'r> {
         })
     }
 
-    /// Neighbouring lines that must be at hand.
-    fn context(&self) -> usize {
+    /// What must be at hand of the next file.
+    fn keep(&self) -> Keep {
+        let all = Keep {
+            changes: usize::MAX,
+            context: 0,
+            on_disk: false,
+            unmet: usize::MAX,
+        };
         match self {
-            Self::Text { context, .. } => *context,
-            Self::Json(..) => 0,
-            Self::Diff { .. } => render::DIFF_CONTEXT,
-        }
-    }
-
-    /// Changes that must be at hand.
-    fn budget(&self) -> usize {
-        match self {
-            Self::Text { left, .. } => *left,
-            Self::Json(..) | Self::Diff { .. } => usize::MAX,
+            Self::Text { left, context, .. } => Keep {
+                changes: *left,
+                context: *context,
+                ..all
+            },
+            Self::Json(..) => all,
+            Self::Diff { .. } => Keep {
+                context: render::DIFF_CONTEXT,
+                on_disk: true,
+                ..all
+            },
         }
     }
 
@@ -139,7 +157,7 @@ impl<'r> View<'r> {
         }
     }
 
-    fn file(&mut self, report: &FileReport<'_>, output: &mut Output) {
+    fn file(&mut self, report: &FileReport<'_>, output: &mut Output) -> Status {
         match self {
             Self::Text {
                 view, left, shown, ..
@@ -150,21 +168,20 @@ impl<'r> View<'r> {
                 *shown += now as u64;
             }
             Self::Json(plan, _) => output.print(&plan.file(report)),
-            Self::Diff { escaped } => {
-                let diff = diff_of_file(report);
-                if *escaped {
-                    for line in diff.split_inclusive(|b| *b == b'\n') {
-                        let line = line.strip_suffix(b"\n").unwrap_or(line);
-                        output.print(format!("{}\n", visible(line)).as_bytes());
-                    }
-                } else {
-                    output.print(&diff);
-                }
+            // Its line ends are two bytes, which no patch tool knows.
+            Self::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
+                let name = file_name(report.source);
+                let message = format!("{name}: a diff cannot show UTF-16");
+                let remedy = "leave --diff out, or use --json";
+                return output.complain(&Complaint::trouble(message).remedy(remedy));
             }
+            Self::Diff { escaped } => print_diff(&diff_of_file(report), *escaped, output),
         }
+        Status::Fine
     }
 
-    fn end(&self, totals: &RewriteTotals, output: &mut Output) {
+    fn end(&self, pass: &Pass<'_>, output: &mut Output) {
+        let totals = &pass.totals;
         match self {
             Self::Text { rewrite, shown, .. } => {
                 let hidden = totals.counts.changes - shown;
@@ -173,11 +190,15 @@ impl<'r> View<'r> {
                     output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
                 }
                 output.print(format!("\n{}", totals.text()).as_bytes());
+                print_notes(&pass.notes, output);
                 for (name, message) in template_hints(rewrite) {
                     output.print(format!("\nhint {name}: {message}\n").as_bytes());
                 }
             }
             Self::Json(plan, rewrite) => {
+                for note in &pass.notes {
+                    output.print(&plan.note(&note.path, note.line, &note.message));
+                }
                 for (name, message) in template_hints(rewrite) {
                     output.print(&plan.hint(name, &message));
                 }
@@ -185,5 +206,28 @@ impl<'r> View<'r> {
             }
             Self::Diff { .. } => {}
         }
+    }
+}
+
+/// Prints notes, the first of many.
+pub fn print_notes(notes: &[Note], output: &mut Output) {
+    if !notes.is_empty() {
+        output.print(b"\n");
+    }
+    for note in notes.iter().take(NOTES_SHOWN) {
+        output.print(note.text().as_bytes());
+    }
+    if let Some(more) = notes.len().checked_sub(NOTES_SHOWN).filter(|n| *n > 0) {
+        output.print(format!("{}\n", counted(more as u64, "more note")).as_bytes());
+    }
+}
+
+fn print_diff(diff: &[u8], escaped: bool, output: &mut Output) {
+    if !escaped {
+        return output.print(diff);
+    }
+    for line in diff.split_inclusive(|b| *b == b'\n') {
+        let line = line.strip_suffix(b"\n").unwrap_or(line);
+        output.print(format!("{}\n", visible(line)).as_bytes());
     }
 }

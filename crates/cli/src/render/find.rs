@@ -88,8 +88,14 @@ impl FindView<'_> {
         self.paint
             .push(out, Role::Quiet, &format!("{line:>digits$}  "));
         let lines = marks::lines(text, spans, look);
-        out.push_str(&lines.join("\n"));
+        out.push_str(lines.first().map_or("", String::as_str));
         out.push('\n');
+        for (line, text) in (line + 1..).zip(lines.iter().skip(1)) {
+            self.paint
+                .push(out, Role::Quiet, &format!("{line:>digits$}  "));
+            out.push_str(text);
+            out.push('\n');
+        }
     }
 
     /// A line for each match: its groups by number and name.

@@ -6,7 +6,8 @@ use super::table::{FindTotals, RewriteTotals};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::{
-    Action, GroupText, Groups, LeftOutCounts, Problem, Rewrite, Step, StepCounts,
+    Action, GroupText, Groups, LeftOutCounts, Pattern, Per, Problem, Rewrite, Step, StepCounts,
+    UnitKind,
 };
 use brisk_quill_files::Source;
 use serde::Serialize;
@@ -100,6 +101,21 @@ enum Record<'a> {
         #[serde(skip_serializing_if = "Option::is_none")]
         text_b64: Option<String>,
         groups: Vec<GroupRecord<'a>>,
+    },
+    Missing {
+        path: &'a str,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        path_b64: &'a Option<String>,
+        line: u64,
+        cell: Option<&'a str>,
+        text: String,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        text_b64: Option<String>,
+    },
+    Note {
+        path: &'a str,
+        line: u64,
+        message: &'a str,
     },
     Hint {
         name: &'a str,
@@ -198,9 +214,23 @@ struct StepKeys<'a> {
     #[serde(skip_serializing_if = "is_false")]
     entire: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
+    unit: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     lines: Option<String>,
+    #[serde(rename = "where", skip_serializing_if = "Vec::is_empty")]
+    contains: Vec<&'a str>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    unless: Vec<&'a str>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    between: Vec<[&'a str; 2]>,
+    #[serde(skip_serializing_if = "is_false")]
+    exclusive: bool,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    near: Vec<(&'a str, u64)>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pick: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    per: Option<&'a str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     limit: Option<u64>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -226,7 +256,26 @@ impl<'a> From<&'a Step> for StepKeys<'a> {
             whole_word: options.whole_word,
             literal: options.literal,
             entire: options.entire,
+            unit: match query.unit {
+                UnitKind::Line => None,
+                UnitKind::Paragraph => Some("paragraph"),
+                UnitKind::Text => Some("text"),
+            },
             lines: unless_all(&query.scope.lines),
+            contains: query.scope.contains.iter().map(Pattern::source).collect(),
+            unless: query.scope.lacks.iter().map(Pattern::source).collect(),
+            between: (query.scope.blocks.iter())
+                .map(|block| [block.start.source(), block.end.source()])
+                .collect(),
+            exclusive: query.scope.blocks.iter().any(|block| block.exclusive),
+            near: (query.scope.near.iter())
+                .map(|near| (near.pattern.source(), near.distance))
+                .collect(),
+            per: match query.pick.per {
+                Per::Unit => None,
+                Per::File => Some("file"),
+                Per::Run => Some("run"),
+            },
             pick: unless_all(&query.pick.spec),
             limit: query.limit,
             ..Self::default()
@@ -297,8 +346,12 @@ impl JsonPlan<'_> {
         passage: &ShownPassage,
         edit: &ShownEdit,
     ) {
-        let before = Text::of(&passage.was[edit.span.range()]);
-        let after = Text::of(&edit.after);
+        let mut before = Text::of(&passage.was[edit.span.range()]);
+        let mut after = Text::of(&edit.after);
+        if let Some((old, new)) = &edit.raw {
+            before.base64 = Some(BASE64.encode(old));
+            after.base64 = Some(BASE64.encode(new));
+        }
         let groups = edit.groups.as_deref().unwrap_or_default();
         let names = edit.steps.iter().next().map(|step| {
             let step = &self.rewrite.steps()[step];
@@ -321,6 +374,11 @@ impl JsonPlan<'_> {
             decision: "open",
         };
         push(out, &record);
+    }
+
+    /// Something to know about a file.
+    pub fn note(&self, path: &str, line: u64, message: &str) -> Vec<u8> {
+        note(path, line, message)
     }
 
     /// A hint about the template of a step.
@@ -353,6 +411,17 @@ impl JsonPlan<'_> {
         push(&mut out, &record);
         out
     }
+}
+
+fn note(path: &str, line: u64, message: &str) -> Vec<u8> {
+    let mut out = Vec::new();
+    let record = Record::Note {
+        path,
+        line,
+        message,
+    };
+    push(&mut out, &record);
+    out
 }
 
 fn push_unit(out: &mut Vec<u8>, path: &Text, passage: &ShownPassage) {
@@ -408,8 +477,13 @@ pub struct JsonFind<'a> {
 }
 
 impl JsonFind<'_> {
-    /// The matches of one unit, which begins at `offset` of the file.
-    pub fn unit(&self, source: &Source, offset: u64, unit: &FoundUnit) -> Vec<u8> {
+    /// The matches of one unit; `locate` tells where its bytes lie in the file.
+    pub fn unit(
+        &self,
+        source: &Source,
+        unit: &FoundUnit,
+        locate: &dyn Fn(usize) -> u64,
+    ) -> Vec<u8> {
         let mut out = Vec::new();
         let path = path_text(source);
         for (span, groups) in unit.spans.iter().zip(&unit.groups) {
@@ -419,8 +493,8 @@ impl JsonFind<'_> {
                 path_b64: &path.base64,
                 line: unit.line,
                 cell: None,
-                from: offset + span.from as u64,
-                to: offset + span.to as u64,
+                from: locate(span.from),
+                to: locate(span.to),
                 text: text.shown,
                 text_b64: text.base64,
                 groups: group_records(self.groups, groups),
@@ -428,6 +502,27 @@ impl JsonFind<'_> {
             push(&mut out, &record);
         }
         out
+    }
+
+    /// A unit in scope without a match.
+    pub fn missing(&self, source: &Source, unit: &FoundUnit) -> Vec<u8> {
+        let mut out = Vec::new();
+        let (path, text) = (path_text(source), Text::of(&unit.text));
+        let record = Record::Missing {
+            path: &path.shown,
+            path_b64: &path.base64,
+            line: unit.line,
+            cell: None,
+            text: text.shown,
+            text_b64: text.base64,
+        };
+        push(&mut out, &record);
+        out
+    }
+
+    /// Something to know about a file.
+    pub fn note(&self, path: &str, line: u64, message: &str) -> Vec<u8> {
+        note(path, line, message)
     }
 
     /// A problem in a file.

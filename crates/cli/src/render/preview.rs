@@ -68,6 +68,7 @@ impl PreviewView {
             out.push_str(&text);
             out.push('\n');
         }
+        self.stages(out, passage, &text, gutter);
         let mut shown = self.marked(&text, &now, Role::Now, gutter);
         if text.is_empty() {
             shown = vec!["(nothing: the line goes)".into()];
@@ -85,6 +86,28 @@ impl PreviewView {
         for (line, text) in (after..).zip(&passage.around.after) {
             if next.is_none_or(|next| line < next.line) {
                 self.neighbour(out, gutter, line, text);
+            }
+        }
+    }
+
+    /// The lines after each step that left them other than they are in the end.
+    fn stages(&self, out: &mut String, passage: &ShownPassage, now: &[u8], gutter: &Gutter) {
+        let mut last = &passage.was[..];
+        for (index, stage) in passage.stages.iter().enumerate() {
+            if stage == last || stage == now {
+                continue;
+            }
+            last = stage;
+            let shown = self.marked(stage, &[], Role::Quiet, gutter);
+            for (line, text) in shown.iter().enumerate() {
+                let label = if line == 0 {
+                    format!("{:>3}", index + 1)
+                } else {
+                    String::new()
+                };
+                gutter.put(out, None, &label);
+                out.push_str(text);
+                out.push('\n');
             }
         }
     }

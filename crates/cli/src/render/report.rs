@@ -1,7 +1,7 @@
 //! What a preview has collected of one file.
 
-use brisk_quill_core::{GroupText, Passage, Problem, Sink, Span, edits::StepSet, lines};
-use brisk_quill_files::{Facts, Source};
+use brisk_quill_core::{GroupText, OpenBlock, Problem, Span, Unmet, edits::StepSet, lines};
+use brisk_quill_files::{Facts, FilePassage, FileSink, Source};
 
 /// One file with its changes.
 pub struct FileReport<'a> {
@@ -23,6 +23,8 @@ pub struct ShownPassage {
     pub edits: Vec<ShownEdit>,
     /// The neighbours left alone.
     pub around: Neighbours,
+    /// The lines after each step, where those were asked for.
+    pub stages: Vec<Vec<u8>>,
 }
 
 /// One change.
@@ -35,6 +37,8 @@ pub struct ShownEdit {
     pub span: Span,
     pub line: u64,
     pub after: Vec<u8>,
+    /// The old and new bytes on disk, where those are not the text itself.
+    pub raw: Option<(Vec<u8>, Vec<u8>)>,
     pub steps: StepSet,
     pub groups: Option<Vec<GroupText>>,
 }
@@ -47,22 +51,54 @@ pub struct Neighbours {
 }
 
 impl ShownPassage {
-    fn new(passage: &Passage<'_>, context: usize) -> Self {
-        let edits = passage.edits().map(|edit| ShownEdit {
-            from: edit.from,
-            to: edit.to,
-            span: edit.span,
-            line: edit.line,
-            after: edit.after.to_vec(),
-            steps: edit.steps,
-            groups: edit.groups.map(<[_]>::to_vec),
+    fn new(found: &FilePassage<'_>, keep: &Keep) -> Self {
+        let passage = found.passage;
+        let edits = found.edits.iter().map(|edit| {
+            let same = edit.before == edit.text.before && *edit.after == *edit.text.after;
+            ShownEdit {
+                from: edit.from,
+                to: edit.to,
+                span: edit.text.span,
+                line: edit.text.line,
+                after: edit.text.after.to_vec(),
+                raw: (!same).then(|| (edit.before.to_vec(), edit.after.to_vec())),
+                steps: edit.text.steps,
+                groups: edit.text.groups.map(<[_]>::to_vec),
+            }
         });
         Self {
             line: passage.line,
             was: passage.was.to_vec(),
             edits: edits.collect(),
-            around: Neighbours::of(passage.text, passage.place, context),
+            around: Neighbours::of(passage.text, passage.place, keep.context),
+            stages: passage.stages(),
         }
+    }
+
+    /// The same in bytes on disk.
+    fn on_disk(found: &FilePassage<'_>, keep: &Keep) -> Self {
+        let (passage, coding) = (found.passage, found.coding);
+        let mut shown = Self::new(found, keep);
+        let start = coding.on_disk(passage.from);
+        // A passage is in memory, so offsets in it fit.
+        let local = |offset: u64| (offset - start) as usize;
+        for (edit, disk) in shown.edits.iter_mut().zip(&found.edits) {
+            edit.span = Span::new(local(disk.from), local(disk.to));
+            edit.after = disk.after.to_vec();
+        }
+        shown.was = coding.raw(passage.from, passage.was).to_vec();
+        let mut before = passage.from;
+        for line in shown.around.before.iter_mut().rev() {
+            before -= line.len() as u64;
+            *line = coding.raw(before, line).to_vec();
+        }
+        let mut after = passage.from + passage.was.len() as u64;
+        for line in &mut shown.around.after {
+            let length = line.len() as u64;
+            *line = coding.raw(after, line).to_vec();
+            after += length;
+        }
+        shown
     }
 
     /// The changed lines as they become, and where the new text lies in them.
@@ -117,39 +153,66 @@ fn last_lines(text: &[u8], most: usize) -> Vec<Vec<u8>> {
         .collect()
 }
 
-/// Collects the passages of one file, up to a number of changes.
+/// What is to be kept of a file.
+#[derive(Clone, Copy)]
+pub struct Keep {
+    /// Passages are kept until they hold so many changes.
+    pub changes: usize,
+    /// Lines around each.
+    pub context: usize,
+    /// In bytes on disk and not as text.
+    pub on_disk: bool,
+    /// Units that are not as `--ensure` asks.
+    pub unmet: usize,
+}
+
+/// Collects what is found in one file.
 pub struct Collector {
-    context: usize,
-    most: usize,
+    keep: Keep,
     /// Changes in the passages kept.
     kept: usize,
     pub passages: Vec<ShownPassage>,
     pub problems: Vec<Problem>,
+    pub unmet: Vec<Unmet>,
+    pub open_blocks: Vec<OpenBlock>,
 }
 
 impl Collector {
-    /// Keeps passages until they hold `most` changes, each with `context` lines around it.
-    pub fn new(most: usize, context: usize) -> Self {
+    pub fn new(keep: Keep) -> Self {
         Self {
-            context,
-            most,
+            keep,
             kept: 0,
             passages: Vec::new(),
             problems: Vec::new(),
+            unmet: Vec::new(),
+            open_blocks: Vec::new(),
         }
     }
 }
 
-impl Sink for Collector {
-    fn passage(&mut self, passage: &Passage<'_>) {
-        if self.kept < self.most {
-            let passage = ShownPassage::new(passage, self.context);
-            self.kept += passage.edits.len();
-            self.passages.push(passage);
+impl FileSink for Collector {
+    fn passage(&mut self, found: &FilePassage<'_>) {
+        if self.kept < self.keep.changes {
+            self.kept += found.edits.len();
+            self.passages.push(if self.keep.on_disk {
+                ShownPassage::on_disk(found, &self.keep)
+            } else {
+                ShownPassage::new(found, &self.keep)
+            });
         }
     }
 
     fn problem(&mut self, problem: Problem) {
         self.problems.push(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        if self.unmet.len() < self.keep.unmet {
+            self.unmet.push(unmet);
+        }
+    }
+
+    fn open_block(&mut self, _: usize, block: OpenBlock) {
+        self.open_blocks.push(block);
     }
 }

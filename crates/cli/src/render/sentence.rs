@@ -3,23 +3,61 @@
 use super::numbers::counted;
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Action, Query, Rewrite, Step};
+use brisk_quill_core::{Action, Pattern, Per, Query, Rewrite, Step, UnitKind};
 use brisk_quill_files::Source;
 
-/// What `find` looks for.
-pub fn find_sentence(query: &Query, sources: &[Source]) -> String {
-    format!("{} of {}.", capital(&subject(query)), files(sources))
+/// What `find` looks for: matches, or units in scope without one.
+pub fn find_sentence(query: &Query, sources: &[Source], missing: bool) -> String {
+    let matches = matches(query);
+    let matches = matches.trim_end_matches(',');
+    let what = match missing {
+        true => format!(
+            "every {} without a {}",
+            unit(query),
+            &matches["every ".len()..]
+        ),
+        false => matches.to_owned(),
+    };
+    let mut place = place(query);
+    if missing {
+        place = place.replacen("in every line", "in all lines", 1);
+    }
+    let mut text = format!("{}, {place} of {}.", capital(&what), files(sources));
+    text.push_str(engine(query));
+    text
+}
+
+/// What to say where a pattern runs on the engine that is not linear.
+fn engine(query: &Query) -> &'static str {
+    let scope = &query.scope;
+    let conditions = scope.contains.iter().chain(&scope.lacks);
+    let blocks = scope
+        .blocks
+        .iter()
+        .flat_map(|block| [&block.start, &block.end]);
+    let near = scope.near.iter().map(|near| &near.pattern);
+    let mut all = conditions.chain(blocks).chain(near).chain([&query.pattern]);
+    if all.any(Pattern::backtracks) {
+        "\nLook-around, or a reference inside the pattern, runs on the backtracking engine."
+    } else {
+        ""
+    }
 }
 
 /// What a rewrite does; several steps take a line each.
 pub fn rewrite_sentence(rewrite: &Rewrite, sources: &[Source]) -> String {
     match rewrite.steps() {
-        [step] => format!("{} of {}.", capital(&clause(step)), files(sources)),
+        [step] => {
+            let engine = engine(&step.query);
+            format!("{} of {}.{engine}", capital(&clause(step)), files(sources))
+        }
         steps => {
             let mut text = format!("{} steps, in {}:", steps.len(), files(sources));
             for (index, step) in steps.iter().enumerate() {
                 text.push_str(&format!("\n  {}. {}", index + 1, clause(step)));
             }
+            let engine = steps.iter().map(|step| engine(&step.query)).max();
+            text.push_str(engine.unwrap_or_default());
             text
         }
     }
@@ -40,11 +78,6 @@ fn clause(step: &Step) -> String {
     }
 }
 
-fn subject(query: &Query) -> String {
-    let matches = matches(query);
-    format!("{}, {}", matches.trim_end_matches(','), place(query))
-}
-
 /// "every match of `x`, in any case"
 fn matches(query: &Query) -> String {
     let pick = &query.pick.spec;
@@ -60,7 +93,7 @@ fn matches(query: &Query) -> String {
         (options.literal, "as plain text"),
         (options.ignore_case, "in any case"),
         (options.whole_word, "as a whole word"),
-        (options.entire, "where it spans the whole line"),
+        (options.entire, "where it spans all of it"),
     ];
     let said: Vec<&str> = said
         .iter()
@@ -73,15 +106,55 @@ fn matches(query: &Query) -> String {
     text
 }
 
-/// "in every line"
+fn unit(query: &Query) -> &'static str {
+    match query.unit {
+        UnitKind::Line => "line",
+        UnitKind::Paragraph => "paragraph",
+        UnitKind::Text => "text",
+    }
+}
+
+/// "in every line that holds `x`, between `a` and `b`"
 fn place(query: &Query) -> String {
-    let lines = &query.scope.lines;
-    let mut text = match lines {
-        all if all.is_all() && query.pick.spec.is_all() => "in every line".to_owned(),
-        all if all.is_all() => "in each line".to_owned(),
-        one if is_one(one) => format!("in line {one}"),
-        some => format!("in lines {some}"),
+    let (scope, pick) = (&query.scope, &query.pick);
+    let each = match (pick.spec.is_all(), pick.per) {
+        (true, _) => "in every",
+        (false, Per::Unit) => "in each",
+        (false, Per::File) => "counted through each file, in any",
+        (false, Per::Run) => "counted through all files, in any",
     };
+    let mut text = match &scope.lines {
+        all if all.is_all() => format!("{each} {}", unit(query)),
+        lines if is_one(lines) => format!("in line {lines}"),
+        lines => format!("in lines {lines}"),
+    };
+    if !scope.lines.is_all() && pick.per != Per::Unit {
+        text = format!(
+            "{}, {text}",
+            each.rsplit_once(", ").map_or(each, |(how, _)| how)
+        );
+    }
+    let mut conditions = Vec::new();
+    for pattern in &scope.contains {
+        conditions.push(format!("that holds {}", quoted(pattern.source())));
+    }
+    for pattern in &scope.lacks {
+        conditions.push(format!("that does not hold {}", quoted(pattern.source())));
+    }
+    if !conditions.is_empty() {
+        text.push(' ');
+        text.push_str(&conditions.join(" and "));
+    }
+    for block in &scope.blocks {
+        let (start, end) = (quoted(block.start.source()), quoted(block.end.source()));
+        let ends = if block.exclusive { "without" } else { "with" };
+        text.push_str(&format!(", between {start} and {end} ({ends} those lines)"));
+    }
+    for near in &scope.near {
+        let lines = counted(near.distance, "line");
+        let pattern = quoted(near.pattern.source());
+        text.push_str(&format!(", at most {lines} from {pattern}"));
+    }
     if let Some(limit) = query.limit {
         text.push_str(&format!(", at most {limit} in all"));
     }

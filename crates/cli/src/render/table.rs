@@ -1,7 +1,7 @@
 //! The table of counts that ends every answer.
 
 use super::numbers::number;
-use brisk_quill_core::{Counts, LeftOutCounts};
+use brisk_quill_core::{Counts, LeftOutCounts, Query, Rewrite, Step};
 use brisk_quill_files::Skipped;
 
 /// What became of the files of a request.
@@ -45,6 +45,8 @@ pub struct RewriteTotals {
     /// Files with at least one change.
     pub changed: u64,
     pub counts: Counts,
+    /// Whether a step looks in blocks of lines.
+    blocks: bool,
 }
 
 /// All that `find` counted.
@@ -55,17 +57,34 @@ pub struct FindTotals {
     pub matching: u64,
     /// Matches that were taken.
     pub matches: u64,
+    /// What is shown: matches, or units in scope without one.
+    pub units: u64,
     pub left_out: LeftOutCounts,
     pub problems: u64,
+    /// Whether units without a match are shown.
+    missing: bool,
+    /// Blocks of lines, where the query looks in them.
+    blocks: Option<u64>,
 }
 
 impl RewriteTotals {
+    pub fn new(rewrite: &Rewrite) -> Self {
+        let in_blocks = |step: &Step| !step.query.scope.blocks.is_empty();
+        Self {
+            blocks: rewrite.steps().iter().any(in_blocks),
+            ..Self::default()
+        }
+    }
+
     /// As text, one count a line.
     pub fn text(&self) -> String {
         let mut rows = Rows::default();
         self.files.rows(&mut rows);
         rows.add("files changed", self.changed);
         let steps = self.counts.all_steps();
+        if self.blocks {
+            rows.blocks(steps.blocks);
+        }
         rows.add("matches", steps.matches);
         rows.add("changes", self.counts.changes);
         rows.noted(
@@ -77,6 +96,11 @@ impl RewriteTotals {
         rows.add("lines added", self.counts.lines_added);
         rows.add("lines removed", self.counts.lines_removed);
         rows.noted("problems", self.counts.problems, "left alone".into());
+        rows.noted(
+            "not ensured",
+            self.counts.unmet,
+            "would not match --ensure".into(),
+        );
         if self.counts.steps.len() > 1 {
             for (index, step) in self.counts.steps.iter().enumerate() {
                 let why = reasons(&[
@@ -92,11 +116,34 @@ impl RewriteTotals {
 }
 
 impl FindTotals {
+    pub fn new(query: &Query, missing: bool) -> Self {
+        Self {
+            missing,
+            blocks: (!query.scope.blocks.is_empty()).then_some(0),
+            ..Self::default()
+        }
+    }
+
+    /// Counts the blocks of one more file.
+    pub fn add_blocks(&mut self, blocks: u64) {
+        if let Some(sum) = &mut self.blocks {
+            *sum += blocks;
+        }
+    }
+
     /// As text, one count a line.
     pub fn text(&self) -> String {
         let mut rows = Rows::default();
         self.files.rows(&mut rows);
-        rows.add("files with matches", self.matching);
+        if let Some(blocks) = self.blocks {
+            rows.blocks(blocks);
+        }
+        if self.missing {
+            rows.add("files with such lines", self.matching);
+            rows.add("without a match", self.units);
+        } else {
+            rows.add("files with matches", self.matching);
+        }
         rows.add("matches", self.matches);
         rows.noted("left out", self.left_out.total(), left_out(self.left_out));
         rows.noted("problems", self.problems, "left alone".into());
@@ -129,6 +176,12 @@ struct Rows {
 impl Rows {
     fn add(&mut self, name: &str, n: u64) {
         self.always(name, n, String::new());
+    }
+
+    fn blocks(&mut self, n: u64) {
+        let never = "the START of --between occurs nowhere";
+        let note = if n == 0 { never } else { "" };
+        self.always("blocks", n, note.into());
     }
 
     /// A row that is left out when there is nothing to count.

@@ -86,6 +86,11 @@ impl<'q> Found<'q> {
         self.walk.in_run()
     }
 
+    /// How many blocks of lines have begun in the text at hand.
+    pub fn blocks_begun(&self) -> u64 {
+        self.walk.blocks_begun()
+    }
+
     /// Begins a new text, which lies `start` bytes into its file; offsets are those in the file.
     pub fn begin(&mut self, start: u64) {
         self.walk.begin_text();

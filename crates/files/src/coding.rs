@@ -1,0 +1,269 @@
+//! Texts that are not UTF-8: decoded as a whole, with the way back to every byte on disk.
+//!
+//! Note to the maintainer. The core sees UTF-8. Where raw bytes mean nothing in the encoding, it
+//! sees one byte `FF` for them, which is never part of UTF-8, so that no match crosses it.
+//! Unchanged bytes are never encoded again: a change is located on disk by [`Coding::on_disk`]
+//! and only its new text is encoded, and decoded back to be sure.
+
+use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
+use std::borrow::Cow;
+
+/// Stands for raw bytes without a meaning.
+const NOTHING: u8 = 0xFF;
+
+/// An encoding that texts can be read and written in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct TextEncoding(&'static Encoding);
+
+/// A label that names no usable encoding.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum EncodingError {
+    /// Nothing is known by this name.
+    #[error("there is no encoding called `{0}`")]
+    Unknown(String),
+    /// What a byte means depends on the bytes before it, so a change could not stay local.
+    #[error("`{0}` keeps state between characters and cannot be rewritten safely")]
+    Stateful(String),
+}
+
+impl TextEncoding {
+    /// The encoding of a WHATWG label, such as `latin1` or `shift_jis`.
+    ///
+    /// # Errors
+    ///
+    /// When there is none of this name, or it is stateful.
+    pub fn of_label(label: &str) -> Result<Self, EncodingError> {
+        let found = Encoding::for_label_no_replacement(label.as_bytes());
+        let encoding = found.ok_or_else(|| EncodingError::Unknown(label.to_owned()))?;
+        if encoding == encoding_rs::ISO_2022_JP {
+            return Err(EncodingError::Stateful(label.to_owned()));
+        }
+        Ok(Self(encoding))
+    }
+
+    /// Its name, as in records.
+    pub fn name(self) -> &'static str {
+        self.0.name()
+    }
+
+    /// Whether it is UTF-8, which needs no decoding.
+    pub(crate) fn is_utf8(self) -> bool {
+        self.0 == UTF_8
+    }
+
+    pub(crate) fn utf8() -> Self {
+        Self(UTF_8)
+    }
+
+    /// The encoding that a byte-order mark at the start of `head` tells, and the mark's length.
+    pub(crate) fn of_mark(head: &[u8]) -> Option<(Self, usize)> {
+        Encoding::for_bom(head).map(|(encoding, length)| (Self(encoding), length))
+    }
+
+    /// The first character of `raw` and how many bytes it takes; `None` for bytes without a
+    /// meaning.
+    fn first(self, raw: &[u8]) -> (Option<char>, usize) {
+        if self.0 == UTF_16LE || self.0 == UTF_16BE {
+            return self.first_utf16(raw);
+        }
+        if raw[0].is_ascii() {
+            return (Some(char::from(raw[0])), 1);
+        }
+        let longest = if self.0.is_single_byte() {
+            1
+        } else {
+            raw.len().min(4)
+        };
+        for length in 1..=longest {
+            let decoded = self
+                .0
+                .decode_without_bom_handling_and_without_replacement(&raw[..length]);
+            let mut chars = decoded.as_deref().unwrap_or_default().chars();
+            if let (Some(c), None) = (chars.next(), chars.next()) {
+                return (Some(c), length);
+            }
+        }
+        (None, 1)
+    }
+
+    fn first_utf16(self, raw: &[u8]) -> (Option<char>, usize) {
+        let unit = |at: usize| {
+            let pair = [*raw.get(at)?, *raw.get(at + 1)?];
+            Some(if self.0 == UTF_16LE {
+                u16::from_le_bytes(pair)
+            } else {
+                u16::from_be_bytes(pair)
+            })
+        };
+        let Some(first) = unit(0) else {
+            return (None, 1);
+        };
+        let units = [first, unit(2).unwrap_or(0)];
+        match char::decode_utf16(units).next() {
+            Some(Ok(c)) => (Some(c), 2 * c.len_utf16()),
+            _ => (None, 2),
+        }
+    }
+
+    fn encode(self, text: &str) -> Option<Vec<u8>> {
+        if self.0 == UTF_16LE {
+            return Some(text.encode_utf16().flat_map(u16::to_le_bytes).collect());
+        }
+        if self.0 == UTF_16BE {
+            return Some(text.encode_utf16().flat_map(u16::to_be_bytes).collect());
+        }
+        let (bytes, _, unmappable) = self.0.encode(text);
+        (!unmappable).then(|| bytes.into_owned())
+    }
+}
+
+/// How a text on disk becomes the text that is evaluated.
+#[derive(Debug)]
+pub enum Coding {
+    /// It is taken as it is; offsets are those on disk.
+    Utf8,
+    /// It was decoded as a whole; offsets are those of the decoded text.
+    Decoded(Decoded),
+}
+
+/// A decoded text and the way back.
+#[derive(Debug)]
+pub struct Decoded {
+    encoding: TextEncoding,
+    raw: Vec<u8>,
+    text: Vec<u8>,
+    runs: Vec<Run>,
+    /// Line (from 1) of the first bytes without a meaning, and how many such places there are.
+    meaningless: Option<(u64, u64)>,
+}
+
+/// Characters that all take the same number of bytes, decoded and on disk.
+#[derive(Clone, Copy, Debug)]
+struct Run {
+    text_from: usize,
+    disk_from: usize,
+    text_size: usize,
+    disk_size: usize,
+}
+
+impl Decoded {
+    /// Decodes `raw`, whose first `start` bytes are a byte-order mark.
+    pub(crate) fn new(encoding: TextEncoding, raw: Vec<u8>, start: usize) -> Self {
+        let mut text = Vec::with_capacity(raw.len());
+        let mut runs: Vec<Run> = Vec::new();
+        let mut meaningless = None;
+        let mut lines = 1;
+        let mut at = start;
+        while at < raw.len() {
+            let (c, disk_size) = encoding.first(&raw[at..]);
+            let text_size = c.map_or(1, char::len_utf8);
+            let fits = |run: &Run| (run.text_size, run.disk_size) == (text_size, disk_size);
+            if !runs.last().is_some_and(fits) {
+                runs.push(Run {
+                    text_from: text.len(),
+                    disk_from: at,
+                    text_size,
+                    disk_size,
+                });
+            }
+            match c {
+                Some(c) => text.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes()),
+                None => {
+                    text.push(NOTHING);
+                    meaningless.get_or_insert((lines, 0)).1 += 1;
+                }
+            }
+            lines += u64::from(c == Some('\n'));
+            at += disk_size;
+        }
+        Self {
+            encoding,
+            raw,
+            text,
+            runs,
+            meaningless,
+        }
+    }
+
+    /// The decoded text.
+    pub(crate) fn text(&self) -> &[u8] {
+        &self.text
+    }
+
+    /// The bytes on disk.
+    pub(crate) fn raw(&self) -> &[u8] {
+        &self.raw
+    }
+
+    /// Where the character at `offset` of the text begins on disk.
+    fn on_disk(&self, offset: usize) -> usize {
+        if offset == self.text.len() {
+            return self.raw.len();
+        }
+        let next = self.runs.partition_point(|run| run.text_from <= offset);
+        // The first run begins at the first character, so only an empty text has none.
+        let run = self.runs[next - 1];
+        run.disk_from + (offset - run.text_from) / run.text_size * run.disk_size
+    }
+
+    fn encode(&self, text: &[u8]) -> Option<Vec<u8>> {
+        let text = std::str::from_utf8(text).ok()?;
+        let bytes = self.encoding.encode(text)?;
+        let mut back = Vec::with_capacity(text.len());
+        let mut at = 0;
+        while at < bytes.len() {
+            let (c, size) = self.encoding.first(&bytes[at..]);
+            back.extend_from_slice(c?.encode_utf8(&mut [0; 4]).as_bytes());
+            at += size;
+        }
+        (back == text.as_bytes()).then_some(bytes)
+    }
+}
+
+impl Coding {
+    /// The name of the encoding.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::Utf8 => "UTF-8",
+            Self::Decoded(decoded) => decoded.encoding.name(),
+        }
+    }
+
+    /// An offset of the text as one on disk.
+    pub fn on_disk(&self, offset: u64) -> u64 {
+        match self {
+            Self::Utf8 => offset,
+            // A decoded text is in memory, so its offsets fit.
+            Self::Decoded(decoded) => decoded.on_disk(offset as usize) as u64,
+        }
+    }
+
+    /// The bytes on disk of a range of the text that holds `bytes`.
+    pub fn raw<'b>(&'b self, from: u64, bytes: &'b [u8]) -> &'b [u8] {
+        match self {
+            Self::Utf8 => bytes,
+            Self::Decoded(decoded) => {
+                let from = from as usize;
+                &decoded.raw[decoded.on_disk(from)..decoded.on_disk(from + bytes.len())]
+            }
+        }
+    }
+
+    /// `text` as it is written to disk; `None` where the encoding has no way to write it.
+    pub fn encode<'b>(&self, text: &'b [u8]) -> Option<Cow<'b, [u8]>> {
+        match self {
+            Self::Utf8 => Some(text.into()),
+            Self::Decoded(decoded) => decoded.encode(text).map(Cow::Owned),
+        }
+    }
+
+    /// The line of the first bytes without a meaning in the encoding, and how many such places
+    /// there are. UTF-8 is not looked through.
+    pub fn meaningless(&self) -> Option<(u64, u64)> {
+        match self {
+            Self::Utf8 => None,
+            Self::Decoded(decoded) => decoded.meaningless,
+        }
+    }
+}
