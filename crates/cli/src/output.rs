@@ -9,6 +9,9 @@ use std::io::{self, BufWriter, IsTerminal, Stdout, Write};
 /// Columns shown of a line where there is no terminal to tell.
 const WIDTH_ELSEWHERE: usize = 240;
 
+/// Problems told one by one; the rest is counted.
+const PROBLEMS_TOLD: u64 = 20;
+
 /// The program's own standard streams.
 pub struct Output {
     out: BufWriter<Stdout>,
@@ -16,6 +19,7 @@ pub struct Output {
     width: usize,
     terminal: bool,
     color: When,
+    problems: u64,
     /// The first failure to write; later writes are dropped.
     failed: Option<io::Error>,
 }
@@ -33,6 +37,7 @@ impl Output {
             width,
             terminal,
             color,
+            problems: 0,
             failed: None,
         }
     }
@@ -78,6 +83,14 @@ impl Output {
         complaint.status
     }
 
+    /// Tells of one of perhaps many units that were left alone.
+    pub fn problem(&mut self, complaint: &Complaint) {
+        self.problems += 1;
+        if self.problems <= PROBLEMS_TOLD {
+            self.complain(complaint);
+        }
+    }
+
     /// Writes to standard error.
     pub fn note(&mut self, text: &str) {
         self.show();
@@ -88,6 +101,9 @@ impl Output {
     /// Ends the output. A reader that went away early is no failure; a full disk is.
     pub fn close(mut self, status: Status) -> Status {
         self.show();
+        if let Some(more) = self.problems.checked_sub(PROBLEMS_TOLD).filter(|n| *n > 0) {
+            self.note(&format!("… and {more} more problems\n"));
+        }
         match self.failed.take() {
             Some(error) if error.kind() != io::ErrorKind::BrokenPipe => {
                 let complaint = Complaint::trouble(format!("cannot write the output: {error}"));

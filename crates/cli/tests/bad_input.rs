@@ -80,6 +80,47 @@ fn wrong_requests() {
             2,
             &["too large", "smaller"],
         ),
+        (
+            "find quay --where '(' a.txt",
+            2,
+            &["never closed", "--where"],
+        ),
+        (
+            "find quay --between '[' x a.txt",
+            2,
+            &["never closed", "--between"],
+        ),
+        (
+            "find quay --between x --lines 3 a.txt",
+            2,
+            &["`--between` lacks its value", "--lines"],
+        ),
+        (
+            "find quay --near x many a.txt",
+            2,
+            &["`many` is no number of lines"],
+        ),
+        ("find quay --exclusive a.txt", 2, &["--between"]),
+        ("find quay --per file a.txt", 2, &["--pick"]),
+        ("find quay --each a.txt", 2, &["--count"]),
+        ("find quay --null a.txt", 2, &["--paths-from"]),
+        ("find quay --count --bare a.txt", 2, &["--bare"]),
+        ("find quay --missing --pick 1 a.txt", 2, &["--pick"]),
+        ("find quay --unit page a.txt", 2, &["page", "paragraph"]),
+        ("preview quay --with Q --steps --json a.txt", 2, &["--json"]),
+        (
+            "preview quay --with Q --through 2 a.txt",
+            2,
+            &["no step 2", "there is 1 step"],
+        ),
+        (
+            "find 'a++(?=b)' a.txt",
+            2,
+            &["possessive repeats are not available here", "  ^"],
+        ),
+        (r"find '\h(?=b)' a.txt", 2, &["no meaning", "[ \\t]"]),
+        ("find '(?>a)b(?=c)' a.txt", 2, &["atomic groups", "(?:"]),
+        (r"find '(a)\2' a.txt", 2, &["2"]),
     ];
     for (line, status, said) in cases {
         let got = sandbox.run(line);

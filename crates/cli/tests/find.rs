@@ -9,7 +9,7 @@ fn matches_with_their_groups() {
     let sandbox = Sandbox::with("a.txt", "Berth 7 and berth\nnothing\nberth 12\n");
     let got = sandbox.run(r"find 'berth ?(?<n>\d)?(\d)?' -i a.txt").ok();
     let wanted = "\
-Every match of `berth ?(?<n>\\d)?(\\d)?`, in any case, in every line of a.txt.
+In a.txt: every match of `berth ?(?<n>\\d)?(\\d)?`, in any case, in every line.
 
 a.txt
    1  ‹Berth 7› and ‹berth›

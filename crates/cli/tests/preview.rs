@@ -111,7 +111,7 @@ fn the_text_for_people() {
         .run(r"preview quay --with Q --context 1 --pick 1 --show 1")
         .ok();
     let wanted = "\
-The first match of `quay` becomes `Q`, in each line of 3 files.
+In 3 files: the first match of `quay` becomes `Q`, in each line.
 
 a.txt
    1       one

@@ -160,7 +160,7 @@ impl Pattern {
     /// Scratch memory for searching with this pattern, to be kept and used again.
     pub fn finder(&self) -> Finder {
         match &self.engine {
-            Engine::Linear(engine) => Finder(Scratch::Linear(engine.finder())),
+            Engine::Linear(engine) => Finder(Scratch::Linear(Box::new(engine.finder()))),
             Engine::Backtracking(engine) => Finder(Scratch::Backtracking(engine.finder())),
         }
     }
@@ -172,7 +172,8 @@ pub struct Finder(Scratch);
 
 #[derive(Debug)]
 enum Scratch {
-    Linear(linear::Finder),
+    // Boxed, because its memory is much larger than the other's.
+    Linear(Box<linear::Finder>),
     Backtracking(backtracking::Finder),
 }
 

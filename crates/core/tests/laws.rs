@@ -3,7 +3,7 @@
 mod support;
 
 use brisk_quill_core::edits::{Edit, StepSet, compose, invert, splice};
-use brisk_quill_core::{Per, Span, Template, UnitKind, rewrite_text};
+use brisk_quill_core::{MatchOptions, Pattern, Per, Span, Template, UnitKind, rewrite_text};
 use proptest::prelude::*;
 use support::{Say, record, reference, rewrite, spec};
 
@@ -208,6 +208,16 @@ proptest! {
         let composed = compose(text, first, &middle, second);
         prop_assert_eq!(splice(text, &composed), wanted);
         prop_assert!(composed.windows(2).all(|pair| pair[0].span.to <= pair[1].span.from));
+    }
+
+    /// Both engines find the same: an empty look-ahead in front changes only the engine.
+    #[test]
+    fn the_engines_agree(text in "[ab7é \\n]{0,12}", step in step(), multi_line in any::<bool>()) {
+        let options = MatchOptions { multi_line, ..MatchOptions::default() };
+        let linear = Pattern::new(step.pattern, &options).unwrap();
+        let backtracking = Pattern::new(&format!("(?=){}", step.pattern.replace('|', "|(?=)")), &options).unwrap();
+        prop_assert!(backtracking.backtracks() && !linear.backtracks());
+        prop_assert_eq!(support::spans(&linear, text.as_bytes()), support::spans(&backtracking, text.as_bytes()));
     }
 
     /// Going back after splicing is the identity.

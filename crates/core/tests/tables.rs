@@ -194,6 +194,28 @@ fn patterns() {
         (".+", PLAIN, b"a\xC3b", &[(0, 1), (2, 3)]),
         ("[^a]", PLAIN, b"\xFF\xC3", &[]),
         ("", PLAIN, b"", &[(0, 0)]),
+        ("x*", PLAIN, b"a\n", &[(0, 0), (1, 1)]),
+        // The backtracking engine.
+        (
+            r"(?<!\d)\d{3}(?!\d)",
+            PLAIN,
+            b"12 345 6789 012",
+            &[(3, 6), (12, 15)],
+        ),
+        (
+            r"(\w)\1",
+            PLAIN,
+            "Šššš aab éé".as_bytes(),
+            &[(2, 6), (9, 11), (13, 17)],
+        ),
+        (r"(\w)\1", any_case, "Ššab".as_bytes(), &[(0, 4)]),
+        (r"(?<c>a|b)x\k<c>", PLAIN, b"axb bxb", &[(4, 7)]),
+        (r"(?P<c>a)(?P=c)", PLAIN, b"aa", &[(0, 2)]),
+        (r"a(?=b)", word, b"ab a", &[]),
+        (r"a(?= b)", word, b"xa a b", &[(3, 4)]),
+        (r"\w+(?=\w)", entire, b"ab", &[]),
+        (r"(?=)x*", PLAIN, "éx".as_bytes(), &[(0, 0), (2, 3)]),
+        (r"(?<=^)b$(?!x)", PLAIN, b"b", &[(0, 1)]),
     ];
     for (source, options, unit, wanted) in cases {
         let pattern = Pattern::new(source, options).unwrap();

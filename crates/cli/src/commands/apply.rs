@@ -1,6 +1,6 @@
 //! `apply`: makes the changes, all of them or none.
 
-use super::pass::{Guard, Pass, file_complaint, problem_complaint, unmet_line};
+use super::pass::{Guard, Pass, file_complaint};
 use crate::args::{ApplyArgs, Part};
 use crate::complaint::Complaint;
 use crate::options;
@@ -84,12 +84,7 @@ fn evaluate_all(pass: &mut Pass<'_>, listing: &Listing, output: &mut Output) -> 
     for source in &listing.sources {
         let mut sink = Changes::default();
         let read = pass.file(source, &mut sink, output);
-        for problem in &sink.problems {
-            output.complain(&problem_complaint(source, problem));
-        }
-        for unmet in &sink.unmet {
-            output.note(&unmet_line(source, unmet, output.width()));
-        }
+        pass.tell(source, &sink.problems, &sink.unmet, output);
         if let Some(read) = read {
             plan.files.push(PlannedFile {
                 source: source.clone(),

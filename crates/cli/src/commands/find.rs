@@ -223,7 +223,7 @@ impl Seer for Tally<'_> {
     fn problem(&mut self, problem: Problem) {
         self.totals.problems += 1;
         let complaint = problem_complaint(self.source, &problem);
-        self.output.complain(&complaint);
+        self.output.problem(&complaint);
         if let Form::Json(json) = &self.form {
             self.output.print(&json.problem(self.source, &problem));
         }

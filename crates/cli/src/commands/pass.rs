@@ -16,6 +16,9 @@ use brisk_quill_files::{
 };
 use std::fs::File;
 
+/// Units told that are not as `--ensure` asks; the rest is counted.
+const UNMET_TOLD: usize = 40;
+
 /// The state of a pass.
 pub struct Pass<'r> {
     run: Run<'r>,
@@ -25,6 +28,7 @@ pub struct Pass<'r> {
     pub totals: RewriteTotals,
     /// Blocks without an end, and bytes without a meaning.
     pub notes: Vec<Note>,
+    unmet_told: usize,
 }
 
 /// What must hold in the end.
@@ -75,6 +79,7 @@ impl<'r> Pass<'r> {
             guard,
             totals: RewriteTotals::new(rewrite),
             notes: Vec::new(),
+            unmet_told: 0,
         })
     }
 
@@ -96,6 +101,20 @@ impl<'r> Pass<'r> {
             self.totals.files.unreadable += 1;
             output.complain(&file_complaint(error));
         }
+    }
+
+    /// Tells what was left alone in a file, and what is not as it must be.
+    pub fn tell(
+        &mut self,
+        source: &Source,
+        problems: &[Problem],
+        unmet: &[Unmet],
+        output: &mut Output,
+    ) {
+        for problem in problems {
+            output.problem(&problem_complaint(source, problem));
+        }
+        tell_unmet(source, unmet, &mut self.unmet_told, output);
     }
 
     /// Evaluates one source into `sink`; `None` where it was skipped or could not be read.
@@ -158,6 +177,9 @@ impl<'r> Pass<'r> {
             _ => {}
         }
         if counts.unmet > 0 {
+            if let Some(more) = self.unmet_told.checked_sub(UNMET_TOLD).filter(|n| *n > 0) {
+                output.note(&format!("… and {more} more\n"));
+            }
             status = status.max(output.complain(&unmet(counts.unmet)));
         }
         status
@@ -234,16 +256,21 @@ pub fn problem_complaint(source: &Source, problem: &Problem) -> Complaint {
     ))
 }
 
-/// What to tell about a unit that is not as `--ensure` asks.
-pub fn unmet_line(source: &Source, unmet: &Unmet, width: usize) -> String {
-    let place = format!("{}, line {}: ", file_name(source), unmet.line);
-    let left = width.saturating_sub(place.len()).max(20);
-    format!("{place}{}\n", one_line_of(&unmet.text, left))
+/// Tells of units that are not as `--ensure` asks; of the first of many.
+fn tell_unmet(source: &Source, unmet: &[Unmet], told: &mut usize, output: &mut Output) {
+    for unmet in unmet {
+        *told += 1;
+        if *told <= UNMET_TOLD {
+            let place = format!("{}, line {}: ", file_name(source), unmet.line);
+            let left = output.width().saturating_sub(place.len()).max(20);
+            output.note(&format!("{place}{}\n", one_line_of(&unmet.text, left)));
+        }
+    }
 }
 
 fn unexpected(expected: Count, found: u64) -> Complaint {
     let message = format!("{expected} changes were expected, and there are {found}");
-    Complaint::no(message).remedy("look with `preview`; nothing has been written")
+    Complaint::no(message).remedy("nothing has been written")
 }
 
 fn unmet(units: u64) -> Complaint {
@@ -251,7 +278,7 @@ fn unmet(units: u64) -> Complaint {
     Complaint::no(format!(
         "--ensure: {what} in scope would not match afterwards"
     ))
-    .remedy("look with `preview`; nothing has been written")
+    .remedy("nothing has been written")
 }
 
 /// What in the templates is allowed but often not meant: a name and a sentence each.

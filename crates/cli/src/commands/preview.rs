@@ -1,6 +1,6 @@
 //! `preview`: every change a rewrite would make; nothing is written.
 
-use super::pass::{Guard, Note, Pass, problem_complaint, template_hints, unmet_line};
+use super::pass::{Guard, Note, Pass, template_hints};
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
 use crate::options;
@@ -41,16 +41,11 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         let Some(read) = pass.file(source, &mut found, output) else {
             continue;
         };
-        for problem in &found.problems {
-            output.complain(&problem_complaint(source, problem));
-        }
-        for unmet in &found.unmet {
-            output.note(&unmet_line(source, unmet, output.width()));
-        }
+        pass.tell(source, &found.problems, &found.unmet, output);
         let blocks = found.open_blocks.iter();
         pass.notes
             .extend(blocks.map(|block| Note::open_block(source, block)));
-        if read.counts.changes + read.counts.problems == 0 {
+        if read.counts.changes + read.counts.problems + read.counts.unmet == 0 {
             continue;
         }
         number += 1;
@@ -60,6 +55,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
             facts: &read.facts,
             passages: &found.passages,
             problems: &found.problems,
+            unmet: &found.unmet,
         };
         status = status.max(view.file(&report, output));
         if output.is_closed() {
@@ -129,7 +125,6 @@ impl<'r> View<'r> {
             changes: usize::MAX,
             context: 0,
             on_disk: false,
-            unmet: usize::MAX,
         };
         match self {
             Self::Text { left, context, .. } => Keep {

@@ -126,6 +126,11 @@ enum Record<'a> {
         line: Option<u64>,
         message: String,
     },
+    Unmet {
+        path: &'a str,
+        line: u64,
+        text: &'a str,
+    },
     Totals {
         files: u64,
         #[serde(skip_serializing_if = "Option::is_none")]
@@ -334,6 +339,15 @@ impl JsonPlan<'_> {
         }
         for problem in report.problems {
             push_problem(&mut out, &path.shown, problem);
+        }
+        for unmet in report.unmet {
+            let text = Text::of(&unmet.text);
+            let record = Record::Unmet {
+                path: &path.shown,
+                line: unmet.line,
+                text: &text.shown,
+            };
+            push(&mut out, &record);
         }
         out
     }

@@ -12,6 +12,7 @@ pub struct FileReport<'a> {
     /// As many as were asked for.
     pub passages: &'a [ShownPassage],
     pub problems: &'a [Problem],
+    pub unmet: &'a [Unmet],
 }
 
 /// Neighbouring lines that change.
@@ -162,8 +163,6 @@ pub struct Keep {
     pub context: usize,
     /// In bytes on disk and not as text.
     pub on_disk: bool,
-    /// Units that are not as `--ensure` asks.
-    pub unmet: usize,
 }
 
 /// Collects what is found in one file.
@@ -207,9 +206,7 @@ impl FileSink for Collector {
     }
 
     fn unmet(&mut self, unmet: Unmet) {
-        if self.unmet.len() < self.keep.unmet {
-            self.unmet.push(unmet);
-        }
+        self.unmet.push(unmet);
     }
 
     fn open_block(&mut self, _: usize, block: OpenBlock) {

@@ -22,9 +22,7 @@ pub fn find_sentence(query: &Query, sources: &[Source], missing: bool) -> String
     if missing {
         place = place.replacen("in every line", "in all lines", 1);
     }
-    let mut text = format!("{}, {place} of {}.", capital(&what), files(sources));
-    text.push_str(engine(query));
-    text
+    format!("In {}: {what}, {place}.{}", files(sources), engine(query))
 }
 
 /// What to say where a pattern runs on the engine that is not linear.
@@ -49,10 +47,10 @@ pub fn rewrite_sentence(rewrite: &Rewrite, sources: &[Source]) -> String {
     match rewrite.steps() {
         [step] => {
             let engine = engine(&step.query);
-            format!("{} of {}.{engine}", capital(&clause(step)), files(sources))
+            format!("In {}: {}.{engine}", files(sources), clause(step))
         }
         steps => {
-            let mut text = format!("{} steps, in {}:", steps.len(), files(sources));
+            let mut text = format!("In {}, {} steps:", files(sources), steps.len());
             for (index, step) in steps.iter().enumerate() {
                 text.push_str(&format!("\n  {}. {}", index + 1, clause(step)));
             }
@@ -124,6 +122,7 @@ fn place(query: &Query) -> String {
         (false, Per::Run) => "counted through all files, in any",
     };
     let mut text = match &scope.lines {
+        all if all.is_all() && query.unit == UnitKind::Text => "in the whole text".to_owned(),
         all if all.is_all() => format!("{each} {}", unit(query)),
         lines if is_one(lines) => format!("in line {lines}"),
         lines => format!("in lines {lines}"),
@@ -176,10 +175,4 @@ fn files(sources: &[Source]) -> String {
 /// A piece of the user's own text.
 fn quoted(text: &str) -> String {
     format!("`{}`", visible(text.as_bytes()))
-}
-
-fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    let first = chars.next().map(|c| c.to_uppercase().to_string());
-    first.unwrap_or_default() + chars.as_str()
 }

@@ -90,6 +90,10 @@ pub(super) fn parse(source: &str, options: &MatchOptions) -> Result<Parsed, Patt
     }
 }
 
+#[expect(
+    clippy::result_large_err,
+    reason = "the parser's own error, soon described"
+)]
 fn parse_regular(text: &str, options: &MatchOptions) -> Result<Hir, regex_syntax::Error> {
     regex_syntax::ParserBuilder::new()
         .utf8(true)
@@ -142,7 +146,12 @@ fn special(text: &str, error: &regex_syntax::Error) -> Option<(Span, String)> {
     let regex_syntax::Error::Parse(error) = error else {
         return None;
     };
-    let span = offsets(error.span());
+    let mut span = offsets(error.span());
+    // `(?P=name)` is refused at its `P`, as if that were a flag.
+    let named = text.get(..span.from)?.ends_with("(?") && text[span.from..].starts_with("P=");
+    if named {
+        span.from -= "(?".len();
+    }
     let rest = text.get(span.from..)?;
     let length = match error.kind() {
         ast::ErrorKind::UnsupportedLookAround => {
@@ -152,7 +161,7 @@ fn special(text: &str, error: &regex_syntax::Error) -> Option<(Span, String)> {
             let span = Span::new(span.from, span.from + opening.len());
             return Some((span, filler.to_owned()));
         }
-        ast::ErrorKind::UnsupportedBackreference if rest.starts_with("(?P=") => rest.find(')')? + 1,
+        ast::ErrorKind::FlagUnrecognized if named => rest.find(')')? + 1,
         ast::ErrorKind::UnsupportedBackreference => {
             1 + rest[1..].bytes().take_while(u8::is_ascii_digit).count()
         }

@@ -257,7 +257,6 @@ impl<'q> Walk<'q> {
     }
 
     /// The places in which the conditions on lines hold; `None` is everywhere.
-    #[expect(clippy::type_complexity, reason = "line, offset and reason, used once")]
     fn places(&mut self, text: &[u8]) -> Result<Option<Vec<Span>>, (u64, usize, SearchError)> {
         if !self.query.scope.judges_lines() {
             self.lines_done += count_lines(text);
