@@ -1,0 +1,160 @@
+//! Every encoding: what is changed is changed in its place, and nothing else.
+
+use brisk_quill_core::{
+    Action, MatchOptions, OpenBlock, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step,
+    Template, Unmet,
+};
+use brisk_quill_files::{
+    Change, Evaluated, FilePassage, FileSink, PlannedFile, Reader, Source, TextEncoding,
+    TextOptions, evaluate, splice_into,
+};
+use proptest::prelude::*;
+
+const LABELS: &[&str] = &[
+    "utf-8",
+    "ibm866",
+    "iso-8859-2",
+    "iso-8859-3",
+    "iso-8859-4",
+    "iso-8859-5",
+    "iso-8859-6",
+    "iso-8859-7",
+    "iso-8859-8",
+    "iso-8859-8-i",
+    "iso-8859-10",
+    "iso-8859-13",
+    "iso-8859-14",
+    "iso-8859-15",
+    "iso-8859-16",
+    "koi8-r",
+    "koi8-u",
+    "macintosh",
+    "windows-874",
+    "windows-1250",
+    "windows-1251",
+    "windows-1252",
+    "windows-1253",
+    "windows-1254",
+    "windows-1255",
+    "windows-1256",
+    "windows-1257",
+    "windows-1258",
+    "x-mac-cyrillic",
+    "gbk",
+    "gb18030",
+    "big5",
+    "euc-jp",
+    "shift_jis",
+    "euc-kr",
+    "utf-16be",
+    "utf-16le",
+    "x-user-defined",
+];
+
+#[derive(Default)]
+struct Changes(Vec<Change>, Vec<Problem>);
+
+impl FileSink for Changes {
+    fn passage(&mut self, passage: &FilePassage<'_>) {
+        self.0.extend(passage.edits.iter().map(Change::from));
+    }
+    fn problem(&mut self, problem: Problem) {
+        self.1.push(problem);
+    }
+    fn unmet(&mut self, _: Unmet) {}
+    fn open_block(&mut self, _: usize, _: OpenBlock) {}
+}
+
+/// `raw` with every match of `pattern` replaced, in the encoding called `label`.
+fn rewritten(label: &str, raw: &[u8], pattern: &str, with: &str) -> Vec<u8> {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("text");
+    std::fs::write(&path, raw).unwrap();
+    let pattern = Pattern::new(pattern, &MatchOptions::default()).unwrap();
+    let template = Template::parse(with, pattern.groups()).unwrap();
+    let step = Step::new(Query::new(pattern), Action::Replace(template));
+    let rewrite = Rewrite::new(vec![step]);
+    let mut run = Run::new(&rewrite, &RunOptions::default());
+    let mut reader = Reader::new(TextOptions {
+        binary: true,
+        facts: true,
+        encoding: Some(TextEncoding::of_label(label).unwrap()),
+    });
+    let source = Source::File(path);
+    let mut changes = Changes::default();
+    let evaluated = evaluate(&mut run, reader.open(&source).unwrap(), &mut changes).unwrap();
+    let Evaluated::Read { facts, counts, .. } = evaluated else {
+        panic!("skipped")
+    };
+    assert_eq!(
+        (counts.changes as usize, changes.1.len()),
+        (changes.0.len(), 0),
+        "{label}"
+    );
+    let file = PlannedFile {
+        source,
+        facts,
+        changes: changes.0,
+    };
+    let mut out = Vec::new();
+    splice_into(raw, &file, &mut out).unwrap();
+    out
+}
+
+/// `text` in an encoding, without what it cannot hold.
+fn encoded(label: &str, text: &str) -> Vec<u8> {
+    let encoding = encoding_rs::Encoding::for_label(label.as_bytes()).unwrap();
+    let units = |units: std::str::EncodeUtf16<'_>, bytes: fn(u16) -> [u8; 2]| {
+        units.flat_map(bytes).collect()
+    };
+    match encoding.name() {
+        "UTF-16LE" => units(text.encode_utf16(), u16::to_le_bytes),
+        "UTF-16BE" => units(text.encode_utf16(), u16::to_be_bytes),
+        _ => {
+            let one = |c: char| {
+                let text = c.to_string();
+                let (bytes, _, lost) = encoding.encode(&text);
+                if lost { Vec::new() } else { bytes.into_owned() }
+            };
+            text.chars().flat_map(one).collect()
+        }
+    }
+}
+
+#[test]
+fn a_change_stays_in_its_place() {
+    let text = "é quay 港 ж 7\r\nquay ü ψ ש ع ก 항\nż~\\ quay";
+    for label in LABELS {
+        let raw = encoded(label, text);
+        let wanted = encoded(label, &text.replace("quay", "Q"));
+        assert_eq!(rewritten(label, &raw, "quay", "Q"), wanted, "{label}");
+        // A character that the encoding holds can be matched, and written back.
+        let twice = rewritten(label, &raw, "[^ -~\\r\\n]", "$0$0");
+        let doubled: String = text
+            .chars()
+            .flat_map(|c| {
+                let count = if c.is_ascii() { 1 } else { 2 };
+                std::iter::repeat_n(c, count)
+            })
+            .collect();
+        assert_eq!(twice, encoded(label, &doubled), "{label}");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Whatever bytes stand in a line, they stay, and the line behind them is found.
+    #[test]
+    fn hostile_bytes_stay(
+        // An even number, so that UTF-16 is not thrown out of step.
+        noise in prop::collection::vec(any::<[u8; 2]>(), 0..20), label in prop::sample::select(LABELS),
+    ) {
+        let noise: Vec<u8> = noise.concat();
+        prop_assume!(!noise.windows(2).any(|pair| pair == b"qu"));
+        // A mark at the start would tell another encoding.
+        let raw = [encoded(label, "x\n"), noise.clone(), encoded(label, "\nquay\n")].concat();
+        let wanted = [encoded(label, "x\n"), noise, encoded(label, "\nQ\n")].concat();
+        prop_assert_eq!(rewritten(label, &raw, "^quay$", "Q"), wanted);
+    }
+}
