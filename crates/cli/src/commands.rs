@@ -3,10 +3,12 @@
 mod apply;
 mod completions;
 mod demo;
+mod explain;
 mod find;
 mod man;
 mod pass;
 mod preview;
+mod test;
 
 use crate::args::{Parsed, Verb};
 use crate::complaint::Complaint;
@@ -21,6 +23,8 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
         Verb::Find(args) => find::run(&args, parts, output),
         Verb::Preview(args) => preview::run(&args, parts, output),
         Verb::Apply(args) => apply::run(&args, parts, output),
+        Verb::Explain(args) => explain::run(&args, output),
+        Verb::Test(args) => test::run(&args, output),
         Verb::Demo(args) => demo::run(&args, color, output),
         Verb::Completions(args) => completions::run(&args, output),
         Verb::Man => man::run(output),

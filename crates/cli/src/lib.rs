@@ -11,6 +11,7 @@ mod options;
 mod output;
 mod render;
 mod status;
+mod tables;
 
 use complaint::Complaint;
 use output::Output;

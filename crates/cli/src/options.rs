@@ -1,32 +1,36 @@
 //! From the words of the command line to the core's own types.
 
 use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, Unit};
-use crate::complaint::Complaint;
-use brisk_quill_core::address::{Count, Spec, SpecError};
+use crate::complaint::{Complaint, Quote};
+use crate::tables::FileTables;
+use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{
-    Action, Block, MatchOptions, Near, Pattern, Per, Pick, Query, Rewrite, Scope, Step, Template,
-    UnitKind, edits::StepSet,
-};
+use brisk_quill_core::{Pattern, Query, Rewrite, RewriteText, StepFault, StepText, Template};
 use brisk_quill_files::{Listing, Search, TextEncoding, TextOptions, discover};
 use std::ffi::OsString;
 use std::io::{self, Read};
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
-use std::str::FromStr;
 
 /// Changes shown where `--show` does not say.
 const SHOWN: usize = 40;
 
-/// A query, or a rewrite, with the paths it is meant for.
-pub struct Asked<T> {
-    pub what: T,
+/// A query with the paths it is meant for.
+pub struct AskedQuery {
+    pub query: Query,
+    pub paths: Vec<PathBuf>,
+}
+
+/// A rewrite, in words and built, with the paths it is meant for.
+pub struct AskedRewrite {
+    pub text: RewriteText,
+    pub rewrite: Rewrite,
     pub paths: Vec<PathBuf>,
 }
 
 /// The query of `find` and its like.
-pub fn query(mut parts: Vec<Part>) -> Result<Asked<Query>, Complaint> {
+pub fn query(mut parts: Vec<Part>) -> Result<AskedQuery, Complaint> {
     let part = parts.swap_remove(0);
     if !parts.is_empty() {
         return Err(
@@ -34,183 +38,226 @@ pub fn query(mut parts: Vec<Part>) -> Result<Asked<Query>, Complaint> {
                 .remedy("use `preview` to see several steps"),
         );
     }
-    let (pattern, paths) = pattern_and_paths(part.words, &part.step.select)?;
-    Ok(Asked {
-        what: query_of(&part.step.select, &pattern)?,
+    let (text, paths) = step_text(part)?;
+    let query = text.query().map_err(|fault| step_complaint(&fault))?;
+    Ok(AskedQuery { query, paths })
+}
+
+/// The rewrite of `preview` and `apply`.
+pub fn rewrite(parts: Vec<Part>, guard: &GuardArgs) -> Result<AskedRewrite, Complaint> {
+    let several = parts.len() > 1;
+    let (mut steps, mut paths) = (Vec::new(), Vec::new());
+    for part in parts {
+        if let Some(file) = &part.step.rewrite {
+            return rewrite_of_file(&file.clone(), part, several, guard);
+        }
+        let (step, more) = step_text(part)?;
+        steps.push(step);
+        paths.extend(more);
+    }
+    if let Some(last) = steps.last_mut() {
+        last.ensure.clone_from(&guard.ensure);
+    }
+    let text = RewriteText::from(steps);
+    let mut tables = FileTables::new(Path::new(""));
+    let rewrite = text.build(&mut tables).map_err(|(number, fault)| {
+        let mut complaint = step_complaint(&fault);
+        if several {
+            complaint.message = format!("step {number}: {}", complaint.message);
+        }
+        complaint
+    })?;
+    Ok(AskedRewrite {
+        text,
+        rewrite,
         paths,
     })
 }
 
-/// The rewrite of `preview` and `apply`.
-pub fn rewrite(parts: Vec<Part>, guard: &GuardArgs) -> Result<Asked<Rewrite>, Complaint> {
-    if parts.len() > StepSet::MOST {
-        let message = format!("a rewrite has at most {} steps", StepSet::MOST);
-        return Err(Complaint::wrong(message).remedy("run it in two parts"));
+/// `--rewrite FILE`: all words are paths, and nothing else may be said of a step.
+fn rewrite_of_file(
+    file: &Path,
+    part: Part,
+    several: bool,
+    guard: &GuardArgs,
+) -> Result<AskedRewrite, Complaint> {
+    let alone = StepArgs {
+        rewrite: part.step.rewrite.clone(),
+        ..StepArgs::default()
+    };
+    if several || part.step != alone || guard.ensure.is_some() {
+        return Err(Complaint::wrong("--rewrite says all that is to be done")
+            .remedy("write those options into the file, or leave --rewrite out"));
     }
-    let (mut steps, mut paths) = (Vec::new(), Vec::new());
-    for part in parts {
-        let (pattern, more) = pattern_and_paths(part.words, &part.step.select)?;
-        steps.push(step(&part.step, &pattern)?);
-        paths.extend(more);
-    }
-    let unit = steps.last().map_or(UnitKind::Line, |step| step.query.unit);
-    let mut rewrite = Rewrite::new(steps);
-    if let Some(text) = &guard.ensure {
-        let options = MatchOptions {
-            multi_line: unit != UnitKind::Line,
-            ..MatchOptions::default()
-        };
-        rewrite = rewrite.ensuring(compiled("--ensure", text, &options)?);
-    }
-    Ok(Asked {
-        what: rewrite,
-        paths,
+    let (text, rewrite) = load_rewrite(file)?;
+    Ok(AskedRewrite {
+        text,
+        rewrite,
+        paths: part.words.into_iter().map(PathBuf::from).collect(),
     })
+}
+
+/// A step in words, and the paths behind its pattern.
+fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
+    let Part { words, step } = part;
+    let pairs = |values: &[String]| {
+        let pair = |pair: &[String]| [pair[0].clone(), pair[1].clone()];
+        values.chunks_exact(2).map(pair).collect::<Vec<_>>()
+    };
+    let needs_none = !step.swap_chars.is_empty() || step.remove_chars.is_some();
+    let select = step.select;
+    let (pattern, paths) = pattern_and_paths(words, &select, needs_none)?;
+    let near = pairs(&select.near).into_iter().map(|[pattern, distance]| {
+        let distance = distance.parse().map_err(|_| {
+            Complaint::wrong(format!("--near: `{distance}` is no number of lines"))
+                .remedy("write the pattern first and then a number, as in `--near closed 2`")
+        })?;
+        Ok((pattern, distance))
+    });
+    let text = StepText {
+        pattern,
+        ignore_case: select.ignore_case,
+        whole_word: select.whole_word,
+        literal: select.literal,
+        entire: select.entire,
+        unit: select
+            .unit
+            .filter(|unit| *unit != Unit::Line)
+            .map(|unit| unit.name().into()),
+        lines: select.lines,
+        contains: select.contains,
+        unless: select.unless,
+        between: pairs(&select.between),
+        exclusive: select.exclusive,
+        near: near.collect::<Result<_, Complaint>>()?,
+        pick: select.pick,
+        per: select
+            .per
+            .filter(|per| *per != PickPer::Unit)
+            .map(|per| per.name().into()),
+        limit: select.limit,
+        with: step.with,
+        remove: step.remove,
+        drop_lines: step.drop_lines,
+        drop_other_lines: step.drop_other_lines,
+        above: step.above,
+        below: step.below,
+        lead: step.lead,
+        trail: step.trail,
+        swap_chars: pairs(&step.swap_chars).pop(),
+        remove_chars: step.remove_chars,
+        ..StepText::default()
+    };
+    Ok((text, paths))
 }
 
 fn pattern_and_paths(
     words: Vec<OsString>,
     select: &SelectArgs,
-) -> Result<(String, Vec<PathBuf>), Complaint> {
+    needs_none: bool,
+) -> Result<(Option<String>, Vec<PathBuf>), Complaint> {
     let mut words = words.into_iter();
     let pattern = match &select.pattern_file {
-        Some(path) => read_pattern(path)?,
-        None => {
-            let word = words.next().ok_or_else(|| {
-                Complaint::wrong("a pattern is missing")
-                    .remedy("write it as the first argument, between single quotes")
-            })?;
-            word.into_string().map_err(|word| {
-                let shown = visible(word.as_encoded_bytes());
-                Complaint::wrong(format!("the pattern is not UTF-8: {shown}"))
-                    .remedy("write the character itself in UTF-8, or as `\\u{…}`")
-            })?
-        }
+        Some(path) => Some(read_pattern(path)?),
+        None if needs_none => None,
+        None => words.next().map(pattern_of_word).transpose()?,
     };
     Ok((pattern, words.map(PathBuf::from).collect()))
 }
 
+fn pattern_of_word(word: OsString) -> Result<String, Complaint> {
+    word.into_string().map_err(|word| {
+        let shown = visible(word.as_encoded_bytes());
+        Complaint::wrong(format!("the pattern is not UTF-8: {shown}"))
+            .remedy("write the character itself in UTF-8, or as `\\u{…}`")
+    })
+}
+
+/// The pattern in a file, without the line end that an editor adds.
 fn read_pattern(path: &Path) -> Result<String, Complaint> {
-    let shown = visible(path.as_os_str().as_encoded_bytes());
-    let bytes = std::fs::read(path).map_err(|error| {
-        Complaint::trouble(format!("cannot read the pattern from {shown}: {error}"))
-    })?;
-    let text = String::from_utf8(bytes)
-        .map_err(|_| Complaint::wrong(format!("the pattern in {shown} is not UTF-8")))?;
-    // The line end that an editor adds is not part of the pattern.
+    let text = read_text(path, "the pattern")?;
     let text = text.strip_suffix('\n').unwrap_or(&text);
     Ok(text.strip_suffix('\r').unwrap_or(text).to_owned())
 }
 
-fn step(args: &StepArgs, pattern: &str) -> Result<Step, Complaint> {
-    let query = query_of(&args.select, pattern)?;
-    let action = match (&args.with, args.remove) {
-        (Some(_), true) => {
-            return Err(Complaint::wrong("--with and --remove exclude each other")
-                .remedy("keep one of them, or make two steps with `--then`"));
+fn read_text(path: &Path, what: &str) -> Result<String, Complaint> {
+    let shown = visible(path.as_os_str().as_encoded_bytes());
+    let bytes = std::fs::read(path)
+        .map_err(|error| Complaint::trouble(format!("cannot read {what} from {shown}: {error}")))?;
+    String::from_utf8(bytes)
+        .map_err(|_| Complaint::wrong(format!("{what} in {shown} is not UTF-8")))
+}
+
+/// A rewrite file, in words and built. Paths in it are relative to it.
+pub fn load_rewrite(path: &Path) -> Result<(RewriteText, Rewrite), Complaint> {
+    let shown = visible(path.as_os_str().as_encoded_bytes());
+    let source = read_text(path, "a rewrite")?;
+    let mut text = RewriteText::parse(&source).map_err(|error| Complaint {
+        quote: error.span.map(|span| Quote {
+            name: shown.clone(),
+            text: source.clone(),
+            span,
+        }),
+        ..Complaint::wrong(format!("{shown} is no rewrite file: {error}"))
+    })?;
+    let base = path.parent().unwrap_or(Path::new(""));
+    for step in &mut text.step {
+        if let Some(file) = step.pattern_file.take() {
+            step.pattern = Some(read_pattern(&base.join(file))?);
         }
-        (Some(text), false) if args.select.literal => Action::Replace(Template::literal(text)),
-        (Some(text), false) => Action::Replace(
-            Template::parse(text, query.pattern.groups())
-                .map_err(|error| Complaint::fault("the template", text, &error))?,
-        ),
-        (None, true) => Action::Remove,
-        (None, false) => {
-            return Err(Complaint::wrong(format!(
-                "nothing is said about what becomes of `{pattern}`"
-            ))
-            .remedy("add `--with TEMPLATE` or `--remove`; to only look, use `find`"));
+    }
+    let rewrite = text
+        .build(&mut FileTables::new(base))
+        .map_err(|(number, fault)| {
+            let mut complaint = step_complaint(&fault);
+            complaint.message = format!("{shown}, step {number}: {}", complaint.message);
+            complaint
+        })?;
+    Ok((text, rewrite))
+}
+
+/// What to tell about a step in words.
+fn step_complaint(fault: &StepFault) -> Complaint {
+    match fault {
+        StepFault::Value { key, text, error } => {
+            let name = match *key {
+                "match" => "the pattern".to_owned(),
+                "with" => "the template".to_owned(),
+                key => format!("--{key}"),
+            };
+            Complaint::fault(&name, text, error)
         }
-    };
-    Ok(Step::new(query, action))
+        StepFault::Senseless { message, remedy } => Complaint::wrong(message).remedy(*remedy),
+        other => Complaint::wrong(other.to_string()),
+    }
 }
 
-fn query_of(args: &SelectArgs, pattern: &str) -> Result<Query, Complaint> {
-    let unit = match args.unit {
-        None | Some(Unit::Line) => UnitKind::Line,
-        Some(Unit::Paragraph) => UnitKind::Paragraph,
-        Some(Unit::Text) => UnitKind::Text,
+/// A pattern and a template on their own, for `explain`.
+pub fn pattern_and_template(
+    pattern: &str,
+    with: Option<&str>,
+) -> Result<(Pattern, Option<Template>), Complaint> {
+    let text = StepText {
+        pattern: Some(pattern.to_owned()),
+        ..StepText::default()
     };
-    let record = MatchOptions {
-        multi_line: unit != UnitKind::Line,
-        ..MatchOptions::default()
-    };
-    let options = MatchOptions {
-        ignore_case: args.ignore_case,
-        whole_word: args.whole_word,
-        literal: args.literal,
-        entire: args.entire,
-        ..record
-    };
-    let all = |name: &str, patterns: &[String], options: &MatchOptions| {
-        let each = patterns.iter().map(|text| compiled(name, text, options));
-        each.collect::<Result<Vec<_>, _>>()
-    };
-    Ok(Query {
-        pattern: compiled("the pattern", pattern, &options)?,
-        unit,
-        scope: Scope {
-            lines: spec("--lines", args.lines.as_deref())?.unwrap_or_else(Spec::all),
-            contains: all("--where", &args.contains, &record)?,
-            lacks: all("--unless", &args.unless, &record)?,
-            blocks: blocks(&args.between, args.exclusive)?,
-            near: near(&args.near)?,
-        },
-        pick: Pick {
-            spec: spec("--pick", args.pick.as_deref())?.unwrap_or_else(Spec::all),
-            per: match args.per {
-                None | Some(PickPer::Unit) => Per::Unit,
-                Some(PickPer::File) => Per::File,
-                Some(PickPer::Run) => Per::Run,
-            },
-        },
-        limit: args.limit,
-    })
-}
-
-fn compiled(name: &str, text: &str, options: &MatchOptions) -> Result<Pattern, Complaint> {
-    Pattern::new(text, options).map_err(|error| Complaint::fault(name, text, &error))
-}
-
-/// `--between START END`, as often as it was given.
-fn blocks(values: &[String], exclusive: bool) -> Result<Vec<Block>, Complaint> {
-    let line = MatchOptions::default();
-    let block = |pair: &[String]| {
-        Ok(Block {
-            start: compiled("--between", &pair[0], &line)?,
-            end: compiled("--between", &pair[1], &line)?,
-            exclusive,
-        })
-    };
-    values.chunks_exact(2).map(block).collect()
-}
-
-/// `--near PATTERN N`, as often as it was given.
-fn near(values: &[String]) -> Result<Vec<Near>, Complaint> {
-    let near = |pair: &[String]| {
-        Ok(Near {
-            pattern: compiled("--near", &pair[0], &MatchOptions::default())?,
-            distance: pair[1].parse().map_err(|_| {
-                Complaint::wrong(format!("--near: `{}` is no number of lines", pair[1]))
-                    .remedy("write the pattern first and then a number, as in `--near closed 2`")
-            })?,
-        })
-    };
-    values.chunks_exact(2).map(near).collect()
-}
-
-/// A value of one of the SPEC grammars.
-fn spec<T: FromStr<Err = SpecError>>(
-    name: &str,
-    text: Option<&str>,
-) -> Result<Option<T>, Complaint> {
-    let parse = |text: &str| text.parse().map_err(|e| Complaint::fault(name, text, &e));
-    text.map(parse).transpose()
+    let query = text.query().map_err(|fault| step_complaint(&fault))?;
+    let template = with.map(|with| {
+        let mut tables = FileTables::new(Path::new(""));
+        Template::parse_with(with, query.pattern.groups(), &mut tables)
+            .map_err(|error| Complaint::fault("the template", with, &error))
+    });
+    let template = template.transpose()?;
+    Ok((query.pattern, template))
 }
 
 /// The value of `--expect`.
 pub fn expected(text: Option<&str>) -> Result<Option<Count>, Complaint> {
-    spec("--expect", text)
+    let parse = |text: &str| {
+        text.parse()
+            .map_err(|e| Complaint::fault("--expect", text, &e))
+    };
+    text.map(parse).transpose()
 }
 
 /// How many changes or matches are to be shown.

@@ -2,6 +2,7 @@
 
 mod complaint;
 mod diff;
+mod examples;
 mod find;
 mod json;
 mod marks;
@@ -14,6 +15,7 @@ mod table;
 
 pub use complaint::complaint;
 pub use diff::{CONTEXT as DIFF_CONTEXT, diff_of_file};
+pub use examples::{ExampleView, json_example, json_example_totals};
 pub use find::{FindView, FoundUnit};
 pub use json::{JsonFind, JsonPlan};
 pub use marks::one_line_of;

@@ -1,4 +1,4 @@
-use crate::{PatternError, Span, TemplateError, address::SpecError};
+use crate::{PatternError, Span, TemplateError, address::SpecError, chars::CharsError};
 
 /// Anything wrong with a request, before any text is looked at.
 ///
@@ -16,6 +16,9 @@ pub enum Error {
     /// A SPEC of lines, picks or counts does not parse.
     #[error(transparent)]
     Spec(#[from] SpecError),
+    /// A set of characters does not parse.
+    #[error(transparent)]
+    Chars(#[from] CharsError),
 }
 
 /// What a mistake in a piece of the user's text can tell about itself.
@@ -32,6 +35,7 @@ impl Fault for Error {
             Self::Pattern(e) => e.span(),
             Self::Template(e) => e.span(),
             Self::Spec(e) => e.span(),
+            Self::Chars(e) => e.span(),
         }
     }
 
@@ -40,6 +44,7 @@ impl Fault for Error {
             Self::Pattern(e) => e.remedy(),
             Self::Template(e) => e.remedy(),
             Self::Spec(e) => e.remedy(),
+            Self::Chars(e) => e.remedy(),
         }
     }
 }

@@ -27,6 +27,7 @@
 #![warn(missing_docs)]
 
 pub mod address;
+pub mod chars;
 pub mod edits;
 mod error;
 pub mod escape;
@@ -35,6 +36,7 @@ mod pieces;
 mod problem;
 mod query;
 mod rewrite;
+mod rewrite_file;
 mod span;
 mod step;
 mod template;
@@ -51,7 +53,13 @@ pub use rewrite::{
     Counts, Evaluation, GroupText, LeftOutCounts, Outcome, Passage, PassageEdit, Rewrite, Run,
     RunOptions, RunTotals, Sink, StepCounts, Unmet, rewrite_text,
 };
+pub use rewrite_file::{
+    Example, ExampleOutcome, ExampleTroubles, RewriteFileError, RewriteText, StepFault, StepText,
+};
 pub use span::Span;
 pub use step::{Action, Step};
-pub use template::{Template, TemplateError, TemplateErrorKind, TemplateNote};
+pub use template::{
+    FilterProblem, NoTables, Occasion, Table, Tables, Template, TemplateError, TemplateErrorKind,
+    TemplateNote,
+};
 pub use unit::{Line, MAX_UNIT_BYTES, UnitKind, lines};

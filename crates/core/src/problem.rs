@@ -1,4 +1,4 @@
-use crate::SearchError;
+use crate::{FilterProblem, SearchError};
 
 /// Something in a text that could not be looked at or computed; the unit is left alone.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -33,6 +33,9 @@ pub enum ProblemKind {
         /// The new text.
         text: Vec<u8>,
     },
+    /// A filter of a template could not work on its value.
+    #[error(transparent)]
+    Filter(#[from] FilterProblem),
     /// The unit could not be searched.
     #[error("{0}")]
     Search(#[from] SearchError),

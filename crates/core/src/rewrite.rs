@@ -13,13 +13,12 @@ use crate::edits::{compose, original_offset, splice};
 use crate::pieces::{Pieces, PiecesSink};
 use crate::step::StepRun;
 use crate::unit::count_lines;
-use crate::{OpenBlock, Pattern, Problem, ProblemKind, Step};
+use crate::{OpenBlock, Problem, ProblemKind, Step};
 
 /// An ordered list of steps.
 #[derive(Clone, Debug)]
 pub struct Rewrite {
     steps: Vec<Step>,
-    ensure: Option<Pattern>,
 }
 
 impl Rewrite {
@@ -30,18 +29,7 @@ impl Rewrite {
     /// With more than [`crate::edits::StepSet::MOST`] steps.
     pub fn new(steps: Vec<Step>) -> Self {
         assert!(steps.len() <= crate::edits::StepSet::MOST);
-        Self {
-            steps,
-            ensure: None,
-        }
-    }
-
-    /// Every unit in which the last step looked must match `pattern` afterwards; those that do
-    /// not are told to the sink.
-    #[must_use]
-    pub fn ensuring(mut self, pattern: Pattern) -> Self {
-        self.ensure = Some(pattern);
-        self
+        Self { steps }
     }
 
     /// The first step whose matches in place must be counted through all texts before the run,
@@ -118,7 +106,7 @@ impl LeftOutCounts {
     }
 }
 
-/// What one step counted. `matches` is the sum of all the others.
+/// What one step counted. `matches` is the sum of those behind it but for `blocks`.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct StepCounts {
     /// Matches found, taken or not.
@@ -129,6 +117,8 @@ pub struct StepCounts {
     pub unchanged: u64,
     /// Matches that were not taken.
     pub left_out: LeftOutCounts,
+    /// Matches in units that were left alone because a filter could not work on them.
+    pub failed: u64,
     /// Blocks of lines that have begun.
     pub blocks: u64,
 }
@@ -141,6 +131,7 @@ impl StepCounts {
         self.left_out.pick += other.left_out.pick;
         self.left_out.limit += other.left_out.limit;
         self.left_out.place += other.left_out.place;
+        self.failed += other.failed;
         self.blocks += other.blocks;
     }
 
@@ -230,9 +221,6 @@ impl<'r> Run<'r> {
                 step.walk().set_run_total(*total);
             }
         }
-        if let (Some(last), Some(pattern)) = (steps.last_mut(), &rewrite.ensure) {
-            last.ensure(pattern);
-        }
         Self {
             whole: options.one_piece || rewrite.steps.iter().any(|s| s.query.needs_whole_text()),
             stages: options.stages,
@@ -261,16 +249,11 @@ impl<'r> Run<'r> {
         self.steps.last_mut().map_or(0, |step| step.walk().in_run())
     }
 
-    /// Begins the next text.
-    pub fn text(&mut self) -> Evaluation<'_, 'r> {
-        self.text_at(0)
-    }
-
-    /// Begins the next text, which lies `start` bytes into its file; offsets are those in the
-    /// file.
-    pub fn text_at(&mut self, start: u64) -> Evaluation<'_, 'r> {
+    /// Begins the next text, which comes from `file` and lies `start` bytes into it; offsets are
+    /// those in the file.
+    pub fn text(&mut self, file: &str, start: u64) -> Evaluation<'_, 'r> {
         for step in &mut self.steps {
-            step.begin_text();
+            step.begin_text(file);
         }
         Evaluation {
             pieces: Pieces::new(self.whole, start),
@@ -422,14 +405,23 @@ pub fn rewrite_text(rewrite: &Rewrite, text: &[u8]) -> Outcome {
             self.problems.push(problem);
         }
     }
-    let mut sink = Splicer {
+    let splicer = || Splicer {
         text,
         done: 0,
         out: Vec::with_capacity(text.len()),
         problems: Vec::new(),
     };
-    let mut run = Run::new(rewrite, &RunOptions::default());
-    let mut evaluation = run.text();
+    let mut options = RunOptions::default();
+    while let Some(step) = rewrite.step_to_count(&options.totals) {
+        let mut run = Run::counting(rewrite, step, &options.totals);
+        let mut evaluation = run.text("-", 0);
+        evaluation.push(text, &mut splicer());
+        evaluation.finish(&mut splicer());
+        options.totals.set(step, run.counted());
+    }
+    let mut sink = splicer();
+    let mut run = Run::new(rewrite, &options);
+    let mut evaluation = run.text("-", 0);
     evaluation.push(text, &mut sink);
     let counts = evaluation.finish(&mut sink);
     sink.out.extend_from_slice(&text[sink.done..]);

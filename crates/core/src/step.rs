@@ -4,9 +4,14 @@ mod eval;
 
 pub(crate) use eval::StepRun;
 
-use crate::{Query, Template};
+use crate::address::Count;
+use crate::{Pattern, Query, Template};
+use std::collections::BTreeMap;
 
 /// What a step does.
+///
+/// Note to the maintainer: a new action needs a key in `StepText`, an arm in `step/eval.rs`, one
+/// in the reference evaluator of the tests, and a clause in the sentence that is shown.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub enum Action {
@@ -14,6 +19,42 @@ pub enum Action {
     Replace(Template),
     /// Each match is taken out.
     Remove,
+    /// Each line with a match goes, with its line end.
+    DropLines,
+    /// Each line in scope without a match goes.
+    DropOtherLines,
+    /// A line is inserted above each line with a match.
+    Above(Template),
+    /// A line is inserted below each line with a match.
+    Below(Template),
+    /// Text is put at the start of each unit with a match.
+    Lead(Template),
+    /// Text is put at the end of each unit with a match.
+    Trail(Template),
+    /// Each match, which is one character, becomes another.
+    SwapChars(BTreeMap<char, char>),
+}
+
+impl Action {
+    /// The template it writes, where it has one.
+    pub fn template(&self) -> Option<&Template> {
+        match self {
+            Self::Replace(template)
+            | Self::Above(template)
+            | Self::Below(template)
+            | Self::Lead(template)
+            | Self::Trail(template) => Some(template),
+            Self::Remove | Self::DropLines | Self::DropOtherLines | Self::SwapChars(_) => None,
+        }
+    }
+
+    /// Whether it acts on whole lines.
+    pub fn is_for_lines(&self) -> bool {
+        matches!(
+            self,
+            Self::DropLines | Self::DropOtherLines | Self::Above(_) | Self::Below(_)
+        )
+    }
 }
 
 /// A query and an action.
@@ -23,18 +64,24 @@ pub struct Step {
     pub query: Query,
     /// What it does with the matches.
     pub action: Action,
+    /// How many matches it is expected to change.
+    pub expect: Option<Count>,
+    /// What every unit in its scope must match afterwards.
+    pub ensure: Option<Pattern>,
 }
 
 impl Step {
     /// The step that does `action` with the matches of `query`.
     pub fn new(query: Query, action: Action) -> Self {
-        Self { query, action }
+        Self {
+            query,
+            action,
+            expect: None,
+            ensure: None,
+        }
     }
 
     fn needs_groups(&self) -> bool {
-        match &self.action {
-            Action::Replace(template) => template.needs_groups(),
-            Action::Remove => false,
-        }
+        self.action.template().is_some_and(Template::needs_groups)
     }
 }

@@ -1,13 +1,21 @@
 //! The replacement text with its references to groups.
 //!
 //! A [`Template`] is parsed once against the groups of its pattern, so that a reference to a
-//! group that does not exist is an error before any text is looked at.
+//! group that does not exist, or a filter with the wrong arguments, is an error before any text
+//! is looked at.
+//!
+//! Note to the maintainer: a new filter needs a line in [`filters::Filter::new`], one in
+//! [`filters::NAMES`], one in the table of tests, and one in the reference page.
 
+mod decimal;
+pub(crate) mod filters;
 mod parse;
 
+pub use filters::{FilterProblem, NoTables, Table, Tables};
 pub use parse::{TemplateError, TemplateErrorKind};
 
 use crate::{Groups, Span};
+use filters::Call;
 use std::fmt;
 
 /// A parsed replacement text.
@@ -15,8 +23,8 @@ use std::fmt;
 /// ```
 /// use brisk_quill_core::{MatchOptions, Pattern, Template};
 /// let pattern = Pattern::new(r"(?P<name>\w+) (\d+)", &MatchOptions::default())?;
-/// let template = Template::parse("${2}: $name", pattern.groups())?;
-/// assert_eq!(template.to_string(), "${2}: ${1}");
+/// let template = Template::parse("${2|pad 3}: $name", pattern.groups())?;
+/// assert_eq!(template.to_string(), "${2 | pad 3}: ${1}");
 /// # Ok::<(), brisk_quill_core::Error>(())
 /// ```
 #[derive(Clone, Debug)]
@@ -26,10 +34,53 @@ pub struct Template {
     notes: Vec<TemplateNote>,
 }
 
-#[derive(Clone, Debug, PartialEq, Eq)]
-enum Part {
+#[derive(Clone, Debug)]
+pub(crate) enum Part {
     Text(String),
+    Reference { subject: Subject, calls: Vec<Call> },
+}
+
+/// What a reference takes its text from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Subject {
+    /// A group; 0 is the whole match.
     Group(usize),
+    /// The number of the line.
+    Line,
+    /// The path of the file.
+    File,
+    /// The name of the file without its folder and its extension.
+    Stem,
+    /// The number of the match among those taken in the run.
+    Count,
+}
+
+impl Subject {
+    /// Its name after the `@`; `None` for a group.
+    pub(crate) fn at_name(self) -> Option<&'static str> {
+        Some(match self {
+            Self::Group(_) => return None,
+            Self::Line => "line",
+            Self::File => "file",
+            Self::Stem => "stem",
+            Self::Count => "count",
+        })
+    }
+}
+
+/// What a template is expanded for.
+#[derive(Clone, Copy, Debug)]
+pub struct Occasion<'t> {
+    /// The unit the match lies in.
+    pub unit: &'t [u8],
+    /// The groups of the match as spans of the unit, the whole match first; `None` took no part.
+    pub groups: &'t [Option<Span>],
+    /// The number of the unit's line in the text the step sees, from 1.
+    pub line: u64,
+    /// The path of the file, `-` for standard input.
+    pub file: &'t str,
+    /// The number of the match among those taken in the run, from 1.
+    pub count: u64,
 }
 
 /// Something in a template that is allowed but often not meant.
@@ -44,13 +95,26 @@ pub struct TemplateNote {
 }
 
 impl Template {
-    /// Parses `text` for a pattern with these groups.
+    /// Parses `text` for a pattern with these groups, without tables for `map`.
     ///
     /// # Errors
     ///
-    /// An unknown group or escape, a lone `$`, or braces that are not closed.
+    /// An unknown group, filter or escape, a lone `$`, or braces that are not closed.
     pub fn parse(text: &str, groups: &Groups) -> Result<Self, TemplateError> {
-        parse::template(text, groups)
+        Self::parse_with(text, groups, &mut NoTables)
+    }
+
+    /// Parses `text`; the tables of `map` come from `tables`.
+    ///
+    /// # Errors
+    ///
+    /// As [`Template::parse`], and when a table cannot be had.
+    pub fn parse_with(
+        text: &str,
+        groups: &Groups,
+        tables: &mut dyn Tables,
+    ) -> Result<Self, TemplateError> {
+        parse::template(text, groups, tables)
     }
 
     /// The template that writes exactly `text`: no sign in it has a meaning.
@@ -71,9 +135,8 @@ impl Template {
 
     /// Whether expanding it needs any group besides the whole match.
     pub fn needs_groups(&self) -> bool {
-        self.parts
-            .iter()
-            .any(|part| matches!(part, Part::Group(n) if *n > 0))
+        let of_group = |part: &Part| matches!(part, Part::Reference { subject: Subject::Group(n), .. } if *n > 0);
+        self.parts.iter().any(of_group)
     }
 
     /// What is allowed in it but often not meant.
@@ -81,21 +144,78 @@ impl Template {
         &self.notes
     }
 
+    pub(crate) fn parts(&self) -> &[Part] {
+        &self.parts
+    }
+
+    /// The paths of the tables it looks values up in, as they are written.
+    pub fn table_paths(&self) -> impl Iterator<Item = &str> {
+        let calls = self.parts.iter().flat_map(|part| match part {
+            Part::Reference { calls, .. } => calls.as_slice(),
+            Part::Text(_) => &[],
+        });
+        calls.filter_map(Call::table_path)
+    }
+
+    /// The same template with the path of each table rewritten by `place`.
+    #[must_use]
+    pub fn with_table_paths(&self, place: impl Fn(&str) -> String) -> Self {
+        let mut moved = self.clone();
+        for part in &mut moved.parts {
+            if let Part::Reference { calls, .. } = part {
+                calls.iter_mut().for_each(|call| call.move_table(&place));
+            }
+        }
+        moved.source = moved.to_string();
+        moved
+    }
+
     /// Appends the replacement for a match to `out`.
     ///
-    /// `groups` holds the spans in `unit`, the whole match first; a group that took no part
-    /// writes nothing.
-    pub fn expand(&self, unit: &[u8], groups: &[Option<Span>], out: &mut Vec<u8>) {
+    /// # Errors
+    ///
+    /// When a filter cannot work on its value; `out` is of no use then.
+    pub fn expand(&self, occasion: &Occasion<'_>, out: &mut Vec<u8>) -> Result<(), FilterProblem> {
         for part in &self.parts {
             match part {
                 Part::Text(text) => out.extend_from_slice(text.as_bytes()),
-                Part::Group(number) => {
-                    if let Some(span) = groups[*number] {
-                        out.extend_from_slice(&unit[span.range()]);
+                Part::Reference { subject, calls } => match (subject, calls.as_slice()) {
+                    (Subject::Group(number), []) => {
+                        if let Some(span) = occasion.groups[*number] {
+                            out.extend_from_slice(&occasion.unit[span.range()]);
+                        }
                     }
-                }
+                    (subject, calls) => {
+                        let value = occasion.value(*subject);
+                        let text = filters::run(calls, value)?;
+                        out.extend_from_slice(text.as_bytes());
+                    }
+                },
             }
         }
+        Ok(())
+    }
+}
+
+impl Occasion<'_> {
+    /// The text of a subject; `None` is a group that took no part.
+    fn value(&self, subject: Subject) -> Option<String> {
+        let stem = || {
+            let path = std::path::Path::new(self.file);
+            path.file_stem()
+                .map_or_else(String::new, |s| s.to_string_lossy().into_owned())
+        };
+        Some(match subject {
+            // A match holds only valid UTF-8.
+            Subject::Group(number) => {
+                let span = self.groups[number]?;
+                String::from_utf8_lossy(&self.unit[span.range()]).into_owned()
+            }
+            Subject::Line => self.line.to_string(),
+            Subject::File => self.file.to_owned(),
+            Subject::Stem => stem(),
+            Subject::Count => self.count.to_string(),
+        })
     }
 }
 
@@ -113,7 +233,16 @@ impl fmt::Display for Template {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for part in &self.parts {
             match part {
-                Part::Group(number) => write!(f, "${{{number}}}")?,
+                Part::Reference { subject, calls } => {
+                    match (subject, subject.at_name()) {
+                        (Subject::Group(number), _) => write!(f, "${{{number}")?,
+                        (_, name) => write!(f, "${{@{}", name.unwrap_or_default())?,
+                    }
+                    for call in calls {
+                        write!(f, " | {call}")?;
+                    }
+                    f.write_str("}")?;
+                }
                 Part::Text(text) => {
                     for c in text.chars() {
                         match c {

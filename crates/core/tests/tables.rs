@@ -3,7 +3,10 @@
 mod support;
 
 use brisk_quill_core::address::{Count, Spec};
-use brisk_quill_core::{Error, Fault, MatchOptions, Pattern, Template, rewrite_text};
+use brisk_quill_core::{
+    Error, Fault, MatchOptions, Occasion, Pattern, Table, Tables, Template, chars, rewrite_text,
+};
+use std::sync::Arc;
 use support::{Say, rewrite};
 
 /// What a SPEC selects among seven; `Err` is the place at fault.
@@ -95,8 +98,32 @@ fn templates() {
         ("a\\tb\\n\\\\", Ok("a\tb\n\\")),
         ("\\u{2013}", Ok("\u{2013}")),
         ("{}|", Ok("{}|")),
+        (
+            "${@line}/${@file}/${@stem}/${@count}",
+            Ok("4/notices/07-buoy.md/07-buoy/9"),
+        ),
+        ("${@count | pad 3}", Ok("009")),
+        ("${@cell depth}", Err((2..7, "needs columns"))),
+        ("${@row}", Err((2..6, "needs columns"))),
+        ("${@day}", Err((2..6, "no reference"))),
+        ("${1 | uper}", Err((6..10, "no filter `uper`"))),
+        ("${1 |}", Err((5..5, "no filter"))),
+        ("${1 | take}", Err((6..10, "does not take"))),
+        ("${1 | take x}", Err((6..12, "does not take"))),
+        ("${1 | upper 2}", Err((6..13, "does not take"))),
+        ("${1 | pad 3 ab}", Err((6..14, "does not take"))),
+        ("${1 | if a else}", Err((6..15, "does not take"))),
+        ("${1 | swap '' b}", Err((6..15, "does not take"))),
+        ("${1 | add one}", Err((6..13, "does not take"))),
+        ("${1 | date %d %!}", Err((6..16, "no form of dates"))),
+        (
+            "${1 | map berths.csv}",
+            Err((6..20, "tables cannot be read here")),
+        ),
+        ("${1 | default 'x}", Err((14..15, "quote is never closed"))),
+        ("${1 | default x", Err((0..2, "never closed"))),
         ("$4", Err((0..2, "no group 4"))),
-        ("x${4}", Err((1..5, "no group 4"))),
+        ("x${4}", Err((3..4, "no group 4"))),
         ("$words", Err((0..6, "no group words"))),
         ("\\7", Err((0..2, "no group 7"))),
         ("5 $", Err((2..3, "must be followed"))),
@@ -112,7 +139,14 @@ fn templates() {
         match (Template::parse(text, pattern.groups()), wanted) {
             (Ok(template), Ok(wanted)) => {
                 let mut out = Vec::new();
-                template.expand(unit, matches.groups(0), &mut out);
+                let occasion = Occasion {
+                    unit,
+                    groups: matches.groups(0),
+                    line: 4,
+                    file: "notices/07-buoy.md",
+                    count: 9,
+                };
+                template.expand(&occasion, &mut out).unwrap();
                 assert_eq!(String::from_utf8_lossy(&out), wanted, "{text:?}");
             }
             (Err(error), Err((span, words))) => {
@@ -293,7 +327,7 @@ fn rewrites() {
             vec![
                 all.clone(),
                 Say {
-                    with: None,
+                    action: "remove",
                     ..Say::new("Q7, ", "")
                 },
             ],
@@ -316,4 +350,160 @@ fn rewrites() {
             .changes,
         0
     );
+}
+
+struct Berths;
+
+impl Tables for Berths {
+    fn table(&mut self, path: &str) -> Result<Arc<Table>, String> {
+        let pairs = [("7", "East Quay"), ("12", "West Quay"), ("7", "Coal Pier")];
+        let table = Table::new(pairs.map(|(old, new)| (old.to_owned(), new.to_owned())));
+        match path {
+            "berths.csv" => Ok(Arc::new(table)),
+            other => Err(format!("no {other}")),
+        }
+    }
+}
+
+/// Every filter: value, filters, what comes out or a word of the problem. `-` is a group that
+/// took no part.
+#[test]
+fn filters() {
+    let pattern = support::pattern("(?s)^(?:-|(.*))$");
+    for (value, filters, wanted) in [
+        ("straße", "upper", Ok("STRASSE")),
+        ("ΟΔΟΣ É", "lower", Ok("οδος é")),
+        ("EAST quay, old pier", "title", Ok("East Quay, Old Pier")),
+        ("élan de mer", "capital", Ok("Élan de mer")),
+        ("", "capital", Ok("")),
+        (
+            "Søren Ånstad, Țar, e\u{301}",
+            "plain",
+            Ok("Søren Anstad, Tar, e"),
+        ),
+        ("한국 क्षि", "plain", Ok("한국 क्षि")),
+        (" \t quay\u{a0}", "trim", Ok("quay")),
+        (" a \t\u{2003} b  ", "squeeze", Ok(" a b ")),
+        ("e\u{301}👩‍⚓x", "take 2", Ok("e\u{301}👩‍⚓")),
+        ("e\u{301}👩‍⚓x", "drop 1", Ok("👩‍⚓x")),
+        ("quay", "take-last 2", Ok("ay")),
+        ("quay", "drop-last 9", Ok("")),
+        ("שלום", "take 2", Ok("של")),
+        ("7", "pad 3", Ok("007")),
+        ("-7", "pad 4", Ok("-007")),
+        ("-", "pad 2", Ok("00")),
+        ("e\u{301}", "pad 3 .", Ok("..e\u{301}")),
+        ("-x", "pad 3", Ok("0-x")),
+        ("ab", "pad-right 4", Ok("ab  ")),
+        ("ab", "pad-right 4 '·'", Ok("ab··")),
+        ("a.b.c", "swap . ', '", Ok("a, b, c")),
+        ("7", "map berths.csv", Ok("East Quay")),
+        ("9", "map berths.csv", Err("`9` is not in the table")),
+        ("9", "map berths.csv else ?", Ok("?")),
+        ("9", "map 'berths.csv' else ''", Ok("")),
+        ("", "default none", Ok("none")),
+        ("x", "default none", Ok("x")),
+        ("-", "default none", Ok("none")),
+        ("x", "if yes", Ok("yes")),
+        ("", "if yes else no", Ok("yes")),
+        ("-", "if yes else no", Ok("no")),
+        ("-", "if yes", Ok("")),
+        ("-", "default x | if 'else' else no", Ok("no")),
+        ("4,2", "add 1", Ok("5,2")),
+        ("4.20", "add 0.8", Ok("5.00")),
+        ("4.2", "times 1.5", Ok("6.30")),
+        ("0,1", "add 0,2", Ok("0,3")),
+        ("+7", "add -2", Ok("+5")),
+        ("-7", "times -2", Ok("14")),
+        ("007", "add 1 | pad 3", Ok("008")),
+        ("2,345", "round 2", Ok("2,35")),
+        ("-2.5", "round 0", Ok("-3")),
+        ("2", "round 2", Ok("2.00")),
+        (" 3 ", "add 1", Ok("4")),
+        ("low", "add 1", Err("`low` is no number")),
+        ("", "round 1", Err("`` is no number")),
+        ("1.2.3", "add 1", Err("no number")),
+        (
+            "79228162514264337593543950335",
+            "times 10",
+            Err("too many digits"),
+        ),
+        ("Aé", "code", Ok("U+0041 U+00E9")),
+        ("12.08.2026", "date '%d.%m.%Y' '%Y-%m-%d'", Ok("2026-08-12")),
+        ("0630", "date '%H%M' %H:%M", Ok("06:30")),
+        (
+            "31.02.2026",
+            "date '%d.%m.%Y' '%Y-%m-%d'",
+            Err("`31.02.2026` cannot be read as %d.%m.%Y"),
+        ),
+        ("soon", "date '%d.%m.%Y' '%Y-%m-%d'", Err("cannot be read")),
+        ("06:30", "date '%H:%M' '%Y'", Err("cannot be read")),
+        (
+            " east   QUAY ",
+            "squeeze | trim | lower | title | swap ' ' _ | take 6",
+            Ok("East_Q"),
+        ),
+        ("it's", r#"swap "'" '\'\'' | swap '"' "\"""#, Ok("it''s")),
+    ] {
+        let text = format!("${{1 | {filters}}}");
+        let template = Template::parse_with(&text, pattern.groups(), &mut Berths).unwrap();
+        let mut matches = Default::default();
+        pattern
+            .finder()
+            .collect(value.as_bytes(), true, &mut matches)
+            .unwrap();
+        let (unit, groups) = (value.as_bytes(), matches.groups(0));
+        let occasion = Occasion {
+            unit,
+            groups,
+            line: 1,
+            file: "-",
+            count: 1,
+        };
+        let mut out = Vec::new();
+        let done = template.expand(&occasion, &mut out);
+        match (done, wanted) {
+            (Ok(()), Ok(wanted)) => {
+                assert_eq!(String::from_utf8_lossy(&out), wanted, "{value:?} {filters}")
+            }
+            (Err(problem), Err(words)) => {
+                let said = problem.to_string();
+                assert!(said.contains(words), "{value:?} {filters}: {said}");
+            }
+            (done, wanted) => panic!("{value:?} {filters}: {done:?}, wanted {wanted:?}"),
+        }
+    }
+    let missing = Template::parse_with("${1 | map none.csv}", pattern.groups(), &mut Berths);
+    assert!(missing.unwrap_err().to_string().contains("no none.csv"));
+}
+
+/// Sets of characters: what they hold, or the place at fault.
+#[test]
+fn characters() {
+    for (text, wanted) in [
+        ("abc", Ok("abc")),
+        ("a-e", Ok("abcde")),
+        ("a-", Ok("a-")),
+        (r"a\-c", Ok("a-c")),
+        ("[:digit:]x", Ok("0123456789x")),
+        (r"\n\t\u{E9}-ë", Ok("\n\téêë")),
+        ("[", Ok("[")),
+        ("", Err(0..0)),
+        ("z-a", Err(0..3)),
+        ("x[:word:]", Err(1..9)),
+        (r"x\d", Err(1..3)),
+        (r"\u{110000}", Err(0..2)),
+    ] {
+        let found = chars::set(text).map(String::from_iter);
+        let found = found.map_err(|error| error.span().unwrap().range());
+        assert_eq!(found, wanted.map(str::to_owned), "{text:?}");
+    }
+    for (from, to, words) in [
+        ("a-c", "xy", "FROM has 3 characters and TO has 2"),
+        ("a", "xy", "FROM has 1 characters and TO has 2"),
+        ("aa", "xy", "two different"),
+    ] {
+        let (error, _) = chars::swaps(from, to).unwrap_err();
+        assert!(error.to_string().contains(words), "{error}");
+    }
 }

@@ -86,7 +86,8 @@ pub fn evaluate(
         Ok(text) => text,
         Err(skipped) => return Ok(Evaluated::Skipped(skipped)),
     };
-    let mut evaluation = run.text_at(text.start());
+    let file = text.source().path().to_string_lossy().into_owned();
+    let mut evaluation = run.text(&file, text.start());
     let mut refused = Counts::default();
     text.read(|piece, coding| {
         let mut located = Located {

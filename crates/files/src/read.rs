@@ -200,6 +200,11 @@ pub struct OpenText<'r> {
 }
 
 impl OpenText<'_> {
+    /// Where it comes from.
+    pub fn source(&self) -> &Source {
+        &self.source
+    }
+
     /// Offset at which the text begins: behind the byte-order mark of a text that is not
     /// decoded, else 0.
     pub fn start(&self) -> u64 {

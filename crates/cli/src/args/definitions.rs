@@ -73,6 +73,10 @@ pub enum Verb {
     Preview(PreviewArgs),
     /// Make the changes: all of them, or none.
     Apply(ApplyArgs),
+    /// Say in plain words what a pattern, a template, or a rewrite file does.
+    Explain(ExplainArgs),
+    /// Work the examples in rewrite files.
+    Test(TestArgs),
     /// Unpack sample files and walk through the whole loop on them.
     Demo(DemoArgs),
     /// Print the completions for a shell.
@@ -94,7 +98,9 @@ impl Verb {
             ),
             Self::Preview(args) => (args.words, args.step),
             Self::Apply(args) => (args.words, args.step),
-            Self::Demo(_) | Self::Completions(_) | Self::Man => return Part::default(),
+            Self::Explain(_) | Self::Test(_) | Self::Demo(_) | Self::Completions(_) | Self::Man => {
+                return Part::default();
+            }
         };
         let words = words.into_iter().map(unmarked).collect();
         Part { words, step }
@@ -102,7 +108,7 @@ impl Verb {
 }
 
 /// Which matches are meant: the options of *match*, *where* and *which*.
-#[derive(Args, Clone, Debug, Default)]
+#[derive(Args, Clone, Debug, Default, PartialEq)]
 pub struct SelectArgs {
     /// Letter case does not matter.
     #[arg(short, long, help_heading = "Match")]
@@ -202,8 +208,30 @@ pub enum PickPer {
     Run,
 }
 
+impl Unit {
+    /// Its name as a value.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Line => "line",
+            Self::Paragraph => "paragraph",
+            Self::Text => "text",
+        }
+    }
+}
+
+impl PickPer {
+    /// Its name as a value.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Unit => "unit",
+            Self::File => "file",
+            Self::Run => "run",
+        }
+    }
+}
+
 /// One step: which matches are meant, and what becomes of them.
-#[derive(Args, Clone, Debug, Default)]
+#[derive(Args, Clone, Debug, Default, PartialEq)]
 pub struct StepArgs {
     #[command(flatten)]
     pub select: SelectArgs,
@@ -218,6 +246,59 @@ pub struct StepArgs {
     /// Take each match out.
     #[arg(long, help_heading = "Do")]
     pub remove: bool,
+    /// Drop the lines with a match.
+    #[arg(long, help_heading = "Do")]
+    pub drop_lines: bool,
+    /// Drop the lines in scope without a match.
+    #[arg(long, help_heading = "Do")]
+    pub drop_other_lines: bool,
+    /// Insert a line above each line with a match.
+    #[arg(
+        long,
+        value_name = "TEMPLATE",
+        allow_hyphen_values = true,
+        help_heading = "Do"
+    )]
+    pub above: Option<String>,
+    /// Insert a line below each line with a match.
+    #[arg(
+        long,
+        value_name = "TEMPLATE",
+        allow_hyphen_values = true,
+        help_heading = "Do"
+    )]
+    pub below: Option<String>,
+    /// Put text at the start of each line (or larger unit) with a match.
+    #[arg(
+        long,
+        value_name = "TEMPLATE",
+        allow_hyphen_values = true,
+        help_heading = "Do"
+    )]
+    pub lead: Option<String>,
+    /// Put text at the end of each line (or larger unit) with a match.
+    #[arg(
+        long,
+        value_name = "TEMPLATE",
+        allow_hyphen_values = true,
+        help_heading = "Do"
+    )]
+    pub trail: Option<String>,
+    /// Swap characters one for one: `a-z A-Z`, `'[:lower:]' '[:upper:]'`; takes no PATTERN.
+    #[arg(long, num_args = 2, value_names = ["FROM", "TO"], allow_hyphen_values = true)]
+    #[arg(help_heading = "Do")]
+    pub swap_chars: Vec<String>,
+    /// Remove every character of SET; takes no PATTERN.
+    #[arg(
+        long,
+        value_name = "SET",
+        allow_hyphen_values = true,
+        help_heading = "Do"
+    )]
+    pub remove_chars: Option<String>,
+    /// Do what FILE says, instead of PATTERN and the options above.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Do")]
+    pub rewrite: Option<PathBuf>,
 }
 
 /// Which files are meant.
@@ -309,6 +390,8 @@ Examples:
   bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill preview '(\\d\\d)(\\d\\d) hours' --with '$1:$2' notices/ --context 1
   bquill preview 'metre' --with 'm' gauge.log --then '  +' --with ' ' --steps
+  bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --keep berths.toml
+  bquill preview --rewrite berths.toml notices/
   bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/
 
 Write templates between single quotes: a shell swallows `$1` between double quotes.
@@ -339,6 +422,9 @@ pub struct PreviewArgs {
     /// Stop after step N.
     #[arg(long, value_name = "N", help_heading = "Output")]
     pub through: Option<usize>,
+    /// Keep the rewrite in FILE, with the first changes as worked examples.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Output")]
+    pub keep: Option<PathBuf>,
 }
 
 /// What must hold before anything is written.
@@ -396,6 +482,47 @@ pub struct ApplyArgs {
     /// Write to this file, or below this folder, and leave the source alone.
     #[arg(long, value_name = "FILE|DIR", value_hint = ValueHint::AnyPath, help_heading = "Output")]
     pub to: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill explain [PATTERN] [--with TEMPLATE] [--rewrite FILE]",
+    after_help = "\
+Examples:
+  bquill explain
+  bquill explain '(?<berth>[Bb]erth)\\s+(\\d+)' --with '${berth | upper}-${2 | pad 2}'
+  bquill explain --rewrite berths.toml"
+)]
+pub struct ExplainArgs {
+    /// The pattern; without it, the table of signs is printed.
+    #[arg(value_name = "PATTERN", allow_hyphen_values = true)]
+    pub pattern: Option<String>,
+    /// A template that goes with it.
+    #[arg(
+        long,
+        value_name = "TEMPLATE",
+        allow_hyphen_values = true,
+        requires = "pattern"
+    )]
+    pub with: Option<String>,
+    /// A rewrite file, step by step.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, conflicts_with = "pattern")]
+    pub rewrite: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  bquill test rewrites/*.toml
+
+Exit: 0 all examples hold, 1 some do not, 2 a file is no rewrite file, 3 a file cannot be read.")]
+pub struct TestArgs {
+    /// Rewrite files.
+    #[arg(required = true, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub files: Vec<PathBuf>,
+    /// Print one JSON record a line.
+    #[arg(long)]
+    pub json: bool,
 }
 
 #[derive(Args, Debug)]

@@ -31,7 +31,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
 
     let run = RunOptions::default();
-    let mut pass = Pass::new(&asked.what, &listing, run, texts, guard)?;
+    let mut pass = Pass::new(&asked.rewrite, &listing, run, texts, guard)?;
     pass.keep_stdin(&listing)?;
     let plan = evaluate_all(&mut pass, &listing, output);
     if filter && plan.files.is_empty() {
@@ -56,7 +56,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     match &args.to {
         _ if filter => write_filtered(&pass, &plan, output)?,
         Some(to) => elsewhere(to, &plan, args, output)?,
-        None => in_place(&asked.what, &listing, &pass, &plan, args, output)?,
+        None => in_place(&asked.rewrite, &listing, &pass, &plan, args, output)?,
     }
     Ok(status)
 }

@@ -19,7 +19,7 @@ use brisk_quill_files::{Coding, FileError, Listing, Reader, Skipped, Source};
 
 pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
     let asked = options::query(parts)?;
-    let query = &asked.what;
+    let query = &asked.query;
     let left = options::shown(&args.show)?;
     let mut reader = Reader::new(options::texts(&args.files, false)?);
     let listing = options::sources(asked.paths, &args.files)?;
@@ -203,7 +203,7 @@ impl Seer for Tally<'_> {
         let mut taken = 0;
         for finding in found.iter() {
             match finding.standing {
-                Standing::Picked => taken += 1,
+                Standing::Picked(_) => taken += 1,
                 Standing::LeftOut(LeftOut::Place) => self.totals.left_out.place += 1,
                 Standing::LeftOut(LeftOut::Pick) => self.totals.left_out.pick += 1,
                 Standing::LeftOut(LeftOut::Limit) => self.totals.left_out.limit += 1,

@@ -8,9 +8,7 @@ use crate::render::{RewriteTotals, counted, file_name, one_line_of};
 use crate::status::Status;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{
-    Action, Counts, OpenBlock, Problem, Rewrite, Run, RunOptions, TemplateNote, Unmet,
-};
+use brisk_quill_core::{Counts, OpenBlock, Problem, Rewrite, Run, RunOptions, TemplateNote, Unmet};
 use brisk_quill_files::{
     Evaluated, Facts, FileError, FileSink, Listing, Nobody, Reader, Source, TextOptions, evaluate,
 };
@@ -173,7 +171,9 @@ impl<'r> Pass<'r> {
             Some(count) if !count.holds(counts.changes) => {
                 status = status.max(output.complain(&unexpected(count, counts.changes)));
             }
-            None if counts.all_steps().taken() == 0 => status = status.max(Status::No),
+            None if counts.all_steps().taken() + counts.changes == 0 => {
+                status = status.max(Status::No)
+            }
             _ => {}
         }
         if counts.unmet > 0 {
@@ -283,13 +283,7 @@ fn unmet(units: u64) -> Complaint {
 
 /// What in the templates is allowed but often not meant: a name and a sentence each.
 pub fn template_hints(rewrite: &Rewrite) -> Vec<(&'static str, String)> {
-    let templates = rewrite
-        .steps()
-        .iter()
-        .filter_map(|step| match &step.action {
-            Action::Replace(template) => Some(template),
-            _ => None,
-        });
+    let templates = (rewrite.steps().iter()).filter_map(|step| step.action.template());
     templates
         .flat_map(|template| {
             template

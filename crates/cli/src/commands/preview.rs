@@ -3,7 +3,7 @@
 use super::pass::{Guard, Note, Pass, template_hints};
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
-use crate::options;
+use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::render::{
     self, Collector, FileReport, JsonPlan, Keep, PreviewView, counted, diff_of_file, file_name,
@@ -20,18 +20,18 @@ const NOTES_SHOWN: usize = 10;
 pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
     let asked = options::rewrite(parts, &args.guard)?;
     let guard = Guard::new(&args.guard)?;
-    let mut view = View::new(args, &asked.what, output)?;
+    let mut view = View::new(args, &asked, output)?;
     let run = RunOptions {
         groups: args.json,
         one_piece: view.keep().context > 0,
-        through: through(args, &asked.what)?,
+        through: through(args, &asked.rewrite)?,
         stages: args.steps,
         ..RunOptions::default()
     };
     let texts = options::texts(&args.files, args.json)?;
-    let listing = options::sources(asked.paths, &args.files)?;
+    let listing = options::sources(asked.paths.clone(), &args.files)?;
 
-    let mut pass = Pass::new(&asked.what, &listing, run, texts, guard)?;
+    let mut pass = Pass::new(&asked.rewrite, &listing, run, texts, guard)?;
     view.begin(&listing, output);
     pass.unreadable(&listing, output);
     let mut number = 0;
@@ -99,10 +99,15 @@ enum View<'r> {
 }
 
 impl<'r> View<'r> {
-    fn new(args: &PreviewArgs, rewrite: &'r Rewrite, output: &Output) -> Result<Self, Complaint> {
+    fn new(
+        args: &PreviewArgs,
+        asked: &'r AskedRewrite,
+        output: &Output,
+    ) -> Result<Self, Complaint> {
+        let AskedRewrite { text, rewrite, .. } = asked;
         let left = options::shown(&args.show)?;
         Ok(if args.json {
-            Self::Json(JsonPlan { rewrite }, rewrite)
+            Self::Json(JsonPlan { text, rewrite }, rewrite)
         } else if args.diff {
             Self::Diff {
                 escaped: output.is_terminal(),

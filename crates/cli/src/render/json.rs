@@ -6,8 +6,7 @@ use super::table::{FindTotals, RewriteTotals};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::{
-    Action, GroupText, Groups, LeftOutCounts, Pattern, Per, Problem, Rewrite, Step, StepCounts,
-    UnitKind,
+    GroupText, Groups, LeftOutCounts, Problem, Rewrite, RewriteText, StepCounts,
 };
 use brisk_quill_files::Source;
 use serde::Serialize;
@@ -42,7 +41,7 @@ fn path_text(source: &Source) -> Text {
     Text::of(source.path().as_os_str().as_encoded_bytes())
 }
 
-fn push(out: &mut Vec<u8>, record: &impl Serialize) {
+pub(super) fn push(out: &mut Vec<u8>, record: &impl Serialize) {
     serde_json::to_writer(&mut *out, record).expect("records hold only strings and numbers");
     out.push(b'\n');
 }
@@ -52,7 +51,7 @@ fn push(out: &mut Vec<u8>, record: &impl Serialize) {
 enum Record<'a> {
     Plan {
         format: u32,
-        rewrite: RewriteRecord<'a>,
+        rewrite: &'a RewriteText,
     },
     File {
         path: &'a str,
@@ -185,6 +184,14 @@ struct StepRecord {
     changed: u64,
     unchanged: u64,
     left_out: LeftOutRecord,
+    /// Left alone for a problem.
+    #[serde(skip_serializing_if = "is_zero")]
+    failed: u64,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde gives a reference")]
+fn is_zero(n: &u64) -> bool {
+    *n == 0
 }
 
 impl StepRecord {
@@ -195,107 +202,14 @@ impl StepRecord {
             changed: counts.edits,
             unchanged: counts.unchanged,
             left_out: counts.left_out.into(),
+            failed: counts.failed,
         }
-    }
-}
-
-/// A rewrite in the form of a rewrite file.
-#[derive(Serialize)]
-struct RewriteRecord<'a> {
-    step: Vec<StepKeys<'a>>,
-}
-
-#[derive(Serialize, Default)]
-#[serde(rename_all = "kebab-case")]
-struct StepKeys<'a> {
-    #[serde(rename = "match")]
-    pattern: &'a str,
-    #[serde(skip_serializing_if = "is_false")]
-    ignore_case: bool,
-    #[serde(skip_serializing_if = "is_false")]
-    whole_word: bool,
-    #[serde(skip_serializing_if = "is_false")]
-    literal: bool,
-    #[serde(skip_serializing_if = "is_false")]
-    entire: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    unit: Option<&'a str>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    lines: Option<String>,
-    #[serde(rename = "where", skip_serializing_if = "Vec::is_empty")]
-    contains: Vec<&'a str>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    unless: Vec<&'a str>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    between: Vec<[&'a str; 2]>,
-    #[serde(skip_serializing_if = "is_false")]
-    exclusive: bool,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    near: Vec<(&'a str, u64)>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pick: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    per: Option<&'a str>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    limit: Option<u64>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    with: Option<&'a str>,
-    #[serde(skip_serializing_if = "is_false")]
-    remove: bool,
-}
-
-#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde gives a reference")]
-fn is_false(value: &bool) -> bool {
-    !value
-}
-
-impl<'a> From<&'a Step> for StepKeys<'a> {
-    fn from(step: &'a Step) -> Self {
-        let query = &step.query;
-        let options = query.pattern.options();
-        let unless_all =
-            |spec: &brisk_quill_core::address::Spec| (!spec.is_all()).then(|| spec.to_string());
-        let mut keys = Self {
-            pattern: query.pattern.source(),
-            ignore_case: options.ignore_case,
-            whole_word: options.whole_word,
-            literal: options.literal,
-            entire: options.entire,
-            unit: match query.unit {
-                UnitKind::Line => None,
-                UnitKind::Paragraph => Some("paragraph"),
-                UnitKind::Text => Some("text"),
-            },
-            lines: unless_all(&query.scope.lines),
-            contains: query.scope.contains.iter().map(Pattern::source).collect(),
-            unless: query.scope.lacks.iter().map(Pattern::source).collect(),
-            between: (query.scope.blocks.iter())
-                .map(|block| [block.start.source(), block.end.source()])
-                .collect(),
-            exclusive: query.scope.blocks.iter().any(|block| block.exclusive),
-            near: (query.scope.near.iter())
-                .map(|near| (near.pattern.source(), near.distance))
-                .collect(),
-            per: match query.pick.per {
-                Per::Unit => None,
-                Per::File => Some("file"),
-                Per::Run => Some("run"),
-            },
-            pick: unless_all(&query.pick.spec),
-            limit: query.limit,
-            ..Self::default()
-        };
-        match &step.action {
-            Action::Replace(template) => keys.with = Some(template.source()),
-            Action::Remove => keys.remove = true,
-            _ => {}
-        }
-        keys
     }
 }
 
 /// The records of a preview.
 pub struct JsonPlan<'a> {
+    pub text: &'a RewriteText,
     pub rewrite: &'a Rewrite,
 }
 
@@ -303,10 +217,9 @@ impl JsonPlan<'_> {
     /// The first record.
     pub fn head(&self) -> Vec<u8> {
         let mut out = Vec::new();
-        let step = self.rewrite.steps().iter().map(StepKeys::from).collect();
         let record = Record::Plan {
             format: FORMAT,
-            rewrite: RewriteRecord { step },
+            rewrite: self.text,
         };
         push(&mut out, &record);
         out

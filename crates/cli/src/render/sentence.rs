@@ -3,7 +3,7 @@
 use super::numbers::counted;
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Action, Pattern, Per, Query, Rewrite, Step, UnitKind};
+use brisk_quill_core::{Action, Pattern, Per, Query, Rewrite, Step, Template, UnitKind};
 use brisk_quill_files::Source;
 
 /// What `find` looks for: matches, or units in scope without one.
@@ -64,6 +64,8 @@ pub fn rewrite_sentence(rewrite: &Rewrite, sources: &[Source]) -> String {
 fn clause(step: &Step) -> String {
     let query = &step.query;
     let (matches, place) = (matches(query), place(query));
+    let bare = matches.trim_end_matches(',');
+    let unit = unit(query);
     match &step.action {
         Action::Replace(template) if template.source().is_empty() => {
             format!("{matches} becomes nothing, {place}")
@@ -72,8 +74,33 @@ fn clause(step: &Step) -> String {
             format!("{matches} becomes {}, {place}", quoted(template.source()))
         }
         Action::Remove => format!("{matches} is taken out, {place}"),
+        Action::DropLines => format!("the lines with {bare} go, {place}"),
+        Action::DropOtherLines => format!("the lines without {bare} go, {place}"),
+        Action::Above(t) => line(t, "above", bare, &place),
+        Action::Below(t) => line(t, "below", bare, &place),
+        Action::Lead(t) => {
+            let text = quoted(t.source());
+            format!("{text} is put at the start of each {unit} with {bare}, {place}")
+        }
+        Action::Trail(t) => {
+            let text = quoted(t.source());
+            format!("{text} is put at the end of each {unit} with {bare}, {place}")
+        }
+        Action::SwapChars(swaps) => {
+            let (from, to): (String, String) = swaps.iter().unzip();
+            format!(
+                "the characters {} become {}, {place}",
+                quoted(&from),
+                quoted(&to)
+            )
+        }
         _ => format!("{matches}, {place}"),
     }
+}
+
+fn line(template: &Template, where_to: &str, matches: &str, place: &str) -> String {
+    let text = quoted(template.source());
+    format!("the line {text} is inserted {where_to} each line with {matches}, {place}")
 }
 
 /// "every match of `x`, in any case"

@@ -5,7 +5,9 @@
 //! between the two: an earlier edit stands where its new text lies, a later one where its match
 //! lies. They are merged in order of start. Each item opens a cluster, or joins the last one
 //! when it touches (ends included) a member *from the other list*: edits of one list never merge
-//! with each other for being neighbours. Joining can make the cluster touch the one before it,
+//! with each other for being neighbours. Nor does an edit that takes the end of its line merge
+//! with what merely touches it on the next line: else the outcome would depend on where a text
+//! was cut into pieces. Joining can make the cluster touch the one before it,
 //! so joining repeats. A cluster then becomes one edit: its range goes back to original
 //! coordinates by taking away what the earlier edits before it, and within it, have added; its
 //! text is the current text of its range with the later edits in it made.
@@ -32,7 +34,10 @@ pub fn compose(original: &[u8], earlier: Vec<Edit>, current: &[u8], later: Vec<E
         return later;
     }
     let mut clusters: Vec<Cluster> = Vec::new();
-    for (index, member) in members(&earlier, &later).into_iter().enumerate() {
+    for (index, member) in members(original, &earlier, current, &later)
+        .into_iter()
+        .enumerate()
+    {
         let mut cluster = Cluster::of(index, member);
         while clusters.last().is_some_and(|last| last.touches(cluster)) {
             if let Some(last) = clusters.pop() {
@@ -49,6 +54,8 @@ pub fn compose(original: &[u8], earlier: Vec<Edit>, current: &[u8], later: Vec<E
 struct Member {
     span: Span,
     from_earlier: bool,
+    /// It takes the end of its last line, and a line begins behind it.
+    ends_line: bool,
 }
 
 /// A run of members: those with index `first..=last` in the merged order.
@@ -60,6 +67,8 @@ struct Cluster {
     /// Smallest start and greatest end among the members of each list.
     earlier: Option<Span>,
     later: Option<Span>,
+    /// A member that reaches its end takes the end of its line.
+    ends_line: bool,
 }
 
 impl Cluster {
@@ -75,12 +84,16 @@ impl Cluster {
             span: member.span,
             earlier,
             later,
+            ends_line: member.ends_line,
         }
     }
 
     /// Whether a member of `self` touches a member from the other list in `next`, which lies
     /// behind it in the order.
     fn touches(self, next: Self) -> bool {
+        if self.ends_line && next.span.from == self.span.to {
+            return false;
+        }
         let touch = |a: Option<Span>, b: Option<Span>| match (a, b) {
             (Some(a), Some(b)) => b.from <= a.to,
             _ => false,
@@ -99,6 +112,8 @@ impl Cluster {
             span: hull(self.span, next.span),
             earlier: join(self.earlier, next.earlier),
             later: join(self.later, next.later),
+            ends_line: (self.ends_line && self.span.to >= next.span.to)
+                || (next.ends_line && next.span.to >= self.span.to),
         }
     }
 }
@@ -109,28 +124,31 @@ fn hull(a: Span, b: Span) -> Span {
 
 /// Both lists in current coordinates, in order of start; where both start at one place, the
 /// earlier edit stands first.
-fn members(earlier: &[Edit], later: &[Edit]) -> Vec<Member> {
+fn members(original: &[u8], earlier: &[Edit], current: &[u8], later: &[Edit]) -> Vec<Member> {
+    let takes_line_end = |text: &[u8], span: Span| text[span.range()].ends_with(b"\n");
+    let begins_line = |at: usize| at == 0 || current[at - 1] == b'\n';
+    let of_later = |span: Span| Member {
+        span,
+        from_earlier: false,
+        ends_line: takes_line_end(current, span),
+    };
     let mut merged = Vec::with_capacity(earlier.len() + later.len());
     let mut later = later.iter().map(|edit| edit.span).peekable();
     let mut delta = 0;
     for edit in earlier {
         let from = edit.span.from.saturating_add_signed(delta);
+        let to = from + edit.text.len();
         delta += edit.growth();
         while let Some(span) = later.next_if(|span| span.from < from) {
-            merged.push(Member {
-                span,
-                from_earlier: false,
-            });
+            merged.push(of_later(span));
         }
         merged.push(Member {
-            span: Span::new(from, from + edit.text.len()),
+            span: Span::new(from, to),
             from_earlier: true,
+            ends_line: takes_line_end(original, edit.span) && begins_line(to),
         });
     }
-    merged.extend(later.map(|span| Member {
-        span,
-        from_earlier: false,
-    }));
+    merged.extend(later.map(of_later));
     merged
 }
 
@@ -143,7 +161,7 @@ fn assemble(
     clusters: &[Cluster],
 ) -> Vec<Edit> {
     let mut edits = Vec::with_capacity(clusters.len());
-    let mut order = members(&earlier, &later).into_iter();
+    let mut order = members(original, &earlier, current, &later).into_iter();
     let (mut earlier, mut later) = (earlier.into_iter(), later.into_iter());
     // What the earlier edits before the cluster at hand have added.
     let mut delta = 0;

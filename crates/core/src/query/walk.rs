@@ -66,8 +66,8 @@ pub enum LeftOut {
 /// What became of a match.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Standing {
-    /// It was taken.
-    Picked,
+    /// It was taken; its number among those taken in the run, from 1.
+    Picked(u64),
     /// It was not.
     LeftOut(LeftOut),
 }
@@ -104,7 +104,8 @@ impl<'a> Findings<'a> {
 
     /// The matches that were taken.
     pub fn picked(&self) -> impl Iterator<Item = Finding<'a>> + use<'a> {
-        self.iter().filter(|f| f.standing == Standing::Picked)
+        self.iter()
+            .filter(|f| matches!(f.standing, Standing::Picked(_)))
     }
 
     /// Whether there is no match at all.
@@ -448,7 +449,7 @@ impl<'q> Judge<'q> {
                 Standing::LeftOut(LeftOut::Limit)
             } else {
                 self.taken += 1;
-                Standing::Picked
+                Standing::Picked(self.taken)
             });
         }
     }

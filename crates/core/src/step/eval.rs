@@ -3,10 +3,12 @@
 use super::{Action, Step};
 use crate::edits::{Edit, GroupTexts, StepSet};
 use crate::pattern::Finder;
-use crate::query::OpenBlock;
-use crate::query::{Finding, Findings, LeftOut, Standing, UnitView, Visitor, Walk, Wanted};
+use crate::query::{
+    Finding, Findings, LeftOut, OpenBlock, Standing, UnitView, Visitor, Walk, Wanted,
+};
 use crate::rewrite::StepCounts;
-use crate::{Pattern, Problem};
+use crate::template::{FilterProblem, Occasion};
+use crate::{Pattern, Problem, Span, Template};
 
 /// The state of one step during a run.
 #[derive(Debug)]
@@ -18,6 +20,10 @@ pub(crate) struct StepRun<'r> {
     /// What each unit in scope must match afterwards.
     ensure: Option<Finder>,
     counts: StepCounts,
+    /// The path of the text at hand.
+    file: String,
+    /// The last line end of the pieces before.
+    last_ending: &'static [u8],
 }
 
 /// What a step makes of a piece of the text it sees. Offsets are those in that piece.
@@ -39,14 +45,11 @@ impl<'r> StepRun<'r> {
             set: StepSet::one(index),
             walk: Walk::new(&step.query),
             keep_groups,
-            ensure: None,
+            ensure: step.ensure.as_ref().map(Pattern::finder),
             counts: StepCounts::default(),
+            file: String::new(),
+            last_ending: b"\n",
         }
-    }
-
-    /// Every unit in scope must match `pattern` after this step.
-    pub fn ensure(&mut self, pattern: &Pattern) {
-        self.ensure = Some(pattern.finder());
     }
 
     /// See [`Walk`].
@@ -54,15 +57,17 @@ impl<'r> StepRun<'r> {
         &mut self.walk
     }
 
+    pub fn begin_text(&mut self, file: &str) {
+        self.walk.begin_text();
+        self.counts = StepCounts::default();
+        file.clone_into(&mut self.file);
+        self.last_ending = b"\n";
+    }
+
     /// Ends the text: tells which blocks were still open.
     pub fn finish_text(&mut self) -> Vec<OpenBlock> {
         self.counts.blocks = self.walk.blocks_begun();
         self.walk.open_blocks()
-    }
-
-    pub fn begin_text(&mut self) {
-        self.walk.begin_text();
-        self.counts = StepCounts::default();
     }
 
     pub fn pass_line(&mut self) {
@@ -76,9 +81,10 @@ impl<'r> StepRun<'r> {
 
     /// What this step makes of the next piece of its text.
     pub fn piece(&mut self, text: &[u8]) -> StepOutcome {
+        let drops_others = matches!(self.step.action, Action::DropOtherLines);
         let wanted = Wanted {
             groups: self.keep_groups || self.step.needs_groups(),
-            missing: self.ensure.is_some(),
+            missing: drops_others || self.ensure.is_some(),
         };
         let mut maker = EditMaker {
             action: &self.step.action,
@@ -86,10 +92,25 @@ impl<'r> StepRun<'r> {
             keep_groups: self.keep_groups,
             ensure: self.ensure.as_mut(),
             counts: &mut self.counts,
+            file: &self.file,
+            last_ending: self.last_ending,
             out: StepOutcome::default(),
         };
         self.walk.piece(text, 0, wanted, &mut maker);
-        maker.out
+        let out = maker.out;
+        self.last_ending = ending_before(text, self.last_ending);
+        out
+    }
+}
+
+/// The line end that `text` ends in, else `other`.
+fn ending_before(text: &[u8], other: &'static [u8]) -> &'static [u8] {
+    if text.ends_with(b"\r\n") {
+        b"\r\n"
+    } else if text.ends_with(b"\n") {
+        b"\n"
+    } else {
+        other
     }
 }
 
@@ -99,6 +120,8 @@ struct EditMaker<'e> {
     keep_groups: bool,
     ensure: Option<&'e mut Finder>,
     counts: &'e mut StepCounts,
+    file: &'e str,
+    last_ending: &'static [u8],
     out: StepOutcome,
 }
 
@@ -108,11 +131,22 @@ impl Visitor for EditMaker<'_> {
         for finding in found.iter() {
             self.counts.matches += 1;
             match finding.standing {
-                Standing::Picked => self.replace(unit, &finding),
+                Standing::Picked(_) => {}
                 Standing::LeftOut(LeftOut::Place) => self.counts.left_out.place += 1,
                 Standing::LeftOut(LeftOut::Pick) => self.counts.left_out.pick += 1,
                 Standing::LeftOut(LeftOut::Limit) => self.counts.left_out.limit += 1,
             }
+        }
+        let before = (self.counts.edits, self.counts.unchanged);
+        if let Err(problem) = self.act(unit, found) {
+            // All of the unit is left alone.
+            self.out.edits.truncate(first);
+            (self.counts.edits, self.counts.unchanged) = before;
+            self.counts.failed += found.picked().count() as u64;
+            let (line, kind) = (Some(unit.line), problem.into());
+            self.out
+                .problems
+                .push((unit.span.from, Problem { line, kind }));
         }
         if unit.in_scope {
             self.check(unit, first);
@@ -125,15 +159,158 @@ impl Visitor for EditMaker<'_> {
 }
 
 impl EditMaker<'_> {
-    /// Whether the unit, with its edits from index `first` on, is as it must be.
+    /// Does what the step does with the unit.
+    fn act(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) -> Result<(), FilterProblem> {
+        match self.action {
+            Action::Replace(_) | Action::Remove | Action::SwapChars(_) => {
+                for finding in found.picked() {
+                    let mut text = Vec::new();
+                    self.new_text(unit, &finding, &mut text)?;
+                    let span = finding.span.shifted(unit.span.from);
+                    self.edit(unit, span, text, Some(&finding), 1);
+                }
+            }
+            Action::DropOtherLines => {
+                let kept = found.picked().count() as u64;
+                self.counts.unchanged += kept;
+                if kept == 0 && unit.in_scope {
+                    self.edit(unit, whole_line(unit), Vec::new(), None, 0);
+                }
+            }
+            Action::DropLines
+            | Action::Above(_)
+            | Action::Below(_)
+            | Action::Lead(_)
+            | Action::Trail(_) => {
+                if let Some(finding) = found.picked().next() {
+                    let matches = found.picked().count() as u64;
+                    let (span, text) = self.unit_edit(unit, &finding)?;
+                    self.edit(unit, span, text, Some(&finding), matches);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// What becomes of one match.
+    fn new_text(
+        &self,
+        unit: &UnitView<'_>,
+        finding: &Finding<'_>,
+        text: &mut Vec<u8>,
+    ) -> Result<(), FilterProblem> {
+        match self.action {
+            Action::Replace(template) => self.expand(template, unit, finding, text)?,
+            Action::SwapChars(swaps) => {
+                let old = String::from_utf8_lossy(&unit.bytes()[finding.span.range()]);
+                let new = old.chars().map(|c| swaps.get(&c).copied().unwrap_or(c));
+                text.extend_from_slice(new.collect::<String>().as_bytes());
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+
+    /// The one edit of a unit with a match, written for its first match.
+    fn unit_edit(
+        &self,
+        unit: &UnitView<'_>,
+        finding: &Finding<'_>,
+    ) -> Result<(Span, Vec<u8>), FilterProblem> {
+        let mut text = Vec::new();
+        if let Some(template) = self.action.template() {
+            self.expand(template, unit, finding, &mut text)?;
+        }
+        let (from, to) = (unit.span.from, unit.span.to);
+        let place = match self.action {
+            Action::DropLines => whole_line(unit),
+            Action::Above(_) => {
+                text = with_endings(&text, self.ending(unit));
+                text.extend_from_slice(self.ending(unit));
+                Span::new(from, from)
+            }
+            Action::Below(_) => {
+                let ending = self.ending(unit);
+                text = [ending, &with_endings(&text, ending)].concat();
+                Span::new(to, to)
+            }
+            Action::Lead(_) => Span::new(from, from),
+            _ => Span::new(to, to),
+        };
+        Ok((place, text))
+    }
+
+    fn expand(
+        &self,
+        template: &Template,
+        unit: &UnitView<'_>,
+        finding: &Finding<'_>,
+        text: &mut Vec<u8>,
+    ) -> Result<(), FilterProblem> {
+        let count = match finding.standing {
+            Standing::Picked(number) => number,
+            Standing::LeftOut(_) => 0,
+        };
+        let occasion = Occasion {
+            unit: unit.bytes(),
+            groups: finding.groups,
+            line: unit.line + line_ends(&unit.bytes()[..finding.span.from]),
+            file: self.file,
+            count,
+        };
+        template.expand(&occasion, text)
+    }
+
+    /// The line end that a line inserted beside this one takes.
+    fn ending(&self, unit: &UnitView<'_>) -> &'static [u8] {
+        let own = &unit.text[..unit.ending.to];
+        if unit.ending.is_empty() {
+            ending_before(&unit.text[..unit.span.from], self.last_ending)
+        } else {
+            ending_before(own, self.last_ending)
+        }
+    }
+
+    /// Makes an edit that `matches` matches are the reason for.
+    fn edit(
+        &mut self,
+        unit: &UnitView<'_>,
+        span: Span,
+        text: Vec<u8>,
+        finding: Option<&Finding<'_>>,
+        matches: u64,
+    ) {
+        if text == unit.text[span.range()] {
+            self.counts.unchanged += matches;
+            return;
+        }
+        self.counts.edits += matches;
+        let groups = finding.filter(|_| self.keep_groups);
+        self.out.edits.push(Edit {
+            span,
+            text,
+            steps: self.set,
+            groups: groups.map(|finding| group_texts(unit.bytes(), finding)),
+        });
+    }
+
+    /// Whether the unit, with its edits from index `first` on, is as it must be. A line that
+    /// goes need not be.
     fn check(&mut self, unit: &UnitView<'_>, first: usize) {
         let Some(ensure) = &mut self.ensure else {
             return;
         };
+        let edits = &self.out.edits[first..];
+        if edits
+            .iter()
+            .any(|edit| edit.span.to > unit.span.to || edit.span == whole_line(unit))
+        {
+            return;
+        }
         let (text, from) = (unit.text, unit.span.from);
         let mut now = Vec::new();
         let mut at = from;
-        for edit in &self.out.edits[first..] {
+        for edit in edits {
             now.extend_from_slice(&text[at..edit.span.from]);
             now.extend_from_slice(&edit.text);
             at = edit.span.to;
@@ -148,29 +325,30 @@ impl EditMaker<'_> {
             }
         }
     }
+}
 
-    fn replace(&mut self, unit: &UnitView<'_>, finding: &Finding<'_>) {
-        let bytes = unit.bytes();
-        let mut text = Vec::new();
-        match self.action {
-            Action::Replace(template) => template.expand(bytes, finding.groups, &mut text),
-            Action::Remove => {}
+/// A line with its line end.
+fn whole_line(unit: &UnitView<'_>) -> Span {
+    Span::new(unit.span.from, unit.ending.to)
+}
+
+/// Text of inserted lines, the line ends in it as those around.
+fn with_endings(text: &[u8], ending: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(text.len());
+    for line in crate::lines(text) {
+        out.extend_from_slice(&text[line.content.range()]);
+        if !line.ending().is_empty() {
+            out.extend_from_slice(ending);
         }
-        if text == bytes[finding.span.range()] {
-            self.counts.unchanged += 1;
-            return;
-        }
-        self.counts.edits += 1;
-        self.out.edits.push(Edit {
-            span: finding.span.shifted(unit.span.from),
-            text,
-            steps: self.set,
-            groups: self.keep_groups.then(|| group_texts(bytes, finding)),
-        });
     }
+    out
+}
+
+fn line_ends(text: &[u8]) -> u64 {
+    memchr::memchr_iter(b'\n', text).count() as u64
 }
 
 fn group_texts(unit: &[u8], finding: &Finding<'_>) -> GroupTexts {
-    let text = |span: &Option<crate::Span>| Some(unit[span.as_ref()?.range()].into());
+    let text = |span: &Option<Span>| Some(unit[span.as_ref()?.range()].into());
     finding.groups.iter().map(text).collect()
 }

@@ -1,14 +1,15 @@
 //! The grammar of templates.
 //!
 //! ```text
-//! TEMPLATE = (TEXT | "$$" | "$" DIGITS | "$" NAME | "${" REF "}" | "\" DIGITS | ESCAPE)*
-//! ESCAPE   = "\n" | "\t" | "\r" | "\\" | "\u{" HEX "}"
+//! TEMPLATE  = (TEXT | "$$" | "$" DIGITS | "$" NAME | REFERENCE | "\" DIGITS | ESCAPE)*
+//! REFERENCE = "${" SUBJECT ("|" FILTER ARGUMENT*)* "}"
+//! SUBJECT   = DIGITS | NAME | "@line" | "@file" | "@stem" | "@count"
+//! ARGUMENT  = WORD | "'" (TEXT | ESCAPE)* "'" | '"' (TEXT | ESCAPE)* '"'
+//! ESCAPE    = "\n" | "\t" | "\r" | "\\" | "\u{" HEX "}"; within quotes also the quotes
 //! ```
-//!
-//! Note to the maintainer: filters will stand between REF and the closing brace, each after a
-//! `|`; that sign is therefore refused there today.
 
-use super::{Part, Template, TemplateNote, push_text};
+use super::filters::{Argument, Call, CallError, NAMES};
+use super::{Part, Subject, Tables, Template, TemplateNote, push_text};
 use crate::{Fault, Groups, Span};
 
 /// Why a template was refused, and where.
@@ -42,6 +43,21 @@ pub enum TemplateErrorKind {
     /// Braces around something that is no reference.
     #[error("`{0}` is no reference")]
     BadReference(String),
+    /// A reference to a column where there are none.
+    #[error("`@{0}` needs columns, and this request has none")]
+    NoColumns(String),
+    /// A filter that there is not.
+    #[error("there is no filter `{0}`")]
+    UnknownFilter(String),
+    /// A filter with arguments that it does not take.
+    #[error("`{0}` does not take these arguments")]
+    Arguments(&'static str),
+    /// An argument with a fault of its own.
+    #[error("{0}")]
+    Argument(String),
+    /// Quotes that are not closed.
+    #[error("this quote is never closed")]
+    UnclosedQuote,
 }
 
 impl TemplateError {
@@ -61,10 +77,15 @@ impl Fault for TemplateError {
     }
 }
 
-pub(super) fn template(text: &str, groups: &Groups) -> Result<Template, TemplateError> {
+pub(super) fn template(
+    text: &str,
+    groups: &Groups,
+    tables: &mut dyn Tables,
+) -> Result<Template, TemplateError> {
     let mut parser = Parser {
         text,
         groups,
+        tables,
         at: 0,
         parts: Vec::new(),
         notes: Vec::new(),
@@ -82,6 +103,7 @@ pub(super) fn template(text: &str, groups: &Groups) -> Result<Template, Template
 struct Parser<'t> {
     text: &'t str,
     groups: &'t Groups,
+    tables: &'t mut dyn Tables,
     at: usize,
     parts: Vec<Part>,
     notes: Vec<TemplateNote>,
@@ -118,7 +140,7 @@ impl<'t> Parser<'t> {
                 let name = leading(after, is_name_char);
                 let span = Span::new(self.at, self.at + 1 + name.len());
                 let group = self.named(name, span)?;
-                self.parts.push(Part::Group(group));
+                self.push_group(group);
                 self.at = span.to;
                 Ok(())
             }
@@ -155,39 +177,175 @@ impl<'t> Parser<'t> {
                 span: Span::new(start, end),
             });
         }
-        self.parts.push(Part::Group(group));
+        self.push_group(group);
         self.at = start + 1 + length;
         Ok(())
     }
 
+    fn push_group(&mut self, group: usize) {
+        self.parts.push(Part::Reference {
+            subject: Subject::Group(group),
+            calls: Vec::new(),
+        });
+    }
+
+    /// `${…}`: a subject and its filters.
     fn braces(&mut self) -> Result<(), TemplateError> {
         let start = self.at;
-        let Some(length) = self.rest().find('}') else {
-            return Err(TemplateError {
-                kind: TemplateErrorKind::Unclosed,
-                span: Span::new(start, start + 2),
-                remedy: "close it with `}`, or write `$$` for a dollar sign".into(),
-            });
-        };
-        let span = Span::new(start, start + length + 1);
-        let reference = self.text[start + 2..start + length].trim();
-        let group = match reference.parse::<usize>() {
-            Ok(number) if number < self.groups.len() => number,
-            Ok(_) => return Err(self.unknown(reference, span)),
-            Err(_) if reference.starts_with(is_name_start) && !reference.contains('|') => {
-                self.named(reference, span)?
+        self.at += 2;
+        let subject = self.subject(start)?;
+        let mut calls = Vec::new();
+        loop {
+            self.blanks();
+            match self.rest().chars().next() {
+                Some('}') => break,
+                Some('|') => calls.push(self.call(start)?),
+                Some(_) => return Err(self.bad_reference(start)),
+                None => return Err(unclosed(start)),
             }
-            Err(_) => {
-                return Err(TemplateError {
-                    kind: TemplateErrorKind::BadReference(reference.to_owned()),
-                    span,
-                    remedy: "write the number or the name of a group, as in `${1}`".into(),
-                });
-            }
-        };
-        self.parts.push(Part::Group(group));
-        self.at = span.to;
+        }
+        self.at += 1;
+        self.parts.push(Part::Reference { subject, calls });
         Ok(())
+    }
+
+    fn subject(&mut self, start: usize) -> Result<Subject, TemplateError> {
+        self.blanks();
+        let from = self.at;
+        let word = leading(self.rest(), |c| !c.is_whitespace() && !"|}".contains(c));
+        self.at += word.len();
+        if self.rest().is_empty() {
+            return Err(unclosed(start));
+        }
+        let span = Span::new(from, self.at);
+        if let Some(name) = word.strip_prefix('@') {
+            return self.at_reference(name, span);
+        }
+        match word.parse::<usize>() {
+            Ok(number) if number < self.groups.len() => Ok(Subject::Group(number)),
+            Ok(_) => Err(self.unknown(word, span)),
+            Err(_) if word.starts_with(is_name_start) => self.named(word, span).map(Subject::Group),
+            Err(_) => Err(self.bad_reference(start)),
+        }
+    }
+
+    fn at_reference(&self, name: &str, span: Span) -> Result<Subject, TemplateError> {
+        let all = [Subject::Line, Subject::File, Subject::Stem, Subject::Count];
+        let found = all
+            .into_iter()
+            .find(|subject| subject.at_name() == Some(name));
+        found.ok_or_else(|| match name {
+            "row" | "cell" => TemplateError {
+                kind: TemplateErrorKind::NoColumns(name.to_owned()),
+                span,
+                remedy: "use `@line` for the number of the line, or a group of the pattern".into(),
+            },
+            _ => TemplateError {
+                kind: TemplateErrorKind::BadReference(format!("@{name}")),
+                span,
+                remedy: "there are `@line`, `@file`, `@stem` and `@count`".into(),
+            },
+        })
+    }
+
+    fn bad_reference(&self, start: usize) -> TemplateError {
+        let length = self.text[start..].find('}').map_or(2, |at| at + 1);
+        let inside = self.text[start..start + length].trim_start_matches("${");
+        let inside = inside.trim_end_matches('}').trim();
+        TemplateError {
+            kind: TemplateErrorKind::BadReference(inside.to_owned()),
+            span: Span::new(start, start + length),
+            remedy: "write the number or the name of a group, as in `${1}`; filters follow \
+                     behind `|`, as in `${1 | upper}`"
+                .into(),
+        }
+    }
+
+    /// `| FILTER ARGUMENT…`
+    fn call(&mut self, start: usize) -> Result<Call, TemplateError> {
+        self.at += 1;
+        self.blanks();
+        let from = self.at;
+        let name = leading(self.rest(), |c| c.is_alphanumeric() || c == '-' || c == '_');
+        self.at += name.len();
+        let mut arguments = Vec::new();
+        loop {
+            self.blanks();
+            match self.rest().chars().next() {
+                None => return Err(unclosed(start)),
+                Some('|' | '}') => break,
+                Some(quote @ ('\'' | '"')) => arguments.push(self.quoted(quote)?),
+                Some(_) => {
+                    let word = leading(self.rest(), |c| !c.is_whitespace() && !"|}".contains(c));
+                    self.at += word.len();
+                    arguments.push(Argument {
+                        text: word.to_owned(),
+                        quoted: false,
+                    });
+                }
+            }
+        }
+        let end = from + self.text[from..self.at].trim_end().len();
+        Call::new(name, arguments, self.tables).map_err(|error| {
+            let name_span = Span::new(from, from + name.len());
+            let (kind, span, remedy) = match error {
+                CallError::Unknown => (
+                    TemplateErrorKind::UnknownFilter(name.to_owned()),
+                    name_span,
+                    filter_remedy(name),
+                ),
+                CallError::Arguments(name, takes) => (
+                    TemplateErrorKind::Arguments(name),
+                    Span::new(from, end),
+                    match takes {
+                        "" => format!("`{name}` takes none"),
+                        takes => format!("write `{name} {takes}`"),
+                    },
+                ),
+                CallError::Argument(message) => (
+                    TemplateErrorKind::Argument(message),
+                    Span::new(from, end),
+                    format!("mend what stands behind `{name}`"),
+                ),
+            };
+            TemplateError { kind, span, remedy }
+        })
+    }
+
+    /// An argument between quotes.
+    fn quoted(&mut self, quote: char) -> Result<Argument, TemplateError> {
+        let start = self.at;
+        self.at += 1;
+        let mut text = String::new();
+        loop {
+            let rest = self.rest();
+            match rest.chars().next() {
+                None => {
+                    return Err(TemplateError {
+                        kind: TemplateErrorKind::UnclosedQuote,
+                        span: Span::new(start, start + 1),
+                        remedy: format!("close it with `{quote}`"),
+                    });
+                }
+                Some('\\') if rest[1..].starts_with(['\'', '"']) => {
+                    text.push_str(&rest[1..2]);
+                    self.at += 2;
+                }
+                Some('\\') => self.character(&mut text)?,
+                Some(c) if c == quote => {
+                    self.at += 1;
+                    return Ok(Argument { text, quoted: true });
+                }
+                Some(c) => {
+                    text.push(c);
+                    self.at += c.len_utf8();
+                }
+            }
+        }
+    }
+
+    fn blanks(&mut self) {
+        self.at += self.rest().len() - self.rest().trim_start().len();
     }
 
     fn named(&self, name: &str, span: Span) -> Result<usize, TemplateError> {
@@ -197,39 +355,51 @@ impl<'t> Parser<'t> {
     }
 
     fn escape(&mut self) -> Result<(), TemplateError> {
+        if self.rest()[1..].starts_with(|c: char| c.is_ascii_digit()) {
+            return self.number();
+        }
+        let mut text = String::new();
+        self.character(&mut text)?;
+        push_text(&mut self.parts, &text);
+        Ok(())
+    }
+
+    /// An escape that stands for one character.
+    fn character(&mut self, text: &mut String) -> Result<(), TemplateError> {
         let after = &self.rest()[1..];
-        let text = match after.chars().next() {
-            Some(c) if c.is_ascii_digit() => return self.number(),
-            Some('n') => "\n",
-            Some('t') => "\t",
-            Some('r') => "\r",
-            Some('\\') => "\\",
-            Some('u') => return self.code_point(),
-            other => {
-                let length = 1 + other.map_or(0, char::len_utf8);
-                let remedy = match other {
-                    Some('$') => "write `$$` for a dollar sign".to_owned(),
-                    Some(c) if !c.is_alphanumeric() => {
-                        format!("write `{c}` alone, or `\\\\` for a backslash")
-                    }
-                    _ => "write `\\\\` for a backslash; \
-                          the escapes are \\n \\t \\r \\\\ \\u{…} and \\1 for a group"
-                        .to_owned(),
-                };
-                return Err(TemplateError {
-                    kind: TemplateErrorKind::UnknownEscape(self.rest()[..length].to_owned()),
-                    span: Span::new(self.at, self.at + length),
-                    remedy,
-                });
-            }
+        let c = match after.chars().next() {
+            Some('n') => '\n',
+            Some('t') => '\t',
+            Some('r') => '\r',
+            Some('\\') => '\\',
+            Some('u') => return self.code_point(text),
+            other => return Err(self.unknown_escape(other)),
         };
-        push_text(&mut self.parts, text);
+        text.push(c);
         self.at += 2;
         Ok(())
     }
 
+    fn unknown_escape(&self, sign: Option<char>) -> TemplateError {
+        let length = 1 + sign.map_or(0, char::len_utf8);
+        let remedy = match sign {
+            Some('$') => "write `$$` for a dollar sign".to_owned(),
+            Some(c) if !c.is_alphanumeric() => {
+                format!("write `{c}` alone, or `\\\\` for a backslash")
+            }
+            _ => "write `\\\\` for a backslash; \
+                  the escapes are \\n \\t \\r \\\\ \\u{…} and \\1 for a group"
+                .to_owned(),
+        };
+        TemplateError {
+            kind: TemplateErrorKind::UnknownEscape(self.rest()[..length].to_owned()),
+            span: Span::new(self.at, self.at + length),
+            remedy,
+        }
+    }
+
     /// `\u{2013}`: a character by its code in hexadecimal.
-    fn code_point(&mut self) -> Result<(), TemplateError> {
+    fn code_point(&mut self, text: &mut String) -> Result<(), TemplateError> {
         let after = &self.rest()[2..];
         let inner = after
             .strip_prefix('{')
@@ -245,7 +415,7 @@ impl<'t> Parser<'t> {
                 remedy: "write the code in hexadecimal between braces, as in `\\u{2013}`".into(),
             });
         };
-        push_text(&mut self.parts, c.encode_utf8(&mut [0; 4]));
+        text.push(c);
         self.at += length;
         Ok(())
     }
@@ -259,14 +429,35 @@ impl<'t> Parser<'t> {
     }
 }
 
+fn unclosed(start: usize) -> TemplateError {
+    TemplateError {
+        kind: TemplateErrorKind::Unclosed,
+        span: Span::new(start, start + 2),
+        remedy: "close it with `}`, or write `$$` for a dollar sign".into(),
+    }
+}
+
+/// What to do about a filter that there is not.
+fn filter_remedy(wanted: &str) -> String {
+    let names = NAMES.iter().map(|(name, ..)| *name);
+    match nearest(wanted, names.clone()) {
+        Some(name) => format!("did you mean `{name}`?"),
+        None => format!("there are {}", names.collect::<Vec<_>>().join(", ")),
+    }
+}
+
+/// The name that is at most two slips away.
+fn nearest<'n>(wanted: &str, names: impl Iterator<Item = &'n str>) -> Option<&'n str> {
+    let near = names.map(|name| (strsim::osa_distance(name, wanted), name));
+    let near = near
+        .filter(|(distance, name)| *distance <= 2 && *distance < name.len())
+        .min();
+    near.map(|(_, name)| name)
+}
+
 /// What to do about a group that is not there.
 fn group_remedy(wanted: &str, groups: &Groups) -> String {
-    let near = groups
-        .names()
-        .map(|name| (strsim::osa_distance(name, wanted), name))
-        .filter(|(distance, _)| *distance <= 2)
-        .min();
-    if let Some((_, name)) = near {
+    if let Some(name) = nearest(wanted, groups.names()) {
         return format!("did you mean `${name}`?");
     }
     match groups.len() - 1 {

@@ -3,9 +3,9 @@
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::{
-    Action, Block, Line, MatchOptions, Matches, Near, OpenBlock, Passage, Pattern, Per, Problem,
-    Query, Rewrite, Run, RunOptions, RunTotals, Scope, Sink, Span, Step, Template, UnitKind, Unmet,
-    lines,
+    Action, Block, Line, MatchOptions, Matches, Near, Occasion, OpenBlock, Passage, Pattern, Per,
+    Problem, Query, Rewrite, Run, RunOptions, RunTotals, Scope, Sink, Span, Step, Template,
+    UnitKind, Unmet, lines,
 };
 
 pub fn pattern(source: &str) -> Pattern {
@@ -24,8 +24,10 @@ pub fn spec(text: &str) -> Spec {
 #[derive(Clone, Debug, Default)]
 pub struct Say {
     pub pattern: &'static str,
-    /// `None` removes.
-    pub with: Option<&'static str>,
+    /// The name of the action; empty is `with`.
+    pub action: &'static str,
+    /// The template of the action.
+    pub with: &'static str,
     /// Empty is all.
     pub lines: &'static str,
     pub contains: Vec<&'static str>,
@@ -44,7 +46,7 @@ impl Say {
     pub fn new(pattern: &'static str, with: &'static str) -> Self {
         Self {
             pattern,
-            with: Some(with),
+            with,
             ..Self::default()
         }
     }
@@ -55,9 +57,17 @@ impl Say {
             ..MatchOptions::default()
         };
         let main = Pattern::new(self.pattern, &options).unwrap();
-        let action = match self.with {
-            Some(text) => Action::Replace(Template::parse(text, main.groups()).unwrap()),
-            None => Action::Remove,
+        let template = Template::parse(self.with, main.groups()).unwrap();
+        let action = match self.action {
+            "" => Action::Replace(template),
+            "remove" => Action::Remove,
+            "drop-lines" => Action::DropLines,
+            "drop-other-lines" => Action::DropOtherLines,
+            "above" => Action::Above(template),
+            "below" => Action::Below(template),
+            "lead" => Action::Lead(template),
+            "trail" => Action::Trail(template),
+            other => panic!("no action {other}"),
         };
         let mut query = Query::new(main);
         query.unit = self.unit;
@@ -153,9 +163,16 @@ fn units(kind: UnitKind, text: &[u8]) -> Vec<Span> {
     }
 }
 
-/// One step on one text, written for reading and not for speed.
-pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
-    let query = &step.query;
+/// A unit with the groups of its matches in place, and the numbers of those that were taken.
+struct Taken {
+    unit: Span,
+    in_scope: bool,
+    matches: Vec<Vec<Option<Span>>>,
+    taken: Vec<usize>,
+}
+
+/// Which matches a query takes, unit by unit.
+fn taken(query: &Query, text: &[u8]) -> Vec<Taken> {
     let all: Vec<Line> = lines(text).collect();
     let contents: Vec<&[u8]> = all.iter().map(|line| &text[line.content.range()]).collect();
     let good = good_lines(&query.scope, &contents);
@@ -164,8 +181,7 @@ pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
             .rposition(|line| line.content.from <= at)
             .unwrap()
     };
-    // Every match in place: its span, its new text, and its number in its unit.
-    let mut found = Vec::new();
+    let mut found: Vec<Taken> = Vec::new();
     for unit in units(query.unit, text) {
         let content = &text[unit.range()];
         let holds = query.scope.contains.iter().all(|p| has(p, content))
@@ -176,44 +192,132 @@ pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
             .finder()
             .collect(content, true, &mut matches)
             .unwrap();
-        let mut here = Vec::new();
-        for i in 0..matches.len() {
-            let span = matches.span(i).shifted(unit.from);
+        let fits = |i: &usize| {
+            let span = matches.span(*i).shifted(unit.from);
             let last = if span.is_empty() {
                 span.from
             } else {
                 span.to - 1
             };
-            let fits = holds && (line_of(span.from)..=line_of(last)).all(|line| good[line]);
-            let mut new = Vec::new();
-            if let Action::Replace(template) = &step.action {
-                template.expand(content, matches.groups(i), &mut new);
-            }
-            here.extend(fits.then_some((span, new)));
-        }
-        let total = here.len() as u64;
-        let each = here.into_iter().zip(1..);
-        found.extend(each.map(|((span, new), number)| (span, new, number, total)));
+            holds && (line_of(span.from)..=line_of(last)).all(|line| good[line])
+        };
+        found.push(Taken {
+            unit,
+            in_scope: holds && good[line_of(unit.from)],
+            matches: (0..matches.len())
+                .filter(fits)
+                .map(|i| matches.groups(i).to_vec())
+                .collect(),
+            taken: Vec::new(),
+        });
     }
-    let in_text = found.len() as u64;
+    let in_text = found.iter().map(|unit| unit.matches.len() as u64).sum();
     let mut left = query.limit.unwrap_or(u64::MAX);
+    let mut number = 0;
+    for unit in &mut found {
+        for i in 0..unit.matches.len() {
+            number += 1;
+            let (number, total) = match query.pick.per {
+                Per::Unit => (i as u64 + 1, unit.matches.len() as u64),
+                Per::File | Per::Run => (number, in_text),
+            };
+            if left > 0 && query.pick.spec.resolve(Some(total)).contains(number) {
+                left -= 1;
+                unit.taken.push(i);
+            }
+        }
+    }
+    found
+}
+
+/// One step on one text, written for reading and not for speed.
+pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
     let mut out = Vec::new();
     let mut at = 0;
-    for ((span, new, in_unit, unit_total), number) in found.into_iter().zip(1..) {
-        let (number, total) = match query.pick.per {
-            Per::Unit => (in_unit, unit_total),
-            Per::File | Per::Run => (number, in_text),
+    let mut count = 0;
+    for unit in taken(&step.query, text) {
+        let content = &text[unit.unit.range()];
+        let write = |template: &Template, groups: &[Option<Span>], count| {
+            let mut new = Vec::new();
+            let occasion = Occasion {
+                unit: content,
+                groups,
+                line: 0,
+                file: "-",
+                count,
+            };
+            template.expand(&occasion, &mut new).unwrap();
+            new
         };
-        if left == 0 || !query.pick.spec.resolve(Some(total)).contains(number) {
-            continue;
+        let first = unit.taken.first().map(|i| &unit.matches[*i]);
+        let ends = lines(text).find(|line| line.content.to >= unit.unit.to);
+        let end = ends.map_or(text.len(), |line| line.next);
+        let ending = || {
+            let own = &text[unit.unit.to..end];
+            let before = text[..unit.unit.from].ends_with(b"\r\n");
+            match own {
+                b"" if before => b"\r\n".to_vec(),
+                b"" => b"\n".to_vec(),
+                own => own.to_vec(),
+            }
+        };
+        out.extend_from_slice(&text[at..unit.unit.from]);
+        at = unit.unit.to;
+        let first_count = count + 1;
+        count += unit.taken.len() as u64;
+        match (&step.action, first) {
+            (Action::DropLines, Some(_)) => at = end,
+            (Action::DropOtherLines, None) if unit.in_scope => at = end,
+            (Action::Above(template), Some(groups)) => {
+                out.extend(with_endings(
+                    &write(template, groups, first_count),
+                    &ending(),
+                ));
+                out.extend(ending());
+                out.extend_from_slice(content);
+            }
+            (Action::Below(template), Some(groups)) => {
+                out.extend_from_slice(content);
+                out.extend(ending());
+                out.extend(with_endings(
+                    &write(template, groups, first_count),
+                    &ending(),
+                ));
+            }
+            (Action::Lead(template), Some(groups)) => {
+                out.extend(write(template, groups, first_count));
+                out.extend_from_slice(content);
+            }
+            (Action::Trail(template), Some(groups)) => {
+                out.extend_from_slice(content);
+                out.extend(write(template, groups, first_count));
+            }
+            (action, _) => {
+                let mut done = 0;
+                for (number, groups) in unit.taken.iter().map(|i| &unit.matches[*i]).enumerate() {
+                    let span = groups[0].unwrap();
+                    match action {
+                        Action::Replace(template) => {
+                            out.extend_from_slice(&content[done..span.from]);
+                            out.extend(write(template, groups, first_count + number as u64));
+                        }
+                        Action::Remove => out.extend_from_slice(&content[done..span.from]),
+                        _ => continue,
+                    }
+                    done = span.to;
+                }
+                out.extend_from_slice(&content[done..]);
+            }
         }
-        left -= 1;
-        out.extend_from_slice(&text[at..span.from]);
-        out.extend_from_slice(&new);
-        at = span.to;
     }
     out.extend_from_slice(&text[at..]);
     out
+}
+
+fn with_endings(text: &[u8], ending: &[u8]) -> Vec<u8> {
+    let text = String::from_utf8_lossy(text).replace("\r\n", "\n");
+    text.replace('\n', std::str::from_utf8(ending).unwrap())
+        .into_bytes()
 }
 
 /// All steps, one after another on whole texts.
@@ -278,7 +382,7 @@ pub fn record(rewrite: &Rewrite, text: &[u8], size: usize) -> Recorder {
 
 fn feed(run: &mut Run<'_>, text: &[u8], size: usize) -> Recorder {
     let mut recorder = Recorder::default();
-    let mut evaluation = run.text();
+    let mut evaluation = run.text("-", 0);
     for piece in text.chunks(size.max(1)) {
         evaluation.push(piece, &mut recorder);
     }

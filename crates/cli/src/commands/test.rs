@@ -1,0 +1,88 @@
+//! `test`: the worked examples in rewrite files.
+
+use crate::args::TestArgs;
+use crate::complaint::Complaint;
+use crate::options::load_rewrite;
+use crate::output::Output;
+use crate::render::{ExampleView, counted, json_example, json_example_totals};
+use crate::status::Status;
+use brisk_quill_core::ExampleOutcome;
+use brisk_quill_core::escape::visible;
+use std::path::Path;
+
+pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Complaint> {
+    let mut status = Status::Fine;
+    let (mut worked, mut failed) = (0, 0);
+    for path in &args.files {
+        match work(path) {
+            Ok(outcomes) => {
+                worked += outcomes.len() as u64;
+                failed += outcomes.iter().filter(|outcome| !outcome.holds()).count() as u64;
+                print(path, &outcomes, args.json, output);
+            }
+            Err(complaint) => status = status.max(output.complain(&complaint)),
+        }
+    }
+    if failed > 0 {
+        status = status.max(Status::No);
+    }
+    if args.json {
+        output.print(&json_example_totals(
+            args.files.len() as u64,
+            worked,
+            failed,
+        ));
+    } else {
+        let held = counted(worked - failed, "example");
+        let text = match failed {
+            0 => format!("\n{held} held.\n"),
+            n => format!("\n{held} held, {n} did not.\n"),
+        };
+        output.print(text.as_bytes());
+    }
+    Ok(status)
+}
+
+fn work(path: &Path) -> Result<Vec<ExampleOutcome>, Complaint> {
+    let (text, rewrite) = load_rewrite(path)?;
+    text.work_examples(&rewrite).map_err(|troubles| {
+        let place = |(step, number): &(Option<usize>, usize)| match step {
+            Some(step) => format!("example {number} of step {step}"),
+            None => format!("example {number} of the whole"),
+        };
+        let places: Vec<String> = troubles.iter().map(place).collect();
+        Complaint::wrong(format!(
+            "{}: {} is no example",
+            shown(path),
+            places.join(", ")
+        ))
+        .remedy("give `before` and `after`, or `untouched` alone")
+    })
+}
+
+fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Output) {
+    let name = shown(path);
+    if json {
+        for outcome in outcomes {
+            output.print(&json_example(&name, outcome));
+        }
+        return;
+    }
+    let held = outcomes.iter().filter(|outcome| outcome.holds()).count();
+    let summary = format!(
+        "{name}: {held} of {}\n",
+        counted(outcomes.len() as u64, "example")
+    );
+    output.print(summary.as_bytes());
+    let view = ExampleView {
+        paint: output.paint(),
+        width: output.width(),
+    };
+    for outcome in outcomes.iter().filter(|outcome| !outcome.holds()) {
+        output.print(view.failed(outcome).as_bytes());
+    }
+}
+
+fn shown(path: &Path) -> String {
+    visible(path.as_os_str().as_encoded_bytes())
+}

@@ -1,0 +1,130 @@
+//! Examples that did not hold: what was, what was wanted, and what came.
+
+use super::json::push;
+use super::marks::{self, Look};
+use super::paint::{Paint, Role};
+use brisk_quill_core::{ExampleOutcome, Span};
+use serde::Serialize;
+
+/// Draws failed examples.
+pub struct ExampleView {
+    pub paint: Paint,
+    pub width: usize,
+}
+
+impl ExampleView {
+    /// One example, the difference between wanted and got marked in both.
+    pub fn failed(&self, outcome: &ExampleOutcome) -> String {
+        let mut out = match outcome.step {
+            Some(step) => format!("\n  step {step}, example {}\n", outcome.number),
+            None => format!("\n  the whole, example {}\n", outcome.number),
+        };
+        let (wanted, got) = difference(outcome.wanted.as_bytes(), &outcome.got);
+        self.text(&mut out, "was", outcome.was.as_bytes(), None, Role::Quiet);
+        self.text(
+            &mut out,
+            "wanted",
+            outcome.wanted.as_bytes(),
+            wanted,
+            Role::Now,
+        );
+        self.text(&mut out, "got", &outcome.got, got, Role::Was);
+        for problem in &outcome.problems {
+            out.push_str(&format!("    problem  {}\n", problem.kind));
+        }
+        out
+    }
+
+    fn text(&self, out: &mut String, label: &str, text: &[u8], mark: Option<Span>, role: Role) {
+        let look = Look {
+            paint: self.paint,
+            role,
+            width: self.width.saturating_sub(13).max(20),
+        };
+        let mut lines = marks::lines(text, mark.as_slice(), look);
+        if lines.is_empty() {
+            lines.push("(nothing)".into());
+        }
+        for (index, line) in lines.iter().enumerate() {
+            let label = if index == 0 { label } else { "" };
+            self.paint
+                .push(out, Role::Quiet, &format!("    {label:<7}  "));
+            out.push_str(line);
+            out.push('\n');
+        }
+    }
+}
+
+/// Where two texts differ, in each: what is left without the start and the end they share.
+fn difference(a: &[u8], b: &[u8]) -> (Option<Span>, Option<Span>) {
+    if a == b {
+        return (None, None);
+    }
+    let start = a.iter().zip(b).take_while(|(x, y)| x == y).count();
+    // Not inside a character.
+    let start = (0..=start)
+        .rev()
+        .find(|&at| a.get(at).is_none_or(|b| b & 0xC0 != 0x80));
+    let start = start.unwrap_or(0);
+    let (rest_a, rest_b) = (&a[start..], &b[start..]);
+    let both = rest_a.iter().rev().zip(rest_b.iter().rev());
+    let mut end = both.take_while(|(x, y)| x == y).count();
+    while end > 0 && rest_a[rest_a.len() - end] & 0xC0 == 0x80 {
+        end -= 1;
+    }
+    let span = |text: &[u8]| Some(Span::new(start, text.len() - end));
+    (span(a), span(b))
+}
+
+#[derive(Serialize)]
+#[serde(tag = "record", rename_all = "lowercase")]
+enum Record<'a> {
+    Example {
+        path: &'a str,
+        step: Option<usize>,
+        number: usize,
+        holds: bool,
+        was: &'a str,
+        wanted: &'a str,
+        got: &'a str,
+        problems: Vec<String>,
+    },
+    Totals {
+        files: u64,
+        examples: u64,
+        failed: u64,
+    },
+}
+
+/// The record of an example.
+pub fn json_example(path: &str, outcome: &ExampleOutcome) -> Vec<u8> {
+    let mut out = Vec::new();
+    let problems = outcome
+        .problems
+        .iter()
+        .map(|problem| problem.kind.to_string());
+    let record = Record::Example {
+        path,
+        step: outcome.step,
+        number: outcome.number,
+        holds: outcome.holds(),
+        was: &outcome.was,
+        wanted: &outcome.wanted,
+        got: &String::from_utf8_lossy(&outcome.got),
+        problems: problems.collect(),
+    };
+    push(&mut out, &record);
+    out
+}
+
+/// The last record.
+pub fn json_example_totals(files: u64, examples: u64, failed: u64) -> Vec<u8> {
+    let mut out = Vec::new();
+    let record = Record::Totals {
+        files,
+        examples,
+        failed,
+    };
+    push(&mut out, &record);
+    out
+}

@@ -1,0 +1,176 @@
+//! A rewrite in words: the options of the command line, the keys of a rewrite file, and the
+//! `rewrite` of a plan are the same [`StepText`]s.
+//!
+//! Note to the maintainer: an option of a step is a field here, with the option's name as its
+//! key; [`StepText::build`] gives it its meaning.
+
+mod build;
+mod examples;
+
+pub use build::StepFault;
+pub use examples::{Example, ExampleOutcome, ExampleTroubles};
+
+use crate::Span;
+use serde::{Deserialize, Deserializer, Serialize};
+
+/// A step in words.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields, default)]
+#[expect(
+    missing_docs,
+    reason = "each field is the option of its name, see the reference page"
+)]
+pub struct StepText {
+    #[serde(rename = "match", skip_serializing_if = "Option::is_none")]
+    pub pattern: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pattern_file: Option<String>,
+    #[serde(skip_serializing_if = "is_default")]
+    pub ignore_case: bool,
+    #[serde(skip_serializing_if = "is_default")]
+    pub whole_word: bool,
+    #[serde(skip_serializing_if = "is_default")]
+    pub literal: bool,
+    #[serde(skip_serializing_if = "is_default")]
+    pub entire: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub with: Option<String>,
+    #[serde(skip_serializing_if = "is_default")]
+    pub remove: bool,
+    #[serde(skip_serializing_if = "is_default")]
+    pub drop_lines: bool,
+    #[serde(skip_serializing_if = "is_default")]
+    pub drop_other_lines: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub above: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub below: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub lead: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub trail: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub swap_chars: Option<[String; 2]>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub remove_chars: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub unit: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub lines: Option<String>,
+    #[serde(rename = "where", deserialize_with = "one_or_more")]
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub contains: Vec<String>,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub unless: Vec<String>,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub between: Vec<[String; 2]>,
+    #[serde(skip_serializing_if = "is_default")]
+    pub exclusive: bool,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub near: Vec<(String, u64)>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pick: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub per: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub limit: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub expect: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub ensure: Option<String>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub example: Vec<Example>,
+}
+
+/// A rewrite in words: what a rewrite file holds.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct RewriteText {
+    /// What it is for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub title: Option<String>,
+    /// The steps in order.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub step: Vec<StepText>,
+    /// Examples of the whole.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub example: Vec<Example>,
+}
+
+/// A rewrite file that is not one.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{message}")]
+pub struct RewriteFileError {
+    /// What is wrong.
+    pub message: String,
+    /// Where, in bytes of the file.
+    pub span: Option<Span>,
+}
+
+impl RewriteText {
+    /// Reads a rewrite file.
+    ///
+    /// # Errors
+    ///
+    /// When it is not TOML, has an unknown key, a value of the wrong type, or no step.
+    pub fn parse(text: &str) -> Result<Self, RewriteFileError> {
+        let read: Self = toml::from_str(text).map_err(|error| RewriteFileError {
+            message: error.message().trim().to_owned(),
+            span: error.span().map(|span| Span::new(span.start, span.end)),
+        })?;
+        if read.step.is_empty() {
+            return Err(RewriteFileError {
+                message: "there is no step: write one below `[[step]]`".into(),
+                span: None,
+            });
+        }
+        Ok(read)
+    }
+
+    /// The text of a rewrite file that reads back as this.
+    pub fn to_toml(&self) -> String {
+        // Strings, numbers, flags and lists of them are all there is.
+        toml::to_string_pretty(self).expect("a rewrite has a form in TOML")
+    }
+}
+
+/// Steps alone are a rewrite without title and examples.
+impl From<Vec<StepText>> for RewriteText {
+    fn from(step: Vec<StepText>) -> Self {
+        Self {
+            step,
+            ..Self::default()
+        }
+    }
+}
+
+fn is_default<T: Default + PartialEq>(value: &T) -> bool {
+    *value == T::default()
+}
+
+/// A list, or one value without its brackets.
+fn one_or_more<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
+where
+    D: Deserializer<'de>,
+    T: Deserialize<'de>,
+{
+    #[derive(Deserialize)]
+    #[serde(untagged, expecting = "one value, or a list of such values")]
+    enum OneOrMore<T> {
+        More(Vec<T>),
+        One(T),
+    }
+    Ok(match OneOrMore::deserialize(deserializer)? {
+        OneOrMore::More(values) => values,
+        OneOrMore::One(value) => vec![value],
+    })
+}

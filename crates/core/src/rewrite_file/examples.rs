@@ -1,0 +1,110 @@
+//! Worked examples: what a step, or a whole rewrite, makes of a text.
+
+use super::RewriteText;
+use crate::{Problem, Rewrite, rewrite_text};
+use serde::{Deserialize, Serialize};
+
+/// One example: a text before and after, or one that stays as it is.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Example {
+    /// The text to be rewritten.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub before: Option<String>,
+    /// What must come of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub after: Option<String>,
+    /// A text that must not change.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub untouched: Option<String>,
+}
+
+impl Example {
+    /// An example of a change.
+    pub fn change(before: &str, after: &str) -> Self {
+        Self {
+            before: Some(before.to_owned()),
+            after: Some(after.to_owned()),
+            untouched: None,
+        }
+    }
+
+    /// The text to be rewritten and the one that must come of it; `None` where it is neither a
+    /// pair nor a text to be left alone.
+    pub fn pair(&self) -> Option<(&str, &str)> {
+        match (&self.before, &self.after, &self.untouched) {
+            (Some(before), Some(after), None) => Some((before, after)),
+            (None, None, Some(text)) => Some((text, text)),
+            _ => None,
+        }
+    }
+}
+
+/// How an example came out.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ExampleOutcome {
+    /// The step it belongs to, from 1; `None` for the whole rewrite.
+    pub step: Option<usize>,
+    /// Its number there, from 1.
+    pub number: usize,
+    /// The text to be rewritten.
+    pub was: String,
+    /// What must come of it.
+    pub wanted: String,
+    /// What came of it.
+    pub got: Vec<u8>,
+    /// What could not be computed.
+    pub problems: Vec<Problem>,
+}
+
+impl ExampleOutcome {
+    /// Whether it came out as it must.
+    pub fn holds(&self) -> bool {
+        self.got == self.wanted.as_bytes() && self.problems.is_empty()
+    }
+}
+
+/// Examples that are none: step (from 1; `None` for the whole) and number (from 1) of each.
+pub type ExampleTroubles = Vec<(Option<usize>, usize)>;
+
+impl RewriteText {
+    /// Works all examples, those of the steps first.
+    ///
+    /// # Errors
+    ///
+    /// Examples with neither `before` and `after` nor `untouched`.
+    pub fn work_examples(&self, rewrite: &Rewrite) -> Result<Vec<ExampleOutcome>, ExampleTroubles> {
+        let mut all = Vec::new();
+        for (number, (text, step)) in (1..).zip(self.step.iter().zip(rewrite.steps())) {
+            let alone = Rewrite::new(vec![step.clone()]);
+            all.extend(
+                (1..)
+                    .zip(&text.example)
+                    .map(|(n, e)| (Some(number), n, e, alone.clone())),
+            );
+        }
+        all.extend(
+            (1..)
+                .zip(&self.example)
+                .map(|(n, e)| (None, n, e, rewrite.clone())),
+        );
+        let is_none = |(_, _, example, _): &&(_, _, &Example, _)| example.pair().is_none();
+        let troubles: ExampleTroubles = all.iter().filter(is_none).map(|t| (t.0, t.1)).collect();
+        if !troubles.is_empty() {
+            return Err(troubles);
+        }
+        let work = |(step, number, example, rewrite): (_, _, &Example, Rewrite)| {
+            let (was, wanted) = example.pair()?;
+            let outcome = rewrite_text(&rewrite, was.as_bytes());
+            Some(ExampleOutcome {
+                step,
+                number,
+                was: was.to_owned(),
+                wanted: wanted.to_owned(),
+                got: outcome.text,
+                problems: outcome.problems,
+            })
+        };
+        Ok(all.into_iter().filter_map(work).collect())
+    }
+}
