@@ -5,6 +5,7 @@ mod completions;
 mod demo;
 mod explain;
 mod find;
+mod keep;
 mod man;
 mod pass;
 mod preview;

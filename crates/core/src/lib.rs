@@ -31,6 +31,7 @@ pub mod chars;
 pub mod edits;
 mod error;
 pub mod escape;
+pub mod explain;
 mod pattern;
 mod pieces;
 mod problem;

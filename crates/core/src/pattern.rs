@@ -8,6 +8,7 @@ mod linear;
 mod syntax;
 
 pub use syntax::PatternError;
+pub(crate) use syntax::{Neutral, neutralised};
 
 use crate::Span;
 use std::sync::Arc;

@@ -144,6 +144,15 @@ impl Template {
         &self.notes
     }
 
+    /// The template of one part alone.
+    pub(crate) fn of_part(part: &Part) -> Self {
+        Self {
+            source: String::new(),
+            parts: vec![part.clone()],
+            notes: Vec::new(),
+        }
+    }
+
     pub(crate) fn parts(&self) -> &[Part] {
         &self.parts
     }

@@ -1,7 +1,41 @@
+//! `explain`: what a pattern, a template, or a rewrite file does, in plain words.
+
 use crate::args::ExplainArgs;
 use crate::complaint::Complaint;
+use crate::options::{load_rewrite, pattern_and_template};
 use crate::output::Output;
+use crate::render::{ExplainView, step_sentence};
 use crate::status::Status;
-pub fn run(_args: &ExplainArgs, _output: &mut Output) -> Result<Status, Complaint> {
+use std::path::Path;
+
+pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Complaint> {
+    let view = ExplainView {
+        paint: output.paint(),
+    };
+    let text = match (&args.pattern, &args.rewrite) {
+        (Some(pattern), _) => {
+            let (pattern, template) = pattern_and_template(pattern, args.with.as_deref())?;
+            view.step(&pattern, template.as_ref())
+        }
+        (None, Some(file)) => explain_file(file, &view)?,
+        (None, None) => view.signs(),
+    };
+    output.print(text.as_bytes());
     Ok(Status::Fine)
+}
+
+fn explain_file(file: &Path, view: &ExplainView) -> Result<String, Complaint> {
+    let (text, rewrite) = load_rewrite(file)?;
+    let mut out = text
+        .title
+        .map(|title| format!("{title}\n"))
+        .unwrap_or_default();
+    for (number, step) in (1..).zip(rewrite.steps()) {
+        if !out.is_empty() {
+            out.push('\n');
+        }
+        out.push_str(&format!("{number}. {}\n\n", step_sentence(step)));
+        out.push_str(&view.step(&step.query.pattern, step.action.template()));
+    }
+    Ok(out)
 }

@@ -22,6 +22,7 @@ pub struct Pass<'r> {
     run: Run<'r>,
     reader: Reader,
     guard: Guard,
+    rewrite: &'r Rewrite,
     /// What has been counted so far.
     pub totals: RewriteTotals,
     /// Blocks without an end, and bytes without a meaning.
@@ -75,6 +76,7 @@ impl<'r> Pass<'r> {
             run: Run::new(rewrite, &options),
             reader,
             guard,
+            rewrite,
             totals: RewriteTotals::new(rewrite),
             notes: Vec::new(),
             unmet_told: 0,
@@ -152,7 +154,19 @@ impl<'r> Pass<'r> {
     /// Whether there are as many changes as expected.
     pub fn as_expected(&self) -> bool {
         let changes = self.totals.counts.changes;
-        self.guard.expected.is_none_or(|count| count.holds(changes))
+        let expected = self.guard.expected;
+        expected.is_none_or(|count| count.holds(changes))
+            && self.unexpected_steps().next().is_none()
+    }
+
+    /// The steps that changed another number of matches than they say: the number of the step,
+    /// what it expects, and what it found.
+    fn unexpected_steps(&self) -> impl Iterator<Item = (usize, Count, u64)> {
+        let steps = self.rewrite.steps().iter().zip(&self.totals.counts.steps);
+        (1..).zip(steps).filter_map(|(number, (step, counts))| {
+            let count = step.expect.filter(|count| !count.holds(counts.edits))?;
+            Some((number, count, counts.edits))
+        })
     }
 
     /// Ends the pass: tells which guards do not hold, and what the program ends with.
@@ -175,6 +189,11 @@ impl<'r> Pass<'r> {
                 status = status.max(Status::No)
             }
             _ => {}
+        }
+        for (number, count, found) in self.unexpected_steps() {
+            let message = format!("step {number} expects {count} changes, and there are {found}");
+            let complaint = Complaint::no(message).remedy("nothing has been written");
+            status = status.max(output.complain(&complaint));
         }
         if counts.unmet > 0 {
             if let Some(more) = self.unmet_told.checked_sub(UNMET_TOLD).filter(|n| *n > 0) {

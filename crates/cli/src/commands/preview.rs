@@ -1,5 +1,6 @@
 //! `preview`: every change a rewrite would make; nothing is written.
 
+use super::keep;
 use super::pass::{Guard, Note, Pass, template_hints};
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
@@ -20,6 +21,9 @@ const NOTES_SHOWN: usize = 10;
 pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
     let asked = options::rewrite(parts, &args.guard)?;
     let guard = Guard::new(&args.guard)?;
+    if let Some(file) = &args.keep {
+        keep::check(file)?;
+    }
     let mut view = View::new(args, &asked, output)?;
     let run = RunOptions {
         groups: args.json,
@@ -36,6 +40,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     pass.unreadable(&listing, output);
     let mut number = 0;
     let mut status = Status::Fine;
+    let mut examples = Vec::new();
     for source in &listing.sources {
         let mut found = Collector::new(view.keep());
         let Some(read) = pass.file(source, &mut found, output) else {
@@ -47,6 +52,9 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
             .extend(blocks.map(|block| Note::open_block(source, block)));
         if read.counts.changes + read.counts.problems + read.counts.unmet == 0 {
             continue;
+        }
+        if args.keep.is_some() && examples.len() < keep::EXAMPLES {
+            examples.extend(keep::examples(&asked, &found.passages));
         }
         number += 1;
         let report = FileReport {
@@ -63,6 +71,9 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         }
     }
     view.end(&pass, output);
+    if let Some(file) = &args.keep {
+        keep::write(file, &asked, examples)?;
+    }
     Ok(status.max(pass.end(output)))
 }
 

@@ -61,6 +61,14 @@ pub fn rewrite_sentence(rewrite: &Rewrite, sources: &[Source]) -> String {
     }
 }
 
+/// What one step does.
+pub fn step_sentence(step: &Step) -> String {
+    let clause = clause(step);
+    let mut chars = clause.chars();
+    let first = chars.next().map(|c| c.to_uppercase().to_string());
+    format!("{}{}.", first.unwrap_or_default(), chars.as_str())
+}
+
 fn clause(step: &Step) -> String {
     let query = &step.query;
     let (matches, place) = (matches(query), place(query));

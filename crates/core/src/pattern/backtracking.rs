@@ -4,7 +4,7 @@
 //! only its `&str` interface is used, unoptimised, without its seek filter, on a unit sliced out
 //! of its text. Its budget counts every start position, so it grows with the unit; since a
 //! budget is compiled in, each [`Finder`] keeps one regex for each power of two it has needed.
-//! What the two engines would read differently is refused by [`super::syntax::neutral`].
+//! What the two engines would read differently is refused by `super::syntax::check_backtracking`.
 
 use super::{Groups, MatchOptions, Matches, PatternError, SearchError};
 use crate::Span;

@@ -83,10 +83,8 @@ pub(super) fn parse(source: &str, options: &MatchOptions) -> Result<Parsed, Patt
     };
     match parse_regular(text, options) {
         Ok(hir) => Ok(Parsed::Regular(wrap(hir, options))),
-        Err(error) => match neutral(source, options) {
-            Some(neutral) => neutral.map(|()| Parsed::NeedsBacktracking),
-            None => Err(describe(source, &error)),
-        },
+        Err(error) if special(text, &error).is_none() => Err(describe(source, &error)),
+        Err(_) => check_backtracking(source, options).map(|()| Parsed::NeedsBacktracking),
     }
 }
 
@@ -105,32 +103,63 @@ fn parse_regular(text: &str, options: &MatchOptions) -> Result<Hir, regex_syntax
         .parse(text)
 }
 
-/// Looks at a pattern that needs backtracking; `None` where it does not.
-///
-/// Each sign of look-around, and each reference, is overwritten by something regular of the same
-/// length, where the parser finds it. What is left must parse, so that the other engine is never
-/// given a sign that our dialect does not have; and no repeat may be repeated at once, which
-/// would be possessive there.
-fn neutral(source: &str, options: &MatchOptions) -> Option<Result<(), PatternError>> {
-    let mut text = source.to_owned();
-    let mut found = false;
+/// A pattern with its special signs overwritten by regular ones of the same length.
+pub(crate) struct Neutral {
+    pub text: String,
+    /// Where signs of look-around and references stand, and the group of a reference.
+    specials: Vec<(Span, Option<String>)>,
+}
+
+impl Neutral {
+    /// The special sign that begins at `at`, and its group where it is a reference.
+    pub fn special_at(&self, at: usize) -> Option<&(Span, Option<String>)> {
+        self.specials.iter().find(|(span, _)| span.from == at)
+    }
+}
+
+/// Overwrites each sign of look-around, and each reference, where the parser finds it. `None`
+/// where what is left does not parse.
+pub(crate) fn neutralised(source: &str, options: &MatchOptions) -> Option<Neutral> {
+    neutral_or_error(source, options).ok()
+}
+
+fn neutral_or_error(
+    source: &str,
+    options: &MatchOptions,
+) -> Result<Neutral, Box<regex_syntax::Error>> {
+    let mut neutral = Neutral {
+        text: source.to_owned(),
+        specials: Vec::new(),
+    };
     loop {
-        let error = match parse_regular(&text, options) {
-            Ok(_) => break,
+        let error = match parse_regular(&neutral.text, options) {
+            Ok(_) => return Ok(neutral),
             Err(error) => error,
         };
-        let Some((span, filler)) = special(&text, &error) else {
-            return found.then(|| Err(describe(source, &error)));
+        let Some((span, filler)) = special(&neutral.text, &error) else {
+            return Err(Box::new(error));
         };
-        found = true;
-        text.replace_range(span.range(), &filler);
+        neutral.text.replace_range(span.range(), &filler);
+        let sign = &source[span.range()];
+        let is_group = filler.starts_with('(');
+        let digits = sign.trim_start_matches(['\\', 'k', '<', '(', '?', 'P', '=']);
+        let group = (!is_group).then(|| digits.trim_end_matches(['>', ')']).to_owned());
+        neutral.specials.push((span, group));
     }
-    let parsed = ast::parse::ParserBuilder::new()
+}
+
+/// Looks at a pattern that is not regular: whether all else in it is in our dialect.
+///
+/// What is left of it without look-around and references must parse, so that the other engine
+/// is never given a sign that we do not have; and no repeat may be repeated at once, which would
+/// be possessive there.
+fn check_backtracking(source: &str, options: &MatchOptions) -> Result<(), PatternError> {
+    let neutral = neutral_or_error(source, options).map_err(|error| describe(source, &error))?;
+    let parser = ast::parse::ParserBuilder::new()
         .nest_limit(NEST_LIMIT)
         .build()
-        .parse(&text);
-    let doubled = parsed.ok().and_then(|tree| doubled_repeat(&tree));
-    Some(match doubled {
+        .parse(&neutral.text);
+    match parser.ok().and_then(|tree| doubled_repeat(&tree)) {
         Some(span) => Err(PatternError::NotHere {
             what: "possessive repeats",
             plural: true,
@@ -138,7 +167,7 @@ fn neutral(source: &str, options: &MatchOptions) -> Option<Result<(), PatternErr
             remedy: "leave the second sign out, or put parentheses around the first repeat",
         }),
         None => Ok(()),
-    })
+    }
 }
 
 /// Where the parser stopped at look-around or at a reference, and what to write over it.

@@ -40,9 +40,13 @@ pub(crate) const NAMES: &[(&str, &str, &str)] = &[
         "filled on the right to N characters, with a space or CHAR",
     ),
     ("swap", "A B", "every A in it replaced by B"),
-    ("map", "TABLE [else TEXT]", "looked up in a two-column file"),
-    ("default", "TEXT", "TEXT where it is empty"),
-    ("if", "TEXT [else TEXT]", "TEXT where the group took part"),
+    (
+        "map",
+        "TABLE [else TEXT]",
+        "looked up in the two-column file TABLE",
+    ),
+    ("default", "TEXT", "where it is empty TEXT"),
+    ("if", "TEXT [else TEXT]", "where the group took part TEXT"),
     ("add", "N", "plus N"),
     ("times", "N", "times N"),
     ("round", "N", "rounded to N digits after the point"),
@@ -187,8 +191,27 @@ impl Call {
         })
     }
 
-    pub(crate) fn name(&self) -> &'static str {
-        self.name
+    /// What it does, in words.
+    pub(crate) fn words(&self) -> String {
+        let known = NAMES.iter().find(|(name, ..)| *name == self.name);
+        let (_, takes, does) = known.copied().unwrap_or_default();
+        let mut words = does
+            .replace("0 or CHAR", "CHAR")
+            .replace("a space or CHAR", "CHAR");
+        let given = self.arguments.iter().map(|text| Quoted(text).to_string());
+        let fill = if self.name == "pad" { "0" } else { "a space" };
+        let given = given.chain([fill.to_owned()]);
+        let places = takes.split([' ', '[', ']']).filter(|word| !word.is_empty());
+        // Backwards, so that no argument is taken for a place.
+        for (place, text) in places.zip(given).collect::<Vec<_>>().into_iter().rev() {
+            if let Some(at) = words.rfind(place).filter(|_| place != "else") {
+                words.replace_range(at..at + place.len(), &text);
+            }
+        }
+        if let Some(text) = &self.otherwise {
+            words.push_str(&format!(", else {}", Quoted(text)));
+        }
+        words
     }
 
     /// The path of its table, as it is written.

@@ -1,0 +1,103 @@
+//! `--keep`: the rewrite of a command line as a rewrite file with worked examples.
+
+use crate::complaint::Complaint;
+use crate::options::AskedRewrite;
+use crate::render::ShownPassage;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::{Example, Rewrite, Step, StepText, rewrite_text};
+use std::path::{Component, Path, PathBuf};
+
+/// How many worked examples a file is given.
+pub const EXAMPLES: usize = 3;
+
+/// The longest text that makes an example, in bytes.
+const LONGEST: usize = 400;
+
+/// What is there is not overwritten.
+pub fn check(file: &Path) -> Result<(), Complaint> {
+    if file.symlink_metadata().is_err() {
+        return Ok(());
+    }
+    let shown = visible(file.as_os_str().as_encoded_bytes());
+    Err(
+        Complaint::trouble(format!("there is already a file: {shown}"))
+            .remedy("keep the rewrite under another name"),
+    )
+}
+
+/// The changed lines that are worked examples: those that come out the same on their own.
+pub fn examples(asked: &AskedRewrite, passages: &[ShownPassage]) -> Vec<Example> {
+    let example = |passage: &ShownPassage| {
+        let was = String::from_utf8(passage.was.clone()).ok()?;
+        let now = String::from_utf8(passage.now().0).ok()?;
+        let ending = if was.ends_with("\r\n") { "\r\n" } else { "\n" };
+        let (was, now) = match (was.strip_suffix(ending), now.strip_suffix(ending)) {
+            (Some(was), Some(now)) => (was, now),
+            _ => (&*was, &*now),
+        };
+        let holds = was.len() <= LONGEST && comes_out(&asked.rewrite, was, now);
+        holds.then(|| Example::change(was, now))
+    };
+    passages.iter().filter_map(example).take(EXAMPLES).collect()
+}
+
+fn comes_out(rewrite: &Rewrite, was: &str, now: &str) -> bool {
+    let outcome = rewrite_text(rewrite, was.as_bytes());
+    outcome.text == now.as_bytes() && outcome.problems.is_empty()
+}
+
+/// Writes the rewrite file.
+pub fn write(file: &Path, asked: &AskedRewrite, examples: Vec<Example>) -> Result<(), Complaint> {
+    let mut text = asked.text.clone();
+    let from = file.parent().unwrap_or(Path::new(""));
+    for (words, step) in text.step.iter_mut().zip(asked.rewrite.steps()) {
+        move_tables(words, step, from);
+    }
+    if text.example.is_empty() {
+        text.example = examples;
+        text.example.truncate(EXAMPLES);
+    }
+    let shown = visible(file.as_os_str().as_encoded_bytes());
+    std::fs::write(file, text.to_toml())
+        .map_err(|error| Complaint::trouble(format!("cannot write {shown}: {error}")))
+}
+
+/// Paths of tables are relative to the rewrite file, and were relative to the folder at hand.
+fn move_tables(words: &mut StepText, step: &Step, from: &Path) {
+    let Some(template) = step.action.template() else {
+        return;
+    };
+    if from.as_os_str().is_empty() || template.table_paths().next().is_none() {
+        return;
+    }
+    let moved = template.with_table_paths(|path| relative(from, Path::new(path)));
+    let source = Some(moved.source().to_owned());
+    let fields = [
+        &mut words.with,
+        &mut words.above,
+        &mut words.below,
+        &mut words.lead,
+        &mut words.trail,
+    ];
+    for field in fields.into_iter().filter(|field| field.is_some()) {
+        field.clone_from(&source);
+    }
+}
+
+/// `path`, seen from the folder `from`.
+fn relative(from: &Path, path: &Path) -> String {
+    let plain = from
+        .components()
+        .all(|part| matches!(part, Component::Normal(_) | Component::CurDir));
+    let seen = match path.is_absolute() {
+        true => path.to_owned(),
+        false if plain => {
+            let up = from
+                .components()
+                .filter(|part| matches!(part, Component::Normal(_)));
+            up.map(|_| "..").collect::<PathBuf>().join(path)
+        }
+        false => std::path::absolute(path).unwrap_or(path.to_owned()),
+    };
+    seen.to_string_lossy().into_owned()
+}

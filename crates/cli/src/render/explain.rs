@@ -1,0 +1,110 @@
+//! A pattern with the meaning of each part under it.
+
+use super::paint::{Paint, Role};
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::explain::{Explained, explain_pattern, explain_template, signs};
+use brisk_quill_core::{Pattern, Template};
+use unicode_width::UnicodeWidthStr;
+
+/// Columns that a pattern may take for its parts to be aligned under it.
+const ALIGNED_MOST: usize = 60;
+
+/// Draws explanations.
+pub struct ExplainView {
+    pub paint: Paint,
+}
+
+impl ExplainView {
+    /// A pattern, and the template that goes with it.
+    pub fn step(&self, pattern: &Pattern, template: Option<&Template>) -> String {
+        let mut out = self.pattern(pattern);
+        if let Some(template) = template {
+            out.push('\n');
+            out.push_str(&self.template(template));
+        }
+        out
+    }
+
+    fn pattern(&self, pattern: &Pattern) -> String {
+        let source = pattern.source();
+        let parts = explain_pattern(pattern);
+        let mut out = String::from("  ");
+        self.paint
+            .push(&mut out, Role::Match, &visible(source.as_bytes()));
+        out.push('\n');
+        let columns = visible(source.as_bytes()).width();
+        for part in &parts {
+            let label = if columns <= ALIGNED_MOST {
+                underline(source, part, columns)
+            } else {
+                format!("{:24}", visible(source[part.span.range()].as_bytes()))
+            };
+            out.push_str("  ");
+            self.paint.push(&mut out, Role::Now, label.trim_end());
+            let fill = label.width() - label.trim_end().width();
+            out.push_str(&format!(
+                "{:fill$}   {:indent$}",
+                "",
+                "",
+                indent = 2 * part.depth
+            ));
+            out.push_str(&part.words);
+            out.push('\n');
+        }
+        if pattern.backtracks() {
+            out.push_str("  It runs on the backtracking engine, which may take many steps.\n");
+        }
+        out
+    }
+
+    fn template(&self, template: &Template) -> String {
+        let mut out = String::from("  ");
+        let source = visible(template.source().as_bytes());
+        self.paint.push(&mut out, Role::Now, &source);
+        out.push('\n');
+        out.push_str(&rows(&explain_template(template)));
+        if template.source().is_empty() {
+            out.push_str("  nothing: the match is taken out\n");
+        }
+        out
+    }
+
+    /// The table of signs.
+    pub fn signs(&self) -> String {
+        let mut out = String::new();
+        for (title, table) in signs() {
+            if !out.is_empty() {
+                out.push('\n');
+            }
+            self.paint.push(&mut out, Role::Path, title);
+            out.push('\n');
+            out.push_str(&rows(&table));
+        }
+        out
+    }
+}
+
+/// The pattern's columns, those of one part underlined.
+fn underline(source: &str, part: &Explained, columns: usize) -> String {
+    let width = |text: &str| visible(text.as_bytes()).width();
+    let before = width(&source[..part.span.from]);
+    let length = width(&source[part.span.range()]);
+    let rest = columns.saturating_sub(before + length);
+    format!("{:before$}{}{:rest$}", "", "─".repeat(length), "")
+}
+
+/// Two columns.
+fn rows(table: &[(String, String)]) -> String {
+    let signs = table.iter().map(|(sign, _)| visible(sign.as_bytes()));
+    let widest = signs
+        .clone()
+        .map(|sign| sign.width())
+        .max()
+        .unwrap_or(0)
+        .min(40);
+    let each = signs.zip(table).map(|(sign, (_, words))| {
+        let fill = widest.saturating_sub(sign.width());
+        format!("  {sign}{:fill$}   {words}\n", "")
+    });
+    each.collect()
+}
