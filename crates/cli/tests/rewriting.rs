@@ -300,6 +300,7 @@ a.toml: 2 of 4 examples
     wanted   ‹quay 1›
     got      ‹Q2›
 
+
 2 examples held, 2 did not.
 ";
     assert_eq!(got.out, wanted);
@@ -436,8 +437,8 @@ fn explanations() {
     let got = sandbox
         .run(r"explain '(?<b>[Bb]erth)\s+(\d{1,2}?)|(?!x)\2' --with '${b | pad 9 .}\t$2'")
         .ok();
-    let wanted = "  \
-  (?<b>[Bb]erth)\\s+(\\d{1,2}?)|(?!x)\\2
+    let wanted = "\
+(?<b>[Bb]erth)\\s+(\\d{1,2}?)|(?!x)\\2
   ───────────────────────────────────   one of these 2:
   ──────────────                          group 1, called b:
        ────                                 one of “B”, “b”

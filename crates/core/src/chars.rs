@@ -81,8 +81,11 @@ impl Fault for CharsError {
     }
 }
 
+/// The name of a class, and what belongs to it.
+type Class = (&'static str, fn(&char) -> bool);
+
 /// The ASCII members of each POSIX class.
-const CLASSES: &[(&str, fn(&char) -> bool)] = &[
+const CLASSES: &[Class] = &[
     ("alnum", char::is_ascii_alphanumeric),
     ("alpha", char::is_ascii_alphabetic),
     ("blank", |c| matches!(c, ' ' | '\t')),

@@ -146,18 +146,17 @@ impl Explainer<'_> {
         let mut index = 0;
         while index < trees.len() {
             let from = span_of(&trees[index]).from;
-            if let Some((special, _)) = self.neutral.special_at(from) {
-                if matches!(trees[index], Ast::ClassPerl(_) | Ast::Repetition(_)) {
-                    self.part(&trees[index], depth);
-                    // The letters that fill its length mean nothing.
-                    let within = |tree: &Ast| span_of(tree).from < special.to;
-                    index += trees[index..]
-                        .iter()
-                        .take_while(|tree| within(tree))
-                        .count()
-                        .max(1);
-                    continue;
-                }
+            let atom = matches!(trees[index], Ast::ClassPerl(_) | Ast::Repetition(_));
+            if let Some((special, _)) = self.neutral.special_at(from).filter(|_| atom) {
+                self.part(&trees[index], depth);
+                // The letters that fill its length mean nothing.
+                let within = |tree: &Ast| span_of(tree).from < special.to;
+                index += trees[index..]
+                    .iter()
+                    .take_while(|tree| within(tree))
+                    .count()
+                    .max(1);
+                continue;
             }
             let letters = trees[index..].iter().map_while(|tree| match tree {
                 Ast::Literal(literal) => Some(literal.c),
@@ -216,7 +215,7 @@ impl Explainer<'_> {
             Ast::Literal(literal) => text_words(&literal.c.to_string()),
             Ast::Dot(_) => "any character but a line end".into(),
             Ast::Assertion(assertion) => assertion_words(&assertion.kind).into(),
-            Ast::ClassPerl(class) => perl_words(class),
+            Ast::ClassPerl(class) => short_class_words(class),
             Ast::ClassUnicode(class) => {
                 let not = if class.is_negated() { " not" } else { "" };
                 format!(
@@ -261,7 +260,7 @@ impl Explainer<'_> {
         items.push(match item {
             I::Literal(literal) => shown(literal.c),
             I::Range(range) => format!("{} to {}", shown(range.start.c), shown(range.end.c)),
-            I::Perl(class) => perl_words(class),
+            I::Perl(class) => short_class_words(class),
             I::Union(union) => {
                 union
                     .items
@@ -317,7 +316,7 @@ fn assertion_words(kind: &ast::AssertionKind) -> &'static str {
     }
 }
 
-fn perl_words(class: &ast::ClassPerl) -> String {
+fn short_class_words(class: &ast::ClassPerl) -> String {
     let name = match class.kind {
         ast::ClassPerlKind::Digit => "a digit",
         ast::ClassPerlKind::Space => "a white space",

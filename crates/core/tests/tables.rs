@@ -464,7 +464,7 @@ fn filters() {
         let done = template.expand(&occasion, &mut out);
         match (done, wanted) {
             (Ok(()), Ok(wanted)) => {
-                assert_eq!(String::from_utf8_lossy(&out), wanted, "{value:?} {filters}")
+                assert_eq!(String::from_utf8_lossy(&out), wanted, "{value:?} {filters}");
             }
             (Err(problem), Err(words)) => {
                 let said = problem.to_string();

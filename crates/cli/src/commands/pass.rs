@@ -186,7 +186,7 @@ impl<'r> Pass<'r> {
                 status = status.max(output.complain(&unexpected(count, counts.changes)));
             }
             None if counts.all_steps().taken() + counts.changes == 0 => {
-                status = status.max(Status::No)
+                status = status.max(Status::No);
             }
             _ => {}
         }

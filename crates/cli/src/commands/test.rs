@@ -81,6 +81,9 @@ fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Outp
     for outcome in outcomes.iter().filter(|outcome| !outcome.holds()) {
         output.print(view.failed(outcome).as_bytes());
     }
+    if held < outcomes.len() {
+        output.print(b"\n");
+    }
 }
 
 fn shown(path: &Path) -> String {

@@ -39,11 +39,13 @@ impl ExplainView {
             } else {
                 format!("{:24}", visible(source[part.span.range()].as_bytes()))
             };
-            out.push_str("  ");
-            self.paint.push(&mut out, Role::Now, label.trim_end());
-            let fill = label.width() - label.trim_end().width();
+            let drawn = label.trim();
+            let before = label.width() - label.trim_start().width();
+            let after = label.width() - label.trim_end().width();
+            out.push_str(&format!("  {:before$}", ""));
+            self.paint.push(&mut out, Role::Guide, drawn);
             out.push_str(&format!(
-                "{:fill$}   {:indent$}",
+                "{:after$}   {:indent$}",
                 "",
                 "",
                 indent = 2 * part.depth

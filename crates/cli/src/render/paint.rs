@@ -18,6 +18,8 @@ pub enum Role {
     Quiet,
     /// A match.
     Match,
+    /// A line that leads the eye.
+    Guide,
     /// Text that goes.
     Was,
     /// Text that comes.
@@ -53,6 +55,7 @@ fn style(role: Role) -> Style {
         Role::Path => plain.bold(),
         Role::Quiet => plain.dimmed(),
         Role::Match => plain.bold().underline().fg_color(color(80)),
+        Role::Guide => plain.fg_color(color(75)),
         Role::Was => plain.underline().fg_color(color(214)),
         Role::Now => plain.bold().underline().fg_color(color(75)),
     }
