@@ -411,7 +411,7 @@ fn bad_rewrite_files() {
         (
             "preview --swap-chars abc xy p.txt",
             2,
-            "FROM has 3 characters and TO has 2",
+            "FROM holds 3 and TO 2",
         ),
         (
             "preview --swap-chars a-c x-z -i p.txt",

@@ -34,7 +34,7 @@ pub enum CharsErrorKind {
     #[error("this range runs backwards")]
     Reversed,
     /// FROM and TO have different lengths.
-    #[error("FROM has {from} characters and TO has {to}, and each needs its partner")]
+    #[error("FROM holds {from} and TO {to} of the characters that go in pairs")]
     Unequal {
         /// Characters in FROM.
         from: usize,
@@ -70,15 +70,16 @@ impl Fault for CharsError {
                     .into()
             }
             CharsErrorKind::Reversed => "write the smaller end first, or `\\-` for a hyphen".into(),
-            CharsErrorKind::Unequal { from, to } if from > to => {
-                format!("TO lacks {} characters", from - to)
-            }
-            CharsErrorKind::Unequal { from, to } => {
-                format!("FROM lacks {} characters", to - from)
-            }
+            CharsErrorKind::Unequal { from, to } if from > to => lacks("TO", from - to),
+            CharsErrorKind::Unequal { from, to } => lacks("FROM", to - from),
             CharsErrorKind::Twice(_) => "leave one of the two out".into(),
         })
     }
+}
+
+fn lacks(what: &str, missing: usize) -> String {
+    let plural = if missing == 1 { "" } else { "s" };
+    format!("{what} lacks {missing} character{plural}")
 }
 
 /// The name of a class, and what belongs to it.

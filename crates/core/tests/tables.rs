@@ -499,8 +499,8 @@ fn characters() {
         assert_eq!(found, wanted.map(str::to_owned), "{text:?}");
     }
     for (from, to, words) in [
-        ("a-c", "xy", "FROM has 3 characters and TO has 2"),
-        ("a", "xy", "FROM has 1 characters and TO has 2"),
+        ("a-c", "xy", "FROM holds 3 and TO 2"),
+        ("a", "xy", "FROM holds 1 and TO 2"),
         ("aa", "xy", "two different"),
     ] {
         let (error, _) = chars::swaps(from, to).unwrap_err();

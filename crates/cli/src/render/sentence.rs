@@ -72,7 +72,10 @@ pub fn step_sentence(step: &Step) -> String {
 fn clause(step: &Step) -> String {
     let query = &step.query;
     let (matches, place) = (matches(query), place(query));
-    let bare = matches.trim_end_matches(',');
+    let bare = matches
+        .trim_end_matches(',')
+        .replacen("every match", "a match", 1);
+    let bare = bare.as_str();
     let unit = unit(query);
     match &step.action {
         Action::Replace(template) if template.source().is_empty() => {
