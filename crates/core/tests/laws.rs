@@ -146,7 +146,7 @@ fn edits_of(length: usize, step: usize) -> impl Strategy<Value = Vec<Edit>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 2000, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: std::env::var("LAW_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(2000), failure_persistence: None, ..ProptestConfig::default() })]
 
     /// Composing steps equals doing them one after another.
     #[test]

@@ -207,6 +207,8 @@ impl<'q> Walk<'q> {
                 }
             }
             UnitKind::Paragraph => self.larger_units(paragraphs(text), &mut scan),
+            // No text is no unit, as no text has no line.
+            UnitKind::Text if text.is_empty() => {}
             UnitKind::Text => {
                 let whole = Line {
                     content: Span::new(0, text.len()),

@@ -128,12 +128,7 @@ pub(super) fn each(piece: &Piece<'_>, mut visit: impl FnMut(&Passage<'_>)) -> u6
     let mut rest = edits;
     while let [first, ..] = rest {
         let from = memrchr(b'\n', &text[..first.span.from]).map_or(0, |at| at + 1);
-        let mut to = line_end(text, first);
-        let mut size = 1;
-        while let Some(next) = rest.get(size).filter(|edit| shares_line(text, to, edit)) {
-            to = to.max(line_end(text, next));
-            size += 1;
-        }
+        let (to, size) = extent(text, from, rest);
         line += memchr_iter(b'\n', &text[counted..from]).count() as u64;
         counted = from;
         visit(&Passage {
@@ -150,19 +145,44 @@ pub(super) fn each(piece: &Piece<'_>, mut visit: impl FnMut(&Passage<'_>)) -> u6
     line + memchr_iter(b'\n', &text[counted..]).count() as u64
 }
 
-/// One past the end of the last line that an edit touches or joins to its own.
-fn line_end(text: &[u8], edit: &Edit) -> usize {
-    let Span { from, to } = edit.span;
-    let ends_line = from < to && text[to - 1] == b'\n';
-    let at_line_start = from == 0 || text[from - 1] == b'\n';
-    if ends_line && (edit.text.ends_with(b"\n") || (edit.text.is_empty() && at_line_start)) {
-        return to;
+/// Where a passage that begins at `from` ends, and how many of `edits` lie in it: with the end of
+/// a line, in the old text as in the new.
+fn extent(text: &[u8], from: usize, edits: &[Edit]) -> (usize, usize) {
+    let mut to = from;
+    let mut size = 0;
+    loop {
+        let open = to > from && ends_within_line(text, from, to, &edits[..size]);
+        match edits.get(size) {
+            // The first one lies here however it was found.
+            Some(edit) if size == 0 || edit.span.from < to || (open && edit.span.from == to) => {
+                to = to.max(line_end(text, edit.span));
+                size += 1;
+            }
+            _ if open && to < text.len() => to = line_end(text, Span::new(to, to)),
+            _ => return (to, size),
+        }
     }
-    memchr(b'\n', &text[to..]).map_or(text.len(), |at| to + at + 1)
 }
 
-/// Whether an edit lies in the lines that end at `end`.
-fn shares_line(text: &[u8], end: usize, edit: &Edit) -> bool {
-    let open = end == 0 || text[end - 1] != b'\n';
-    edit.span.from < end || (open && edit.span.from == end)
+/// One past the end of the last line of a span.
+fn line_end(text: &[u8], span: Span) -> usize {
+    if !span.is_empty() && text[span.to - 1] == b'\n' {
+        return span.to;
+    }
+    memchr(b'\n', &text[span.to..]).map_or(text.len(), |at| span.to + at + 1)
+}
+
+/// Whether `from..to`, with `edits` made, does not end in a line end, nor is empty.
+fn ends_within_line(text: &[u8], from: usize, to: usize, edits: &[Edit]) -> bool {
+    let mut end = to;
+    for edit in edits.iter().rev() {
+        if edit.span.to < end {
+            break;
+        }
+        if let Some(last) = edit.text.last() {
+            return *last != b'\n';
+        }
+        end = edit.span.from;
+    }
+    end > from && text[end - 1] != b'\n'
 }
