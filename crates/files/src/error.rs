@@ -33,9 +33,29 @@ pub enum Trouble {
     /// It no longer holds the bytes that the changes were computed from.
     #[error("the file has changed since its changes were computed")]
     Changed,
-    /// It has several names (hard links), and replacing it would part them.
-    #[error("the file has several names (hard links), and only this one would be rewritten")]
-    SeveralNames,
+    /// The journal cannot be read or written.
+    #[error("the journal cannot be used")]
+    Journal,
+    /// A part of the journal is not as it was written.
+    #[error("the journal is damaged")]
+    Damaged,
+    /// Another run is being made.
+    #[error("another bquill is writing at this moment; try again")]
+    Busy,
+    /// A run was stopped, and neither completed nor taken back.
+    #[error("a run was stopped and is unfinished; `bquill recover` finishes it")]
+    Unfinished,
+    /// An unfinished run cannot be finished: somebody else has changed the file.
+    #[error(
+        "the unfinished run can go neither way, for the file holds neither its old nor its new bytes"
+    )]
+    Stuck,
+    /// A run that did not come to its end has nothing to undo.
+    #[error("this run was not completed, so there is nothing to undo")]
+    NotDone,
+    /// The user stopped the run.
+    #[error("stopped, and nothing has been written")]
+    Interrupted,
     /// It must be decoded as a whole and is over 1 GiB.
     #[error("too large to be decoded, which takes all of it at once (at most 1 GiB)")]
     TooLargeToDecode,

@@ -3,26 +3,37 @@
 //! * [`discover`] turns paths and globs into [`Source`]s in order of path.
 //! * [`Reader`] hands a source's text on in pieces and tells its [`Facts`].
 //! * [`evaluate`] runs a rewrite over a source; [`Plan`] keeps what came out.
-//! * [`write_in_place`] and [`write_elsewhere`] splice a plan into files.
-//!
-//! The journal, undo and recovery will stand between the staging and the renaming in
-//! `replace.rs`; nothing else needs to move for them.
+//! * [`make_run`] splices a plan into files, all or nothing, and tells the [`Journal`];
+//!   [`recover`] finishes what was stopped, [`undo_plan`] leads back.
+//! * [`write_elsewhere`] writes the rewritten files to another place.
 #![warn(missing_docs)]
 
 mod coding;
 mod discover;
+mod elsewhere;
 mod error;
 mod evaluate;
+mod fs;
+mod journal;
 mod plan;
 mod read;
-mod replace;
+mod recover;
+mod run;
 mod splice;
+mod undo;
 
 pub use coding::{Coding, EncodingError, TextEncoding};
 pub use discover::{GlobError, Listing, Search, Source, discover};
+pub use elsewhere::{Written, write_elsewhere};
 pub use error::{FileError, Trouble};
 pub use evaluate::{Evaluated, FileEdit, FilePassage, FileSink, Nobody, evaluate};
+pub use fs::{Fs, RealFs, Stat};
+pub use journal::{
+    ChangeRecord, Commit, Intent, Journal, Lock, PathText, Record, RunRecord, RunState, Target,
+};
 pub use plan::{Change, Plan, PlannedFile};
 pub use read::{Facts, Newline, OpenText, Reader, Skipped, TextOptions};
-pub use replace::{RunError, Written, write_elsewhere, write_in_place};
+pub use recover::{Direction, Open, clean, open_ways, recover};
+pub use run::{RunDone, RunRequest, make_run};
 pub use splice::{SpliceError, splice_into};
+pub use undo::undo_plan;

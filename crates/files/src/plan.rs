@@ -5,6 +5,8 @@ use crate::{Facts, FileEdit, Source};
 /// One change of one file, as it will be written.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Change {
+    /// The line it begins in, from 1.
+    pub line: u64,
     /// First byte replaced, on disk, from 0.
     pub from: u64,
     /// One past the last byte replaced.
@@ -18,6 +20,7 @@ pub struct Change {
 impl From<&FileEdit<'_>> for Change {
     fn from(edit: &FileEdit<'_>) -> Self {
         Self {
+            line: edit.text.line,
             from: edit.from,
             to: edit.to,
             before: edit.before.to_vec(),

@@ -1,7 +1,7 @@
 //! Writing a plan: refused as a whole when anything differs from what was planned.
 
 use brisk_quill_files::{
-    Change, Facts, Newline, Plan, PlannedFile, Source, Trouble, write_elsewhere, write_in_place,
+    Change, Facts, Newline, Plan, PlannedFile, RealFs, Source, Trouble, write_elsewhere,
 };
 use std::path::Path;
 
@@ -13,6 +13,7 @@ fn plan(folder: &Path, names: &[&str]) -> Plan {
         PlannedFile {
             source: Source::File(path),
             changes: vec![Change {
+                line: 1,
                 from: 0,
                 to: 4,
                 before: bytes[..4].to_vec(),

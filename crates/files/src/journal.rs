@@ -1,0 +1,349 @@
+//! The journal: one folder a run, with what it was and what it needs to go back.
+//!
+//! ```text
+//! STATE/lock              held while a run is made; holds the number of the last run
+//! STATE/runs/7/log        records, a line each, append-only, each with its own checksum
+//! STATE/runs/7/changes    every change, a line each, in order of file and place
+//! STATE/runs/7/3.old      the bytes of the third file before, where it is written in place
+//! STATE/runs/7/3.new      and after
+//! ```
+//!
+//! Note to the maintainer: a record is only ever added; a new kind of record needs a new
+//! [`VERSION`] if an older program would go wrong without knowing it.
+
+mod records;
+
+pub use records::{ChangeRecord, Commit, Intent, PathText, Record, RunState, Target};
+
+use crate::fs::Fs;
+use crate::{FileError, Trouble};
+use std::collections::BTreeSet;
+use std::fs::File;
+use std::io::{self, Read, Write};
+use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt};
+use std::path::{Path, PathBuf};
+
+/// The version of the journal's records.
+pub(crate) const VERSION: u32 = 1;
+/// The longest record, in bytes.
+const RECORD_MOST: usize = 1 << 30;
+
+/// The journal of one user.
+pub struct Journal<'f> {
+    fs: &'f dyn Fs,
+    state: PathBuf,
+}
+
+/// Held while a run is made, so that no other begins.
+pub struct Lock {
+    file: Option<File>,
+}
+
+/// What the journal holds of one run.
+#[derive(Clone, Debug)]
+pub struct RunRecord {
+    /// Its number.
+    pub run: u64,
+    /// What it was meant to do; `None` where it stopped before saying so.
+    pub intent: Option<Intent>,
+    /// What it was decided to write.
+    pub commit: Option<Commit>,
+    /// The targets, from 0, that may have been overwritten where they stand.
+    pub overwritten: BTreeSet<usize>,
+    /// Where its log ends in a record that was never finished.
+    pub(crate) torn_at: Option<u64>,
+    /// How far it came.
+    pub state: RunState,
+}
+
+impl<'f> Journal<'f> {
+    /// The journal in the folder `state`, which is made when it is first written.
+    pub fn new(fs: &'f dyn Fs, state: PathBuf) -> Self {
+        Self { fs, state }
+    }
+
+    /// Where the journal of this user lies: `$XDG_STATE_HOME/brisk-quill`, else
+    /// `~/.local/state/brisk-quill`; `None` where neither is known.
+    pub fn place() -> Option<PathBuf> {
+        let absolute = |name| {
+            let path = PathBuf::from(std::env::var_os(name)?);
+            path.is_absolute().then_some(path)
+        };
+        let state = absolute("XDG_STATE_HOME")
+            .or_else(|| absolute("HOME").map(|home| home.join(".local/state")));
+        Some(state?.join("brisk-quill"))
+    }
+
+    fn fail(&self, error: io::Error) -> FileError {
+        FileError::io(&self.state, Trouble::Journal, error)
+    }
+
+    fn runs(&self) -> PathBuf {
+        self.state.join("runs")
+    }
+
+    /// The folder of a run.
+    pub fn folder(&self, run: u64) -> PathBuf {
+        self.runs().join(run.to_string())
+    }
+
+    /// Makes the journal's folders and takes its lock.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be written, or another run is being made.
+    pub fn lock(&self) -> Result<Lock, FileError> {
+        let mut make = std::fs::DirBuilder::new();
+        make.recursive(true).mode(0o700);
+        make.create(self.runs()).map_err(|error| self.fail(error))?;
+        let path = self.state.join("lock");
+        let mut options = File::options();
+        options
+            .read(true)
+            .write(true)
+            .create(true)
+            .truncate(false)
+            .mode(0o600);
+        let file = options.open(&path).map_err(|error| self.fail(error))?;
+        let how = rustix::fs::FlockOperation::NonBlockingLockExclusive;
+        match rustix::fs::flock(&file, how) {
+            Ok(()) => Ok(Lock { file: Some(file) }),
+            Err(rustix::io::Errno::WOULDBLOCK) => Err(FileError::new(&path, Trouble::Busy)),
+            Err(error) => Err(self.fail(error.into())),
+        }
+    }
+
+    /// A lock that locks nothing, for a file system of its own.
+    pub fn no_lock() -> Lock {
+        Lock { file: None }
+    }
+
+    /// Whether a run is being made at this moment.
+    pub fn is_busy(&self) -> bool {
+        let path = self.state.join("lock");
+        let Ok(file) = File::open(path) else {
+            return false;
+        };
+        let how = rustix::fs::FlockOperation::NonBlockingLockShared;
+        rustix::fs::flock(&file, how) == Err(rustix::io::Errno::WOULDBLOCK)
+    }
+
+    /// The numbers of all runs, in order.
+    ///
+    /// # Errors
+    ///
+    /// When the journal is there and cannot be read.
+    pub fn numbers(&self) -> Result<Vec<u64>, FileError> {
+        let names = match self.fs.list(&self.runs()) {
+            Ok(names) => names,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+            Err(error) => return Err(self.fail(error)),
+        };
+        let mut numbers: Vec<u64> = names.iter().filter_map(|name| name.parse().ok()).collect();
+        numbers.sort_unstable();
+        Ok(numbers)
+    }
+
+    /// The run that was not completed, where there is one: it is always the last.
+    ///
+    /// # Errors
+    ///
+    /// When the journal cannot be read.
+    pub fn unfinished(&self) -> Result<Option<RunRecord>, FileError> {
+        let Some(last) = self.numbers()?.pop() else {
+            return Ok(None);
+        };
+        let run = self.load(last)?;
+        Ok((!run.state.is_finished()).then_some(run))
+    }
+
+    /// Makes the folder of a new run, and gives its number.
+    pub(crate) fn begin(&self, lock: &mut Lock) -> Result<u64, FileError> {
+        let last = self.numbers()?.pop().unwrap_or(0).max(lock.last());
+        let run = last + 1;
+        self.fs
+            .make_folder(&self.folder(run))
+            .map_err(|error| self.fail(error))?;
+        lock.remember(run).map_err(|error| self.fail(error))?;
+        let log = self.folder(run).join("log");
+        self.fs
+            .create(&log)
+            .map(drop)
+            .map_err(|error| self.fail(error))?;
+        Ok(run)
+    }
+
+    /// Adds a record to a run's log and brings it to the disk.
+    pub(crate) fn add(&self, run: u64, record: &Record) -> Result<(), FileError> {
+        let log = self.folder(run).join("log");
+        let fail = |error| self.fail(error);
+        let json = serde_json::to_string(record).map_err(|error| fail(error.into()))?;
+        let line = sealed(&json);
+        let mut file = match self.fs.append(&log) {
+            // The run stopped before it had a log.
+            Err(error) if error.kind() == io::ErrorKind::NotFound => self.fs.create(&log),
+            opened => opened,
+        }
+        .map_err(fail)?;
+        file.write_all(line.as_bytes()).map_err(fail)?;
+        drop(file);
+        self.fs.sync(&log).map_err(fail)
+    }
+
+    /// Cuts off the record that was never finished, so that others can be added.
+    pub(crate) fn mend(&self, run: &RunRecord) -> Result<(), FileError> {
+        let Some(length) = run.torn_at else {
+            return Ok(());
+        };
+        let log = self.folder(run.run).join("log");
+        self.fs
+            .truncate(&log, length)
+            .map_err(|error| self.fail(error))
+    }
+
+    /// Brings the names in a run's folder, and the folder itself, to the disk.
+    pub(crate) fn sync_folders(&self, run: u64) -> Result<(), FileError> {
+        for folder in [self.folder(run), self.runs()] {
+            self.fs
+                .sync_folder(&folder)
+                .map_err(|error| self.fail(error))?;
+        }
+        Ok(())
+    }
+
+    /// Reads a run's log. A record cut off at the end was never finished and does not count.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read, is damaged, or was written by a newer program.
+    pub fn load(&self, run: u64) -> Result<RunRecord, FileError> {
+        let log = self.folder(run).join("log");
+        let damaged = |line: usize| {
+            let reason = format!("line {line} does not fit its checksum");
+            FileError::io(&log, Trouble::Damaged, io::Error::other(reason))
+        };
+        let mut bytes = Vec::new();
+        match self.fs.read(&log) {
+            Ok(file) => {
+                let read = file.take(RECORD_MOST as u64).read_to_end(&mut bytes);
+                read.map_err(|error| self.fail(error))?;
+            }
+            // The run stopped before it had a log.
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+            Err(error) => return Err(self.fail(error)),
+        }
+        let mut found = RunRecord {
+            run,
+            intent: None,
+            commit: None,
+            overwritten: BTreeSet::new(),
+            torn_at: None,
+            state: RunState::Begun,
+        };
+        let whole = bytes
+            .iter()
+            .rposition(|b| *b == b'\n')
+            .map_or(0, |at| at + 1);
+        found.torn_at = (whole < bytes.len()).then_some(whole as u64);
+        for (number, line) in (1..).zip(bytes[..whole].split_inclusive(|b| *b == b'\n')) {
+            let line = line.strip_suffix(b"\n").unwrap_or(line);
+            let record = unsealed(line).ok_or_else(|| damaged(number))?;
+            found.take(record).map_err(|reason| {
+                FileError::io(&log, Trouble::Damaged, io::Error::other(reason))
+            })?;
+        }
+        Ok(found)
+    }
+
+    /// The changes of a run, those of each file together, in order of file.
+    ///
+    /// # Errors
+    ///
+    /// When they cannot be read or are damaged.
+    pub fn changes(&self, run: u64) -> Result<Vec<ChangeRecord>, FileError> {
+        let path = self.folder(run).join("changes");
+        let mut bytes = Vec::new();
+        let mut file = self.fs.read(&path).map_err(|error| self.fail(error))?;
+        file.read_to_end(&mut bytes)
+            .map_err(|error| self.fail(error))?;
+        let mut changes = Vec::new();
+        for (number, line) in (1..).zip(bytes.split_inclusive(|b| *b == b'\n')) {
+            let line = line.strip_suffix(b"\n");
+            let change = line.and_then(unsealed).ok_or_else(|| {
+                let reason = format!("line {number} does not fit its checksum");
+                FileError::io(&path, Trouble::Damaged, io::Error::other(reason))
+            })?;
+            changes.push(change);
+        }
+        Ok(changes)
+    }
+
+    /// Forgets a finished run: it can no longer be undone.
+    ///
+    /// # Errors
+    ///
+    /// When its folder cannot be removed.
+    pub fn forget(&self, run: u64) -> Result<(), FileError> {
+        std::fs::remove_dir_all(self.folder(run)).map_err(|error| self.fail(error))
+    }
+
+    /// How many bytes the journal takes.
+    pub fn size(&self) -> u64 {
+        let length = |path: &Path| path.metadata().map_or(0, |found| found.len());
+        let files = |run: u64| {
+            let folder = self.folder(run);
+            let names = self.fs.list(&folder).unwrap_or_default();
+            names
+                .iter()
+                .map(|name| length(&folder.join(name)))
+                .sum::<u64>()
+        };
+        self.numbers()
+            .unwrap_or_default()
+            .into_iter()
+            .map(files)
+            .sum()
+    }
+}
+
+impl Lock {
+    fn last(&mut self) -> u64 {
+        let mut text = String::new();
+        let read = self
+            .file
+            .as_mut()
+            .map(|file| file.read_to_string(&mut text));
+        match read {
+            Some(Ok(_)) => text.trim().parse().unwrap_or(0),
+            _ => 0,
+        }
+    }
+
+    /// So that the number of a forgotten run is not given again.
+    fn remember(&mut self, run: u64) -> io::Result<()> {
+        if let Some(file) = &mut self.file {
+            io::Seek::rewind(file)?;
+            file.set_len(0)?;
+            file.write_all(format!("{run}\n").as_bytes())?;
+        }
+        Ok(())
+    }
+}
+
+/// A line of the journal: its content behind its checksum.
+pub(crate) fn sealed(json: &str) -> String {
+    format!("{} {json}\n", checksum(json.as_bytes()))
+}
+
+fn unsealed<T: serde::de::DeserializeOwned>(line: &[u8]) -> Option<T> {
+    let (sum, json) = line.split_at_checked(16)?;
+    let json = json.strip_prefix(b" ")?;
+    if checksum(json).as_bytes() != sum {
+        return None;
+    }
+    serde_json::from_slice(json).ok()
+}
+
+fn checksum(bytes: &[u8]) -> String {
+    blake3::hash(bytes).to_hex()[..16].to_owned()
+}

@@ -1,0 +1,225 @@
+//! The records of the journal.
+
+use super::{RunRecord, VERSION};
+use crate::Change;
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD as BASE64;
+use serde::{Deserialize, Serialize};
+use std::ffi::OsString;
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
+use std::path::{Path, PathBuf};
+
+/// A path as text, or in base64 where it is not UTF-8.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum PathText {
+    /// In UTF-8.
+    Text(String),
+    /// In base64.
+    Bytes {
+        /// The bytes.
+        b64: String,
+    },
+}
+
+impl From<&Path> for PathText {
+    fn from(path: &Path) -> Self {
+        match path.to_str() {
+            Some(text) => Self::Text(text.to_owned()),
+            None => Self::Bytes {
+                b64: BASE64.encode(path.as_os_str().as_bytes()),
+            },
+        }
+    }
+}
+
+impl PathText {
+    /// The path.
+    pub fn path(&self) -> PathBuf {
+        match self {
+            Self::Text(text) => text.into(),
+            Self::Bytes { b64 } => {
+                let bytes = BASE64.decode(b64).unwrap_or_default();
+                OsString::from_vec(bytes).into()
+            }
+        }
+    }
+}
+
+/// One file of a run.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Target {
+    /// Where it is, absolute, links followed.
+    pub path: PathText,
+    /// As the user named it.
+    pub named: PathText,
+    /// The copy beside it; `None` where the file is written in place.
+    pub staged: Option<PathText>,
+    /// Its bytes before, as a BLAKE3 hash in hexadecimal.
+    pub before: String,
+    /// Its length before.
+    pub bytes: u64,
+    /// How many changes it gets.
+    pub changes: u64,
+}
+
+/// What a run is meant to do; written before anything else is touched.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Intent {
+    /// The version of the records.
+    pub version: u32,
+    /// When, in seconds since 1970.
+    pub at: u64,
+    /// In which folder.
+    pub folder: PathText,
+    /// The rewrite, as in a plan.
+    pub rewrite: serde_json::Value,
+    /// The run that this one undoes.
+    pub undoes: Option<u64>,
+    /// The files.
+    pub targets: Vec<Target>,
+}
+
+/// The decision: all copies are on the disk. What follows goes forward, or all the way back.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Commit {
+    /// The hash and the length of each file after, in order of the targets.
+    pub after: Vec<(String, u64)>,
+}
+
+/// A record of a run's log.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "record", rename_all = "lowercase")]
+pub enum Record {
+    /// See [`Intent`].
+    Intent(Intent),
+    /// See [`Commit`].
+    Commit(Commit),
+    /// A file is about to be overwritten where it stands.
+    Overwrite {
+        /// Its number among the targets, from 0.
+        file: usize,
+    },
+    /// The run goes back.
+    Back,
+    /// Everything is written.
+    Done,
+    /// Everything is as it was.
+    Undone,
+    /// What was left over has been removed.
+    Clean,
+}
+
+/// How far a run came.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum RunState {
+    /// Nothing has been decided.
+    Begun,
+    /// It goes forward.
+    Committed,
+    /// It goes back.
+    Back,
+    /// It is complete; what was replaced is still there.
+    Done,
+    /// It is complete, and nothing is left over.
+    Clean,
+    /// It was given up, and everything is as it was.
+    GivenUp,
+}
+
+impl RunState {
+    /// Whether nothing is left to do.
+    pub fn is_finished(self) -> bool {
+        matches!(self, Self::Done | Self::Clean | Self::GivenUp)
+    }
+
+    /// In a word.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Begun | Self::Committed | Self::Back => "unfinished",
+            Self::Done | Self::Clean => "done",
+            Self::GivenUp => "given up",
+        }
+    }
+}
+
+impl RunRecord {
+    /// Takes the next record of the log.
+    pub(super) fn take(&mut self, record: Record) -> Result<(), String> {
+        match (self.state, record) {
+            (RunState::Begun, Record::Intent(intent)) if self.intent.is_none() => {
+                if intent.version != VERSION {
+                    let version = intent.version;
+                    return Err(format!(
+                        "it has version {version}, and this program reads {VERSION}"
+                    ));
+                }
+                self.intent = Some(intent);
+            }
+            (RunState::Begun, Record::Commit(commit)) => {
+                let targets = self
+                    .intent
+                    .as_ref()
+                    .map_or(0, |intent| intent.targets.len());
+                if commit.after.len() != targets {
+                    return Err("its files do not fit".into());
+                }
+                self.commit = Some(commit);
+                self.state = RunState::Committed;
+            }
+            (RunState::Committed | RunState::Back, Record::Overwrite { file }) => {
+                self.overwritten.insert(file);
+            }
+            (RunState::Begun | RunState::Committed, Record::Back) => self.state = RunState::Back,
+            (RunState::Committed, Record::Done) => self.state = RunState::Done,
+            (RunState::Done, Record::Clean) => self.state = RunState::Clean,
+            (RunState::Begun | RunState::Back, Record::Undone) => self.state = RunState::GivenUp,
+            (_, record) => return Err(format!("a record is out of its order: {record:?}")),
+        }
+        Ok(())
+    }
+}
+
+/// One change of one file, with what is needed to go back.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ChangeRecord {
+    /// The number of the file among the targets, from 0.
+    pub file: usize,
+    /// The line it begins in, from 1.
+    pub line: u64,
+    /// First byte replaced, from 0, in the file before.
+    pub from: u64,
+    /// One past the last.
+    pub to: u64,
+    /// The old bytes, in base64.
+    before: String,
+    /// The new bytes, in base64.
+    after: String,
+}
+
+impl ChangeRecord {
+    /// The record of a change of the file numbered `file`.
+    pub fn new(file: usize, change: &Change) -> Self {
+        Self {
+            file,
+            line: change.line,
+            from: change.from,
+            to: change.to,
+            before: BASE64.encode(&change.before),
+            after: BASE64.encode(&change.after),
+        }
+    }
+
+    /// The change.
+    pub fn change(&self) -> Change {
+        // What was sealed was encoded here.
+        let decode = |text: &str| BASE64.decode(text).unwrap_or_default();
+        Change {
+            line: self.line,
+            from: self.from,
+            to: self.to,
+            before: decode(&self.before),
+            after: decode(&self.after),
+        }
+    }
+}
