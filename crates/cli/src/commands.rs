@@ -5,11 +5,15 @@ mod completions;
 mod demo;
 mod explain;
 mod find;
+mod history;
 mod keep;
 mod man;
 mod pass;
 mod preview;
+mod recover;
+mod state;
 mod test;
+mod undo;
 
 use crate::args::{Parsed, Verb};
 use crate::complaint::Complaint;
@@ -20,10 +24,16 @@ use crate::status::Status;
 pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
     let color = parsed.color();
     let Parsed { command, parts } = parsed;
+    if !matches!(command.verb, Verb::Recover(_)) {
+        state::tell_unfinished(output);
+    }
     match command.verb {
         Verb::Find(args) => find::run(&args, parts, output),
         Verb::Preview(args) => preview::run(&args, parts, output),
         Verb::Apply(args) => apply::run(&args, parts, output),
+        Verb::History(args) => history::run(&args, output),
+        Verb::Undo(args) => undo::run(&args, output),
+        Verb::Recover(args) => recover::run(&args, output),
         Verb::Explain(args) => explain::run(&args, output),
         Verb::Test(args) => test::run(&args, output),
         Verb::Demo(args) => demo::run(&args, color, output),

@@ -132,7 +132,8 @@ fn files_are_rewritten_and_keep_their_mode() {
         (Some(2), Some(3))
     );
     assert!(
-        got.out.ends_with("Wrote 3 changes in 2 files.\n"),
+        got.out
+            .ends_with("Wrote 3 changes in 2 files: run 1. `bquill undo` takes it back.\n"),
         "{}",
         got.out
     );
@@ -263,10 +264,17 @@ fn permissions_are_respected() {
     let got = sandbox.run_bound("find quay shut");
     assert_eq!(got.status, 3);
     assert!(got.err.contains("cannot read: shut"), "{}", got.err);
-    // A folder that may not be written: nothing is, not even the file elsewhere.
+    // A folder that may not be written: the file in it is written where it stands.
     open_up();
     set("shut", 0o555);
-    let got = sandbox.run_bound("apply quay --with Q open/a.txt shut --yes");
+    let got = sandbox.run_bound("apply quay --with Q shut --yes").ok();
+    assert_eq!(
+        (got.count("changes"), sandbox.text("shut/b.txt").as_str()),
+        (Some(1), "Q\n")
+    );
+    // A file that may not be written: nothing is, not even the file elsewhere.
+    set("shut/b.txt", 0o444);
+    let got = sandbox.run_bound("apply '(?i)q' --with x open/a.txt shut --yes");
     assert_eq!(got.status, 3);
     assert!(got.err.contains("cannot write: shut/b.txt"), "{}", got.err);
     assert_eq!(sandbox.text("open/a.txt"), "quay\n");
@@ -274,11 +282,20 @@ fn permissions_are_respected() {
 }
 
 #[test]
-fn a_file_with_several_names_is_refused() {
+fn a_file_with_several_names_keeps_them() {
     let sandbox = Sandbox::with("a.txt", "quay");
     std::fs::hard_link(sandbox.file("a.txt"), sandbox.file("b.txt")).unwrap();
-    let got = sandbox.run("apply quay --with Q a.txt --yes");
-    assert_eq!(got.status, 3);
-    assert!(got.err.contains("several names"), "{}", got.err);
-    assert_eq!(sandbox.text("b.txt"), "quay");
+    // Two names of one file are one file.
+    sandbox.run("apply quay --with Q . --yes --expect 1").ok();
+    assert_eq!(
+        (sandbox.text("a.txt"), sandbox.text("b.txt")),
+        ("Q".into(), "Q".into())
+    );
+    assert_eq!(sandbox.file("a.txt").metadata().unwrap().nlink(), 2);
+    sandbox.run("undo --yes").ok();
+    assert_eq!(
+        (sandbox.text("a.txt"), sandbox.text("b.txt")),
+        ("quay".into(), "quay".into())
+    );
+    assert_eq!(sandbox.file("a.txt").metadata().unwrap().nlink(), 2);
 }

@@ -12,6 +12,7 @@ fn ask(sandbox: &Sandbox, answer: impl FnOnce() -> &'static str) -> (u32, String
     let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_bquill"));
     command.args(["apply", "quay", "--with", "Q", "a.txt"]);
     command.cwd(sandbox.path());
+    command.env("XDG_STATE_HOME", sandbox.state());
     let mut child = pair.slave.spawn_command(command).unwrap();
     drop(pair.slave);
     let mut reader = pair.master.try_clone_reader().unwrap();
@@ -34,7 +35,7 @@ fn ask(sandbox: &Sandbox, answer: impl FnOnce() -> &'static str) -> (u32, String
 #[test]
 fn the_answer_decides() {
     for (reply, status, text, said) in [
-        ("y\r", 0, "Q 7\n", "Wrote 1 change in 1 file."),
+        ("y\r", 0, "Q 7\n", "Wrote 1 change in 1 file: run 1."),
         ("n\r", 0, "quay 7\n", "Nothing has been written."),
         ("\r", 0, "quay 7\n", "Nothing has been written."),
         ("\u{4}", 0, "quay 7\n", "Nothing has been written."),

@@ -17,7 +17,7 @@ fn the_walk_runs_every_command_it_names() {
         .next()
         .unwrap();
     assert!(
-        got.out.contains("Wrote 102 changes in 16 files."),
+        got.out.contains("Wrote 102 changes in 16 files: run 1."),
         "{}",
         got.out
     );

@@ -73,6 +73,12 @@ pub enum Verb {
     Preview(PreviewArgs),
     /// Make the changes: all of them, or none.
     Apply(ApplyArgs),
+    /// Show the runs that have been made, or what one of them changed.
+    History(HistoryArgs),
+    /// Take a run back; undoing that brings it back again.
+    Undo(UndoArgs),
+    /// Finish a run that was stopped: forward or back.
+    Recover(RecoverArgs),
     /// Say in plain words what a pattern, a template, or a rewrite file does.
     Explain(ExplainArgs),
     /// Work the examples in rewrite files.
@@ -98,7 +104,14 @@ impl Verb {
             ),
             Self::Preview(args) => (args.words, args.step),
             Self::Apply(args) => (args.words, args.step),
-            Self::Explain(_) | Self::Test(_) | Self::Demo(_) | Self::Completions(_) | Self::Man => {
+            Self::History(_)
+            | Self::Undo(_)
+            | Self::Recover(_)
+            | Self::Explain(_)
+            | Self::Test(_)
+            | Self::Demo(_)
+            | Self::Completions(_)
+            | Self::Man => {
                 return Part::default();
             }
         };
@@ -482,6 +495,65 @@ pub struct ApplyArgs {
     /// Write to this file, or below this folder, and leave the source alone.
     #[arg(long, value_name = "FILE|DIR", value_hint = ValueHint::AnyPath, help_heading = "Output")]
     pub to: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  bquill history
+  bquill history 7
+  bquill history --older-than 30")]
+pub struct HistoryArgs {
+    /// Show what this run changed.
+    pub run: Option<u64>,
+    /// Forget a run: it can no longer be undone. May be repeated.
+    #[arg(long, value_name = "RUN", conflicts_with = "run")]
+    pub forget: Vec<u64>,
+    /// Forget all runs made more than DAYS days ago.
+    #[arg(long, value_name = "DAYS", conflicts_with = "run")]
+    pub older_than: Option<u64>,
+    /// Show the first N changes of a run, or `all` [default: 40].
+    #[arg(long, value_name = "N|all")]
+    pub show: Option<String>,
+    /// Print one JSON record a line.
+    #[arg(long)]
+    pub json: bool,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  bquill undo
+  bquill undo 7 --only notices/01-dredging.md
+
+Without RUN, the last run made in this folder. A file that has been changed since is named, and
+nothing is touched.
+Exit: 0 fine, 1 there is nothing to undo, 3 something could not be read or safely written.")]
+pub struct UndoArgs {
+    /// Which run.
+    pub run: Option<u64>,
+    /// Only these files.
+    #[arg(long, value_name = "PATH", num_args = 1.., value_hint = ValueHint::AnyPath)]
+    pub only: Vec<PathBuf>,
+    /// Do not ask.
+    #[arg(short, long)]
+    pub yes: bool,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  bquill recover
+  bquill recover --back
+
+A run that was decided goes forward, any other goes back; where both are open, you may say which.")]
+pub struct RecoverArgs {
+    /// Give every file its old bytes.
+    #[arg(long, conflicts_with = "forward")]
+    pub back: bool,
+    /// Give every file its new bytes.
+    #[arg(long)]
+    pub forward: bool,
 }
 
 #[derive(Args, Debug)]

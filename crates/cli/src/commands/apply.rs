@@ -1,27 +1,28 @@
 //! `apply`: makes the changes, all of them or none.
 
 use super::pass::{Guard, Pass, file_complaint};
+use super::state;
 use crate::args::{ApplyArgs, Part};
 use crate::complaint::Complaint;
-use crate::options;
+use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::render::{counted, file_name, rewrite_sentence};
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{OpenBlock, Problem, Rewrite, RunOptions, Unmet};
+use brisk_quill_core::{OpenBlock, Problem, RunOptions, Unmet};
 use brisk_quill_files::{
-    Change, FilePassage, FileSink, Listing, Plan, PlannedFile, RunError, Source, SpliceError,
-    Written, splice_into, write_elsewhere, write_in_place,
+    Change, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError, splice_into,
+    write_elsewhere,
 };
 use std::collections::{BTreeMap, BTreeSet};
-use std::io::{self, BufRead, IsTerminal};
+use std::io::{self, IsTerminal};
 use std::path::{Component, Path, PathBuf};
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
     let asked = options::rewrite(parts, &args.guard)?;
     let guard = Guard::new(&args.guard)?;
     let texts = options::texts(&args.files, true)?;
-    let listing = options::sources(asked.paths, &args.files)?;
+    let listing = options::sources(asked.paths.clone(), &args.files)?;
     let filter = listing.sources.contains(&Source::Stdin);
     if filter {
         check_filter(args, &listing)?;
@@ -56,7 +57,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     match &args.to {
         _ if filter => write_filtered(&pass, &plan, output)?,
         Some(to) => elsewhere(to, &plan, args, output)?,
-        None => in_place(&asked.rewrite, &listing, &pass, &plan, args, output)?,
+        None => in_place(&asked, &listing, &pass, &plan, args, output)?,
     }
     Ok(status)
 }
@@ -139,52 +140,31 @@ fn write_filtered(pass: &Pass<'_>, plan: &Plan, output: &mut Output) -> Result<(
 
 /// Shows the counts, asks, and writes each file where it stands.
 fn in_place(
-    rewrite: &Rewrite,
+    asked: &AskedRewrite,
     listing: &Listing,
     pass: &Pass<'_>,
     plan: &Plan,
     args: &ApplyArgs,
     output: &mut Output,
 ) -> Result<(), Complaint> {
-    let sentence = rewrite_sentence(rewrite, &listing.sources);
+    let sentence = rewrite_sentence(&asked.rewrite, &listing.sources);
     let text = format!("{sentence}\n\n{}\n", pass.totals.text());
     output.print(text.as_bytes());
     if plan.changed().next().is_none() {
         output.print(b"There is nothing to write.\n");
         return Ok(());
     }
-    let what = format!(
-        "{} in {}",
-        counted(pass.totals.counts.changes, "change"),
-        counted(pass.totals.changed, "file")
-    );
-    if !args.yes && !asked(&format!("Write {what}? [y/N] "), output)? {
+    let what = state::changes_in_files(pass.totals.counts.changes, pass.totals.changed);
+    if !args.yes && !state::agreed(&format!("Write {what}? [y/N] "), output)? {
         output.print(b"Nothing has been written.\n");
         return Ok(());
     }
-    let written = write_in_place(plan).map_err(|error| run_complaint(&error))?;
-    told(&written, output);
+    let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
+    let done = state::make(plan, rewrite, None)?;
+    let what = state::changes_in_files(done.changes, done.files);
+    let run = done.run;
+    output.print(format!("Wrote {what}: run {run}. `bquill undo` takes it back.\n").as_bytes());
     Ok(())
-}
-
-fn asked(question: &str, output: &mut Output) -> Result<bool, Complaint> {
-    output.print(question.as_bytes());
-    output.show();
-    let mut answer = String::new();
-    io::stdin()
-        .lock()
-        .read_line(&mut answer)
-        .map_err(|error| Complaint::trouble(format!("cannot read the answer: {error}")))?;
-    Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
-}
-
-fn told(written: &Written, output: &mut Output) {
-    let text = format!(
-        "Wrote {} in {}.\n",
-        counted(written.changes, "change"),
-        counted(written.files.len() as u64, "file")
-    );
-    output.print(text.as_bytes());
 }
 
 /// Writes every file that was read to another place.
@@ -203,7 +183,8 @@ fn elsewhere(
         }
     };
     check_places(plan, &place)?;
-    let written = write_elsewhere(plan, &place, args.yes).map_err(|error| run_complaint(&error))?;
+    let written =
+        write_elsewhere(plan, &place, args.yes).map_err(|error| file_complaint(&error))?;
     let text = format!(
         "Wrote {} with {} to {}.\n",
         counted(written.files.len() as u64, "file"),
@@ -253,17 +234,4 @@ fn below(path: &Path) -> PathBuf {
 
 fn ends_in_slash(path: &Path) -> bool {
     path.as_os_str().as_encoded_bytes().ends_with(b"/")
-}
-
-fn run_complaint(error: &RunError) -> Complaint {
-    let complaint = file_complaint(&error.error);
-    let written = &error.written.files;
-    if written.is_empty() {
-        return complaint.remedy("nothing has been written; look again with `preview`");
-    }
-    let names: Vec<String> = written
-        .iter()
-        .map(|path| visible(path.as_os_str().as_encoded_bytes()))
-        .collect();
-    complaint.remedy(format!("already written: {}", names.join(", ")))
 }

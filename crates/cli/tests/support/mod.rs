@@ -10,6 +10,8 @@ use std::process::{Command, Stdio};
 /// A folder with files, and the program in it.
 pub struct Sandbox {
     folder: tempfile::TempDir,
+    /// Where the journal lies.
+    state: tempfile::TempDir,
 }
 
 /// What the program said.
@@ -25,6 +27,7 @@ impl Sandbox {
     pub fn new() -> Self {
         Self {
             folder: tempfile::tempdir().unwrap(),
+            state: tempfile::tempdir().unwrap(),
         }
     }
 
@@ -47,6 +50,11 @@ impl Sandbox {
 
     pub fn path(&self) -> &Path {
         self.folder.path()
+    }
+
+    /// The folder that holds the journal's.
+    pub fn state(&self) -> &Path {
+        self.state.path()
     }
 
     pub fn file(&self, name: &str) -> PathBuf {
@@ -103,7 +111,7 @@ impl Sandbox {
             let given = Command::new("chown")
                 .arg("-R")
                 .arg("65534:65534")
-                .arg(self.path())
+                .args([self.path(), self.state()])
                 .status();
             assert!(given.unwrap().success());
             command.uid(65534).gid(65534);
@@ -111,9 +119,10 @@ impl Sandbox {
         finish(&mut command)
     }
 
-    fn command(&self) -> Command {
+    pub fn command(&self) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_bquill"));
         command.current_dir(self.path()).env_remove("NO_COLOR");
+        command.env("XDG_STATE_HOME", self.state());
         command
     }
 }
@@ -148,7 +157,7 @@ impl Got {
     }
 }
 
-fn finish(command: &mut Command) -> Got {
+pub fn finish(command: &mut Command) -> Got {
     got(command.output().unwrap())
 }
 

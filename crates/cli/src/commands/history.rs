@@ -1,0 +1,175 @@
+//! `history`: the runs that have been made.
+
+use super::pass::file_complaint;
+use super::state;
+use crate::args::{HistoryArgs, ShowArgs};
+use crate::complaint::Complaint;
+use crate::options;
+use crate::output::Output;
+use crate::render::{counted, history_row, history_was_now, json_line};
+use crate::status::Status;
+use brisk_quill_core::escape::visible;
+use brisk_quill_files::{Journal, RunRecord};
+use std::time::{SystemTime, UNIX_EPOCH};
+
+/// From this size on the journal is mentioned, in bytes.
+const LARGE: u64 = 1 << 30;
+
+pub fn run(args: &HistoryArgs, output: &mut Output) -> Result<Status, Complaint> {
+    let journal = state::journal()?;
+    if !args.forget.is_empty() || args.older_than.is_some() {
+        return forget(args, &journal, output);
+    }
+    match args.run {
+        Some(run) => one(run, args, &journal, output),
+        None => all(args, &journal, output),
+    }
+}
+
+fn load(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Complaint> {
+    journal.load(run).map_err(|error| file_complaint(&error))
+}
+
+fn numbers(journal: &Journal<'_>) -> Result<Vec<u64>, Complaint> {
+    journal.numbers().map_err(|error| file_complaint(&error))
+}
+
+fn all(
+    args: &HistoryArgs,
+    journal: &Journal<'_>,
+    output: &mut Output,
+) -> Result<Status, Complaint> {
+    let numbers = numbers(journal)?;
+    let mut status = Status::Fine;
+    for run in &numbers {
+        match load(journal, *run) {
+            Ok(record) if args.json => output.print(&json_line(&summary(&record))),
+            Ok(record) => {
+                let intent = record.intent.as_ref();
+                let when = intent.map_or_else(String::new, |intent| state::moment(intent.at));
+                output.print(history_row(&record, &when, output.width()).as_bytes());
+            }
+            // A damaged run does not hide the others.
+            Err(complaint) => status = status.max(output.complain(&complaint)),
+        }
+    }
+    if numbers.is_empty() && !args.json {
+        output.print(b"No run has been made.\n");
+    }
+    let size = journal.size();
+    if size > LARGE && !args.json {
+        let gib = size >> 30;
+        let note = format!("note: the journal takes {gib} GiB; `--older-than DAYS` frees space\n");
+        output.note(&note);
+    }
+    Ok(status)
+}
+
+fn summary(record: &RunRecord) -> serde_json::Value {
+    let intent = record.intent.as_ref();
+    let targets = intent
+        .map(|intent| intent.targets.as_slice())
+        .unwrap_or_default();
+    let path = |path: &std::path::Path| path.to_string_lossy().into_owned();
+    serde_json::json!({
+        "record": "run",
+        "run": record.run,
+        "at": intent.map(|intent| intent.at),
+        "folder": intent.map(|intent| path(&intent.folder.path())),
+        "state": record.state.name(),
+        "undoes": intent.and_then(|intent| intent.undoes),
+        "files": targets.len(),
+        "changes": targets.iter().map(|target| target.changes).sum::<u64>(),
+        "rewrite": intent.map(|intent| &intent.rewrite),
+        "paths": targets.iter().map(|target| path(&target.named.path())).collect::<Vec<_>>(),
+    })
+}
+
+fn one(
+    run: u64,
+    args: &HistoryArgs,
+    journal: &Journal<'_>,
+    output: &mut Output,
+) -> Result<Status, Complaint> {
+    if !numbers(journal)?.contains(&run) {
+        return Err(Complaint::no(format!("there is no run {run}"))
+            .remedy("`bquill history` lists the runs"));
+    }
+    let record = load(journal, run)?;
+    let show = ShowArgs {
+        show: args.show.clone(),
+        context: 0,
+    };
+    let shown = options::shown(&show)?;
+    let changes = match record.commit {
+        Some(_) => journal
+            .changes(run)
+            .map_err(|error| file_complaint(&error))?,
+        None => Vec::new(),
+    };
+    if args.json {
+        output.print(&json_line(&summary(&record)));
+        for found in &changes {
+            let change = found.change();
+            let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+            output.print(&json_line(&serde_json::json!({
+                "record": "change", "file": found.file + 1, "line": found.line,
+                "from": found.from, "to": found.to,
+                "before": text(&change.before), "after": text(&change.after),
+            })));
+        }
+        return Ok(Status::Fine);
+    }
+    let intent = record.intent.as_ref();
+    let when = intent.map_or_else(String::new, |intent| state::moment(intent.at));
+    output.print(history_row(&record, &when, output.width()).as_bytes());
+    if let Some(intent) = intent {
+        let folder = visible(intent.folder.path().as_os_str().as_encoded_bytes());
+        output.print(format!("in {folder}\n").as_bytes());
+        let text = history_was_now(intent, &changes, shown, output.paint(), output.width());
+        output.print(text.as_bytes());
+    }
+    if let Some(more) = changes.len().checked_sub(shown).filter(|more| *more > 0) {
+        let more = counted(more as u64, "more change");
+        output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
+    }
+    Ok(Status::Fine)
+}
+
+fn forget(
+    args: &HistoryArgs,
+    journal: &Journal<'_>,
+    output: &mut Output,
+) -> Result<Status, Complaint> {
+    let _lock = journal.lock().map_err(|error| file_complaint(&error))?;
+    let now = SystemTime::now()
+        .duration_since(UNIX_EPOCH)
+        .map_or(0, |since| since.as_secs());
+    let limit = args
+        .older_than
+        .map(|days| now.saturating_sub(days.saturating_mul(86_400)));
+    let mut forgotten = 0;
+    for run in numbers(journal)? {
+        let record = load(journal, run)?;
+        let at = record.intent.as_ref().map_or(0, |intent| intent.at);
+        let old = limit.is_some_and(|limit| at < limit);
+        if !(old || args.forget.contains(&run)) {
+            continue;
+        }
+        if !record.state.is_finished() {
+            let complaint = Complaint::trouble(format!("run {run} is unfinished and is kept"));
+            output.complain(&complaint.remedy("`bquill recover` finishes it"));
+            continue;
+        }
+        journal
+            .forget(run)
+            .map_err(|error| file_complaint(&error))?;
+        forgotten += 1;
+    }
+    output.print(format!("Forgot {}.\n", counted(forgotten, "run")).as_bytes());
+    Ok(if forgotten > 0 {
+        Status::Fine
+    } else {
+        Status::No
+    })
+}

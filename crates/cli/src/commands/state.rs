@@ -1,0 +1,101 @@
+//! What the verbs that write share: the journal, the question, and a run made under it.
+
+use super::pass::file_complaint;
+use crate::complaint::Complaint;
+use crate::output::Output;
+use crate::render::counted;
+use brisk_quill_files::{Journal, Plan, RealFs, RunDone, RunRequest, make_run};
+use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
+use std::io::{self, BufRead};
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+use std::time::{SystemTime, UNIX_EPOCH};
+
+/// The journal of this user.
+pub fn journal() -> Result<Journal<'static>, Complaint> {
+    let place = Journal::place().ok_or_else(|| {
+        Complaint::trouble(
+            "there is no place for the journal, for neither HOME nor XDG_STATE_HOME is set",
+        )
+        .remedy("set XDG_STATE_HOME to a folder of your own")
+    })?;
+    Ok(Journal::new(&RealFs, place))
+}
+
+/// Says so where a run was stopped and is unfinished.
+pub fn tell_unfinished(output: &mut Output) {
+    let Ok(journal) = journal() else { return };
+    match journal.unfinished() {
+        Ok(Some(run)) if !journal.is_busy() => {
+            let number = run.run;
+            output.note(&format!(
+                "note: run {number} was stopped and is unfinished; `bquill recover` finishes it\n"
+            ));
+        }
+        Ok(_) => {}
+        Err(error) => {
+            output.complain(&file_complaint(&error));
+        }
+    }
+}
+
+/// Makes a run. An interrupt before the decision takes everything back; after it, the run is
+/// finished first.
+pub fn make(
+    plan: &Plan,
+    rewrite: serde_json::Value,
+    undoes: Option<u64>,
+) -> Result<RunDone, Complaint> {
+    let journal = journal()?;
+    let interrupted = Arc::new(AtomicBool::new(false));
+    for signal in [SIGINT, SIGTERM] {
+        // Without the handler the journal would still see to it that all is finished later.
+        let _ = signal_hook::flag::register(signal, Arc::clone(&interrupted));
+    }
+    // A file that grows over the user's limit is an error of writing, and no reason to die.
+    let _ = signal_hook::flag::register(SIGXFSZ, Arc::new(AtomicBool::new(false)));
+    let folder = std::env::current_dir()
+        .map_err(|error| Complaint::trouble(format!("this folder cannot be read: {error}")))?;
+    let at = SystemTime::now().duration_since(UNIX_EPOCH);
+    let mut lock = journal.lock().map_err(|error| file_complaint(&error))?;
+    let request = RunRequest {
+        plan,
+        rewrite,
+        undoes,
+        at: at.map_or(0, |since| since.as_secs()),
+        folder: &folder,
+        interrupted: &interrupted,
+    };
+    make_run(&RealFs, &journal, &mut lock, &request)
+        .map_err(|error| file_complaint(&error).remedy("all files are as they were"))
+}
+
+/// Asks, and reads the answer.
+pub fn agreed(question: &str, output: &mut Output) -> Result<bool, Complaint> {
+    output.print(question.as_bytes());
+    output.show();
+    let mut answer = String::new();
+    io::stdin()
+        .lock()
+        .read_line(&mut answer)
+        .map_err(|error| Complaint::trouble(format!("cannot read the answer: {error}")))?;
+    Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
+}
+
+/// "3 changes in 2 files"
+pub fn changes_in_files(changes: u64, files: u64) -> String {
+    format!(
+        "{} in {}",
+        counted(changes, "change"),
+        counted(files, "file")
+    )
+}
+
+/// A moment, in words.
+pub fn moment(seconds: u64) -> String {
+    let seconds = i64::try_from(seconds).unwrap_or(i64::MAX);
+    match jiff::Timestamp::from_second(seconds) {
+        Ok(moment) => moment.strftime("%Y-%m-%d %H:%M UTC").to_string(),
+        Err(_) => "at an unknown time".to_owned(),
+    }
+}

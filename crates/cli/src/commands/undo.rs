@@ -1,0 +1,105 @@
+//! `undo`: takes a run back, which is a run of its own.
+
+use super::pass::file_complaint;
+use super::state;
+use crate::args::UndoArgs;
+use crate::complaint::Complaint;
+use crate::output::Output;
+use crate::status::Status;
+use brisk_quill_core::escape::visible;
+use brisk_quill_files::{Journal, RealFs, RunRecord, RunState, undo_plan};
+use std::io::{self, IsTerminal};
+use std::path::{Path, PathBuf};
+
+pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
+    if !args.yes && !io::stdin().is_terminal() {
+        return Err(Complaint::wrong("there is no terminal to ask on")
+            .remedy("look with `history`, then add `--yes`"));
+    }
+    let journal = state::journal()?;
+    let record = match args.run {
+        Some(run) => given(&journal, run)?,
+        None => last_here(&journal)?,
+    };
+    let only = only(&args.only)?;
+    let wants = |path: &PathBuf| only.is_empty() || only.iter().any(|o| path.starts_with(o));
+    let plan = undo_plan(&RealFs, &journal, &record, &wants);
+    let plan = plan
+        .map_err(|error| file_complaint(&error))?
+        .map_err(|changed| {
+            let names: Vec<String> = changed.iter().map(|path| shown(path)).collect();
+            Complaint::trouble(format!(
+                "changed since run {}: {}",
+                record.run,
+                names.join(", ")
+            ))
+            .remedy("nothing has been touched; name the files to take back with `--only`")
+        })?;
+    let changes = plan
+        .files
+        .iter()
+        .map(|file| file.changes.len() as u64)
+        .sum();
+    if plan.files.is_empty() {
+        return Err(Complaint::no(format!(
+            "run {} wrote none of these files",
+            record.run
+        )));
+    }
+    let what = state::changes_in_files(changes, plan.files.len() as u64);
+    let question = format!("Take back run {}: {what}? [y/N] ", record.run);
+    if !args.yes && !state::agreed(&question, output)? {
+        output.print(b"Nothing has been written.\n");
+        return Ok(Status::Fine);
+    }
+    let done = state::make(&plan, serde_json::Value::Null, Some(record.run))?;
+    let text = format!(
+        "Took back run {}: {what}. This is run {}; undo it to bring the changes back.\n",
+        record.run, done.run
+    );
+    output.print(text.as_bytes());
+    Ok(Status::Fine)
+}
+
+fn given(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Complaint> {
+    let numbers = journal.numbers().map_err(|error| file_complaint(&error))?;
+    if !numbers.contains(&run) {
+        return Err(Complaint::no(format!("there is no run {run}"))
+            .remedy("`bquill history` lists the runs"));
+    }
+    journal.load(run).map_err(|error| file_complaint(&error))
+}
+
+/// The last complete run that was made in this folder.
+fn last_here(journal: &Journal<'_>) -> Result<RunRecord, Complaint> {
+    let here = std::env::current_dir()
+        .map_err(|error| Complaint::trouble(format!("this folder cannot be read: {error}")))?;
+    for run in journal
+        .numbers()
+        .map_err(|error| file_complaint(&error))?
+        .into_iter()
+        .rev()
+    {
+        let record = journal.load(run).map_err(|error| file_complaint(&error))?;
+        let complete = matches!(record.state, RunState::Done | RunState::Clean);
+        let folder = record.intent.as_ref().map(|intent| intent.folder.path());
+        if complete && folder.as_ref() == Some(&here) {
+            return Ok(record);
+        }
+    }
+    Err(Complaint::no("no run has been made in this folder")
+        .remedy("`bquill history` lists the runs; `bquill undo RUN` takes one back"))
+}
+
+/// The files that are named, as the journal knows them.
+fn only(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Complaint> {
+    let known = |path: &PathBuf| {
+        path.canonicalize()
+            .map_err(|error| Complaint::trouble(format!("cannot read: {}: {error}", shown(path))))
+    };
+    paths.iter().map(known).collect()
+}
+
+fn shown(path: &Path) -> String {
+    visible(path.as_os_str().as_encoded_bytes())
+}

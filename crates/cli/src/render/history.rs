@@ -1,0 +1,101 @@
+//! Runs for a reader.
+
+use super::marks::one_line_of;
+use super::numbers::counted;
+use super::paint::{Paint, Role};
+use brisk_quill_core::escape::visible;
+use brisk_quill_files::{ChangeRecord, Intent, RunRecord};
+
+/// One run on one line.
+pub fn history_row(record: &RunRecord, when: &str, width: usize) -> String {
+    let run = record.run;
+    let state = record.state.name();
+    let Some(intent) = &record.intent else {
+        return format!("{run:>5}  {state}, before it had said what it would do\n");
+    };
+    let changes = intent.targets.iter().map(|target| target.changes).sum();
+    let what = format!(
+        "{} in {}",
+        counted(changes, "change"),
+        counted(intent.targets.len() as u64, "file")
+    );
+    let how = match intent.undoes {
+        Some(other) => format!("undoes run {other}"),
+        None => rewrite_words(&intent.rewrite),
+    };
+    let row = format!("{run:>5}  {when}  {state:<10}  {what}  {how}");
+    format!("{}\n", one_line_of(row.as_bytes(), width))
+}
+
+/// A rewrite in few words: its title, or its patterns.
+fn rewrite_words(rewrite: &serde_json::Value) -> String {
+    if let Some(title) = rewrite["title"].as_str() {
+        return title.to_owned();
+    }
+    let steps = rewrite["step"]
+        .as_array()
+        .map(Vec::as_slice)
+        .unwrap_or_default();
+    let words = steps.iter().map(|step| {
+        let pattern = step["match"].as_str().unwrap_or("characters");
+        match step["with"].as_str() {
+            Some(with) => format!("`{pattern}` becomes `{with}`"),
+            None => format!("`{pattern}`"),
+        }
+    });
+    words.collect::<Vec<_>>().join(", then ")
+}
+
+/// What a run changed, the first `shown` changes.
+pub fn history_was_now(
+    intent: &Intent,
+    changes: &[ChangeRecord],
+    shown: usize,
+    paint: Paint,
+    width: usize,
+) -> String {
+    let mut out = String::new();
+    let mut file = None;
+    for record in changes.iter().take(shown) {
+        if file != Some(record.file) {
+            file = Some(record.file);
+            let named = intent
+                .targets
+                .get(record.file)
+                .map(|target| target.named.path());
+            let name = named.unwrap_or_default();
+            out.push('\n');
+            paint.push(
+                &mut out,
+                Role::Path,
+                &visible(name.as_os_str().as_encoded_bytes()),
+            );
+            out.push('\n');
+        }
+        let change = record.change();
+        let sides = [
+            ("was", &change.before, Role::Was),
+            ("now", &change.after, Role::Now),
+        ];
+        for (label, bytes, role) in sides {
+            let line = if label == "was" {
+                record.line.to_string()
+            } else {
+                String::new()
+            };
+            paint.push(&mut out, Role::Quiet, &format!("{line:>4}  {label}  "));
+            let text = one_line_of(bytes, width.saturating_sub(11).max(20));
+            match paint.is_on() && !text.is_empty() {
+                true => paint.push(&mut out, role, &text),
+                false => out.push_str(&format!("‹{text}›")),
+            }
+            out.push('\n');
+        }
+    }
+    out
+}
+
+/// A record on a line.
+pub fn json_line(value: &serde_json::Value) -> Vec<u8> {
+    format!("{value}\n").into_bytes()
+}

@@ -1,0 +1,330 @@
+//! History, undo, recovery, and runs that are stopped: the built program on real files.
+
+mod support;
+
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::os::unix::process::CommandExt;
+use std::process::Stdio;
+use support::{Got, Sandbox};
+
+const BERTHS: &str = r"'berth (\d+)' --with 'B-$1' notices code";
+
+#[test]
+fn undo_and_undo_of_undo() {
+    let sandbox = Sandbox::larkmoor();
+    std::fs::set_permissions(
+        sandbox.file("notices/01-dredging.md"),
+        PermissionsExt::from_mode(0o640),
+    )
+    .unwrap();
+    let _ = xattr::set(
+        sandbox.file("notices/01-dredging.md"),
+        "user.port",
+        b"Larkmoor",
+    );
+    let look = |sandbox: &Sandbox| {
+        let file = sandbox.file("notices/01-dredging.md");
+        let attribute = xattr::get(&file, "user.port").ok().flatten();
+        (
+            sandbox.snapshot(),
+            file.metadata().unwrap().mode(),
+            attribute,
+        )
+    };
+    let old = look(&sandbox);
+    let applied = sandbox.run(&format!("apply {BERTHS} --yes")).ok();
+    let changes = applied.count("changes").unwrap();
+    let new = look(&sandbox);
+    assert!(old.0 != new.0 && old.1 == new.1 && old.2 == new.2);
+    for (number, wanted) in [(2, &old), (3, &new), (4, &old)] {
+        let got = sandbox.run("undo --yes").ok();
+        assert!(
+            got.out.contains(&format!(
+                "Took back run {}: {changes} changes in",
+                number - 1
+            )),
+            "{}",
+            got.out
+        );
+        assert_eq!(&look(&sandbox), wanted, "{number}");
+    }
+    let listed = sandbox.run("history").ok().out;
+    let rows: Vec<&str> = listed.lines().collect();
+    assert_eq!(rows.len(), 4, "{listed}");
+    assert!(
+        rows[0].contains("done") && rows[0].contains(r"`berth (\d+)` becomes `B-$1`"),
+        "{listed}"
+    );
+    assert!(rows[3].contains("undoes run 3"), "{listed}");
+    let one = sandbox.run("history 1 --show 1").ok().out;
+    assert!(
+        one.contains("was  ‹berth 2›\n") && one.contains("now  ‹B-2›\n"),
+        "{one}"
+    );
+    let json = sandbox.run("history 1 --json").ok();
+    assert_eq!(json.of_kind("run")[0]["changes"], changes);
+    assert_eq!(json.of_kind("change").len() as u64, changes);
+}
+
+#[test]
+fn undo_names_what_was_changed_since() {
+    let sandbox = Sandbox::with("a.txt", "quay 1\nquay 2\n");
+    sandbox.write("b.txt", "quay 3");
+    sandbox.run("apply quay --with Q . --yes").ok();
+    sandbox.write("b.txt", "Q 3, edited");
+    let before = sandbox.snapshot();
+    let refused = sandbox.run("undo --yes");
+    assert_eq!(refused.status, 3);
+    assert!(
+        refused.err.contains("changed since run 1: b.txt"),
+        "{}",
+        refused.err
+    );
+    assert_eq!(sandbox.snapshot(), before);
+    sandbox.run("undo --yes --only a.txt").ok();
+    assert_eq!(
+        (
+            sandbox.text("a.txt").as_str(),
+            sandbox.text("b.txt").as_str()
+        ),
+        ("quay 1\nquay 2\n", "Q 3, edited")
+    );
+    for (line, status, said) in [
+        ("undo 9 --yes", 1, "there is no run 9"),
+        ("undo", 2, "--yes"),
+        ("history 9", 1, "there is no run 9"),
+        ("recover", 0, ""),
+    ] {
+        let got = sandbox.run(line);
+        assert_eq!(got.status, status, "{line}: {got:#?}");
+        assert!(got.err.contains(said), "{line}: {}", got.err);
+    }
+    let elsewhere = Sandbox::new().run("undo --yes");
+    assert!(
+        elsewhere
+            .err
+            .contains("no run has been made in this folder"),
+        "{}",
+        elsewhere.err
+    );
+}
+
+#[test]
+fn runs_can_be_forgotten() {
+    let sandbox = Sandbox::with("a.txt", "quay\n");
+    sandbox.run("apply quay --with Q . --yes").ok();
+    sandbox.run("undo --yes").ok();
+    sandbox.run("history --forget 2").ok();
+    assert_eq!(sandbox.run("undo 2 --yes").status, 1);
+    assert_eq!(sandbox.run("history --older-than 1").status, 1);
+    let again = sandbox.run("apply quay --with Q . --yes").ok();
+    assert!(
+        again.out.contains("run 3."),
+        "a number is not given twice: {}",
+        again.out
+    );
+    let state = sandbox.state().join("brisk-quill");
+    let mode = |path: &std::path::Path| path.metadata().unwrap().mode() & 0o777;
+    assert_eq!(
+        (
+            mode(&state),
+            mode(&state.join("runs/3")),
+            mode(&state.join("runs/3/log"))
+        ),
+        (0o700, 0o700, 0o600)
+    );
+}
+
+#[test]
+fn a_journal_that_cannot_be_used_refuses_the_run() {
+    let sandbox = Sandbox::with("a.txt", "quay\n");
+    std::fs::write(sandbox.state().join("brisk-quill"), "in the way").unwrap();
+    let got = sandbox.run("apply quay --with Q a.txt --yes");
+    assert_eq!(got.status, 3);
+    assert!(
+        got.err.contains("the journal cannot be used"),
+        "{}",
+        got.err
+    );
+    assert_eq!(sandbox.text("a.txt"), "quay\n");
+    sandbox.run("find quay a.txt");
+}
+
+#[test]
+fn two_runs_at_once() {
+    let sandbox = Sandbox::with("a.txt", "quay\n");
+    sandbox.run("apply quay --with Q a.txt --yes").ok();
+    let lock = std::fs::File::open(sandbox.state().join("brisk-quill/lock")).unwrap();
+    rustix::fs::flock(&lock, rustix::fs::FlockOperation::LockExclusive).unwrap();
+    let busy = sandbox.run("apply Q --with R a.txt --yes");
+    assert_eq!(busy.status, 3);
+    assert!(
+        busy.err.contains("another bquill is writing"),
+        "{}",
+        busy.err
+    );
+    drop(lock);
+    sandbox.run("apply Q --with R a.txt --yes").ok();
+}
+
+/// Many files, half of them with two lines, for runs that are stopped.
+fn many() -> Sandbox {
+    let sandbox = Sandbox::new();
+    for n in 0..300 {
+        sandbox.write(
+            &format!("f{}/n{n}.txt", n % 7),
+            format!("quay {n}\nthe quay\n"),
+        );
+    }
+    std::fs::hard_link(sandbox.file("f0/n0.txt"), sandbox.file("second.txt")).unwrap();
+    sandbox
+}
+
+/// All old, or all new, and nothing left over; whether new.
+fn all_or_nothing(sandbox: &Sandbox, case: &str) -> bool {
+    let files = sandbox.snapshot();
+    let new = files
+        .iter()
+        .filter(|(_, text)| text.starts_with(b"Q"))
+        .count();
+    let old = files
+        .iter()
+        .filter(|(_, text)| text.starts_with(b"quay"))
+        .count();
+    assert!(
+        new + old == files.len() && (new == 0 || old == 0),
+        "{case}: {old} old, {new} new of {}",
+        files.len()
+    );
+    assert_eq!(files.len(), 301, "{case}: nothing is left over");
+    new > 0
+}
+
+#[test]
+fn killed_at_any_moment() {
+    let (mut unfinished, mut ends) = (0, [0, 0]);
+    for round in 0..20u64 {
+        let sandbox = many();
+        let mut child = sandbox
+            .command()
+            .args(["apply", "quay", "--with", "Q", ".", "--yes"])
+            .stdin(Stdio::null())
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        // Somewhere in its life; where exactly does not matter, for any moment must do.
+        std::thread::sleep(std::time::Duration::from_millis(3 + round * 25));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let told = sandbox.run("find port");
+        unfinished += u32::from(told.err.contains("was stopped and is unfinished"));
+        if told.err.contains("unfinished") {
+            let refused = sandbox.run("apply port --with P --yes second.txt");
+            let refused_or_nothing = refused.status == 3 || refused.status == 1;
+            assert!(refused_or_nothing, "{refused:#?}");
+        }
+        let recovered = sandbox.run("recover").ok();
+        assert!(recovered.err.is_empty(), "{recovered:#?}");
+        // A complete run removes what it has left over when the next one begins.
+        sandbox.write("last.txt", "x\n");
+        sandbox.run("apply x --with y last.txt --yes").ok();
+        std::fs::remove_file(sandbox.file("last.txt")).unwrap();
+        ends[usize::from(all_or_nothing(&sandbox, &format!("round {round}")))] += 1;
+    }
+    println!("{unfinished} of 20 runs were unfinished; {ends:?} ended old and new");
+}
+
+/// Runs the program in a process with limits of its own.
+fn limited(sandbox: &Sandbox, bytes: u64, line: &[&str]) -> Got {
+    let mut command = sandbox.command();
+    command.args(line).stdin(Stdio::null());
+    let limit = rustix::process::Rlimit {
+        current: Some(bytes),
+        maximum: Some(bytes),
+    };
+    // SAFETY: setrlimit is safe to call between fork and exec.
+    #[expect(unsafe_code, reason = "a limit must be set in the child")]
+    unsafe {
+        command.pre_exec(move || {
+            Ok(rustix::process::setrlimit(
+                rustix::process::Resource::Fsize,
+                limit,
+            )?)
+        });
+    }
+    support::finish(&mut command)
+}
+
+#[test]
+fn a_file_that_grows_over_the_limit_changes_nothing() {
+    let sandbox = Sandbox::with("a.txt", "quay\n");
+    sandbox.write("big.txt", "quay ".repeat(20_000));
+    let before = sandbox.snapshot();
+    let got = limited(
+        &sandbox,
+        64 << 10,
+        &["apply", "quay", "--with", "the quay", ".", "--yes"],
+    );
+    assert_eq!(got.status, 3, "{got:#?}");
+    assert_eq!(sandbox.snapshot(), before);
+    sandbox.run("recover").ok();
+    sandbox.run("apply quay --with Q . --yes").ok();
+}
+
+#[test]
+fn a_full_disk_changes_nothing() {
+    let sandbox = Sandbox::new();
+    let disk = sandbox.file("disk");
+    std::fs::create_dir(&disk).unwrap();
+    let mount = std::process::Command::new("mount")
+        .args(["-t", "tmpfs", "-o", "size=256k", "tmpfs"])
+        .arg(&disk)
+        .stderr(Stdio::null())
+        .status();
+    if !mount.is_ok_and(|done| done.success()) {
+        println!("skipped: a small disk cannot be mounted here");
+        return;
+    }
+    let full = std::panic::catch_unwind(|| {
+        for n in 0..4 {
+            sandbox.write(&format!("disk/{n}.txt"), "quay ".repeat(8_000));
+        }
+        let before = sandbox.snapshot();
+        let got = sandbox.run("apply quay --with 'the long quay' disk --yes");
+        assert_eq!(got.status, 3, "{got:#?}");
+        assert_eq!(sandbox.snapshot(), before, "all old, and no copy left over");
+    });
+    let unmounted = std::process::Command::new("umount").arg(&disk).status();
+    assert!(unmounted.unwrap().success());
+    full.unwrap();
+}
+
+#[test]
+fn an_interrupt_before_the_decision_takes_everything_back() {
+    let sandbox = many();
+    let mut child = sandbox
+        .command()
+        .args(["apply", "quay", "--with", "Q", ".", "--yes"])
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    // As soon as the run has a folder it listens.
+    let runs = sandbox.state().join("brisk-quill/runs/1/changes");
+    while !runs.exists() && child.try_wait().unwrap().is_none() {
+        std::thread::yield_now();
+    }
+    let pid = rustix::process::Pid::from_child(&child);
+    let _ = rustix::process::kill_process(pid, rustix::process::Signal::INT);
+    let output = child.wait_with_output().unwrap();
+    let said = String::from_utf8_lossy(&output.stderr);
+    let new = all_or_nothing(&sandbox, "interrupted");
+    // It came in time, or the run was already decided and was finished.
+    assert_eq!(new, output.status.success(), "{said}");
+    assert!(
+        new || said.contains("stopped, and nothing has been written"),
+        "{said}"
+    );
+}
