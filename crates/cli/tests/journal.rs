@@ -235,6 +235,58 @@ fn killed_at_any_moment() {
     println!("{unfinished} of 20 runs were unfinished; {ends:?} ended old and new");
 }
 
+/// Stopped at every operation of the protocol, and then at every operation of the recovery.
+#[cfg(feature = "stop-at")]
+#[test]
+fn aborted_at_every_operation() {
+    let stopped = |sandbox: &Sandbox, at: u64, line: &[&str]| {
+        let mut command = sandbox.command();
+        command
+            .args(line)
+            .env("BQUILL_STOP_AT", at.to_string())
+            .stdin(Stdio::null());
+        support::finish(&mut command).status == -1
+    };
+    let (mut at, mut ends) = (0, [0, 0]);
+    loop {
+        at += 1;
+        let sandbox = Sandbox::with("a/one.txt", "quay 1\n");
+        sandbox.write("b/two.txt", "quay 2\n");
+        sandbox.write("b/three.txt", "quay 3\n");
+        std::fs::hard_link(sandbox.file("b/three.txt"), sandbox.file("b/names.txt")).unwrap();
+        let files = sandbox.snapshot().len();
+        if !stopped(
+            &sandbox,
+            at,
+            &["apply", "quay", "--with", "Q", ".", "--yes"],
+        ) {
+            break;
+        }
+        for again in 1..4 {
+            stopped(&sandbox, at % 5 + again, &["recover"]);
+        }
+        sandbox.run("recover").ok();
+        sandbox.write("last.txt", "x");
+        sandbox.run("apply x --with y last.txt --yes").ok();
+        std::fs::remove_file(sandbox.file("last.txt")).unwrap();
+        let found = sandbox.snapshot();
+        let new = found
+            .iter()
+            .filter(|(_, text)| text.starts_with(b"Q"))
+            .count();
+        assert!(
+            new == 0 || new == files,
+            "stopped at {at}: {new} of {files} are new"
+        );
+        assert_eq!(found.len(), files, "stopped at {at}: nothing is left over");
+        ends[usize::from(new > 0)] += 1;
+    }
+    assert!(
+        at > 40 && ends[0] > 10 && ends[1] > 10,
+        "{at} operations, {ends:?}"
+    );
+}
+
 /// Runs the program in a process with limits of its own.
 fn limited(sandbox: &Sandbox, bytes: u64, line: &[&str]) -> Got {
     let mut command = sandbox.command();

@@ -81,6 +81,24 @@ pub(crate) fn folder_of(path: &Path) -> PathBuf {
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealFs;
 
+/// Ends the program at once, as a power cut would, at the operation whose number the environment
+/// names.
+#[cfg(feature = "stop-at")]
+fn stop_point() {
+    use std::sync::atomic::{AtomicU64, Ordering};
+    static DONE: AtomicU64 = AtomicU64::new(0);
+    let done = DONE.fetch_add(1, Ordering::SeqCst) + 1;
+    let wanted = std::env::var("BQUILL_STOP_AT")
+        .ok()
+        .and_then(|n| n.parse().ok());
+    if wanted == Some(done) {
+        std::process::abort();
+    }
+}
+
+#[cfg(not(feature = "stop-at"))]
+fn stop_point() {}
+
 impl Fs for RealFs {
     fn resolve(&self, path: &Path) -> io::Result<PathBuf> {
         path.canonicalize()
@@ -102,6 +120,7 @@ impl Fs for RealFs {
     }
 
     fn create(&self, path: &Path) -> io::Result<Box<dyn Write + '_>> {
+        stop_point();
         let file = OpenOptions::new()
             .write(true)
             .create_new(true)
@@ -111,16 +130,19 @@ impl Fs for RealFs {
     }
 
     fn append(&self, path: &Path) -> io::Result<Box<dyn Write + '_>> {
+        stop_point();
         Ok(Box::new(OpenOptions::new().append(true).open(path)?))
     }
 
     fn truncate(&self, path: &Path, length: u64) -> io::Result<()> {
+        stop_point();
         let file = OpenOptions::new().write(true).open(path)?;
         file.set_len(length)?;
         file.sync_all()
     }
 
     fn overwrite(&self, path: &Path, with: &Path) -> io::Result<()> {
+        stop_point();
         let mut source = File::open(with)?;
         let mut target = OpenOptions::new().write(true).open(path)?;
         target.seek(SeekFrom::Start(0))?;
@@ -130,6 +152,7 @@ impl Fs for RealFs {
     }
 
     fn dress(&self, copy: &Path, like: &Path) -> io::Result<()> {
+        stop_point();
         let (wanted, made) = (fs::metadata(like)?, fs::metadata(copy)?);
         if (made.uid(), made.gid()) != (wanted.uid(), wanted.gid()) {
             let owner = (Uid::from_raw(wanted.uid()), Gid::from_raw(wanted.gid()));
@@ -152,14 +175,17 @@ impl Fs for RealFs {
     }
 
     fn sync(&self, path: &Path) -> io::Result<()> {
+        stop_point();
         File::open(path)?.sync_all()
     }
 
     fn sync_folder(&self, path: &Path) -> io::Result<()> {
+        stop_point();
         File::open(path)?.sync_all()
     }
 
     fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
+        stop_point();
         let here = rustix::fs::CWD;
         let exchanged = rustix::fs::renameat_with(here, one, here, other, RenameFlags::EXCHANGE);
         match exchanged {
@@ -177,10 +203,12 @@ impl Fs for RealFs {
     }
 
     fn remove(&self, path: &Path) -> io::Result<()> {
+        stop_point();
         fs::remove_file(path)
     }
 
     fn make_folder(&self, path: &Path) -> io::Result<()> {
+        stop_point();
         fs::DirBuilder::new().mode(0o700).create(path)
     }
 

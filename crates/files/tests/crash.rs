@@ -3,10 +3,13 @@
 mod model;
 
 use brisk_quill_files::{
-    Change, Direction, Facts, Journal, Newline, Plan, PlannedFile, RunDone, RunRequest, Source,
-    Trouble, make_run, open_ways, recover, undo_plan,
+    Change, Direction, Facts, Journal, Newline, Plan, PlannedFile, RealFs, RunDone, RunRequest,
+    Source, Trouble, make_run, open_ways, recover, undo_plan,
 };
-use model::{Dice, ModelFs, Survives};
+use model::{Dice, Meddle, ModelFs, Survives};
+use proptest::prelude::*;
+use std::fs::Permissions;
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::Path;
 use std::sync::atomic::AtomicBool;
 
@@ -23,6 +26,10 @@ const NEW: &[(&str, &str)] = &[
 
 /// The plan that makes `Q` of every `quay`.
 fn plan() -> Plan {
+    plan_of(OLD)
+}
+
+fn plan_of(files: &[(&str, &str)]) -> Plan {
     let file = |(path, text): &(&str, &str)| PlannedFile {
         source: Source::File(path.into()),
         facts: Facts {
@@ -43,7 +50,7 @@ fn plan() -> Plan {
             .collect(),
     };
     Plan {
-        files: OLD.iter().map(file).collect(),
+        files: files.iter().map(file).collect(),
     }
 }
 
@@ -178,26 +185,33 @@ fn both_ways_where_both_are_open() {
     assert!(taken[0] > 5 && taken[1] > 5, "{taken:?}");
 }
 
-/// Somebody else writes to a file in mid-run: what he wrote is never lost.
+/// Somebody else edits, replaces or deletes a file in mid-run: what he did is never lost, and
+/// all other files are old, or all are new.
 #[test]
-fn a_file_edited_by_somebody_else_is_never_overwritten() {
+fn what_somebody_else_does_stays() {
     let whole = ModelFs::with(OLD);
     run(&whole, &plan()).unwrap();
     let mut refused = 0;
     for at in 1..=whole.operations() {
-        let fs = ModelFs::with(OLD);
-        fs.meddle_at(at, "/port/notices/c.txt", "edited");
-        let made = run(&fs, &plan());
-        let found = texts(&fs);
-        assert_eq!(found[2].1, "edited", "{at}: {made:?}");
-        let (old, new) = (is(&found[..2], OLD), is(&found[..2], NEW));
-        assert!(
-            if made.is_ok() { new } else { old },
-            "{at}: {made:?} {found:?}"
-        );
-        refused += u64::from(made.is_err());
+        for (how, wanted) in [
+            (Meddle::Edit, "edited"),
+            (Meddle::Replace, "edited"),
+            (Meddle::Delete, "(missing)"),
+        ] {
+            let fs = ModelFs::with(OLD);
+            fs.meddle_at(at, "/port/notices/c.txt", how);
+            let made = run(&fs, &plan());
+            let found = texts(&fs);
+            assert_eq!(found[2].1, wanted, "{at} {how:?}: {made:?}");
+            let (old, new) = (is(&found[..2], OLD), is(&found[..2], NEW));
+            assert!(
+                if made.is_ok() { new } else { old },
+                "{at} {how:?}: {made:?} {found:?}"
+            );
+            refused += u64::from(made.is_err());
+        }
     }
-    assert!(refused > 20, "{refused}");
+    assert!(refused > 60, "{refused}");
 }
 
 #[test]
@@ -269,6 +283,58 @@ fn a_damaged_journal_is_refused() {
                 "{name} {at}: {trouble:?}"
             );
             assert!(is(&texts(&damaged), NEW));
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// On real files: undo is the identity on bytes, modes, links and attributes; undo of undo
+    /// equals apply.
+    #[test]
+    fn undo_is_the_identity(
+        files in prop::collection::vec(("(quay |[a-z]{0,9}\\n){0,8}", 0o400u32..0o777, any::<(bool, bool)>()), 1..9),
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        let mut paths = Vec::new();
+        for (n, (text, mode, (linked, marked))) in files.iter().enumerate() {
+            let path = folder.path().join(format!("{n}.txt"));
+            std::fs::write(&path, text).unwrap();
+            if *linked {
+                std::fs::hard_link(&path, folder.path().join(format!("{n}.link"))).unwrap();
+            }
+            if *marked {
+                let _ = xattr::set(&path, "user.port", text.as_bytes());
+            }
+            std::fs::set_permissions(&path, Permissions::from_mode(mode | 0o600)).unwrap();
+            paths.push(path);
+        }
+        let look = || paths.iter().map(|path| {
+            let found = path.metadata().unwrap();
+            let attribute = xattr::get(path, "user.port").ok().flatten();
+            (std::fs::read(path).unwrap(), found.mode(), found.nlink(), found.uid(), attribute)
+        }).collect::<Vec<_>>();
+        let old = look();
+        let texts: Vec<(&str, &str)> = paths.iter().zip(&files)
+            .map(|(path, (text, ..))| (path.to_str().unwrap(), text.as_str())).collect();
+        let state = tempfile::tempdir().unwrap();
+        let journal = Journal::new(&RealFs, state.path().join("journal"));
+        let make = |plan: &Plan| {
+            let request = RunRequest {
+                plan, rewrite: serde_json::Value::Null, undoes: None, at: 0,
+                folder: folder.path(), interrupted: &AtomicBool::new(false),
+            };
+            make_run(&RealFs, &journal, &mut journal.lock().unwrap(), &request).unwrap().run
+        };
+        let mut run = make(&plan_of(&texts));
+        let new = look();
+        prop_assert_eq!(old.iter().map(|f| (f.1, f.2, f.3, &f.4)).collect::<Vec<_>>(), new.iter().map(|f| (f.1, f.2, f.3, &f.4)).collect::<Vec<_>>());
+        for wanted in [&old, &new, &old] {
+            let record = journal.load(run).unwrap();
+            let back = undo_plan(&RealFs, &journal, &record, &|_| true).unwrap().unwrap();
+            run = make(&back);
+            prop_assert_eq!(&look(), wanted);
         }
     }
 }

@@ -28,6 +28,14 @@ pub enum Survives {
     Some(u64),
 }
 
+/// What somebody else does to a file.
+#[derive(Clone, Copy, Debug)]
+pub enum Meddle {
+    Edit,
+    Replace,
+    Delete,
+}
+
 #[derive(Clone, Default)]
 struct Inode {
     visible: Vec<u8>,
@@ -55,7 +63,7 @@ struct State {
     stop_at: u64,
     stopped: bool,
     /// At this operation somebody else writes to a file.
-    meddle: Option<(u64, PathBuf, Vec<u8>)>,
+    meddle: Option<(u64, PathBuf, Meddle)>,
 }
 
 #[derive(Clone, Default)]
@@ -137,8 +145,8 @@ impl ModelFs {
         (state.operations, state.stop_at, state.stopped) = (0, n, false);
     }
 
-    pub fn meddle_at(&self, n: u64, path: &str, bytes: &str) {
-        self.0.lock().unwrap().meddle = Some((n, path.into(), bytes.into()));
+    pub fn meddle_at(&self, n: u64, path: &str, how: Meddle) {
+        self.0.lock().unwrap().meddle = Some((n, path.into(), how));
     }
 
     pub fn operations(&self) -> u64 {
@@ -220,9 +228,19 @@ impl ModelFs {
             .as_ref()
             .is_some_and(|(n, ..)| *n == state.operations)
         {
-            let (_, path, bytes) = state.meddle.take().unwrap();
-            let inode = state.inode(&path)?;
-            state.write(inode, bytes);
+            let (_, path, how) = state.meddle.take().unwrap();
+            let inode = match how {
+                Meddle::Edit => state.inode(&path)?,
+                Meddle::Replace => state.inodes.len() as u64 + 1,
+                Meddle::Delete => 0,
+            };
+            match how {
+                Meddle::Delete => state.change(Change::Unlink(path)),
+                _ => {
+                    state.write(inode, b"edited".to_vec());
+                    state.change(Change::Link(path, inode));
+                }
+            }
         }
         if state.stop_at > 0 && state.operations >= state.stop_at {
             state.stopped = true;
