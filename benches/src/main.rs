@@ -83,7 +83,7 @@ fn corpus(folder: &Path) -> Vec<PathBuf> {
                 i % 24,
                 i % 60,
                 n % 4,
-                if i % 9 == 0 { "level" } else { "mark" },
+                if i.is_multiple_of(9) { "level" } else { "mark" },
                 i * n % 100
             )
         };

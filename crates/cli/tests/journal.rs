@@ -167,6 +167,39 @@ fn two_runs_at_once() {
     sandbox.run("apply Q --with R a.txt --yes").ok();
 }
 
+#[test]
+fn two_runs_that_race() {
+    for _ in 0..4 {
+        let sandbox = many();
+        let start = |with: &str| {
+            sandbox
+                .command()
+                .args(["apply", "quay", "--with", with, ".", "--yes"])
+                .stdin(Stdio::null())
+                .stdout(Stdio::null())
+                .stderr(Stdio::piped())
+                .spawn()
+                .unwrap()
+        };
+        let both = [start("Q"), start("Q")];
+        let ended = both.map(|child| child.wait_with_output().unwrap());
+        let won = ended
+            .iter()
+            .filter(|output| output.status.success())
+            .count();
+        for output in ended.iter().filter(|output| !output.status.success()) {
+            let said = String::from_utf8_lossy(&output.stderr);
+            // Nothing was left to do, the other was at it, or had been.
+            let fair = output.status.code() == Some(1)
+                || ["another bquill", "has changed", "no such file"]
+                    .iter()
+                    .any(|words| said.contains(words));
+            assert!(fair, "{said}");
+        }
+        assert!(won >= 1 && all_or_nothing(&sandbox, "a race"), "{ended:?}");
+    }
+}
+
 /// Many files, half of them with two lines, for runs that are stopped.
 fn many() -> Sandbox {
     let sandbox = Sandbox::new();

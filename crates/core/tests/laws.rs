@@ -4,7 +4,8 @@ mod support;
 
 use brisk_quill_core::edits::{Edit, StepSet, compose, invert, splice};
 use brisk_quill_core::{
-    MatchOptions, Occasion, Pattern, Per, Span, Template, UnitKind, rewrite_text,
+    Example, MatchOptions, Occasion, Pattern, Per, RewriteText, Span, StepText, Template, UnitKind,
+    rewrite_text,
 };
 use proptest::prelude::*;
 use support::{Say, record, reference, rewrite, spec};
@@ -120,6 +121,75 @@ fn step() -> impl Strategy<Value = Say> {
         per: which.1,
         limit: which.2,
     })
+}
+
+/// Text that is hard to write down: quotes, backslashes, line ends, signs of TOML.
+fn words() -> impl Strategy<Value = String> {
+    let bits = [
+        "a", "'", "\"", "\\", "\n", "\r\n", "\t", "é", "#", "[[step]]", "=", "'''", "\u{7}", "$1",
+        " ",
+    ];
+    prop::collection::vec(prop::sample::select(bits.to_vec()), 0..6).prop_map(|bits| bits.concat())
+}
+
+fn example() -> impl Strategy<Value = Example> {
+    prop_oneof![
+        (words(), words()).prop_map(|(before, after)| Example::change(&before, &after)),
+        words().prop_map(|text| Example {
+            untouched: Some(text),
+            ..Example::default()
+        }),
+    ]
+}
+
+/// A step in words, whether it makes sense or not.
+fn step_text() -> impl Strategy<Value = StepText> {
+    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 14);
+    let flags = prop::collection::vec(any::<bool>(), 8);
+    let lists = (
+        prop::collection::vec(words(), 0..3),
+        prop::collection::vec([words(), words()], 0..3),
+        prop::collection::vec((words(), 0..9u64), 0..3),
+        prop::option::of(0..9u64),
+        prop::collection::vec(example(), 0..3),
+    );
+    (texts, flags, lists).prop_map(
+        |(texts, flags, (contains, between, near, limit, example))| {
+            let mut texts = texts.into_iter();
+            let mut text = || texts.next().flatten();
+            StepText {
+                pattern: text(),
+                pattern_file: text(),
+                with: text(),
+                above: text(),
+                below: text(),
+                lead: text(),
+                trail: text(),
+                remove_chars: text(),
+                unit: text(),
+                lines: text(),
+                pick: text(),
+                per: text(),
+                expect: text(),
+                ensure: text(),
+                ignore_case: flags[0],
+                whole_word: flags[1],
+                literal: flags[2],
+                entire: flags[3],
+                remove: flags[4],
+                drop_lines: flags[5],
+                drop_other_lines: flags[6],
+                exclusive: flags[7],
+                swap_chars: between.first().cloned(),
+                unless: contains.iter().rev().cloned().collect(),
+                contains,
+                between,
+                near,
+                limit,
+                example,
+            }
+        },
+    )
 }
 
 /// Sorted, disjoint edits of a text; they may touch.
@@ -242,6 +312,17 @@ proptest! {
         let spliced = splice(text.as_bytes(), &edits);
         let back = invert(text.as_bytes(), &edits);
         prop_assert_eq!(splice(&spliced, &back), text.as_bytes());
+    }
+
+    /// What a rewrite file prints parses to the same rewrite, whatever it holds.
+    #[test]
+    fn rewrite_file_prints_what_it_parses(
+        title in prop::option::of(words()),
+        step in prop::collection::vec(step_text(), 1..4),
+        example in prop::collection::vec(example(), 0..3),
+    ) {
+        let rewrite = RewriteText { title, step, example };
+        prop_assert_eq!(RewriteText::parse(&rewrite.to_toml()).unwrap(), rewrite);
     }
 
     /// What a SPEC prints parses to the same SPEC.

@@ -4,6 +4,7 @@
 //! is there is not replaced unless the user says so.
 
 use crate::fs::folder_of;
+use crate::parallel::on_each;
 use crate::splice::{CHUNK, splice_into};
 use crate::{FileError, Plan, PlannedFile, Source, Trouble};
 use std::collections::BTreeSet;
@@ -11,7 +12,6 @@ use std::fs::{self, File};
 use std::io::BufWriter;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::PathBuf;
-use std::sync::atomic::{AtomicUsize, Ordering};
 use tempfile::TempPath;
 
 /// Files synced at a time: waiting for the disk takes no processor.
@@ -47,7 +47,10 @@ pub fn write_elsewhere(
             file.changes.len(),
         ));
     }
-    sync_all(&staged)?;
+    on_each(&staged, SYNC_THREADS, |((target, copy), _)| {
+        let synced = File::open(copy).and_then(|copy| copy.sync_all());
+        synced.map_err(|error| FileError::io(target, Trouble::Write, error))
+    })?;
     let mut written = Written::default();
     for ((target, copy), changes) in staged {
         let put = match replace {
@@ -98,26 +101,4 @@ fn stage(
     copy.as_file().set_permissions(mode).map_err(writing)?;
     let copy = copy.into_temp_path();
     Ok((target, copy))
-}
-
-fn sync_all(staged: &[((PathBuf, TempPath), usize)]) -> Result<(), FileError> {
-    let next = AtomicUsize::new(0);
-    let work = || {
-        while let Some(((target, copy), _)) = staged.get(next.fetch_add(1, Ordering::Relaxed)) {
-            let synced = File::open(copy).and_then(|copy| copy.sync_all());
-            synced.map_err(|error| FileError::io(target, Trouble::Write, error))?;
-        }
-        Ok(())
-    };
-    std::thread::scope(|scope| {
-        let threads: Vec<_> = (0..SYNC_THREADS.min(staged.len()))
-            .map(|_| scope.spawn(work))
-            .collect();
-        threads.into_iter().try_for_each(|thread| {
-            // A panic in a thread goes on here.
-            thread
-                .join()
-                .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-        })
-    })
 }

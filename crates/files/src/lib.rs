@@ -15,6 +15,7 @@ mod error;
 mod evaluate;
 mod fs;
 mod journal;
+mod parallel;
 mod plan;
 mod read;
 mod recover;

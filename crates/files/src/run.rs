@@ -18,12 +18,13 @@
 
 use crate::fs::{Fs, Stat, folder_of};
 use crate::journal::{ChangeRecord, Commit, Intent, Journal, Lock, Record, Target, sealed};
+use crate::parallel::on_each;
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::{FileError, PathText, Plan, PlannedFile, Source, Trouble, journal};
 use std::collections::BTreeSet;
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Files synced at a time: waiting for the disk takes no processor.
 const SYNC_THREADS: usize = 8;
@@ -290,38 +291,18 @@ impl Making<'_> {
 
     /// Brings every copy to the disk and reads it back, several at a time.
     fn sync(&self, ways: &[Way<'_>]) -> Result<(), FileError> {
-        let next = AtomicUsize::new(0);
-        let work = || {
-            while let Some(way) = ways.get(next.fetch_add(1, Ordering::Relaxed)) {
-                self.fs
-                    .sync(&way.copy)
-                    .map_err(way.failing(Trouble::Write))?;
-                if way.in_place {
-                    self.fs
-                        .sync(&way.old_copy())
-                        .map_err(way.failing(Trouble::Write))?;
-                }
-                let wanted = way.after.as_ref().map(|(hash, _)| hash.as_str());
-                if hash_of(self.fs, &way.copy)
-                    .map_err(way.failing(Trouble::ReadBack))?
-                    .as_deref()
-                    != wanted
-                {
-                    return Err(FileError::new(&way.named, Trouble::ReadBack));
-                }
+        on_each(ways, self.fs.sync_threads(SYNC_THREADS), |way| {
+            let syncing = way.failing(Trouble::Write);
+            self.fs.sync(&way.copy).map_err(&syncing)?;
+            if way.in_place {
+                self.fs.sync(&way.old_copy()).map_err(&syncing)?;
             }
-            Ok(())
-        };
-        std::thread::scope(|scope| {
-            let threads: Vec<_> = (0..self.fs.sync_threads(SYNC_THREADS).min(ways.len()))
-                .map(|_| scope.spawn(work))
-                .collect();
-            threads.into_iter().try_for_each(|thread| {
-                // A panic in a thread goes on here.
-                thread
-                    .join()
-                    .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-            })
+            let wanted = way.after.as_ref().map(|(hash, _)| hash.as_str());
+            let found = hash_of(self.fs, &way.copy).map_err(way.failing(Trouble::ReadBack))?;
+            match found.as_deref() == wanted {
+                true => Ok(()),
+                false => Err(FileError::new(&way.named, Trouble::ReadBack)),
+            }
         })
     }
 

@@ -4,7 +4,7 @@ use super::pass::file_complaint;
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::render::counted;
-use brisk_quill_files::{Journal, Plan, RealFs, RunDone, RunRequest, make_run};
+use brisk_quill_files::{Journal, Plan, RealFs, RunDone, RunRequest, Trouble, make_run};
 use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
 use std::io::{self, BufRead};
 use std::sync::Arc;
@@ -66,8 +66,12 @@ pub fn make(
         folder: &folder,
         interrupted: &interrupted,
     };
-    make_run(&RealFs, &journal, &mut lock, &request)
-        .map_err(|error| file_complaint(&error).remedy("all files are as they were"))
+    make_run(&RealFs, &journal, &mut lock, &request).map_err(|error| {
+        file_complaint(&error).remedy(match error.trouble {
+            Trouble::Unfinished => "nothing new has been begun; recover first",
+            _ => "all files are as they were",
+        })
+    })
 }
 
 /// Asks, and reads the answer.
