@@ -116,7 +116,14 @@ fn runs_can_be_forgotten() {
     sandbox.run("undo --yes").ok();
     sandbox.run("history --forget 2").ok();
     assert_eq!(sandbox.run("undo 2 --yes").status, 1);
-    assert_eq!(sandbox.run("history --older-than 1").status, 1);
+    for (line, status) in [
+        ("history --forget --older-than 1", 1),
+        ("history --older-than 1", 2),
+        ("history --forget", 2),
+        ("history --forget 9", 1),
+    ] {
+        assert_eq!(sandbox.run(line).status, status, "{line}");
+    }
     let again = sandbox.run("apply quay --with Q . --yes").ok();
     assert!(
         again.out.contains("run 3."),
@@ -124,6 +131,14 @@ fn runs_can_be_forgotten() {
         again.out
     );
     let state = sandbox.state().join("brisk-quill");
+    std::fs::write(state.join("runs/1/log"), "damaged\n").unwrap();
+    let listed = sandbox.run("history");
+    assert!(
+        listed.status == 3 && listed.err.contains("the journal is damaged"),
+        "{listed:#?}"
+    );
+    assert_eq!(sandbox.run("undo 1 --yes").status, 3);
+    sandbox.run("history --forget 1").ok();
     let mode = |path: &std::path::Path| path.metadata().unwrap().mode() & 0o777;
     assert_eq!(
         (

@@ -502,15 +502,15 @@ pub struct ApplyArgs {
 Examples:
   bquill history
   bquill history 7
-  bquill history --older-than 30")]
+  bquill history --forget --older-than 30")]
 pub struct HistoryArgs {
     /// Show what this run changed.
     pub run: Option<u64>,
-    /// Forget a run: it can no longer be undone. May be repeated.
-    #[arg(long, value_name = "RUN", conflicts_with = "run")]
-    pub forget: Vec<u64>,
-    /// Forget all runs made more than DAYS days ago.
-    #[arg(long, value_name = "DAYS", conflicts_with = "run")]
+    /// Forget runs, to free space: they can no longer be undone.
+    #[arg(long, value_name = "RUN", num_args = 0.., conflicts_with = "run")]
+    pub forget: Option<Vec<u64>>,
+    /// With --forget: all runs made more than DAYS days ago.
+    #[arg(long, value_name = "DAYS", requires = "forget")]
     pub older_than: Option<u64>,
     /// Show the first N changes of a run, or `all` [default: 40].
     #[arg(long, value_name = "N|all")]

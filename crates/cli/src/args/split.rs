@@ -84,7 +84,7 @@ pub fn unmarked(word: OsString) -> OsString {
 /// The names of a verb's options.
 #[derive(Default)]
 struct Options {
-    /// `--long` and `-s`, and how many values follow.
+    /// `--long` and `-s`, and how many values must follow.
     names: Vec<(String, usize)>,
 }
 
@@ -93,7 +93,7 @@ impl Options {
         let mut names = vec![("--help".into(), 0), ("-h".into(), 0)];
         for arg in verb.into_iter().flat_map(clap::Command::get_arguments) {
             let values = match arg.get_action().takes_values() {
-                true => arg.get_num_args().map_or(1, |range| range.max_values()),
+                true => arg.get_num_args().map_or(1, |range| range.min_values()),
                 false => 0,
             };
             names.extend(arg.get_long().map(|long| (format!("--{long}"), values)));

@@ -9,7 +9,7 @@ use crate::output::Output;
 use crate::render::{counted, history_row, history_was_now, json_line};
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_files::{Journal, RunRecord};
+use brisk_quill_files::{Journal, RealFs, RunRecord, clean};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 /// From this size on the journal is mentioned, in bytes.
@@ -17,8 +17,8 @@ const LARGE: u64 = 1 << 30;
 
 pub fn run(args: &HistoryArgs, output: &mut Output) -> Result<Status, Complaint> {
     let journal = state::journal()?;
-    if !args.forget.is_empty() || args.older_than.is_some() {
-        return forget(args, &journal, output);
+    if let Some(runs) = &args.forget {
+        return forget(runs, args.older_than, &journal, output);
     }
     match args.run {
         Some(run) => one(run, args, &journal, output),
@@ -59,7 +59,9 @@ fn all(
     let size = journal.size();
     if size > LARGE && !args.json {
         let gib = size >> 30;
-        let note = format!("note: the journal takes {gib} GiB; `--older-than DAYS` frees space\n");
+        let note = format!(
+            "note: the journal takes {gib} GiB; `--forget --older-than DAYS` frees space\n"
+        );
         output.note(&note);
     }
     Ok(status)
@@ -137,29 +139,43 @@ fn one(
 }
 
 fn forget(
-    args: &HistoryArgs,
+    runs: &[u64],
+    older_than: Option<u64>,
     journal: &Journal<'_>,
     output: &mut Output,
 ) -> Result<Status, Complaint> {
+    if runs.is_empty() && older_than.is_none() {
+        return Err(Complaint::wrong("--forget does not say which runs")
+            .remedy("name them, or add `--older-than DAYS`"));
+    }
     let _lock = journal.lock().map_err(|error| file_complaint(&error))?;
     let now = SystemTime::now()
         .duration_since(UNIX_EPOCH)
         .map_or(0, |since| since.as_secs());
-    let limit = args
-        .older_than
-        .map(|days| now.saturating_sub(days.saturating_mul(86_400)));
+    let limit = older_than.map(|days| now.saturating_sub(days.saturating_mul(86_400)));
     let mut forgotten = 0;
     for run in numbers(journal)? {
-        let record = load(journal, run)?;
-        let at = record.intent.as_ref().map_or(0, |intent| intent.at);
-        let old = limit.is_some_and(|limit| at < limit);
-        if !(old || args.forget.contains(&run)) {
-            continue;
-        }
-        if !record.state.is_finished() {
-            let complaint = Complaint::trouble(format!("run {run} is unfinished and is kept"));
-            output.complain(&complaint.remedy("`bquill recover` finishes it"));
-            continue;
+        let named = runs.contains(&run);
+        match journal.load(run) {
+            Ok(record) => {
+                let at = record.intent.as_ref().map_or(0, |intent| intent.at);
+                if !(named || limit.is_some_and(|limit| at < limit)) {
+                    continue;
+                }
+                if !record.state.is_finished() {
+                    let complaint =
+                        Complaint::trouble(format!("run {run} is unfinished and is kept"));
+                    output.complain(&complaint.remedy("`bquill recover` finishes it"));
+                    continue;
+                }
+                clean(&RealFs, journal, &record).map_err(|error| file_complaint(&error))?;
+            }
+            // What cannot be read can at least be given up.
+            Err(_) if named => {}
+            Err(error) => {
+                output.complain(&file_complaint(&error));
+                continue;
+            }
         }
         journal
             .forget(run)
