@@ -21,7 +21,14 @@ fn the_walk_runs_every_command_it_names() {
         "{}",
         got.out
     );
-    assert_eq!(got.out.matches("$ bquill ").count(), 9);
+    assert_eq!(got.out.matches("$ bquill ").count(), 12);
+    assert!(
+        got.out
+            .contains("Took back run 1: 102 changes in 16 files."),
+        "{}",
+        got.out
+    );
+    assert!(got.out.contains("4 of 4 examples"), "{}", got.out);
     assert_eq!(got.err, "");
     assert!(
         std::path::Path::new(folder)

@@ -100,6 +100,15 @@ const WALK: &[Stop] = &[
         says: "7. Look again: the old form is gone.",
         words: &["find", r"berth[\s#-]*(?:no\. )?\d+", "-i", "notices"],
     },
+    Stop {
+        says: "8. Go back. Every run can be undone, and an undo too.",
+        words: &["undo", "--yes"],
+    },
+    Stop {
+        says: "9. Keep what worked: a rewrite file holds it with worked examples. `preview … --keep\n   \
+               FILE` makes one; this one came with the samples.",
+        words: &["test", "rewrites/berth-codes.toml"],
+    },
 ];
 
 pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, Complaint> {
@@ -176,7 +185,8 @@ fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Complaint
         "\n── Go on yourself: the files stay in {place}.\n\n\
          $ cd {place}\n\
          $ bquill find '\\d,\\d' berths.csv\n\
-         $ bquill preview 'metres?|m\\.' --with m gauge.log\n"
+         $ bquill preview --rewrite rewrites/scanned-log.toml gauge.log --steps\n\
+         $ bquill explain --rewrite rewrites/times.toml\n"
     );
     output.print(end.as_bytes());
     Ok(())
