@@ -25,8 +25,8 @@ use std::path::{Path, PathBuf};
 
 /// The version of the journal's records.
 pub(crate) const VERSION: u32 = 1;
-/// The longest record, in bytes.
-const RECORD_MOST: usize = 1 << 30;
+/// The longest log that is read, in bytes.
+const LOG_MOST: u64 = 1 << 30;
 
 /// The journal of one user.
 pub struct Journal<'f> {
@@ -153,6 +153,14 @@ impl<'f> Journal<'f> {
         let Some(last) = self.numbers()?.pop() else {
             return Ok(None);
         };
+        // Nearly always it is finished, and its last record alone says so.
+        let bytes = self.log_bytes(last)?;
+        let end = bytes
+            .strip_suffix(b"\n")
+            .and_then(|log| log.rsplit(|b| *b == b'\n').next());
+        if let Some(Record::Done | Record::Clean | Record::Undone) = end.and_then(unsealed) {
+            return Ok(None);
+        }
         let run = self.load(last)?;
         Ok((!run.state.is_finished()).then_some(run))
     }
@@ -211,6 +219,20 @@ impl<'f> Journal<'f> {
         Ok(())
     }
 
+    fn log_bytes(&self, run: u64) -> Result<Vec<u8>, FileError> {
+        let mut bytes = Vec::new();
+        match self.fs.read(&self.folder(run).join("log")) {
+            Ok(file) => {
+                let read = file.take(LOG_MOST).read_to_end(&mut bytes);
+                read.map_err(|error| self.fail(error))?;
+            }
+            // The run stopped before it had a log.
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+            Err(error) => return Err(self.fail(error)),
+        }
+        Ok(bytes)
+    }
+
     /// Reads a run's log. A record cut off at the end was never finished and does not count.
     ///
     /// # Errors
@@ -222,16 +244,7 @@ impl<'f> Journal<'f> {
             let reason = format!("line {line} does not fit its checksum");
             FileError::io(&log, Trouble::Damaged, io::Error::other(reason))
         };
-        let mut bytes = Vec::new();
-        match self.fs.read(&log) {
-            Ok(file) => {
-                let read = file.take(RECORD_MOST as u64).read_to_end(&mut bytes);
-                read.map_err(|error| self.fail(error))?;
-            }
-            // The run stopped before it had a log.
-            Err(error) if error.kind() == io::ErrorKind::NotFound => {}
-            Err(error) => return Err(self.fail(error)),
-        }
+        let bytes = self.log_bytes(run)?;
         let mut found = RunRecord {
             run,
             intent: None,
