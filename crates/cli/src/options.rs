@@ -4,7 +4,7 @@ use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, Ste
 use crate::complaint::{Complaint, Quote};
 use crate::tables::FileTables;
 use brisk_quill_core::address::Count;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{Pattern, Query, Rewrite, RewriteText, StepFault, StepText, Template};
 use brisk_quill_files::{Listing, Search, TextEncoding, TextOptions, discover};
 use std::ffi::OsString;
@@ -181,7 +181,7 @@ fn read_pattern(path: &Path) -> Result<String, Complaint> {
 }
 
 fn read_text(path: &Path, what: &str) -> Result<String, Complaint> {
-    let shown = visible(path.as_os_str().as_encoded_bytes());
+    let shown = visible_path(path);
     let bytes = std::fs::read(path)
         .map_err(|error| Complaint::trouble(format!("cannot read {what} from {shown}: {error}")))?;
     String::from_utf8(bytes)
@@ -190,7 +190,7 @@ fn read_text(path: &Path, what: &str) -> Result<String, Complaint> {
 
 /// A rewrite file, in words and built. Paths in it are relative to it.
 pub fn load_rewrite(path: &Path) -> Result<(RewriteText, Rewrite), Complaint> {
-    let shown = visible(path.as_os_str().as_encoded_bytes());
+    let shown = visible_path(path);
     let source = read_text(path, "a rewrite")?;
     let mut text = RewriteText::parse(&source).map_err(|error| Complaint {
         quote: error.span.map(|span| Quote {
@@ -309,7 +309,7 @@ fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Complaint> {
         std::fs::read(list)
     };
     let bytes = read.map_err(|error| {
-        let shown = visible(list.as_os_str().as_encoded_bytes());
+        let shown = visible_path(list);
         Complaint::trouble(format!("cannot read the paths from {shown}: {error}"))
     })?;
     let separator = if null { b'\0' } else { b'\n' };

@@ -1,6 +1,6 @@
 //! The two-column files that the filter `map` looks values up in.
 
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Table, Tables};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -28,7 +28,7 @@ impl Tables for FileTables {
             return Ok(Arc::clone(table));
         }
         let table = Arc::new(read(&path).map_err(|why| {
-            let shown = visible(path.as_os_str().as_encoded_bytes());
+            let shown = visible_path(&path);
             format!("the table {shown} cannot be used: {why}")
         })?);
         self.read.insert(path, Arc::clone(&table));

@@ -41,6 +41,11 @@ pub fn visible(bytes: &[u8]) -> String {
     out
 }
 
+/// A path as [`push_visible`] shows it.
+pub fn visible_path(path: &std::path::Path) -> String {
+    visible(path.as_os_str().as_encoded_bytes())
+}
+
 /// Characters that a terminal obeys or shows as nothing: C1 controls, bidirectional marks and
 /// isolates, zero-width characters other than the joiners scripts and emoji need, line and
 /// paragraph separators, the byte-order mark, interlinear marks and tags.

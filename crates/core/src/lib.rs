@@ -63,4 +63,4 @@ pub use template::{
     FilterProblem, NoTables, Occasion, Table, Tables, Template, TemplateError, TemplateErrorKind,
     TemplateNote,
 };
-pub use unit::{Line, MAX_UNIT_BYTES, UnitKind, lines};
+pub use unit::{Line, MAX_UNIT_BYTES, UnitKind, line_ends, lines};

@@ -12,7 +12,7 @@ pub use passage::{GroupText, Passage, PassageEdit};
 use crate::edits::{compose, original_offset, splice};
 use crate::pieces::{Pieces, PiecesSink};
 use crate::step::StepRun;
-use crate::unit::count_lines;
+use crate::unit::{count_lines, line_ends};
 use crate::{OpenBlock, Problem, ProblemKind, Step};
 
 /// An ordered list of steps.
@@ -366,10 +366,6 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         self.state.counts.problems += 1;
         self.sink.problem(Problem { line, kind });
     }
-}
-
-fn line_ends(text: &[u8]) -> u64 {
-    memchr::memchr_iter(b'\n', text).count() as u64
 }
 
 /// What a rewrite makes of one text in memory.

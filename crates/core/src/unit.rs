@@ -89,9 +89,13 @@ pub(crate) fn without_ending(text: &[u8]) -> &[u8] {
     rest.strip_suffix(b"\r").unwrap_or(rest)
 }
 
+/// How many line ends `text` holds.
+pub fn line_ends(text: &[u8]) -> u64 {
+    memchr_iter(b'\n', text).count() as u64
+}
+
 /// How many lines `text` has; an unterminated last one counts.
 pub(crate) fn count_lines(text: &[u8]) -> u64 {
-    let ends = memchr_iter(b'\n', text).count();
     let tail = !text.is_empty() && !text.ends_with(b"\n");
-    ends as u64 + u64::from(tail)
+    line_ends(text) + u64::from(tail)
 }

@@ -3,7 +3,7 @@ use std::path::{Path, PathBuf};
 
 /// Something that went wrong with one file or folder.
 #[derive(Debug, thiserror::Error)]
-#[error("{trouble}: {}", brisk_quill_core::escape::visible(path.as_os_str().as_encoded_bytes()))]
+#[error("{trouble}: {}", brisk_quill_core::escape::visible_path(path))]
 pub struct FileError {
     /// Which one.
     pub path: PathBuf,

@@ -4,6 +4,7 @@ use crate::fs::Fs;
 use crate::journal::{Journal, RunRecord, RunState};
 use crate::run::hash_of;
 use crate::{Change, Facts, FileError, Newline, Plan, PlannedFile, Source, Trouble};
+use brisk_quill_core::line_ends;
 use std::path::PathBuf;
 
 /// A plan that leads back from `run`, over the files that `wants` names.
@@ -63,18 +64,17 @@ pub fn undo_plan(
 
 /// The changes that lead back, in the coordinates of the file as it is now.
 fn inverted(changes: Vec<Change>) -> Vec<Change> {
-    let lines = |bytes: &[u8]| memchr::memchr_iter(b'\n', bytes).count() as u64;
     // What the changes before have added, in bytes and in lines; offsets wrap back into range.
-    let (mut bytes, mut line_ends) = (0u64, 0u64);
+    let (mut bytes, mut lines) = (0u64, 0u64);
     let invert = |change: Change| {
         let from = change.from.wrapping_add(bytes);
-        let line = change.line.wrapping_add(line_ends);
+        let line = change.line.wrapping_add(lines);
         bytes = bytes
             .wrapping_add(change.after.len() as u64)
             .wrapping_sub(change.before.len() as u64);
-        line_ends = line_ends
-            .wrapping_add(lines(&change.after))
-            .wrapping_sub(lines(&change.before));
+        lines = lines
+            .wrapping_add(line_ends(&change.after))
+            .wrapping_sub(line_ends(&change.before));
         Change {
             line,
             from,

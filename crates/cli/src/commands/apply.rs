@@ -8,7 +8,7 @@ use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::render::{counted, file_name, rewrite_sentence};
 use crate::status::Status;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{OpenBlock, Problem, RunOptions, Unmet};
 use brisk_quill_files::{
     Change, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError, splice_into,
@@ -189,7 +189,7 @@ fn elsewhere(
         "Wrote {} with {} to {}.\n",
         counted(written.files.len() as u64, "file"),
         counted(written.changes, "change"),
-        visible(to.as_os_str().as_encoded_bytes()),
+        visible_path(to),
     );
     output.print(text.as_bytes());
     Ok(())
@@ -205,7 +205,7 @@ fn check_places(plan: &Plan, place: &dyn Fn(&Source) -> PathBuf) -> Result<(), C
     let mut seen = BTreeMap::new();
     for file in &plan.files {
         let target = place(&file.source);
-        let shown = visible(target.as_os_str().as_encoded_bytes());
+        let shown = visible_path(&target);
         if target
             .canonicalize()
             .is_ok_and(|place| sources.contains(&place))

@@ -4,7 +4,7 @@ use crate::args::{DemoArgs, When};
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use include_dir::{Dir, include_dir};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -115,7 +115,7 @@ pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, 
     match &args.into {
         Some(folder) => {
             unpack_fresh(folder)?;
-            output.print(format!("The sample files are in {}.\n", shown(folder)).as_bytes());
+            output.print(format!("The sample files are in {}.\n", visible_path(folder)).as_bytes());
         }
         None => {
             let folder = temporary_folder()?;
@@ -128,7 +128,7 @@ pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, 
 fn unpack_fresh(folder: &Path) -> Result<(), Complaint> {
     if folder.exists() {
         return Err(
-            Complaint::trouble(format!("{} is already there", shown(folder)))
+            Complaint::trouble(format!("{} is already there", visible_path(folder)))
                 .remedy("name a folder that does not exist yet"),
         );
     }
@@ -139,7 +139,10 @@ fn unpack(folder: &Path) -> Result<(), Complaint> {
     std::fs::create_dir_all(folder)
         .and_then(|()| SAMPLES.extract(folder))
         .map_err(|error| {
-            Complaint::trouble(format!("cannot unpack into {}: {error}", shown(folder)))
+            Complaint::trouble(format!(
+                "cannot unpack into {}: {error}",
+                visible_path(folder)
+            ))
         })
 }
 
@@ -156,7 +159,7 @@ fn temporary_folder() -> Result<PathBuf, Complaint> {
 fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Complaint> {
     let program = std::env::current_exe()
         .map_err(|error| Complaint::trouble(format!("cannot find this program: {error}")))?;
-    let place = shown(folder);
+    let place = visible_path(folder);
     output.print(
         format!(
             "The harbour office of Larkmoor wants its berths written in one form. Its files are now\n\
@@ -203,8 +206,4 @@ fn command_line(words: &[&str]) -> String {
         false => format!("'{word}'"),
     });
     format!("bquill {}", quoted.collect::<Vec<_>>().join(" "))
-}
-
-fn shown(path: &Path) -> String {
-    visible(path.as_os_str().as_encoded_bytes())
 }

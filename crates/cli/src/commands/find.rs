@@ -8,7 +8,7 @@ use crate::options;
 use crate::output::Output;
 use crate::render::{
     FindTotals, FindView, FoundUnit, JsonFind, Neighbours, counted, file_name, find_sentence,
-    number,
+    json_note, number,
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
@@ -336,7 +336,7 @@ impl<'a> Tally<'a> {
             Form::Json(json) => {
                 for note in &self.notes {
                     self.output
-                        .print(&json.note(&note.path, note.line, &note.message));
+                        .print(&json_note(&note.path, note.line, &note.message));
                 }
                 self.output.print(&json.totals(totals));
             }

@@ -8,7 +8,7 @@ use crate::options;
 use crate::output::Output;
 use crate::render::{counted, history_row, history_was_now, json_line};
 use crate::status::Status;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{Journal, RealFs, RunRecord, clean};
 use std::time::{SystemTime, UNIX_EPOCH};
 
@@ -93,11 +93,7 @@ fn one(
     journal: &Journal<'_>,
     output: &mut Output,
 ) -> Result<Status, Complaint> {
-    if !numbers(journal)?.contains(&run) {
-        return Err(Complaint::no(format!("there is no run {run}"))
-            .remedy("`bquill history` lists the runs"));
-    }
-    let record = load(journal, run)?;
+    let record = state::run(journal, run)?;
     let show = ShowArgs {
         show: args.show.clone(),
         context: 0,
@@ -126,7 +122,7 @@ fn one(
     let when = intent.map_or_else(String::new, |intent| state::moment(intent.at));
     output.print(history_row(&record, &when, output.width()).as_bytes());
     if let Some(intent) = intent {
-        let folder = visible(intent.folder.path().as_os_str().as_encoded_bytes());
+        let folder = visible_path(&intent.folder.path());
         output.print(format!("in {folder}\n").as_bytes());
         let text = history_was_now(intent, &changes, shown, output.paint(), output.width());
         output.print(text.as_bytes());

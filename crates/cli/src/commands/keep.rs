@@ -3,7 +3,7 @@
 use crate::complaint::Complaint;
 use crate::options::AskedRewrite;
 use crate::render::ShownPassage;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Example, Rewrite, Step, StepText, rewrite_text};
 use std::path::{Component, Path, PathBuf};
 
@@ -18,7 +18,7 @@ pub fn check(file: &Path) -> Result<(), Complaint> {
     if file.symlink_metadata().is_err() {
         return Ok(());
     }
-    let shown = visible(file.as_os_str().as_encoded_bytes());
+    let shown = visible_path(file);
     Err(
         Complaint::trouble(format!("there is already a file: {shown}"))
             .remedy("keep the rewrite under another name"),
@@ -57,7 +57,7 @@ pub fn write(file: &Path, asked: &AskedRewrite, examples: Vec<Example>) -> Resul
         text.example = examples;
         text.example.truncate(EXAMPLES);
     }
-    let shown = visible(file.as_os_str().as_encoded_bytes());
+    let shown = visible_path(file);
     std::fs::write(file, text.to_toml())
         .map_err(|error| Complaint::trouble(format!("cannot write {shown}: {error}")))
 }

@@ -7,7 +7,7 @@ use crate::output::Output;
 use crate::render::{RewriteTotals, counted, file_name, one_line_of};
 use crate::status::Status;
 use brisk_quill_core::address::Count;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{Counts, OpenBlock, Problem, Rewrite, Run, RunOptions, TemplateNote, Unmet};
 use brisk_quill_files::{
     Evaluated, Facts, FileError, FileSink, Listing, Nobody, Reader, Source, TextOptions, evaluate,
@@ -267,7 +267,7 @@ pub fn file_complaint(error: &FileError) -> Complaint {
 /// What to tell about a unit that was left alone.
 pub fn problem_complaint(source: &Source, problem: &Problem) -> Complaint {
     let place = problem.line.map(|line| format!(", line {line}"));
-    let path = visible(source.path().as_os_str().as_encoded_bytes());
+    let path = visible_path(source.path());
     Complaint::trouble(format!(
         "{path}{}: {}",
         place.unwrap_or_default(),

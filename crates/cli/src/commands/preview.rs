@@ -8,7 +8,7 @@ use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::render::{
     self, Collector, FileReport, JsonPlan, Keep, PreviewView, counted, diff_of_file, file_name,
-    rewrite_sentence,
+    json_note, rewrite_sentence,
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
@@ -208,7 +208,7 @@ impl<'r> View<'r> {
             }
             Self::Json(plan, rewrite) => {
                 for note in &pass.notes {
-                    output.print(&plan.note(&note.path, note.line, &note.message));
+                    output.print(&json_note(&note.path, note.line, &note.message));
                 }
                 for (name, message) in template_hints(rewrite) {
                     output.print(&plan.hint(name, &message));

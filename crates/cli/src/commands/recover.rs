@@ -6,7 +6,7 @@ use crate::args::RecoverArgs;
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{Direction, RealFs, open_ways, recover};
 
 pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Complaint> {
@@ -31,7 +31,7 @@ pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Complaint>
             intent.targets.len() as u64,
             intent.targets.iter().map(|target| target.changes).sum(),
             state::moment(intent.at),
-            visible(intent.folder.path().as_os_str().as_encoded_bytes()),
+            visible_path(&intent.folder.path()),
         ),
         None => (
             0,

@@ -4,7 +4,7 @@ use super::pass::file_complaint;
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::render::counted;
-use brisk_quill_files::{Journal, Plan, RealFs, RunDone, RunRequest, Trouble, make_run};
+use brisk_quill_files::{Journal, Plan, RealFs, RunDone, RunRecord, RunRequest, Trouble, make_run};
 use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
 use std::io::{self, BufRead};
 use std::sync::Arc;
@@ -20,6 +20,16 @@ pub fn journal() -> Result<Journal<'static>, Complaint> {
         .remedy("set XDG_STATE_HOME to a folder of your own")
     })?;
     Ok(Journal::new(&RealFs, place))
+}
+
+/// The run of this number.
+pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Complaint> {
+    let numbers = journal.numbers().map_err(|error| file_complaint(&error))?;
+    if !numbers.contains(&run) {
+        return Err(Complaint::no(format!("there is no run {run}"))
+            .remedy("`bquill history` lists the runs"));
+    }
+    journal.load(run).map_err(|error| file_complaint(&error))
 }
 
 /// Says so where a run was stopped and is unfinished.

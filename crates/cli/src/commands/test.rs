@@ -7,7 +7,7 @@ use crate::output::Output;
 use crate::render::{ExampleView, counted, json_example, json_example_totals};
 use crate::status::Status;
 use brisk_quill_core::ExampleOutcome;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use std::path::Path;
 
 pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Complaint> {
@@ -53,7 +53,7 @@ fn work(path: &Path) -> Result<Vec<ExampleOutcome>, Complaint> {
         let places: Vec<String> = troubles.iter().map(place).collect();
         Complaint::wrong(format!(
             "{}: {} is no example",
-            shown(path),
+            visible_path(path),
             places.join(", ")
         ))
         .remedy("give `before` and `after`, or `untouched` alone")
@@ -61,7 +61,7 @@ fn work(path: &Path) -> Result<Vec<ExampleOutcome>, Complaint> {
 }
 
 fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Output) {
-    let name = shown(path);
+    let name = visible_path(path);
     if json {
         for outcome in outcomes {
             output.print(&json_example(&name, outcome));
@@ -84,8 +84,4 @@ fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Outp
     if held < outcomes.len() {
         output.print(b"\n");
     }
-}
-
-fn shown(path: &Path) -> String {
-    visible(path.as_os_str().as_encoded_bytes())
 }

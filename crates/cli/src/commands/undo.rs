@@ -6,10 +6,10 @@ use crate::args::UndoArgs;
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{Journal, RealFs, RunRecord, RunState, undo_plan};
 use std::io::{self, IsTerminal};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
     if !args.yes && !io::stdin().is_terminal() {
@@ -18,7 +18,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
     }
     let journal = state::journal()?;
     let record = match args.run {
-        Some(run) => given(&journal, run)?,
+        Some(run) => state::run(&journal, run)?,
         None => last_here(&journal)?,
     };
     let only = only(&args.only)?;
@@ -27,7 +27,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
     let plan = plan
         .map_err(|error| file_complaint(&error))?
         .map_err(|changed| {
-            let names: Vec<String> = changed.iter().map(|path| shown(path)).collect();
+            let names: Vec<String> = changed.iter().map(|path| visible_path(path)).collect();
             Complaint::trouble(format!(
                 "changed since run {}: {}",
                 record.run,
@@ -61,15 +61,6 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
     Ok(Status::Fine)
 }
 
-fn given(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Complaint> {
-    let numbers = journal.numbers().map_err(|error| file_complaint(&error))?;
-    if !numbers.contains(&run) {
-        return Err(Complaint::no(format!("there is no run {run}"))
-            .remedy("`bquill history` lists the runs"));
-    }
-    journal.load(run).map_err(|error| file_complaint(&error))
-}
-
 /// The last complete run that was made in this folder.
 fn last_here(journal: &Journal<'_>) -> Result<RunRecord, Complaint> {
     let here = std::env::current_dir()
@@ -94,12 +85,9 @@ fn last_here(journal: &Journal<'_>) -> Result<RunRecord, Complaint> {
 /// The files that are named, as the journal knows them.
 fn only(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Complaint> {
     let known = |path: &PathBuf| {
-        path.canonicalize()
-            .map_err(|error| Complaint::trouble(format!("cannot read: {}: {error}", shown(path))))
+        path.canonicalize().map_err(|error| {
+            Complaint::trouble(format!("cannot read: {}: {error}", visible_path(path)))
+        })
     };
     paths.iter().map(known).collect()
-}
-
-fn shown(path: &Path) -> String {
-    visible(path.as_os_str().as_encoded_bytes())
 }

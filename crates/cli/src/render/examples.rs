@@ -1,6 +1,6 @@
 //! Examples that did not hold: what was, what was wanted, and what came.
 
-use super::json::push;
+use super::json::json_line;
 use super::marks::{self, Look};
 use super::paint::{Paint, Role};
 use brisk_quill_core::{ExampleOutcome, Span};
@@ -98,7 +98,6 @@ enum Record<'a> {
 
 /// The record of an example.
 pub fn json_example(path: &str, outcome: &ExampleOutcome) -> Vec<u8> {
-    let mut out = Vec::new();
     let problems = outcome
         .problems
         .iter()
@@ -113,18 +112,15 @@ pub fn json_example(path: &str, outcome: &ExampleOutcome) -> Vec<u8> {
         got: &String::from_utf8_lossy(&outcome.got),
         problems: problems.collect(),
     };
-    push(&mut out, &record);
-    out
+    json_line(&record)
 }
 
 /// The last record.
 pub fn json_example_totals(files: u64, examples: u64, failed: u64) -> Vec<u8> {
-    let mut out = Vec::new();
     let record = Record::Totals {
         files,
         examples,
         failed,
     };
-    push(&mut out, &record);
-    out
+    json_line(&record)
 }

@@ -3,7 +3,7 @@
 use super::marks::one_line_of;
 use super::numbers::counted;
 use super::paint::{Paint, Role};
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{ChangeRecord, Intent, RunRecord};
 
 /// One run on one line.
@@ -65,11 +65,7 @@ pub fn history_was_now(
                 .map(|target| target.named.path());
             let name = named.unwrap_or_default();
             out.push('\n');
-            paint.push(
-                &mut out,
-                Role::Path,
-                &visible(name.as_os_str().as_encoded_bytes()),
-            );
+            paint.push(&mut out, Role::Path, &visible_path(&name));
             out.push('\n');
         }
         let change = record.change();
@@ -93,9 +89,4 @@ pub fn history_was_now(
         }
     }
     out
-}
-
-/// A record on a line.
-pub fn json_line(value: &serde_json::Value) -> Vec<u8> {
-    format!("{value}\n").into_bytes()
 }

@@ -46,6 +46,13 @@ pub(super) fn push(out: &mut Vec<u8>, record: &impl Serialize) {
     out.push(b'\n');
 }
 
+/// A record on a line.
+pub fn json_line(record: &impl Serialize) -> Vec<u8> {
+    let mut out = Vec::new();
+    push(&mut out, record);
+    out
+}
+
 #[derive(Serialize)]
 #[serde(tag = "record", rename_all = "lowercase")]
 enum Record<'a> {
@@ -216,13 +223,10 @@ pub struct JsonPlan<'a> {
 impl JsonPlan<'_> {
     /// The first record.
     pub fn head(&self) -> Vec<u8> {
-        let mut out = Vec::new();
-        let record = Record::Plan {
+        json_line(&Record::Plan {
             format: FORMAT,
             rewrite: self.text,
-        };
-        push(&mut out, &record);
-        out
+        })
     }
 
     /// The records of one file, all of whose passages are at hand.
@@ -303,21 +307,13 @@ impl JsonPlan<'_> {
         push(out, &record);
     }
 
-    /// Something to know about a file.
-    pub fn note(&self, path: &str, line: u64, message: &str) -> Vec<u8> {
-        note(path, line, message)
-    }
-
     /// A hint about the template of a step.
     pub fn hint(&self, name: &str, message: &str) -> Vec<u8> {
-        let mut out = Vec::new();
-        push(&mut out, &Record::Hint { name, message });
-        out
+        json_line(&Record::Hint { name, message })
     }
 
     /// The last record.
     pub fn totals(&self, totals: &RewriteTotals) -> Vec<u8> {
-        let mut out = Vec::new();
         let counts = &totals.counts;
         let steps = counts.all_steps();
         let per_step = counts.steps.iter().enumerate();
@@ -335,20 +331,17 @@ impl JsonPlan<'_> {
             problems: counts.problems + totals.files.unreadable,
             per_step: per_step.map(|(i, step)| StepRecord::new(i, step)).collect(),
         };
-        push(&mut out, &record);
-        out
+        json_line(&record)
     }
 }
 
-fn note(path: &str, line: u64, message: &str) -> Vec<u8> {
-    let mut out = Vec::new();
-    let record = Record::Note {
+/// Something to know about a file.
+pub fn json_note(path: &str, line: u64, message: &str) -> Vec<u8> {
+    json_line(&Record::Note {
         path,
         line,
         message,
-    };
-    push(&mut out, &record);
-    out
+    })
 }
 
 fn push_unit(out: &mut Vec<u8>, path: &Text, passage: &ShownPassage) {
@@ -433,7 +426,6 @@ impl JsonFind<'_> {
 
     /// A unit in scope without a match.
     pub fn missing(&self, source: &Source, unit: &FoundUnit) -> Vec<u8> {
-        let mut out = Vec::new();
         let (path, text) = (path_text(source), Text::of(&unit.text));
         let record = Record::Missing {
             path: &path.shown,
@@ -443,13 +435,7 @@ impl JsonFind<'_> {
             text: text.shown,
             text_b64: text.base64,
         };
-        push(&mut out, &record);
-        out
-    }
-
-    /// Something to know about a file.
-    pub fn note(&self, path: &str, line: u64, message: &str) -> Vec<u8> {
-        note(path, line, message)
+        json_line(&record)
     }
 
     /// A problem in a file.
@@ -461,7 +447,6 @@ impl JsonFind<'_> {
 
     /// The last record.
     pub fn totals(&self, totals: &FindTotals) -> Vec<u8> {
-        let mut out = Vec::new();
         let record = Record::Totals {
             files: totals.files.read,
             files_changed: None,
@@ -476,7 +461,6 @@ impl JsonFind<'_> {
             problems: totals.problems + totals.files.unreadable,
             per_step: Vec::new(),
         };
-        push(&mut out, &record);
-        out
+        json_line(&record)
     }
 }

@@ -4,7 +4,7 @@ use super::marks::{self, Look};
 use super::paint::{Paint, Role};
 use super::report::{FileReport, ShownPassage};
 use brisk_quill_core::Span;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::Source;
 
 /// Draws the changes of files.
@@ -134,7 +134,7 @@ impl PreviewView {
 pub fn file_name(source: &Source) -> String {
     match source {
         Source::Stdin => "standard input".into(),
-        Source::File(path) => visible(path.as_os_str().as_encoded_bytes()),
+        Source::File(path) => visible_path(path),
     }
 }
 

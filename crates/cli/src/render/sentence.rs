@@ -2,7 +2,7 @@
 
 use super::numbers::counted;
 use brisk_quill_core::address::Spec;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{Action, Pattern, Per, Query, Rewrite, Step, Template, UnitKind};
 use brisk_quill_files::Source;
 
@@ -205,7 +205,7 @@ fn is_one(spec: &Spec) -> bool {
 fn files(sources: &[Source]) -> String {
     match sources {
         [Source::Stdin] => "standard input".into(),
-        [Source::File(path)] => visible(path.as_os_str().as_encoded_bytes()),
+        [Source::File(path)] => visible_path(path),
         many => counted(many.len() as u64, "file"),
     }
 }

@@ -4,9 +4,8 @@ use super::scope::{ScopeState, push_place};
 use super::{OpenBlock, Per, Query};
 use crate::address::Selection;
 use crate::pattern::{Finder, Matches, SearchError};
-use crate::unit::{Line, count_lines, paragraphs};
+use crate::unit::{Line, count_lines, line_ends, paragraphs};
 use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
-use memchr::memchr_iter;
 
 /// What a walk is asked to tell besides the matches.
 #[derive(Clone, Copy, Debug, Default)]
@@ -246,7 +245,7 @@ impl<'q> Walk<'q> {
         let mut counted = 0;
         for unit in units {
             let from = unit.content.from;
-            number += memchr_iter(b'\n', &scan.text[counted..from]).count() as u64;
+            number += line_ends(&scan.text[counted..from]);
             counted = from;
             let place = match &places {
                 Some(places) => Place::Within(places, scan.text.len()),

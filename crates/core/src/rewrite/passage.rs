@@ -2,7 +2,8 @@
 
 use crate::Span;
 use crate::edits::{Edit, StepSet};
-use memchr::{memchr, memchr_iter, memrchr};
+use crate::line_ends;
+use memchr::{memchr, memrchr};
 
 /// A run of neighbouring lines in which something changes.
 #[derive(Clone, Copy, Debug)]
@@ -57,7 +58,7 @@ impl<'t> Passage<'t> {
                 edit.span.from - passage.place.from,
                 edit.span.to - passage.place.from,
             );
-            line += memchr_iter(b'\n', &passage.was[counted..span.from]).count() as u64;
+            line += line_ends(&passage.was[counted..span.from]);
             counted = span.from;
             PassageEdit {
                 from: passage.from + span.from as u64,
@@ -129,7 +130,7 @@ pub(super) fn each(piece: &Piece<'_>, mut visit: impl FnMut(&Passage<'_>)) -> u6
     while let [first, ..] = rest {
         let from = memrchr(b'\n', &text[..first.span.from]).map_or(0, |at| at + 1);
         let (to, size) = extent(text, from, rest);
-        line += memchr_iter(b'\n', &text[counted..from]).count() as u64;
+        line += line_ends(&text[counted..from]);
         counted = from;
         visit(&Passage {
             line,
@@ -142,7 +143,7 @@ pub(super) fn each(piece: &Piece<'_>, mut visit: impl FnMut(&Passage<'_>)) -> u6
         });
         rest = &rest[size..];
     }
-    line + memchr_iter(b'\n', &text[counted..]).count() as u64
+    line + line_ends(&text[counted..])
 }
 
 /// Where a passage that begins at `from` ends, and how many of `edits` lie in it: with the end of

@@ -8,7 +8,7 @@ use crate::query::{
 };
 use crate::rewrite::StepCounts;
 use crate::template::{FilterProblem, Occasion};
-use crate::{Pattern, Problem, Span, Template};
+use crate::{Pattern, Problem, Span, Template, line_ends};
 
 /// The state of one step during a run.
 #[derive(Debug)]
@@ -342,10 +342,6 @@ fn with_endings(text: &[u8], ending: &[u8]) -> Vec<u8> {
         }
     }
     out
-}
-
-fn line_ends(text: &[u8]) -> u64 {
-    memchr::memchr_iter(b'\n', text).count() as u64
 }
 
 fn group_texts(unit: &[u8], finding: &Finding<'_>) -> GroupTexts {
