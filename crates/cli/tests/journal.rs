@@ -186,17 +186,7 @@ fn two_runs_at_once() {
 fn two_runs_that_race() {
     for _ in 0..4 {
         let sandbox = many();
-        let start = |with: &str| {
-            sandbox
-                .command()
-                .args(["apply", "quay", "--with", with, ".", "--yes"])
-                .stdin(Stdio::null())
-                .stdout(Stdio::null())
-                .stderr(Stdio::piped())
-                .spawn()
-                .unwrap()
-        };
-        let both = [start("Q"), start("Q")];
+        let both = [start(&sandbox), start(&sandbox)];
         let ended = both.map(|child| child.wait_with_output().unwrap());
         let won = ended
             .iter()
@@ -228,6 +218,18 @@ fn many() -> Sandbox {
     sandbox
 }
 
+/// Begins to rewrite them all.
+fn start(sandbox: &Sandbox) -> std::process::Child {
+    sandbox
+        .command()
+        .args(["apply", "quay", "--with", "Q", ".", "--yes"])
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap()
+}
+
 /// All old, or all new, and nothing left over; whether new.
 fn all_or_nothing(sandbox: &Sandbox, case: &str) -> bool {
     let files = sandbox.snapshot();
@@ -253,14 +255,7 @@ fn killed_at_any_moment() {
     let (mut unfinished, mut ends) = (0, [0, 0]);
     for round in 0..20u64 {
         let sandbox = many();
-        let mut child = sandbox
-            .command()
-            .args(["apply", "quay", "--with", "Q", ".", "--yes"])
-            .stdin(Stdio::null())
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .unwrap();
+        let mut child = start(&sandbox);
         // Somewhere in its life; where exactly does not matter, for any moment must do.
         std::thread::sleep(std::time::Duration::from_millis(3 + round * 25));
         child.kill().unwrap();
@@ -403,14 +398,7 @@ fn a_full_disk_changes_nothing() {
 #[test]
 fn an_interrupt_before_the_decision_takes_everything_back() {
     let sandbox = many();
-    let mut child = sandbox
-        .command()
-        .args(["apply", "quay", "--with", "Q", ".", "--yes"])
-        .stdin(Stdio::null())
-        .stdout(Stdio::null())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap();
+    let mut child = start(&sandbox);
     // As soon as the run has a folder it listens.
     let runs = sandbox.state().join("brisk-quill/runs/1/changes");
     while !runs.exists() && child.try_wait().unwrap().is_none() {

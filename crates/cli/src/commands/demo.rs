@@ -18,6 +18,9 @@ struct Stop {
     words: &'static [&'static str],
 }
 
+/// The pattern that the walk arrives at.
+const BERTH: &str = r"berth[\s#-]*(?:no\. )?(\d+)";
+
 const WALK: &[Stop] = &[
     Stop {
         says: "1. Match. Which berths do the notices name? Try a first pattern.",
@@ -26,44 +29,20 @@ const WALK: &[Stop] = &[
     Stop {
         says: "2. It misses `BERTH 9`, `berth  3` and `Berth no. 4`. Let letter case not matter,\n   \
                and allow more between the word and the number.",
-        words: &[
-            "find",
-            r"berth[\s#-]*(?:no\. )?(\d+)",
-            "-i",
-            "notices",
-            "--show",
-            "4",
-        ],
+        words: &["find", BERTH, "-i", "notices", "--show", "4"],
     },
     Stop {
         says: "3. Replace. See each line before and after; nothing is written.",
         words: &[
-            "preview",
-            r"berth[\s#-]*(?:no\. )?(\d+)",
-            "-i",
-            "--with",
-            "B-$1",
-            "notices",
-            "--show",
-            "4",
+            "preview", BERTH, "-i", "--with", "B-$1", "notices", "--show", "4",
         ],
     },
     Stop {
         says: "4. Narrow. The heading and the date stand in the first three lines of each notice:\n   \
                leave them alone, and take only the first berth of each line.",
         words: &[
-            "preview",
-            r"berth[\s#-]*(?:no\. )?(\d+)",
-            "-i",
-            "--with",
-            "B-$1",
-            "--lines",
-            "4..",
-            "--pick",
-            "first",
-            "notices",
-            "--show",
-            "4",
+            "preview", BERTH, "-i", "--with", "B-$1", "--lines", "4..", "--pick", "first",
+            "notices", "--show", "4",
         ],
     },
     Stop {
@@ -85,15 +64,7 @@ const WALK: &[Stop] = &[
     Stop {
         says: "6. Apply: all or nothing, and only if there are as many changes as you expect.",
         words: &[
-            "apply",
-            r"berth[\s#-]*(?:no\. )?(\d+)",
-            "-i",
-            "--with",
-            "B-$1",
-            "notices",
-            "--yes",
-            "--expect",
-            "50..",
+            "apply", BERTH, "-i", "--with", "B-$1", "notices", "--yes", "--expect", "50..",
         ],
     },
     Stop {
