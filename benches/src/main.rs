@@ -8,7 +8,7 @@
 //! once, with no journal and no check.
 
 use brisk_quill_core::{
-    Action, MatchOptions, OpenBlock, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step,
+    Action, MatchOptions, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions, Step,
     Template, Unmet,
 };
 use brisk_quill_files::{
@@ -146,7 +146,7 @@ impl FileSink for Changes {
         panic!("{problem:?}");
     }
     fn unmet(&mut self, _: Unmet) {}
-    fn open_block(&mut self, _: usize, _: OpenBlock) {}
+    fn remark(&mut self, _: usize, _: Remark) {}
 }
 
 /// The same by our own means: evaluated, hashed, and written under the journal.

@@ -7,6 +7,7 @@ mod explain;
 mod find;
 mod history;
 mod keep;
+mod look;
 mod man;
 mod pass;
 mod preview;

@@ -1,12 +1,15 @@
 //! From the words of the command line to the core's own types.
 
-use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, Unit};
+use crate::args::{
+    FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs, Unit,
+};
 use crate::complaint::{Complaint, Quote};
+use crate::render::file_name;
 use crate::tables::FileTables;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{Pattern, Query, Rewrite, RewriteText, StepFault, StepText, Template};
-use brisk_quill_files::{Listing, Search, TextEncoding, TextOptions, discover};
+use brisk_quill_files::{Listing, Search, Source, TextEncoding, TextOptions, discover};
 use std::ffi::OsString;
 use std::io::{self, Read};
 use std::os::unix::ffi::OsStringExt;
@@ -29,8 +32,16 @@ pub struct AskedRewrite {
     pub paths: Vec<PathBuf>,
 }
 
+impl AskedRewrite {
+    /// The files it is meant for.
+    pub fn sources(&self, args: &FilesArgs) -> Result<Sources, Complaint> {
+        let is_table = |source: &Source| self.rewrite.is_table(&source.path().to_string_lossy());
+        sources(self.paths.clone(), args, &is_table)
+    }
+}
+
 /// The query of `find` and its like.
-pub fn query(mut parts: Vec<Part>) -> Result<AskedQuery, Complaint> {
+pub fn query(mut parts: Vec<Part>, table: &TableArgs) -> Result<AskedQuery, Complaint> {
     let part = parts.swap_remove(0);
     if !parts.is_empty() {
         return Err(
@@ -38,18 +49,23 @@ pub fn query(mut parts: Vec<Part>) -> Result<AskedQuery, Complaint> {
                 .remedy("use `preview` to see several steps"),
         );
     }
-    let (text, paths) = step_text(part)?;
+    let (mut text, paths) = step_text(part)?;
+    with_table(&mut text, table);
     let query = text.query().map_err(|fault| step_complaint(&fault))?;
     Ok(AskedQuery { query, paths })
 }
 
 /// The rewrite of `preview` and `apply`.
-pub fn rewrite(parts: Vec<Part>, guard: &GuardArgs) -> Result<AskedRewrite, Complaint> {
+pub fn rewrite(
+    parts: Vec<Part>,
+    guard: &GuardArgs,
+    table: &TableArgs,
+) -> Result<AskedRewrite, Complaint> {
     let several = parts.len() > 1;
     let (mut steps, mut paths) = (Vec::new(), Vec::new());
     for part in parts {
         if let Some(file) = &part.step.rewrite {
-            return rewrite_of_file(&file.clone(), part, several, guard);
+            return rewrite_of_file(&file.clone(), part, several, guard, table);
         }
         let (step, more) = step_text(part)?;
         steps.push(step);
@@ -57,6 +73,12 @@ pub fn rewrite(parts: Vec<Part>, guard: &GuardArgs) -> Result<AskedRewrite, Comp
     }
     if let Some(last) = steps.last_mut() {
         last.ensure.clone_from(&guard.ensure);
+    }
+    let in_columns = steps.iter().any(StepText::has_columns);
+    for step in &mut steps {
+        if step.has_columns() || !in_columns {
+            with_table(step, table);
+        }
     }
     let text = RewriteText::from(steps);
     let mut tables = FileTables::new(Path::new(""));
@@ -80,6 +102,7 @@ fn rewrite_of_file(
     part: Part,
     several: bool,
     guard: &GuardArgs,
+    table: &TableArgs,
 ) -> Result<AskedRewrite, Complaint> {
     let alone = StepArgs {
         rewrite: part.step.rewrite.clone(),
@@ -89,12 +112,24 @@ fn rewrite_of_file(
         return Err(Complaint::wrong("--rewrite says all that is to be done")
             .remedy("write those options into the file, or leave --rewrite out"));
     }
-    let (text, rewrite) = load_rewrite(file)?;
+    let (text, rewrite) = load_rewrite(file, table)?;
     Ok(AskedRewrite {
         text,
         rewrite,
         paths: part.words.into_iter().map(PathBuf::from).collect(),
     })
+}
+
+/// Says of a step how its tables are read, as far as it does not say that itself.
+fn with_table(step: &mut StepText, table: &TableArgs) {
+    let own = |own: &mut Option<String>, given: &Option<String>| {
+        *own = own.take().or(given.clone());
+    };
+    own(&mut step.format, &table.format);
+    own(&mut step.delimiter, &table.delimiter);
+    own(&mut step.quote, &table.quote);
+    step.no_header |= table.no_header;
+    step.ragged |= table.ragged;
 }
 
 /// A step in words, and the paths behind its pattern.
@@ -124,6 +159,9 @@ fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
             .unit
             .filter(|unit| *unit != Unit::Line)
             .map(|unit| unit.name().into()),
+        columns: select.columns,
+        where_in: pairs(&select.where_in),
+        unless_in: pairs(&select.unless_in),
         lines: select.lines,
         contains: select.contains,
         unless: select.unless,
@@ -145,6 +183,8 @@ fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
         lead: step.lead,
         trail: step.trail,
         swap_chars: pairs(&step.swap_chars).pop(),
+        set: pairs(&step.set).pop(),
+        add_column: pairs(&step.add_column).pop(),
         remove_chars: step.remove_chars,
         ..StepText::default()
     };
@@ -189,7 +229,7 @@ fn read_text(path: &Path, what: &str) -> Result<String, Complaint> {
 }
 
 /// A rewrite file, in words and built. Paths in it are relative to it.
-pub fn load_rewrite(path: &Path) -> Result<(RewriteText, Rewrite), Complaint> {
+pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewrite), Complaint> {
     let shown = visible_path(path);
     let source = read_text(path, "a rewrite")?;
     let mut text = RewriteText::parse(&source).map_err(|error| Complaint {
@@ -204,6 +244,9 @@ pub fn load_rewrite(path: &Path) -> Result<(RewriteText, Rewrite), Complaint> {
     for step in &mut text.step {
         if let Some(file) = step.pattern_file.take() {
             step.pattern = Some(read_pattern(&base.join(file))?);
+        }
+        if step.has_columns() {
+            with_table(step, table);
         }
     }
     let rewrite = text
@@ -287,7 +330,14 @@ pub fn texts(args: &FilesArgs, facts: bool) -> Result<TextOptions, Complaint> {
 }
 
 /// The files that are meant. Without a path: a pipe, else the files below this folder.
-pub fn sources(paths: Vec<PathBuf>, args: &FilesArgs) -> Result<Listing, Complaint> {
+///
+/// Where columns are looked at, `is_table` tells whether the form of a file is known. A file that
+/// is named must have one; those that are met on the way are passed over.
+pub fn sources(
+    paths: Vec<PathBuf>,
+    args: &FilesArgs,
+    is_table: &dyn Fn(&Source) -> bool,
+) -> Result<Sources, Complaint> {
     let search = Search::new(&args.files, &args.skip, args.hidden).map_err(|error| {
         Complaint::wrong(error.to_string()).remedy("write a glob such as `*.md` or `old/**`")
     })?;
@@ -297,7 +347,30 @@ pub fn sources(paths: Vec<PathBuf>, args: &FilesArgs) -> Result<Listing, Complai
         None if paths.is_empty() => paths.push(if stdin_is_text() { "-" } else { "." }.into()),
         None => {}
     }
-    Ok(discover(&paths, &search))
+    let mut listing = discover(&paths, &search);
+    let all = listing.sources.len();
+    let named = |source: &Source| paths.iter().any(|path| path == source.path());
+    let formless = |source: &&Source| !is_table(source) && named(source);
+    if let Some(source) = listing.sources.iter().find(formless) {
+        let name = file_name(source);
+        return Err(
+            Complaint::wrong(format!("{name}: its columns are of no known form"))
+                .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`"),
+        );
+    }
+    listing.sources.retain(|source| is_table(source));
+    Ok(Sources {
+        no_table: (all - listing.sources.len()) as u64,
+        listing,
+    })
+}
+
+/// The files of a request.
+pub struct Sources {
+    /// In order of path.
+    pub listing: Listing,
+    /// Files met on the way that have no columns.
+    pub no_table: u64,
 }
 
 /// The paths in a file, one a line.

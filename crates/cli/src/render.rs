@@ -26,6 +26,6 @@ pub use marks::one_line_of;
 pub use numbers::{counted, number};
 pub use paint::Paint;
 pub use preview::{PreviewView, file_name};
-pub use report::{Collector, FileReport, Keep, Neighbours, ShownPassage};
+pub use report::{Collector, FileReport, Keep, ShownPassage};
 pub use sentence::{find_sentence, rewrite_sentence, step_sentence};
-pub use table::{FindTotals, RewriteTotals};
+pub use table::{FileCounts, FindTotals, RewriteTotals};

@@ -8,6 +8,7 @@ mod compose;
 pub use compose::compose;
 
 use crate::Span;
+use std::sync::Arc;
 
 /// A set of steps of one rewrite, counted from 0.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -53,6 +54,36 @@ pub struct Edit {
     pub steps: StepSet,
     /// The groups of the match it comes from, where they were asked for and it comes from one.
     pub groups: Option<GroupTexts>,
+    /// What happens to the value, where all of it is one cell.
+    pub cell: Option<Box<CellEdit>>,
+}
+
+/// What happens within a cell.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CellEdit {
+    /// What its column is called.
+    pub name: Arc<str>,
+    /// Its value before.
+    pub value: Vec<u8>,
+    /// The edits of that value.
+    pub edits: Vec<Edit>,
+}
+
+impl CellEdit {
+    /// Its value after.
+    pub fn now(&self) -> Vec<u8> {
+        splice(&self.value, &self.edits)
+    }
+
+    /// Both, one after the other.
+    fn then(self, later: Self) -> Self {
+        let now = self.now();
+        Self {
+            edits: compose(&self.value, self.edits, &now, later.edits),
+            name: self.name,
+            value: self.value,
+        }
+    }
 }
 
 impl Edit {
@@ -81,6 +112,19 @@ pub fn splice(text: &[u8], edits: &[Edit]) -> Vec<u8> {
     out
 }
 
+/// The part `place` of `text` with the edits in it made.
+pub(crate) fn splice_part(text: &[u8], place: Span, edits: &[Edit]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(place.len());
+    let mut at = place.from;
+    for edit in edits {
+        out.extend_from_slice(&text[at..edit.span.from]);
+        out.extend_from_slice(&edit.text);
+        at = edit.span.to;
+    }
+    out.extend_from_slice(&text[at..place.to]);
+    out
+}
+
 /// The edits that lead from the spliced text back to `text`.
 pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
     let mut delta = 0;
@@ -92,6 +136,7 @@ pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
             text: text[edit.span.range()].to_vec(),
             steps: edit.steps,
             groups: None,
+            cell: None,
         }
     };
     edits.iter().map(inverse).collect()

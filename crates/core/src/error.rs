@@ -1,4 +1,6 @@
-use crate::{PatternError, Span, TemplateError, address::SpecError, chars::CharsError};
+use crate::{
+    PatternError, Span, TemplateError, address::SpecError, chars::CharsError, columns::ColumnsError,
+};
 
 /// Anything wrong with a request, before any text is looked at.
 ///
@@ -19,6 +21,9 @@ pub enum Error {
     /// A set of characters does not parse.
     #[error(transparent)]
     Chars(#[from] CharsError),
+    /// A LIST of columns does not parse.
+    #[error(transparent)]
+    Columns(#[from] ColumnsError),
 }
 
 /// What a mistake in a piece of the user's text can tell about itself.
@@ -36,6 +41,7 @@ impl Fault for Error {
             Self::Template(e) => e.span(),
             Self::Spec(e) => e.span(),
             Self::Chars(e) => e.span(),
+            Self::Columns(e) => e.span(),
         }
     }
 
@@ -45,6 +51,7 @@ impl Fault for Error {
             Self::Template(e) => e.remedy(),
             Self::Spec(e) => e.remedy(),
             Self::Chars(e) => e.remedy(),
+            Self::Columns(e) => e.remedy(),
         }
     }
 }

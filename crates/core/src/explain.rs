@@ -51,7 +51,7 @@ pub fn explain_template(template: &Template) -> Vec<(String, String)> {
     let explain = |part: &Part| match part {
         Part::Text(text) => (part_text(part), text_words(text)),
         Part::Reference { subject, calls } => {
-            let mut words = subject_words(*subject);
+            let mut words = subject_words(subject);
             for call in calls {
                 words.push_str(&format!(", {}", call.words()));
             }
@@ -65,7 +65,7 @@ fn part_text(part: &Part) -> String {
     Template::of_part(part).to_string()
 }
 
-fn subject_words(subject: Subject) -> String {
+fn subject_words(subject: &Subject) -> String {
     match subject {
         Subject::Group(0) => "the whole match".into(),
         Subject::Group(n) => format!("group {n}"),
@@ -73,6 +73,8 @@ fn subject_words(subject: Subject) -> String {
         Subject::File => "the path of the file".into(),
         Subject::Stem => "the name of the file, without folder and extension".into(),
         Subject::Count => "the number of the match: 1, 2, 3 …".into(),
+        Subject::Row => "the number of the row".into(),
+        Subject::Cell(column) => format!("the column {column} of the row"),
     }
 }
 

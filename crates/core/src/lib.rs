@@ -12,6 +12,7 @@
 //! * [`Query`] is a pattern with its *where* and *which*; [`Step`] is a query with an action.
 //! * [`Rewrite`] is a list of steps; [`Run`] evaluates it over one text after another and
 //!   hands [`Passage`]s of changes to a [`Sink`].
+//! * [`columns`] reads the cells of tables and of JSON Lines, which are units like any other.
 //! * [`edits`] composes the edits of several steps into edits of the original bytes.
 //!
 //! ```
@@ -28,6 +29,7 @@
 
 pub mod address;
 pub mod chars;
+pub mod columns;
 pub mod edits;
 mod error;
 pub mod escape;
@@ -47,8 +49,8 @@ pub use error::{Error, Fault};
 pub use pattern::{Finder, Groups, MatchOptions, Matches, Pattern, PatternError, SearchError};
 pub use problem::{Problem, ProblemKind};
 pub use query::{
-    Block, Finding, Findings, Found, LeftOut, Near, OpenBlock, Per, Pick, Query, Scope, Standing,
-    UnitView, Visitor,
+    Block, CellCondition, CellView, ColumnNote, Finding, Findings, Found, LeftOut, Near, OpenBlock,
+    Per, Pick, Query, Remark, Scope, Standing, UnitView, Visitor,
 };
 pub use rewrite::{
     Counts, Evaluation, GroupText, LeftOutCounts, Outcome, Passage, PassageEdit, Rewrite, Run,

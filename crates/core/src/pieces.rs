@@ -1,68 +1,112 @@
-//! Cuts a text that comes in arbitrary bytes into pieces of whole lines.
+//! Cuts a text that comes in arbitrary bytes into pieces of whole records.
 
-use crate::unit::count_lines;
+use crate::columns::{Boundary, RowFault};
+use crate::unit::{count_lines, line_ends};
 use crate::{MAX_UNIT_BYTES, ProblemKind};
-use memchr::memrchr;
+use memchr::{memchr, memrchr};
 
 /// The largest text that is held as a whole, in bytes.
 pub(crate) const MAX_TEXT_BYTES: usize = 1 << 30;
 
+/// Where a text may be cut.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) enum Cut {
+    /// Behind a line end.
+    #[default]
+    Lines,
+    /// Behind a line end that is not within quotes.
+    Records(Boundary),
+    /// Nowhere.
+    Nowhere,
+}
+
+impl Cut {
+    /// One past the last place in `bytes`; they follow on those that were shown before.
+    fn last(&mut self, bytes: &[u8]) -> Option<usize> {
+        match self {
+            Self::Lines => memrchr(b'\n', bytes).map(|at| at + 1),
+            Self::Records(boundary) => boundary.last_end(bytes),
+            Self::Nowhere => None,
+        }
+    }
+
+    /// One past the first place in `bytes`.
+    fn first(&mut self, bytes: &[u8]) -> Option<usize> {
+        match self {
+            Self::Lines => memchr(b'\n', bytes).map(|at| at + 1),
+            Self::Records(boundary) => boundary.first_end(bytes),
+            Self::Nowhere => None,
+        }
+    }
+
+    /// The most that is held back, in bytes.
+    fn limit(self) -> usize {
+        match self {
+            Self::Nowhere => MAX_TEXT_BYTES,
+            Self::Lines | Self::Records(_) => MAX_UNIT_BYTES,
+        }
+    }
+
+    /// What to say of what is longer than that.
+    fn problem(self) -> ProblemKind {
+        let limit = self.limit();
+        match self {
+            Self::Nowhere => ProblemKind::TextTooLong { limit },
+            Self::Lines => ProblemKind::LineTooLong { limit },
+            Self::Records(boundary) if boundary.is_open() => RowFault::UnclosedQuote.into(),
+            Self::Records(_) => RowFault::TooLong { limit }.into(),
+        }
+    }
+}
+
 /// Takes what [`Pieces`] cuts.
 pub(crate) trait PiecesSink {
-    /// Whole lines; the last one lacks its line end only at the end of the text. `base` is the
+    /// Whole records; the last one lacks its line end only at the end of the text. `base` is the
     /// offset of the piece in the text.
     fn piece(&mut self, text: &[u8], base: u64);
 
-    /// A line, or a whole text (`None`), too long to be looked at; it has been passed over.
-    fn overlong(&mut self, line: Option<u64>, kind: ProblemKind);
+    /// A record, or a whole text, too long to be looked at; it has been passed over with its
+    /// `lines`, the first of which is number `line`.
+    fn overlong(&mut self, line: u64, lines: u64, kind: ProblemKind);
 }
 
 /// What is left over between two calls.
 #[derive(Debug, Default)]
 pub(crate) struct Pieces {
-    /// Hold everything back until the end.
-    whole: bool,
+    cut: Cut,
     carry: Vec<u8>,
     /// Bytes and lines handed on or passed over.
     base: u64,
     lines: u64,
-    /// Inside a line that is too long.
-    passing: bool,
+    /// Inside a record that is too long: its lines so far.
+    passing: Option<u64>,
 }
 
 impl Pieces {
-    /// Offsets count from `start`; with `whole` the text becomes one piece.
-    pub fn new(whole: bool, start: u64) -> Self {
+    /// Offsets count from `start`.
+    pub fn new(cut: Cut, start: u64) -> Self {
         Self {
-            whole,
+            cut,
             base: start,
             ..Self::default()
         }
     }
 
     pub fn push(&mut self, bytes: &[u8], sink: &mut dyn PiecesSink) {
-        let bytes = if self.passing {
-            self.pass(bytes)
-        } else {
-            bytes
-        };
-        if self.passing {
+        let bytes = self.pass(bytes, sink);
+        if bytes.is_empty() {
             return;
         }
-        if self.whole {
+        let Some(end) = self.cut.last(bytes) else {
             self.carry.extend_from_slice(bytes);
-            return self.bound(MAX_TEXT_BYTES, sink);
-        }
-        let Some(last_end) = memrchr(b'\n', bytes) else {
-            self.carry.extend_from_slice(bytes);
-            return self.bound(MAX_UNIT_BYTES, sink);
+            return self.bound();
         };
-        let (lines, rest) = bytes.split_at(last_end + 1);
+        let (records, rest) = bytes.split_at(end);
         if self.carry.is_empty() {
-            self.hand_on(lines, sink);
+            self.hand_on(records, sink);
         } else {
             let mut carry = std::mem::take(&mut self.carry);
-            carry.extend_from_slice(lines);
+            carry.extend_from_slice(records);
             self.hand_on(&carry, sink);
             carry.clear();
             self.carry = carry;
@@ -71,6 +115,10 @@ impl Pieces {
     }
 
     pub fn finish(&mut self, sink: &mut dyn PiecesSink) {
+        if let Some(lines) = self.passing.take() {
+            let kind = self.cut.problem();
+            return sink.overlong(self.lines + 1, lines, kind);
+        }
         let carry = std::mem::take(&mut self.carry);
         if !carry.is_empty() {
             self.hand_on(&carry, sink);
@@ -80,34 +128,35 @@ impl Pieces {
     fn hand_on(&mut self, text: &[u8], sink: &mut dyn PiecesSink) {
         sink.piece(text, self.base);
         self.base += text.len() as u64;
-        if !self.whole {
+        if !matches!(self.cut, Cut::Nowhere) {
             self.lines += count_lines(text);
         }
     }
 
     /// Gives up on what has grown over its limit.
-    fn bound(&mut self, limit: usize, sink: &mut dyn PiecesSink) {
-        if self.carry.len() <= limit {
-            return;
+    fn bound(&mut self) {
+        if self.carry.len() > self.cut.limit() {
+            self.base += self.carry.len() as u64;
+            self.passing = Some(line_ends(&self.carry));
+            self.carry = Vec::new();
         }
-        self.base += self.carry.len() as u64;
-        self.lines += 1;
-        self.carry = Vec::new();
-        self.passing = true;
-        let (line, kind) = if self.whole {
-            (None, ProblemKind::TextTooLong { limit })
-        } else {
-            (Some(self.lines), ProblemKind::LineTooLong { limit })
-        };
-        sink.overlong(line, kind);
     }
 
     /// Passes over the rest of what is too long; returns what follows it.
-    fn pass<'b>(&mut self, bytes: &'b [u8]) -> &'b [u8] {
-        let end = memchr::memchr(b'\n', bytes).filter(|_| !self.whole);
-        let passed = end.map_or(bytes.len(), |at| at + 1);
-        self.passing = end.is_none();
+    fn pass<'b>(&mut self, bytes: &'b [u8], sink: &mut dyn PiecesSink) -> &'b [u8] {
+        let Some(lines) = self.passing else {
+            return bytes;
+        };
+        let end = self.cut.first(bytes);
+        let passed = end.unwrap_or(bytes.len());
+        let lines = lines + line_ends(&bytes[..passed]);
         self.base += passed as u64;
+        self.passing = Some(lines);
+        if end.is_some() {
+            self.passing = None;
+            sink.overlong(self.lines + 1, lines, self.cut.problem());
+            self.lines += lines;
+        }
         &bytes[passed..]
     }
 }

@@ -1,3 +1,4 @@
+use crate::columns::{CellFault, ColumnFault, RowFault};
 use crate::{FilterProblem, SearchError};
 
 /// Something in a text that could not be looked at or computed; the unit is left alone.
@@ -7,6 +8,17 @@ pub struct Problem {
     pub line: Option<u64>,
     /// What it is.
     pub kind: ProblemKind,
+}
+
+impl Problem {
+    /// What is too long, from this line on.
+    pub(crate) fn overlong(line: u64, kind: ProblemKind) -> Self {
+        let all = matches!(kind, ProblemKind::TextTooLong { .. });
+        Self {
+            line: (!all).then_some(line),
+            kind,
+        }
+    }
 }
 
 /// What kept a unit from being looked at or computed.
@@ -33,6 +45,15 @@ pub enum ProblemKind {
         /// The new text.
         text: Vec<u8>,
     },
+    /// A row that has not the form of one.
+    #[error(transparent)]
+    Row(#[from] RowFault),
+    /// A cell that cannot be read, or not be written.
+    #[error(transparent)]
+    Cell(#[from] CellFault),
+    /// A column that the request speaks of and that is not there: the request is wrong.
+    #[error(transparent)]
+    Column(#[from] ColumnFault),
     /// A filter of a template could not work on its value.
     #[error(transparent)]
     Filter(#[from] FilterProblem),

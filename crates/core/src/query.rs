@@ -1,15 +1,18 @@
 //! A pattern with its *where* and *which*: what `find` shows and what a step acts on.
 
 mod found;
+mod rows;
 mod scope;
 mod walk;
 
 pub use found::Found;
+pub use rows::{CellCondition, ColumnNote};
 pub use scope::{Block, Near, OpenBlock, Scope};
-pub use walk::{Finding, Findings, LeftOut, Standing, UnitView, Visitor};
+pub use walk::{CellView, Finding, Findings, LeftOut, Remark, Standing, UnitView, Visitor};
 pub(crate) use walk::{Walk, Wanted};
 
 use crate::address::Spec;
+use crate::columns::{Columns, Layout};
 use crate::{Pattern, UnitKind};
 
 /// Through what the matches in place are counted.
@@ -18,6 +21,8 @@ pub enum Per {
     /// Anew in each unit.
     #[default]
     Unit,
+    /// Through the cells of one row.
+    Row,
     /// Through one text.
     File,
     /// Through all texts of a run, in order.
@@ -50,6 +55,8 @@ pub struct Query {
     pub pattern: Pattern,
     /// On what it is tried.
     pub unit: UnitKind,
+    /// Which cells, where the unit is one.
+    pub columns: Option<Columns>,
     /// Where.
     pub scope: Scope,
     /// Which of the matches in place.
@@ -64,6 +71,7 @@ impl Query {
         Self {
             pattern,
             unit: UnitKind::Line,
+            columns: None,
             scope: Scope::default(),
             pick: Pick::default(),
             limit: None,
@@ -73,8 +81,18 @@ impl Query {
     /// Whether it can only be evaluated on a text that is there as a whole.
     pub(crate) fn needs_whole_text(&self) -> bool {
         self.scope.needs_whole_text()
-            || self.unit != UnitKind::Line
+            || matches!(self.unit, UnitKind::Paragraph | UnitKind::Text)
             || (self.pick.per == Per::File && self.pick.spec.needs_total())
+    }
+
+    /// Whether the form of the file at `path` is known, where its columns are looked at.
+    pub fn is_table(&self, path: &str) -> bool {
+        self.columns.is_none() || self.layout(path).is_some()
+    }
+
+    /// How the cells of the file at `path` are read, where they are looked at.
+    pub(crate) fn layout(&self, path: &str) -> Option<Layout> {
+        self.columns.as_ref()?.options.layout(path)
     }
 
     /// Whether all texts must have been counted before the first is evaluated: which matches

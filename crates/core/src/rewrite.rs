@@ -9,11 +9,12 @@ mod passage;
 
 pub use passage::{GroupText, Passage, PassageEdit};
 
+use crate::columns::Layout;
 use crate::edits::{compose, original_offset, splice};
-use crate::pieces::{Pieces, PiecesSink};
+use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::step::StepRun;
 use crate::unit::{count_lines, line_ends};
-use crate::{OpenBlock, Problem, ProblemKind, Step};
+use crate::{Problem, ProblemKind, Remark, Step};
 
 /// An ordered list of steps.
 #[derive(Clone, Debug)]
@@ -40,6 +41,11 @@ impl Rewrite {
             self.steps[index].query.needs_run_total() && known.is_none()
         };
         (0..self.steps.len()).find(uncounted)
+    }
+
+    /// Whether the form of the file at `path` is known, where its columns are looked at.
+    pub fn is_table(&self, path: &str) -> bool {
+        self.steps.iter().all(|step| step.query.is_table(path))
     }
 
     /// The steps in order.
@@ -82,9 +88,9 @@ pub trait Sink {
         let _ = unmet;
     }
 
-    /// A block of a step (counted from 0) that ran to the end of the text.
-    fn open_block(&mut self, step: usize, block: OpenBlock) {
-        let _ = (step, block);
+    /// Something that a step (counted from 0) has to tell of the text.
+    fn remark(&mut self, step: usize, remark: Remark) {
+        let _ = (step, remark);
     }
 }
 
@@ -204,6 +210,7 @@ pub struct RunOptions {
 /// all of them.
 #[derive(Debug)]
 pub struct Run<'r> {
+    rewrite: &'r Rewrite,
     steps: Vec<StepRun<'r>>,
     whole: bool,
     stages: bool,
@@ -222,6 +229,7 @@ impl<'r> Run<'r> {
             }
         }
         Self {
+            rewrite,
             whole: options.one_piece || rewrite.steps.iter().any(|s| s.query.needs_whole_text()),
             stages: options.stages,
             steps,
@@ -255,14 +263,37 @@ impl<'r> Run<'r> {
         for step in &mut self.steps {
             step.begin_text(file);
         }
+        let cut = self.cut(file);
         Evaluation {
-            pieces: Pieces::new(self.whole, start),
+            pieces: Pieces::new(cut, start),
             state: TextState {
                 steps: &mut self.steps,
                 stages: self.stages,
                 counts: Counts::default(),
                 line: 1,
             },
+        }
+    }
+
+    /// Where the text of `file` may be cut: where no step would see another text than without
+    /// the cut.
+    ///
+    /// Steps on lines keep lines whole, and those on cells keep records whole; but a step on
+    /// lines may open or close the quotes that a later step on cells goes by.
+    fn cut(&self, file: &str) -> Cut {
+        let steps = &self.rewrite.steps[..self.steps.len()];
+        let layouts = steps.iter().map(|step| step.query.layout(file));
+        let layouts: Vec<Option<Layout>> = layouts.collect();
+        let quotes = |layout: &Option<Layout>| layout.and_then(Layout::boundary);
+        let Some(last) = layouts.iter().rposition(|l| quotes(l).is_some()) else {
+            return if self.whole { Cut::Nowhere } else { Cut::Lines };
+        };
+        let same = layouts[..last]
+            .iter()
+            .all(|layout| *layout == layouts[last]);
+        match quotes(&layouts[last]) {
+            Some(boundary) if same && !self.whole => Cut::Records(boundary),
+            _ => Cut::Nowhere,
         }
     }
 }
@@ -295,8 +326,13 @@ impl Evaluation<'_, '_> {
         let state = &mut self.state;
         self.pieces.finish(&mut TextPiece { state, sink });
         for (index, step) in self.state.steps.iter_mut().enumerate() {
-            for block in step.finish_text() {
-                sink.open_block(index, block);
+            let (remarks, problem) = step.finish_text();
+            for remark in remarks {
+                sink.remark(index, remark);
+            }
+            if let Some(problem) = problem {
+                self.state.counts.problems += 1;
+                sink.problem(problem);
             }
         }
         let mut counts = self.state.counts;
@@ -316,6 +352,7 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         let mut edits = Vec::new();
         let mut current: Option<Vec<u8>> = None;
         let mut stages = Vec::new();
+        let mut told: Vec<Problem> = Vec::new();
         let last = state.steps.len().saturating_sub(1);
         for (index, step) in state.steps.iter_mut().enumerate() {
             let text: &[u8] = current.as_deref().unwrap_or(original);
@@ -323,9 +360,18 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
             let line_of =
                 |offset| state.line + line_ends(&original[..original_offset(&edits, offset)]);
             for (offset, problem) in outcome.problems {
-                state.counts.problems += 1;
                 let line = problem.line.map(|_| line_of(offset));
-                self.sink.problem(Problem { line, ..problem });
+                let problem = Problem { line, ..problem };
+                // What is wrong with a row is wrong for every step.
+                let of_row = matches!(problem.kind, ProblemKind::Row(_) | ProblemKind::Column(_));
+                if of_row && told.contains(&problem) {
+                    continue;
+                }
+                state.counts.problems += 1;
+                if of_row {
+                    told.push(problem.clone());
+                }
+                self.sink.problem(problem);
             }
             for (offset, text) in outcome.unmet {
                 state.counts.unmet += 1;
@@ -358,13 +404,13 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         });
     }
 
-    fn overlong(&mut self, line: Option<u64>, kind: ProblemKind) {
+    fn overlong(&mut self, line: u64, lines: u64, kind: ProblemKind) {
         for step in self.state.steps.iter_mut() {
-            step.pass_line();
+            step.pass_lines(lines);
         }
-        self.state.line += 1;
+        self.state.line += lines;
         self.state.counts.problems += 1;
-        self.sink.problem(Problem { line, kind });
+        self.sink.problem(Problem::overlong(line, kind));
     }
 }
 

@@ -5,6 +5,7 @@
 //! key; [`StepText::build`] gives it its meaning.
 
 mod build;
+mod columns;
 mod examples;
 
 pub use build::StepFault;
@@ -54,7 +55,23 @@ pub struct StepText {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub remove_chars: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    pub set: Option<[String; 2]>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub add_column: Option<[String; 2]>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub unit: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub columns: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub format: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub delimiter: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub quote: Option<String>,
+    #[serde(skip_serializing_if = "is_default")]
+    pub no_header: bool,
+    #[serde(skip_serializing_if = "is_default")]
+    pub ragged: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub lines: Option<String>,
     #[serde(rename = "where", deserialize_with = "one_or_more")]
@@ -65,6 +82,16 @@ pub struct StepText {
         skip_serializing_if = "Vec::is_empty"
     )]
     pub unless: Vec<String>,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub where_in: Vec<[String; 2]>,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub unless_in: Vec<[String; 2]>,
     #[serde(
         deserialize_with = "one_or_more",
         skip_serializing_if = "Vec::is_empty"

@@ -5,6 +5,7 @@ mod eval;
 pub(crate) use eval::StepRun;
 
 use crate::address::Count;
+use crate::columns::Column;
 use crate::{Pattern, Query, Template};
 use std::collections::BTreeMap;
 
@@ -33,6 +34,10 @@ pub enum Action {
     Trail(Template),
     /// Each match, which is one character, becomes another.
     SwapChars(BTreeMap<char, char>),
+    /// A column of each row with a match is written anew.
+    Set(Column, Template),
+    /// A column is added to the rows; it is empty where nothing matches.
+    AddColumn(String, Template),
 }
 
 impl Action {
@@ -43,9 +48,16 @@ impl Action {
             | Self::Above(template)
             | Self::Below(template)
             | Self::Lead(template)
-            | Self::Trail(template) => Some(template),
+            | Self::Trail(template)
+            | Self::Set(_, template)
+            | Self::AddColumn(_, template) => Some(template),
             Self::Remove | Self::DropLines | Self::DropOtherLines | Self::SwapChars(_) => None,
         }
+    }
+
+    /// Whether it acts on whole rows, and not on the cells with the matches.
+    pub fn is_for_rows(&self) -> bool {
+        matches!(self, Self::Set(..) | Self::AddColumn(..))
     }
 
     /// Whether it acts on whole lines.

@@ -14,6 +14,7 @@ mod parse;
 pub use filters::{FilterProblem, NoTables, Table, Tables};
 pub use parse::{TemplateError, TemplateErrorKind};
 
+use crate::columns::{Column, Row};
 use crate::{Groups, Span};
 use filters::Call;
 use std::fmt;
@@ -32,6 +33,8 @@ pub struct Template {
     source: String,
     parts: Vec<Part>,
     notes: Vec<TemplateNote>,
+    /// Where the first reference to a row or a cell stands.
+    of_row: Option<Span>,
 }
 
 #[derive(Clone, Debug)]
@@ -41,7 +44,7 @@ pub(crate) enum Part {
 }
 
 /// What a reference takes its text from.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Subject {
     /// A group; 0 is the whole match.
     Group(usize),
@@ -53,17 +56,23 @@ pub(crate) enum Subject {
     Stem,
     /// The number of the match among those taken in the run.
     Count,
+    /// The number of the row.
+    Row,
+    /// Another column of the row.
+    Cell(Column),
 }
 
 impl Subject {
     /// Its name after the `@`; `None` for a group.
-    pub(crate) fn at_name(self) -> Option<&'static str> {
+    pub(crate) fn at_name(&self) -> Option<&'static str> {
         Some(match self {
             Self::Group(_) => return None,
             Self::Line => "line",
             Self::File => "file",
             Self::Stem => "stem",
             Self::Count => "count",
+            Self::Row => "row",
+            Self::Cell(_) => "cell",
         })
     }
 }
@@ -81,6 +90,8 @@ pub struct Occasion<'t> {
     pub file: &'t str,
     /// The number of the match among those taken in the run, from 1.
     pub count: u64,
+    /// The row it lies in, where there are rows.
+    pub row: Option<&'t Row<'t>>,
 }
 
 /// Something in a template that is allowed but often not meant.
@@ -125,6 +136,7 @@ impl Template {
             source: text.to_owned(),
             parts,
             notes: Vec::new(),
+            of_row: None,
         }
     }
 
@@ -139,6 +151,27 @@ impl Template {
         self.parts.iter().any(of_group)
     }
 
+    /// The columns it takes text from.
+    pub(crate) fn columns(&self) -> impl Iterator<Item = &Column> {
+        self.parts.iter().filter_map(|part| match part {
+            Part::Reference {
+                subject: Subject::Cell(column),
+                ..
+            } => Some(column),
+            _ => None,
+        })
+    }
+
+    /// Makes sure that it asks for no row or cell.
+    ///
+    /// # Errors
+    ///
+    /// When it does.
+    pub(crate) fn without_rows(&self) -> Result<(), TemplateError> {
+        self.of_row
+            .map_or(Ok(()), |span| Err(parse::no_columns(&self.source, span)))
+    }
+
     /// What is allowed in it but often not meant.
     pub fn notes(&self) -> &[TemplateNote] {
         &self.notes
@@ -150,6 +183,7 @@ impl Template {
             source: String::new(),
             parts: vec![part.clone()],
             notes: Vec::new(),
+            of_row: None,
         }
     }
 
@@ -194,8 +228,12 @@ impl Template {
                             out.extend_from_slice(&occasion.unit[span.range()]);
                         }
                     }
+                    (Subject::Cell(column), []) => {
+                        let value = occasion.row.and_then(|row| row.value(column));
+                        out.extend_from_slice(value.as_deref().unwrap_or_default());
+                    }
                     (subject, calls) => {
-                        let value = occasion.value(*subject);
+                        let value = occasion.value(subject);
                         let text = filters::run(calls, value)?;
                         out.extend_from_slice(text.as_bytes());
                     }
@@ -208,7 +246,7 @@ impl Template {
 
 impl Occasion<'_> {
     /// The text of a subject; `None` is a group that took no part.
-    fn value(&self, subject: Subject) -> Option<String> {
+    fn value(&self, subject: &Subject) -> Option<String> {
         let stem = || {
             let path = std::path::Path::new(self.file);
             path.file_stem()
@@ -217,13 +255,17 @@ impl Occasion<'_> {
         Some(match subject {
             // A match holds only valid UTF-8.
             Subject::Group(number) => {
-                let span = self.groups[number]?;
+                let span = self.groups[*number]?;
                 String::from_utf8_lossy(&self.unit[span.range()]).into_owned()
             }
             Subject::Line => self.line.to_string(),
             Subject::File => self.file.to_owned(),
             Subject::Stem => stem(),
             Subject::Count => self.count.to_string(),
+            Subject::Row => self.row?.number?.to_string(),
+            Subject::Cell(column) => {
+                String::from_utf8_lossy(&self.row?.value(column)?).into_owned()
+            }
         })
     }
 }
@@ -245,6 +287,9 @@ impl fmt::Display for Template {
                 Part::Reference { subject, calls } => {
                     match (subject, subject.at_name()) {
                         (Subject::Group(number), _) => write!(f, "${{{number}")?,
+                        (Subject::Cell(column), _) => {
+                            write!(f, "${{@cell {}", parse::ColumnWord(column))?;
+                        }
                         (_, name) => write!(f, "${{@{}", name.unwrap_or_default())?,
                     }
                     for call in calls {

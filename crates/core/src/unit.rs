@@ -16,6 +16,20 @@ pub enum UnitKind {
     Paragraph,
     /// A whole text.
     Text,
+    /// The value of one column in one row.
+    Cell,
+}
+
+impl UnitKind {
+    /// Its name as an option.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Line => "line",
+            Self::Paragraph => "paragraph",
+            Self::Text => "text",
+            Self::Cell => "cell",
+        }
+    }
 }
 
 /// The paragraphs of `text`, in order, each without its last line end.

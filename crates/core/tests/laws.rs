@@ -144,8 +144,8 @@ fn example() -> impl Strategy<Value = Example> {
 
 /// A step in words, whether it makes sense or not.
 fn step_text() -> impl Strategy<Value = StepText> {
-    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 14);
-    let flags = prop::collection::vec(any::<bool>(), 8);
+    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 18);
+    let flags = prop::collection::vec(any::<bool>(), 10);
     let lists = (
         prop::collection::vec(words(), 0..3),
         prop::collection::vec([words(), words()], 0..3),
@@ -181,6 +181,16 @@ fn step_text() -> impl Strategy<Value = StepText> {
                 drop_other_lines: flags[6],
                 exclusive: flags[7],
                 swap_chars: between.first().cloned(),
+                set: between.last().cloned(),
+                add_column: between.get(1).cloned(),
+                columns: text(),
+                format: text(),
+                delimiter: text(),
+                quote: text(),
+                no_header: flags[8],
+                ragged: flags[9],
+                where_in: between.clone(),
+                unless_in: between.iter().rev().cloned().collect(),
                 unless: contains.iter().rev().cloned().collect(),
                 contains,
                 between,
@@ -208,6 +218,7 @@ fn edits_of(length: usize, step: usize) -> impl Strategy<Value = Vec<Edit>> {
                 text: text.into_bytes(),
                 steps: StepSet::one(step),
                 groups: None,
+                cell: None,
             });
             at = to;
         }
@@ -353,7 +364,7 @@ proptest! {
         prop_assert_eq!(again.to_string(), template.to_string());
         let groups = [Some(Span::new(0, 2)), Some(Span::new(0, 1)), None];
         let (mut one, mut two) = (Vec::new(), Vec::new());
-        let occasion = Occasion { unit: b"ab", groups: &groups, line: 7, file: "a/b.txt", count: 3 };
+        let occasion = Occasion { unit: b"ab", groups: &groups, line: 7, file: "a/b.txt", count: 3, row: None };
         template.expand(&occasion, &mut one).unwrap();
         again.expand(&occasion, &mut two).unwrap();
         prop_assert_eq!(one, two);

@@ -2,7 +2,7 @@
 
 use crate::{Coding, Facts, FileError, OpenText, Skipped};
 use brisk_quill_core::{
-    Counts, OpenBlock, Passage, PassageEdit, Problem, ProblemKind, Run, Sink, Unmet, lines,
+    Counts, Passage, PassageEdit, Problem, ProblemKind, Remark, Run, Sink, Unmet, lines,
 };
 use std::borrow::Cow;
 
@@ -58,8 +58,8 @@ pub trait FileSink {
     /// A unit that does not match what it must.
     fn unmet(&mut self, unmet: Unmet);
 
-    /// A block of a step (from 0) that ran to the end of the text.
-    fn open_block(&mut self, step: usize, block: OpenBlock);
+    /// Something that a step (from 0) has to tell of the text.
+    fn remark(&mut self, step: usize, remark: Remark);
 }
 
 /// A sink that lets everything pass.
@@ -69,7 +69,7 @@ impl FileSink for Nobody {
     fn passage(&mut self, _: &FilePassage<'_>) {}
     fn problem(&mut self, _: Problem) {}
     fn unmet(&mut self, _: Unmet) {}
-    fn open_block(&mut self, _: usize, _: OpenBlock) {}
+    fn remark(&mut self, _: usize, _: Remark) {}
 }
 
 /// Evaluates the rewrite of `run` over an opened text.
@@ -152,8 +152,8 @@ impl Sink for Located<'_> {
         self.sink.unmet(unmet);
     }
 
-    fn open_block(&mut self, step: usize, block: OpenBlock) {
-        self.sink.open_block(step, block);
+    fn remark(&mut self, step: usize, remark: Remark) {
+        self.sink.remark(step, remark);
     }
 }
 

@@ -1,7 +1,7 @@
 //! Every encoding: what is changed is changed in its place, and nothing else.
 
 use brisk_quill_core::{
-    Action, MatchOptions, OpenBlock, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step,
+    Action, MatchOptions, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions, Step,
     Template, Unmet,
 };
 use brisk_quill_files::{
@@ -62,7 +62,7 @@ impl FileSink for Changes {
         self.1.push(problem);
     }
     fn unmet(&mut self, _: Unmet) {}
-    fn open_block(&mut self, _: usize, _: OpenBlock) {}
+    fn remark(&mut self, _: usize, _: Remark) {}
 }
 
 /// `raw` with every match of `pattern` replaced, in the encoding called `label`.

@@ -138,15 +138,26 @@ pub struct SelectArgs {
     /// Read the pattern from FILE instead of the first argument.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Match")]
     pub pattern_file: Option<PathBuf>,
-    /// Try the pattern on each line, each paragraph (lines between blank lines), or all the text.
+    /// Try the pattern on each line, paragraph (lines between blank lines), cell, or all the text.
     #[arg(
         long,
         value_enum,
-        value_name = "line|paragraph|text",
+        value_name = "line|paragraph|text|cell",
         help_heading = "Where"
     )]
     #[arg(hide_possible_values = true)]
     pub unit: Option<Unit>,
+    /// Only the cells of these columns: `berth,3,5..7`; in JSON Lines `/ship/name,/crew/-/name`.
+    #[arg(long, value_name = "LIST", help_heading = "Where")]
+    pub columns: Option<String>,
+    /// Only rows in which COLUMN holds a match of PATTERN; may be repeated.
+    #[arg(long, num_args = 2, value_names = ["COLUMN", "PATTERN"], allow_hyphen_values = true)]
+    #[arg(help_heading = "Where")]
+    pub where_in: Vec<String>,
+    /// Only rows in which COLUMN holds no match of PATTERN; may be repeated.
+    #[arg(long, num_args = 2, value_names = ["COLUMN", "PATTERN"], allow_hyphen_values = true)]
+    #[arg(help_heading = "Where")]
+    pub unless_in: Vec<String>,
     /// Only these lines: `3`, `2..9`, `last-4..`, `1.. by 2`, joined by commas.
     #[arg(
         long,
@@ -155,7 +166,7 @@ pub struct SelectArgs {
         help_heading = "Where"
     )]
     pub lines: Option<String>,
-    /// Only lines (or larger units) that also hold a match of PATTERN; may be repeated.
+    /// Only lines (or rows, or larger units) that also hold a match of PATTERN; may be repeated.
     #[arg(
         long = "where",
         value_name = "PATTERN",
@@ -163,7 +174,7 @@ pub struct SelectArgs {
         help_heading = "Where"
     )]
     pub contains: Vec<String>,
-    /// Only lines (or larger units) without a match of PATTERN; may be repeated.
+    /// Only lines (or rows, or larger units) without a match of PATTERN; may be repeated.
     #[arg(
         long,
         value_name = "PATTERN",
@@ -182,7 +193,7 @@ pub struct SelectArgs {
     #[arg(long, num_args = 2, value_names = ["PATTERN", "N"], allow_hyphen_values = true)]
     #[arg(help_heading = "Where")]
     pub near: Vec<String>,
-    /// Only these matches of each line: `first`, `last`, `2`, `2..4`, `last-1..`.
+    /// Only these matches of each line or cell: `first`, `last`, `2`, `2..4`, `last-1..`.
     #[arg(
         long,
         value_name = "SPEC",
@@ -190,11 +201,11 @@ pub struct SelectArgs {
         help_heading = "Which"
     )]
     pub pick: Option<String>,
-    /// Count picks in each line (or larger unit), through each file, or through all files.
+    /// Count picks in each line (or other unit), row, file, or through all files.
     #[arg(
         long,
         value_enum,
-        value_name = "unit|file|run",
+        value_name = "unit|row|file|run",
         requires = "pick",
         help_heading = "Which"
     )]
@@ -211,12 +222,14 @@ pub enum Unit {
     Line,
     Paragraph,
     Text,
+    Cell,
 }
 
 /// Through what picks are counted.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum PickPer {
     Unit,
+    Row,
     File,
     Run,
 }
@@ -228,6 +241,7 @@ impl Unit {
             Self::Line => "line",
             Self::Paragraph => "paragraph",
             Self::Text => "text",
+            Self::Cell => "cell",
         }
     }
 }
@@ -237,6 +251,7 @@ impl PickPer {
     pub fn name(self) -> &'static str {
         match self {
             Self::Unit => "unit",
+            Self::Row => "row",
             Self::File => "file",
             Self::Run => "run",
         }
@@ -309,6 +324,14 @@ pub struct StepArgs {
         help_heading = "Do"
     )]
     pub remove_chars: Option<String>,
+    /// Write COLUMN anew in each row with a match: `--set status '${1 | lower}'`.
+    #[arg(long, num_args = 2, value_names = ["COLUMN", "TEMPLATE"], allow_hyphen_values = true)]
+    #[arg(help_heading = "Do")]
+    pub set: Vec<String>,
+    /// Add a column NAME at the end; it is empty in rows without a match.
+    #[arg(long, num_args = 2, value_names = ["NAME", "TEMPLATE"], allow_hyphen_values = true)]
+    #[arg(help_heading = "Do")]
+    pub add_column: Vec<String>,
     /// Do what FILE says, instead of PATTERN and the options above.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Do")]
     pub rewrite: Option<PathBuf>,
@@ -338,6 +361,42 @@ pub struct FilesArgs {
     /// What texts without a byte-order mark are written in, such as `latin1` [default: UTF-8].
     #[arg(long, value_name = "LABEL", help_heading = "Files")]
     pub encoding: Option<String>,
+    #[command(flatten)]
+    pub table: TableArgs,
+}
+
+/// How files with columns are read.
+#[derive(Args, Clone, Debug, Default)]
+pub struct TableArgs {
+    /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson].
+    #[arg(
+        long,
+        value_name = "csv|tsv|spaced|jsonl",
+        help_heading = "Columns of files"
+    )]
+    pub format: Option<String>,
+    /// What stands between two cells: one character, or `tab`.
+    #[arg(
+        long,
+        value_name = "CHAR",
+        allow_hyphen_values = true,
+        help_heading = "Columns of files"
+    )]
+    pub delimiter: Option<String>,
+    /// What stands around a cell: one character, or `none` [default: `"`].
+    #[arg(
+        long,
+        value_name = "CHAR|none",
+        allow_hyphen_values = true,
+        help_heading = "Columns of files"
+    )]
+    pub quote: Option<String>,
+    /// The first row holds values too, and columns have numbers alone.
+    #[arg(long, help_heading = "Columns of files")]
+    pub no_header: bool,
+    /// Rows may be shorter or longer than the first one.
+    #[arg(long, help_heading = "Columns of files")]
+    pub ragged: bool,
 }
 
 /// How much is shown.

@@ -9,7 +9,7 @@ use crate::output::Output;
 use crate::render::{counted, file_name, rewrite_sentence};
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::{OpenBlock, Problem, RunOptions, Unmet};
+use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
     Change, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError, splice_into,
     write_elsewhere,
@@ -19,22 +19,23 @@ use std::io::{self, IsTerminal};
 use std::path::{Component, Path, PathBuf};
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
-    let asked = options::rewrite(parts, &args.guard)?;
+    let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     let guard = Guard::new(&args.guard)?;
     let texts = options::texts(&args.files, true)?;
-    let listing = options::sources(asked.paths.clone(), &args.files)?;
+    let sources = asked.sources(&args.files)?;
+    let listing = &sources.listing;
     let filter = listing.sources.contains(&Source::Stdin);
     if filter {
-        check_filter(args, &listing)?;
+        check_filter(args, listing)?;
     } else if args.to.is_none() && !args.yes && !io::stdin().is_terminal() {
         return Err(Complaint::wrong("there is no terminal to ask on")
             .remedy("look with `preview`, then add `--yes`"));
     }
 
     let run = RunOptions::default();
-    let mut pass = Pass::new(&asked.rewrite, &listing, run, texts, guard)?;
-    pass.keep_stdin(&listing)?;
-    let plan = evaluate_all(&mut pass, &listing, output);
+    let mut pass = Pass::new(&asked.rewrite, &sources, run, texts, guard)?;
+    pass.keep_stdin(listing)?;
+    let plan = evaluate_all(&mut pass, listing, output);
     if filter && plan.files.is_empty() {
         return Err(Complaint::trouble(
             "standard input looks binary, and nothing has been written",
@@ -43,7 +44,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
     let status = pass.end(output);
     let refused = pass.totals.counts.unmet > 0 || !pass.as_expected();
-    if refused {
+    if refused || status == Status::WrongRequest {
         return Ok(status);
     }
     if status == Status::Trouble {
@@ -57,7 +58,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     match &args.to {
         _ if filter => write_filtered(&pass, &plan, output)?,
         Some(to) => elsewhere(to, &plan, args, output)?,
-        None => in_place(&asked, &listing, &pass, &plan, args, output)?,
+        None => in_place(&asked, listing, &pass, &plan, args, output)?,
     }
     Ok(status)
 }
@@ -119,7 +120,7 @@ impl FileSink for Changes {
     }
 
     // A preview tells; here nothing is shown.
-    fn open_block(&mut self, _: usize, _: OpenBlock) {}
+    fn remark(&mut self, _: usize, _: Remark) {}
 }
 
 /// Writes the rewritten standard input to standard output.

@@ -1,6 +1,6 @@
 //! `explain`: what a pattern, a template, or a rewrite file does, in plain words.
 
-use crate::args::ExplainArgs;
+use crate::args::{ExplainArgs, TableArgs};
 use crate::complaint::Complaint;
 use crate::options::{load_rewrite, pattern_and_template};
 use crate::output::Output;
@@ -25,7 +25,7 @@ pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Complaint>
 }
 
 fn explain_file(file: &Path, view: &ExplainView) -> Result<String, Complaint> {
-    let (text, rewrite) = load_rewrite(file)?;
+    let (text, rewrite) = load_rewrite(file, &TableArgs::default())?;
     let mut out = text
         .title
         .map(|title| format!("{title}\n"))

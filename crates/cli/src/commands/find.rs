@@ -1,143 +1,44 @@
 //! `find`: every match of a pattern, with its groups.
 
-use super::pass::{Note, file_complaint, problem_complaint};
+use super::look::{Looked, Needs, Request, Seen, Seer};
 use super::preview::print_notes;
 use crate::args::{FindArgs, Part};
 use crate::complaint::Complaint;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
-    FindTotals, FindView, FoundUnit, JsonFind, Neighbours, counted, file_name, find_sentence,
-    json_note, number,
+    FindTotals, FindView, FoundUnit, JsonFind, counted, file_name, find_sentence, json_note, number,
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{
-    Findings, Found, LeftOut, OpenBlock, Problem, Query, Span, Standing, UnitView, Visitor,
-};
-use brisk_quill_files::{Coding, FileError, Listing, Reader, Skipped, Source};
+use brisk_quill_core::{Problem, Query};
+use brisk_quill_files::Source;
 
 pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
-    let asked = options::query(parts)?;
-    let query = &asked.query;
-    let left = options::shown(&args.show)?;
-    let mut reader = Reader::new(options::texts(&args.files, false)?);
-    let listing = options::sources(asked.paths, &args.files)?;
-
-    let mut found = Found::new(query).with_groups();
-    if args.missing {
-        found = found.with_missing();
-    }
-    if args.show.context > 0 {
-        found = found.in_one_piece();
-    }
-    if query.needs_run_total() {
-        found = found.with_run_total(count_all(query, &listing, &mut reader)?);
-    }
+    let mut request = Request::new(parts, &args.files)?;
+    let query = request.query.clone();
     let mut tally = Tally {
-        form: Form::new(args, query, output),
+        form: Form::new(args, &query, output),
         missing: args.missing,
         context: args.show.context,
-        left,
+        left: options::shown(&args.show)?,
         shown: 0,
-        source: &Source::Stdin,
         here: 0,
         units: Vec::new(),
-        totals: FindTotals::new(query, args.missing),
-        notes: Vec::new(),
-        output,
+        totals: FindTotals::new(&query, args.missing),
     };
-    tally.begin(&find_sentence(query, &listing.sources, args.missing));
-    for error in &listing.problems {
-        tally.unreadable(error);
+    if let Form::Text(_) = tally.form {
+        let sentence = find_sentence(&query, &request.sources.listing.sources, args.missing);
+        output.print(format!("{sentence}\n").as_bytes());
     }
-    for source in &listing.sources {
-        tally.begin_file(source);
-        match search(&mut found, &mut reader, source, &mut tally) {
-            Ok(searched) => tally.end_file(searched),
-            Err(error) => tally.unreadable(&error),
-        }
-        if tally.output.is_closed() {
-            break;
-        }
-    }
-    Ok(tally.end())
-}
-
-/// Counts the matches in place of all sources, before any is shown.
-fn count_all(query: &Query, listing: &Listing, reader: &mut Reader) -> Result<u64, Complaint> {
-    if listing.sources.contains(&Source::Stdin) {
-        reader
-            .keep_stdin()
-            .map_err(|error| file_complaint(&error))?;
-    }
-    let mut found = Found::new(query).counting();
-    for source in &listing.sources {
-        // What goes wrong here will go wrong again, and be told, when it is shown.
-        let _ = search(&mut found, reader, source, &mut Silent);
-    }
-    Ok(found.in_place())
-}
-
-/// What became of a source.
-enum Searched {
-    Read {
-        open_blocks: Vec<OpenBlock>,
-        blocks: u64,
-        /// Line, places and encoding of bytes without a meaning.
-        meaningless: Option<(u64, u64, &'static str)>,
-    },
-    Skipped(Skipped),
-}
-
-fn search(
-    found: &mut Found<'_>,
-    reader: &mut Reader,
-    source: &Source,
-    seer: &mut dyn Seer,
-) -> Result<Searched, FileError> {
-    let mut text = match reader.open(source)? {
-        Ok(text) => text,
-        Err(skipped) => return Ok(Searched::Skipped(skipped)),
+    let needs = Needs {
+        groups: true,
+        missing: args.missing,
+        whole_texts: args.show.context > 0,
+        again: false,
     };
-    found.begin(text.start());
-    text.read(|piece, coding| found.push(piece, &mut Located { coding, seer }))?;
-    let coding = text.coding();
-    let open_blocks = found.finish(&mut Located { coding, seer });
-    let meaningless = coding.meaningless();
-    Ok(Searched::Read {
-        open_blocks,
-        blocks: found.blocks_begun(),
-        meaningless: meaningless.map(|(line, places)| (line, places, coding.name())),
-    })
-}
-
-/// Sees the units of a file, and how they lie on disk.
-trait Seer {
-    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding);
-    fn problem(&mut self, problem: Problem);
-}
-
-struct Silent;
-
-impl Seer for Silent {
-    fn unit(&mut self, _: &UnitView<'_>, _: &Findings<'_>, _: &Coding) {}
-    fn problem(&mut self, _: Problem) {}
-}
-
-struct Located<'l> {
-    coding: &'l Coding,
-    seer: &'l mut dyn Seer,
-}
-
-impl Visitor for Located<'_> {
-    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
-        self.seer.unit(unit, found, self.coding);
-    }
-
-    fn problem(&mut self, _: usize, problem: Problem) {
-        self.seer.problem(problem);
-    }
+    let looked = request.look(needs, &mut tally, output)?;
+    Ok(tally.end(&looked, output))
 }
 
 /// In which form the matches come.
@@ -188,186 +89,132 @@ struct Tally<'a> {
     /// Matches that may still be shown.
     left: usize,
     shown: u64,
-    source: &'a Source,
     /// Counted in the file at hand.
     here: u64,
     /// Units of the file at hand that are to be shown.
     units: Vec<FoundUnit>,
     totals: FindTotals,
-    notes: Vec<Note>,
-    output: &'a mut Output,
 }
 
 impl Seer for Tally<'_> {
-    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding) {
-        let mut taken = 0;
-        for finding in found.iter() {
-            match finding.standing {
-                Standing::Picked(_) => taken += 1,
-                Standing::LeftOut(LeftOut::Place) => self.totals.left_out.place += 1,
-                Standing::LeftOut(LeftOut::Pick) => self.totals.left_out.pick += 1,
-                Standing::LeftOut(LeftOut::Limit) => self.totals.left_out.limit += 1,
-            }
-        }
-        self.totals.matches += taken;
-        let wanted = match self.missing {
-            true => u64::from(unit.in_scope && taken == 0),
-            false => taken,
-        };
-        self.here += wanted;
-        if wanted > 0 {
-            self.show(unit, found, wanted, coding);
-        }
-    }
-
-    fn problem(&mut self, problem: Problem) {
-        self.totals.problems += 1;
-        let complaint = problem_complaint(self.source, &problem);
-        self.output.problem(&complaint);
-        if let Form::Json(json) = &self.form {
-            self.output.print(&json.problem(self.source, &problem));
-        }
-    }
-}
-
-impl<'a> Tally<'a> {
-    fn begin(&mut self, sentence: &str) {
-        if let Form::Text(_) = self.form {
-            self.output.print(format!("{sentence}\n").as_bytes());
-        }
-    }
-
-    fn begin_file(&mut self, source: &'a Source) {
-        self.source = source;
+    fn begin_file(&mut self, _: &Source) {
         self.here = 0;
         self.units.clear();
     }
 
-    fn show(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, wanted: u64, coding: &Coding) {
+    fn unit(&mut self, seen: &Seen<'_>, output: &mut Output) {
+        let wanted = match self.missing {
+            true => u64::from(seen.unit.in_scope && seen.taken == 0),
+            false => seen.taken,
+        };
+        self.here += wanted;
+        if wanted > 0 {
+            self.show(seen, wanted, output);
+        }
+    }
+
+    fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
+        if let Form::Json(json) = &self.form {
+            output.print(&json.problem(source, problem));
+        }
+    }
+
+    fn end_file(&mut self, source: &Source, output: &mut Output) {
+        self.totals.matching += u64::from(self.here > 0);
+        self.totals.units += self.here;
+        match &self.form {
+            Form::Text(view) => output.print(view.file(source, &self.units).as_bytes()),
+            Form::Paths if self.here > 0 => {
+                let name = source.path().as_os_str().as_encoded_bytes();
+                match output.is_terminal() {
+                    true => output.print(visible(name).as_bytes()),
+                    false => output.print(name),
+                }
+                output.print(b"\n");
+            }
+            Form::Count { .. } if self.here > 0 => {
+                let row = format!("{:>8}  {}\n", number(self.here), file_name(source));
+                output.print(row.as_bytes());
+            }
+            _ => {}
+        }
+    }
+}
+
+impl Tally<'_> {
+    fn show(&mut self, seen: &Seen<'_>, wanted: u64, output: &mut Output) {
+        let unit = seen.unit;
         match &self.form {
             Form::Json(json) => {
-                let start = unit.base + unit.span.from as u64;
-                let locate = |at: usize| coding.on_disk(start + at as u64);
-                let unit = FoundUnit::new(unit, found);
-                let records = match self.missing {
-                    true => json.missing(self.source, &unit),
-                    false => json.unit(self.source, &unit, &locate),
-                };
-                self.output.print(&records);
+                let locate = |at: usize| seen.coding.on_disk(unit.offset(at));
+                let found = FoundUnit::new(unit, seen.found, 0);
+                output.print(&match self.missing {
+                    true => json.missing(seen.source, &found),
+                    false => json.unit(seen.source, &found, &locate),
+                });
             }
             Form::Text(_) if self.left > 0 => {
                 let shown = usize::try_from(wanted).unwrap_or(usize::MAX);
                 self.left = self.left.saturating_sub(shown);
                 self.shown += wanted;
-                let place = Span::new(unit.span.from, unit.ending.to);
-                self.units.push(FoundUnit {
-                    around: Neighbours::of(unit.text, place, self.context),
-                    ..FoundUnit::new(unit, found)
-                });
+                let found = FoundUnit::new(unit, seen.found, self.context);
+                self.units.push(found);
             }
             Form::Bare { escaped: true } => {
-                self.output.print(visible(unit.bytes()).as_bytes());
-                self.output.print(b"\n");
+                output.print(visible(unit.bytes()).as_bytes());
+                output.print(b"\n");
             }
             Form::Bare { escaped: false } => {
-                let start = unit.base + unit.span.from as u64;
-                self.output.print(coding.raw(start, unit.bytes()));
-                self.output.print(b"\n");
+                match unit.cell {
+                    Some(_) => output.print(unit.bytes()),
+                    None => output.print(seen.coding.raw(unit.offset(0), unit.bytes())),
+                }
+                output.print(b"\n");
             }
             Form::Count { each: true } => {
-                let name = file_name(self.source);
-                let row = format!("{wanted:>8}  {name}, line {}\n", unit.line);
-                self.output.print(row.as_bytes());
+                let name = file_name(seen.source);
+                let cell = unit.cell.map(|cell| format!(", {}", cell.name()));
+                let cell = cell.unwrap_or_default();
+                let row = format!("{wanted:>8}  {name}, line {}{cell}\n", unit.line);
+                output.print(row.as_bytes());
             }
             Form::Text(_) | Form::Paths | Form::Count { .. } => {}
         }
     }
 
-    fn end_file(&mut self, searched: Searched) {
-        match searched {
-            Searched::Skipped(skipped) => self.totals.files.skip(skipped),
-            Searched::Read {
-                open_blocks,
-                blocks,
-                meaningless,
-            } => {
-                self.totals.files.read += 1;
-                self.totals.add_blocks(blocks);
-                let open = open_blocks.iter();
-                self.notes
-                    .extend(open.map(|block| Note::open_block(self.source, block)));
-                self.notes
-                    .extend(meaningless.map(|(line, places, encoding)| {
-                        Note::meaningless(self.source, line, places, encoding)
-                    }));
-            }
-        }
-        self.totals.matching += u64::from(self.here > 0);
-        self.totals.units += self.here;
-        match &self.form {
-            Form::Text(view) => {
-                let text = view.file(self.source, &self.units);
-                self.output.print(text.as_bytes());
-            }
-            Form::Paths if self.here > 0 => {
-                let name = self.source.path().as_os_str().as_encoded_bytes();
-                match self.output.is_terminal() {
-                    true => self.output.print(visible(name).as_bytes()),
-                    false => self.output.print(name),
-                }
-                self.output.print(b"\n");
-            }
-            Form::Count { .. } if self.here > 0 => {
-                let row = format!("{:>8}  {}\n", number(self.here), file_name(self.source));
-                self.output.print(row.as_bytes());
-            }
-            _ => {}
-        }
-    }
-
-    fn unreadable(&mut self, error: &FileError) {
-        self.totals.files.unreadable += 1;
-        self.output.complain(&file_complaint(error));
-    }
-
-    fn end(self) -> Status {
+    fn end(mut self, looked: &Looked, output: &mut Output) -> Status {
+        let totals = &mut self.totals;
+        totals.files = looked.files;
+        totals.matches = looked.matches;
+        totals.left_out = looked.left_out;
+        totals.problems = looked.problems;
+        totals.set_blocks(looked.blocks);
         let totals = &self.totals;
         match &self.form {
             Form::Json(json) => {
-                for note in &self.notes {
-                    self.output
-                        .print(&json_note(&note.path, note.line, &note.message));
+                for note in &looked.notes {
+                    output.print(&json_note(&note.path, note.line, &note.message));
                 }
-                self.output.print(&json.totals(totals));
+                output.print(&json.totals(totals));
             }
             Form::Text(_) => {
                 let hidden = totals.units - self.shown;
                 if hidden > 0 {
-                    let noun = if self.missing {
-                        "more line"
-                    } else {
-                        "more match"
-                    };
-                    let more = counted(hidden, noun);
+                    let noun = if self.missing { totals.unit } else { "match" };
+                    let more = counted(hidden, &format!("more {noun}"));
                     let note = format!("\n{more} not shown; add `--show all`.\n");
-                    self.output.print(note.as_bytes());
+                    output.print(note.as_bytes());
                 }
                 let text = format!("\n{}", totals.text());
-                self.output.print(text.as_bytes());
-                print_notes(&self.notes, self.output);
+                output.print(text.as_bytes());
+                print_notes(&looked.notes, output);
             }
             Form::Count { .. } => {
                 let row = format!("{:>8}  in all\n", number(totals.units));
-                self.output.print(row.as_bytes());
+                output.print(row.as_bytes());
             }
             Form::Bare { .. } | Form::Paths => {}
         }
-        if totals.files.unreadable + totals.problems > 0 {
-            Status::Trouble
-        } else if totals.units == 0 {
-            Status::No
-        } else {
-            Status::Fine
-        }
+        looked.status(totals.units > 0)
     }
 }

@@ -2,13 +2,15 @@
 
 use crate::args::GuardArgs;
 use crate::complaint::Complaint;
-use crate::options;
+use crate::options::{self, Sources};
 use crate::output::Output;
-use crate::render::{RewriteTotals, counted, file_name, one_line_of};
+use crate::render::{RewriteTotals, counted, file_name, number, one_line_of};
 use crate::status::Status;
 use brisk_quill_core::address::Count;
-use brisk_quill_core::escape::{visible, visible_path};
-use brisk_quill_core::{Counts, OpenBlock, Problem, Rewrite, Run, RunOptions, TemplateNote, Unmet};
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::{
+    ColumnNote, Counts, Problem, ProblemKind, Remark, Rewrite, Run, RunOptions, TemplateNote, Unmet,
+};
 use brisk_quill_files::{
     Evaluated, Facts, FileError, FileSink, Listing, Nobody, Reader, Source, TextOptions, evaluate,
 };
@@ -28,6 +30,8 @@ pub struct Pass<'r> {
     /// Blocks without an end, and bytes without a meaning.
     pub notes: Vec<Note>,
     unmet_told: usize,
+    /// The heaviest of what was told of units.
+    told: Status,
 }
 
 /// What must hold in the end.
@@ -56,11 +60,12 @@ impl<'r> Pass<'r> {
     /// A pass over the files of `listing`. What must be counted before is counted here.
     pub fn new(
         rewrite: &'r Rewrite,
-        listing: &Listing,
+        sources: &Sources,
         mut options: RunOptions,
         texts: TextOptions,
         guard: Guard,
     ) -> Result<Self, Complaint> {
+        let listing = &sources.listing;
         let mut reader = Reader::new(texts);
         while let Some(step) = rewrite.step_to_count(&options.totals) {
             keep_stdin(&mut reader, listing)?;
@@ -72,14 +77,17 @@ impl<'r> Pass<'r> {
             }
             options.totals.set(step, run.counted());
         }
+        let mut totals = RewriteTotals::new(rewrite);
+        totals.files.no_table = sources.no_table;
         Ok(Self {
             run: Run::new(rewrite, &options),
             reader,
             guard,
             rewrite,
-            totals: RewriteTotals::new(rewrite),
+            totals,
             notes: Vec::new(),
             unmet_told: 0,
+            told: Status::Fine,
         })
     }
 
@@ -112,7 +120,11 @@ impl<'r> Pass<'r> {
         output: &mut Output,
     ) {
         for problem in problems {
-            output.problem(&problem_complaint(source, problem));
+            let complaint = problem_complaint(source, problem);
+            if complaint.status == Status::WrongRequest || !self.guard.skip_problems {
+                self.told = self.told.max(complaint.status);
+            }
+            output.problem(&complaint);
         }
         tell_unmet(source, unmet, &mut self.unmet_told, output);
     }
@@ -172,14 +184,9 @@ impl<'r> Pass<'r> {
     /// Ends the pass: tells which guards do not hold, and what the program ends with.
     pub fn end(&self, output: &mut Output) -> Status {
         let counts = &self.totals.counts;
-        let problems = if self.guard.skip_problems {
-            0
-        } else {
-            counts.problems
-        };
-        let mut status = Status::Fine;
-        if self.totals.files.unreadable + problems > 0 {
-            status = Status::Trouble;
+        let mut status = self.told;
+        if self.totals.files.unreadable > 0 {
+            status = status.max(Status::Trouble);
         }
         match self.guard.expected {
             Some(count) if !count.holds(counts.changes) => {
@@ -223,15 +230,36 @@ pub struct Note {
 }
 
 impl Note {
-    /// A block that ran to the end of the file.
-    pub fn open_block(source: &Source, block: &OpenBlock) -> Self {
+    /// What an evaluation has to tell of a file.
+    pub fn remark(source: &Source, remark: &Remark) -> Self {
+        let (line, message) = match remark {
+            Remark::OpenBlock(block) => {
+                let start = visible(block.start.as_bytes());
+                let message = format!(
+                    "the block that `{start}` begins has no end, and runs to the end of the file"
+                );
+                (block.line, message)
+            }
+            Remark::Column(ColumnNote::Absent { pointer, rows, of }) => {
+                let (rows, of) = (number(*rows), counted(*of, "row"));
+                (1, format!("{pointer} leads to no text in {rows} of {of}"))
+            }
+            Remark::Column(ColumnNote::Numbers {
+                line,
+                pointer,
+                cells,
+            }) => {
+                let what = counted(*cells, "number");
+                (
+                    *line,
+                    format!("{what}, such as {pointer} here, taken as text"),
+                )
+            }
+        };
         Self {
             path: file_name(source),
-            line: block.line,
-            message: format!(
-                "the block that `{}` begins has no end, and runs to the end of the file",
-                visible(block.start.as_bytes())
-            ),
+            line,
+            message,
         }
     }
 
@@ -267,12 +295,12 @@ pub fn file_complaint(error: &FileError) -> Complaint {
 /// What to tell about a unit that was left alone.
 pub fn problem_complaint(source: &Source, problem: &Problem) -> Complaint {
     let place = problem.line.map(|line| format!(", line {line}"));
-    let path = visible_path(source.path());
-    Complaint::trouble(format!(
-        "{path}{}: {}",
-        place.unwrap_or_default(),
-        problem.kind
-    ))
+    let path = file_name(source);
+    let message = format!("{path}{}: {}", place.unwrap_or_default(), problem.kind);
+    match problem.kind {
+        ProblemKind::Column(_) => Complaint::wrong(message),
+        _ => Complaint::trouble(message),
+    }
 }
 
 /// Tells of units that are not as `--ensure` asks; of the first of many.

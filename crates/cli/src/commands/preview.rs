@@ -19,7 +19,7 @@ use brisk_quill_files::Listing;
 const NOTES_SHOWN: usize = 10;
 
 pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
-    let asked = options::rewrite(parts, &args.guard)?;
+    let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     let guard = Guard::new(&args.guard)?;
     if let Some(file) = &args.keep {
         keep::check(file)?;
@@ -33,11 +33,12 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         ..RunOptions::default()
     };
     let texts = options::texts(&args.files, args.json)?;
-    let listing = options::sources(asked.paths.clone(), &args.files)?;
+    let sources = asked.sources(&args.files)?;
+    let listing = &sources.listing;
 
-    let mut pass = Pass::new(&asked.rewrite, &listing, run, texts, guard)?;
-    view.begin(&listing, output);
-    pass.unreadable(&listing, output);
+    let mut pass = Pass::new(&asked.rewrite, &sources, run, texts, guard)?;
+    view.begin(listing, output);
+    pass.unreadable(listing, output);
     let mut number = 0;
     let mut status = Status::Fine;
     let mut examples = Vec::new();
@@ -47,9 +48,9 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
             continue;
         };
         pass.tell(source, &found.problems, &found.unmet, output);
-        let blocks = found.open_blocks.iter();
+        let remarks = found.remarks.iter();
         pass.notes
-            .extend(blocks.map(|block| Note::open_block(source, block)));
+            .extend(remarks.map(|remark| Note::remark(source, remark)));
         if read.counts.changes + read.counts.problems + read.counts.unmet == 0 {
             continue;
         }

@@ -1,6 +1,6 @@
 //! `test`: the worked examples in rewrite files.
 
-use crate::args::TestArgs;
+use crate::args::{TableArgs, TestArgs};
 use crate::complaint::Complaint;
 use crate::options::load_rewrite;
 use crate::output::Output;
@@ -44,7 +44,7 @@ pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Complaint> {
 }
 
 fn work(path: &Path) -> Result<Vec<ExampleOutcome>, Complaint> {
-    let (text, rewrite) = load_rewrite(path)?;
+    let (text, rewrite) = load_rewrite(path, &TableArgs::default())?;
     text.work_examples(&rewrite).map_err(|troubles| {
         let place = |(step, number): &(Option<usize>, usize)| match step {
             Some(step) => format!("example {number} of step {step}"),

@@ -3,14 +3,17 @@
 use super::marks::{self, Look, one_line_of};
 use super::paint::{Paint, Role};
 use super::preview::file_name;
-use super::report::Neighbours;
+use super::report::{Columns, Neighbours};
 use brisk_quill_core::{Findings, GroupText, Groups, Span, UnitView};
 use brisk_quill_files::Source;
+use unicode_width::UnicodeWidthStr;
 
 /// One unit with matches.
 pub struct FoundUnit {
     /// Its line, from 1.
     pub line: u64,
+    /// Its column, where it is a cell.
+    pub cell: Option<String>,
     pub text: Vec<u8>,
     /// The matches in it.
     pub spans: Vec<Span>,
@@ -21,20 +24,43 @@ pub struct FoundUnit {
 }
 
 impl FoundUnit {
-    /// The matches that were taken, without neighbours.
-    pub fn new(unit: &UnitView<'_>, found: &Findings<'_>) -> Self {
+    /// The matches that were taken, with at most `context` neighbours on either side.
+    pub fn new(unit: &UnitView<'_>, found: &Findings<'_>, context: usize) -> Self {
         let bytes = unit.bytes();
         let text = |span: &Option<Span>| Some(bytes[span.as_ref()?.range()].into());
+        let place = match unit.cell {
+            Some(cell) => cell.row().whole_lines(),
+            None => Span::new(unit.span.from, unit.ending.to),
+        };
         Self {
             line: unit.line,
+            cell: unit.cell.map(|cell| cell.name().to_owned()),
             text: bytes.to_vec(),
             spans: found.picked().map(|f| f.span).collect(),
             groups: found
                 .picked()
                 .map(|f| f.groups.iter().map(text).collect())
                 .collect(),
-            around: Neighbours::default(),
+            around: Neighbours::of(unit.text, place, context),
         }
+    }
+}
+
+/// What stands to the left of a line.
+struct Gutter {
+    digits: usize,
+    column: Option<String>,
+}
+
+impl Gutter {
+    fn width(&self) -> usize {
+        let column = self.column.as_deref().unwrap_or_default();
+        self.digits + 2 + column.width()
+    }
+
+    fn text(&self, line: u64) -> String {
+        let column = self.column.as_deref().unwrap_or_default();
+        format!("{line:>digits$}  {column}", digits = self.digits)
     }
 }
 
@@ -58,6 +84,7 @@ impl FindView<'_> {
         let greatest = last.line + last.around.after.len() as u64;
         let digits = greatest.to_string().len().max(4);
         let mut shown = 0;
+        let columns = Columns::of(units.iter().map(|unit| unit.cell.as_deref()));
         for (index, unit) in units.iter().enumerate() {
             let next = units.get(index + 1).map_or(u64::MAX, |next| next.line);
             let first = unit.line - unit.around.before.len() as u64;
@@ -65,45 +92,65 @@ impl FindView<'_> {
                 .zip(&unit.around.before)
                 .filter(|(n, _)| *n > shown)
             {
-                self.line(&mut out, digits, line, text, &[]);
+                self.line(
+                    &mut out,
+                    &Gutter {
+                        digits,
+                        column: None,
+                    },
+                    line,
+                    text,
+                    &[],
+                );
             }
-            self.line(&mut out, digits, unit.line, &unit.text, &unit.spans);
-            self.groups(&mut out, digits, unit);
+            let gutter = Gutter {
+                digits,
+                column: Some(columns.shown(unit.cell.as_deref())),
+            };
+            self.line(&mut out, &gutter, unit.line, &unit.text, &unit.spans);
+            self.groups(&mut out, gutter.width(), unit);
             shown = unit.line;
             let after = (unit.line + 1..).zip(&unit.around.after);
             for (line, text) in after.take_while(|(n, _)| *n < next) {
-                self.line(&mut out, digits, line, text, &[]);
+                self.line(
+                    &mut out,
+                    &Gutter {
+                        digits,
+                        column: None,
+                    },
+                    line,
+                    text,
+                    &[],
+                );
                 shown = line;
             }
         }
         out
     }
 
-    fn line(&self, out: &mut String, digits: usize, line: u64, text: &[u8], spans: &[Span]) {
+    fn line(&self, out: &mut String, gutter: &Gutter, line: u64, text: &[u8], spans: &[Span]) {
         let look = Look {
             paint: self.paint,
             role: Role::Match,
-            width: self.width.saturating_sub(digits + 2).max(20),
+            width: self.width.saturating_sub(gutter.width()).max(20),
         };
-        self.paint
-            .push(out, Role::Quiet, &format!("{line:>digits$}  "));
+        self.paint.push(out, Role::Quiet, &gutter.text(line));
         let lines = marks::lines(text, spans, look);
         out.push_str(lines.first().map_or("", String::as_str));
         out.push('\n');
         for (line, text) in (line + 1..).zip(lines.iter().skip(1)) {
-            self.paint
-                .push(out, Role::Quiet, &format!("{line:>digits$}  "));
+            self.paint.push(out, Role::Quiet, &gutter.text(line));
             out.push_str(text);
             out.push('\n');
         }
     }
 
     /// A line for each match: its groups by number and name.
-    fn groups(&self, out: &mut String, digits: usize, unit: &FoundUnit) {
+    fn groups(&self, out: &mut String, indent: usize, unit: &FoundUnit) {
         if self.groups.len() == 1 {
             return;
         }
-        let width = self.width.saturating_sub(digits + 2);
+        let width = self.width.saturating_sub(indent);
         for groups in &unit.groups {
             let each = groups.iter().enumerate().skip(1);
             let said: Vec<String> = each
@@ -111,7 +158,7 @@ impl FindView<'_> {
                 .collect();
             let text = one_line_of(said.join("  ").as_bytes(), width);
             self.paint
-                .push(out, Role::Quiet, &format!("{:digits$}  {text}", ""));
+                .push(out, Role::Quiet, &format!("{:indent$}{text}", ""));
             out.push('\n');
         }
     }

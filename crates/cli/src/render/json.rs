@@ -1,7 +1,7 @@
 //! JSON Lines: one record a line, in the order the reference page gives.
 
 use super::find::FoundUnit;
-use super::report::{FileReport, ShownEdit, ShownPassage};
+use super::report::{FileReport, ShownCell, ShownEdit, ShownPassage};
 use super::table::{FindTotals, RewriteTotals};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
@@ -247,8 +247,13 @@ impl JsonPlan<'_> {
         );
         let mut number = 0;
         for passage in report.passages {
-            push_unit(&mut out, &path, passage);
+            if !passage.is_cells() {
+                push_unit(&mut out, &path, passage);
+            }
             for edit in &passage.edits {
+                if let Some(cell) = edit.cell.as_ref().filter(|_| passage.is_cells()) {
+                    push_cell(&mut out, &path, edit.line, cell);
+                }
                 number += 1;
                 let id = format!("{}.{number}", report.number);
                 self.push_change(&mut out, &path, id, passage, edit);
@@ -293,7 +298,7 @@ impl JsonPlan<'_> {
             path: &path.shown,
             path_b64: &path.base64,
             line: edit.line,
-            cell: None,
+            cell: edit.cell.as_ref().map(|cell| cell.name.as_str()),
             from: edit.from,
             to: edit.to,
             before: before.shown,
@@ -350,11 +355,28 @@ fn push_unit(out: &mut Vec<u8>, path: &Text, passage: &ShownPassage) {
         return;
     }
     let (was, now) = without_common_ending(&passage.was, &now);
+    push_was_now(out, path, passage.line, None, (was, now));
+}
+
+/// A changed cell: its value before and after.
+fn push_cell(out: &mut Vec<u8>, path: &Text, line: u64, cell: &ShownCell) {
+    if cell.was.len() <= UNIT_MOST && cell.now.len() <= UNIT_MOST {
+        push_was_now(out, path, line, Some(&cell.name), (&cell.was, &cell.now));
+    }
+}
+
+fn push_was_now(
+    out: &mut Vec<u8>,
+    path: &Text,
+    line: u64,
+    cell: Option<&str>,
+    (was, now): (&[u8], &[u8]),
+) {
     let (was, now) = (Text::of(was), Text::of(now));
     let record = Record::Unit {
         path: &path.shown,
-        line: passage.line,
-        cell: None,
+        line,
+        cell,
         was: &was.shown,
         now: &now.shown,
     };
@@ -412,7 +434,7 @@ impl JsonFind<'_> {
                 path: &path.shown,
                 path_b64: &path.base64,
                 line: unit.line,
-                cell: None,
+                cell: unit.cell.as_deref(),
                 from: locate(span.from),
                 to: locate(span.to),
                 text: text.shown,
@@ -431,7 +453,7 @@ impl JsonFind<'_> {
             path: &path.shown,
             path_b64: &path.base64,
             line: unit.line,
-            cell: None,
+            cell: unit.cell.as_deref(),
             text: text.shown,
             text_b64: text.base64,
         };

@@ -2,7 +2,7 @@
 
 use super::marks::{self, Look};
 use super::paint::{Paint, Role};
-use super::report::{FileReport, ShownPassage};
+use super::report::{Columns, FileReport, ShownCell, ShownEdit, ShownPassage};
 use brisk_quill_core::Span;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::Source;
@@ -56,6 +56,74 @@ impl PreviewView {
                 self.neighbour(out, gutter, line, text);
             }
         }
+        if passage.is_cells() {
+            for edit in &passage.edits {
+                if let Some(cell) = &edit.cell {
+                    self.cell(out, edit, cell, gutter);
+                }
+            }
+        } else {
+            self.lines(out, passage, gutter);
+        }
+        let after = passage.line + passage.height();
+        gutter.shown = after - 1;
+        for (line, text) in (after..).zip(&passage.around.after) {
+            if next.is_none_or(|next| line < next.line) {
+                self.neighbour(out, gutter, line, text);
+            }
+        }
+    }
+
+    /// The value of a cell, before and after.
+    fn cell(&self, out: &mut String, edit: &ShownEdit, cell: &ShownCell, gutter: &Gutter) {
+        let name = gutter.columns.shown(Some(&cell.name));
+        let blank = gutter.columns.shown(None);
+        let mut rows = |label: &str, line: Option<u64>, text: &[u8], marks: &[Span], role| {
+            let mut shown = self.marked(text, marks, role, gutter);
+            if shown.is_empty() {
+                // An empty value has no line.
+                shown.push(if text.is_empty() {
+                    "(empty)".into()
+                } else {
+                    String::new()
+                });
+            }
+            for (index, text) in shown.iter().enumerate() {
+                let first = index == 0;
+                gutter.put(out, line.filter(|_| first), if first { label } else { "" });
+                let name = if first && line.is_some() {
+                    &name
+                } else {
+                    &blank
+                };
+                self.paint.push(out, Role::Quiet, name);
+                out.push_str(text);
+                if first && label == "now" && self.steps {
+                    self.paint
+                        .push(out, Role::Quiet, &steps_of(edit.steps.iter()));
+                }
+                out.push('\n');
+            }
+        };
+        rows(
+            "was",
+            Some(edit.line),
+            &cell.was,
+            &cell.was_marks,
+            Role::Was,
+        );
+        let mut last = &cell.was;
+        for (index, stage) in cell.stages.iter().enumerate() {
+            if stage != last && *stage != cell.now {
+                rows(&format!("{:>3}", index + 1), None, stage, &[], Role::Quiet);
+                last = stage;
+            }
+        }
+        rows("now", None, &cell.now, &cell.now_marks, Role::Now);
+    }
+
+    /// Whole lines, before and after.
+    fn lines(&self, out: &mut String, passage: &ShownPassage, gutter: &Gutter) {
         let was: Vec<Span> = passage.edits.iter().map(|edit| edit.span).collect();
         let (text, now) = passage.now();
         let shown = self.marked(&passage.was, &was, Role::Was, gutter);
@@ -77,16 +145,10 @@ impl PreviewView {
             gutter.put(out, None, if index == 0 { "now" } else { "" });
             out.push_str(text);
             if index == 0 && self.steps {
-                self.paint.push(out, Role::Quiet, &steps_of(passage));
+                let steps = passage.edits.iter().flat_map(|edit| edit.steps.iter());
+                self.paint.push(out, Role::Quiet, &steps_of(steps));
             }
             out.push('\n');
-        }
-        let after = passage.line + passage.height();
-        gutter.shown = after - 1;
-        for (line, text) in (after..).zip(&passage.around.after) {
-            if next.is_none_or(|next| line < next.line) {
-                self.neighbour(out, gutter, line, text);
-            }
         }
     }
 
@@ -138,8 +200,8 @@ pub fn file_name(source: &Source) -> String {
     }
 }
 
-fn steps_of(passage: &ShownPassage) -> String {
-    let mut steps: Vec<usize> = passage.edits.iter().flat_map(|e| e.steps.iter()).collect();
+fn steps_of(steps: impl Iterator<Item = usize>) -> String {
+    let mut steps: Vec<usize> = steps.collect();
     steps.sort_unstable();
     steps.dedup();
     let names: Vec<String> = steps.iter().map(|step| (step + 1).to_string()).collect();
@@ -151,6 +213,7 @@ fn steps_of(passage: &ShownPassage) -> String {
 struct Gutter {
     paint: Paint,
     digits: usize,
+    columns: Columns,
     /// The last line shown.
     shown: u64,
 }
@@ -158,16 +221,20 @@ struct Gutter {
 impl Gutter {
     fn new(paint: Paint, passages: &[ShownPassage]) -> Self {
         let last = passages.last();
+        let cells = passages.iter().filter(|passage| passage.is_cells());
+        let cells = cells.flat_map(|passage| &passage.edits);
+        let names = cells.map(|edit| edit.cell.as_ref().map(|cell| cell.name.as_str()));
         let greatest = last.map_or(0, |p| p.line + p.height() + p.around.after.len() as u64);
         Self {
             paint,
             digits: greatest.to_string().len().max(4),
+            columns: Columns::of(names),
             shown: 0,
         }
     }
 
     fn width(&self) -> usize {
-        self.digits + 7
+        self.digits + 7 + self.columns.shown(None).len()
     }
 
     fn put(&self, out: &mut String, line: Option<u64>, label: &str) {

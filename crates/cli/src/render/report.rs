@@ -1,7 +1,14 @@
 //! What a preview has collected of one file.
 
-use brisk_quill_core::{GroupText, OpenBlock, Problem, Span, Unmet, edits::StepSet, lines};
+use super::marks::shortened;
+use brisk_quill_core::edits::{CellEdit, StepSet};
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::{GroupText, Problem, Remark, Span, Unmet, lines};
 use brisk_quill_files::{Facts, FilePassage, FileSink, Source};
+use unicode_width::UnicodeWidthStr;
+
+/// Columns that the name of a column may take.
+const NAME_MOST: usize = 24;
 
 /// One file with its changes.
 pub struct FileReport<'a> {
@@ -42,6 +49,66 @@ pub struct ShownEdit {
     pub raw: Option<(Vec<u8>, Vec<u8>)>,
     pub steps: StepSet,
     pub groups: Option<Vec<GroupText>>,
+    /// Where all of it is one cell.
+    pub cell: Option<ShownCell>,
+}
+
+/// The value of a cell, before and after.
+pub struct ShownCell {
+    pub name: String,
+    pub was: Vec<u8>,
+    pub now: Vec<u8>,
+    /// What changes in it.
+    pub was_marks: Vec<Span>,
+    pub now_marks: Vec<Span>,
+    /// The value after each step, where those were asked for.
+    pub stages: Vec<Vec<u8>>,
+}
+
+impl ShownCell {
+    fn new(cell: &CellEdit, stages: Vec<Vec<u8>>) -> Self {
+        let mut now_marks = Vec::new();
+        let (mut at, mut length) = (0, 0);
+        for edit in &cell.edits {
+            let from = length + edit.span.from - at;
+            now_marks.push(Span::new(from, from + edit.text.len()));
+            (at, length) = (edit.span.to, from + edit.text.len());
+        }
+        Self {
+            name: cell.name.to_string(),
+            now: cell.now(),
+            was: cell.value.clone(),
+            was_marks: cell.edits.iter().map(|edit| edit.span).collect(),
+            now_marks,
+            stages,
+        }
+    }
+}
+
+/// The names of columns beside values, all equally wide.
+pub struct Columns {
+    width: usize,
+}
+
+impl Columns {
+    /// For values of these columns; `None` is a line.
+    pub fn of<'n>(names: impl Iterator<Item = Option<&'n str>>) -> Self {
+        let width = names.flatten().map(|name| cut(name).width()).max();
+        Self {
+            width: width.map_or(0, |width| width + 2),
+        }
+    }
+
+    /// A name as it is shown, with the blanks behind it.
+    pub fn shown(&self, name: Option<&str>) -> String {
+        let name = name.map(cut).unwrap_or_default();
+        let blanks = self.width.saturating_sub(name.width());
+        name + &" ".repeat(blanks)
+    }
+}
+
+fn cut(name: &str) -> String {
+    shortened(&visible(name.as_bytes()), NAME_MOST, 0)
 }
 
 /// Whole lines before and after a passage, with their ends.
@@ -65,6 +132,8 @@ impl ShownPassage {
                 raw: (!same).then(|| (edit.before.to_vec(), edit.after.to_vec())),
                 steps: edit.text.steps,
                 groups: edit.text.groups.map(<[_]>::to_vec),
+                cell: (edit.text.cell)
+                    .map(|cell| ShownCell::new(cell, passage.cell_stages(&edit.text))),
             }
         });
         Self {
@@ -115,6 +184,11 @@ impl ShownPassage {
         }
         text.extend_from_slice(&self.was[at..]);
         (text, marks)
+    }
+
+    /// Whether all that changes in it are cells.
+    pub fn is_cells(&self) -> bool {
+        self.edits.iter().all(|edit| edit.cell.is_some())
     }
 
     /// How many lines it had.
@@ -173,7 +247,7 @@ pub struct Collector {
     pub passages: Vec<ShownPassage>,
     pub problems: Vec<Problem>,
     pub unmet: Vec<Unmet>,
-    pub open_blocks: Vec<OpenBlock>,
+    pub remarks: Vec<Remark>,
 }
 
 impl Collector {
@@ -184,7 +258,7 @@ impl Collector {
             passages: Vec::new(),
             problems: Vec::new(),
             unmet: Vec::new(),
-            open_blocks: Vec::new(),
+            remarks: Vec::new(),
         }
     }
 }
@@ -209,7 +283,7 @@ impl FileSink for Collector {
         self.unmet.push(unmet);
     }
 
-    fn open_block(&mut self, _: usize, block: OpenBlock) {
-        self.open_blocks.push(block);
+    fn remark(&mut self, _: usize, remark: Remark) {
+        self.remarks.push(remark);
     }
 }

@@ -34,7 +34,9 @@ fn engine(query: &Query) -> &'static str {
         .iter()
         .flat_map(|block| [&block.start, &block.end]);
     let near = scope.near.iter().map(|near| &near.pattern);
-    let mut all = conditions.chain(blocks).chain(near).chain([&query.pattern]);
+    let cells = scope.cells.iter().map(|cell| &cell.pattern);
+    let places = blocks.chain(near).chain(cells);
+    let mut all = conditions.chain(places).chain([&query.pattern]);
     if all.any(Pattern::backtracks) {
         "\nLook-around, or a reference inside the pattern, runs on the backtracking engine."
     } else {
@@ -97,6 +99,14 @@ fn clause(step: &Step) -> String {
             let text = quoted(t.source());
             format!("{text} is put at the end of each {unit} with {bare}, {place}")
         }
+        Action::Set(column, t) => {
+            let text = quoted(t.source());
+            format!("the column {column} becomes {text} in each row with {bare}, {place}")
+        }
+        Action::AddColumn(name, t) => {
+            let (name, text) = (quoted(name), quoted(t.source()));
+            format!("a column {name} is added, with {text} in each row with {bare}, {place}")
+        }
         Action::SwapChars(swaps) => {
             let (from, to): (String, String) = swaps.iter().unzip();
             format!(
@@ -143,11 +153,18 @@ fn matches(query: &Query) -> String {
 }
 
 fn unit(query: &Query) -> &'static str {
-    match query.unit {
-        UnitKind::Line => "line",
-        UnitKind::Paragraph => "paragraph",
-        UnitKind::Text => "text",
-    }
+    query.unit.name()
+}
+
+/// "in the column berth"
+fn columns(query: &Query) -> Option<String> {
+    let columns = query.columns.as_ref()?;
+    let names = columns.list.to_string();
+    Some(match &columns.list {
+        all if all.is_all() => "in every cell".to_owned(),
+        _ if names.contains([',', '.']) => format!("in the columns {names}"),
+        _ => format!("in the column {names}"),
+    })
 }
 
 /// "in every line that holds `x`, between `a` and `b`"
@@ -156,6 +173,7 @@ fn place(query: &Query) -> String {
     let each = match (pick.spec.is_all(), pick.per) {
         (true, _) => "in every",
         (false, Per::Unit) => "in each",
+        (false, Per::Row) => "counted through each row, in any",
         (false, Per::File) => "counted through each file, in any",
         (false, Per::Run) => "counted through all files, in any",
     };
@@ -165,7 +183,20 @@ fn place(query: &Query) -> String {
         lines if is_one(lines) => format!("in line {lines}"),
         lines => format!("in lines {lines}"),
     };
-    if !scope.lines.is_all() && pick.per != Per::Unit {
+    if let Some(columns) = columns(query) {
+        let lines = match text.strip_prefix("in line") {
+            Some(_) => format!(", {text}"),
+            None => String::new(),
+        };
+        let counted = match (pick.spec.is_all(), pick.per) {
+            (true, _) | (_, Per::Unit) => "",
+            (_, Per::Row) => "counted through each row, ",
+            (_, Per::File) => "counted through each file, ",
+            (_, Per::Run) => "counted through all files, ",
+        };
+        text = format!("{counted}{columns}{lines}");
+    }
+    if query.columns.is_none() && !scope.lines.is_all() && pick.per != Per::Unit {
         text = format!(
             "{}, {text}",
             each.rsplit_once(", ").map_or(each, |(how, _)| how)
@@ -178,9 +209,17 @@ fn place(query: &Query) -> String {
     for pattern in &scope.lacks {
         conditions.push(format!("that does not hold {}", quoted(pattern.source())));
     }
+    if !conditions.is_empty() && query.columns.is_some() {
+        text.push_str(" of each row");
+    }
     if !conditions.is_empty() {
         text.push(' ');
         text.push_str(&conditions.join(" and "));
+    }
+    for cell in &scope.cells {
+        let (column, pattern) = (&cell.column, quoted(cell.pattern.source()));
+        let holds = if cell.lacks { "does not hold" } else { "holds" };
+        text.push_str(&format!(", where {column} {holds} {pattern}"));
     }
     for block in &scope.blocks {
         let (start, end) = (quoted(block.start.source()), quoted(block.end.source()));

@@ -13,6 +13,8 @@ pub struct FileCounts {
     pub binary: u64,
     /// Could not be read.
     pub unreadable: u64,
+    /// Met on the way, without columns.
+    pub no_table: u64,
 }
 
 impl FileCounts {
@@ -25,7 +27,7 @@ impl FileCounts {
 
     /// All that were not looked at.
     pub fn skipped(self) -> u64 {
-        self.binary + self.unreadable
+        self.binary + self.unreadable + self.no_table
     }
 
     fn rows(self, rows: &mut Rows) {
@@ -33,6 +35,7 @@ impl FileCounts {
         let why = reasons(&[
             (self.binary, "binary"),
             (self.unreadable, "could not be read"),
+            (self.no_table, "without columns"),
         ]);
         rows.noted("files skipped", self.skipped(), why);
     }
@@ -63,6 +66,8 @@ pub struct FindTotals {
     pub problems: u64,
     /// Whether units without a match are shown.
     missing: bool,
+    /// What the pattern is tried on.
+    pub unit: &'static str,
     /// Blocks of lines, where the query looks in them.
     blocks: Option<u64>,
 }
@@ -119,15 +124,16 @@ impl FindTotals {
     pub fn new(query: &Query, missing: bool) -> Self {
         Self {
             missing,
+            unit: query.unit.name(),
             blocks: (!query.scope.blocks.is_empty()).then_some(0),
             ..Self::default()
         }
     }
 
-    /// Counts the blocks of one more file.
-    pub fn add_blocks(&mut self, blocks: u64) {
+    /// How many blocks of lines have begun.
+    pub fn set_blocks(&mut self, blocks: u64) {
         if let Some(sum) = &mut self.blocks {
-            *sum += blocks;
+            *sum = blocks;
         }
     }
 
@@ -139,7 +145,7 @@ impl FindTotals {
             rows.blocks(blocks);
         }
         if self.missing {
-            rows.add("files with such lines", self.matching);
+            rows.add(&format!("files with such {}s", self.unit), self.matching);
             rows.add("without a match", self.units);
         } else {
             rows.add("files with matches", self.matching);

@@ -15,7 +15,7 @@
 //! The oracle is applying one list after the other: `splice(splice(t, a), b)` equals
 //! `splice(t, compose(t, a, b))`; the tests hold the two together.
 
-use super::Edit;
+use super::{CellEdit, Edit};
 use crate::Span;
 
 /// Earlier edits of `original` and later edits of `current` (the text they left), as one list of
@@ -152,6 +152,15 @@ fn members(original: &[u8], earlier: &[Edit], current: &[u8], later: &[Edit]) ->
     merged
 }
 
+/// What two steps, one after the other, make of one cell.
+fn same_cell(
+    earlier: Option<Box<CellEdit>>,
+    later: Option<Box<CellEdit>>,
+) -> Option<Box<CellEdit>> {
+    let (earlier, later) = (earlier?, later?);
+    (earlier.name == later.name).then(|| Box::new(earlier.then(*later)))
+}
+
 /// Turns clusters into edits of the original text.
 fn assemble(
     original: &[u8],
@@ -171,6 +180,7 @@ fn assemble(
         let mut growth = 0;
         let mut steps = super::StepSet::default();
         let mut groups = None;
+        let mut cell = None;
         let size = cluster.last - cluster.first + 1;
         for member in order.by_ref().take(size) {
             let next = if member.from_earlier {
@@ -188,6 +198,11 @@ fn assemble(
                 at = edit.span.to;
             }
             groups = if size == 1 { edit.groups } else { None };
+            cell = match (size, member.from_earlier) {
+                (1, _) | (2, true) => edit.cell,
+                (2, false) if member.span == cluster.span => same_cell(cell, edit.cell),
+                _ => None,
+            };
         }
         text.extend_from_slice(&current[at..cluster.span.to]);
         let span = Span::new(
@@ -201,6 +216,7 @@ fn assemble(
                 text,
                 steps,
                 groups,
+                cell,
             });
         }
     }

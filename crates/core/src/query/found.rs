@@ -1,6 +1,7 @@
 use super::walk::{Walk, Wanted};
-use super::{OpenBlock, Query, Visitor};
-use crate::pieces::{Pieces, PiecesSink};
+use super::{Query, Remark, Visitor};
+use crate::columns::Layout;
+use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::{Problem, ProblemKind};
 
 /// One query over one text after another.
@@ -19,7 +20,7 @@ use crate::{Problem, ProblemKind};
 /// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
 /// let mut count = Count::default();
 /// let mut found = Found::new(&query);
-/// found.begin(0);
+/// found.begin("-", 0);
 /// found.push(b"quay 1, quay 2\nqu", &mut count);
 /// found.push(b"ay 3\n", &mut count);
 /// found.finish(&mut count);
@@ -91,10 +92,16 @@ impl<'q> Found<'q> {
         self.walk.blocks_begun()
     }
 
-    /// Begins a new text, which lies `start` bytes into its file; offsets are those in the file.
-    pub fn begin(&mut self, start: u64) {
-        self.walk.begin_text();
-        self.pieces = Pieces::new(self.whole, start);
+    /// Begins a new text, which lies `start` bytes into `file`; offsets are those in the file.
+    pub fn begin(&mut self, file: &str, start: u64) {
+        self.walk.begin_text(file);
+        let layout = self.walk.query().layout(file);
+        let cut = match layout.and_then(Layout::boundary) {
+            _ if self.whole => Cut::Nowhere,
+            Some(boundary) => Cut::Records(boundary),
+            None => Cut::Lines,
+        };
+        self.pieces = Pieces::new(cut, start);
     }
 
     /// Takes the next bytes of the text; how they are cut does not matter.
@@ -107,15 +114,19 @@ impl<'q> Found<'q> {
         self.pieces.push(bytes, &mut sink);
     }
 
-    /// Ends the text; tells which blocks were still open.
-    pub fn finish(&mut self, visitor: &mut dyn Visitor) -> Vec<OpenBlock> {
+    /// Ends the text; gives what is to be known of it.
+    pub fn finish(&mut self, visitor: &mut dyn Visitor) -> Vec<Remark> {
         let mut sink = FoundPiece {
             walk: &mut self.walk,
             wanted: self.wanted,
             visitor,
         };
         self.pieces.finish(&mut sink);
-        self.walk.open_blocks()
+        let (remarks, problem) = self.walk.end_text();
+        if let Some(problem) = problem {
+            visitor.problem(0, problem);
+        }
+        remarks
     }
 }
 
@@ -130,8 +141,8 @@ impl PiecesSink for FoundPiece<'_, '_> {
         self.walk.piece(text, base, self.wanted, self.visitor);
     }
 
-    fn overlong(&mut self, line: Option<u64>, kind: ProblemKind) {
-        self.walk.pass_line();
-        self.visitor.problem(0, Problem { line, kind });
+    fn overlong(&mut self, line: u64, lines: u64, kind: ProblemKind) {
+        self.walk.pass_lines(lines);
+        self.visitor.problem(0, Problem::overlong(line, kind));
     }
 }

@@ -1,8 +1,10 @@
 //! Where a query looks: conditions on lines and records, and their state between pieces.
 
+use super::CellCondition;
 use crate::address::{Selection, Spec};
+use crate::columns::Row;
 use crate::pattern::{Finder, Matches};
-use crate::{Pattern, SearchError, Span, lines, unit::count_lines};
+use crate::{Pattern, ProblemKind, SearchError, Span, lines, unit::count_lines};
 
 /// Which places a pattern is tried in. All conditions must hold.
 ///
@@ -21,6 +23,8 @@ pub struct Scope {
     pub blocks: Vec<Block>,
     /// Only lines near a line of each of these.
     pub near: Vec<Near>,
+    /// Only rows whose cells are as each of these asks.
+    pub cells: Vec<CellCondition>,
 }
 
 /// Blocks of lines, from a line that matches `start` to the next that matches `end`.
@@ -54,6 +58,7 @@ impl Default for Scope {
             lacks: Vec::new(),
             blocks: Vec::new(),
             near: Vec::new(),
+            cells: Vec::new(),
         }
     }
 }
@@ -89,6 +94,7 @@ pub(super) struct ScopeState<'q> {
     lacks: Vec<Finder>,
     blocks: Vec<BlockState>,
     near: Vec<NearState>,
+    cells: Vec<Finder>,
 }
 
 impl<'q> ScopeState<'q> {
@@ -101,6 +107,7 @@ impl<'q> ScopeState<'q> {
             lacks: finders(&scope.lacks),
             blocks: scope.blocks.iter().map(BlockState::new).collect(),
             near: scope.near.iter().map(NearState::new).collect(),
+            cells: scope.cells.iter().map(|c| c.pattern.finder()).collect(),
         }
     }
 
@@ -147,6 +154,20 @@ impl<'q> ScopeState<'q> {
         }
         for finder in &mut self.lacks {
             if finder.is_match(record)? {
+                return Ok(false);
+            }
+        }
+        Ok(true)
+    }
+
+    /// Whether the conditions on cells hold for `row`. One that is absent holds no match.
+    pub fn cells_hold(&mut self, row: &Row<'_>) -> Result<bool, ProblemKind> {
+        for (condition, finder) in self.scope.cells.iter().zip(&mut self.cells) {
+            let mut found = false;
+            for cell in row.named(&condition.column)? {
+                found |= finder.is_match(&cell.value(row.text)?)?;
+            }
+            if found == condition.lacks {
                 return Ok(false);
             }
         }

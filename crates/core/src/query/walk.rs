@@ -1,8 +1,10 @@
 //! One query walking over the units of a text, piece after piece.
 
+use super::rows::{ColumnNote, TableWalk};
 use super::scope::{ScopeState, push_place};
 use super::{OpenBlock, Per, Query};
 use crate::address::Selection;
+use crate::columns::{Row, RowCell};
 use crate::pattern::{Finder, Matches, SearchError};
 use crate::unit::{Line, count_lines, line_ends, paragraphs};
 use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
@@ -20,6 +22,11 @@ pub(crate) struct Wanted {
 pub trait Visitor {
     /// A unit with matches, or one in scope without any where those were asked for.
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>);
+
+    /// A row of a table, the header too, behind those of its cells that hold something.
+    fn row(&mut self, row: &Row<'_>) {
+        let _ = row;
+    }
 
     /// A unit that could not be looked at; it begins at `offset` of the text at hand.
     fn problem(&mut self, offset: usize, problem: Problem) {
@@ -42,12 +49,46 @@ pub struct UnitView<'t> {
     pub line: u64,
     /// Whether the query's conditions hold here, or in a part of it.
     pub in_scope: bool,
+    /// What else is to be known of a cell.
+    pub cell: Option<CellView<'t>>,
+}
+
+/// A cell as a unit.
+#[derive(Clone, Copy, Debug)]
+pub struct CellView<'t> {
+    pub(crate) value: &'t [u8],
+    pub(crate) cell: &'t RowCell,
+    pub(crate) row: &'t Row<'t>,
+}
+
+impl<'t> CellView<'t> {
+    /// What its column is called.
+    pub fn name(&self) -> &'t str {
+        &self.cell.name
+    }
+
+    /// The row it belongs to.
+    pub fn row(&self) -> &'t Row<'t> {
+        self.row
+    }
 }
 
 impl<'t> UnitView<'t> {
-    /// The bytes of the unit.
+    /// What is searched: the bytes of the unit, the value of a cell.
     pub fn bytes(&self) -> &'t [u8] {
-        &self.text[self.span.range()]
+        match self.cell {
+            Some(cell) => cell.value,
+            None => &self.text[self.span.range()],
+        }
+    }
+
+    /// Where offset `at` of what is searched lies in the whole text.
+    pub fn offset(&self, at: usize) -> u64 {
+        let place = match self.cell {
+            Some(view) => view.cell.offset(self.text, at),
+            None => self.span.from + at,
+        };
+        self.base + place as u64
     }
 }
 
@@ -116,13 +157,14 @@ impl<'a> Findings<'a> {
 /// The state of one query between pieces, texts and runs.
 #[derive(Debug)]
 pub(crate) struct Walk<'q> {
-    query: &'q Query,
-    finder: Finder,
-    scope: ScopeState<'q>,
+    pub(super) query: &'q Query,
+    pub(super) finder: Finder,
+    pub(super) scope: ScopeState<'q>,
     /// Lines of this text already walked over.
-    lines_done: u64,
-    judge: Judge<'q>,
-    matches: Matches,
+    pub(super) lines_done: u64,
+    pub(super) judge: Judge<'q>,
+    pub(super) matches: Matches,
+    pub(super) table: Option<TableWalk<'q>>,
 }
 
 impl<'q> Walk<'q> {
@@ -134,6 +176,7 @@ impl<'q> Walk<'q> {
             lines_done: 0,
             judge: Judge::new(query),
             matches: Matches::default(),
+            table: query.columns.as_ref().map(TableWalk::new),
         }
     }
 
@@ -153,15 +196,31 @@ impl<'q> Walk<'q> {
         self.judge.in_run
     }
 
-    pub fn begin_text(&mut self) {
+    /// Begins the text of `file`; the name may tell how its columns are to be read.
+    pub fn begin_text(&mut self, file: &str) {
+        if let Some(table) = &mut self.table {
+            table.begin_text(file);
+        }
+        self.begin_again();
+    }
+
+    fn begin_again(&mut self) {
         self.scope.begin_text();
         self.lines_done = 0;
         self.judge.begin_text();
     }
 
-    /// Counts a line that could not be looked at.
-    pub fn pass_line(&mut self) {
-        self.lines_done += 1;
+    /// Counts lines that could not be looked at.
+    pub fn pass_lines(&mut self, lines: u64) {
+        self.lines_done += lines;
+        if let Some(table) = &mut self.table {
+            table.pass_row();
+        }
+    }
+
+    /// What is looked for.
+    pub fn query(&self) -> &'q Query {
+        self.query
     }
 
     /// Blocks that have begun in this text.
@@ -169,8 +228,15 @@ impl<'q> Walk<'q> {
         self.scope.blocks_begun()
     }
 
-    pub fn open_blocks(&self) -> Vec<OpenBlock> {
-        self.scope.open_blocks().collect()
+    /// Ends the text: what is to be told of it, and what was wrong with all of it.
+    pub fn end_text(&mut self) -> (Vec<Remark>, Option<Problem>) {
+        let mut remarks: Vec<_> = self.scope.open_blocks().map(Remark::OpenBlock).collect();
+        let Some(table) = &mut self.table else {
+            return (remarks, None);
+        };
+        let (notes, problem) = table.end_text();
+        remarks.extend(notes.into_iter().map(Remark::Column));
+        (remarks, problem)
     }
 
     /// Walks over the next whole lines of the text; `base` is their offset in it.
@@ -181,7 +247,10 @@ impl<'q> Walk<'q> {
             self.scan(text, base, Wanted::default(), &mut Nobody);
             let total = self.judge.in_text;
             let (in_run, taken) = (self.judge.in_run - total, self.judge.taken);
-            self.begin_text();
+            self.begin_again();
+            if let Some(table) = &mut self.table {
+                table.begin_again();
+            }
             (self.judge.in_run, self.judge.taken) = (in_run, taken);
             self.judge.selection = Some(self.query.pick.spec.resolve(Some(total)));
         }
@@ -205,6 +274,7 @@ impl<'q> Walk<'q> {
                     self.line(line, &mut scan);
                 }
             }
+            UnitKind::Cell => self.rows(&mut scan),
             UnitKind::Paragraph => self.larger_units(paragraphs(text), &mut scan),
             // No text is no unit, as no text has no line.
             UnitKind::Text if text.is_empty() => {}
@@ -306,9 +376,6 @@ impl<'q> Walk<'q> {
         if self.matches.is_empty() && !(wanted.missing && in_scope) {
             return;
         }
-        let matches = &self.matches;
-        self.judge
-            .unit((0..matches.len()).map(|i| place.holds(matches.span(i).shifted(span.from))));
         let view = UnitView {
             text: scan.text,
             span,
@@ -316,26 +383,49 @@ impl<'q> Walk<'q> {
             base: scan.base,
             line: number,
             in_scope,
+            cell: None,
         };
+        self.judge_and_show(&view, place, scan);
+    }
+
+    /// Judges the matches that have been collected in a unit, and shows it.
+    pub(super) fn judge_and_show(
+        &mut self,
+        view: &UnitView<'_>,
+        place: Place<'_>,
+        scan: &mut Scan<'_>,
+    ) {
+        let (matches, from) = (&self.matches, view.span.from);
+        self.judge
+            .unit((0..matches.len()).map(|i| place.holds(matches.span(i).shifted(from))));
         let findings = Findings {
             matches,
             standing: &self.judge.standing,
         };
-        scan.visitor.unit(&view, &findings);
+        scan.visitor.unit(view, &findings);
     }
 }
 
+/// Something to know about a text that is no mistake.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Remark {
+    /// A block of lines without an end.
+    OpenBlock(OpenBlock),
+    /// About its columns.
+    Column(ColumnNote),
+}
+
 /// One pass over one piece.
-struct Scan<'s> {
-    text: &'s [u8],
-    base: u64,
-    wanted: Wanted,
-    visitor: &'s mut dyn Visitor,
+pub(super) struct Scan<'s> {
+    pub text: &'s [u8],
+    pub base: u64,
+    pub wanted: Wanted,
+    pub visitor: &'s mut dyn Visitor,
 }
 
 /// Which part of a unit the conditions leave.
 #[derive(Clone, Copy)]
-enum Place<'p> {
+pub(super) enum Place<'p> {
     All,
     None,
     /// Sorted spans of whole lines, and where the text ends.
@@ -384,12 +474,13 @@ impl Visitor for Nobody {
 
 /// Decides which matches are taken.
 #[derive(Debug)]
-struct Judge<'q> {
+pub(super) struct Judge<'q> {
     query: &'q Query,
     /// The pick, resolved as far as that can be done once; `None` until the total is known.
     selection: Option<Selection>,
     limit: u64,
-    /// Matches in place in this text, and in this run.
+    /// Matches in place in this row, in this text, and in this run.
+    in_row: u64,
     in_text: u64,
     in_run: u64,
     /// Matches taken in this run.
@@ -404,6 +495,7 @@ impl<'q> Judge<'q> {
             query,
             selection: (!spec.needs_total()).then(|| spec.resolve(None)),
             limit: query.limit.unwrap_or(u64::MAX),
+            in_row: 0,
             in_text: 0,
             in_run: 0,
             taken: 0,
@@ -413,6 +505,15 @@ impl<'q> Judge<'q> {
 
     fn begin_text(&mut self) {
         self.in_text = 0;
+    }
+
+    pub fn begin_row(&mut self) {
+        self.in_row = 0;
+    }
+
+    /// The row at hand has `total` matches in place.
+    pub fn set_row_total(&mut self, total: u64) {
+        self.selection = Some(self.query.pick.spec.resolve(Some(total)));
     }
 
     /// Judges the matches of one unit, given whether each is in place.
@@ -436,10 +537,12 @@ impl<'q> Judge<'q> {
                 continue;
             }
             in_unit += 1;
+            self.in_row += 1;
             self.in_text += 1;
             self.in_run += 1;
             let number = match self.query.pick.per {
                 Per::Unit => in_unit,
+                Per::Row => self.in_row,
                 Per::File => self.in_text,
                 Per::Run => self.in_run,
             };

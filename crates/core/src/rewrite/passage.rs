@@ -1,7 +1,7 @@
 //! Changes in the lines they touch: what a reader is shown.
 
 use crate::Span;
-use crate::edits::{Edit, StepSet};
+use crate::edits::{CellEdit, Edit, StepSet, splice_part};
 use crate::line_ends;
 use memchr::{memchr, memrchr};
 
@@ -42,6 +42,8 @@ pub struct PassageEdit<'t> {
     pub steps: StepSet,
     /// The groups of its match, where they were asked for and it comes from one match.
     pub groups: Option<&'t [GroupText]>,
+    /// What happens to the value, where all of it is one cell.
+    pub cell: Option<&'t CellEdit>,
 }
 
 /// The text of a group; `None` took no part.
@@ -69,6 +71,7 @@ impl<'t> Passage<'t> {
                 after: &edit.text,
                 steps: edit.steps,
                 groups: edit.groups.as_deref(),
+                cell: edit.cell.as_deref(),
             }
         })
     }
@@ -89,17 +92,24 @@ impl<'t> Passage<'t> {
         self.stages.iter().map(stage).collect()
     }
 
+    /// The value of the cell that `edit` is about after each step, where stages were asked for.
+    pub fn cell_stages(&self, edit: &PassageEdit<'_>) -> Vec<Vec<u8>> {
+        let Some(cell) = edit.cell else {
+            return Vec::new();
+        };
+        let from = edit.span.from + self.place.from;
+        let span = Span::new(from, from + edit.span.len());
+        let stage = |edits: &Vec<Edit>| {
+            let same = edits.iter().find(|edit| edit.span == span);
+            let done = same.and_then(|edit| Some(edit.cell.as_ref()?.now()));
+            done.unwrap_or_else(|| cell.value.clone())
+        };
+        self.stages.iter().map(stage).collect()
+    }
+
     /// The passage with edits of the piece made.
     fn spliced(&self, edits: &[Edit]) -> Vec<u8> {
-        let mut out = Vec::new();
-        let mut at = self.place.from;
-        for edit in edits {
-            out.extend_from_slice(&self.text[at..edit.span.from]);
-            out.extend_from_slice(&edit.text);
-            at = edit.span.to;
-        }
-        out.extend_from_slice(&self.text[at..self.place.to]);
-        out
+        splice_part(self.text, self.place, edits)
     }
 }
 

@@ -33,14 +33,14 @@ pub enum StepFault {
     },
 }
 
-fn senseless(message: impl Into<String>, remedy: &'static str) -> StepFault {
+pub(super) fn senseless(message: impl Into<String>, remedy: &'static str) -> StepFault {
     StepFault::Senseless {
         message: message.into(),
         remedy,
     }
 }
 
-fn fault<E: Into<Error>>(key: &'static str, text: &str) -> impl FnOnce(E) -> StepFault {
+pub(super) fn fault<E: Into<Error>>(key: &'static str, text: &str) -> impl FnOnce(E) -> StepFault {
     let text = text.to_owned();
     move |error| StepFault::Value {
         key,
@@ -73,14 +73,24 @@ impl StepText {
     ///
     /// When a value does not parse, or the keys make no sense together.
     pub fn build(&self, tables: &mut dyn Tables) -> Result<Step, StepFault> {
-        let query = self.query()?;
+        let mut query = self.query()?;
         let action = self.action(query.pattern.groups(), tables)?;
-        if action.is_for_lines() && query.unit != UnitKind::Line {
-            return Err(senseless(
-                "lines cannot be dropped or inserted while the unit is larger than a line",
-                "leave `unit` out",
-            ));
+        match query.unit {
+            UnitKind::Cell if action.is_for_lines() => {
+                return Err(senseless(
+                    "lines cannot be dropped or inserted while the unit is a cell",
+                    "leave the columns out; `where` and `unless` test the whole line",
+                ));
+            }
+            UnitKind::Paragraph | UnitKind::Text if action.is_for_lines() => {
+                return Err(senseless(
+                    "lines cannot be dropped or inserted while the unit is larger than a line",
+                    "leave `unit` out",
+                ));
+            }
+            _ => {}
         }
+        self.name_columns(&action, &mut query)?;
         let mut step = Step::new(query, action);
         step.expect = parsed("expect", self.expect.as_deref())?;
         step.ensure = match &self.ensure {
@@ -125,10 +135,18 @@ impl StepText {
         if self.per.is_some() && self.pick.is_none() {
             return Err(senseless("`per` belongs to `pick`", "add `pick`"));
         }
+        let cells = self.cell_conditions()?;
+        let mut columns = self.columns()?;
+        if let Some(columns) = &mut columns {
+            columns
+                .also
+                .extend(cells.iter().map(|cell| cell.column.clone()));
+        }
         Ok(Query {
             pattern: self.main_pattern(&record)?,
             unit: self.unit()?,
             scope: Scope {
+                cells,
                 lines: parsed("lines", self.lines.as_deref())?.unwrap_or_else(Spec::all),
                 contains: all("where", &self.contains, &record)?,
                 lacks: all("unless", &self.unless, &record)?,
@@ -140,6 +158,7 @@ impl StepText {
                 per: self.per()?,
             },
             limit: self.limit,
+            columns,
         })
     }
 
@@ -187,31 +206,51 @@ impl StepText {
     /// How conditions on units are read.
     fn record_options(&self) -> Result<MatchOptions, StepFault> {
         Ok(MatchOptions {
-            multi_line: self.unit()? != UnitKind::Line,
+            multi_line: matches!(self.unit()?, UnitKind::Paragraph | UnitKind::Text),
             ..MatchOptions::default()
         })
     }
 
-    fn unit(&self) -> Result<UnitKind, StepFault> {
-        match self.unit.as_deref() {
-            None | Some("line") => Ok(UnitKind::Line),
-            Some("paragraph") => Ok(UnitKind::Paragraph),
-            Some("text") => Ok(UnitKind::Text),
-            Some(other) => Err(senseless(
-                format!("there is no unit `{other}`"),
-                "write `line`, `paragraph` or `text`",
+    pub(super) fn unit(&self) -> Result<UnitKind, StepFault> {
+        let unit = match self.unit.as_deref() {
+            None if self.has_columns() => UnitKind::Cell,
+            None | Some("line") => UnitKind::Line,
+            Some("paragraph") => UnitKind::Paragraph,
+            Some("text") => UnitKind::Text,
+            Some("cell") => UnitKind::Cell,
+            Some(other) => {
+                return Err(senseless(
+                    format!("there is no unit `{other}`"),
+                    "write `line`, `paragraph`, `text` or `cell`",
+                ));
+            }
+        };
+        match unit {
+            UnitKind::Cell => Ok(unit),
+            _ if self.has_columns() => Err(senseless(
+                format!(
+                    "a cell is a unit of its own, and no part of a {}",
+                    unit.name()
+                ),
+                "leave `unit` out, or the columns",
             )),
+            _ => Ok(unit),
         }
     }
 
     fn per(&self) -> Result<Per, StepFault> {
         match self.per.as_deref() {
             None | Some("unit") => Ok(Per::Unit),
+            Some("row") if self.unit()? != UnitKind::Cell => Err(senseless(
+                "picks are counted per row only where there are columns",
+                "add `columns`, or count them per `unit`",
+            )),
+            Some("row") => Ok(Per::Row),
             Some("file") => Ok(Per::File),
             Some("run") => Ok(Per::Run),
             Some(other) => Err(senseless(
                 format!("picks cannot be counted per `{other}`"),
-                "write `unit`, `file` or `run`",
+                "write `unit`, `row`, `file` or `run`",
             )),
         }
     }
@@ -237,6 +276,14 @@ impl StepText {
         }
         if let Some(text) = &self.trail {
             said.push(("trail", Action::Trail(template("trail", text)?)));
+        }
+        if let Some([column, text]) = &self.set {
+            let column = column.parse().map_err(fault("set", column))?;
+            said.push(("set", Action::Set(column, template("set", text)?)));
+        }
+        if let Some([name, text]) = &self.add_column {
+            let text = template("add-column", text)?;
+            said.push(("add-column", Action::AddColumn(name.clone(), text)));
         }
         if self.remove {
             said.push(("remove", Action::Remove));
@@ -272,7 +319,11 @@ impl StepText {
     }
 }
 
-fn compiled(key: &'static str, text: &str, options: &MatchOptions) -> Result<Pattern, StepFault> {
+pub(super) fn compiled(
+    key: &'static str,
+    text: &str,
+    options: &MatchOptions,
+) -> Result<Pattern, StepFault> {
     Pattern::new(text, options).map_err(fault(key, text))
 }
 

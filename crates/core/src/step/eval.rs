@@ -1,14 +1,16 @@
 //! A step at work: from matches to edits of the text it sees.
 
 use super::{Action, Step};
-use crate::edits::{Edit, GroupTexts, StepSet};
+use crate::columns::Layout;
+use crate::columns::{CellFault, Column, Row, RowCell};
+use crate::edits::CellEdit;
+use crate::edits::{Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
-use crate::query::{
-    Finding, Findings, LeftOut, OpenBlock, Standing, UnitView, Visitor, Walk, Wanted,
-};
+use crate::query::{Finding, Findings, LeftOut, Standing, UnitView, Visitor, Walk, Wanted};
 use crate::rewrite::StepCounts;
-use crate::template::{FilterProblem, Occasion};
-use crate::{Pattern, Problem, Span, Template, line_ends};
+use crate::template::Occasion;
+use crate::{Pattern, Problem, ProblemKind, Remark, Span, Template, line_ends};
+use std::sync::Arc;
 
 /// The state of one step during a run.
 #[derive(Debug)]
@@ -58,20 +60,20 @@ impl<'r> StepRun<'r> {
     }
 
     pub fn begin_text(&mut self, file: &str) {
-        self.walk.begin_text();
+        self.walk.begin_text(file);
         self.counts = StepCounts::default();
         file.clone_into(&mut self.file);
         self.last_ending = b"\n";
     }
 
-    /// Ends the text: tells which blocks were still open.
-    pub fn finish_text(&mut self) -> Vec<OpenBlock> {
+    /// Ends the text: what is to be told of it, and what was wrong with all of it.
+    pub fn finish_text(&mut self) -> (Vec<Remark>, Option<Problem>) {
         self.counts.blocks = self.walk.blocks_begun();
-        self.walk.open_blocks()
+        self.walk.end_text()
     }
 
-    pub fn pass_line(&mut self) {
-        self.walk.pass_line();
+    pub fn pass_lines(&mut self, lines: u64) {
+        self.walk.pass_lines(lines);
     }
 
     /// What has been counted in this text.
@@ -94,6 +96,7 @@ impl<'r> StepRun<'r> {
             counts: &mut self.counts,
             file: &self.file,
             last_ending: self.last_ending,
+            in_row: None,
             out: StepOutcome::default(),
         };
         self.walk.piece(text, 0, wanted, &mut maker);
@@ -122,7 +125,17 @@ struct EditMaker<'e> {
     counts: &'e mut StepCounts,
     file: &'e str,
     last_ending: &'static [u8],
+    /// What is to be written into the row at hand.
+    in_row: Option<RowText>,
     out: StepOutcome,
+}
+
+/// The text for a cell of a row, which the first match in it gave.
+struct RowText {
+    text: Vec<u8>,
+    groups: Option<GroupTexts>,
+    /// How many matches in the row were taken.
+    matches: u64,
 }
 
 impl Visitor for EditMaker<'_> {
@@ -138,18 +151,35 @@ impl Visitor for EditMaker<'_> {
             }
         }
         let before = (self.counts.edits, self.counts.unchanged);
-        if let Err(problem) = self.act(unit, found) {
+        if let Err(kind) = self.act(unit, found) {
             // All of the unit is left alone.
             self.out.edits.truncate(first);
             (self.counts.edits, self.counts.unchanged) = before;
             self.counts.failed += found.picked().count() as u64;
-            let (line, kind) = (Some(unit.line), problem.into());
-            self.out
-                .problems
-                .push((unit.span.from, Problem { line, kind }));
+            self.problem(
+                unit.span.from,
+                Problem {
+                    line: Some(unit.line),
+                    kind,
+                },
+            );
         }
         if unit.in_scope {
             self.check(unit, first);
+        }
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        let text = self.in_row.take();
+        let done = match self.action {
+            Action::Set(column, _) => text.map_or(Ok(()), |text| self.set(row, column, text)),
+            Action::AddColumn(name, _) => self.append(row, name, text),
+            _ => Ok(()),
+        };
+        if let Err((kind, matches)) = done {
+            self.counts.failed += matches;
+            let line = Some(row.line);
+            self.problem(row.span.from, Problem { line, kind });
         }
     }
 
@@ -160,7 +190,13 @@ impl Visitor for EditMaker<'_> {
 
 impl EditMaker<'_> {
     /// Does what the step does with the unit.
-    fn act(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) -> Result<(), FilterProblem> {
+    fn act(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) -> Result<(), ProblemKind> {
+        if self.action.is_for_rows() {
+            return self.note_for_row(unit, found);
+        }
+        if unit.cell.is_some() {
+            return self.act_in_cell(unit, found);
+        }
         match self.action {
             Action::Replace(_) | Action::Remove | Action::SwapChars(_) => {
                 for finding in found.picked() {
@@ -177,11 +213,7 @@ impl EditMaker<'_> {
                     self.edit(unit, whole_line(unit), Vec::new(), None, 0);
                 }
             }
-            Action::DropLines
-            | Action::Above(_)
-            | Action::Below(_)
-            | Action::Lead(_)
-            | Action::Trail(_) => {
+            _ => {
                 if let Some(finding) = found.picked().next() {
                     let matches = found.picked().count() as u64;
                     let (span, text) = self.unit_edit(unit, &finding)?;
@@ -198,7 +230,7 @@ impl EditMaker<'_> {
         unit: &UnitView<'_>,
         finding: &Finding<'_>,
         text: &mut Vec<u8>,
-    ) -> Result<(), FilterProblem> {
+    ) -> Result<(), ProblemKind> {
         match self.action {
             Action::Replace(template) => self.expand(template, unit, finding, text)?,
             Action::SwapChars(swaps) => {
@@ -216,7 +248,7 @@ impl EditMaker<'_> {
         &self,
         unit: &UnitView<'_>,
         finding: &Finding<'_>,
-    ) -> Result<(Span, Vec<u8>), FilterProblem> {
+    ) -> Result<(Span, Vec<u8>), ProblemKind> {
         let mut text = Vec::new();
         if let Some(template) = self.action.template() {
             self.expand(template, unit, finding, &mut text)?;
@@ -246,7 +278,7 @@ impl EditMaker<'_> {
         unit: &UnitView<'_>,
         finding: &Finding<'_>,
         text: &mut Vec<u8>,
-    ) -> Result<(), FilterProblem> {
+    ) -> Result<(), ProblemKind> {
         let count = match finding.standing {
             Standing::Picked(number) => number,
             Standing::LeftOut(_) => 0,
@@ -257,8 +289,184 @@ impl EditMaker<'_> {
             line: unit.line + line_ends(&unit.bytes()[..finding.span.from]),
             file: self.file,
             count,
+            row: unit.cell.as_ref().map(|cell| cell.row()),
         };
-        template.expand(&occasion, text)
+        Ok(template.expand(&occasion, text)?)
+    }
+
+    /// Does in the value of a cell what the step does in a unit; all of it is one edit.
+    fn act_in_cell(
+        &mut self,
+        unit: &UnitView<'_>,
+        found: &Findings<'_>,
+    ) -> Result<(), ProblemKind> {
+        let Some(view) = unit.cell else {
+            return Ok(());
+        };
+        let mut inner = Vec::new();
+        let mut last = None;
+        for (number, finding) in found.picked().enumerate() {
+            let mut text = Vec::new();
+            let span = match self.action {
+                Action::Lead(_) | Action::Trail(_) if number > 0 => {
+                    // The text is put there once, whatever the number of matches.
+                    self.count(inner.is_empty(), 1);
+                    continue;
+                }
+                Action::Lead(template) | Action::Trail(template) => {
+                    self.expand(template, unit, &finding, &mut text)?;
+                    let at = match self.action {
+                        Action::Lead(_) => 0,
+                        _ => unit.bytes().len(),
+                    };
+                    Span::new(at, at)
+                }
+                _ => {
+                    self.new_text(unit, &finding, &mut text)?;
+                    finding.span
+                }
+            };
+            let same = text == unit.bytes()[span.range()];
+            self.count(same, 1);
+            if !same {
+                inner.push(self.inner_edit(span, text));
+                last = Some(finding);
+            }
+        }
+        let groups = last.filter(|_| self.keep_groups && inner.len() == 1);
+        let groups = groups.map(|finding| group_texts(unit.bytes(), &finding));
+        self.cell_edit(unit.text, view.cell, unit.bytes(), inner, groups)?;
+        Ok(())
+    }
+
+    fn inner_edit(&self, span: Span, text: Vec<u8>) -> Edit {
+        Edit {
+            span,
+            text,
+            steps: self.set,
+            groups: None,
+            cell: None,
+        }
+    }
+
+    /// Makes the one edit of a cell out of the edits of its value.
+    fn cell_edit(
+        &mut self,
+        text: &[u8],
+        cell: &RowCell,
+        value: &[u8],
+        inner: Vec<Edit>,
+        groups: Option<GroupTexts>,
+    ) -> Result<(), CellFault> {
+        if inner.is_empty() {
+            return Ok(());
+        }
+        let raw = cell.rewritten(text, value, &inner)?;
+        if raw != text[cell.span.range()] {
+            self.out.edits.push(Edit {
+                span: cell.span,
+                text: raw,
+                steps: self.set,
+                groups,
+                cell: Some(Box::new(CellEdit {
+                    name: Arc::clone(&cell.name),
+                    value: value.to_vec(),
+                    edits: inner,
+                })),
+            });
+        }
+        Ok(())
+    }
+
+    /// The first match of a row gives the text that is written into it.
+    fn note_for_row(
+        &mut self,
+        unit: &UnitView<'_>,
+        found: &Findings<'_>,
+    ) -> Result<(), ProblemKind> {
+        let matches = found.picked().count() as u64;
+        if let Some(row) = &mut self.in_row {
+            row.matches += matches;
+        } else if let (Some(finding), Some(template)) =
+            (found.picked().next(), self.action.template())
+        {
+            let mut text = Vec::new();
+            self.expand(template, unit, &finding, &mut text)?;
+            let groups = self
+                .keep_groups
+                .then(|| group_texts(unit.bytes(), &finding));
+            self.in_row = Some(RowText {
+                text,
+                groups,
+                matches,
+            });
+        }
+        Ok(())
+    }
+
+    /// Writes a column of a row anew. Fails with the number of matches that were the reason.
+    fn set(
+        &mut self,
+        row: &Row<'_>,
+        column: &Column,
+        new: RowText,
+    ) -> Result<(), (ProblemKind, u64)> {
+        let RowText {
+            text,
+            groups,
+            matches,
+        } = new;
+        let failed = |kind: ProblemKind| (kind, matches);
+        let cells = row.named(column).map_err(|fault| failed(fault.into()))?;
+        if cells.is_empty() {
+            return Err(failed(CellFault::Absent(column.to_string()).into()));
+        }
+        let first = self.out.edits.len();
+        for cell in cells {
+            let written = cell.value(row.text).and_then(|value| {
+                let whole = Span::new(0, value.len());
+                let edit = self.inner_edit(whole, text.clone());
+                let inner = Vec::from_iter((*value != *text).then_some(edit));
+                self.cell_edit(row.text, &cell, &value, inner, groups.clone())
+            });
+            written.map_err(|fault| failed(fault.into()))?;
+        }
+        self.count(self.out.edits.len() == first, matches);
+        Ok(())
+    }
+
+    /// Adds a cell to a row: to a header its name, to a row its text, or nothing.
+    fn append(
+        &mut self,
+        row: &Row<'_>,
+        name: &str,
+        new: Option<RowText>,
+    ) -> Result<(), (ProblemKind, u64)> {
+        let matches = new.as_ref().map_or(0, |new| new.matches);
+        let (text, groups) = match new {
+            Some(new) => (new.text, new.groups),
+            None if row.number.is_none() => (name.as_bytes().to_vec(), None),
+            // An object need not have every key.
+            None if row.table().layout() == Layout::JsonLines => return Ok(()),
+            None => (Vec::new(), None),
+        };
+        let (at, text) = row
+            .appended(name, &text)
+            .map_err(|fault| (fault.into(), matches))?;
+        self.counts.edits += matches;
+        self.out.edits.push(Edit {
+            groups,
+            ..self.inner_edit(Span::new(at, at), text)
+        });
+        Ok(())
+    }
+
+    /// Counts matches that change something, or nothing.
+    fn count(&mut self, same: bool, matches: u64) {
+        match same {
+            true => self.counts.unchanged += matches,
+            false => self.counts.edits += matches,
+        }
     }
 
     /// The line end that a line inserted beside this one takes.
@@ -280,17 +488,18 @@ impl EditMaker<'_> {
         finding: Option<&Finding<'_>>,
         matches: u64,
     ) {
-        if text == unit.text[span.range()] {
-            self.counts.unchanged += matches;
+        let same = text == unit.text[span.range()];
+        self.count(same, matches);
+        if same {
             return;
         }
-        self.counts.edits += matches;
         let groups = finding.filter(|_| self.keep_groups);
         self.out.edits.push(Edit {
             span,
             text,
             steps: self.set,
             groups: groups.map(|finding| group_texts(unit.bytes(), finding)),
+            cell: None,
         });
     }
 
@@ -307,15 +516,20 @@ impl EditMaker<'_> {
         {
             return;
         }
-        let (text, from) = (unit.text, unit.span.from);
-        let mut now = Vec::new();
-        let mut at = from;
-        for edit in edits {
-            now.extend_from_slice(&text[at..edit.span.from]);
-            now.extend_from_slice(&edit.text);
-            at = edit.span.to;
-        }
-        now.extend_from_slice(&text[at..unit.span.to]);
+        let from = unit.span.from;
+        let now = match (unit.cell, edits) {
+            // The edit of a cell knows its value.
+            (
+                Some(_),
+                [
+                    Edit {
+                        cell: Some(cell), ..
+                    },
+                ],
+            ) => cell.now(),
+            (Some(_), _) => unit.bytes().to_vec(),
+            (None, edits) => splice_part(unit.text, unit.span, edits),
+        };
         match ensure.is_match(&now) {
             Ok(true) => {}
             Ok(false) => self.out.unmet.push((from, now)),

@@ -3,14 +3,18 @@
 //! ```text
 //! TEMPLATE  = (TEXT | "$$" | "$" DIGITS | "$" NAME | REFERENCE | "\" DIGITS | ESCAPE)*
 //! REFERENCE = "${" SUBJECT ("|" FILTER ARGUMENT*)* "}"
-//! SUBJECT   = DIGITS | NAME | "@line" | "@file" | "@stem" | "@count"
+//! SUBJECT   = DIGITS | NAME | "@line" | "@file" | "@stem" | "@count" | "@row"
+//!           | "@cell" COLUMN
+//! COLUMN    = ARGUMENT
 //! ARGUMENT  = WORD | "'" (TEXT | ESCAPE)* "'" | '"' (TEXT | ESCAPE)* '"'
 //! ESCAPE    = "\n" | "\t" | "\r" | "\\" | "\u{" HEX "}"; within quotes also the quotes
 //! ```
 
 use super::filters::{Argument, Call, CallError, NAMES};
 use super::{Part, Subject, Tables, Template, TemplateNote, push_text};
+use crate::columns::{Column, ColumnsError};
 use crate::{Fault, Groups, Span};
+use std::fmt;
 
 /// Why a template was refused, and where.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -89,6 +93,7 @@ pub(super) fn template(
         at: 0,
         parts: Vec::new(),
         notes: Vec::new(),
+        of_row: None,
     };
     while parser.at < text.len() {
         parser.part()?;
@@ -97,6 +102,7 @@ pub(super) fn template(
         source: text.to_owned(),
         parts: parser.parts,
         notes: parser.notes,
+        of_row: parser.of_row,
     })
 }
 
@@ -107,6 +113,7 @@ struct Parser<'t> {
     at: usize,
     parts: Vec<Part>,
     notes: Vec<TemplateNote>,
+    of_row: Option<Span>,
 }
 
 impl<'t> Parser<'t> {
@@ -229,23 +236,50 @@ impl<'t> Parser<'t> {
         }
     }
 
-    fn at_reference(&self, name: &str, span: Span) -> Result<Subject, TemplateError> {
-        let all = [Subject::Line, Subject::File, Subject::Stem, Subject::Count];
-        let found = all
-            .into_iter()
-            .find(|subject| subject.at_name() == Some(name));
-        found.ok_or_else(|| match name {
-            "row" | "cell" => TemplateError {
-                kind: TemplateErrorKind::NoColumns(name.to_owned()),
-                span,
-                remedy: "use `@line` for the number of the line, or a group of the pattern".into(),
-            },
-            _ => TemplateError {
-                kind: TemplateErrorKind::BadReference(format!("@{name}")),
-                span,
-                remedy: "there are `@line`, `@file`, `@stem` and `@count`".into(),
-            },
+    fn at_reference(&mut self, name: &str, span: Span) -> Result<Subject, TemplateError> {
+        if matches!(name, "row" | "cell") {
+            self.of_row.get_or_insert(span);
+        }
+        Ok(match name {
+            "line" => Subject::Line,
+            "file" => Subject::File,
+            "stem" => Subject::Stem,
+            "count" => Subject::Count,
+            "row" => Subject::Row,
+            "cell" => Subject::Cell(self.column(span)?),
+            _ => {
+                return Err(TemplateError {
+                    kind: TemplateErrorKind::BadReference(format!("@{name}")),
+                    span,
+                    remedy: "there are `@line`, `@file`, `@stem`, `@count`, `@row` and \
+                             `@cell COLUMN`"
+                        .into(),
+                });
+            }
         })
+    }
+
+    /// The column behind `@cell`.
+    fn column(&mut self, cell: Span) -> Result<Column, TemplateError> {
+        self.blanks();
+        let from = self.at;
+        if let Some(quote @ ('\'' | '"')) = self.rest().chars().next() {
+            return Ok(Column::Name(self.quoted(quote)?.text));
+        }
+        let word = leading(self.rest(), |c| !c.is_whitespace() && !"|}".contains(c));
+        self.at += word.len();
+        let parsed = word.parse().map_err(|error: ColumnsError| TemplateError {
+            kind: TemplateErrorKind::Argument(error.to_string()),
+            span: if word.is_empty() {
+                cell
+            } else {
+                Span::new(from, from + word.len())
+            },
+            remedy: "write the name or the number of one column, as in `${@cell berth}`; a name \
+                     with blanks stands in quotes"
+                .into(),
+        });
+        parsed
     }
 
     fn bad_reference(&self, start: usize) -> TemplateError {
@@ -425,6 +459,45 @@ impl<'t> Parser<'t> {
             kind: TemplateErrorKind::UnknownGroup(wanted.to_owned()),
             span,
             remedy: group_remedy(wanted, self.groups),
+        }
+    }
+}
+
+/// A reference to a row, or a cell, where there is none.
+pub(super) fn no_columns(source: &str, span: Span) -> TemplateError {
+    let name = source[span.range()].trim_start_matches('@');
+    TemplateError {
+        kind: TemplateErrorKind::NoColumns(name.to_owned()),
+        span,
+        remedy: "say with `--columns` where the pattern is tried; without columns there are \
+                 `@line` and the groups of the pattern"
+            .into(),
+    }
+}
+
+/// A column as it stands behind `@cell`.
+pub(super) struct ColumnWord<'c>(pub &'c Column);
+
+impl fmt::Display for ColumnWord<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let bare = |c: char| c.is_alphanumeric() || "_-/.~".contains(c);
+        match self.0 {
+            Column::Name(name) => {
+                let same = name.parse::<Column>().as_ref() == Ok(self.0);
+                if same && name.chars().all(bare) {
+                    return f.write_str(name);
+                }
+                f.write_str("'")?;
+                for c in name.chars() {
+                    match c {
+                        '\'' | '\\' => write!(f, "\\{c}")?,
+                        c if c.is_control() => write!(f, "\\u{{{:X}}}", c as u32)?,
+                        c => write!(f, "{c}")?,
+                    }
+                }
+                f.write_str("'")
+            }
+            other => write!(f, "{other}"),
         }
     }
 }

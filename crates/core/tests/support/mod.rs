@@ -3,8 +3,8 @@
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::{
-    Action, Block, Line, MatchOptions, Matches, Near, Occasion, OpenBlock, Passage, Pattern, Per,
-    Problem, Query, Rewrite, Run, RunOptions, RunTotals, Scope, Sink, Span, Step, Template,
+    Action, Block, Line, MatchOptions, Matches, Near, Occasion, Passage, Pattern, Per, Problem,
+    Query, Remark, Rewrite, Run, RunOptions, RunTotals, Scope, Sink, Span, Step, Template,
     UnitKind, Unmet, lines,
 };
 
@@ -84,6 +84,7 @@ impl Say {
                 pattern: pattern(near),
                 distance,
             })),
+            cells: Vec::new(),
         };
         query.pick.spec = spec(self.pick);
         query.pick.per = self.per;
@@ -154,6 +155,7 @@ fn units(kind: UnitKind, text: &[u8]) -> Vec<Span> {
         UnitKind::Text if text.is_empty() => Vec::new(),
         UnitKind::Text => vec![Span::new(0, text.len())],
         UnitKind::Line => all.iter().map(|line| line.content).collect(),
+        UnitKind::Cell => unreachable!("cells have tests of their own"),
         UnitKind::Paragraph => {
             let blank = |l: &Line| text[l.content.range()].iter().all(|b| b" \t".contains(b));
             let runs = all.split(|line| blank(line)).filter(|run| !run.is_empty());
@@ -219,7 +221,7 @@ fn taken(query: &Query, text: &[u8]) -> Vec<Taken> {
             number += 1;
             let (number, total) = match query.pick.per {
                 Per::Unit => (i as u64 + 1, unit.matches.len() as u64),
-                Per::File | Per::Run => (number, in_text),
+                Per::Row | Per::File | Per::Run => (number, in_text),
             };
             if left > 0 && query.pick.spec.resolve(Some(total)).contains(number) {
                 left -= 1;
@@ -245,6 +247,7 @@ pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
                 line: 0,
                 file: "-",
                 count,
+                row: None,
             };
             template.expand(&occasion, &mut new).unwrap();
             new
@@ -337,7 +340,7 @@ pub struct Recorder {
     pub passages: Vec<(u64, u64, Vec<u8>, Vec<u8>)>,
     pub problems: Vec<Problem>,
     pub unmet: Vec<(u64, Vec<u8>)>,
-    pub open: Vec<(usize, u64)>,
+    pub remarks: Vec<(usize, Remark)>,
 }
 
 impl Sink for Recorder {
@@ -360,8 +363,8 @@ impl Sink for Recorder {
         self.unmet.push((unmet.line, unmet.text));
     }
 
-    fn open_block(&mut self, step: usize, block: OpenBlock) {
-        self.open.push((step, block.line));
+    fn remark(&mut self, step: usize, remark: Remark) {
+        self.remarks.push((step, remark));
     }
 }
 

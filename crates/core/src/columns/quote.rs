@@ -1,0 +1,65 @@
+//! From a cell as it is written to its value, and back.
+
+use super::Dialect;
+use memchr::memchr_iter;
+use std::borrow::Cow;
+
+/// The value of a cell.
+pub(crate) fn decode(raw: &[u8], quoted: bool, dialect: Dialect) -> Cow<'_, [u8]> {
+    let (Some(quote), true) = (dialect.quote, quoted) else {
+        return Cow::Borrowed(raw);
+    };
+    let inner = &raw[1..raw.len() - 1];
+    let Some(first) = memchr::memchr(quote, inner) else {
+        return Cow::Borrowed(inner);
+    };
+    let mut value = inner[..first].to_vec();
+    let mut rest = &inner[first..];
+    while let Some(at) = memchr::memchr(quote, rest) {
+        value.extend_from_slice(&rest[..=at]);
+        // The scanner has seen that there are two.
+        rest = &rest[at + 2..];
+    }
+    value.extend_from_slice(rest);
+    Cow::Owned(value)
+}
+
+/// Where in `raw` offset `at` of its value lies.
+pub(crate) fn raw_offset(raw: &[u8], quoted: bool, dialect: Dialect, at: usize) -> usize {
+    let (Some(quote), true) = (dialect.quote, quoted) else {
+        return at;
+    };
+    let mut offset = 1;
+    for _ in 0..at {
+        offset += if raw[offset] == quote { 2 } else { 1 };
+    }
+    offset
+}
+
+/// The cell that holds `value`; `None` where it cannot be written without quotes and the table
+/// has none. A cell that is `alone` in its row must not be empty, or the row would be blank.
+pub(crate) fn encode(
+    value: &[u8],
+    was_quoted: bool,
+    dialect: Dialect,
+    alone: bool,
+) -> Option<Vec<u8>> {
+    let special =
+        |b: &u8| matches!(b, b'\n' | b'\r') || *b == dialect.delimiter || Some(*b) == dialect.quote;
+    let needed = value.iter().any(special) || (alone && value.is_empty());
+    if !needed && !was_quoted {
+        return Some(value.to_vec());
+    }
+    let quote = dialect.quote?;
+    let mut raw = Vec::with_capacity(value.len() + 2);
+    raw.push(quote);
+    let mut at = 0;
+    for found in memchr_iter(quote, value) {
+        raw.extend_from_slice(&value[at..=found]);
+        raw.push(quote);
+        at = found + 1;
+    }
+    raw.extend_from_slice(&value[at..]);
+    raw.push(quote);
+    Some(raw)
+}

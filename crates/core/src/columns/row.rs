@@ -1,0 +1,453 @@
+//! One record with its cells: their values, and how new values are written.
+
+use super::jsonl::{self, Members, Token};
+use super::scan::{RawCell, Record, Scanner, spaced};
+use super::table::{Selected, pointer_of};
+use super::{Column, Dialect, Layout, RowFault, Table, quote};
+use crate::edits::Edit;
+use crate::unit::lines;
+use crate::{Span, edits::splice};
+use std::borrow::Cow;
+use std::sync::Arc;
+
+/// Why a value cannot be written into its cell, or read from it.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum CellFault {
+    /// It holds a delimiter, a line end or a quote, and nothing can quote it.
+    #[error(
+        "`{}` cannot stand in {column}: it would be read as something else, and there are no quotes",
+        crate::escape::visible(value)
+    )]
+    Unquotable {
+        /// The column.
+        column: String,
+        /// The new value.
+        value: Vec<u8>,
+    },
+    /// A number of JSON would become something else.
+    #[error(
+        "`{}` is no number, and {column} holds one without quotes",
+        crate::escape::visible(value)
+    )]
+    NotANumber {
+        /// The column.
+        column: String,
+        /// The new value.
+        value: Vec<u8>,
+    },
+    /// An escape in a string of JSON that stands for no character.
+    #[error("{0} holds an escape that stands for no character")]
+    NoCharacter(String),
+    /// The row has no such cell.
+    #[error("there is no {0} to write in this row")]
+    Absent(String),
+    /// The row has a cell of the name that is to be added.
+    #[error("there is a `{0}` already in this row")]
+    There(String),
+}
+
+/// The next row of a piece, before it is known what it means.
+pub(crate) struct ScannedRow {
+    /// Without its line end.
+    pub content: Span,
+    /// Line ends within it.
+    pub inner_lines: u64,
+    /// What is wrong with its form, and where in the text that shows.
+    pub fault: Option<(usize, RowFault)>,
+    /// Nothing stands on it.
+    pub blank: bool,
+}
+
+/// Reads the rows of a piece of whole records.
+pub(crate) struct RowReader<'t> {
+    text: &'t [u8],
+    source: RowSource<'t>,
+    /// The cells of the row at hand; empty in JSON Lines.
+    pub cells: Vec<RawCell>,
+    /// The members of the row at hand in JSON Lines.
+    pub members: Members<'t>,
+}
+
+enum RowSource<'t> {
+    Delimited(Scanner<'t>),
+    Lines {
+        lines: Box<dyn Iterator<Item = crate::Line> + 't>,
+        json: bool,
+    },
+}
+
+impl<'t> RowReader<'t> {
+    pub fn new(text: &'t [u8], layout: Layout) -> Self {
+        let source = match layout {
+            Layout::Delimited(dialect) => RowSource::Delimited(Scanner::new(text, dialect)),
+            Layout::Spaced | Layout::JsonLines => RowSource::Lines {
+                lines: Box::new(lines(text)),
+                json: layout == Layout::JsonLines,
+            },
+        };
+        Self {
+            text,
+            source,
+            cells: Vec::new(),
+            members: Vec::new(),
+        }
+    }
+
+    /// Goes to the next row.
+    pub fn next(&mut self) -> Option<ScannedRow> {
+        match &mut self.source {
+            RowSource::Delimited(scanner) => {
+                let record = scanner.next(&mut self.cells)?;
+                let Record {
+                    content,
+                    inner_lines,
+                    fault,
+                    ..
+                } = record;
+                Some(ScannedRow {
+                    blank: content.is_empty(),
+                    content,
+                    inner_lines,
+                    fault,
+                })
+            }
+            RowSource::Lines { lines, json } => {
+                let line = lines.next()?;
+                let bytes = &self.text[line.content.range()];
+                let blank = bytes.iter().all(|b| matches!(b, b' ' | b'\t'));
+                let mut fault = None;
+                if *json {
+                    match blank
+                        .then(Members::new)
+                        .map_or_else(|| jsonl::object(bytes), Ok)
+                    {
+                        Ok(members) => self.members = members,
+                        Err(wrong) => fault = Some((line.content.from, wrong)),
+                    }
+                } else {
+                    spaced(self.text, line.content, &mut self.cells);
+                }
+                Some(ScannedRow {
+                    content: line.content,
+                    inner_lines: 0,
+                    fault,
+                    blank,
+                })
+            }
+        }
+    }
+}
+
+impl RowReader<'_> {
+    /// The values of the row at hand as the names of columns.
+    pub fn names(&self, layout: Layout) -> Vec<String> {
+        let value = |cell: &RawCell| {
+            let raw = &self.text[cell.span.range()];
+            let value = match layout {
+                Layout::Delimited(dialect) => quote::decode(raw, cell.quoted, dialect),
+                _ => Cow::Borrowed(raw),
+            };
+            String::from_utf8_lossy(&value).into_owned()
+        };
+        self.cells.iter().map(value).collect()
+    }
+}
+
+/// A cell of a row: what is needed to read and to write it.
+#[derive(Clone, Debug)]
+pub(crate) struct RowCell {
+    /// Its bytes in the text.
+    pub span: Span,
+    /// What its column is called.
+    pub name: Arc<str>,
+    kind: CellKind,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum CellKind {
+    Delimited {
+        dialect: Dialect,
+        quoted: bool,
+        /// The only cell of its row.
+        alone: bool,
+    },
+    Spaced,
+    Text,
+    Number,
+}
+
+impl RowCell {
+    /// Its value.
+    pub fn value<'t>(&self, text: &'t [u8]) -> Result<Cow<'t, [u8]>, CellFault> {
+        let raw = &text[self.span.range()];
+        match self.kind {
+            CellKind::Delimited {
+                dialect, quoted, ..
+            } => Ok(quote::decode(raw, quoted, dialect)),
+            CellKind::Spaced | CellKind::Number => Ok(Cow::Borrowed(raw)),
+            CellKind::Text => {
+                jsonl::decode(raw).ok_or_else(|| CellFault::NoCharacter(self.name.to_string()))
+            }
+        }
+    }
+
+    /// Whether it is a number of JSON.
+    pub fn is_number(&self) -> bool {
+        self.kind == CellKind::Number
+    }
+
+    /// Where offset `at` of its value lies in the text.
+    pub fn offset(&self, text: &[u8], at: usize) -> usize {
+        let raw = &text[self.span.range()];
+        self.span.from
+            + match self.kind {
+                CellKind::Delimited {
+                    dialect, quoted, ..
+                } => quote::raw_offset(raw, quoted, dialect, at),
+                CellKind::Spaced | CellKind::Number => at,
+                CellKind::Text => jsonl::raw_offset(raw, at),
+            }
+    }
+
+    /// How it is written with `edits` made to its value.
+    pub fn rewritten(
+        &self,
+        text: &[u8],
+        value: &[u8],
+        edits: &[Edit],
+    ) -> Result<Vec<u8>, CellFault> {
+        let unquotable = |value| CellFault::Unquotable {
+            column: self.name.to_string(),
+            value,
+        };
+        match self.kind {
+            CellKind::Delimited {
+                dialect,
+                quoted,
+                alone,
+            } => {
+                let new = splice(value, edits);
+                let raw = quote::encode(&new, quoted, dialect, alone);
+                raw.ok_or_else(|| unquotable(new))
+            }
+            CellKind::Spaced => {
+                let new = splice(value, edits);
+                let blank = |b: &u8| matches!(b, b' ' | b'\t' | b'\n' | b'\r');
+                match new.is_empty() || new.iter().any(blank) {
+                    true => Err(unquotable(new)),
+                    false => Ok(new),
+                }
+            }
+            CellKind::Number => {
+                let new = splice(value, edits);
+                match jsonl::is_number(&new) {
+                    true => Ok(new),
+                    false => Err(CellFault::NotANumber {
+                        column: self.name.to_string(),
+                        value: new,
+                    }),
+                }
+            }
+            // What is not touched keeps its escapes.
+            CellKind::Text => {
+                let raw = &text[self.span.range()];
+                let mut new = Vec::with_capacity(raw.len());
+                let mut at = 0;
+                for edit in edits {
+                    let from = jsonl::raw_offset(raw, edit.span.from);
+                    new.extend_from_slice(&raw[at..from]);
+                    let escaped = jsonl::escape(&edit.text);
+                    new.extend(escaped.ok_or_else(|| unquotable(edit.text.clone()))?);
+                    at = jsonl::raw_offset(raw, edit.span.to);
+                }
+                new.extend_from_slice(&raw[at..]);
+                Ok(new)
+            }
+        }
+    }
+}
+
+/// One record where it lies, with all its cells.
+#[derive(Clone, Copy, Debug)]
+pub struct Row<'t> {
+    /// The text around it, as far as it is at hand.
+    pub text: &'t [u8],
+    /// The record in `text`, without its line end.
+    pub span: Span,
+    /// The number of its first line in the whole text, from 1.
+    pub line: u64,
+    /// Its number, from 1; `None` for the header.
+    pub number: Option<u64>,
+    /// Whether the conditions on records hold.
+    pub in_scope: bool,
+    pub(crate) table: &'t Table,
+    pub(crate) cells: &'t [RawCell],
+    pub(crate) members: &'t Members<'t>,
+}
+
+impl<'t> Row<'t> {
+    /// Its lines in `text`, with their ends.
+    pub fn whole_lines(&self) -> Span {
+        let rest = &self.text[self.span.to..];
+        let end = memchr::memchr(b'\n', rest).map_or(rest.len(), |at| at + 1);
+        Span::new(self.span.from, self.span.to + end)
+    }
+
+    /// The table it belongs to.
+    pub fn table(&self) -> &'t Table {
+        self.table
+    }
+
+    /// Puts the cells that are the units of the query behind `cells`, a pointer's elements one
+    /// by one; counts each pointer that leads to none.
+    pub(crate) fn select(
+        &self,
+        cells: &mut Vec<RowCell>,
+        absent: &mut [u64],
+    ) -> Result<(), RowFault> {
+        match self.table.selected() {
+            Selected::Indexes(ranges) => {
+                for range in ranges {
+                    let range = range.start..range.end.min(self.cells.len());
+                    cells.extend(range.filter_map(|index| self.at(index)));
+                }
+            }
+            Selected::Pointers(pointers) => {
+                for (pointer, absent) in pointers.iter().zip(absent) {
+                    let before = cells.len();
+                    cells.extend(self.follow(pointer)?);
+                    *absent += u64::from(cells.len() == before);
+                }
+                cells.sort_by_key(|cell| cell.span);
+                cells.dedup_by_key(|cell| cell.span);
+            }
+            Selected::Members => {
+                for (key, _) in self.members {
+                    cells.extend(self.follow(&format!("/{}", jsonl::escaped(key)))?);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// The cells that a column means here: none where it is absent, several for a pointer to
+    /// every element.
+    pub(crate) fn named(&self, column: &Column) -> Result<Vec<RowCell>, RowFault> {
+        match self.table.layout() {
+            // Its columns were found sound when the table was.
+            Layout::JsonLines => match pointer_of(column) {
+                Ok(pointer) => self.follow(&pointer),
+                Err(_) => Ok(Vec::new()),
+            },
+            _ => Ok(self
+                .table
+                .index(column)
+                .ok()
+                .and_then(|index| self.at(index))
+                .into_iter()
+                .collect()),
+        }
+    }
+
+    pub(crate) fn follow(&self, pointer: &str) -> Result<Vec<RowCell>, RowFault> {
+        let line = &self.text[self.span.range()];
+        let tokens = jsonl::follow(line, self.members, pointer)?;
+        let cell = |token: Token| RowCell {
+            span: token.span.shifted(self.span.from),
+            name: token.pointer.into(),
+            kind: match token.number {
+                true => CellKind::Number,
+                false => CellKind::Text,
+            },
+        };
+        Ok(tokens.into_iter().map(cell).collect())
+    }
+
+    /// The cell at `index`, from 0, of a row that is not JSON.
+    fn at(&self, index: usize) -> Option<RowCell> {
+        let raw = *self.cells.get(index)?;
+        let kind = match self.table.layout() {
+            Layout::Delimited(dialect) => CellKind::Delimited {
+                dialect,
+                quoted: raw.quoted,
+                alone: self.cells.len() == 1,
+            },
+            _ => CellKind::Spaced,
+        };
+        Some(RowCell {
+            span: raw.span,
+            name: self.table.name(index),
+            kind,
+        })
+    }
+
+    /// The value of a column; several elements are joined by a comma and a blank. `None` where
+    /// the row has no such cell.
+    pub fn value(&self, column: &Column) -> Option<Cow<'t, [u8]>> {
+        let cells = self.named(column).ok()?;
+        let mut values = cells.iter().filter_map(|cell| cell.value(self.text).ok());
+        let first = values.next()?;
+        let rest: Vec<_> = values.collect();
+        if rest.is_empty() {
+            return Some(first);
+        }
+        let mut joined = first.into_owned();
+        for value in rest {
+            joined.extend_from_slice(b", ");
+            joined.extend_from_slice(&value);
+        }
+        Some(Cow::Owned(joined))
+    }
+
+    /// Every cell with the name of its column, in order. In JSON Lines these are the members of
+    /// the outermost object; a value that is no text is given as it is written.
+    pub fn values(&self) -> Vec<(Arc<str>, Cow<'t, [u8]>)> {
+        if self.table.layout() == Layout::JsonLines {
+            let member = |(key, raw): &(Cow<'_, str>, &'t str)| {
+                let value = jsonl::decode(raw.as_bytes());
+                (
+                    Arc::from(&**key),
+                    value.unwrap_or(Cow::Borrowed(raw.as_bytes())),
+                )
+            };
+            return self.members.iter().map(member).collect();
+        }
+        (0..self.cells.len())
+            .filter_map(|index| self.at(index))
+            .filter_map(|cell| Some((Arc::clone(&cell.name), cell.value(self.text).ok()?)))
+            .collect()
+    }
+
+    /// Where another cell goes at the end of the row, and how it is written there.
+    pub(crate) fn appended(&self, name: &str, value: &[u8]) -> Result<(usize, Vec<u8>), CellFault> {
+        let unquotable = || CellFault::Unquotable {
+            column: name.to_owned(),
+            value: value.to_vec(),
+        };
+        match self.table.layout() {
+            Layout::Delimited(dialect) => {
+                let missing = self.table.names().len().saturating_sub(self.cells.len());
+                let mut text = vec![dialect.delimiter; missing + 1];
+                let raw = quote::encode(value, false, dialect, false);
+                text.extend(raw.ok_or_else(unquotable)?);
+                Ok((self.span.to, text))
+            }
+            Layout::Spaced => Err(unquotable()),
+            Layout::JsonLines if self.members.iter().any(|(key, _)| key == name) => {
+                Err(CellFault::There(name.to_owned()))
+            }
+            Layout::JsonLines => {
+                let key = jsonl::escape(name.as_bytes()).ok_or_else(unquotable)?;
+                let value = jsonl::escape(value).ok_or_else(unquotable)?;
+                let line = &self.text[self.span.range()];
+                // An object ends in a brace, perhaps with blanks around it.
+                let brace = memchr::memrchr(b'}', line).ok_or_else(unquotable)?;
+                let inner = line[..brace].trim_ascii_end().len();
+                let comma: &[u8] = if self.members.is_empty() { b"" } else { b", " };
+                let text = [comma, b"\"", &key, b"\": \"", &value, b"\""].concat();
+                Ok((self.span.from + inner, text))
+            }
+        }
+    }
+}

@@ -1,0 +1,274 @@
+//! A table with its header: what the columns that are asked for mean in it.
+
+use super::list::Item;
+use super::{Column, Columns, Layout, jsonl};
+use std::ops::Range;
+use std::sync::Arc;
+
+/// A column that a table does not have, or not just once.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ColumnFault {
+    /// No column of the header has the name.
+    #[error("there is no column `{name}`{}", nearest_names(nearest))]
+    Unknown {
+        /// As it was asked for.
+        name: String,
+        /// Names like it; all of them where there are few.
+        nearest: Vec<String>,
+    },
+    /// Several columns of the header have the name.
+    #[error("the name `{name}` stands over columns {}: pick one by its number", numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(" and "))]
+    Twice {
+        /// The name.
+        name: String,
+        /// The columns, from 1.
+        numbers: Vec<usize>,
+    },
+    /// A number beyond the last column.
+    #[error("there is no column {number}: the first row has {width}")]
+    Beyond {
+        /// As it was asked for.
+        number: u64,
+        /// Columns there are.
+        width: usize,
+    },
+    /// A name where there is no header.
+    #[error("there is no header, so `{0}` names no column: use its number")]
+    NoHeader(String),
+    /// A number in JSON Lines.
+    #[error(
+        "the columns of JSON Lines have no numbers: name a key, or write a pointer such as `/ship/name`"
+    )]
+    NoNumbers,
+    /// A pointer that leads to no text in any row.
+    #[error("{pointer} leads to no text in any row{}", nearest_names(nearest))]
+    Nowhere {
+        /// As it was asked for.
+        pointer: String,
+        /// Keys like its first; all of them where there are few.
+        nearest: Vec<String>,
+    },
+    /// A column to be added that is there already.
+    #[error("there is a column `{0}` already: write it with --set")]
+    There(String),
+    /// A file whose form is not known.
+    #[error("its form is not known: add --format csv, tsv, spaced or jsonl")]
+    NoFormat,
+    /// A column cannot be added.
+    #[error("a column cannot be added between blanks: an empty cell would not be seen")]
+    CannotAdd,
+}
+
+fn nearest_names(names: &[String]) -> String {
+    match names {
+        [] => String::new(),
+        names => format!("; there is {}", names.join(", ")),
+    }
+}
+
+/// How a table is read, its header, and which of its columns are meant.
+#[derive(Clone, Debug)]
+pub struct Table {
+    layout: Layout,
+    /// The name of each column: that of the header, or its number.
+    names: Vec<Arc<str>>,
+    has_header: bool,
+    ragged: bool,
+    selected: Selected,
+}
+
+/// The cells that are the units.
+#[derive(Clone, Debug)]
+pub(crate) enum Selected {
+    /// By index, from 0; the last range may have no end.
+    Indexes(Vec<Range<usize>>),
+    /// Pointers in JSON Lines; `None` is every member of the outermost object.
+    Pointers(Vec<Arc<str>>),
+    Members,
+}
+
+impl Table {
+    /// The table of JSON Lines; it needs no first row.
+    pub(crate) fn json_lines(columns: &Columns) -> Result<Self, ColumnFault> {
+        let pointers = columns.list.named().map(pointer_of);
+        let pointers = pointers
+            .map(|pointer| pointer.map(Arc::from))
+            .collect::<Result<_, _>>()?;
+        for column in &columns.also {
+            pointer_of(column)?;
+        }
+        let ranges = columns.list.items().iter();
+        let selected = match columns.list.is_all() {
+            true => Selected::Members,
+            false if ranges.into_iter().any(|i| matches!(i, Item::Range(..))) => {
+                return Err(ColumnFault::NoNumbers);
+            }
+            false => Selected::Pointers(pointers),
+        };
+        Ok(Self {
+            layout: Layout::JsonLines,
+            names: Vec::new(),
+            has_header: false,
+            ragged: true,
+            selected,
+        })
+    }
+
+    /// The table whose first row has these values.
+    pub(crate) fn new(
+        layout: Layout,
+        columns: &Columns,
+        first: &[String],
+    ) -> Result<Self, ColumnFault> {
+        let has_header = columns.options.header;
+        let names = first
+            .iter()
+            .zip(1..)
+            .map(|(name, number)| match has_header {
+                true => Arc::from(name.as_str()),
+                false => Arc::from(number.to_string()),
+            });
+        let mut table = Self {
+            layout,
+            names: names.collect(),
+            has_header,
+            ragged: columns.options.ragged,
+            selected: Selected::Indexes(Vec::new()),
+        };
+        let mut indexes = Vec::new();
+        for item in columns.list.items() {
+            indexes.push(match item {
+                Item::One(column) => {
+                    let index = table.index(column)?;
+                    index..index + 1
+                }
+                // Numbers have at most nine digits.
+                Item::Range(from, to) => table.range(*from as usize, to.map(|to| to as usize))?,
+            });
+        }
+        for column in &columns.also {
+            table.index(column)?;
+        }
+        if let Some(name) = &columns.added {
+            if layout == Layout::Spaced {
+                return Err(ColumnFault::CannotAdd);
+            }
+            if has_header && table.names.iter().any(|there| **there == **name) {
+                return Err(ColumnFault::There(name.clone()));
+            }
+        }
+        table.selected = Selected::Indexes(disjoint(indexes));
+        Ok(table)
+    }
+
+    fn range(&self, from: usize, to: Option<usize>) -> Result<Range<usize>, ColumnFault> {
+        let width = self.names.len();
+        let last = to.unwrap_or(width.max(from));
+        if last > width && !self.ragged {
+            let number = last as u64;
+            return Err(ColumnFault::Beyond { number, width });
+        }
+        Ok(from - 1..to.unwrap_or(usize::MAX))
+    }
+
+    /// The index of a column, from 0.
+    pub(crate) fn index(&self, column: &Column) -> Result<usize, ColumnFault> {
+        match column {
+            // Numbers have at most nine digits.
+            Column::Number(number) => {
+                Ok(self.range(*number as usize, Some(*number as usize))?.start)
+            }
+            Column::Name(name) | Column::Pointer(name) => self.named(name),
+        }
+    }
+
+    fn named(&self, name: &str) -> Result<usize, ColumnFault> {
+        if !self.has_header {
+            return Err(ColumnFault::NoHeader(name.to_owned()));
+        }
+        let all = self.names.iter().enumerate();
+        let mut found = all.filter(|(_, there)| ***there == *name);
+        match (found.next(), found.next()) {
+            (Some((index, _)), None) => Ok(index),
+            (Some((first, _)), Some((second, _))) => Err(ColumnFault::Twice {
+                name: name.to_owned(),
+                numbers: [first + 1, second + 1]
+                    .into_iter()
+                    .chain(found.map(|(index, _)| index + 1))
+                    .collect(),
+            }),
+            (None, _) => Err(ColumnFault::Unknown {
+                name: name.to_owned(),
+                nearest: nearest(name, self.names.iter().map(|name| &**name)),
+            }),
+        }
+    }
+
+    /// How it is read.
+    pub fn layout(&self) -> Layout {
+        self.layout
+    }
+
+    /// The name of each column, its number where there is no header; none in JSON Lines.
+    pub fn names(&self) -> &[Arc<str>] {
+        &self.names
+    }
+
+    /// Whether the first row holds names.
+    pub fn has_header(&self) -> bool {
+        self.has_header
+    }
+
+    /// Whether rows may be shorter or longer than the first one.
+    pub(crate) fn is_ragged(&self) -> bool {
+        self.ragged
+    }
+
+    pub(crate) fn selected(&self) -> &Selected {
+        &self.selected
+    }
+
+    /// The name of the column at `index`, from 0, also of one that the first row lacks.
+    pub(crate) fn name(&self, index: usize) -> Arc<str> {
+        let known = self.names.get(index).cloned();
+        known.unwrap_or_else(|| Arc::from((index + 1).to_string()))
+    }
+}
+
+/// A column of JSON Lines as a pointer.
+pub(crate) fn pointer_of(column: &Column) -> Result<String, ColumnFault> {
+    match column {
+        Column::Pointer(pointer) => Ok(pointer.clone()),
+        Column::Name(key) => Ok(format!("/{}", jsonl::escaped(key))),
+        Column::Number(_) => Err(ColumnFault::NoNumbers),
+    }
+}
+
+/// Sorted ranges that name each index once.
+fn disjoint(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
+    ranges.sort_by_key(|range| range.start);
+    let mut out: Vec<Range<usize>> = Vec::new();
+    for range in ranges {
+        match out.last_mut() {
+            Some(last) if range.start <= last.end => last.end = last.end.max(range.end),
+            _ => out.push(range),
+        }
+    }
+    out
+}
+
+/// The names most like `name`, at most three; where there are few, all.
+pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Vec<String> {
+    let mut names: Vec<&str> = names.collect();
+    if names.len() > 7 {
+        let likeness = |other: &str| {
+            let (one, two) = (name.to_lowercase(), other.to_lowercase());
+            strsim::jaro_winkler(&one, &two)
+        };
+        names.sort_by(|a, b| likeness(b).total_cmp(&likeness(a)));
+        names.truncate(3);
+    }
+    let quoted = |name: &&str| format!("`{}`", crate::escape::visible(name.as_bytes()));
+    names.iter().map(quoted).collect()
+}

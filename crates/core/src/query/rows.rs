@@ -1,0 +1,330 @@
+//! A query walking over the cells of a table.
+//!
+//! Each row is judged as a record: by the line it begins in, by its bytes, and by its cells.
+//! Then the cells that are asked for are units of their own, and a match lies in the *value* of
+//! one.
+
+use super::walk::{Place, Scan, Walk};
+use super::{CellView, Per, UnitView};
+use crate::columns::{
+    Column, ColumnFault, Columns, Layout, Row, RowCell, RowFault, RowReader, Table, nearest,
+    pointer_of,
+};
+use crate::{Pattern, Problem, ProblemKind, SearchError, Span, line_ends};
+
+/// Only rows in which a cell holds, or does not hold, a match.
+#[derive(Clone, Debug)]
+pub struct CellCondition {
+    /// The cell.
+    pub column: Column,
+    /// What it is searched for.
+    pub pattern: Pattern,
+    /// It must hold none.
+    pub lacks: bool,
+}
+
+/// Something to know about the columns of a text that is no mistake.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ColumnNote {
+    /// A pointer leads to no text in some rows.
+    Absent {
+        /// The pointer.
+        pointer: String,
+        /// The rows in which it does not.
+        rows: u64,
+        /// All rows.
+        of: u64,
+    },
+    /// There are matches in numbers of JSON, which were taken as text.
+    Numbers {
+        /// The line of the first one.
+        line: u64,
+        /// The pointer to it.
+        pointer: String,
+        /// How many there are.
+        cells: u64,
+    },
+}
+
+/// The table of the text at hand.
+#[derive(Debug)]
+pub(super) struct TableWalk<'q> {
+    columns: &'q Columns,
+    layout: Option<Layout>,
+    /// Known once the first row is.
+    table: Option<Table>,
+    /// It makes no sense for what is asked; all of it is passed over.
+    broken: bool,
+    rows: u64,
+    /// Rows in which each pointer that is named leads to no text.
+    absent: Vec<u64>,
+    numbers: Option<(u64, String, u64)>,
+    /// The outermost keys of the first object.
+    keys: Vec<String>,
+    cells: Vec<RowCell>,
+}
+
+impl<'q> TableWalk<'q> {
+    pub fn new(columns: &'q Columns) -> Self {
+        Self {
+            columns,
+            layout: None,
+            table: None,
+            broken: false,
+            rows: 0,
+            absent: Vec::new(),
+            numbers: None,
+            keys: Vec::new(),
+            cells: Vec::new(),
+        }
+    }
+
+    pub fn begin_text(&mut self, file: &str) {
+        self.layout = self.columns.options.layout(file);
+        self.begin_again();
+    }
+
+    /// Goes back to the first row.
+    pub fn begin_again(&mut self) {
+        self.table = None;
+        self.broken = false;
+        self.rows = 0;
+        self.absent = vec![0; self.columns.list.named().count()];
+        self.numbers = None;
+        self.keys.clear();
+    }
+
+    /// A row that is too long has been passed over.
+    pub fn pass_row(&mut self) {
+        // Nothing is known of a table whose first row is not.
+        self.broken |= self.table.is_none();
+    }
+
+    /// What is to be told of the columns at the end of the text.
+    pub fn end_text(&mut self) -> (Vec<ColumnNote>, Option<Problem>) {
+        let mut notes = Vec::new();
+        let is_json = self.layout == Some(Layout::JsonLines);
+        if self.broken || !is_json || self.rows == 0 {
+            return (notes, None);
+        }
+        let of = self.rows;
+        for (column, &rows) in self.columns.list.named().zip(&self.absent) {
+            // A column that is no pointer was refused at the start.
+            let pointer = pointer_of(column).unwrap_or_default();
+            if rows == of {
+                let nearest = nearest(&pointer, self.keys.iter().map(String::as_str));
+                let fault = ColumnFault::Nowhere { pointer, nearest };
+                return (notes, Some(refusal(None, fault)));
+            }
+            if rows > 0 {
+                notes.push(ColumnNote::Absent { pointer, rows, of });
+            }
+        }
+        notes.extend(
+            self.numbers
+                .take()
+                .map(|(line, pointer, cells)| ColumnNote::Numbers {
+                    line,
+                    pointer,
+                    cells,
+                }),
+        );
+        (notes, None)
+    }
+
+    /// Makes the table of its first row.
+    fn table_of(&self, layout: Layout, reader: &RowReader<'_>) -> Result<Table, ColumnFault> {
+        match layout {
+            Layout::JsonLines => Table::json_lines(self.columns),
+            _ => Table::new(layout, self.columns, &reader.names(layout)),
+        }
+    }
+
+    fn note_number(&mut self, line: u64, cell: &RowCell) {
+        let numbers = self.numbers.get_or_insert((line, cell.name.to_string(), 0));
+        numbers.2 += 1;
+    }
+}
+
+fn refusal(line: Option<u64>, fault: ColumnFault) -> Problem {
+    let kind = ProblemKind::Column(fault);
+    Problem { line, kind }
+}
+
+impl Walk<'_> {
+    /// Walks over the rows of a piece.
+    pub(super) fn rows(&mut self, scan: &mut Scan<'_>) {
+        let Some(mut state) = self.table.take() else {
+            return;
+        };
+        let mut table = state.table.take();
+        if !state.broken
+            && let Err((offset, problem)) = self.rows_of(&mut state, &mut table, scan)
+        {
+            state.broken = true;
+            scan.visitor.problem(offset, problem);
+        }
+        state.table = table;
+        self.table = Some(state);
+    }
+
+    /// Fails when the table is of no use, with where that was found.
+    fn rows_of(
+        &mut self,
+        state: &mut TableWalk<'_>,
+        table: &mut Option<Table>,
+        scan: &mut Scan<'_>,
+    ) -> Result<(), (usize, Problem)> {
+        let unknown = || (0, refusal(None, ColumnFault::NoFormat));
+        let layout = state.layout.ok_or_else(unknown)?;
+        let mut reader = RowReader::new(scan.text, layout);
+        while let Some(scanned) = reader.next() {
+            let line = self.lines_done + 1;
+            self.lines_done += scanned.inner_lines + 1;
+            let record = &scan.text[scanned.content.range()];
+            // Blocks go over every record, so each is shown to the conditions on lines.
+            let holds = self.scope.line_holds(line, record);
+            if let Some((at, fault)) = scanned.fault {
+                let below = line_ends(&scan.text[scanned.content.from..at]);
+                let (line, kind) = (Some(line + below), ProblemKind::Row(fault));
+                let problem = (at, Problem { line, kind });
+                if table.is_none() {
+                    return Err(problem);
+                }
+                scan.visitor.problem(problem.0, problem.1);
+                continue;
+            }
+            if scanned.blank {
+                continue;
+            }
+            let is_first = table.is_none();
+            if is_first {
+                let made = state.table_of(layout, &reader);
+                *table =
+                    Some(made.map_err(|fault| (scanned.content.from, refusal(Some(line), fault)))?);
+                state.keys = reader
+                    .members
+                    .iter()
+                    .map(|(key, _)| key.to_string())
+                    .collect();
+            }
+            let Some(table) = table.as_ref() else {
+                continue;
+            };
+            let mut row = Row {
+                text: scan.text,
+                span: scanned.content,
+                line,
+                number: None,
+                in_scope: false,
+                table,
+                cells: &reader.cells,
+                members: &reader.members,
+            };
+            if is_first && table.has_header() {
+                scan.visitor.row(&row);
+                continue;
+            }
+            state.rows += 1;
+            row.number = Some(state.rows);
+            if let Err(kind) = self.row(state, &mut row, scanned.inner_lines > 0, holds, scan) {
+                let problem = Problem {
+                    line: Some(line),
+                    kind,
+                };
+                scan.visitor.problem(row.span.from, problem);
+            }
+        }
+        Ok(())
+    }
+
+    fn row(
+        &mut self,
+        state: &mut TableWalk<'_>,
+        row: &mut Row<'_>,
+        spans_lines: bool,
+        line_holds: Result<bool, SearchError>,
+        scan: &mut Scan<'_>,
+    ) -> Result<(), ProblemKind> {
+        let (found, wanted) = (row.cells.len(), row.table.names().len());
+        if found != wanted && !row.table.is_ragged() {
+            return Err(RowFault::Width { found, wanted }.into());
+        }
+        let record = &row.text[row.span.range()];
+        row.in_scope =
+            line_holds? && self.scope.record_holds(record)? && self.scope.cells_hold(row)?;
+        let mut cells = std::mem::take(&mut state.cells);
+        cells.clear();
+        row.select(&mut cells, &mut state.absent)?;
+        self.judge.begin_row();
+        if self.query.pick.per == Per::Row && self.query.pick.spec.needs_total() {
+            self.count_row(row, &cells)?;
+        }
+        for cell in &cells {
+            let before = match spans_lines {
+                true => line_ends(&row.text[row.span.from..cell.span.from]),
+                false => 0,
+            };
+            let line = row.line + before;
+            if let Err(kind) = self.cell(state, row, cell, line, scan) {
+                let line = Some(line);
+                scan.visitor.problem(cell.span.from, Problem { line, kind });
+            }
+        }
+        state.cells = cells;
+        scan.visitor.row(row);
+        Ok(())
+    }
+
+    /// Tells the judge how many matches in place the row has.
+    fn count_row(&mut self, row: &Row<'_>, cells: &[RowCell]) -> Result<(), ProblemKind> {
+        let mut total = 0;
+        if row.in_scope {
+            for cell in cells {
+                let value = cell.value(row.text)?;
+                self.finder.collect(&value, false, &mut self.matches)?;
+                total += self.matches.len() as u64;
+            }
+        }
+        self.judge.set_row_total(total);
+        Ok(())
+    }
+
+    fn cell(
+        &mut self,
+        state: &mut TableWalk<'_>,
+        row: &Row<'_>,
+        cell: &RowCell,
+        line: u64,
+        scan: &mut Scan<'_>,
+    ) -> Result<(), ProblemKind> {
+        let value = cell.value(row.text)?;
+        self.finder
+            .collect(&value, scan.wanted.groups, &mut self.matches)?;
+        if self.matches.is_empty() && !(scan.wanted.missing && row.in_scope) {
+            return Ok(());
+        }
+        if cell.is_number() && row.in_scope && !self.matches.is_empty() {
+            state.note_number(line, cell);
+        }
+        let place = match row.in_scope {
+            true => Place::All,
+            false => Place::None,
+        };
+        let view = UnitView {
+            text: row.text,
+            span: cell.span,
+            ending: Span::new(cell.span.to, cell.span.to),
+            base: scan.base,
+            line,
+            in_scope: row.in_scope,
+            cell: Some(CellView {
+                value: &value,
+                cell,
+                row,
+            }),
+        };
+        self.judge_and_show(&view, place, scan);
+        Ok(())
+    }
+}

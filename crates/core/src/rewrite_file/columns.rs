@@ -1,0 +1,162 @@
+//! The keys about columns.
+
+use super::StepText;
+use super::build::{StepFault, compiled, fault, senseless};
+use crate::columns::{Column, ColumnList, Columns, Format, TableOptions};
+use crate::{Action, CellCondition, MatchOptions, Query, UnitKind};
+
+impl StepText {
+    /// Whether it looks at cells.
+    pub fn has_columns(&self) -> bool {
+        self.columns.is_some()
+            || !self.where_in.is_empty()
+            || !self.unless_in.is_empty()
+            || self.set.is_some()
+            || self.add_column.is_some()
+            || self.unit.as_deref() == Some(UnitKind::Cell.name())
+    }
+
+    /// Whether it says how tables are to be read.
+    pub fn has_table_options(&self) -> bool {
+        self.format.is_some()
+            || self.delimiter.is_some()
+            || self.quote.is_some()
+            || self.no_header
+            || self.ragged
+    }
+
+    /// Which cells are looked at; `None` where the unit is no cell.
+    pub(super) fn columns(&self) -> Result<Option<Columns>, StepFault> {
+        let options = self.table_options()?;
+        if !self.has_columns() {
+            return match self.has_table_options() {
+                true => Err(senseless(
+                    "it is said how columns are to be read, and no column is looked at",
+                    "add `--columns LIST`, or `--unit cell` for all of them",
+                )),
+                false => Ok(None),
+            };
+        }
+        let list = match &self.columns {
+            Some(text) => text.parse().map_err(fault("columns", text))?,
+            None => ColumnList::all(),
+        };
+        check_named(list.named(), options)?;
+        Ok(Some(Columns::new(list, options)))
+    }
+
+    fn table_options(&self) -> Result<TableOptions, StepFault> {
+        let format = match self.format.as_deref() {
+            None => None,
+            Some(name) => Some(
+                Format::ALL
+                    .into_iter()
+                    .find(|format| format.name() == name)
+                    .ok_or_else(|| {
+                        senseless(
+                            format!("there is no format `{name}`"),
+                            "write `csv`, `tsv`, `spaced` or `jsonl`",
+                        )
+                    })?,
+            ),
+        };
+        let quote = match self.quote.as_deref() {
+            None => None,
+            Some("none") => Some(None),
+            Some(text) => Some(Some(sign("quote", text)?)),
+        };
+        let delimiter = match self.delimiter.as_deref() {
+            None => None,
+            Some("tab" | "\\t") => Some(b'\t'),
+            Some(text) => Some(sign("delimiter", text)?),
+        };
+        let delimited = matches!(format, None | Some(Format::Csv | Format::Tsv));
+        if !delimited && (delimiter.is_some() || quote.is_some()) {
+            return Err(senseless(
+                "only csv and tsv have a delimiter and quotes",
+                "leave `format` out, or the delimiter and the quote",
+            ));
+        }
+        if quote.flatten().is_some() && quote.flatten() == delimiter {
+            return Err(senseless(
+                "the quote and the delimiter are the same",
+                "choose another quote, or `--quote none`",
+            ));
+        }
+        Ok(TableOptions {
+            format,
+            delimiter,
+            quote,
+            header: !self.no_header,
+            ragged: self.ragged,
+        })
+    }
+
+    pub(super) fn cell_conditions(&self) -> Result<Vec<CellCondition>, StepFault> {
+        let condition = |key, lacks, [column, pattern]: &[String; 2]| {
+            Ok(CellCondition {
+                column: column.parse().map_err(fault(key, column))?,
+                pattern: compiled(key, pattern, &MatchOptions::default())?,
+                lacks,
+            })
+        };
+        let holds = self
+            .where_in
+            .iter()
+            .map(|c| condition("where-in", false, c));
+        let lacks = self
+            .unless_in
+            .iter()
+            .map(|c| condition("unless-in", true, c));
+        holds.chain(lacks).collect()
+    }
+
+    /// Tells the query of the columns that the action speaks of.
+    pub(super) fn name_columns(&self, action: &Action, query: &mut Query) -> Result<(), StepFault> {
+        let template = action.template();
+        let Some(columns) = &mut query.columns else {
+            return match template.map(|template| (template, template.without_rows())) {
+                Some((template, Err(error))) => Err(fault("with", template.source())(error)),
+                _ => Ok(()),
+            };
+        };
+        let of_template = template.into_iter().flat_map(|template| template.columns());
+        columns.also.extend(of_template.cloned());
+        match action {
+            Action::Set(column, _) => columns.also.push(column.clone()),
+            Action::AddColumn(name, _) => columns.added = Some(name.clone()),
+            _ => {}
+        }
+        check_named(columns.also.iter(), columns.options)
+    }
+}
+
+/// Names need a header to stand in.
+fn check_named<'c>(
+    mut columns: impl Iterator<Item = &'c Column>,
+    options: TableOptions,
+) -> Result<(), StepFault> {
+    let json = options.format == Some(Format::JsonLines);
+    let name = columns.find_map(|column| match column {
+        Column::Name(name) if !options.header && !json => Some(name),
+        _ => None,
+    });
+    match name {
+        Some(name) => Err(senseless(
+            format!("without a header, `{name}` names no column"),
+            "write the number of the column, counted from 1",
+        )),
+        None => Ok(()),
+    }
+}
+
+/// One sign, which must be a byte.
+fn sign(key: &str, text: &str) -> Result<u8, StepFault> {
+    match text.as_bytes() {
+        [byte] if byte.is_ascii() && !matches!(byte, b'\n' | b'\r') => Ok(*byte),
+        _ => Err(senseless(
+            format!("the {key} must be one ASCII character, and `{text}` is not"),
+            "write one such as `;` or `|`, or `tab`",
+        )),
+    }
+}

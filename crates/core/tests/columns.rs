@@ -1,0 +1,476 @@
+//! Columns: the scanner against another reader, rewritten tables read back, and what is refused.
+
+mod support;
+
+use brisk_quill_core::columns::{Column, ColumnList};
+use brisk_quill_core::{
+    Fault, Findings, Found, MatchOptions, Pattern, Problem, Rewrite, StepText, UnitView, Visitor,
+    rewrite_text,
+};
+use csv_core::ReadRecordResult;
+use proptest::prelude::*;
+use serde_json::Value;
+use support::{record, spans};
+
+/// One cell as it is seen: line, column, where it lies, and its value.
+type SeenCell = (u64, String, u64, u64, Vec<u8>);
+
+/// Everything a query over cells sees.
+#[derive(Debug, Default, PartialEq)]
+struct Cells {
+    cells: Vec<SeenCell>,
+    problems: Vec<Problem>,
+}
+
+impl Visitor for Cells {
+    fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>) {
+        let name = unit.cell.unwrap().name().to_owned();
+        let value = unit.bytes().to_vec();
+        let (from, to) = (unit.offset(0), unit.offset(value.len()));
+        self.cells.push((unit.line, name, from, to, value));
+    }
+
+    fn problem(&mut self, _: usize, problem: Problem) {
+        self.problems.push(problem);
+    }
+}
+
+/// A step on cells, in words.
+fn words(columns: &str, format: &str) -> StepText {
+    StepText {
+        pattern: Some("$^".into()),
+        columns: Some(columns.into()),
+        format: Some(format.into()),
+        remove: true,
+        ..StepText::default()
+    }
+}
+
+/// Every cell of a text, which comes in cuts of `size` bytes.
+fn cells(words: &StepText, text: &[u8], size: usize) -> Cells {
+    let query = words.query().unwrap();
+    let mut found = Found::new(&query).with_missing();
+    let mut seen = Cells::default();
+    found.begin("-", 0);
+    for cut in text.chunks(size) {
+        found.push(cut, &mut seen);
+    }
+    found.finish(&mut seen);
+    seen
+}
+
+/// The rows of a text as another reader has them.
+fn oracle(text: &[u8], delimiter: u8, quote: u8) -> Vec<Vec<Vec<u8>>> {
+    let mut reader = csv_core::ReaderBuilder::new()
+        .delimiter(delimiter)
+        .quote(quote)
+        .build();
+    let (mut fields, mut ends) = (vec![0; text.len() + 1], vec![0; text.len() + 2]);
+    let (mut rows, mut rest) = (Vec::new(), text);
+    let (mut filled, mut ended) = (0, 0);
+    loop {
+        let (result, read, wrote, done) =
+            reader.read_record(rest, &mut fields[filled..], &mut ends[ended..]);
+        rest = &rest[read..];
+        filled += wrote;
+        ended += done;
+        match result {
+            ReadRecordResult::Record => {
+                let starts = std::iter::once(0).chain(ends[..ended].iter().copied());
+                let cells = starts.zip(&ends[..ended]);
+                rows.push(cells.map(|(from, to)| fields[from..*to].to_vec()).collect());
+                (filled, ended) = (0, 0);
+            }
+            ReadRecordResult::InputEmpty => {}
+            ReadRecordResult::End => return rows,
+            other => panic!("{other:?}"),
+        }
+    }
+}
+
+fn pick<T: Clone + std::fmt::Debug + 'static>(all: &[T]) -> impl Strategy<Value = T> + use<T> {
+    prop::sample::select(all.to_vec())
+}
+
+/// Text made of what matters to a scanner.
+fn scraps() -> impl Strategy<Value = String> {
+    let bits = [
+        "a", "7", "é", ",", ",", ";", "\"", "\"", "\"\"", "\n", "\r\n", " ", "\"b\"", "\"c,d\"", "",
+    ];
+    prop::collection::vec(pick(&bits), 0..24).prop_map(|bits| bits.concat())
+}
+
+/// The value of a cell that is hard to write down.
+fn hostile() -> impl Strategy<Value = String> {
+    let bits = [
+        "a", "b7", "é", ",", "\"", "\n", "\r\n", "\r", " ", "\\", "'", "/", "~", "\t", "\u{1}",
+        "日",
+    ];
+    prop::collection::vec(pick(&bits), 0..6).prop_map(|bits| bits.concat())
+}
+
+/// A table of hostile cells with a header, its lines ended one way or the other.
+fn table() -> impl Strategy<Value = (Vec<Vec<String>>, Vec<u8>)> {
+    let rows = (1..4usize).prop_flat_map(|width| {
+        prop::collection::vec(prop::collection::vec(hostile(), width), 1..6)
+    });
+    let styles = (any::<bool>(), any::<bool>(), any::<bool>());
+    (rows, styles).prop_map(|(mut rows, (always, crlf, ended))| {
+        for (number, name) in rows[0].iter_mut().enumerate() {
+            *name = format!("n{number}");
+        }
+        let mut writer = csv::WriterBuilder::new()
+            .quote_style(match always {
+                true => csv::QuoteStyle::Always,
+                false => csv::QuoteStyle::Necessary,
+            })
+            .terminator(match crlf {
+                true => csv::Terminator::CRLF,
+                false => csv::Terminator::Any(b'\n'),
+            })
+            .from_writer(Vec::new());
+        rows.iter()
+            .for_each(|row| writer.write_record(row).unwrap());
+        let mut text = writer.into_inner().unwrap();
+        if !ended {
+            while text.last().is_some_and(|b| matches!(b, b'\r' | b'\n')) {
+                text.pop();
+            }
+        }
+        (rows, text)
+    })
+}
+
+/// `value` with every match of `pattern` become `with`.
+fn replaced(pattern: &str, with: &str, value: &str) -> String {
+    let pattern = Pattern::new(pattern, &MatchOptions::default()).unwrap();
+    let (mut out, mut at) = (String::new(), 0);
+    for span in spans(&pattern, value.as_bytes()) {
+        out.push_str(&value[at..span.from]);
+        out.push_str(with);
+        at = span.to;
+    }
+    out + &value[at..]
+}
+
+fn rows_of(text: &[u8]) -> Vec<Vec<String>> {
+    let reader = csv::ReaderBuilder::new()
+        .has_headers(false)
+        .from_reader(text);
+    let rows = reader.into_records().map(|row| row.unwrap());
+    rows.map(|row| row.iter().map(str::to_owned).collect())
+        .collect()
+}
+
+/// A JSON value with strings and numbers in it, at most so deep.
+fn json() -> impl Strategy<Value = Value> {
+    let leaf = prop_oneof![
+        3 => hostile().prop_map(Value::from),
+        1 => (-9..99i64).prop_map(Value::from),
+        1 => Just(Value::Null),
+    ];
+    leaf.prop_recursive(2, 8, 3, |inner| {
+        prop_oneof![
+            prop::collection::vec(inner.clone(), 0..3).prop_map(Value::from),
+            prop::collection::btree_map(hostile(), inner, 0..3)
+                .prop_map(|map| Value::Object(map.into_iter().collect())),
+        ]
+    })
+}
+
+/// Every string below `value` with matches of `a` become `with`.
+fn in_strings(value: &mut Value, with: &str) {
+    match value {
+        Value::String(text) => *text = replaced("a", with, text),
+        Value::Array(items) => items.iter_mut().for_each(|item| in_strings(item, with)),
+        Value::Object(map) => map.values_mut().for_each(|item| in_strings(item, with)),
+        _ => {}
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: std::env::var("LAW_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(2000), failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// What the scanner accepts it reads as the other reader does; how the text is cut does not
+    /// matter, nor what was wrong with it.
+    #[test]
+    fn the_scanner_agrees_with_the_oracle(
+        text in scraps(), delimiter in pick(&[',', ';']), quote in pick(&['"', '\'']), size in 1..9usize,
+    ) {
+        let words = StepText {
+            delimiter: Some(delimiter.into()),
+            quote: Some(quote.into()),
+            no_header: true,
+            ragged: true,
+            ..words("1..", "csv")
+        };
+        let whole = cells(&words, text.as_bytes(), usize::MAX);
+        prop_assert_eq!(&cells(&words, text.as_bytes(), size), &whole);
+        if whole.problems.is_empty() {
+            let ours: Vec<&[u8]> = whole.cells.iter().map(|cell| &*cell.4).collect();
+            let theirs = oracle(text.as_bytes(), delimiter as u8, quote as u8).concat();
+            prop_assert_eq!(ours, theirs.iter().map(Vec::as_slice).collect::<Vec<_>>());
+        }
+    }
+
+    /// A rewritten table holds exactly the cells that were meant, and every other byte is where
+    /// it was.
+    #[test]
+    fn a_rewritten_table_reads_back(
+        (rows, text) in table(), column in 1..4usize, with in hostile(), size in 1..9usize, action in 0..4usize,
+    ) {
+        let mut wanted = rows.clone();
+        let width = rows[0].len();
+        let column = column.min(width);
+        let template = with.replace('\\', "\\\\");
+        let mut step = StepText { remove: false, pattern: Some("a".into()), ..words(&column.to_string(), "csv") };
+        for row in &mut wanted[1..] {
+            let hit = row[column - 1].contains('a');
+            match action {
+                0 => row[column - 1] = replaced("a", &with, &row[column - 1]),
+                1 => row[column - 1] = replaced("a", "", &row[column - 1]),
+                2 if hit => row[width - 1] = with.clone(),
+                3 => row.push(if hit { with.clone() } else { String::new() }),
+                _ => {}
+            }
+        }
+        match action {
+            0 => step.with = Some(template),
+            1 => step.remove = true,
+            2 => step.set = Some([width.to_string(), template]),
+            _ => {
+                step.add_column = Some(["more, or less".into(), template]);
+                wanted[0].push("more, or less".into());
+            }
+        }
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::NoTables).unwrap()]);
+        let recorded = record(&rewrite, &text, usize::MAX);
+        prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
+        prop_assert_eq!(&recorded.problems, &[]);
+        let now = support::splice(&text, &recorded.changes);
+        prop_assert_eq!(rows_of(&now), wanted, "{}", String::from_utf8_lossy(&now));
+        let all = cells(&StepText { no_header: true, ..words("1..", "csv") }, &text, usize::MAX);
+        for (from, to, ..) in &recorded.changes {
+            // A change is one cell with its quotes, or what is added behind a row.
+            let is_cell = all.cells.iter().any(|cell| {
+                (cell.2 == *from && cell.3 == *to) || (cell.2 == *from + 1 && cell.3 + 1 == *to)
+            });
+            prop_assert!(is_cell || (action == 3 && from == to));
+        }
+    }
+
+    /// Rewritten JSON Lines read back as what was meant; numbers, keys and blanks stay.
+    #[test]
+    fn rewritten_objects_read_back(
+        values in prop::collection::vec((json(), json()), 1..4), with in hostile(), size in 1..9usize, escaped in any::<bool>(),
+    ) {
+        let mut text = String::new();
+        let mut wanted = Vec::new();
+        for (first, second) in values {
+            let mut object = serde_json::json!({ "é/~": first, "list": [second, "a"] });
+            let mut line = object.to_string().replace(':', " : ");
+            if escaped {
+                // The same text, written in another way.
+                line = line.replace('é', "\\u00e9").replace('日', "\\u65E5");
+            }
+            text.push_str(&line);
+            text.push('\n');
+            if let Value::String(text) = &mut object["é/~"] {
+                *text = replaced("a", &with, text);
+            }
+            for item in object["list"].as_array_mut().unwrap() {
+                if item.is_string() {
+                    in_strings(item, &with);
+                }
+            }
+            wanted.push(object);
+        }
+        let step = StepText {
+            remove: false,
+            pattern: Some("a".into()),
+            with: Some(with.replace('\\', "\\\\")),
+            ..words("/é~1~0,/list/-", "jsonl")
+        };
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::NoTables).unwrap()]);
+        let recorded = record(&rewrite, text.as_bytes(), usize::MAX);
+        prop_assert_eq!(&recorded, &record(&rewrite, text.as_bytes(), size));
+        let now = support::splice(text.as_bytes(), &recorded.changes);
+        let lines = now.split(|b| *b == b'\n').filter(|line| !line.is_empty());
+        let read: Vec<Value> = lines.map(|line| serde_json::from_slice(line).unwrap()).collect();
+        // A text that merely looks like a column of no text is told, and nothing else is.
+        if recorded.problems.is_empty() {
+            prop_assert_eq!(read, wanted);
+        }
+    }
+
+    /// Two steps on cells, one after the other, are one change with both inside.
+    #[test]
+    fn steps_on_cells_compose((rows, text) in table(), first in hostile(), second in hostile()) {
+        let step = |pattern: &str, with: &str| StepText {
+            remove: false,
+            pattern: Some(pattern.into()),
+            with: Some(with.replace('\\', "\\\\")),
+            ..words("1..", "csv")
+        };
+        let build = |words: &StepText| words.build(&mut brisk_quill_core::NoTables).unwrap();
+        let (one, two) = (build(&step("a", &first)), build(&step("b|,", &second)));
+        let rewrite = Rewrite::new(vec![one, two]);
+        let now = rewrite_text(&rewrite, &text).text;
+        let mut wanted = rows;
+        for cell in wanted[1..].iter_mut().flatten() {
+            *cell = replaced("b|,", &second, &replaced("a", &first, cell));
+        }
+        prop_assert_eq!(rows_of(&now), wanted);
+    }
+
+    /// What a LIST prints parses to the same LIST.
+    #[test]
+    fn list_prints_what_it_parses(items in prop::collection::vec(prop_oneof![
+        "[1-9][0-9]{0,2}", "[1-9]\\.\\.", "\\.\\.[1-9]", "1\\.\\.[1-9]", "[a-zé_ ]{1,6}",
+        "(/[a-z-]{0,3}(~[01])?){1,3}", "\"[a-z, ']{0,4}\"", "'[0-9,\" ]{0,4}'",
+    ], 1..4)) {
+        if let Ok(list) = items.join(",").parse::<ColumnList>() {
+            prop_assert_eq!(list.to_string().parse::<ColumnList>(), Ok(list));
+        }
+    }
+}
+
+#[test]
+fn lists_of_columns() {
+    type Wanted = Result<&'static str, (std::ops::Range<usize>, &'static str)>;
+    let cases: &[(&str, Wanted)] = &[
+        ("berth", Ok("berth")),
+        (" berth , 3,5..7 ", Ok("berth,3,5..7")),
+        ("..3,9..", Ok("1..3,9..")),
+        ("/ship/name,/crew/-/name", Ok("/ship/name,/crew/-/name")),
+        ("\"depth, m\",'3'", Ok("\"depth, m\",\"3\"")),
+        ("depth m", Ok("depth m")),
+        ("", Err((0..0, "missing"))),
+        ("a,,b", Err((2..2, "missing"))),
+        ("0", Err((0..1, "no column 0"))),
+        ("a,5..3", Err((2..6, "backwards"))),
+        ("99999999999", Err((0..11, "too large"))),
+        ("a,'b", Err((2..4, "whole name"))),
+        ("'a' b,c", Err((0..7, "whole name"))),
+        ("/a~2", Err((0..4, "`~0`"))),
+    ];
+    for (text, wanted) in cases {
+        match (text.parse::<ColumnList>(), wanted) {
+            (Ok(list), Ok(shown)) => assert_eq!(list.to_string(), *shown, "{text}"),
+            (Err(error), Err((span, part))) => {
+                assert_eq!(error.span().unwrap().range(), *span, "{text}");
+                assert!(
+                    error.to_string().contains(part) && error.remedy().is_some(),
+                    "{error}"
+                );
+            }
+            (got, _) => panic!("{text}: {got:?}"),
+        }
+    }
+    assert!("a,b".parse::<Column>().is_err() && "2..3".parse::<Column>().is_err());
+}
+
+#[test]
+fn what_is_wrong_with_a_table() {
+    // Format, columns, text, then line and message of each problem.
+    type Case = (
+        &'static str,
+        &'static str,
+        &'static str,
+        &'static [(u64, &'static str)],
+    );
+    let cases: &[Case] = &[
+        ("csv", "a", "a,b\n1,2\n", &[]),
+        ("csv", "a", "", &[]),
+        ("csv", "a", "\n\na,b\n\n1,2\n\n", &[]),
+        (
+            "csv",
+            "a",
+            "a,b\n1\n1,2,3\n",
+            &[(2, "1 cell, and the first one 2"), (3, "3 cells")],
+        ),
+        (
+            "csv",
+            "a",
+            "a,b\n1,\"x\ny\"z\n3,4\n",
+            &[(3, "follows a closing quote")],
+        ),
+        ("csv", "a", "a,b\n1,2\n3,\"x\ny\nz", &[(3, "never closed")]),
+        ("csv", "a", "a,b\n\"1\n", &[(2, "never closed")]),
+        (
+            "csv",
+            "c",
+            "a,b\n1,2\n",
+            &[(1, "no column `c`; there is `a`, `b`")],
+        ),
+        (
+            "csv",
+            "3",
+            "a,b\n1,2\n",
+            &[(1, "no column 3: the first row has 2")],
+        ),
+        ("csv", "2..9", "a,b\n1,2\n", &[(1, "no column 9")]),
+        (
+            "csv",
+            "a",
+            "a,b,a\n1,2,3\n",
+            &[(1, "columns 1 and 3: pick one by its number")],
+        ),
+        ("csv", "1", "\"a,b\n1,2\n", &[(1, "never closed")]),
+        ("tsv", "b", "a\tb\n1\t\"x\ty\"\n", &[]),
+        ("spaced", "2", "  a   b\n 1 2 \n\t\n3\n", &[(4, "1 cell")]),
+        ("jsonl", "/a", "{\"a\":\"x\"}\n\n  {\"a\" : 1 }\r\n", &[]),
+        (
+            "jsonl",
+            "/a",
+            "[1]\n{\"a\":\"x\"}\n",
+            &[(1, "no JSON object")],
+        ),
+        (
+            "jsonl",
+            "/a",
+            "{\"a\":\"x\"}\n{\"a\":\n7\n",
+            &[(2, "no JSON: EOF"), (3, "no JSON object")],
+        ),
+        (
+            "jsonl",
+            "/a",
+            "{\"a\":\"x\",\"a\":\"y\"}\n",
+            &[(1, "`a` is there twice")],
+        ),
+        (
+            "jsonl",
+            "/b",
+            "{\"a\":\"x\"}\n",
+            &[(0, "/b leads to no text in any row; there is `a`")],
+        ),
+        (
+            "jsonl",
+            "/a/b",
+            "{\"a\":\"x\"}\n",
+            &[(0, "leads to no text in any row")],
+        ),
+        ("jsonl", "2", "{\"a\":\"x\"}\n", &[(1, "have no numbers")]),
+        (
+            "jsonl",
+            "a",
+            "{\"a\":\"\\ud800\"}\n",
+            &[(1, "no character")],
+        ),
+    ];
+    for (format, columns, text, wanted) in cases {
+        for size in [1, 2, 3, usize::MAX] {
+            let seen = cells(&words(columns, format), text.as_bytes(), size);
+            let told: Vec<(u64, String)> = (seen.problems.iter())
+                .map(|p| (p.line.unwrap_or(0), p.kind.to_string()))
+                .collect();
+            assert_eq!(told.len(), wanted.len(), "{format} {text:?}: {told:?}");
+            for ((line, message), (at, part)) in told.iter().zip(*wanted) {
+                assert!(
+                    line == at && message.contains(part),
+                    "{text:?}: {line} {message}"
+                );
+            }
+        }
+    }
+}
