@@ -1,9 +1,11 @@
 //! One file for each verb, and what several of them share.
 
 mod apply;
+mod check;
 mod completions;
 mod demo;
 mod explain;
+mod extract;
 mod find;
 mod history;
 mod keep;
@@ -12,7 +14,9 @@ mod man;
 mod pass;
 mod preview;
 mod recover;
+mod shapes;
 mod state;
+mod tally;
 mod test;
 mod undo;
 
@@ -30,6 +34,10 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
     }
     match command.verb {
         Verb::Find(args) => find::run(&args, parts, output),
+        Verb::Shapes(args) => shapes::run(&args, parts, output),
+        Verb::Tally(args) => tally::run(&args, parts, output),
+        Verb::Extract(args) => extract::run(&args, parts, output),
+        Verb::Check(args) => check::run(&args, parts, output),
         Verb::Preview(args) => preview::run(&args, parts, output),
         Verb::Apply(args) => apply::run(&args, parts, output),
         Verb::History(args) => history::run(&args, output),

@@ -8,7 +8,9 @@ use crate::render::file_name;
 use crate::tables::FileTables;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::{visible, visible_path};
-use brisk_quill_core::{Pattern, Query, Rewrite, RewriteText, StepFault, StepText, Template};
+use brisk_quill_core::{
+    Groups, Pattern, Query, Rewrite, RewriteText, StepFault, StepText, Template,
+};
 use brisk_quill_files::{Listing, Search, Source, TextEncoding, TextOptions, discover};
 use std::ffi::OsString;
 use std::io::{self, Read};
@@ -305,14 +307,32 @@ pub fn expected(text: Option<&str>) -> Result<Option<Count>, Complaint> {
 
 /// How many changes or matches are to be shown.
 pub fn shown(args: &ShowArgs) -> Result<usize, Complaint> {
-    match args.show.as_deref() {
+    at_most("--show", args.show.as_deref())
+}
+
+/// A number, or `all`; the value of `option`.
+pub fn at_most(option: &str, text: Option<&str>) -> Result<usize, Complaint> {
+    match text {
         None => Ok(SHOWN),
         Some("all") => Ok(usize::MAX),
         Some(text) => text.parse().map_err(|_| {
-            Complaint::wrong(format!("--show: `{text}` is no number"))
+            Complaint::wrong(format!("{option}: `{text}` is no number"))
                 .remedy("write a number, or `all`")
         }),
     }
+}
+
+/// A group by its number or name; the value of `option`.
+pub fn group(option: &str, text: &str, groups: &Groups) -> Result<usize, Complaint> {
+    let number = text.parse().ok().filter(|number| *number < groups.len());
+    number.or_else(|| groups.number_of(text)).ok_or_else(|| {
+        let there = match groups.len() - 1 {
+            0 => "put parentheses around what you mean; 0 is the whole match".to_owned(),
+            1 => "there is group 1, and 0 for the whole match".to_owned(),
+            n => format!("there are groups 1 to {n}, and 0 for the whole match"),
+        };
+        Complaint::wrong(format!("{option}: the pattern has no group `{text}`")).remedy(there)
+    })
 }
 
 /// How texts are to be read.

@@ -5,6 +5,7 @@ mod diff;
 mod examples;
 mod explain;
 mod find;
+mod grid;
 mod history;
 mod json;
 mod marks;
@@ -13,6 +14,7 @@ mod paint;
 mod preview;
 mod report;
 mod sentence;
+mod sheet;
 mod table;
 
 pub use complaint::complaint;
@@ -20,12 +22,17 @@ pub use diff::{CONTEXT as DIFF_CONTEXT, diff_of_file};
 pub use examples::{ExampleView, json_example, json_example_totals};
 pub use explain::ExplainView;
 pub use find::{FindView, FoundUnit};
+pub use grid::{Align, Grid};
 pub use history::{history_row, history_was_now};
-pub use json::{JsonFind, JsonPlan, json_line, json_note};
+pub use json::{JsonFind, JsonPlan, json_line, json_note, json_offender, json_problem};
 pub use marks::one_line_of;
-pub use numbers::{counted, number};
+pub use numbers::{counted, number, share};
 pub use paint::Paint;
 pub use preview::{PreviewView, file_name};
 pub use report::{Collector, FileReport, Keep, ShownPassage};
-pub use sentence::{find_sentence, rewrite_sentence, step_sentence};
+pub use sentence::{
+    check_sentence, extract_sentence, find_sentence, rewrite_sentence, shapes_sentence,
+    step_sentence, tally_sentence,
+};
+pub use sheet::{Sheet, Value};
 pub use table::{FileCounts, FindTotals, RewriteTotals};

@@ -25,7 +25,7 @@ mod table;
 
 pub(crate) use boundary::Boundary;
 pub use list::{Column, ColumnList, ColumnsError, ColumnsErrorKind};
-pub use row::{CellFault, Row};
+pub use row::{CellFault, Field, Row};
 pub(crate) use row::{RowCell, RowReader};
 pub use scan::RowFault;
 pub use table::{ColumnFault, Table};

@@ -30,6 +30,7 @@
 pub mod address;
 pub mod chars;
 pub mod columns;
+mod decimal;
 pub mod edits;
 mod error;
 pub mod escape;
@@ -40,8 +41,10 @@ mod problem;
 mod query;
 mod rewrite;
 mod rewrite_file;
+pub mod shapes;
 mod span;
 mod step;
+pub mod tally;
 mod template;
 mod unit;
 

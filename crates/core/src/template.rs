@@ -7,7 +7,6 @@
 //! Note to the maintainer: a new filter needs a line in [`filters::Filter::new`], one in
 //! [`filters::NAMES`], one in the table of tests, and one in the reference page.
 
-mod decimal;
 pub(crate) mod filters;
 mod parse;
 

@@ -69,6 +69,14 @@ impl When {
 pub enum Verb {
     /// Show every match of a pattern, with its groups.
     Find(FindArgs),
+    /// Show what forms the values take, and how often.
+    Shapes(ShapesArgs),
+    /// Count the values that a pattern, or a group, matches.
+    Tally(TallyArgs),
+    /// Put the groups of a pattern into columns.
+    Extract(ExtractArgs),
+    /// Make sure that every line or cell matches, or none does.
+    Check(CheckArgs),
     /// Show every change a rewrite would make; write nothing.
     Preview(PreviewArgs),
     /// Make the changes: all of them, or none.
@@ -94,14 +102,16 @@ pub enum Verb {
 impl Verb {
     /// The words and step options of a verb that has them.
     pub(super) fn into_part(self) -> Part {
+        let of_select = |select| StepArgs {
+            select,
+            ..StepArgs::default()
+        };
         let (words, step) = match self {
-            Self::Find(args) => (
-                args.words,
-                StepArgs {
-                    select: args.select,
-                    ..StepArgs::default()
-                },
-            ),
+            Self::Find(args) => (args.words, of_select(args.select)),
+            Self::Shapes(args) => (args.words, of_select(args.select)),
+            Self::Tally(args) => (args.words, of_select(args.select)),
+            Self::Extract(args) => (args.words, of_select(args.select)),
+            Self::Check(args) => (args.words, of_select(args.select)),
             Self::Preview(args) => (args.words, args.step),
             Self::Apply(args) => (args.words, args.step),
             Self::History(_)
@@ -452,6 +462,200 @@ pub struct FindArgs {
     /// Print one JSON record a line.
     #[arg(long, group = "form", help_heading = "Output")]
     pub json: bool,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill shapes [PATH]… [OPTIONS]",
+    after_help = "\
+Examples:
+  bquill shapes --columns berth berths.csv
+  bquill shapes --columns berth --pattern berths.csv
+  bquill shapes --match '\\d[\\d.,]*' gauge.log
+  bquill shapes --chars notices/
+
+A letter of upper case is A, any other letter a, a digit 9; other signs stand for themselves, and
+`9{3}` is a run of three.
+Exit: 0 there is something, 1 there is nothing, 2 the request is wrong, 3 something could not be
+read."
+)]
+pub struct ShapesArgs {
+    /// Files and folders; `-` is standard input.
+    #[arg(value_name = "PATH", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    /// The shapes of each match of PATTERN, and not of whole lines or cells.
+    #[arg(
+        long = "match",
+        value_name = "PATTERN",
+        allow_hyphen_values = true,
+        help_heading = "Match"
+    )]
+    pub matches: Option<String>,
+    #[command(flatten)]
+    pub select: SelectArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    /// Show each unusual character instead: all but printable ASCII.
+    #[arg(long, help_heading = "Output", conflicts_with = "pattern")]
+    pub chars: bool,
+    /// Print a pattern for each shape, one that matches no other shape.
+    #[arg(long, help_heading = "Output")]
+    pub pattern: bool,
+    /// Show N shapes, the most frequent and the rarest, or `all` [default: 40].
+    #[arg(long, value_name = "N|all", help_heading = "Output")]
+    pub show: Option<String>,
+    /// Print one JSON record a line.
+    #[arg(long, help_heading = "Output")]
+    pub json: bool,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill tally PATTERN [PATH]… [OPTIONS]",
+    after_help = "\
+Examples:
+  bquill tally '.+' --columns status berths.csv
+  bquill tally '^(?:berth |B-)0*(\\d+)$' --group 1 --columns /berth moorings.jsonl --top 10
+  bquill tally 'gauge (\\w+) ([\\d.,]+)' --group 1 --sum 2 gauge.log
+  bquill tally '(?i)closed|open' --by file notices/
+
+Exit: 0 something was counted, 1 nothing matched, 2 the request is wrong, 3 something could not
+be read, or is no number."
+)]
+pub struct TallyArgs {
+    /// The pattern, then files and folders; `-` is standard input.
+    #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    #[command(flatten)]
+    pub select: SelectArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    /// Count the values of this group, by number or name [default: the whole match].
+    #[arg(long, value_name = "GROUP", help_heading = "Output")]
+    pub group: Option<String>,
+    /// Add up the numbers in this group, for each value.
+    #[arg(long, value_name = "GROUP", help_heading = "Output")]
+    pub sum: Option<String>,
+    /// Count in each file apart.
+    #[arg(long, value_enum, value_name = "file", help_heading = "Output")]
+    #[arg(hide_possible_values = true)]
+    pub by: Option<TallyBy>,
+    /// Show the N most frequent values, or `all` [default: 40].
+    #[arg(long, value_name = "N|all", help_heading = "Output")]
+    pub top: Option<String>,
+    /// Print one JSON record a line.
+    #[arg(long, help_heading = "Output")]
+    pub json: bool,
+}
+
+/// What a tally is taken apart by.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum TallyBy {
+    File,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill check PATTERN [PATH]… [OPTIONS]",
+    after_help = "\
+Examples:
+  bquill check '^B-\\d\\d$' --columns berth berths.csv
+  bquill check '^\\d{4}-\\d\\d-\\d\\d' gauge.log
+  bquill check '\\t| $' --forbid notices/
+
+Exit: 0 all is as it must be, 1 it is not, or there was nothing to check, 2 the request is wrong,
+3 something could not be read."
+)]
+pub struct CheckArgs {
+    /// The pattern, then files and folders; `-` is standard input.
+    #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    #[command(flatten)]
+    pub select: SelectArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    /// No line or cell in scope may match.
+    #[arg(long, help_heading = "Match")]
+    pub forbid: bool,
+    /// Show the first N offenders, or `all` [default: 40].
+    #[arg(long, value_name = "N|all", help_heading = "Output")]
+    pub show: Option<String>,
+    /// Print one JSON record a line.
+    #[arg(long, help_heading = "Output")]
+    pub json: bool,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill extract PATTERN [PATH]… [OPTIONS]",
+    after_help = "\
+Examples:
+  bquill extract '(?<quay>\\w+) Quay(?:, (?<end>\\w+) end)?' --columns name --beside berths.csv
+  bquill extract '(\\d\\d)(\\d\\d) hours' --every notices/ --as csv
+  bquill extract '' --select berth,status --as jsonl berths.csv
+  bquill extract --split '; *' --columns remark --beside berths.csv
+  bquill extract 'crane' --columns remark --yes-no --beside berths.csv
+
+Named groups name their columns. An empty pattern matches in every row, so `extract ''` picks and
+converts columns.
+Exit: 0 there is something, 1 nothing matched, 2 the request is wrong, 3 something could not be
+read, or not be written in that form."
+)]
+pub struct ExtractArgs {
+    /// The pattern, then files and folders; `-` is standard input.
+    #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    #[command(flatten)]
+    pub select: SelectArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    /// Take what stands between the matches of PATTERN apart, instead of a first argument.
+    #[arg(
+        long,
+        value_name = "PATTERN",
+        allow_hyphen_values = true,
+        help_heading = "Match"
+    )]
+    pub split: Option<String>,
+    /// Every match of a line or row, and not just the first: a row for each.
+    #[arg(long, help_heading = "Columns")]
+    pub every: bool,
+    /// Every match in columns beside each other: one row for each line or row.
+    #[arg(long, help_heading = "Columns", conflicts_with = "every")]
+    pub wide: bool,
+    /// The whole match too.
+    #[arg(long, help_heading = "Columns")]
+    pub whole_match: bool,
+    /// Keep the columns there are, and the rows without a match.
+    #[arg(long, help_heading = "Columns")]
+    pub beside: bool,
+    /// One column that says whether there is a match, true or false.
+    #[arg(long, help_heading = "Columns", conflicts_with_all = ["every", "wide", "whole_match", "split"])]
+    pub yes_no: bool,
+    /// Only these columns, in this order: those there are, `file`, `record`, `match`, groups.
+    #[arg(long = "select", value_name = "LIST", help_heading = "Columns")]
+    pub chosen: Option<String>,
+    /// Write csv, tsv, jsonl, or a table to read [default: a table on a terminal, else csv].
+    #[arg(
+        long = "as",
+        value_enum,
+        value_name = "csv|tsv|jsonl|table",
+        help_heading = "Output"
+    )]
+    #[arg(hide_possible_values = true)]
+    pub form: Option<SheetForm>,
+    /// With a table: show the first N rows, or `all` [default: 40].
+    #[arg(long, value_name = "N|all", help_heading = "Output")]
+    pub show: Option<String>,
+}
+
+/// In which form extracted columns come.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum SheetForm {
+    Csv,
+    Tsv,
+    Jsonl,
+    Table,
 }
 
 #[derive(Args, Debug)]

@@ -7,7 +7,8 @@ use crate::complaint::Complaint;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
-    FindTotals, FindView, FoundUnit, JsonFind, counted, file_name, find_sentence, json_note, number,
+    FindTotals, FindView, FoundUnit, JsonFind, counted, file_name, find_sentence, json_note,
+    json_problem, number,
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
@@ -35,7 +36,6 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
         groups: true,
         missing: args.missing,
         whole_texts: args.show.context > 0,
-        again: false,
     };
     let looked = request.look(needs, &mut tally, output)?;
     Ok(tally.end(&looked, output))
@@ -114,8 +114,8 @@ impl Seer for Tally<'_> {
     }
 
     fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
-        if let Form::Json(json) = &self.form {
-            output.print(&json.problem(source, problem));
+        if let Form::Json(_) = &self.form {
+            output.print(&json_problem(source, problem));
         }
     }
 

@@ -3,7 +3,7 @@
 use super::pass::{Note, file_complaint, problem_complaint};
 use crate::args::{FilesArgs, Part};
 use crate::complaint::Complaint;
-use crate::options::{self, Sources};
+use crate::options::{self, AskedQuery, Sources};
 use crate::output::Output;
 use crate::render::FileCounts;
 use crate::status::Status;
@@ -29,8 +29,6 @@ pub struct Needs {
     pub missing: bool,
     /// All of a text around each unit.
     pub whole_texts: bool,
-    /// To go over all files more than once.
-    pub again: bool,
 }
 
 /// Sees what is found, file by file.
@@ -82,12 +80,22 @@ impl Looked {
 impl Request {
     /// The query and the files of a command line.
     pub fn new(parts: Vec<Part>, args: &FilesArgs) -> Result<Self, Complaint> {
-        let asked = options::query(parts, &args.table)?;
-        Self::of(asked, args)
+        Self::of(options::query(parts, &args.table)?, args)
     }
 
-    /// The same with the query at hand.
-    pub fn of(asked: options::AskedQuery, args: &FilesArgs) -> Result<Self, Complaint> {
+    /// The same with a pattern that is no argument: all words are paths.
+    pub fn with_pattern(
+        mut parts: Vec<Part>,
+        pattern: &str,
+        args: &FilesArgs,
+    ) -> Result<Self, Complaint> {
+        if let Some(first) = parts.first_mut() {
+            first.words.insert(0, pattern.into());
+        }
+        Self::new(parts, args)
+    }
+
+    fn of(asked: AskedQuery, args: &FilesArgs) -> Result<Self, Complaint> {
         let reader = Reader::new(options::texts(args, false)?);
         let query = asked.query;
         let is_table = |source: &Source| query.is_table(&source.path().to_string_lossy());
@@ -107,23 +115,12 @@ impl Request {
         output: &mut Output,
     ) -> Result<Looked, Complaint> {
         let query = self.query.clone();
-        let mut found = Found::new(&query);
-        if needs.groups {
-            found = found.with_groups();
-        }
-        if needs.missing {
-            found = found.with_missing();
-        }
-        if needs.whole_texts {
-            found = found.in_one_piece();
-        }
         let count = query.needs_run_total();
-        if (count || needs.again) && self.sources.listing.sources.contains(&Source::Stdin) {
+        if count && self.sources.listing.sources.contains(&Source::Stdin) {
             self.keep_stdin()?;
         }
-        if count {
-            found = found.with_run_total(self.count_all());
-        }
+        let total = if count { Some(self.count_all()) } else { None };
+        let mut found = found(&query, needs, total);
         let mut looked = Looked::default();
         looked.files.no_table = self.sources.no_table;
         let listing = &self.sources.listing;
@@ -155,6 +152,35 @@ impl Request {
         Ok(looked)
     }
 
+    /// Shows `seer` the same without telling of anything, before it is looked at in earnest.
+    pub fn look_before(
+        &mut self,
+        needs: Needs,
+        seer: &mut dyn Seer,
+        output: &mut Output,
+    ) -> Result<(), Complaint> {
+        if self.sources.listing.sources.contains(&Source::Stdin) {
+            self.keep_stdin()?;
+        }
+        let total = match self.query.needs_run_total() {
+            true => Some(self.count_all()),
+            false => None,
+        };
+        let query = self.query.clone();
+        let mut found = found(&query, needs, total);
+        for source in &self.sources.listing.sources {
+            seer.begin_file(source);
+            let mut quiet = Quiet {
+                seer,
+                source,
+                output,
+            };
+            // What goes wrong here will go wrong again, and be told, when it is shown.
+            let _ = search(&mut found, &mut self.reader, source, &mut quiet);
+        }
+        Ok(())
+    }
+
     fn keep_stdin(&mut self) -> Result<(), Complaint> {
         if self.reader.kept_stdin().is_ok() {
             return Ok(());
@@ -171,6 +197,24 @@ impl Request {
             let _ = search(&mut found, &mut self.reader, source, &mut Silent);
         }
         found.in_place()
+    }
+}
+
+/// A search for what is needed, given how many matches there are where that must be known.
+fn found(query: &Query, needs: Needs, total: Option<u64>) -> Found<'_> {
+    let mut found = Found::new(query);
+    if needs.groups {
+        found = found.with_groups();
+    }
+    if needs.missing {
+        found = found.with_missing();
+    }
+    if needs.whole_texts {
+        found = found.in_one_piece();
+    }
+    match total {
+        Some(total) => found.with_run_total(total),
+        None => found,
     }
 }
 
@@ -225,6 +269,33 @@ struct Silent;
 impl Watch for Silent {
     fn unit(&mut self, _: &UnitView<'_>, _: &Findings<'_>, _: &Coding) {}
     fn row(&mut self, _: &Row<'_>) {}
+    fn problem(&mut self, _: Problem) {}
+    fn end(&mut self, _: &[Remark], _: u64, _: &Coding) {}
+}
+
+/// Lets a verb see units and rows, and nothing else.
+struct Quiet<'q> {
+    seer: &'q mut dyn Seer,
+    source: &'q Source,
+    output: &'q mut Output,
+}
+
+impl Watch for Quiet<'_> {
+    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding) {
+        let seen = Seen {
+            source: self.source,
+            unit,
+            found,
+            coding,
+            taken: found.picked().count() as u64,
+        };
+        self.seer.unit(&seen, self.output);
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        self.seer.row(row, self.output);
+    }
+
     fn problem(&mut self, _: Problem) {}
     fn end(&mut self, _: &[Remark], _: u64, _: &Coding) {}
 }

@@ -118,6 +118,16 @@ enum Record<'a> {
         #[serde(skip_serializing_if = "Option::is_none")]
         text_b64: Option<String>,
     },
+    Offender {
+        path: &'a str,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        path_b64: &'a Option<String>,
+        line: u64,
+        cell: Option<&'a str>,
+        text: String,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        text_b64: Option<String>,
+    },
     Note {
         path: &'a str,
         line: u64,
@@ -393,8 +403,28 @@ fn without_common_ending<'t>(was: &'t [u8], now: &'t [u8]) -> (&'t [u8], &'t [u8
     (was, now)
 }
 
+/// A unit that is not as `check` asks.
+pub fn json_offender(source: &Source, unit: &FoundUnit) -> Vec<u8> {
+    let (path, text) = (path_text(source), Text::of(&unit.text));
+    json_line(&Record::Offender {
+        path: &path.shown,
+        path_b64: &path.base64,
+        line: unit.line,
+        cell: unit.cell.as_deref(),
+        text: text.shown,
+        text_b64: text.base64,
+    })
+}
+
+/// A problem in a file.
+pub fn json_problem(source: &Source, problem: &Problem) -> Vec<u8> {
+    let mut out = Vec::new();
+    push_problem(&mut out, &path_text(source).shown, problem);
+    out
+}
+
 /// A problem with a file; also one that could not be opened.
-pub fn push_problem(out: &mut Vec<u8>, path: &str, problem: &Problem) {
+fn push_problem(out: &mut Vec<u8>, path: &str, problem: &Problem) {
     let record = Record::Problem {
         path,
         line: problem.line,
@@ -458,13 +488,6 @@ impl JsonFind<'_> {
             text_b64: text.base64,
         };
         json_line(&record)
-    }
-
-    /// A problem in a file.
-    pub fn problem(&self, source: &Source, problem: &Problem) -> Vec<u8> {
-        let mut out = Vec::new();
-        push_problem(&mut out, &path_text(source).shown, problem);
-        out
     }
 
     /// The last record.

@@ -21,6 +21,13 @@ pub fn counted(n: u64, noun: &str) -> String {
     format!("{} {noun}{plural}", number(n))
 }
 
+/// The part that `n` is of `total`: `12.5%`.
+pub fn share(n: u64, total: u64) -> String {
+    // Only shown, so the rounding of a float does no harm.
+    let part = n as f64 * 100.0 / total.max(1) as f64;
+    format!("{part:.1}%")
+}
+
 #[cfg(test)]
 mod tests {
     #[test]

@@ -25,6 +25,78 @@ pub fn find_sentence(query: &Query, sources: &[Source], missing: bool) -> String
     format!("In {}: {what}, {place}.{}", files(sources), engine(query))
 }
 
+/// What `check` makes sure of.
+pub fn check_sentence(query: &Query, sources: &[Source], forbid: bool) -> String {
+    let unit = unit(query);
+    let matches = matches(query);
+    let bare = matches
+        .trim_end_matches(',')
+        .replacen("every match", "a match", 1);
+    let what = match forbid {
+        true => format!("no {unit} may hold {bare}"),
+        false => format!("every {unit} must hold {bare}"),
+    };
+    format!(
+        "In {}: {what}, {}.{}",
+        files(sources),
+        place(query),
+        engine(query)
+    )
+}
+
+/// What `tally` counts.
+pub fn tally_sentence(query: &Query, sources: &[Source], group: usize) -> String {
+    let matches = matches(query);
+    let matches = matches.trim_end_matches(',');
+    let what = match (group, query.pattern.groups().name(group)) {
+        (0, _) => format!("the values of {matches}"),
+        (_, Some(name)) => format!("the values of the group {name} in {matches}"),
+        (n, None) => format!("the values of group {n} in {matches}"),
+    };
+    format!(
+        "In {}: {what}, {}.{}",
+        files(sources),
+        place(query),
+        engine(query)
+    )
+}
+
+/// What `extract` takes.
+pub fn extract_sentence(query: &Query, sources: &[Source], split: bool) -> String {
+    let matches = matches(query);
+    let matches = matches.trim_end_matches(',');
+    let what = match split {
+        true => format!(
+            "what stands between {}",
+            matches.replacen("every match", "the matches", 1)
+        ),
+        false => format!("the groups of {matches}"),
+    };
+    format!(
+        "In {}: {what}, {}.{}",
+        files(sources),
+        place(query),
+        engine(query)
+    )
+}
+
+/// What `shapes` looks at: `things` of whole units, or of matches.
+pub fn shapes_sentence(query: &Query, sources: &[Source], things: &str) -> String {
+    let everywhere = format!("in every {}", unit(query));
+    let place = place(query);
+    let whole_units = query.pattern.source().is_empty();
+    let of = match whole_units {
+        true => format!("every {}", unit(query)),
+        false => matches(query).trim_end_matches(',').to_owned(),
+    };
+    let place = match whole_units && place == everywhere {
+        true => String::new(),
+        false => format!(", {place}"),
+    };
+    let (files, engine) = (files(sources), engine(query));
+    format!("In {files}: the {things} of {of}{place}.{engine}")
+}
+
 /// What to say where a pattern runs on the engine that is not linear.
 fn engine(query: &Query) -> &'static str {
     let scope = &query.scope;

@@ -14,15 +14,24 @@ use std::fmt;
 /// The keys of an object with their values as they are written, in order.
 pub(crate) type Members<'t> = Vec<(Cow<'t, str>, &'t str)>;
 
-/// A text or number that a pointer leads to.
+/// What a value of JSON is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Kind {
+    Text,
+    Number,
+    /// `true`, `null`, an object …
+    Other,
+}
+
+/// A value that a pointer leads to.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Token {
     /// The pointer, each `-` become the number of an element.
     pub pointer: String,
     /// Where it is written in the line, its quotes included.
     pub span: Span,
-    /// Whether it is a number.
-    pub number: bool,
+    /// What it is.
+    pub kind: Kind,
 }
 
 /// The members of the object that is all of `line`.
@@ -73,8 +82,8 @@ fn members(text: &str) -> serde_json::Result<Members<'_>> {
 #[derive(serde::Deserialize)]
 struct Key<'t>(#[serde(borrow)] Cow<'t, str>);
 
-/// The texts and numbers that `pointer` leads to from the object with these members, which are
-/// pieces of `line`. Other values, and ways that lead nowhere, give none.
+/// The values that `pointer` leads to from the object with these members, which are pieces of
+/// `line`.
 pub(crate) fn follow(
     line: &[u8],
     members: &Members<'_>,
@@ -113,6 +122,15 @@ fn member<'t>(members: &Members<'t>, key: &str) -> Result<Option<&'t str>, RowFa
     }
 }
 
+/// What a value is, by its first sign.
+pub(crate) fn kind(value: &str) -> Kind {
+    match value.as_bytes().first() {
+        Some(b'"') => Kind::Text,
+        Some(b'-' | b'0'..=b'9') => Kind::Number,
+        _ => Kind::Other,
+    }
+}
+
 struct Walk<'w> {
     line: &'w [u8],
     found: &'w mut Vec<Token>,
@@ -143,16 +161,13 @@ impl Walk<'_> {
     }
 
     fn take(&mut self, value: &str, pointer: String) {
-        let number = value.starts_with(|c: char| c == '-' || c.is_ascii_digit());
-        if number || value.starts_with('"') {
-            // Every value is a piece of the line.
-            let from = value.as_ptr() as usize - self.line.as_ptr() as usize;
-            self.found.push(Token {
-                pointer,
-                span: Span::new(from, from + value.len()),
-                number,
-            });
-        }
+        // Every value is a piece of the line.
+        let from = value.as_ptr() as usize - self.line.as_ptr() as usize;
+        self.found.push(Token {
+            pointer,
+            span: Span::new(from, from + value.len()),
+            kind: kind(value),
+        });
     }
 }
 

@@ -117,6 +117,22 @@ impl ColumnList {
         *self == Self::all()
     }
 
+    /// The columns in the order they are written, each by itself, where there are `width` in
+    /// all; a range that begins beyond the last is empty.
+    pub fn one_by_one(&self, width: u64) -> Vec<Column> {
+        let mut columns = Vec::new();
+        for item in &self.items {
+            match item {
+                Item::One(column) => columns.push(column.clone()),
+                Item::Range(from, to) => {
+                    let to = to.unwrap_or(width).min(width.max(*from));
+                    columns.extend((*from..=to).map(Column::Number));
+                }
+            }
+        }
+        columns
+    }
+
     /// The items in the order they are written.
     pub(crate) fn items(&self) -> &[Item] {
         &self.items

@@ -268,6 +268,27 @@ impl RowCell {
     }
 }
 
+/// What stands in a cell.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Field<'t> {
+    /// Text, without quotes and escapes.
+    Text(Cow<'t, [u8]>),
+    /// Another value of JSON, as it is written.
+    Json(&'t str),
+}
+
+impl<'t> Field<'t> {
+    fn of_json(raw: &'t str) -> Self {
+        match jsonl::kind(raw) {
+            jsonl::Kind::Text => match jsonl::decode(raw.as_bytes()) {
+                Some(text) => Self::Text(text),
+                None => Self::Json(raw),
+            },
+            _ => Self::Json(raw),
+        }
+    }
+}
+
 /// One record where it lies, with all its cells.
 #[derive(Clone, Copy, Debug)]
 pub struct Row<'t> {
@@ -353,15 +374,18 @@ impl<'t> Row<'t> {
     pub(crate) fn follow(&self, pointer: &str) -> Result<Vec<RowCell>, RowFault> {
         let line = &self.text[self.span.range()];
         let tokens = jsonl::follow(line, self.members, pointer)?;
-        let cell = |token: Token| RowCell {
-            span: token.span.shifted(self.span.from),
-            name: token.pointer.into(),
-            kind: match token.number {
-                true => CellKind::Number,
-                false => CellKind::Text,
-            },
+        let cell = |token: Token| {
+            Some(RowCell {
+                span: token.span.shifted(self.span.from),
+                name: token.pointer.into(),
+                kind: match token.kind {
+                    jsonl::Kind::Number => CellKind::Number,
+                    jsonl::Kind::Text => CellKind::Text,
+                    jsonl::Kind::Other => return None,
+                },
+            })
         };
-        Ok(tokens.into_iter().map(cell).collect())
+        Ok(tokens.into_iter().filter_map(cell).collect())
     }
 
     /// The cell at `index`, from 0, of a row that is not JSON.
@@ -400,23 +424,34 @@ impl<'t> Row<'t> {
         Some(Cow::Owned(joined))
     }
 
-    /// Every cell with the name of its column, in order. In JSON Lines these are the members of
-    /// the outermost object; a value that is no text is given as it is written.
-    pub fn values(&self) -> Vec<(Arc<str>, Cow<'t, [u8]>)> {
-        if self.table.layout() == Layout::JsonLines {
-            let member = |(key, raw): &(Cow<'_, str>, &'t str)| {
-                let value = jsonl::decode(raw.as_bytes());
-                (
-                    Arc::from(&**key),
-                    value.unwrap_or(Cow::Borrowed(raw.as_bytes())),
-                )
-            };
-            return self.members.iter().map(member).collect();
+    /// Every cell with the name of its column, in order; in JSON Lines these are the members of
+    /// the outermost object.
+    pub fn fields(&self) -> Vec<(Arc<str>, Field<'t>)> {
+        let member =
+            |(key, raw): &(Cow<'_, str>, &'t str)| (Arc::from(&**key), Field::of_json(raw));
+        let cell = |index| {
+            let cell = self.at(index)?;
+            Some((
+                Arc::clone(&cell.name),
+                Field::Text(cell.value(self.text).ok()?),
+            ))
+        };
+        let cells = (0..self.cells.len()).filter_map(cell);
+        self.members.iter().map(member).chain(cells).collect()
+    }
+
+    /// The cell of a column; `None` where the row has none. Of several that a pointer leads to,
+    /// the first.
+    pub fn field(&self, column: &Column) -> Option<Field<'t>> {
+        if self.table.layout() != Layout::JsonLines {
+            let cell = self.at(self.table.index(column).ok()?)?;
+            return Some(Field::Text(cell.value(self.text).ok()?));
         }
-        (0..self.cells.len())
-            .filter_map(|index| self.at(index))
-            .filter_map(|cell| Some((Arc::clone(&cell.name), cell.value(self.text).ok()?)))
-            .collect()
+        let line = &self.text[self.span.range()];
+        let tokens = jsonl::follow(line, self.members, &pointer_of(column).ok()?).ok()?;
+        let raw = &line[tokens.first()?.span.range()];
+        // The line was read as JSON.
+        Some(Field::of_json(std::str::from_utf8(raw).ok()?))
     }
 
     /// Where another cell goes at the end of the row, and how it is written there.

@@ -4,7 +4,7 @@ use super::rows::{ColumnNote, TableWalk};
 use super::scope::{ScopeState, push_place};
 use super::{OpenBlock, Per, Query};
 use crate::address::Selection;
-use crate::columns::{Row, RowCell};
+use crate::columns::{Layout, Row, RowCell};
 use crate::pattern::{Finder, Matches, SearchError};
 use crate::unit::{Line, count_lines, line_ends, paragraphs};
 use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
@@ -65,6 +65,20 @@ impl<'t> CellView<'t> {
     /// What its column is called.
     pub fn name(&self) -> &'t str {
         &self.cell.name
+    }
+
+    /// The column it belongs to: its name, or its pointer with `-` for every number of an
+    /// element.
+    pub fn column(&self) -> String {
+        let name = self.name();
+        if self.row.table().layout() != Layout::JsonLines {
+            return name.to_owned();
+        }
+        let segments = name.split('/').map(|segment| {
+            let number = !segment.is_empty() && segment.bytes().all(|b| b.is_ascii_digit());
+            if number { "-" } else { segment }
+        });
+        segments.collect::<Vec<_>>().join("/")
     }
 
     /// The row it belongs to.

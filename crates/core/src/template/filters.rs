@@ -1,6 +1,6 @@
 //! What a reference's text may be passed through, from left to right.
 
-use super::decimal::Written;
+use crate::decimal::Written;
 use jiff::fmt::strtime::{self, BrokenDownTime};
 use std::collections::BTreeMap;
 use std::fmt;

@@ -4,7 +4,7 @@ use rust_decimal::prelude::{Decimal, RoundingStrategy};
 
 /// A number as it stands in a text.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Written {
+pub(crate) struct Written {
     value: Decimal,
     /// It has a decimal comma.
     comma: bool,

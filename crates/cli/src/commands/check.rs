@@ -1,0 +1,127 @@
+//! `check`: every line or cell must match, or none may.
+
+use super::look::{Needs, Request, Seen, Seer};
+use super::preview::print_notes;
+use crate::args::{CheckArgs, Part};
+use crate::complaint::Complaint;
+use crate::options;
+use crate::output::Output;
+use crate::render::{
+    FindView, FoundUnit, check_sentence, counted, json_line, json_note, json_offender, json_problem,
+};
+use crate::status::Status;
+use brisk_quill_core::Problem;
+use brisk_quill_files::Source;
+
+pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+    let mut request = Request::new(parts, &args.files)?;
+    let query = request.query.clone();
+    let sentence = check_sentence(&query, &request.sources.listing.sources, args.forbid);
+    let mut judge = Judge {
+        view: (!args.json).then(|| FindView {
+            paint: output.paint(),
+            width: output.width(),
+            groups: query.pattern.groups(),
+        }),
+        forbid: args.forbid,
+        left: options::at_most("--show", args.show.as_deref())?,
+        here: Vec::new(),
+        checked: 0,
+        offenders: 0,
+        shown: 0,
+    };
+    if !args.json {
+        output.print(format!("{sentence}\n").as_bytes());
+    }
+    let needs = Needs {
+        missing: true,
+        ..Needs::default()
+    };
+    let looked = request.look(needs, &mut judge, output)?;
+    let Judge {
+        checked,
+        offenders,
+        shown,
+        ..
+    } = judge;
+    if args.json {
+        for note in &looked.notes {
+            output.print(&json_note(&note.path, note.line, &note.message));
+        }
+        output.print(&json_line(&serde_json::json!({
+            "record": "totals", "files": looked.files.read,
+            "files_skipped": looked.files.skipped(), "checked": checked,
+            "offenders": offenders, "problems": looked.problems + looked.files.unreadable,
+        })));
+    } else {
+        if offenders > shown {
+            let more = counted(offenders - shown, "more offender");
+            output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
+        }
+        let unit = query.unit.name();
+        let checked_units = counted(checked, unit);
+        let files = counted(looked.files.read, "file");
+        let verdict = match (checked, offenders) {
+            (0, _) => format!("There is no {unit} to check in {files}."),
+            (_, 0) => format!("All is as it must be: {checked_units} in {files}."),
+            _ => format!(
+                "{} in {checked_units} in {files}.",
+                counted(offenders, "offender")
+            ),
+        };
+        output.print(format!("\n{verdict}\n").as_bytes());
+        print_notes(&looked.notes, output);
+    }
+    Ok(looked.status(checked > 0 && offenders == 0))
+}
+
+/// Collects what is not as it must be.
+struct Judge<'a> {
+    /// `None` prints records.
+    view: Option<FindView<'a>>,
+    forbid: bool,
+    /// Offenders that may still be shown.
+    left: usize,
+    here: Vec<FoundUnit>,
+    checked: u64,
+    offenders: u64,
+    shown: u64,
+}
+
+impl Seer for Judge<'_> {
+    fn begin_file(&mut self, _: &Source) {
+        self.here.clear();
+    }
+
+    fn unit(&mut self, seen: &Seen<'_>, output: &mut Output) {
+        if !seen.unit.in_scope {
+            return;
+        }
+        self.checked += 1;
+        if (seen.taken > 0) != self.forbid {
+            return;
+        }
+        self.offenders += 1;
+        let mut unit = FoundUnit::new(seen.unit, seen.found, 0);
+        unit.groups.clear();
+        if self.view.is_none() {
+            output.print(&json_offender(seen.source, &unit));
+        } else if self.left > 0 {
+            self.left -= 1;
+            self.shown += 1;
+            self.here.push(unit);
+        }
+    }
+
+    fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
+        if self.view.is_none() {
+            output.print(&json_problem(source, problem));
+        }
+    }
+
+    fn end_file(&mut self, source: &Source, output: &mut Output) {
+        if let Some(view) = &self.view {
+            output.print(view.file(source, &self.here).as_bytes());
+        }
+    }
+}

@@ -1,0 +1,490 @@
+//! `extract`: the groups of a pattern as columns.
+//!
+//! A *record* is a line (or larger unit), or a row of a table with all the cells that are looked
+//! at. What was found in a record becomes one row of the sheet, or one for each match. Which
+//! columns the sheet has is known once the first record is: then it begins.
+
+use super::look::{Needs, Request, Seen, Seer};
+use super::preview::print_notes;
+use crate::args::{ExtractArgs, Part, SheetForm, Unit};
+use crate::complaint::Complaint;
+use crate::options;
+use crate::output::Output;
+use crate::render::{Sheet, Value, counted, extract_sentence};
+use crate::status::Status;
+use brisk_quill_core::columns::{Column, ColumnList, Field, Format, Layout, Row};
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::{Groups, Span, UnitKind};
+use brisk_quill_files::Source;
+
+pub fn run(
+    args: &ExtractArgs,
+    mut parts: Vec<Part>,
+    output: &mut Output,
+) -> Result<Status, Complaint> {
+    if (args.beside || args.chosen.is_some())
+        && let Some(part) = parts.first_mut()
+        && are_tables(args, part)
+    {
+        part.step.select.unit.get_or_insert(Unit::Cell);
+    }
+    let mut request = match &args.split {
+        Some(pattern) => Request::with_pattern(parts, pattern, &args.files)?,
+        None => Request::new(parts, &args.files)?,
+    };
+    let form = args.form.unwrap_or(match output.is_terminal() {
+        true => SheetForm::Table,
+        false => SheetForm::Csv,
+    });
+    let query = request.query.clone();
+    let sources = &request.sources.listing.sources;
+    let sentence = extract_sentence(&query, sources, args.split.is_some());
+    let needs = Needs {
+        groups: true,
+        missing: true,
+        ..Needs::default()
+    };
+    let taker = Taker::new(args, query.pattern.groups());
+    let in_cells = query.unit == UnitKind::Cell;
+    let repeats = match args.wide || (args.split.is_some() && !args.every) {
+        true => {
+            let mut widest = Widest {
+                taker: taker.clone(),
+                in_cells,
+                most: 1,
+            };
+            request.look_before(needs, &mut widest, output)?;
+            Some(widest.most)
+        }
+        false => None,
+    };
+    let mut extractor = Extractor {
+        plan: SheetPlan::new(args, taker.names(query.pattern.groups()), repeats, form)?,
+        sheet: Sheet::new(form, options::at_most("--show", args.show.as_deref())?),
+        taker,
+        in_cells,
+        picks: Vec::new(),
+        names: Vec::new(),
+        path: String::new(),
+        rows: 0,
+        matches: 0,
+        lost_keys: 0,
+        failed: None,
+    };
+    if form == SheetForm::Table {
+        output.print(format!("{sentence}\n\n").as_bytes());
+    }
+    let looked = request.look(needs, &mut extractor, output)?;
+    if let Some(complaint) = extractor.failed.take() {
+        return Err(complaint);
+    }
+    if form == SheetForm::Table {
+        let table = extractor.sheet.end(output.paint(), output.width());
+        output.print(table.as_bytes());
+        if extractor.sheet.hidden > 0 {
+            let more = counted(extractor.sheet.hidden, "more row");
+            let text = format!("\n{more} not shown; add `--show all`, or `--as csv`.\n");
+            output.print(text.as_bytes());
+        }
+        let rows = counted(extractor.rows, "row");
+        let files = counted(looked.files.read, "file");
+        output.print(format!("\n{rows} of {files}.\n").as_bytes());
+        print_notes(&looked.notes, output);
+    }
+    let mut status = looked.status(extractor.matches > 0);
+    if extractor.lost_keys > 0 {
+        let rows = counted(extractor.lost_keys, "row");
+        let message = format!("{rows} with keys that the first one lacks: these are left out");
+        let complaint = Complaint::trouble(message)
+            .remedy("name the columns with `--select`, or write `--as jsonl`");
+        status = status.max(output.complain(&complaint));
+    }
+    Ok(status)
+}
+
+/// Whether all that is named is known to have columns: then it is these that are kept beside
+/// what is extracted, or chosen from.
+fn are_tables(args: &ExtractArgs, part: &Part) -> bool {
+    let table = &args.files.table;
+    let pattern = usize::from(args.split.is_none() && part.step.select.pattern_file.is_none());
+    let mut paths = part.words.iter().skip(pattern).peekable();
+    let told = table.format.is_some() || table.delimiter.is_some();
+    told || (paths.peek().is_some()
+        && paths.all(|path| Format::of_path(&path.to_string_lossy()).is_some()))
+}
+
+/// Takes out of units what goes into the sheet.
+#[derive(Clone)]
+struct Taker {
+    /// The groups that are taken of each match; none takes what stands between the matches.
+    groups: Vec<usize>,
+    /// What was found in the record at hand: the values of each match.
+    found: Vec<Vec<Value>>,
+}
+
+impl Taker {
+    fn new(args: &ExtractArgs, groups: &Groups) -> Self {
+        let whole = args.whole_match || groups.len() == 1;
+        let first = if whole { 0 } else { 1 };
+        Self {
+            groups: match args.split {
+                Some(_) => Vec::new(),
+                None => (first..groups.len()).collect(),
+            },
+            found: Vec::new(),
+        }
+    }
+
+    /// What is taken of a match, by name.
+    fn names(&self, groups: &Groups) -> Vec<String> {
+        let name = |group: &usize| match (*group, groups.name(*group)) {
+            (0, _) => "whole_match".to_owned(),
+            (_, Some(name)) => name.to_owned(),
+            (n, None) => format!("group_{n}"),
+        };
+        match self.groups.is_empty() {
+            true => vec!["part".to_owned()],
+            false => self.groups.iter().map(name).collect(),
+        }
+    }
+
+    fn unit(&mut self, seen: &Seen<'_>) {
+        let bytes = seen.unit.bytes();
+        let value = |span: Option<Span>| match span {
+            Some(span) => Value::Text(bytes[span.range()].to_vec()),
+            None => Value::None,
+        };
+        if !self.groups.is_empty() {
+            for finding in seen.found.picked() {
+                let values = self
+                    .groups
+                    .iter()
+                    .map(|group| value(finding.groups[*group]));
+                self.found.push(values.collect());
+            }
+        } else if seen.unit.in_scope {
+            let mut at = 0;
+            for finding in seen.found.picked() {
+                let part = Span::new(at, finding.span.from);
+                self.found.push(vec![value(Some(part))]);
+                at = finding.span.to;
+            }
+            self.found
+                .push(vec![value(Some(Span::new(at, bytes.len())))]);
+        }
+    }
+}
+
+/// Finds out how many matches a record has at most.
+struct Widest {
+    taker: Taker,
+    in_cells: bool,
+    most: usize,
+}
+
+impl Widest {
+    fn record(&mut self) {
+        self.most = self.most.max(self.taker.found.len());
+        self.taker.found.clear();
+    }
+}
+
+impl Seer for Widest {
+    fn unit(&mut self, seen: &Seen<'_>, _: &mut Output) {
+        self.taker.unit(seen);
+        if !self.in_cells {
+            self.record();
+        }
+    }
+
+    fn row(&mut self, _: &Row<'_>, _: &mut Output) {
+        self.record();
+    }
+}
+
+/// Which columns a sheet is to have.
+struct SheetPlan {
+    beside: bool,
+    every: bool,
+    yes_no: bool,
+    /// How often the groups are repeated side by side.
+    repeats: Option<usize>,
+    chosen: Option<ColumnList>,
+    /// Each object keeps its own keys.
+    own_keys: bool,
+    /// What is taken of a match is called.
+    names: Vec<String>,
+}
+
+/// Where a value of the sheet comes from.
+#[derive(Clone, Debug, PartialEq)]
+enum Pick {
+    File,
+    Record,
+    /// The number of the match in its record.
+    Match,
+    /// Whether there is a match.
+    YesNo,
+    /// All of the line.
+    Text,
+    Field(Column),
+    /// Of which match, and which of its values.
+    Found(usize, usize),
+}
+
+impl SheetPlan {
+    fn new(
+        args: &ExtractArgs,
+        names: Vec<String>,
+        repeats: Option<usize>,
+        form: SheetForm,
+    ) -> Result<Self, Complaint> {
+        let parse = |text: &str| {
+            text.parse()
+                .map_err(|error| Complaint::fault("--select", text, &error))
+        };
+        Ok(Self {
+            beside: args.beside,
+            every: args.every,
+            yes_no: args.yes_no,
+            repeats,
+            chosen: args.chosen.as_deref().map(parse).transpose()?,
+            own_keys: args.beside && args.chosen.is_none() && form == SheetForm::Jsonl,
+            names,
+        })
+    }
+
+    /// The columns there are, each with its name: those of the record first.
+    fn available(&self, row: Option<&Row<'_>>) -> Vec<(String, Pick)> {
+        let mut all: Vec<(String, Pick)> = match row {
+            None => vec![("text".into(), Pick::Text)],
+            Some(row) if row.table().layout() == Layout::JsonLines => {
+                let pointer = |key: &str| key.replace('~', "~0").replace('/', "~1");
+                let fields = row.fields().into_iter();
+                let member = |(key, _): (std::sync::Arc<str>, Field<'_>)| {
+                    let column = Column::Pointer(format!("/{}", pointer(&key)));
+                    (key.to_string(), Pick::Field(column))
+                };
+                fields.map(member).collect()
+            }
+            Some(row) => {
+                let names = row.table().names().iter();
+                let column = |(number, name): (u64, &std::sync::Arc<str>)| {
+                    (name.to_string(), Pick::Field(Column::Number(number)))
+                };
+                (1..).zip(names).map(column).collect()
+            }
+        };
+        let own = all.len();
+        all.extend([("file".into(), Pick::File), ("record".into(), Pick::Record)]);
+        if self.every {
+            all.push(("match".into(), Pick::Match));
+        }
+        if self.yes_no {
+            all.push(("matches".into(), Pick::YesNo));
+        } else {
+            for repeat in 0..self.repeats.unwrap_or(1) {
+                let names = self.names.iter().enumerate();
+                all.extend(names.map(|(index, name)| {
+                    let name = match self.repeats {
+                        Some(_) => format!("{name}_{}", repeat + 1),
+                        None => name.clone(),
+                    };
+                    (name, Pick::Found(repeat, index))
+                }));
+            }
+        }
+        // Every name leads to one column.
+        for index in own..all.len() {
+            let taken = |name: &str| all[..index].iter().any(|(other, _)| other == name);
+            if taken(&all[index].0) {
+                let name = (2..)
+                    .map(|n| format!("{}_{n}", all[index].0))
+                    .find(|name| !taken(name));
+                all[index].0 = name.unwrap_or_default();
+            }
+        }
+        all
+    }
+
+    /// The columns of the sheet.
+    fn columns(&self, row: Option<&Row<'_>>) -> Result<Vec<(String, Pick)>, Complaint> {
+        let all = self.available(row);
+        let is_own = |pick: &Pick| matches!(pick, Pick::Field(_) | Pick::Text);
+        let is_lead = |pick: &Pick| matches!(pick, Pick::File | Pick::Record | Pick::Match);
+        let Some(chosen) = &self.chosen else {
+            let wanted = |(_, pick): &(String, Pick)| match self.beside {
+                true => !is_lead(pick),
+                false => !is_own(pick),
+            };
+            return Ok(all.into_iter().filter(wanted).collect());
+        };
+        let own = all.iter().filter(|(_, pick)| is_own(pick)).count();
+        let choose = |column: Column| {
+            let found = match &column {
+                Column::Number(number) => usize::try_from(number - 1)
+                    .ok()
+                    .filter(|n| *n < own)
+                    .map(|n| all[n].clone()),
+                Column::Pointer(pointer)
+                    if row.is_some_and(|row| row.table().layout() == Layout::JsonLines) =>
+                {
+                    Some((pointer.clone(), Pick::Field(column.clone())))
+                }
+                Column::Name(name) | Column::Pointer(name) => {
+                    all.iter().find(|(other, _)| other == name).cloned()
+                }
+            };
+            found.ok_or_else(|| {
+                let names: Vec<String> = all
+                    .iter()
+                    .map(|(name, _)| format!("`{}`", visible(name.as_bytes())))
+                    .collect();
+                Complaint::wrong(format!("--select: there is no column `{column}`"))
+                    .remedy(format!("there are {}", names.join(", ")))
+            })
+        };
+        chosen
+            .one_by_one(own as u64)
+            .into_iter()
+            .map(choose)
+            .collect()
+    }
+}
+
+/// Writes what is found into a sheet.
+struct Extractor {
+    plan: SheetPlan,
+    sheet: Sheet,
+    taker: Taker,
+    in_cells: bool,
+    picks: Vec<Pick>,
+    names: Vec<String>,
+    path: String,
+    rows: u64,
+    matches: u64,
+    /// Rows with keys that have no column.
+    lost_keys: u64,
+    failed: Option<Complaint>,
+}
+
+/// A line, or a row of a table.
+struct Record<'r> {
+    number: u64,
+    text: &'r [u8],
+    row: Option<&'r Row<'r>>,
+    in_scope: bool,
+}
+
+impl Seer for Extractor {
+    fn begin_file(&mut self, source: &Source) {
+        self.path = source.path().to_string_lossy().into_owned();
+    }
+
+    fn unit(&mut self, seen: &Seen<'_>, output: &mut Output) {
+        self.matches += seen.taken;
+        self.taker.unit(seen);
+        if !self.in_cells {
+            let record = Record {
+                number: seen.unit.line,
+                text: seen.unit.bytes(),
+                row: None,
+                in_scope: seen.unit.in_scope,
+            };
+            self.record(&record, output);
+        }
+    }
+
+    fn row(&mut self, row: &Row<'_>, output: &mut Output) {
+        let Some(number) = row.number else {
+            return self.begin(Some(row), output);
+        };
+        let record = Record {
+            number,
+            text: b"",
+            row: Some(row),
+            in_scope: row.in_scope,
+        };
+        self.record(&record, output);
+    }
+}
+
+impl Extractor {
+    /// Names the columns, with the first record of a file at hand.
+    fn begin(&mut self, row: Option<&Row<'_>>, output: &mut Output) {
+        match self.plan.columns(row) {
+            Err(complaint) => self.failed = self.failed.take().or(Some(complaint)),
+            Ok(columns) => {
+                let (names, picks): (Vec<_>, Vec<_>) = columns.into_iter().unzip();
+                self.picks = picks;
+                if !self.sheet.has_begun() {
+                    output.print(&self.sheet.begin(&names));
+                } else if names != self.names && !self.plan.own_keys {
+                    let message =
+                        format!("{} has other columns than the files before it", self.path);
+                    let complaint = Complaint::wrong(message)
+                        .remedy("name those that all have with `--select`, or leave --beside out");
+                    self.failed = self.failed.take().or(Some(complaint));
+                }
+                self.names = names;
+            }
+        }
+    }
+
+    fn record(&mut self, record: &Record<'_>, output: &mut Output) {
+        let found = std::mem::take(&mut self.taker.found);
+        let keeps_all = self.plan.beside || self.plan.yes_no;
+        if !record.in_scope || self.failed.is_some() || (found.is_empty() && !keeps_all) {
+            return;
+        }
+        let json = record
+            .row
+            .is_some_and(|row| row.table().layout() == Layout::JsonLines);
+        if !self.sheet.has_begun() || (json && self.plan.own_keys) {
+            self.begin(record.row, output);
+            if self.plan.own_keys {
+                self.sheet.rename(&self.names);
+            }
+        } else if json && self.plan.beside && self.plan.chosen.is_none() {
+            let keys = record.row.map(Row::fields).unwrap_or_default();
+            let known = |key: &str| self.names.iter().any(|name| name == key);
+            self.lost_keys += u64::from(!keys.iter().all(|(key, _)| known(key)));
+        }
+        if self.failed.is_some() {
+            return;
+        }
+        let most = if self.plan.every {
+            found.len().max(1)
+        } else {
+            1
+        };
+        for index in 0..most {
+            let values: Vec<Value> = (self.picks.iter())
+                .map(|pick| self.value(pick, record, &found, index))
+                .collect();
+            output.print(&self.sheet.row(&values));
+            self.rows += 1;
+        }
+    }
+
+    fn value(&self, pick: &Pick, record: &Record<'_>, found: &[Vec<Value>], index: usize) -> Value {
+        let number = |n: u64| Value::Json(n.to_string());
+        match pick {
+            Pick::File => Value::Text(self.path.clone().into_bytes()),
+            Pick::Record => number(record.number),
+            Pick::Match if found.is_empty() => Value::None,
+            Pick::Match => number(index as u64 + 1),
+            Pick::YesNo => Value::Json((!found.is_empty()).to_string()),
+            Pick::Text => Value::Text(record.text.to_vec()),
+            Pick::Field(column) => match record.row.and_then(|row| row.field(column)) {
+                Some(Field::Text(text)) => Value::Text(text.into_owned()),
+                Some(Field::Json(raw)) => Value::Json(raw.to_owned()),
+                None => Value::None,
+            },
+            Pick::Found(repeat, place) => {
+                let values = found.get(index + repeat);
+                values.map_or(Value::None, |values| values[*place].clone())
+            }
+        }
+    }
+}

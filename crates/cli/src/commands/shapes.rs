@@ -1,0 +1,316 @@
+//! `shapes`: what forms the values take.
+
+use super::look::{Looked, Needs, Request, Seen, Seer};
+use super::preview::print_notes;
+use crate::args::{Part, ShapesArgs};
+use crate::complaint::Complaint;
+use crate::options;
+use crate::output::Output;
+use crate::render::{
+    Align, Grid, counted, file_name, json_line, json_note, json_problem, number, shapes_sentence,
+    share,
+};
+use crate::status::Status;
+use brisk_quill_core::escape::{push_visible_char, visible};
+use brisk_quill_core::shapes::{Inventory, Shape, Shapes, unusual};
+use brisk_quill_core::{Problem, Span, UnitView, line_ends};
+use brisk_quill_files::Source;
+
+/// Shapes that are told apart.
+const SHAPES_MOST: usize = 100_000;
+/// Bytes kept of an example.
+const EXAMPLE_MOST: usize = 200;
+
+pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+    let of_file = parts
+        .iter()
+        .any(|part| part.step.select.pattern_file.is_some());
+    let of_matches = of_file || args.matches.is_some();
+    let picks = parts.iter().any(|part| part.step.select.pick.is_some());
+    if picks && !of_matches {
+        return Err(
+            Complaint::wrong("--pick is about matches, and these are whole values")
+                .remedy("add `--match PATTERN`"),
+        );
+    }
+    let show = options::at_most("--show", args.show.as_deref())?;
+    let mut request = match of_file {
+        true => Request::new(parts, &args.files)?,
+        false => {
+            let pattern = args.matches.as_deref().unwrap_or_default();
+            Request::with_pattern(parts, pattern, &args.files)?
+        }
+    };
+    let things = if args.chars {
+        "unusual characters"
+    } else {
+        "shapes"
+    };
+    let sources = &request.sources.listing.sources;
+    let sentence = shapes_sentence(&request.query, sources, things);
+    let several = sources.len() > 1;
+    let mut looker = Looker {
+        shapes: Shapes::new(),
+        seen: Inventory::new(SHAPES_MOST),
+        values: 0,
+        of_matches,
+        chars: args.chars,
+        source: String::new(),
+        json: args.json,
+    };
+    let looked = request.look(Needs::default(), &mut looker, output)?;
+    let Looker { seen, values, .. } = looker;
+    let found = values > 0;
+    let listed = Listed {
+        rows: seen,
+        values,
+        show,
+        several,
+        args,
+    };
+    match args.json {
+        true => listed.print_records(&looked, output),
+        false => {
+            output.print(format!("{sentence}\n\n").as_bytes());
+            listed.print_table(output);
+            print_notes(&looked.notes, output);
+        }
+    }
+    Ok(looked.status(found))
+}
+
+/// What is counted: a shape or a character, of one column or of whole units.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+struct Thing {
+    column: Option<String>,
+    form: Form,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+enum Form {
+    Shape(Shape),
+    Char(char),
+    Byte(u8),
+}
+
+impl Form {
+    fn shown(&self) -> String {
+        match self {
+            Self::Shape(shape) => match shape.to_string() {
+                empty if empty.is_empty() => "(empty)".into(),
+                text => visible(text.as_bytes()),
+            },
+            Self::Char(c) => {
+                let mut out = String::new();
+                push_visible_char(&mut out, *c);
+                out
+            }
+            Self::Byte(byte) => format!("‹{byte:02X}›"),
+        }
+    }
+
+    /// The code and the name of a character.
+    fn named(&self) -> (String, String) {
+        match self {
+            Self::Shape(_) => Default::default(),
+            Self::Char(c) => {
+                let name = unicode_names2::name(*c).map(|name| name.to_string());
+                let control = || "a control character".to_owned();
+                (
+                    format!("U+{:04X}", u32::from(*c)),
+                    name.unwrap_or_else(control),
+                )
+            }
+            Self::Byte(byte) => (format!("{byte:02X}"), "a byte that is no UTF-8".into()),
+        }
+    }
+}
+
+/// The first value with a thing.
+struct First {
+    example: Vec<u8>,
+    path: String,
+    line: u64,
+}
+
+struct Looker {
+    shapes: Shapes,
+    seen: Inventory<Thing, First>,
+    values: u64,
+    of_matches: bool,
+    chars: bool,
+    source: String,
+    json: bool,
+}
+
+impl Looker {
+    fn value(&mut self, unit: &UnitView<'_>, span: Span) {
+        self.values += 1;
+        let value = &unit.bytes()[span.range()];
+        let column = unit.cell.map(|cell| cell.column());
+        let line = |at: usize| unit.line + line_ends(&unit.bytes()[..at]);
+        let path = &self.source;
+        let first = |at: usize| First {
+            example: value[..value.len().min(EXAMPLE_MOST)].to_vec(),
+            path: path.clone(),
+            line: line(at),
+        };
+        if !self.chars {
+            let form = Form::Shape(self.shapes.of(value));
+            return self.seen.add(Thing { column, form }, || first(span.from));
+        }
+        for (place, sign) in unusual(value) {
+            let form = match sign {
+                Ok(c) => Form::Char(c),
+                Err(byte) => Form::Byte(byte),
+            };
+            let column = column.clone();
+            let at = span.from + place.from;
+            self.seen.add(Thing { column, form }, || first(at));
+        }
+    }
+}
+
+impl Seer for Looker {
+    fn begin_file(&mut self, source: &Source) {
+        self.source = file_name(source);
+    }
+
+    fn unit(&mut self, seen: &Seen<'_>, _: &mut Output) {
+        if self.of_matches {
+            for finding in seen.found.picked() {
+                self.value(seen.unit, finding.span);
+            }
+        } else if seen.unit.in_scope {
+            self.value(seen.unit, Span::new(0, seen.unit.bytes().len()));
+        }
+    }
+
+    fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
+        if self.json {
+            output.print(&json_problem(source, problem));
+        }
+    }
+}
+
+/// How many of `all` rows are shown from either end: the rarest are worth a look too.
+fn ends(all: usize, show: usize) -> (usize, usize) {
+    if all <= show {
+        return (all, 0);
+    }
+    let tail = show / 4;
+    (show - tail, tail)
+}
+
+/// What has been counted, to be printed.
+struct Listed<'a> {
+    rows: Inventory<Thing, First>,
+    values: u64,
+    show: usize,
+    several: bool,
+    args: &'a ShapesArgs,
+}
+
+impl Listed<'_> {
+    fn print_table(self, output: &mut Output) {
+        let (chars, patterns) = (self.args.chars, self.args.pattern);
+        let (others, kinds) = (self.rows.others, self.rows.len());
+        let mut rows = self.rows.into_rows();
+        // Each column has shapes of its own.
+        rows.sort_by(|a, b| a.0.column.cmp(&b.0.column));
+        let columns: Vec<&[(Thing, u64, First)]> =
+            rows.chunk_by(|a, b| a.0.column == b.0.column).collect();
+        let mut heads = vec![("count", Align::Right), ("share", Align::Right)];
+        if columns.len() > 1 {
+            heads.push(("column", Align::Left));
+        }
+        heads.extend(match (chars, patterns) {
+            (true, _) => vec![
+                ("sign", Align::Left),
+                ("code", Align::Left),
+                ("name", Align::Left),
+            ],
+            (_, true) => vec![("pattern", Align::Left), ("first", Align::Left)],
+            (_, false) => vec![("shape", Align::Left), ("first", Align::Left)],
+        });
+        heads.push(("where", Align::Left));
+        let mut grid = Grid::new(heads);
+        let mut hidden = 0;
+        for rows in &columns {
+            let total = rows.iter().map(|(_, count, _)| count).sum();
+            let (head, tail) = ends(rows.len(), self.show);
+            hidden += rows.len() - head - tail;
+            let shown = rows[..head].iter().chain(&rows[rows.len() - tail..]);
+            for (thing, count, first) in shown {
+                let mut cells = vec![number(*count), share(*count, total)];
+                if columns.len() > 1 {
+                    cells.push(visible(
+                        thing.column.as_deref().unwrap_or_default().as_bytes(),
+                    ));
+                }
+                cells.extend(match &thing.form {
+                    Form::Shape(shape) if patterns => {
+                        let pattern = shape.pattern().unwrap_or_else(|| "(none)".into());
+                        vec![visible(pattern.as_bytes()), visible(&first.example)]
+                    }
+                    form @ Form::Shape(_) => vec![form.shown(), visible(&first.example)],
+                    form => {
+                        let (code, name) = form.named();
+                        vec![form.shown(), code, name]
+                    }
+                });
+                cells.push(match self.several {
+                    true => format!("{}, line {}", first.path, first.line),
+                    false => format!("line {}", first.line),
+                });
+                grid.add(cells);
+            }
+        }
+        output.print(grid.text(output.paint(), output.width()).as_bytes());
+        if hidden > 0 {
+            let text = format!(
+                "\n{} between the most frequent and the rarest not shown; add `--show all`.\n",
+                number(hidden as u64)
+            );
+            output.print(text.as_bytes());
+        }
+        let noun = if chars { "unusual character" } else { "shape" };
+        let (kinds, values) = (counted(kinds as u64, noun), counted(self.values, "value"));
+        output.print(format!("\n{kinds} in {values}.\n").as_bytes());
+        if others > 0 {
+            let text = format!("{} of further kinds are not told apart.\n", number(others));
+            output.print(text.as_bytes());
+        }
+    }
+
+    fn print_records(self, looked: &Looked, output: &mut Output) {
+        let kinds = self.rows.len();
+        for (thing, count, first) in self.rows.into_rows() {
+            let example = String::from_utf8_lossy(&first.example).into_owned();
+            let mut record = match &thing.form {
+                Form::Shape(shape) => serde_json::json!({
+                    "record": "shape", "cell": thing.column, "shape": shape.to_string(),
+                    "pattern": shape.pattern(), "count": count, "example": example,
+                }),
+                form => {
+                    let (code, name) = form.named();
+                    serde_json::json!({
+                        "record": "char", "cell": thing.column, "code": code, "name": name,
+                        "count": count, "example": example,
+                    })
+                }
+            };
+            record["path"] = first.path.into();
+            record["line"] = first.line.into();
+            output.print(&json_line(&record));
+        }
+        for note in &looked.notes {
+            output.print(&json_note(&note.path, note.line, &note.message));
+        }
+        output.print(&json_line(&serde_json::json!({
+            "record": "totals", "files": looked.files.read, "files_skipped": looked.files.skipped(),
+            "values": self.values, "kinds": kinds,
+            "problems": looked.problems + looked.files.unreadable,
+        })));
+    }
+}

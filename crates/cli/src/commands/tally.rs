@@ -1,0 +1,169 @@
+//! `tally`: how often each value occurs.
+
+use super::look::{Looked, Needs, Request, Seen, Seer};
+use super::preview::print_notes;
+use crate::args::{Part, TallyArgs};
+use crate::complaint::Complaint;
+use crate::options;
+use crate::output::Output;
+use crate::render::{
+    Align, Grid, counted, file_name, json_line, json_note, json_problem, number, share,
+    tally_sentence,
+};
+use crate::status::Status;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::tally::{Tally, TallyRow};
+use brisk_quill_core::{Problem, Span};
+use brisk_quill_files::Source;
+use std::sync::Arc;
+
+pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+    let mut request = Request::new(parts, &args.files)?;
+    let groups = request.query.pattern.groups().clone();
+    let group = |option, text: &Option<String>| {
+        let text = text.as_deref();
+        text.map(|text| options::group(option, text, &groups))
+            .transpose()
+    };
+    let value = group("--group", &args.group)?.unwrap_or(0);
+    let sum = group("--sum", &args.sum)?;
+    let top = options::at_most("--top", args.top.as_deref())?;
+    let sentence = tally_sentence(&request.query, &request.sources.listing.sources, value);
+    let mut counter = Counter {
+        tally: Tally::default(),
+        value,
+        sum,
+        by_file: args.by.is_some(),
+        file: None,
+        json: args.json,
+    };
+    let needs = Needs {
+        groups: true,
+        ..Needs::default()
+    };
+    let looked = request.look(needs, &mut counter, output)?;
+    let tally = counter.tally;
+    let (total, others, no_numbers) = (tally.total, tally.others, tally.no_numbers);
+    let rows = tally.into_rows();
+    if args.json {
+        print_records(&rows, total, &looked, no_numbers, output);
+    } else {
+        output.print(format!("{sentence}\n\n").as_bytes());
+        print_table(&rows, total, top, sum.is_some(), args.by.is_some(), output);
+        let values = counted((rows.len()) as u64, "value");
+        let files = counted(looked.files.read, "file");
+        let text = format!("\n{values} in {} in {files}.\n", counted(total, "match"));
+        output.print(text.as_bytes());
+        if others > 0 {
+            let text = format!("{} of further values are not told apart.\n", number(others));
+            output.print(text.as_bytes());
+        }
+        print_notes(&looked.notes, output);
+    }
+    let mut status = looked.status(total > 0);
+    if no_numbers > 0 {
+        let what = counted(no_numbers, "text");
+        let complaint = Complaint::trouble(format!("--sum: {what} in that group are no numbers"))
+            .remedy("narrow the group, or see them with `shapes --match`");
+        status = status.max(output.complain(&complaint));
+    }
+    Ok(status)
+}
+
+fn print_table(
+    rows: &[TallyRow],
+    total: u64,
+    top: usize,
+    sums: bool,
+    by_file: bool,
+    output: &mut Output,
+) {
+    let mut heads = vec![("count", Align::Right), ("share", Align::Right)];
+    if sums {
+        heads.push(("sum", Align::Right));
+    }
+    if by_file {
+        heads.push(("file", Align::Left));
+    }
+    heads.push(("value", Align::Left));
+    let mut grid = Grid::new(heads);
+    for row in rows.iter().take(top) {
+        let mut cells = vec![number(row.count), share(row.count, total)];
+        if sums {
+            cells.push(row.sum.clone().unwrap_or_else(|| "–".into()));
+        }
+        if by_file {
+            cells.push(row.file.as_deref().unwrap_or_default().to_owned());
+        }
+        cells.push(match row.value.as_deref() {
+            None => "(took no part)".into(),
+            Some(b"") => "(empty)".into(),
+            Some(value) => visible(value),
+        });
+        grid.add(cells);
+    }
+    output.print(grid.text(output.paint(), output.width()).as_bytes());
+    if let Some(more) = rows.len().checked_sub(top).filter(|more| *more > 0) {
+        let counts: u64 = rows[top..].iter().map(|row| row.count).sum();
+        let more = counted(more as u64, "more value");
+        let text = format!(
+            "\n{more} with a count of {}; add `--top all`.\n",
+            number(counts)
+        );
+        output.print(text.as_bytes());
+    }
+}
+
+fn print_records(
+    rows: &[TallyRow],
+    total: u64,
+    looked: &Looked,
+    no_numbers: u64,
+    output: &mut Output,
+) {
+    for row in rows {
+        let value = row.value.as_deref().map(String::from_utf8_lossy);
+        output.print(&json_line(&serde_json::json!({
+            "record": "value", "path": row.file.as_deref(), "value": value, "count": row.count, "sum": row.sum,
+        })));
+    }
+    for note in &looked.notes {
+        output.print(&json_note(&note.path, note.line, &note.message));
+    }
+    output.print(&json_line(&serde_json::json!({
+        "record": "totals", "files": looked.files.read, "files_skipped": looked.files.skipped(),
+        "matches": total, "values": rows.len(), "no_numbers": no_numbers,
+        "problems": looked.problems + looked.files.unreadable,
+    })));
+}
+
+struct Counter {
+    tally: Tally,
+    value: usize,
+    sum: Option<usize>,
+    by_file: bool,
+    file: Option<Arc<str>>,
+    json: bool,
+}
+
+impl Seer for Counter {
+    fn begin_file(&mut self, source: &Source) {
+        self.file = self.by_file.then(|| file_name(source).into());
+    }
+
+    fn unit(&mut self, seen: &Seen<'_>, _: &mut Output) {
+        let bytes = seen.unit.bytes();
+        let text = |span: Option<Span>| span.map(|span| &bytes[span.range()]);
+        for finding in seen.found.picked() {
+            let value = text(finding.groups[self.value]);
+            let number = self.sum.and_then(|group| text(finding.groups[group]));
+            self.tally.add(self.file.as_ref(), value, number);
+        }
+    }
+
+    fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
+        if self.json {
+            output.print(&json_problem(source, problem));
+        }
+    }
+}

@@ -1,0 +1,153 @@
+//! Rows of values as CSV, TSV, JSON Lines, or a table to read.
+
+use super::grid::{Align, Grid};
+use super::paint::Paint;
+use crate::args::SheetForm;
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD as BASE64;
+use brisk_quill_core::escape::visible;
+use std::borrow::Cow;
+
+/// What stands in a cell of a sheet.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Value {
+    /// There is none: a group took no part, or the row has no such cell.
+    None,
+    Text(Vec<u8>),
+    /// A value of JSON that is no text, as it is written.
+    Json(String),
+}
+
+impl Value {
+    /// As text.
+    fn text(&self) -> Cow<'_, [u8]> {
+        match self {
+            Self::None => Cow::Borrowed(b""),
+            Self::Text(text) => Cow::Borrowed(text),
+            Self::Json(raw) if raw == "null" => Cow::Borrowed(b""),
+            Self::Json(raw) => Cow::Borrowed(raw.as_bytes()),
+        }
+    }
+}
+
+/// A sheet being written row by row.
+pub struct Sheet {
+    form: SheetForm,
+    names: Vec<String>,
+    begun: bool,
+    grid: Option<Grid>,
+    /// Rows that may still be shown in a table.
+    left: usize,
+    /// Rows that are not.
+    pub hidden: u64,
+}
+
+impl Sheet {
+    /// In this form; a table shows at most `show` rows.
+    pub fn new(form: SheetForm, show: usize) -> Self {
+        Self {
+            form,
+            names: Vec::new(),
+            begun: false,
+            grid: None,
+            left: show,
+            hidden: 0,
+        }
+    }
+
+    /// Whether it has its columns.
+    pub fn has_begun(&self) -> bool {
+        self.begun
+    }
+
+    /// Names the columns: the first row of a table.
+    pub fn begin(&mut self, names: &[String]) -> Vec<u8> {
+        self.begun = true;
+        self.names = names.to_vec();
+        match self.form {
+            SheetForm::Csv | SheetForm::Tsv => {
+                self.record(names.iter().map(|name| Cow::Borrowed(name.as_bytes())))
+            }
+            SheetForm::Table => {
+                let heads = names
+                    .iter()
+                    .map(|name| (visible(name.as_bytes()), Align::Left));
+                self.grid = Some(Grid::new(heads));
+                Vec::new()
+            }
+            SheetForm::Jsonl => Vec::new(),
+        }
+    }
+
+    /// The rows that follow have columns of other names.
+    pub fn rename(&mut self, names: &[String]) {
+        self.names = names.to_vec();
+    }
+
+    /// A row with a value for each column.
+    pub fn row(&mut self, values: &[Value]) -> Vec<u8> {
+        match self.form {
+            SheetForm::Csv | SheetForm::Tsv => self.record(values.iter().map(Value::text)),
+            SheetForm::Jsonl => object(&self.names, values),
+            SheetForm::Table if self.left == 0 => {
+                self.hidden += 1;
+                Vec::new()
+            }
+            SheetForm::Table => {
+                self.left -= 1;
+                let cells = values.iter().map(|value| visible(&value.text()));
+                if let Some(grid) = &mut self.grid {
+                    grid.add(cells.collect());
+                }
+                Vec::new()
+            }
+        }
+    }
+
+    /// What is shown only once all rows are known.
+    pub fn end(&self, paint: Paint, width: usize) -> String {
+        let grid = self.grid.as_ref();
+        grid.map_or_else(String::new, |grid| grid.text(paint, width))
+    }
+
+    fn record<'v>(&self, cells: impl Iterator<Item = Cow<'v, [u8]>>) -> Vec<u8> {
+        let mut writer = csv::WriterBuilder::new()
+            .delimiter(match self.form {
+                SheetForm::Tsv => b'\t',
+                _ => b',',
+            })
+            .flexible(true)
+            .from_writer(Vec::new());
+        // Memory takes all that is written.
+        writer.write_record(cells).expect("memory can be written");
+        writer.into_inner().expect("memory can be written")
+    }
+}
+
+/// One object on a line. Bytes that are no UTF-8 travel beside the shown text.
+fn object(names: &[String], values: &[Value]) -> Vec<u8> {
+    let mut out = vec![b'{'];
+    let mut put = |name: &str, value: &str| {
+        if out.len() > 1 {
+            out.push(b',');
+        }
+        let name = serde_json::Value::from(name).to_string();
+        out.extend([name.as_bytes(), b":", value.as_bytes()].concat());
+    };
+    for (name, value) in names.iter().zip(values) {
+        match value {
+            Value::None => put(name, "null"),
+            Value::Json(raw) => put(name, raw),
+            Value::Text(text) => {
+                let shown = String::from_utf8_lossy(text);
+                put(name, &serde_json::Value::from(&*shown).to_string());
+                if let Cow::Owned(_) = shown {
+                    let coded = serde_json::Value::from(BASE64.encode(text));
+                    put(&format!("{name}_b64"), &coded.to_string());
+                }
+            }
+        }
+    }
+    out.extend_from_slice(b"}\n");
+    out
+}

@@ -1,0 +1,244 @@
+//! What forms values take: letters, digits, signs, and runs of them.
+//!
+//! A letter of upper case is `A`, any other letter `a`, a digit `9`; every other sign stands for
+//! itself. A run of the same is folded: `B-07` has the shape `A-9{2}`.
+
+use crate::Span;
+use regex_syntax::hir::{Class as HirClass, HirKind};
+use std::collections::HashMap;
+use std::fmt::{self, Write as _};
+
+/// Runs after which a shape is cut off.
+const MOST_RUNS: usize = 120;
+
+/// Letters of upper case, other letters, digits: as classes of a pattern, which say what they
+/// are here too.
+const CLASSES: [(Class, &str); 3] = [
+    (Class::Upper, r"\p{Lu}"),
+    (Class::Lower, r"[\p{L}--\p{Lu}]"),
+    (Class::Digit, r"\d"),
+];
+
+/// What one sign of a value is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+enum Class {
+    Upper,
+    Lower,
+    Digit,
+    Sign(char),
+    /// A byte that is no UTF-8.
+    Byte(u8),
+}
+
+/// The form of a value.
+///
+/// ```
+/// use brisk_quill_core::shapes::Shapes;
+/// let shapes = Shapes::new();
+/// let shape = shapes.of(b"Berth 14");
+/// assert_eq!(shape.to_string(), "Aa{4} 9{2}");
+/// assert_eq!(shape.pattern().unwrap(), r"^\p{Lu}[\p{L}--\p{Lu}]{4} \d{2}$");
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Shape {
+    runs: Vec<(Class, usize)>,
+    /// The value goes on.
+    cut: bool,
+}
+
+/// Tells the shapes of values.
+#[derive(Clone, Debug)]
+pub struct Shapes {
+    /// Sorted, disjoint ranges of characters, both ends included.
+    ranges: Vec<(char, char, Class)>,
+}
+
+impl Default for Shapes {
+    fn default() -> Self {
+        Self::new()
+    }
+}
+
+impl Shapes {
+    /// Reads the classes.
+    pub fn new() -> Self {
+        let mut ranges = Vec::new();
+        for (class, pattern) in CLASSES {
+            let parsed = regex_syntax::parse(pattern).map(regex_syntax::hir::Hir::into_kind);
+            if let Ok(HirKind::Class(HirClass::Unicode(set))) = parsed {
+                ranges.extend(set.iter().map(|range| (range.start(), range.end(), class)));
+            }
+        }
+        ranges.sort_unstable();
+        Self { ranges }
+    }
+
+    fn class(&self, c: char) -> Class {
+        match c {
+            'A'..='Z' => Class::Upper,
+            'a'..='z' => Class::Lower,
+            '0'..='9' => Class::Digit,
+            c if c.is_ascii() => Class::Sign(c),
+            c => {
+                let after = self.ranges.partition_point(|(from, ..)| *from <= c);
+                let range = after.checked_sub(1).map(|index| self.ranges[index]);
+                match range {
+                    Some((_, to, class)) if c <= to => class,
+                    _ => Class::Sign(c),
+                }
+            }
+        }
+    }
+
+    /// The shape of a value.
+    pub fn of(&self, value: &[u8]) -> Shape {
+        let mut runs: Vec<(Class, usize)> = Vec::new();
+        let chunks = value.utf8_chunks().flat_map(|chunk| {
+            let chars = chunk.valid().chars().map(|c| self.class(c));
+            chars.chain(chunk.invalid().iter().map(|byte| Class::Byte(*byte)))
+        });
+        for class in chunks {
+            if let Some((last, length)) = runs.last_mut()
+                && *last == class
+            {
+                *length += 1;
+            } else if runs.len() == MOST_RUNS {
+                return Shape { runs, cut: true };
+            } else {
+                runs.push((class, 1));
+            }
+        }
+        Shape { runs, cut: false }
+    }
+}
+
+impl Shape {
+    /// A pattern that matches the values of this shape and no other; `None` where there is none:
+    /// for bytes that are no UTF-8, and for a shape that was cut off.
+    pub fn pattern(&self) -> Option<String> {
+        if self.cut {
+            return None;
+        }
+        let mut out = String::from("^");
+        for (class, length) in &self.runs {
+            match class {
+                Class::Byte(_) => return None,
+                Class::Sign(c) if c.is_control() => {
+                    // Writing to a String cannot fail.
+                    let _ = write!(out, "\\x{{{:X}}}", *c as u32);
+                }
+                Class::Sign(c) => {
+                    // The others that can be escaped mean something only within brackets.
+                    if "\\.+*?()|[]{}^$".contains(*c) {
+                        out.push('\\');
+                    }
+                    out.push(*c);
+                }
+                _ => out.extend(
+                    CLASSES
+                        .iter()
+                        .filter(|(of, _)| of == class)
+                        .map(|(_, p)| *p),
+                ),
+            }
+            if *length > 1 {
+                let _ = write!(out, "{{{length}}}");
+            }
+        }
+        out.push('$');
+        Some(out)
+    }
+}
+
+impl fmt::Display for Shape {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (class, length) in &self.runs {
+            match class {
+                Class::Upper => f.write_char('A')?,
+                Class::Lower => f.write_char('a')?,
+                Class::Digit => f.write_char('9')?,
+                Class::Sign(c) => f.write_char(*c)?,
+                Class::Byte(byte) => write!(f, "‹{byte:02X}›")?,
+            }
+            if *length > 1 {
+                write!(f, "{{{length}}}")?;
+            }
+        }
+        if self.cut {
+            f.write_char('…')?;
+        }
+        Ok(())
+    }
+}
+
+/// Counts things, and remembers the first of each; what is one thing too many is only counted.
+#[derive(Clone, Debug)]
+pub struct Inventory<K, F> {
+    seen: HashMap<K, (u64, F)>,
+    most: usize,
+    /// All there were.
+    pub total: u64,
+    /// Those of things too many.
+    pub others: u64,
+}
+
+impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
+    /// Holds at most so many things apart.
+    pub fn new(most: usize) -> Self {
+        Self {
+            seen: HashMap::new(),
+            most,
+            total: 0,
+            others: 0,
+        }
+    }
+
+    /// Counts one more of `thing`; `first` is made for the first of its kind.
+    pub fn add(&mut self, thing: K, first: impl FnOnce() -> F) {
+        self.total += 1;
+        if let Some((count, _)) = self.seen.get_mut(&thing) {
+            *count += 1;
+        } else if self.seen.len() < self.most {
+            self.seen.insert(thing, (1, first()));
+        } else {
+            self.others += 1;
+        }
+    }
+
+    /// How many things there are.
+    pub fn len(&self) -> usize {
+        self.seen.len()
+    }
+
+    /// Whether there is nothing.
+    pub fn is_empty(&self) -> bool {
+        self.seen.is_empty()
+    }
+
+    /// The things with their counts and firsts, the most frequent first; those that are as
+    /// frequent stand in their own order.
+    pub fn into_rows(self) -> Vec<(K, u64, F)> {
+        let mut rows: Vec<_> = self.seen.into_iter().map(|(k, (n, f))| (k, n, f)).collect();
+        rows.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
+        rows
+    }
+}
+
+/// The characters of a value that are worth a look, with where they stand: all but printable
+/// ASCII. A byte that is no UTF-8 is one too.
+pub fn unusual(value: &[u8]) -> impl Iterator<Item = (Span, Result<char, u8>)> {
+    let mut at = 0;
+    value.utf8_chunks().flat_map(move |chunk| {
+        let start = at;
+        at += chunk.valid().len() + chunk.invalid().len();
+        let chars = chunk.valid().char_indices().map(move |(offset, c)| {
+            let from = start + offset;
+            (Span::new(from, from + c.len_utf8()), Ok(c))
+        });
+        let bad = start + chunk.valid().len();
+        let bytes = chunk.invalid().iter().enumerate();
+        let bytes = bytes.map(move |(n, byte)| (Span::new(bad + n, bad + n + 1), Err(*byte)));
+        let odd = |(_, c): &(Span, Result<char, u8>)| !matches!(c, Ok(' '..='~'));
+        chars.chain(bytes).filter(odd)
+    })
+}
