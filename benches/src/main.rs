@@ -173,7 +173,7 @@ fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
             plan.files.push(PlannedFile {
                 source,
                 facts,
-                changes: changes.0,
+                changes: changes.0.into(),
             });
         }
     }

@@ -59,7 +59,7 @@ pub fn write_elsewhere(
         };
         put.map_err(|failed| FileError::io(&target, Trouble::Write, failed.error))?;
         written.files.push(target);
-        written.changes += changes as u64;
+        written.changes += changes;
     }
     for folder in written
         .files

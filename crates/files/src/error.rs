@@ -62,6 +62,9 @@ pub enum Trouble {
     /// It is already there.
     #[error("there is already a file")]
     Exists,
+    /// The changes, which are too many for memory, could not be kept.
+    #[error("the changes cannot be kept in a temporary file")]
+    Spool,
     /// What was written does not read back as it should.
     #[error("the new copy does not read back as it was written")]
     ReadBack,

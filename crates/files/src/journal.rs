@@ -19,7 +19,7 @@ use crate::fs::Fs;
 use crate::{FileError, Trouble};
 use std::collections::BTreeSet;
 use std::fs::File;
-use std::io::{self, Read, Write};
+use std::io::{self, BufRead, BufReader, Read, Write};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 
@@ -268,27 +268,35 @@ impl<'f> Journal<'f> {
         Ok(found)
     }
 
-    /// The changes of a run, those of each file together, in order of file.
+    /// The changes of a run one by one, those of each file together, in order of file.
     ///
     /// # Errors
     ///
-    /// When they cannot be read or are damaged.
-    pub fn changes(&self, run: u64) -> Result<Vec<ChangeRecord>, FileError> {
+    /// When they cannot be read; an item is an error where they are damaged.
+    pub fn changes(
+        &self,
+        run: u64,
+    ) -> Result<impl Iterator<Item = Result<ChangeRecord, FileError>> + use<'f>, FileError> {
         let path = self.folder(run).join("changes");
-        let mut bytes = Vec::new();
-        let mut file = self.fs.read(&path).map_err(|error| self.fail(error))?;
-        file.read_to_end(&mut bytes)
-            .map_err(|error| self.fail(error))?;
-        let mut changes = Vec::new();
-        for (number, line) in (1..).zip(bytes.split_inclusive(|b| *b == b'\n')) {
-            let line = line.strip_suffix(b"\n");
-            let change = line.and_then(unsealed).ok_or_else(|| {
-                let reason = format!("line {number} does not fit its checksum");
-                FileError::io(&path, Trouble::Damaged, io::Error::other(reason))
-            })?;
-            changes.push(change);
-        }
-        Ok(changes)
+        let file = self.fs.read(&path).map_err(|error| self.fail(error))?;
+        let mut file = BufReader::new(file);
+        let mut number = 0;
+        let mut line = Vec::new();
+        Ok(std::iter::from_fn(move || {
+            number += 1;
+            line.clear();
+            match file.read_until(b'\n', &mut line) {
+                Ok(0) => None,
+                Ok(_) => {
+                    let change = line.strip_suffix(b"\n").and_then(unsealed);
+                    Some(change.ok_or_else(|| {
+                        let reason = format!("line {number} does not fit its checksum");
+                        FileError::io(&path, Trouble::Damaged, io::Error::other(reason))
+                    }))
+                }
+                Err(error) => Some(Err(FileError::io(&path, Trouble::Journal, error))),
+            }
+        }))
     }
 
     /// Forgets a finished run: it can no longer be undone.

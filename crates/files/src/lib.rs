@@ -8,6 +8,7 @@
 //! * [`write_elsewhere`] writes the rewritten files to another place.
 #![warn(missing_docs)]
 
+mod changes;
 mod coding;
 mod discover;
 mod elsewhere;
@@ -23,6 +24,7 @@ mod run;
 mod splice;
 mod undo;
 
+pub use changes::{ChangeList, Spooler};
 pub use coding::{Coding, EncodingError, TextEncoding};
 pub use discover::{GlobError, Listing, Search, Source, discover};
 pub use elsewhere::{Written, write_elsewhere};

@@ -1,6 +1,6 @@
 //! What an evaluation came to, kept for applying it.
 
-use crate::{Facts, FileEdit, Source};
+use crate::{ChangeList, Facts, FileEdit, Source};
 
 /// One change of one file, as it will be written.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -36,8 +36,8 @@ pub struct PlannedFile {
     pub source: Source,
     /// What was known of it.
     pub facts: Facts,
-    /// Sorted, disjoint.
-    pub changes: Vec<Change>,
+    /// What happens to it.
+    pub changes: ChangeList,
 }
 
 /// Every file that a rewrite was evaluated over and found readable, in order of path.

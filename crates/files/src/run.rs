@@ -116,7 +116,7 @@ pub fn make_run(
         Ok(()) => Ok(RunDone {
             run,
             files: ways.len() as u64,
-            changes: ways.iter().map(|way| way.file.changes.len() as u64).sum(),
+            changes: ways.iter().map(|way| way.file.changes.len()).sum(),
         }),
         Err(error) => {
             // The way back is that of a recovery, from whatever point.
@@ -174,7 +174,7 @@ impl<'a> Way<'a> {
                 .map(|hash| hash.to_hex().to_string())
                 .unwrap_or_default(),
             bytes: facts.bytes,
-            changes: self.file.changes.len() as u64,
+            changes: self.file.changes.len(),
         }
     }
 
@@ -246,8 +246,8 @@ impl Making<'_> {
         let fail = |error| FileError::io(&path, Trouble::Journal, error);
         let mut out = BufWriter::with_capacity(CHUNK, self.fs.create(&path).map_err(fail)?);
         for (number, way) in ways.iter().enumerate() {
-            for change in &way.file.changes {
-                let record = ChangeRecord::new(number, change);
+            for change in way.file.changes.iter() {
+                let record = ChangeRecord::new(number, &change.map_err(fail)?);
                 let json = serde_json::to_string(&record).map_err(|error| fail(error.into()))?;
                 out.write_all(sealed(&json).as_bytes()).map_err(fail)?;
             }

@@ -42,9 +42,10 @@ pub fn splice_into(
     let mut source = Hashing::new(source);
     let mut buffer = vec![0; CHUNK];
     let mut at = 0;
-    for change in &file.changes {
+    for change in file.changes.iter() {
+        let change = change.map_err(SpliceError::Read)?;
         copy(&mut source, &mut buffer, change.from - at, out)?;
-        replace_one(&mut source, &mut buffer, change, out)?;
+        replace_one(&mut source, &mut buffer, &change, out)?;
         at = change.to;
     }
     copy(&mut source, &mut buffer, file.facts.bytes - at, out)?;

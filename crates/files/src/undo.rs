@@ -1,9 +1,9 @@
 //! The way back from a run: its changes inverted, as a plan of their own.
 
 use crate::fs::Fs;
-use crate::journal::{Journal, RunRecord, RunState};
+use crate::journal::{ChangeRecord, Journal, RunRecord, RunState};
 use crate::run::hash_of;
-use crate::{Change, Facts, FileError, Newline, Plan, PlannedFile, Source, Trouble};
+use crate::{Change, Facts, FileError, Newline, Plan, PlannedFile, Source, Spooler, Trouble};
 use brisk_quill_core::line_ends;
 use std::path::PathBuf;
 
@@ -24,17 +24,23 @@ pub fn undo_plan(
     else {
         return Err(FileError::new(&journal.folder(run.run), Trouble::NotDone));
     };
-    let mut changes = vec![Vec::new(); intent.targets.len()];
-    for record in journal.changes(run.run)? {
-        if let Some(of_file) = changes.get_mut(record.file) {
-            of_file.push(record.change());
-        }
-    }
+    let mut records = journal.changes(run.run)?.peekable();
+    let mut spooler = Spooler::default();
     let mut plan = Plan::default();
     let mut changed = Vec::new();
-    let files = intent.targets.iter().zip(&commit.after).zip(changes);
-    for ((target, (after, bytes)), changes) in files {
+    let files = intent.targets.iter().zip(&commit.after).enumerate();
+    for (number, (target, (after, bytes))) in files {
         let path = target.path.path();
+        let spooling = |error| FileError::io(&path, Trouble::Spool, error);
+        let mut back = Inversion::default();
+        let mut own = |record: &Result<ChangeRecord, FileError>| {
+            record.as_ref().map_or(true, |record| record.file == number)
+        };
+        while let Some(record) = records.next_if(&mut own) {
+            let change = back.invert(record?.change());
+            spooler.push(change).map_err(spooling)?;
+        }
+        let changes = spooler.end_file().map_err(spooling)?;
         if !wants(&path) {
             continue;
         }
@@ -52,7 +58,7 @@ pub fn undo_plan(
                 encoding: "UTF-8",
                 newline: Newline::None,
             },
-            changes: inverted(changes),
+            changes,
         });
     }
     Ok(if changed.is_empty() {
@@ -62,26 +68,30 @@ pub fn undo_plan(
     })
 }
 
-/// The changes that lead back, in the coordinates of the file as it is now.
-fn inverted(changes: Vec<Change>) -> Vec<Change> {
-    // What the changes before have added, in bytes and in lines; offsets wrap back into range.
-    let (mut bytes, mut lines) = (0u64, 0u64);
-    let invert = |change: Change| {
-        let from = change.from.wrapping_add(bytes);
-        let line = change.line.wrapping_add(lines);
-        bytes = bytes
-            .wrapping_add(change.after.len() as u64)
-            .wrapping_sub(change.before.len() as u64);
-        lines = lines
-            .wrapping_add(line_ends(&change.after))
-            .wrapping_sub(line_ends(&change.before));
+/// Turns the changes of a file, one after the other, into those that lead back, in the
+/// coordinates of the file as it is now.
+#[derive(Default)]
+struct Inversion {
+    /// What the changes before have added; offsets wrap back into range.
+    bytes: u64,
+    lines: u64,
+}
+
+impl Inversion {
+    fn invert(&mut self, change: Change) -> Change {
+        let from = change.from.wrapping_add(self.bytes);
+        let line = change.line.wrapping_add(self.lines);
+        let growth = |after: u64, before: u64| after.wrapping_sub(before);
+        let (after, before) = (change.after.len() as u64, change.before.len() as u64);
+        let lines = growth(line_ends(&change.after), line_ends(&change.before));
+        self.bytes = self.bytes.wrapping_add(growth(after, before));
+        self.lines = self.lines.wrapping_add(lines);
         Change {
             line,
             from,
-            to: from + change.after.len() as u64,
+            to: from + after,
             before: change.after,
             after: change.before,
         }
-    };
-    changes.into_iter().map(invert).collect()
+    }
 }

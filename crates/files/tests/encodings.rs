@@ -94,7 +94,7 @@ fn rewritten(label: &str, raw: &[u8], pattern: &str, with: &str) -> Vec<u8> {
     let file = PlannedFile {
         source,
         facts,
-        changes: changes.0,
+        changes: changes.0.into(),
     };
     let mut out = Vec::new();
     splice_into(raw, &file, &mut out).unwrap();

@@ -20,7 +20,8 @@ fn plan(folder: &Path, names: &[&str]) -> Plan {
                 to: 4,
                 before: bytes[..4].to_vec(),
                 after: b"quay".to_vec(),
-            }],
+            }]
+            .into(),
             facts: Facts {
                 bytes: bytes.len() as u64,
                 hash: Some(blake3::hash(&bytes)),

@@ -11,8 +11,8 @@ use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
-    Change, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError, splice_into,
-    write_elsewhere,
+    Change, ChangeList, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError,
+    Spooler, splice_into, write_elsewhere,
 };
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, IsTerminal};
@@ -35,7 +35,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let run = RunOptions::default();
     let mut pass = Pass::new(&asked.rewrite, &sources, run, texts, guard)?;
     pass.keep_stdin(listing)?;
-    let plan = evaluate_all(&mut pass, listing, output);
+    let plan = evaluate_all(&mut pass, listing, output)?;
     if filter && plan.files.is_empty() {
         return Err(Complaint::trouble(
             "standard input looks binary, and nothing has been written",
@@ -80,35 +80,60 @@ fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Complaint> {
 }
 
 /// Evaluates every source and keeps the changes.
-fn evaluate_all(pass: &mut Pass<'_>, listing: &Listing, output: &mut Output) -> Plan {
+fn evaluate_all(
+    pass: &mut Pass<'_>,
+    listing: &Listing,
+    output: &mut Output,
+) -> Result<Plan, Complaint> {
     pass.unreadable(listing, output);
     let mut plan = Plan::default();
+    let mut sink = Changes::default();
     for source in &listing.sources {
-        let mut sink = Changes::default();
         let read = pass.file(source, &mut sink, output);
         pass.tell(source, &sink.problems, &sink.unmet, output);
+        sink.problems.clear();
+        sink.unmet.clear();
+        let changes = sink.end_file()?;
         if let Some(read) = read {
             plan.files.push(PlannedFile {
                 source: source.clone(),
                 facts: read.facts,
-                changes: sink.changes,
+                changes,
             });
         }
     }
-    plan
+    Ok(plan)
 }
 
-/// Keeps the changes of one file.
+/// Keeps the changes of one file after another.
 #[derive(Default)]
 struct Changes {
-    changes: Vec<Change>,
+    spooler: Spooler,
+    failed: Option<io::Error>,
     problems: Vec<Problem>,
     unmet: Vec<Unmet>,
 }
 
+impl Changes {
+    fn end_file(&mut self) -> Result<ChangeList, Complaint> {
+        let list = match self.failed.take() {
+            Some(error) => Err(error),
+            None => self.spooler.end_file(),
+        };
+        list.map_err(|error| {
+            let message = format!("the changes cannot be kept in a temporary file: {error}");
+            Complaint::trouble(message).remedy("make room, or set TMPDIR to a folder with room")
+        })
+    }
+}
+
 impl FileSink for Changes {
     fn passage(&mut self, passage: &FilePassage<'_>) {
-        self.changes.extend(passage.edits.iter().map(Change::from));
+        for edit in &passage.edits {
+            if self.failed.is_none() {
+                self.failed = self.spooler.push(Change::from(edit)).err();
+            }
+        }
     }
 
     fn problem(&mut self, problem: Problem) {

@@ -99,15 +99,19 @@ fn one(
         context: 0,
     };
     let shown = options::shown(&show)?;
-    let changes = match record.commit {
-        Some(_) => journal
-            .changes(run)
-            .map_err(|error| file_complaint(&error))?,
-        None => Vec::new(),
+    let all = match record.commit {
+        Some(_) => Some(
+            journal
+                .changes(run)
+                .map_err(|error| file_complaint(&error))?,
+        ),
+        None => None,
     };
+    let mut all = all.into_iter().flatten();
     if args.json {
         output.print(&json_line(&summary(&record)));
-        for found in &changes {
+        for found in all {
+            let found = found.map_err(|error| file_complaint(&error))?;
             let change = found.change();
             let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
             output.print(&json_line(&serde_json::json!({
@@ -118,17 +122,21 @@ fn one(
         }
         return Ok(Status::Fine);
     }
+    let changes: Result<Vec<_>, _> = all.by_ref().take(shown).collect();
+    let changes = changes.map_err(|error| file_complaint(&error))?;
     let intent = record.intent.as_ref();
     let when = intent.map_or_else(String::new, |intent| state::moment(intent.at));
     output.print(history_row(&record, &when, output.width()).as_bytes());
     if let Some(intent) = intent {
         let folder = visible_path(&intent.folder.path());
         output.print(format!("in {folder}\n").as_bytes());
-        let text = history_was_now(intent, &changes, shown, output.paint(), output.width());
+        let text = history_was_now(intent, &changes, output.paint(), output.width());
         output.print(text.as_bytes());
     }
-    if let Some(more) = changes.len().checked_sub(shown).filter(|more| *more > 0) {
-        let more = counted(more as u64, "more change");
+    let hidden = all.try_fold(0, |n, found| found.map(|_| n + 1));
+    let hidden = hidden.map_err(|error| file_complaint(&error))?;
+    if hidden > 0 {
+        let more = counted(hidden, "more change");
         output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
     }
     Ok(Status::Fine)

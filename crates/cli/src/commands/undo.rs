@@ -35,11 +35,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
             ))
             .remedy("nothing has been touched; name the files to take back with `--only`")
         })?;
-    let changes = plan
-        .files
-        .iter()
-        .map(|file| file.changes.len() as u64)
-        .sum();
+    let changes = plan.files.iter().map(|file| file.changes.len()).sum();
     if plan.files.is_empty() {
         return Err(Complaint::no(format!(
             "run {} wrote none of these files",

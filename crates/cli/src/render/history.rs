@@ -46,17 +46,16 @@ fn rewrite_words(rewrite: &serde_json::Value) -> String {
     words.collect::<Vec<_>>().join(", then ")
 }
 
-/// What a run changed, the first `shown` changes.
+/// What a run changed.
 pub fn history_was_now(
     intent: &Intent,
     changes: &[ChangeRecord],
-    shown: usize,
     paint: Paint,
     width: usize,
 ) -> String {
     let mut out = String::new();
     let mut file = None;
-    for record in changes.iter().take(shown) {
+    for record in changes {
         if file != Some(record.file) {
             file = Some(record.file);
             let named = intent
