@@ -1,191 +1,32 @@
 //! Speed, as a ratio to a floor in the same run. Not a test: times differ from machine to
 //! machine, ratios less so.
 //!
-//!     cargo run --release -p brisk-quill-benches
+//!     cargo build --release
+//!     cargo run --release -p brisk-quill-benches -- [journal|columns [MEGABYTES]]…
 //!
-//! The floor of a run over many small files is a bare program on the same libraries: it reads,
-//! searches, stages beside the target, syncs on as many threads, renames, and syncs each folder
-//! once, with no journal and no check.
+//! Each floor is a bare program on the same libraries that does nothing else.
 
-use brisk_quill_core::{
-    Action, MatchOptions, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions, Step,
-    Template, Unmet,
-};
-use brisk_quill_files::{
-    Change, Evaluated, FilePassage, FileSink, Journal, Plan, PlannedFile, Reader, RealFs,
-    RunRequest, Source, TextOptions, evaluate, make_run,
-};
-use std::fs::{self, File};
-use std::io::Write;
-use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::time::{Duration, Instant};
+mod columns;
+mod corpus;
+mod journal;
+mod measure;
 
-const FILES: usize = 2000;
-const ROUNDS: usize = 9;
-const THREADS: usize = 8;
+use std::path::Path;
 
 fn main() {
-    let folder = tempfile::tempdir_in(".").expect("a folder beside the project");
-    let paths = corpus(folder.path());
-    println!(
-        "apply to {FILES} files of about 3 KB, {ROUNDS} rounds each, median ratio to the floor"
-    );
-    let mut ratios = Vec::new();
-    let (mut floors, mut ours) = (Vec::new(), Vec::new());
-    // One after the other, so that both meet the same machine; a first round warms up.
-    for round in 0..=ROUNDS {
-        let (from, to) = if round % 2 == 0 {
-            ("level", "LEVEL")
-        } else {
-            ("LEVEL", "level")
-        };
-        let floor = timed(|| bare(&paths, from, to));
-        let own = timed(|| journalled(folder.path(), &paths, to, from));
-        if round > 0 {
-            ratios.push(own.as_secs_f64() / floor.as_secs_f64());
-            floors.push(floor);
-            ours.push(own);
+    let words: Vec<String> = std::env::args().skip(1).collect();
+    let words: Vec<&str> = words.iter().map(String::as_str).collect();
+    match words[..] {
+        [] => {
+            journal::run();
+            columns::measure(500, 5);
         }
-    }
-    ratios.sort_by(f64::total_cmp);
-    println!(
-        "ratio {:.2} (from {:.2} to {:.2})",
-        ratios[ROUNDS / 2],
-        ratios[0],
-        ratios[ROUNDS - 1]
-    );
-    println!(
-        "floor {:?}, with the journal {:?}",
-        median(floors),
-        median(ours)
-    );
-}
-
-fn median(mut times: Vec<Duration>) -> Duration {
-    times.sort();
-    times[times.len() / 2]
-}
-
-fn timed(work: impl FnOnce()) -> Duration {
-    let start = Instant::now();
-    work();
-    start.elapsed()
-}
-
-/// Gauge logs of the Port of Larkmoor.
-fn corpus(folder: &Path) -> Vec<PathBuf> {
-    let file = |n: usize| {
-        let path = folder.join(format!("gauge-{n:04}.log"));
-        let line = |i: usize| {
-            format!(
-                "2026-06-01 {:02}:{:02} gauge L{} {} 2.{:02} m\n",
-                i % 24,
-                i % 60,
-                n % 4,
-                if i.is_multiple_of(9) { "level" } else { "mark" },
-                i * n % 100
-            )
-        };
-        let text: String = (0..80).map(line).collect();
-        fs::write(&path, text).expect("a writable folder");
-        path
-    };
-    (0..FILES).map(file).collect()
-}
-
-/// The floor.
-fn bare(paths: &[PathBuf], from: &str, to: &str) {
-    let finder = memchr::memmem::Finder::new(from);
-    let copies: Vec<PathBuf> = paths
-        .iter()
-        .map(|path| path.with_extension("new"))
-        .collect();
-    for (path, copy) in paths.iter().zip(&copies) {
-        let text = fs::read(path).expect("a readable file");
-        let mut out = Vec::with_capacity(text.len());
-        let mut at = 0;
-        for found in finder.find_iter(&text) {
-            out.extend_from_slice(&text[at..found]);
-            out.extend_from_slice(to.as_bytes());
-            at = found + from.len();
+        ["journal"] => journal::run(),
+        ["columns"] => columns::measure(500, 5),
+        ["columns", megabytes] => {
+            columns::measure(megabytes.parse().expect("a number of megabytes"), 5);
         }
-        out.extend_from_slice(&text[at..]);
-        let mut file = File::create_new(copy).expect("a new file");
-        file.write_all(&out).expect("space");
+        ["floor", "columns", table, out] => columns::bare(Path::new(table), Path::new(out)),
+        _ => panic!("there is no such bench: {words:?}"),
     }
-    let next = AtomicUsize::new(0);
-    std::thread::scope(|scope| {
-        for _ in 0..THREADS {
-            scope.spawn(|| {
-                while let Some(copy) = copies.get(next.fetch_add(1, Ordering::Relaxed)) {
-                    File::open(copy)
-                        .and_then(|file| file.sync_all())
-                        .expect("a sync");
-                }
-            });
-        }
-    });
-    for (path, copy) in paths.iter().zip(&copies) {
-        fs::rename(copy, path).expect("a rename");
-    }
-    let folder = paths[0].parent().expect("a folder");
-    File::open(folder)
-        .and_then(|folder| folder.sync_all())
-        .expect("a sync");
-}
-
-#[derive(Default)]
-struct Changes(Vec<Change>);
-
-impl FileSink for Changes {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        self.0.extend(passage.edits.iter().map(Change::from));
-    }
-    fn problem(&mut self, problem: Problem) {
-        panic!("{problem:?}");
-    }
-    fn unmet(&mut self, _: Unmet) {}
-    fn remark(&mut self, _: usize, _: Remark) {}
-}
-
-/// The same by our own means: evaluated, hashed, and written under the journal.
-fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
-    let pattern = Pattern::new(from, &MatchOptions::default()).expect("a pattern");
-    let template = Template::parse(to, pattern.groups()).expect("a template");
-    let rewrite = Rewrite::new(vec![Step::new(
-        Query::new(pattern),
-        Action::Replace(template),
-    )]);
-    let mut run = Run::new(&rewrite, &RunOptions::default());
-    let mut reader = Reader::new(TextOptions {
-        facts: true,
-        ..TextOptions::default()
-    });
-    let mut plan = Plan::default();
-    for path in paths {
-        let source = Source::File(path.clone());
-        let mut changes = Changes::default();
-        let text = reader.open(&source).expect("a readable file");
-        if let Evaluated::Read { facts, .. } =
-            evaluate(&mut run, text, &mut changes).expect("a text")
-        {
-            plan.files.push(PlannedFile {
-                source,
-                facts,
-                changes: changes.0.into(),
-            });
-        }
-    }
-    let journal = Journal::new(&RealFs, folder.join("state"));
-    let mut lock = journal.lock().expect("a journal");
-    let request = RunRequest {
-        plan: &plan,
-        rewrite: serde_json::Value::Null,
-        undoes: None,
-        at: 0,
-        folder,
-        interrupted: &AtomicBool::new(false),
-    };
-    make_run(&RealFs, &journal, &mut lock, &request).expect("a run");
 }

@@ -18,6 +18,7 @@
 mod boundary;
 mod jsonl;
 mod list;
+mod marks;
 mod quote;
 mod row;
 mod scan;

@@ -24,7 +24,7 @@ struct Cells {
 
 impl Visitor for Cells {
     fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>) {
-        let name = unit.cell.unwrap().name().to_owned();
+        let name = unit.cell.unwrap().name().to_string();
         let value = unit.bytes().to_vec();
         let (from, to) = (unit.offset(0), unit.offset(value.len()));
         self.cells.push((unit.line, name, from, to, value));

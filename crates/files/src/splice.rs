@@ -1,7 +1,7 @@
 //! A file's bytes with its changes made, computing nothing anew.
 
 use crate::{Change, FileError, PlannedFile, Trouble};
-use std::io::{self, Read, Write};
+use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::Path;
 
 /// How much is copied at a time, in bytes.
@@ -39,19 +39,20 @@ pub fn splice_into(
     file: &PlannedFile,
     out: &mut dyn Write,
 ) -> Result<(), SpliceError> {
-    let mut source = Hashing::new(source);
-    let mut buffer = vec![0; CHUNK];
+    // Hashing goes fast only in large parts.
+    let mut source = BufReader::with_capacity(CHUNK, Hashing::new(source));
     let mut at = 0;
     for change in file.changes.iter() {
         let change = change.map_err(SpliceError::Read)?;
-        copy(&mut source, &mut buffer, change.from - at, out)?;
-        replace_one(&mut source, &mut buffer, &change, out)?;
+        copy(&mut source, change.from - at, out)?;
+        replace_one(&mut source, &change, out)?;
         at = change.to;
     }
-    copy(&mut source, &mut buffer, file.facts.bytes - at, out)?;
-    let extra = source.read(&mut [0]).map_err(SpliceError::Read)?;
-    let (_, hash) = source.finish();
-    if extra == 0 && Some(hash) == file.facts.hash {
+    copy(&mut source, file.facts.bytes - at, out)?;
+    let extra = source.fill_buf().map_err(SpliceError::Read)?;
+    let ends = extra.is_empty();
+    let (_, hash) = source.into_inner().finish();
+    if ends && Some(hash) == file.facts.hash {
         Ok(())
     } else {
         Err(SpliceError::Changed)
@@ -59,38 +60,43 @@ pub fn splice_into(
 }
 
 fn replace_one(
-    source: &mut impl Read,
-    buffer: &mut [u8],
+    source: &mut impl BufRead,
     change: &Change,
     out: &mut dyn Write,
 ) -> Result<(), SpliceError> {
-    for expected in change.before.chunks(buffer.len()) {
-        let found = &mut buffer[..expected.len()];
-        source.read_exact(found).map_err(ended_early)?;
-        if found != expected {
+    let mut expected = change.before.as_slice();
+    while !expected.is_empty() {
+        let found = next_part(source, expected.len())?;
+        let (part, rest) = expected.split_at(found.len());
+        if part != found {
             return Err(SpliceError::Changed);
         }
+        source.consume(part.len());
+        expected = rest;
     }
     out.write_all(&change.after).map_err(SpliceError::Write)
 }
 
-fn copy(
-    source: &mut impl Read,
-    buffer: &mut [u8],
-    length: u64,
-    out: &mut dyn Write,
-) -> Result<(), SpliceError> {
+fn copy(source: &mut impl BufRead, length: u64, out: &mut dyn Write) -> Result<(), SpliceError> {
     let mut left = length;
     while left > 0 {
-        let size = usize::try_from(left)
-            .unwrap_or(usize::MAX)
-            .min(buffer.len());
-        let chunk = &mut buffer[..size];
-        source.read_exact(chunk).map_err(ended_early)?;
-        out.write_all(chunk).map_err(SpliceError::Write)?;
-        left -= size as u64;
+        let most = usize::try_from(left).unwrap_or(usize::MAX);
+        let part = next_part(source, most)?;
+        out.write_all(part).map_err(SpliceError::Write)?;
+        let done = part.len();
+        source.consume(done);
+        left -= done as u64;
     }
     Ok(())
+}
+
+/// What comes next, at most so many bytes and at least one.
+fn next_part(source: &mut impl BufRead, most: usize) -> Result<&[u8], SpliceError> {
+    let part = source.fill_buf().map_err(ended_early)?;
+    if part.is_empty() {
+        return Err(SpliceError::Changed);
+    }
+    Ok(&part[..part.len().min(most)])
 }
 
 fn ended_early(error: io::Error) -> SpliceError {

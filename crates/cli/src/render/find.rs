@@ -34,7 +34,7 @@ impl FoundUnit {
         };
         Self {
             line: unit.line,
-            cell: unit.cell.map(|cell| cell.name().to_owned()),
+            cell: unit.cell.map(|cell| cell.name().to_string()),
             text: bytes.to_vec(),
             spans: found.picked().map(|f| f.span).collect(),
             groups: found

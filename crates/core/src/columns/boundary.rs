@@ -5,7 +5,7 @@
 //! closing quote does not change what is a record end. Change both together.
 
 use super::Dialect;
-use memchr::{memchr, memrchr};
+use super::marks::Marks;
 
 /// Finds record ends; carries its state from one cut to the next.
 #[derive(Clone, Copy, Debug)]
@@ -45,76 +45,61 @@ impl Boundary {
     /// Goes on over all of `bytes`; gives one past the last record end in them.
     pub fn last_end(&mut self, bytes: &[u8]) -> Option<usize> {
         let mut last = None;
-        let mut at = 0;
-        while at < bytes.len() {
-            let (from, to) = self.bare(bytes, at);
-            last = memrchr(b'\n', &bytes[from..to]).map_or(last, |end| Some(from + end + 1));
-            at = self.quoted(bytes, to);
-        }
+        self.each_end(bytes, |end| {
+            last = Some(end);
+            true
+        });
         last
     }
 
     /// Goes on until one past the first record end; `None` when there is none in `bytes`.
     pub fn first_end(&mut self, bytes: &[u8]) -> Option<usize> {
-        let mut at = 0;
-        while at < bytes.len() {
-            let (from, to) = self.bare(bytes, at);
-            if let Some(end) = memchr(b'\n', &bytes[from..to]) {
-                self.state = State::Start;
-                return Some(from + end + 1);
-            }
-            at = self.quoted(bytes, to);
-        }
-        None
+        let mut first = None;
+        self.each_end(bytes, |end| {
+            first = Some(end);
+            false
+        });
+        first
     }
 
-    /// The next stretch, from `at` on, that lies outside quotes; the state is that behind it.
-    fn bare(&mut self, bytes: &[u8], at: usize) -> (usize, usize) {
-        match self.state {
-            State::Quoted => return (at, at),
-            State::Closing if bytes[at] == self.quote => {
-                // The second of two.
-                self.state = State::Quoted;
-                return (at, at + 1);
+    /// Visits one past each record end, until `go_on` says no.
+    fn each_end(&mut self, bytes: &[u8], mut go_on: impl FnMut(usize) -> bool) {
+        // Where a quote between quotes would be the second of two.
+        let mut second = 0;
+        for at in Marks::new(bytes, [b'\n', self.quote, self.quote]) {
+            if bytes[at] == b'\n' {
+                if self.state == State::Quoted {
+                    continue;
+                }
+                self.state = State::Start;
+                if !go_on(at + 1) {
+                    return;
+                }
+                continue;
             }
-            State::Closing => self.state = State::Bare,
-            State::Start | State::Bare => {}
-        }
-        let mut from = at;
-        while let Some(quote) = memchr(self.quote, &bytes[from..]).map(|found| from + found) {
-            let opens = match quote.checked_sub(1).filter(|_| quote > at) {
-                Some(before) => self.begins_cell(bytes[before]),
-                None => self.state == State::Start,
+            self.state = match self.state {
+                State::Quoted => {
+                    second = at + 1;
+                    State::Closing
+                }
+                State::Closing if at == second => State::Quoted,
+                State::Start | State::Bare | State::Closing => match at.checked_sub(1) {
+                    Some(before) if self.begins_cell(bytes[before]) => State::Quoted,
+                    None if self.state == State::Start => State::Quoted,
+                    _ => State::Bare,
+                },
             };
-            if opens {
-                self.state = State::Quoted;
-                return (at, quote + 1);
-            }
-            self.state = State::Bare;
-            from = quote + 1;
         }
-        self.state = match bytes.last() {
-            Some(last) if self.begins_cell(*last) => State::Start,
+        self.state = match (self.state, bytes.last()) {
+            (state, None) => state,
+            (State::Quoted, _) => State::Quoted,
+            (State::Closing, _) if second == bytes.len() => State::Closing,
+            (_, Some(last)) if self.begins_cell(*last) => State::Start,
             _ => State::Bare,
         };
-        (at, bytes.len())
     }
 
-    /// What lies between quotes from `at` on; gives one past the quote that may close it.
-    fn quoted(&mut self, bytes: &[u8], at: usize) -> usize {
-        if self.state != State::Quoted {
-            return at;
-        }
-        match memchr(self.quote, &bytes[at..]) {
-            Some(quote) => {
-                self.state = State::Closing;
-                at + quote + 1
-            }
-            None => bytes.len(),
-        }
-    }
-
-    fn begins_cell(self, before: u8) -> bool {
+    fn begins_cell(&self, before: u8) -> bool {
         before == self.delimiter || before == b'\n'
     }
 }

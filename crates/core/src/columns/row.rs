@@ -159,9 +159,17 @@ impl RowReader<'_> {
 pub(crate) struct RowCell {
     /// Its bytes in the text.
     pub span: Span,
-    /// What its column is called.
-    pub name: Arc<str>,
+    column: CellColumn,
     kind: CellKind,
+}
+
+/// The column of a cell.
+#[derive(Clone, Debug)]
+enum CellColumn {
+    /// Its number, from 0.
+    Index(usize),
+    /// The pointer to it.
+    Pointer(Arc<str>),
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -178,17 +186,24 @@ enum CellKind {
 }
 
 impl RowCell {
-    /// Its value.
-    pub fn value<'t>(&self, text: &'t [u8]) -> Result<Cow<'t, [u8]>, CellFault> {
-        let raw = &text[self.span.range()];
+    /// What its column is called.
+    pub fn name(&self, table: &Table) -> Arc<str> {
+        match &self.column {
+            CellColumn::Index(index) => table.name(*index),
+            CellColumn::Pointer(pointer) => Arc::clone(pointer),
+        }
+    }
+
+    /// Its value in a row.
+    pub fn value<'t>(&self, row: &Row<'t>) -> Result<Cow<'t, [u8]>, CellFault> {
+        let raw = &row.text[self.span.range()];
         match self.kind {
             CellKind::Delimited {
                 dialect, quoted, ..
             } => Ok(quote::decode(raw, quoted, dialect)),
             CellKind::Spaced | CellKind::Number => Ok(Cow::Borrowed(raw)),
-            CellKind::Text => {
-                jsonl::decode(raw).ok_or_else(|| CellFault::NoCharacter(self.name.to_string()))
-            }
+            CellKind::Text => jsonl::decode(raw)
+                .ok_or_else(|| CellFault::NoCharacter(self.name(row.table).to_string())),
         }
     }
 
@@ -213,12 +228,12 @@ impl RowCell {
     /// How it is written with `edits` made to its value.
     pub fn rewritten(
         &self,
-        text: &[u8],
+        row: &Row<'_>,
         value: &[u8],
         edits: &[Edit],
     ) -> Result<Vec<u8>, CellFault> {
         let unquotable = |value| CellFault::Unquotable {
-            column: self.name.to_string(),
+            column: self.name(row.table).to_string(),
             value,
         };
         match self.kind {
@@ -244,14 +259,14 @@ impl RowCell {
                 match jsonl::is_number(&new) {
                     true => Ok(new),
                     false => Err(CellFault::NotANumber {
-                        column: self.name.to_string(),
+                        column: self.name(row.table).to_string(),
                         value: new,
                     }),
                 }
             }
             // What is not touched keeps its escapes.
             CellKind::Text => {
-                let raw = &text[self.span.range()];
+                let raw = &row.text[self.span.range()];
                 let mut new = Vec::with_capacity(raw.len());
                 let mut at = 0;
                 for edit in edits {
@@ -377,7 +392,7 @@ impl<'t> Row<'t> {
         let cell = |token: Token| {
             Some(RowCell {
                 span: token.span.shifted(self.span.from),
-                name: token.pointer.into(),
+                column: CellColumn::Pointer(token.pointer.into()),
                 kind: match token.kind {
                     jsonl::Kind::Number => CellKind::Number,
                     jsonl::Kind::Text => CellKind::Text,
@@ -401,7 +416,7 @@ impl<'t> Row<'t> {
         };
         Some(RowCell {
             span: raw.span,
-            name: self.table.name(index),
+            column: CellColumn::Index(index),
             kind,
         })
     }
@@ -410,7 +425,7 @@ impl<'t> Row<'t> {
     /// the row has no such cell.
     pub fn value(&self, column: &Column) -> Option<Cow<'t, [u8]>> {
         let cells = self.named(column).ok()?;
-        let mut values = cells.iter().filter_map(|cell| cell.value(self.text).ok());
+        let mut values = cells.iter().filter_map(|cell| cell.value(self).ok());
         let first = values.next()?;
         let rest: Vec<_> = values.collect();
         if rest.is_empty() {
@@ -431,10 +446,7 @@ impl<'t> Row<'t> {
             |(key, raw): &(Cow<'_, str>, &'t str)| (Arc::from(&**key), Field::of_json(raw));
         let cell = |index| {
             let cell = self.at(index)?;
-            Some((
-                Arc::clone(&cell.name),
-                Field::Text(cell.value(self.text).ok()?),
-            ))
+            Some((cell.name(self.table), Field::Text(cell.value(self).ok()?)))
         };
         let cells = (0..self.cells.len()).filter_map(cell);
         self.members.iter().map(member).chain(cells).collect()
@@ -445,7 +457,7 @@ impl<'t> Row<'t> {
     pub fn field(&self, column: &Column) -> Option<Field<'t>> {
         if self.table.layout() != Layout::JsonLines {
             let cell = self.at(self.table.index(column).ok()?)?;
-            return Some(Field::Text(cell.value(self.text).ok()?));
+            return Some(Field::Text(cell.value(self).ok()?));
         }
         let line = &self.text[self.span.range()];
         let tokens = jsonl::follow(line, self.members, &pointer_of(column).ok()?).ok()?;

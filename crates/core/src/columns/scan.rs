@@ -7,8 +7,8 @@
 //! Note to the maintainer: `boundary` must agree with this on where records end.
 
 use super::Dialect;
+use super::marks::Marks;
 use crate::Span;
-use memchr::memchr3_iter;
 
 /// One cell as it is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -74,7 +74,7 @@ pub(crate) struct Scanner<'t> {
     text: &'t [u8],
     dialect: Dialect,
     at: usize,
-    marks: memchr::Memchr3<'t>,
+    marks: Marks<'t>,
 }
 
 /// Where in a cell the scanner is.
@@ -93,7 +93,7 @@ impl<'t> Scanner<'t> {
             text,
             dialect,
             at: 0,
-            marks: memchr3_iter(b'\n', delimiter, quote.unwrap_or(delimiter), text),
+            marks: Marks::new(text, [b'\n', delimiter, quote.unwrap_or(delimiter)]),
         }
     }
 

@@ -140,8 +140,8 @@ impl<'q> TableWalk<'q> {
         }
     }
 
-    fn note_number(&mut self, line: u64, cell: &RowCell) {
-        let numbers = self.numbers.get_or_insert((line, cell.name.to_string(), 0));
+    fn note_number(&mut self, line: u64, name: &str) {
+        let numbers = self.numbers.get_or_insert((line, name.to_owned(), 0));
         numbers.2 += 1;
     }
 }
@@ -281,7 +281,7 @@ impl Walk<'_> {
         let mut total = 0;
         if row.in_scope {
             for cell in cells {
-                let value = cell.value(row.text)?;
+                let value = cell.value(row)?;
                 self.finder.collect(&value, false, &mut self.matches)?;
                 total += self.matches.len() as u64;
             }
@@ -298,14 +298,14 @@ impl Walk<'_> {
         line: u64,
         scan: &mut Scan<'_>,
     ) -> Result<(), ProblemKind> {
-        let value = cell.value(row.text)?;
+        let value = cell.value(row)?;
         self.finder
             .collect(&value, scan.wanted.groups, &mut self.matches)?;
         if self.matches.is_empty() && !(scan.wanted.missing && row.in_scope) {
             return Ok(());
         }
         if cell.is_number() && row.in_scope && !self.matches.is_empty() {
-            state.note_number(line, cell);
+            state.note_number(line, &cell.name(row.table));
         }
         let place = match row.in_scope {
             true => Place::All,

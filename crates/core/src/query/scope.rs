@@ -88,6 +88,7 @@ pub struct OpenBlock {
 #[derive(Debug)]
 pub(super) struct ScopeState<'q> {
     scope: &'q Scope,
+    judges_lines: bool,
     /// Resolved for the text at hand; `None` until its number of lines is known.
     lines: Option<Selection>,
     contains: Vec<Finder>,
@@ -102,6 +103,7 @@ impl<'q> ScopeState<'q> {
         let finders = |patterns: &[Pattern]| patterns.iter().map(Pattern::finder).collect();
         Self {
             scope,
+            judges_lines: scope.judges_lines(),
             lines: None,
             contains: finders(&scope.contains),
             lacks: finders(&scope.lacks),
@@ -135,6 +137,9 @@ impl<'q> ScopeState<'q> {
     /// Whether the conditions on lines hold for line `number`. Must be asked of every line, in
     /// order.
     pub fn line_holds(&mut self, number: u64, content: &[u8]) -> Result<bool, SearchError> {
+        if !self.judges_lines {
+            return Ok(true);
+        }
         let mut holds = self.lines.as_ref().is_none_or(|set| set.contains(number));
         for (block, state) in self.scope.blocks.iter().zip(&mut self.blocks) {
             holds &= state.line(number, content, block.exclusive)?;
@@ -165,7 +170,7 @@ impl<'q> ScopeState<'q> {
         for (condition, finder) in self.scope.cells.iter().zip(&mut self.cells) {
             let mut found = false;
             for cell in row.named(&condition.column)? {
-                found |= finder.is_match(&cell.value(row.text)?)?;
+                found |= finder.is_match(&cell.value(row)?)?;
             }
             if found == condition.lacks {
                 return Ok(false);

@@ -8,6 +8,7 @@ use crate::columns::{Layout, Row, RowCell};
 use crate::pattern::{Finder, Matches, SearchError};
 use crate::unit::{Line, count_lines, line_ends, paragraphs};
 use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
+use std::sync::Arc;
 
 /// What a walk is asked to tell besides the matches.
 #[derive(Clone, Copy, Debug, Default)]
@@ -63,8 +64,8 @@ pub struct CellView<'t> {
 
 impl<'t> CellView<'t> {
     /// What its column is called.
-    pub fn name(&self) -> &'t str {
-        &self.cell.name
+    pub fn name(&self) -> Arc<str> {
+        self.cell.name(self.row.table())
     }
 
     /// The column it belongs to: its name, or its pointer with `-` for every number of an
@@ -72,7 +73,7 @@ impl<'t> CellView<'t> {
     pub fn column(&self) -> String {
         let name = self.name();
         if self.row.table().layout() != Layout::JsonLines {
-            return name.to_owned();
+            return name.to_string();
         }
         let segments = name.split('/').map(|segment| {
             let number = !segment.is_empty() && segment.bytes().all(|b| b.is_ascii_digit());

@@ -10,7 +10,6 @@ use crate::query::{Finding, Findings, LeftOut, Standing, UnitView, Visitor, Walk
 use crate::rewrite::StepCounts;
 use crate::template::Occasion;
 use crate::{Pattern, Problem, ProblemKind, Remark, Span, Template, line_ends};
-use std::sync::Arc;
 
 /// The state of one step during a run.
 #[derive(Debug)]
@@ -335,7 +334,7 @@ impl EditMaker<'_> {
         }
         let groups = last.filter(|_| self.keep_groups && inner.len() == 1);
         let groups = groups.map(|finding| group_texts(unit.bytes(), &finding));
-        self.cell_edit(unit.text, view.cell, unit.bytes(), inner, groups)?;
+        self.cell_edit(view.row, view.cell, unit.bytes(), inner, groups)?;
         Ok(())
     }
 
@@ -352,7 +351,7 @@ impl EditMaker<'_> {
     /// Makes the one edit of a cell out of the edits of its value.
     fn cell_edit(
         &mut self,
-        text: &[u8],
+        row: &Row<'_>,
         cell: &RowCell,
         value: &[u8],
         inner: Vec<Edit>,
@@ -361,15 +360,15 @@ impl EditMaker<'_> {
         if inner.is_empty() {
             return Ok(());
         }
-        let raw = cell.rewritten(text, value, &inner)?;
-        if raw != text[cell.span.range()] {
+        let raw = cell.rewritten(row, value, &inner)?;
+        if raw != row.text[cell.span.range()] {
             self.out.edits.push(Edit {
                 span: cell.span,
                 text: raw,
                 steps: self.set,
                 groups,
                 cell: Some(Box::new(CellEdit {
-                    name: Arc::clone(&cell.name),
+                    name: cell.name(row.table()),
                     value: value.to_vec(),
                     edits: inner,
                 })),
@@ -423,11 +422,11 @@ impl EditMaker<'_> {
         }
         let first = self.out.edits.len();
         for cell in cells {
-            let written = cell.value(row.text).and_then(|value| {
+            let written = cell.value(row).and_then(|value| {
                 let whole = Span::new(0, value.len());
                 let edit = self.inner_edit(whole, text.clone());
                 let inner = Vec::from_iter((*value != *text).then_some(edit));
-                self.cell_edit(row.text, &cell, &value, inner, groups.clone())
+                self.cell_edit(row, &cell, &value, inner, groups.clone())
             });
             written.map_err(|fault| failed(fault.into()))?;
         }
