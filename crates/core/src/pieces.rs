@@ -1,7 +1,7 @@
 //! Cuts a text that comes in arbitrary bytes into pieces of whole records.
 
 use crate::columns::{Boundary, RowFault};
-use crate::unit::{count_lines, line_ends};
+use crate::unit::line_ends;
 use crate::{MAX_UNIT_BYTES, ProblemKind};
 use memchr::{memchr, memrchr};
 
@@ -21,11 +21,16 @@ pub(crate) enum Cut {
 }
 
 impl Cut {
-    /// One past the last place in `bytes`; they follow on those that were shown before.
-    fn last(&mut self, bytes: &[u8]) -> Option<usize> {
+    /// One past the first place in `bytes` and one past the last; they follow on those that were
+    /// shown before.
+    fn ends(&mut self, bytes: &[u8]) -> Option<(usize, usize)> {
         match self {
-            Self::Lines => memrchr(b'\n', bytes).map(|at| at + 1),
-            Self::Records(boundary) => boundary.last_end(bytes),
+            Self::Lines => {
+                let last = memrchr(b'\n', bytes)?;
+                let first = memchr(b'\n', bytes).unwrap_or(last);
+                Some((first + 1, last + 1))
+            }
+            Self::Records(boundary) => boundary.ends(bytes),
             Self::Nowhere => None,
         }
     }
@@ -66,8 +71,8 @@ pub(crate) trait PiecesSink {
     fn piece(&mut self, text: &[u8], base: u64);
 
     /// A record, or a whole text, too long to be looked at; it has been passed over with its
-    /// `lines`, the first of which is number `line`.
-    fn overlong(&mut self, line: u64, lines: u64, kind: ProblemKind);
+    /// `lines`.
+    fn overlong(&mut self, lines: u64, kind: ProblemKind);
 }
 
 /// What is left over between two calls.
@@ -75,9 +80,8 @@ pub(crate) trait PiecesSink {
 pub(crate) struct Pieces {
     cut: Cut,
     carry: Vec<u8>,
-    /// Bytes and lines handed on or passed over.
+    /// Bytes handed on or passed over.
     base: u64,
-    lines: u64,
     /// Inside a record that is too long: its lines so far.
     passing: Option<u64>,
 }
@@ -97,27 +101,30 @@ impl Pieces {
         if bytes.is_empty() {
             return;
         }
-        let Some(end) = self.cut.last(bytes) else {
+        let Some((first, last)) = self.cut.ends(bytes) else {
             self.carry.extend_from_slice(bytes);
             return self.bound();
         };
-        let (records, rest) = bytes.split_at(end);
-        if self.carry.is_empty() {
-            self.hand_on(records, sink);
-        } else {
+        let mut begun = 0;
+        if !self.carry.is_empty() {
+            // Only the record that had begun is copied.
             let mut carry = std::mem::take(&mut self.carry);
-            carry.extend_from_slice(records);
+            carry.extend_from_slice(&bytes[..first]);
             self.hand_on(&carry, sink);
             carry.clear();
             self.carry = carry;
+            begun = first;
         }
-        self.carry.extend_from_slice(rest);
+        if begun < last {
+            self.hand_on(&bytes[begun..last], sink);
+        }
+        self.carry.extend_from_slice(&bytes[last..]);
     }
 
     pub fn finish(&mut self, sink: &mut dyn PiecesSink) {
         if let Some(lines) = self.passing.take() {
             let kind = self.cut.problem();
-            return sink.overlong(self.lines + 1, lines, kind);
+            return sink.overlong(lines, kind);
         }
         let carry = std::mem::take(&mut self.carry);
         if !carry.is_empty() {
@@ -128,9 +135,6 @@ impl Pieces {
     fn hand_on(&mut self, text: &[u8], sink: &mut dyn PiecesSink) {
         sink.piece(text, self.base);
         self.base += text.len() as u64;
-        if !matches!(self.cut, Cut::Nowhere) {
-            self.lines += count_lines(text);
-        }
     }
 
     /// Gives up on what has grown over its limit.
@@ -154,8 +158,7 @@ impl Pieces {
         self.passing = Some(lines);
         if end.is_some() {
             self.passing = None;
-            sink.overlong(self.lines + 1, lines, self.cut.problem());
-            self.lines += lines;
+            sink.overlong(lines, self.cut.problem());
         }
         &bytes[passed..]
     }

@@ -196,6 +196,8 @@ impl Counts {
 pub struct RunOptions {
     /// Each change carries the groups of its match.
     pub groups: bool,
+    /// Each change of a cell carries what happens to its value.
+    pub cells: bool,
     /// Texts are evaluated only as a whole, so that a passage shows all that surrounds it.
     pub one_piece: bool,
     /// Only so many steps, from the first.
@@ -221,7 +223,7 @@ impl<'r> Run<'r> {
     pub fn new(rewrite: &'r Rewrite, options: &RunOptions) -> Self {
         let through = options.through.unwrap_or(usize::MAX);
         let mut steps: Vec<_> = (rewrite.steps.iter().enumerate().take(through))
-            .map(|(index, step)| StepRun::new(step, index, options.groups))
+            .map(|(index, step)| StepRun::new(step, index, options))
             .collect();
         for (step, total) in steps.iter_mut().zip(&options.totals.0) {
             if let Some(total) = total {
@@ -397,14 +399,17 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
             stages: &stages,
         };
         state.line = passage::each(&piece, |passage| {
-            let (was, now) = (count_lines(passage.was), count_lines(&passage.now()));
-            state.counts.lines_added += now.saturating_sub(was);
-            state.counts.lines_removed += was.saturating_sub(now);
+            if !passage.keeps_lines() {
+                let (was, now) = (count_lines(passage.was), count_lines(&passage.now()));
+                state.counts.lines_added += now.saturating_sub(was);
+                state.counts.lines_removed += was.saturating_sub(now);
+            }
             self.sink.passage(passage);
         });
     }
 
-    fn overlong(&mut self, line: u64, lines: u64, kind: ProblemKind) {
+    fn overlong(&mut self, lines: u64, kind: ProblemKind) {
+        let line = self.state.line;
         for step in self.state.steps.iter_mut() {
             step.pass_lines(lines);
         }

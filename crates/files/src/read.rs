@@ -274,7 +274,14 @@ struct Newlines {
 
 impl Newlines {
     fn count(&mut self, piece: &[u8]) {
-        if !(self.lf && self.crlf) {
+        if memchr(b'\r', piece).is_none() {
+            let (behind_cr, rest) = match piece {
+                [b'\n', rest @ ..] if self.after_cr => (true, rest),
+                all => (false, all),
+            };
+            self.crlf |= behind_cr;
+            self.lf |= memchr(b'\n', rest).is_some();
+        } else if !(self.lf && self.crlf) {
             for at in memchr_iter(b'\n', piece) {
                 let cr = match at.checked_sub(1) {
                     Some(before) => piece[before] == b'\r',

@@ -3,8 +3,12 @@
 use crate::complaint::Complaint;
 use crate::options::AskedRewrite;
 use crate::render::ShownPassage;
+use brisk_quill_core::columns::Layout;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Example, Rewrite, Step, StepText, rewrite_text};
+use brisk_quill_files::Source;
+use std::fs::File;
+use std::io::{BufRead, BufReader, Read};
 use std::path::{Component, Path, PathBuf};
 
 /// How many worked examples a file is given.
@@ -25,8 +29,17 @@ pub fn check(file: &Path) -> Result<(), Complaint> {
     )
 }
 
-/// The changed lines that are worked examples: those that come out the same on their own.
-pub fn examples(asked: &AskedRewrite, passages: &[ShownPassage]) -> Vec<Example> {
+/// The changed lines of a file that are worked examples: those that come out the same on their
+/// own, behind the header where there is one.
+pub fn examples(
+    asked: &AskedRewrite,
+    source: &Source,
+    passages: &[ShownPassage],
+) -> Vec<Example> {
+    let rewrite = asked.rewrite.for_examples();
+    let Some(header) = header(&rewrite, source) else {
+        return Vec::new();
+    };
     let example = |passage: &ShownPassage| {
         let was = String::from_utf8(passage.was.clone()).ok()?;
         let now = String::from_utf8(passage.now().0).ok()?;
@@ -35,10 +48,33 @@ pub fn examples(asked: &AskedRewrite, passages: &[ShownPassage]) -> Vec<Example>
             (Some(was), Some(now)) => (was, now),
             _ => (&*was, &*now),
         };
-        let holds = was.len() <= LONGEST && comes_out(&asked.rewrite, was, now);
-        holds.then(|| Example::change(was, now))
+        let (was, now) = (format!("{header}{was}"), format!("{header}{now}"));
+        let holds = was.len() <= LONGEST && comes_out(&rewrite, &was, &now);
+        holds.then(|| Example::change(&was, &now))
     };
     passages.iter().filter_map(example).take(EXAMPLES).collect()
+}
+
+/// The header of a table with its line end, nothing for any other text; `None` where it cannot
+/// be had.
+fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
+    let path = source.path().to_string_lossy();
+    let has_header = |step: &Step| {
+        let columns = step.query.columns.as_ref()?;
+        let json = columns.options.layout(&path) == Some(Layout::JsonLines);
+        Some(columns.options.header && !json)
+    };
+    if !rewrite.steps().iter().any(|step| has_header(step) == Some(true)) {
+        return Some(String::new());
+    }
+    let Source::File(path) = source else {
+        return None;
+    };
+    let mut line = String::new();
+    let mut file = BufReader::new(File::open(path).ok()?.take(LONGEST as u64));
+    file.read_line(&mut line).ok()?;
+    let line = line.trim_start_matches('\u{FEFF}');
+    line.ends_with('\n').then(|| format!("{}\n", line.trim_end_matches(['\r', '\n'])))
 }
 
 fn comes_out(rewrite: &Rewrite, was: &str, now: &str) -> bool {
@@ -81,6 +117,9 @@ fn move_tables(words: &mut StepText, step: &Step, from: &Path) {
     ];
     for field in fields.into_iter().filter(|field| field.is_some()) {
         field.clone_from(&source);
+    }
+    for [_, text] in [&mut words.set, &mut words.add_column].into_iter().flatten() {
+        *text = moved.source().to_owned();
     }
 }
 

@@ -27,6 +27,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     let mut view = View::new(args, &asked, output)?;
     let run = RunOptions {
         groups: args.json,
+        cells: true,
         one_piece: view.keep().context > 0,
         through: through(args, &asked.rewrite)?,
         stages: args.steps,
@@ -55,7 +56,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
             continue;
         }
         if args.keep.is_some() && examples.len() < keep::EXAMPLES {
-            examples.extend(keep::examples(&asked, &found.passages));
+            examples.extend(keep::examples(&asked, source, &found.passages));
         }
         number += 1;
         let report = FileReport {

@@ -42,14 +42,16 @@ impl Boundary {
         self.state == State::Quoted
     }
 
-    /// Goes on over all of `bytes`; gives one past the last record end in them.
-    pub fn last_end(&mut self, bytes: &[u8]) -> Option<usize> {
-        let mut last = None;
+    /// Goes on over all of `bytes`; gives one past the first record end in them, and one past
+    /// the last.
+    pub fn ends(&mut self, bytes: &[u8]) -> Option<(usize, usize)> {
+        let (mut first, mut last) = (None, 0);
         self.each_end(bytes, |end| {
-            last = Some(end);
+            first.get_or_insert(end);
+            last = end;
             true
         });
-        last
+        Some((first?, last))
     }
 
     /// Goes on until one past the first record end; `None` when there is none in `bytes`.

@@ -146,17 +146,24 @@ impl<'t> Scanner<'t> {
 }
 
 /// A cell that has come to its end; what is wrong with it goes to the record.
+#[inline]
 fn cell_of(from: usize, to: usize, place: Place, record: &mut Record) -> RawCell {
-    let fault = match place {
-        Place::Bare => None,
-        Place::Quoted => Some((from, RowFault::UnclosedQuote)),
-        Place::Closed(at) => (at != to).then_some((at, RowFault::TextAfterQuote)),
-    };
-    record.fault = record.fault.take().or(fault);
+    match place {
+        Place::Bare => {}
+        Place::Closed(at) if at == to => {}
+        Place::Closed(at) => note(record, at, RowFault::TextAfterQuote),
+        Place::Quoted => note(record, from, RowFault::UnclosedQuote),
+    }
     RawCell {
         span: Span::new(from, to),
         quoted: !matches!(place, Place::Bare),
     }
+}
+
+/// The first fault of a record counts.
+#[cold]
+fn note(record: &mut Record, at: usize, fault: RowFault) {
+    record.fault.get_or_insert((at, fault));
 }
 
 /// The cells of a line whose cells are runs of anything but blanks.

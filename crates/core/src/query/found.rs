@@ -141,8 +141,8 @@ impl PiecesSink for FoundPiece<'_, '_> {
         self.walk.piece(text, base, self.wanted, self.visitor);
     }
 
-    fn overlong(&mut self, line: u64, lines: u64, kind: ProblemKind) {
-        self.walk.pass_lines(lines);
+    fn overlong(&mut self, lines: u64, kind: ProblemKind) {
+        let line = self.walk.pass_lines(lines);
         self.visitor.problem(0, Problem::overlong(line, kind));
     }
 }

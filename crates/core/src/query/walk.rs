@@ -225,12 +225,14 @@ impl<'q> Walk<'q> {
         self.judge.begin_text();
     }
 
-    /// Counts lines that could not be looked at.
-    pub fn pass_lines(&mut self, lines: u64) {
+    /// Counts lines that could not be looked at; gives the number of the first.
+    pub fn pass_lines(&mut self, lines: u64) -> u64 {
+        let first = self.lines_done + 1;
         self.lines_done += lines;
         if let Some(table) = &mut self.table {
             table.pass_row();
         }
+        first
     }
 
     /// What is looked for.

@@ -76,6 +76,15 @@ impl<'t> Passage<'t> {
         })
     }
 
+    /// Whether it is plain that there are as many lines as before.
+    pub(super) fn keeps_lines(&self) -> bool {
+        let plain = |bytes: &[u8]| memchr(b'\n', bytes).is_none();
+        self.was.ends_with(b"\n")
+            && self
+                .edits()
+                .all(|edit| plain(edit.before) && plain(edit.after))
+    }
+
     /// The lines as they become.
     pub fn now(&self) -> Vec<u8> {
         self.spliced(self.edits)

@@ -1,6 +1,7 @@
 //! Worked examples: what a step, or a whole rewrite, makes of a text.
 
 use super::RewriteText;
+use crate::columns::{Column, Format};
 use crate::{Problem, Rewrite, rewrite_text};
 use serde::{Deserialize, Serialize};
 
@@ -67,6 +68,24 @@ impl ExampleOutcome {
 /// Examples that are none: step (from 1; `None` for the whole) and number (from 1) of each.
 pub type ExampleTroubles = Vec<(Option<usize>, usize)>;
 
+impl Rewrite {
+    /// The same for texts that come from no file: where a step names no format, its columns are
+    /// those of CSV, or of JSON Lines where it names pointers.
+    #[must_use]
+    pub fn for_examples(&self) -> Self {
+        let mut steps = self.steps().to_vec();
+        for columns in steps.iter_mut().filter_map(|step| step.query.columns.as_mut()) {
+            let named = columns.list.named().chain(&columns.also);
+            let pointers = named.into_iter().any(|c| matches!(c, Column::Pointer(_)));
+            let told = if pointers { Format::JsonLines } else { Format::Csv };
+            if columns.options.layout("-").is_none() {
+                columns.options.format = Some(told);
+            }
+        }
+        Self::new(steps)
+    }
+}
+
 impl RewriteText {
     /// Works all examples, those of the steps first.
     ///
@@ -76,7 +95,7 @@ impl RewriteText {
     pub fn work_examples(&self, rewrite: &Rewrite) -> Result<Vec<ExampleOutcome>, ExampleTroubles> {
         let mut all = Vec::new();
         for (number, (text, step)) in (1..).zip(self.step.iter().zip(rewrite.steps())) {
-            let alone = Rewrite::new(vec![step.clone()]);
+            let alone = Rewrite::new(vec![step.clone()]).for_examples();
             all.extend(
                 (1..)
                     .zip(&text.example)
@@ -86,7 +105,7 @@ impl RewriteText {
         all.extend(
             (1..)
                 .zip(&self.example)
-                .map(|(n, e)| (None, n, e, rewrite.clone())),
+                .map(|(n, e)| (None, n, e, rewrite.for_examples())),
         );
         let is_none = |(_, _, example, _): &&(_, _, &Example, _)| example.pair().is_none();
         let troubles: ExampleTroubles = all.iter().filter(is_none).map(|t| (t.0, t.1)).collect();

@@ -7,7 +7,7 @@ use crate::edits::CellEdit;
 use crate::edits::{Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
 use crate::query::{Finding, Findings, LeftOut, Standing, UnitView, Visitor, Walk, Wanted};
-use crate::rewrite::StepCounts;
+use crate::rewrite::{RunOptions, StepCounts};
 use crate::template::Occasion;
 use crate::{Pattern, Problem, ProblemKind, Remark, Span, Template, line_ends};
 
@@ -18,6 +18,7 @@ pub(crate) struct StepRun<'r> {
     set: StepSet,
     walk: Walk<'r>,
     keep_groups: bool,
+    keep_cells: bool,
     /// What each unit in scope must match afterwards.
     ensure: Option<Finder>,
     counts: StepCounts,
@@ -39,13 +40,15 @@ pub(crate) struct StepOutcome {
 }
 
 impl<'r> StepRun<'r> {
-    /// `index` counts from 0; with `keep_groups` each edit carries the groups of its match.
-    pub fn new(step: &'r Step, index: usize, keep_groups: bool) -> Self {
+    /// `index` counts from 0.
+    pub fn new(step: &'r Step, index: usize, options: &RunOptions) -> Self {
         Self {
             step,
             set: StepSet::one(index),
             walk: Walk::new(&step.query),
-            keep_groups,
+            keep_groups: options.groups,
+            // What is ensured is the value.
+            keep_cells: options.cells || step.ensure.is_some(),
             ensure: step.ensure.as_ref().map(Pattern::finder),
             counts: StepCounts::default(),
             file: String::new(),
@@ -91,6 +94,7 @@ impl<'r> StepRun<'r> {
             action: &self.step.action,
             set: self.set,
             keep_groups: self.keep_groups,
+            keep_cells: self.keep_cells,
             ensure: self.ensure.as_mut(),
             counts: &mut self.counts,
             file: &self.file,
@@ -120,6 +124,7 @@ struct EditMaker<'e> {
     action: &'e Action,
     set: StepSet,
     keep_groups: bool,
+    keep_cells: bool,
     ensure: Option<&'e mut Finder>,
     counts: &'e mut StepCounts,
     file: &'e str,
@@ -367,11 +372,13 @@ impl EditMaker<'_> {
                 text: raw,
                 steps: self.set,
                 groups,
-                cell: Some(Box::new(CellEdit {
-                    name: cell.name(row.table()),
-                    value: value.to_vec(),
-                    edits: inner,
-                })),
+                cell: self.keep_cells.then(|| {
+                    Box::new(CellEdit {
+                        name: cell.name(row.table()),
+                        value: value.to_vec(),
+                        edits: inner,
+                    })
+                }),
             });
         }
         Ok(())
