@@ -1,8 +1,6 @@
 //! From the words of the command line to the core's own types.
 
-use crate::args::{
-    FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs, Unit,
-};
+use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs};
 use crate::complaint::{Complaint, Quote};
 use crate::render::file_name;
 use crate::tables::FileTables;
@@ -157,10 +155,7 @@ fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
         whole_word: select.whole_word,
         literal: select.literal,
         entire: select.entire,
-        unit: select
-            .unit
-            .filter(|unit| *unit != Unit::Line)
-            .map(|unit| unit.name().into()),
+        unit: select.unit.map(|unit| unit.name().into()),
         columns: select.columns,
         where_in: pairs(&select.where_in),
         unless_in: pairs(&select.unless_in),

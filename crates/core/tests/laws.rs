@@ -3,6 +3,7 @@
 mod support;
 
 use brisk_quill_core::edits::{Edit, StepSet, compose, invert, splice};
+use brisk_quill_core::shapes::Shapes;
 use brisk_quill_core::{
     Example, MatchOptions, Occasion, Pattern, Per, RewriteText, Span, StepText, Template, UnitKind,
     rewrite_text,
@@ -334,6 +335,20 @@ proptest! {
     ) {
         let rewrite = RewriteText { title, step, example };
         prop_assert_eq!(RewriteText::parse(&rewrite.to_toml()).unwrap(), rewrite);
+    }
+
+    /// The pattern of a shape matches a value just when that has the shape.
+    #[test]
+    fn shapes_are_what_their_patterns_match(
+        one in "[AaÉéǅß日ªⅣ٣9²_.^$#~\\[\\]\\\\\n -]{0,5}", two in "[Aaéǅ日٣9.^-]{0,3}",
+    ) {
+        let shapes = Shapes::new();
+        let shape = shapes.of(one.as_bytes());
+        let pattern = support::pattern(&shape.pattern().unwrap());
+        for value in [&one, &two] {
+            let matches = !support::spans(&pattern, value.as_bytes()).is_empty();
+            prop_assert_eq!(matches, shapes.of(value.as_bytes()) == shape, "{:?} {}", value, pattern.source());
+        }
     }
 
     /// What a SPEC prints parses to the same SPEC.

@@ -31,11 +31,7 @@ pub fn check(file: &Path) -> Result<(), Complaint> {
 
 /// The changed lines of a file that are worked examples: those that come out the same on their
 /// own, behind the header where there is one.
-pub fn examples(
-    asked: &AskedRewrite,
-    source: &Source,
-    passages: &[ShownPassage],
-) -> Vec<Example> {
+pub fn examples(asked: &AskedRewrite, source: &Source, passages: &[ShownPassage]) -> Vec<Example> {
     let rewrite = asked.rewrite.for_examples();
     let Some(header) = header(&rewrite, source) else {
         return Vec::new();
@@ -64,7 +60,11 @@ fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
         let json = columns.options.layout(&path) == Some(Layout::JsonLines);
         Some(columns.options.header && !json)
     };
-    if !rewrite.steps().iter().any(|step| has_header(step) == Some(true)) {
+    if !rewrite
+        .steps()
+        .iter()
+        .any(|step| has_header(step) == Some(true))
+    {
         return Some(String::new());
     }
     let Source::File(path) = source else {
@@ -74,7 +74,8 @@ fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
     let mut file = BufReader::new(File::open(path).ok()?.take(LONGEST as u64));
     file.read_line(&mut line).ok()?;
     let line = line.trim_start_matches('\u{FEFF}');
-    line.ends_with('\n').then(|| format!("{}\n", line.trim_end_matches(['\r', '\n'])))
+    line.ends_with('\n')
+        .then(|| format!("{}\n", line.trim_end_matches(['\r', '\n'])))
 }
 
 fn comes_out(rewrite: &Rewrite, was: &str, now: &str) -> bool {
@@ -118,7 +119,10 @@ fn move_tables(words: &mut StepText, step: &Step, from: &Path) {
     for field in fields.into_iter().filter(|field| field.is_some()) {
         field.clone_from(&source);
     }
-    for [_, text] in [&mut words.set, &mut words.add_column].into_iter().flatten() {
+    for [_, text] in [&mut words.set, &mut words.add_column]
+        .into_iter()
+        .flatten()
+    {
         *text = moved.source().to_owned();
     }
 }

@@ -74,10 +74,17 @@ impl Rewrite {
     #[must_use]
     pub fn for_examples(&self) -> Self {
         let mut steps = self.steps().to_vec();
-        for columns in steps.iter_mut().filter_map(|step| step.query.columns.as_mut()) {
+        for columns in steps
+            .iter_mut()
+            .filter_map(|step| step.query.columns.as_mut())
+        {
             let named = columns.list.named().chain(&columns.also);
             let pointers = named.into_iter().any(|c| matches!(c, Column::Pointer(_)));
-            let told = if pointers { Format::JsonLines } else { Format::Csv };
+            let told = if pointers {
+                Format::JsonLines
+            } else {
+                Format::Csv
+            };
             if columns.options.layout("-").is_none() {
                 columns.options.format = Some(told);
             }

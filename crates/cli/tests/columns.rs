@@ -1,0 +1,645 @@
+//! Tables and JSON Lines through every verb, on files and in pipes.
+
+mod support;
+
+use support::Sandbox;
+
+const BERTH: &str =
+    "'^(?:[Bb]erth|[Bb])[ _-]?[O0]?(\\d+)$' --columns berth --with 'B-${1 | pad 2}'";
+
+/// Rows of a table in memory.
+fn rows(text: &str) -> Vec<Vec<String>> {
+    let reader = csv::ReaderBuilder::new()
+        .has_headers(false)
+        .from_reader(text.as_bytes());
+    let rows = reader.into_records().map(Result::unwrap);
+    rows.map(|row| row.iter().map(str::to_owned).collect())
+        .collect()
+}
+
+/// Look, check, mend, check again, go back: every byte but those of the berths stays.
+#[test]
+fn the_loop_on_a_column() {
+    let sandbox = Sandbox::larkmoor();
+    let before = sandbox.text("berths.csv");
+    let shapes = sandbox.run("shapes --columns berth berths.csv").ok().out;
+    assert!(
+        shapes.contains("47   49.0%   A-9{2}") && shapes.contains("A{2}9        BO3"),
+        "{shapes}"
+    );
+    let check = "check '^B-\\d\\d$' --columns berth berths.csv";
+    let got = sandbox.run(check);
+    assert!(
+        got.status == 1 && got.out.contains("49 offenders in 96 cells"),
+        "{got:#?}"
+    );
+    assert!(got.out.contains("\n   4  berth  BO3\n"));
+    let preview = sandbox.run(&format!("preview {BERTH} berths.csv")).ok();
+    assert_eq!(
+        (preview.count("matches"), preview.count("changes")),
+        (Some(96), Some(49))
+    );
+    assert!(
+        preview
+            .out
+            .contains("   5  was  berth  ‹B 04›\n      now         ‹B-04›\n")
+    );
+    sandbox
+        .run(&format!("apply {BERTH} berths.csv --expect 49 --yes"))
+        .ok();
+    let after = sandbox.text("berths.csv");
+    for (was, now) in before.lines().zip(after.lines()).skip(1) {
+        let (was, now) = (was.split_once(',').unwrap(), now.split_once(',').unwrap());
+        assert!(
+            was.1 == now.1 && now.0.starts_with("B-") && now.0.len() == 4,
+            "{now:?}"
+        );
+    }
+    assert_eq!(sandbox.run(check).status, 0);
+    sandbox.run("undo --yes").ok();
+    assert_eq!(sandbox.text("berths.csv"), before);
+}
+
+/// What comes of a small table, as a filter: request, table, outcome.
+#[test]
+fn tables_rewritten() {
+    let harbour = "berth,name,depth\r\n7,\"Old Quay, north\",\"3,5\"\r\n8,Pier,4\r\n";
+    for (request, input, wanted) in [
+        (
+            "Old --columns name --with New",
+            harbour,
+            "berth,name,depth\r\n7,\"New Quay, north\",\"3,5\"\r\n8,Pier,4\r\n",
+        ),
+        // Quotes come where they must be, and stay where they were.
+        (
+            ", --columns name,depth --remove",
+            harbour,
+            "berth,name,depth\r\n7,\"Old Quay north\",\"35\"\r\n8,Pier,4\r\n",
+        ),
+        (
+            "Pier --columns 2 --with 'a \"b\",\\n'",
+            harbour,
+            "berth,name,depth\r\n7,\"Old Quay, north\",\"3,5\"\r\n8,\"a \"\"b\"\",\n\",4\r\n",
+        ),
+        (
+            "$ --columns 1..2 --with ! --where-in depth ^4",
+            harbour,
+            "berth,name,depth\r\n7,\"Old Quay, north\",\"3,5\"\r\n8!,Pier!,4\r\n",
+        ),
+        (
+            "$ --columns berth --with ! --unless-in depth ^4",
+            harbour,
+            "berth,name,depth\r\n7!,\"Old Quay, north\",\"3,5\"\r\n8,Pier,4\r\n",
+        ),
+        (
+            "8 --columns berth --set depth '${@row}. ${@cell name | upper}'",
+            harbour,
+            "berth,name,depth\r\n7,\"Old Quay, north\",\"3,5\"\r\n8,Pier,2. PIER\r\n",
+        ),
+        (
+            "(\\d) --columns berth --add-column 'no, x' '$1;' --where Pier",
+            harbour,
+            "berth,name,depth,\"no, x\"\r\n7,\"Old Quay, north\",\"3,5\",\r\n8,Pier,4,8;\r\n",
+        ),
+        (
+            "[7a] --pick 2 --per row --unit cell --with A",
+            harbour,
+            "berth,name,depth\r\n7,\"Old QuAy, north\",\"3,5\"\r\n8,Pier,4\r\n",
+        ),
+        (
+            "r --pick last --per row --unit cell --with R --lines 2",
+            harbour,
+            "berth,name,depth\r\n7,\"Old Quay, noRth\",\"3,5\"\r\n8,Pier,4\r\n",
+        ),
+        (
+            "\\d --columns 1 --no-header --with 0",
+            "7,a\n8,b",
+            "0,a\n0,b",
+        ),
+        (
+            "a --columns x --with 'b|' --delimiter '|'",
+            "x|y\na|a\n",
+            "x|y\n\"b|\"|a\n",
+        ),
+        ("a --columns x --remove", "x\na\nb\n", "x\n\"\"\nb\n"),
+        (
+            "a --columns 2 --ragged --with b",
+            "x,y\na\na,a,a\n",
+            "x,y\na\na,b,a\n",
+        ),
+        (
+            "b --columns y --with c --format spaced",
+            "x  y\n a\tb \n",
+            "x  y\n a\tc \n",
+        ),
+        (
+            "^ --columns name --lead '> ' --format tsv",
+            "berth\tname\n7\tPier\n",
+            "berth\tname\n7\t> Pier\n",
+        ),
+        (
+            "b --columns y --with c --then c --columns y --with d",
+            "x,y\nb,b\n",
+            "x,y\nb,d\n",
+        ),
+        (
+            "o --columns /a,/b/- --with 0 --format jsonl",
+            "{\"a\" : \"\\u00e9o\",\"b\":[\"o\",{\"o\":\"o\"},1]}\n",
+            "{\"a\" : \"\\u00e90\",\"b\":[\"0\",{\"o\":\"o\"},1]}\n",
+        ),
+        (
+            "\\d+ --columns n --with 42 --format jsonl",
+            "{\"n\": 7e0}\n",
+            "{\"n\": 42e42}\n",
+        ),
+        (
+            "a --columns /s --add-column t '$0\"' --format jsonl",
+            "{\"s\":\"a\" }\n{\"s\":\"b\"}\n",
+            "{\"s\":\"a\", \"t\": \"a\\\"\" }\n{\"s\":\"b\"}\n",
+        ),
+    ] {
+        let format = if request.contains("--format") || request.contains("--delimiter") {
+            ""
+        } else {
+            " --format csv"
+        };
+        let got = Sandbox::new().pipe(input, &format!("apply {request}{format} --expect 0.."));
+        assert_eq!(
+            (got.status, got.out.as_str()),
+            (0, wanted),
+            "{request}: {}",
+            got.err
+        );
+    }
+}
+
+/// What is refused, with the reason: status, request, table, and what is said.
+#[test]
+fn tables_refused() {
+    let table = "berth,name,name\n7,Pier,x\n";
+    let json = "{\"a\":\"x\",\"n\":7}\n";
+    for (status, request, input, said) in [
+        (
+            2,
+            "x --columns brth --remove",
+            table,
+            "no column `brth`; there is `berth`",
+        ),
+        (
+            2,
+            "x --columns name --remove",
+            table,
+            "columns 2 and 3: pick one by its number",
+        ),
+        (
+            2,
+            "x --columns 2..9 --remove",
+            table,
+            "no column 9: the first row has 3",
+        ),
+        (
+            2,
+            "x --columns 1 --where-in depth 7 --remove",
+            table,
+            "no column `depth`",
+        ),
+        (2, "7 --columns 1 --set x y", table, "no column `x`"),
+        (
+            2,
+            "7 --columns 1 --with '${@cell x}'",
+            table,
+            "no column `x`",
+        ),
+        (
+            2,
+            "7 --columns 1 --add-column berth y",
+            table,
+            "there is a column `berth` already",
+        ),
+        (
+            2,
+            "x --columns 1,,2 --remove",
+            table,
+            "a column is missing here",
+        ),
+        (
+            2,
+            "x --columns berth --remove --no-header",
+            table,
+            "`berth` names no column",
+        ),
+        (2, "x --with '${@cell name}'", table, "needs columns"),
+        (
+            2,
+            "x --remove --per row --pick 1",
+            table,
+            "only where there are columns",
+        ),
+        (
+            2,
+            "x --columns 1 --drop-lines",
+            table,
+            "while the unit is a cell",
+        ),
+        (
+            2,
+            "x --columns 1 --unit line --remove",
+            table,
+            "a cell is a unit of its own",
+        ),
+        (
+            2,
+            "x --remove --delimiter ';'",
+            table,
+            "no column is looked at",
+        ),
+        (
+            2,
+            "x --columns 1 --remove --delimiter ';;'",
+            table,
+            "one ASCII character",
+        ),
+        (
+            2,
+            "x --columns 1 --remove --format xls",
+            table,
+            "no format `xls`",
+        ),
+        (
+            3,
+            "7 --columns 1 --remove",
+            "a,b\n7,\"x\n",
+            "line 2: the quote that opens this cell is never closed",
+        ),
+        (
+            3,
+            "7 --columns 1 --remove",
+            "a,b\n7,\"x\"y\n",
+            "line 2: text follows a closing quote",
+        ),
+        (
+            3,
+            "7 --columns 1 --remove",
+            "a,b\n7\n",
+            "line 2: this row has 1 cell, and the first one 2",
+        ),
+        (
+            3,
+            "7 --columns 1 --with , --quote none",
+            "a,b\n7,1\n",
+            "`,` cannot stand in a",
+        ),
+        (
+            3,
+            "7 --columns a --with '8 9' --format spaced",
+            "a b\n7 1\n",
+            "`8 9` cannot stand in a",
+        ),
+        (
+            3,
+            "7 --columns /n --with x --format jsonl",
+            json,
+            "`x` is no number, and /n holds one",
+        ),
+        (
+            3,
+            "x --columns /a --remove --format jsonl",
+            "7\n",
+            "no JSON object",
+        ),
+        (
+            2,
+            "x --columns /b --remove --format jsonl",
+            json,
+            "/b leads to no text in any row; there is `a`, `n`",
+        ),
+        (
+            3,
+            "x --columns /a --set /b y --format jsonl",
+            json,
+            "no /b to write",
+        ),
+        (
+            2,
+            "x --columns /a --remove",
+            "a\n",
+            "columns are of no known form",
+        ),
+    ] {
+        let format = if request.contains("--format")
+            || said.contains("known form")
+            || !request.contains("--columns")
+        {
+            ""
+        } else {
+            " --format csv"
+        };
+        let got = Sandbox::new().pipe(input, &format!("apply {request}{format}"));
+        assert_eq!(
+            (got.status, got.out.as_str()),
+            (status, ""),
+            "{request}: {got:#?}"
+        );
+        assert!(got.err.contains(said), "{request}: {}", got.err);
+    }
+}
+
+/// Files without columns are passed over when met, and refused when named; where rows lack a
+/// pointer or hold numbers, a note says so.
+#[test]
+fn what_is_passed_over_is_told() {
+    let sandbox = Sandbox::larkmoor();
+    let got = sandbox.run("find Quay --columns name --count notices berths.csv --format csv");
+    assert_eq!(got.status, 2, "notices have no such column: {got:#?}");
+    let got = sandbox
+        .run("find . --columns 1 --skip rewrites --skip '*.jsonl' --show 0 .")
+        .ok();
+    assert!(got.out.contains("without columns"), "{}", got.out);
+    let got = sandbox.run("find Quay --columns name notices/01-dredging.md");
+    assert!(got.status == 2 && got.err.contains("no known form"));
+    let rows = "{\"a\":\"x\"}\n{\"b\":1,\"a\":7}\n";
+    let got = Sandbox::new().pipe(rows, "find . --columns /a,/b --format jsonl");
+    assert!(
+        got.out
+            .contains("line 1: /b leads to no text in 1 of 2 rows"),
+        "{}",
+        got.out
+    );
+    assert!(
+        got.out
+            .contains("line 2: 2 numbers, such as /b here, taken as text"),
+        "{}",
+        got.out
+    );
+}
+
+#[test]
+fn records_name_the_column() {
+    let sandbox = Sandbox::with("a.csv", "x,y\n\"a \"\"b\"\"\",b\n");
+    let got = sandbox
+        .run("preview b --columns 1..2 --with c a.csv --json")
+        .ok();
+    let units = got.of_kind("unit");
+    assert_eq!(
+        (&units[0]["cell"], &units[0]["was"], &units[0]["now"]),
+        (&"x".into(), &"a \"b\"".into(), &"a \"c\"".into())
+    );
+    let changes = got.of_kind("change");
+    assert_eq!(
+        (&changes[0]["cell"], &changes[0]["before"]),
+        (&"x".into(), &"\"a \"\"b\"\"\"".into())
+    );
+    assert_eq!(
+        (&changes[0]["from"], &changes[0]["to"], &changes[1]["from"]),
+        (&4.into(), &13.into(), &14.into())
+    );
+    let found = sandbox
+        .run("find b --columns 1..2 a.csv --json")
+        .ok()
+        .of_kind("match");
+    assert_eq!(
+        (&found[0]["cell"], &found[0]["from"], &found[0]["to"]),
+        (&"x".into(), &9.into(), &10.into())
+    );
+    // Keeping a rewrite of columns keeps examples that are small tables.
+    sandbox
+        .run("preview b --columns x --with c a.csv --keep r.toml")
+        .ok();
+    let kept = sandbox.text("r.toml");
+    assert!(
+        kept.contains("x,y") && kept.contains("columns = \"x\""),
+        "{kept}"
+    );
+    sandbox.run("test r.toml").ok();
+}
+
+/// Groups as columns: request, and the first lines that come.
+#[test]
+fn extracted() {
+    let sandbox = Sandbox::larkmoor();
+    let beside = "berth,name,depth_m,length_m,status,pilot,remark";
+    for (request, lines) in [
+        (
+            "'(?<quay>\\w+) Quay(?:, (?<end>\\w+) end)?' --columns name berths.csv",
+            vec![
+                "file,record,quay,end",
+                "berths.csv,3,Old,south",
+                "berths.csv,4,Old,",
+            ],
+        ),
+        (
+            "'(\\d\\d)(\\d\\d) hours' --every notices/01-dredging.md",
+            vec![
+                "file,record,match,group_1,group_2",
+                "notices/01-dredging.md,5,1,16,45",
+            ],
+        ),
+        (
+            "'[,;] *' --columns remark --yes-no --select berth,matches berths.csv",
+            vec!["berth,matches", "B-01,true", "B-02,false"],
+        ),
+        (
+            "'' --select 5,berth berths.csv --as tsv",
+            vec!["status\tberth", "closed\tB-01"],
+        ),
+        (
+            "'' --select berth,depth_m --as jsonl berths.csv",
+            vec!["{\"berth\":\"B-01\",\"depth_m\":\"4.8\"}"],
+        ),
+        (
+            "--split '; *' --columns remark --select berth,part_1,part_2 berths.csv",
+            vec![
+                "berth,part_1,part_2",
+                "B-01,\"power 3,5 kV\",no bunkering",
+                "B-02,ask the harbour master,",
+            ],
+        ),
+        (
+            "--split '; *' --every --columns remark --select record,match,part berths.csv",
+            vec![
+                "record,match,part",
+                "1,1,\"power 3,5 kV\"",
+                "1,2,no bunkering",
+                "2,1,ask the harbour master",
+            ],
+        ),
+        (
+            "'\\d+' --wide --columns length_m,depth_m --select whole_match_1,whole_match_3 berths.csv",
+            vec!["whole_match_1,whole_match_3", "4,111", "13,295"],
+        ),
+        (
+            "'(?<no>\\d+)' --columns /berth --select /ship/name,no,/crew moorings.jsonl",
+            vec![
+                "/ship/name,no,/crew",
+                "Brisling,19,\"[{\"\"name\"\": \"\"Søren Quill\"\"}]\"",
+            ],
+        ),
+        (
+            "'gauge (?<id>\\w+)' --beside gauge.log",
+            vec!["text,id", "2026-06-01 00:00 gauge L2 level 1.85 m.,L2"],
+        ),
+        (
+            "'(?<berth>\\d)' --columns berth --whole-match --select berth,berth_2,whole_match berths.csv",
+            vec!["berth,berth_2,whole_match", "B-01,0,0"],
+        ),
+    ] {
+        let got = sandbox.run(&format!("extract {request}")).ok();
+        let found: Vec<&str> = got.out.lines().take(lines.len()).collect();
+        assert_eq!(found, lines, "{request}");
+    }
+    // Beside the columns there are, every row stays what it was.
+    let got = sandbox
+        .run("extract 'crane, (\\d+)' --columns remark --beside berths.csv")
+        .ok();
+    let (old, new) = (rows(&sandbox.text("berths.csv")), rows(&got.out));
+    assert!(got.out.starts_with(&format!("{beside},group_1\n")) && old.len() == new.len());
+    assert!(old.iter().zip(&new).all(|(old, new)| *old == new[..7]));
+    let objects = sandbox
+        .run("extract 'B-(\\d+)' --columns berth --beside --as jsonl moorings.jsonl")
+        .ok();
+    let line: serde_json::Value =
+        serde_json::from_str(objects.out.lines().next().unwrap()).unwrap();
+    assert_eq!(
+        (&line["ship"]["name"], &line["group_1"]),
+        (&"Brisling".into(), &"19".into())
+    );
+    let table = sandbox
+        .run("extract '(\\d+)' --columns berth --as table --show 2 berths.csv")
+        .ok();
+    assert!(
+        table.out.contains("94 more rows not shown")
+            && table.out.contains("  berths.csv   1        01\n"),
+        "{}",
+        table.out
+    );
+    for (status, request, said) in [
+        (1, "zzz --columns berth berths.csv", ""),
+        (2, "x --select brth berths.csv", "no column `brth`"),
+        (
+            2,
+            "'' --beside berths.csv other.csv",
+            "other columns than the files before it",
+        ),
+        (
+            3,
+            "'' --beside --format jsonl rows.txt",
+            "1 row with keys that the first one lacks",
+        ),
+    ] {
+        sandbox.write("other.csv", "a,b\n1,2\n");
+        sandbox.write("rows.txt", "{\"a\":1}\n{\"b\":2}\n");
+        let got = sandbox.run(&format!("extract {request}"));
+        assert!(
+            got.status == status && got.err.contains(said),
+            "{request}: {got:#?}"
+        );
+    }
+}
+
+/// The verbs that count: request, status, and what is said.
+#[test]
+fn counted() {
+    let sandbox = Sandbox::larkmoor();
+    for (request, status, said) in [
+        (
+            "tally '.+' --columns status berths.csv",
+            0,
+            "     59   61.5%   open\n     25   26.0%   closed\n",
+        ),
+        (
+            "tally '^(?:berth |B-)0*(\\d+)$' --group 1 --columns /berth moorings.jsonl --top 1",
+            0,
+            "      7    2.9%   80\n\n85 more values with a count of 233;",
+        ),
+        (
+            "tally '(?<what>\\w+)\\s+([\\d.,]+) ?m' --group what --sum 2 gauge.log",
+            0,
+            "    587   97.3%   2095.25   level\n",
+        ),
+        (
+            "tally '(\\w+) (\\w+)' --sum 2 --columns name berths.csv --limit 1",
+            3,
+            "1 text in that group are no numbers",
+        ),
+        (
+            "tally Quay --by file notices/01-dredging.md berths.csv --columns name --format csv",
+            2,
+            "no column `name`",
+        ),
+        ("tally Quay --group 2 berths.csv", 2, "no group `2`"),
+        ("tally zzz berths.csv", 1, "0 values in 0 matches"),
+        (
+            "tally 'berth' -i --by file notices --top 1",
+            0,
+            "notices/01-dredging.md   ",
+        ),
+        (
+            "check '\\t| $' --forbid notices",
+            0,
+            "All is as it must be: 231 lines in 16 files.",
+        ),
+        (
+            "check '^open' --columns status --where-in name Coal berths.csv --show 1",
+            1,
+            "5 more offenders not shown",
+        ),
+        ("check x empty.txt", 1, "There is no line to check"),
+        (
+            "shapes --columns berth,status --show 4 berths.csv",
+            0,
+            "berth    A{2}9    BO3          line 4\n",
+        ),
+        (
+            "shapes --columns berth --pattern berths.csv",
+            0,
+            "^\\p{Lu}[\\p{L}--\\p{Lu}]{4} \\d{2}$",
+        ),
+        (
+            "shapes --match '\\d[\\d.,]*' gauge.log",
+            0,
+            "9,9{2}   2,39    line 8\n",
+        ),
+        (
+            "shapes --chars --columns pilot berths.csv",
+            0,
+            "Ț      U+021A   LATIN CAPITAL LETTER T WITH COMMA BELOW   line 2\n",
+        ),
+        ("shapes --pick 1 berths.csv", 2, "--pick is about matches"),
+        ("shapes empty.txt", 1, "0 shapes in 0 values"),
+    ] {
+        sandbox.write("empty.txt", "");
+        let got = sandbox.run(request);
+        assert_eq!(got.status, status, "{request}: {got:#?}");
+        assert!(
+            got.out.contains(said) || got.err.contains(said),
+            "{request}: {}\n{}",
+            got.out,
+            got.err
+        );
+    }
+    let got = sandbox.pipe("quay 7\nquay 12\n", "shapes --json").ok();
+    let shapes = got.of_kind("shape");
+    assert_eq!(
+        (&shapes[0]["shape"], &shapes[0]["pattern"]),
+        (&"a{4} 9".into(), &"^[\\p{L}--\\p{Lu}]{4} \\d$".into())
+    );
+    let got = sandbox
+        .pipe("quay 7\nquay 12\n", "tally '\\w+' --pick 1 --json")
+        .ok();
+    assert_eq!(
+        (
+            &got.of_kind("value")[0]["value"],
+            &got.of_kind("totals")[0]["matches"]
+        ),
+        (&"quay".into(), &2.into())
+    );
+    let got = sandbox.pipe("quay 7\npier\n", "check \\d --json");
+    assert_eq!(
+        (
+            got.status,
+            &got.of_kind("offender")[0]["line"],
+            &got.of_kind("totals")[0]["checked"]
+        ),
+        (1, &2.into(), &2.into())
+    );
+}
