@@ -21,7 +21,7 @@ fn the_walk_runs_every_command_it_names() {
         "{}",
         got.out
     );
-    assert_eq!(got.out.matches("$ bquill ").count(), 12);
+    assert_eq!(got.out.matches("$ bquill ").count(), 14);
     assert!(
         got.out
             .contains("Took back run 1: 102 changes in 16 files."),

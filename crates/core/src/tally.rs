@@ -7,6 +7,9 @@ use std::sync::Arc;
 /// Values that are held apart; more of them are counted together.
 const MOST: usize = 1_000_000;
 
+/// A file, where files are counted apart, and a value.
+type Key = (Option<Arc<str>>, Option<Box<[u8]>>);
+
 /// Counts values.
 ///
 /// ```
@@ -19,7 +22,7 @@ const MOST: usize = 1_000_000;
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct Tally {
-    seen: HashMap<(Option<Arc<str>>, Option<Box<[u8]>>), (u64, Sum)>,
+    seen: HashMap<Key, (u64, Sum)>,
     /// All that was counted.
     pub total: u64,
     /// Those of values too many to be held apart.

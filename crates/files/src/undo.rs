@@ -33,10 +33,10 @@ pub fn undo_plan(
         let path = target.path.path();
         let spooling = |error| FileError::io(&path, Trouble::Spool, error);
         let mut back = Inversion::default();
-        let mut own = |record: &Result<ChangeRecord, FileError>| {
+        let own = |record: &Result<ChangeRecord, FileError>| {
             record.as_ref().map_or(true, |record| record.file == number)
         };
-        while let Some(record) = records.next_if(&mut own) {
+        while let Some(record) = records.next_if(own) {
             let change = back.invert(record?.change());
             spooler.push(change).map_err(spooling)?;
         }

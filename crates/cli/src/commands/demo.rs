@@ -76,7 +76,25 @@ const WALK: &[Stop] = &[
         words: &["undo", "--yes"],
     },
     Stop {
-        says: "9. Keep what worked: a rewrite file holds it with worked examples. `preview … --keep\n   \
+        says: "9. Columns of data go round the same loop. In which forms does this one come?",
+        words: &["shapes", "--columns", "berth", "berths.csv"],
+    },
+    Stop {
+        says: "10. Only that column is rewritten; every other byte of the table stays.",
+        words: &[
+            "preview",
+            r"^(?:[Bb]erth|[Bb])[ _-]?[O0]?(\d+)$",
+            "--columns",
+            "berth",
+            "--with",
+            "B-${1 | pad 2}",
+            "berths.csv",
+            "--show",
+            "4",
+        ],
+    },
+    Stop {
+        says: "11. Keep what worked: a rewrite file holds it with worked examples. `preview … --keep\n   \
                FILE` makes one; this one came with the samples.",
         words: &["test", "rewrites/berth-codes.toml"],
     },

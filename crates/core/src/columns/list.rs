@@ -173,6 +173,7 @@ impl FromStr for Column {
 }
 
 /// What stands between two commas.
+#[derive(Clone, Copy)]
 struct Word<'t> {
     text: &'t str,
     quoted: bool,

@@ -268,7 +268,7 @@ impl<'t> Parser<'t> {
         }
         let word = leading(self.rest(), |c| !c.is_whitespace() && !"|}".contains(c));
         self.at += word.len();
-        let parsed = word.parse().map_err(|error: ColumnsError| TemplateError {
+        word.parse().map_err(|error: ColumnsError| TemplateError {
             kind: TemplateErrorKind::Argument(error.to_string()),
             span: if word.is_empty() {
                 cell
@@ -278,8 +278,7 @@ impl<'t> Parser<'t> {
             remedy: "write the name or the number of one column, as in `${@cell berth}`; a name \
                      with blanks stands in quotes"
                 .into(),
-        });
-        parsed
+        })
     }
 
     fn bad_reference(&self, start: usize) -> TemplateError {
