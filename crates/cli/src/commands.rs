@@ -1,5 +1,6 @@
 //! One file for each verb, and what several of them share.
 
+mod against;
 mod apply;
 mod check;
 mod completions;
@@ -9,11 +10,15 @@ mod extract;
 mod find;
 mod history;
 mod keep;
+mod kinds;
 mod look;
 mod man;
 mod pass;
+pub mod plans;
 mod preview;
 mod recover;
+mod renew;
+mod review;
 mod shapes;
 mod state;
 mod tally;
@@ -39,6 +44,7 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
         Verb::Extract(args) => extract::run(&args, parts, output),
         Verb::Check(args) => check::run(&args, parts, output),
         Verb::Preview(args) => preview::run(&args, parts, output),
+        Verb::Review(args) => review::run(&args, parts, output),
         Verb::Apply(args) => apply::run(&args, parts, output),
         Verb::History(args) => history::run(&args, output),
         Verb::Undo(args) => undo::run(&args, output),

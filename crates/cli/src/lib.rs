@@ -10,6 +10,7 @@ mod complaint;
 mod options;
 mod output;
 mod render;
+mod review;
 mod status;
 mod tables;
 

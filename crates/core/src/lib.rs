@@ -13,6 +13,7 @@
 //! * [`Rewrite`] is a list of steps; [`Run`] evaluates it over one text after another and
 //!   hands [`Passage`]s of changes to a [`Sink`].
 //! * [`columns`] reads the cells of tables and of JSON Lines, which are units like any other.
+//! * [`plan`] reads plans that were written down, and decisions about their changes.
 //! * [`edits`] composes the edits of several steps into edits of the original bytes.
 //!
 //! ```
@@ -35,8 +36,10 @@ pub mod edits;
 mod error;
 pub mod escape;
 pub mod explain;
+mod inventory;
 mod pattern;
 mod pieces;
+pub mod plan;
 mod problem;
 mod query;
 mod rewrite;
@@ -49,6 +52,7 @@ mod template;
 mod unit;
 
 pub use error::{Error, Fault};
+pub use inventory::Inventory;
 pub use pattern::{Finder, Groups, MatchOptions, Matches, Pattern, PatternError, SearchError};
 pub use problem::{Problem, ProblemKind};
 pub use query::{

@@ -62,7 +62,8 @@ impl Search {
         })
     }
 
-    fn wants(&self, path: &Path) -> bool {
+    /// Whether a file of this path is meant.
+    pub fn wants(&self, path: &Path) -> bool {
         self.files.as_ref().is_none_or(|set| matches(set, path)) && !self.skips(path)
     }
 

@@ -3,6 +3,7 @@
 //! * [`discover`] turns paths and globs into [`Source`]s in order of path.
 //! * [`Reader`] hands a source's text on in pieces and tells its [`Facts`].
 //! * [`evaluate`] runs a rewrite over a source; [`Plan`] keeps what came out.
+//! * [`PlanDoc`] is a plan in a file, with its decisions.
 //! * [`make_run`] splices a plan into files, all or nothing, and tells the [`Journal`];
 //!   [`recover`] finishes what was stopped, [`undo_plan`] leads back.
 //! * [`write_elsewhere`] writes the rewritten files to another place.
@@ -18,6 +19,7 @@ mod fs;
 mod journal;
 mod parallel;
 mod plan;
+mod plan_file;
 mod read;
 mod recover;
 mod run;
@@ -35,6 +37,7 @@ pub use journal::{
     ChangeRecord, Commit, Intent, Journal, Lock, PathText, Record, RunRecord, RunState, Target,
 };
 pub use plan::{Change, Plan, PlannedFile};
+pub use plan_file::{PlanDoc, PlanFileError, PlanKind, PlanKinds};
 pub use read::{Facts, Newline, OpenText, Reader, Skipped, TextOptions};
 pub use recover::{Direction, Open, clean, open_ways, recover};
 pub use run::{RunDone, RunRequest, make_run};

@@ -79,6 +79,8 @@ pub enum Verb {
     Check(CheckArgs),
     /// Show every change a rewrite would make; write nothing.
     Preview(PreviewArgs),
+    /// Judge the changes one by one or kind by kind, then apply them.
+    Review(ReviewArgs),
     /// Make the changes: all of them, or none.
     Apply(ApplyArgs),
     /// Show the runs that have been made, or what one of them changed.
@@ -113,6 +115,7 @@ impl Verb {
             Self::Extract(args) => (args.words, of_select(args.select)),
             Self::Check(args) => (args.words, of_select(args.select)),
             Self::Preview(args) => (args.words, args.step),
+            Self::Review(args) => (args.words, args.step),
             Self::Apply(args) => (args.words, args.step),
             Self::History(_)
             | Self::Undo(_)
@@ -668,6 +671,8 @@ Examples:
   bquill preview 'metre' --with 'm' gauge.log --then '  +' --with ' ' --steps
   bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --keep berths.toml
   bquill preview --rewrite berths.toml notices/
+  bquill preview 'berth (\\d+)' -i --with 'B-$1' notices/ --kinds
+  bquill preview 'berth *(\\d+)' -i --with 'B-$1' notices/ --against last
   bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/
 
 Write templates between single quotes: a shell swallows `$1` between double quotes.
@@ -692,6 +697,16 @@ pub struct PreviewArgs {
     /// Print a unified diff.
     #[arg(long, help_heading = "Output", conflicts_with = "json")]
     pub diff: bool,
+    /// Show each kind of change once, the most frequent first: the same text before and after.
+    #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff"])]
+    pub kinds: bool,
+    /// Compare with an earlier plan, or the last preview: what only one of them changes.
+    #[arg(long, value_name = "PLAN|last", value_hint = ValueHint::FilePath, help_heading = "Output")]
+    #[arg(conflicts_with_all = ["json", "diff", "kinds"])]
+    pub against: Option<PathBuf>,
+    /// Save the plan in FILE, to be reviewed and applied.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Output")]
+    pub save: Option<PathBuf>,
     /// Show the text between the steps too.
     #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff"])]
     pub steps: bool,
@@ -735,8 +750,12 @@ Examples:
   bquill apply 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill apply 'berth\\s+(\\d+)' -i --with 'B-$1' notices/ --expect 30..40 --yes
   bquill apply 'metre' --with 'm' gauge.log --to gauge-short.log
+  bquill apply
+  bquill apply --plan berths.plan --yes
   printf 'quay 7\\n' | bquill apply 'quay (\\d+)' --with 'Q$1'
 
+With nothing named it applies the last preview of this folder. A reviewed plan is written as it was
+decided: what is open or refused is not.
 On a terminal it shows the counts and asks; elsewhere it needs --yes. Standard input is written
 to standard output, and nothing is asked.
 Exit: 0 fine, 1 nothing matched or --expect not met, 2 the request is wrong, 3 something could
@@ -752,12 +771,75 @@ pub struct ApplyArgs {
     pub guard: GuardArgs,
     #[command(flatten)]
     pub files: FilesArgs,
+    #[command(flatten)]
+    pub plan: PlanArgs,
     /// Do not ask.
     #[arg(short, long, help_heading = "Output")]
     pub yes: bool,
     /// Write to this file, or below this folder, and leave the source alone.
     #[arg(long, value_name = "FILE|DIR", value_hint = ValueHint::AnyPath, help_heading = "Output")]
     pub to: Option<PathBuf>,
+}
+
+/// Which plan is meant.
+#[derive(Args, Clone, Debug, Default)]
+pub struct PlanArgs {
+    /// The plan in FILE; `last` is the last preview of this folder.
+    #[arg(long, value_name = "FILE|last", value_hint = ValueHint::FilePath, help_heading = "Plan")]
+    pub plan: Option<PathBuf>,
+    /// Evaluate the plan's rewrite again, and carry over the decisions that still fit.
+    #[arg(long, help_heading = "Plan")]
+    pub renew: bool,
+    /// The paths of the plan lie below DIR [default: this folder].
+    #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath, requires = "plan", help_heading = "Plan")]
+    pub root: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill review [PATTERN --with TEMPLATE [PATH]… | --plan FILE] [OPTIONS]",
+    after_help = "\
+Examples:
+  bquill review 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
+  bquill review
+  bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..3' --accept-rest
+
+With nothing named it goes on with the last preview of this folder. Changes are named by id (`2.7`),
+`kind:3..5` (as `preview --kinds` numbers them), `file:GLOB`, `line:SPEC`; `&` joins conditions, `,`
+begins another.
+Exit: 0 fine, 1 there is nothing to review, 2 the request is wrong, 3 something could not be
+read or safely written."
+)]
+pub struct ReviewArgs {
+    /// The pattern, then files and folders.
+    #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    #[command(flatten)]
+    pub step: StepArgs,
+    #[command(flatten)]
+    pub guard: GuardArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    #[command(flatten)]
+    pub plan: PlanArgs,
+    /// Accept these changes, without a screen; may be repeated.
+    #[arg(long, value_name = "SPEC", help_heading = "Decisions")]
+    pub accept: Vec<String>,
+    /// Refuse these changes, without a screen; may be repeated.
+    #[arg(long, value_name = "SPEC", help_heading = "Decisions")]
+    pub refuse: Vec<String>,
+    /// Accept all that is open then.
+    #[arg(long, conflicts_with = "refuse_rest", help_heading = "Decisions")]
+    pub accept_rest: bool,
+    /// Refuse all that is open then.
+    #[arg(long, help_heading = "Decisions")]
+    pub refuse_rest: bool,
+    /// Use the part of a plan that was cut off.
+    #[arg(short, long, help_heading = "Decisions")]
+    pub yes: bool,
+    /// Print the counts as a JSON record.
+    #[arg(long, help_heading = "Output")]
+    pub json: bool,
 }
 
 #[derive(Args, Debug)]

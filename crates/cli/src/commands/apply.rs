@@ -1,7 +1,7 @@
 //! `apply`: makes the changes, all of them or none.
 
 use super::pass::{Guard, Pass, file_complaint};
-use super::state;
+use super::{plans, state};
 use crate::args::{ApplyArgs, Part};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite};
@@ -19,6 +19,16 @@ use std::io::{self, IsTerminal};
 use std::path::{Component, Path, PathBuf};
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+    if args.plan.plan.is_some() || plans::nothing_named(&parts) {
+        plans::check_alone(&parts, args.guard.ensure.is_some())?;
+        return apply_plan(args, output);
+    }
+    if args.plan.renew {
+        return Err(Complaint::wrong(
+            "--renew is about a plan, and this evaluates a rewrite anyway",
+        )
+        .remedy("leave it out"));
+    }
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     let guard = Guard::new(&args.guard)?;
     let texts = options::texts(&args.files, true)?;
@@ -61,6 +71,41 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         None => in_place(&asked, listing, &pass, &plan, args, output)?,
     }
     Ok(status)
+}
+
+/// Writes a plan as it was decided.
+fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint> {
+    let terminal = io::stdin().is_terminal();
+    if args.to.is_none() && !args.yes && !terminal {
+        return Err(Complaint::wrong("there is no terminal to ask on")
+            .remedy("look with `review`, then add `--yes`"));
+    }
+    let expected = options::expected(args.guard.expect.as_deref())?;
+    let meant = plans::meant(&args.plan, args.yes, output)?;
+    let plan = meant.to_plan()?;
+    let counts = meant.doc.index.counts();
+    output.print(format!("{}\n\n{}\n", meant.sentence(), plans::decisions(&counts)).as_bytes());
+    let changes: u64 = plan.files.iter().map(|file| file.changes.len()).sum();
+    if let Some(count) = expected.filter(|count| !count.holds(changes)) {
+        let message = format!("{count} changes were expected, and there are {changes}");
+        return Err(Complaint::no(message).remedy("nothing has been written"));
+    }
+    if changes == 0 {
+        output.print(b"There is nothing to write.\n");
+        return Ok(Status::No);
+    }
+    if let Some(to) = &args.to {
+        elsewhere(to, &plan, args, output)?;
+        return Ok(Status::Fine);
+    }
+    let files = plan.changed().count() as u64;
+    let what = state::changes_in_files(changes, files);
+    if !args.yes && !state::agreed(&format!("Write {what}? [y/N] "), output)? {
+        output.print(b"Nothing has been written.\n");
+        return Ok(Status::Fine);
+    }
+    meant.write(&plan, output)?;
+    Ok(Status::Fine)
 }
 
 fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Complaint> {

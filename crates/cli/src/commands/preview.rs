@@ -1,19 +1,22 @@
 //! `preview`: every change a rewrite would make; nothing is written.
 
+use super::against::Comparison;
 use super::keep;
+use super::kinds::KindSink;
 use super::pass::{Guard, Note, Pass, template_hints};
+use super::plans::PlanOut;
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::render::{
-    self, Collector, FileReport, JsonPlan, Keep, PreviewView, counted, diff_of_file, file_name,
-    json_note, rewrite_sentence,
+    self, Collector, FileReport, Keep, PreviewView, counted, diff_of_file, file_name,
+    rewrite_sentence,
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Rewrite, RunOptions};
-use brisk_quill_files::Listing;
+use brisk_quill_core::{Problem, Remark, Rewrite, RunOptions, Unmet};
+use brisk_quill_files::{FilePassage, FileSink, Listing, Source};
 
 /// Notes shown; the rest is counted.
 const NOTES_SHOWN: usize = 10;
@@ -26,41 +29,70 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     }
     let mut view = View::new(args, &asked, output)?;
     let run = RunOptions {
-        groups: args.json,
+        groups: true,
         cells: true,
         one_piece: view.keep().context > 0,
         through: through(args, &asked.rewrite)?,
         stages: args.steps,
         ..RunOptions::default()
     };
-    let texts = options::texts(&args.files, args.json)?;
+    let texts = options::texts(&args.files, true)?;
     let sources = asked.sources(&args.files)?;
     let listing = &sources.listing;
+    let piped = listing.sources.contains(&Source::Stdin);
+    if piped && args.save.is_some() {
+        return Err(Complaint::wrong(
+            "standard input cannot be written later, so its plan cannot be saved",
+        )
+        .remedy("name the files"));
+    }
+    let show = options::shown(&args.show)?;
+    let mut sink = PreviewSink {
+        comparison: match &args.against {
+            Some(file) => Some(Comparison::new(file, show)?),
+            None => None,
+        },
+        plan: PlanOut::new(&asked, args.json, args.save.as_deref(), !piped)?,
+        kinds: args.kinds.then(KindSink::new),
+        source: &Source::Stdin,
+        found: Collector::new(view.keep()),
+    };
 
     let mut pass = Pass::new(&asked.rewrite, &sources, run, texts, guard)?;
     view.begin(listing, output);
+    sink.plan.begin(output);
     pass.unreadable(listing, output);
-    let mut number = 0;
     let mut status = Status::Fine;
     let mut examples = Vec::new();
     for source in &listing.sources {
-        let mut found = Collector::new(view.keep());
-        let Some(read) = pass.file(source, &mut found, output) else {
+        sink.source = source;
+        sink.found = Collector::new(Keep {
+            // A file is kept only for what it needs examples of.
+            changes: match args.keep.is_some() && examples.len() < keep::EXAMPLES {
+                true => view.keep().changes.max(keep::EXAMPLES),
+                false => view.keep().changes,
+            },
+            ..view.keep()
+        });
+        let Some(read) = pass.file(source, &mut sink, output) else {
+            sink.plan.drop_file();
             continue;
         };
+        let found = &mut sink.found;
         pass.tell(source, &found.problems, &found.unmet, output);
         let remarks = found.remarks.iter();
         pass.notes
             .extend(remarks.map(|remark| Note::remark(source, remark)));
+        if let Some(comparison) = &mut sink.comparison {
+            comparison.end_file(source, &read.facts);
+        }
         if read.counts.changes + read.counts.problems + read.counts.unmet == 0 {
             continue;
         }
         if args.keep.is_some() && examples.len() < keep::EXAMPLES {
             examples.extend(keep::examples(&asked, source, &found.passages));
         }
-        number += 1;
         let report = FileReport {
-            number,
             source,
             facts: &read.facts,
             passages: &found.passages,
@@ -68,15 +100,59 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
             unmet: &found.unmet,
         };
         status = status.max(view.file(&report, output));
+        sink.plan.end_file(&report, output);
         if output.is_closed() {
             break;
         }
+    }
+    if let Some(kinds) = sink.kinds.take() {
+        kinds.print(show, output);
+    }
+    if let Some(comparison) = sink.comparison.take() {
+        comparison.print(output);
     }
     view.end(&pass, output);
     if let Some(file) = &args.keep {
         keep::write(file, &asked, examples)?;
     }
-    Ok(status.max(pass.end(output)))
+    let status = status.max(pass.end(output));
+    let holds = status == Status::Fine && pass.totals.counts.changes > 0;
+    sink.plan.end(&pass.totals, &pass.notes, holds, output)?;
+    Ok(status)
+}
+
+/// Sends what is found in a file to all that take part in it.
+struct PreviewSink<'p> {
+    source: &'p Source,
+    found: Collector,
+    plan: PlanOut<'p>,
+    kinds: Option<KindSink>,
+    comparison: Option<Comparison>,
+}
+
+impl FileSink for PreviewSink<'_> {
+    fn passage(&mut self, passage: &FilePassage<'_>) {
+        self.plan.passage(self.source, passage);
+        if let Some(kinds) = &mut self.kinds {
+            kinds.passage(self.source, passage);
+        }
+        if let Some(comparison) = &mut self.comparison {
+            comparison.passage(passage);
+        }
+        self.found.passage(passage);
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.found.problem(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.found.unmet(unmet);
+    }
+
+    fn remark(&mut self, step: usize, remark: Remark) {
+        self.found.remark(step, remark);
+    }
 }
 
 /// After how many steps to stop.
@@ -103,8 +179,11 @@ enum View<'r> {
         /// Changes that may still be shown.
         left: usize,
         shown: u64,
+        /// Something else is shown instead of the changes.
+        instead: bool,
     },
-    Json(JsonPlan<'r>, &'r Rewrite),
+    /// The plan alone, which is written on its own way.
+    Json,
     Diff {
         /// A person reads it, so control characters must not get through.
         escaped: bool,
@@ -117,10 +196,14 @@ impl<'r> View<'r> {
         asked: &'r AskedRewrite,
         output: &Output,
     ) -> Result<Self, Complaint> {
-        let AskedRewrite { text, rewrite, .. } = asked;
-        let left = options::shown(&args.show)?;
+        let rewrite = &asked.rewrite;
+        // Kinds and differences are shown instead of the changes.
+        let left = match args.kinds || args.against.is_some() {
+            true => 0,
+            false => options::shown(&args.show)?,
+        };
         Ok(if args.json {
-            Self::Json(JsonPlan { text, rewrite }, rewrite)
+            Self::Json
         } else if args.diff {
             Self::Diff {
                 escaped: output.is_terminal(),
@@ -133,6 +216,7 @@ impl<'r> View<'r> {
                 context: args.show.context,
                 left,
                 shown: 0,
+                instead: args.kinds || args.against.is_some(),
             }
         })
     }
@@ -150,7 +234,7 @@ impl<'r> View<'r> {
                 context: *context,
                 ..all
             },
-            Self::Json(..) => all,
+            Self::Json => Keep { changes: 0, ..all },
             Self::Diff { .. } => Keep {
                 context: render::DIFF_CONTEXT,
                 on_disk: true,
@@ -165,8 +249,7 @@ impl<'r> View<'r> {
                 let sentence = rewrite_sentence(rewrite, &listing.sources);
                 output.print(format!("{sentence}\n").as_bytes());
             }
-            Self::Json(plan, _) => output.print(&plan.head()),
-            Self::Diff { .. } => {}
+            Self::Json | Self::Diff { .. } => {}
         }
     }
 
@@ -180,7 +263,7 @@ impl<'r> View<'r> {
                 *left = left.saturating_sub(now);
                 *shown += now as u64;
             }
-            Self::Json(plan, _) => output.print(&plan.file(report)),
+            Self::Json => {}
             // Its line ends are two bytes, which no patch tool knows.
             Self::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
                 let name = file_name(report.source);
@@ -196,9 +279,14 @@ impl<'r> View<'r> {
     fn end(&self, pass: &Pass<'_>, output: &mut Output) {
         let totals = &pass.totals;
         match self {
-            Self::Text { rewrite, shown, .. } => {
+            Self::Text {
+                rewrite,
+                shown,
+                instead,
+                ..
+            } => {
                 let hidden = totals.counts.changes - shown;
-                if hidden > 0 {
+                if hidden > 0 && !instead {
                     let more = counted(hidden, "more change");
                     output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
                 }
@@ -208,16 +296,7 @@ impl<'r> View<'r> {
                     output.print(format!("\nhint {name}: {message}\n").as_bytes());
                 }
             }
-            Self::Json(plan, rewrite) => {
-                for note in &pass.notes {
-                    output.print(&json_note(&note.path, note.line, &note.message));
-                }
-                for (name, message) in template_hints(rewrite) {
-                    output.print(&plan.hint(name, &message));
-                }
-                output.print(&plan.totals(totals));
-            }
-            Self::Diff { .. } => {}
+            Self::Json | Self::Diff { .. } => {}
         }
     }
 }

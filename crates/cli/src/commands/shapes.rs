@@ -12,8 +12,8 @@ use crate::render::{
 };
 use crate::status::Status;
 use brisk_quill_core::escape::{push_visible_char, visible};
-use brisk_quill_core::shapes::{Inventory, Shape, Shapes, unusual};
-use brisk_quill_core::{Problem, Span, UnitView, line_ends};
+use brisk_quill_core::shapes::{Shape, Shapes, unusual};
+use brisk_quill_core::{Inventory, Problem, Span, UnitView, line_ends};
 use brisk_quill_files::Source;
 
 /// Shapes that are told apart.

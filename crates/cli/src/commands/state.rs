@@ -79,6 +79,9 @@ pub fn make(
     make_run(&RealFs, &journal, &mut lock, &request).map_err(|error| {
         file_complaint(&error).remedy(match error.trouble {
             Trouble::Unfinished => "nothing new has been begun; recover first",
+            Trouble::Changed => {
+                "nothing has been written; evaluate the rewrite again: a plan with `--renew`"
+            }
             _ => "all files are as they were",
         })
     })

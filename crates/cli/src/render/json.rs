@@ -5,14 +5,13 @@ use super::report::{FileReport, ShownCell, ShownEdit, ShownPassage};
 use super::table::{FindTotals, RewriteTotals};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
+use brisk_quill_core::plan::FORMAT;
 use brisk_quill_core::{
     GroupText, Groups, LeftOutCounts, Problem, Rewrite, RewriteText, StepCounts,
 };
-use brisk_quill_files::Source;
+use brisk_quill_files::{Facts, Source};
 use serde::Serialize;
 
-/// The version of the plan format.
-const FORMAT: u32 = 1;
 /// Units longer than this are left out of `unit` records, in bytes.
 const UNIT_MOST: usize = 4 << 10;
 
@@ -239,36 +238,46 @@ impl JsonPlan<'_> {
         })
     }
 
-    /// The records of one file, all of whose passages are at hand.
-    pub fn file(&self, report: &FileReport<'_>) -> Vec<u8> {
+    /// What stands before the changes of a file.
+    pub fn file(&self, source: &Source, facts: &Facts) -> Vec<u8> {
+        let path = path_text(source);
+        json_line(&Record::File {
+            path: &path.shown,
+            path_b64: &path.base64,
+            bytes: facts.bytes,
+            hash: facts.hash.map(|hash| hash.to_hex().to_string()),
+            encoding: facts.encoding,
+            newline: facts.newline.name(),
+        })
+    }
+
+    /// The changes of a passage; `file` is the number of the file, from 1, `changes` how many
+    /// there are before it.
+    pub fn passage(
+        &self,
+        source: &Source,
+        passage: &ShownPassage,
+        file: u64,
+        changes: u64,
+    ) -> Vec<u8> {
+        let mut out = Vec::new();
+        let path = path_text(source);
+        if !passage.is_cells() {
+            push_unit(&mut out, &path, passage);
+        }
+        for (number, edit) in (changes + 1..).zip(&passage.edits) {
+            if let Some(cell) = edit.cell.as_ref().filter(|_| passage.is_cells()) {
+                push_cell(&mut out, &path, edit.line, cell);
+            }
+            self.push_change(&mut out, &path, format!("{file}.{number}"), passage, edit);
+        }
+        out
+    }
+
+    /// What stands behind the changes of a file.
+    pub fn troubles(&self, report: &FileReport<'_>) -> Vec<u8> {
         let mut out = Vec::new();
         let path = path_text(report.source);
-        let facts = report.facts;
-        push(
-            &mut out,
-            &Record::File {
-                path: &path.shown,
-                path_b64: &path.base64,
-                bytes: facts.bytes,
-                hash: facts.hash.map(|hash| hash.to_hex().to_string()),
-                encoding: facts.encoding,
-                newline: facts.newline.name(),
-            },
-        );
-        let mut number = 0;
-        for passage in report.passages {
-            if !passage.is_cells() {
-                push_unit(&mut out, &path, passage);
-            }
-            for edit in &passage.edits {
-                if let Some(cell) = edit.cell.as_ref().filter(|_| passage.is_cells()) {
-                    push_cell(&mut out, &path, edit.line, cell);
-                }
-                number += 1;
-                let id = format!("{}.{number}", report.number);
-                self.push_change(&mut out, &path, id, passage, edit);
-            }
-        }
         for problem in report.problems {
             push_problem(&mut out, &path.shown, problem);
         }

@@ -12,8 +12,6 @@ const NAME_MOST: usize = 24;
 
 /// One file with its changes.
 pub struct FileReport<'a> {
-    /// Counted from 1 among the files with changes or problems.
-    pub number: u64,
     pub source: &'a Source,
     pub facts: &'a Facts,
     /// As many as were asked for.
@@ -145,6 +143,11 @@ impl ShownPassage {
         }
     }
 
+    /// All of it, without neighbours.
+    pub fn of(found: &FilePassage<'_>) -> Self {
+        Self::new(found, &Keep::default())
+    }
+
     /// The same in bytes on disk.
     fn on_disk(found: &FilePassage<'_>, keep: &Keep) -> Self {
         let (passage, coding) = (found.passage, found.coding);
@@ -229,7 +232,7 @@ fn last_lines(text: &[u8], most: usize) -> Vec<Vec<u8>> {
 }
 
 /// What is to be kept of a file.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Default)]
 pub struct Keep {
     /// Passages are kept until they hold so many changes.
     pub changes: usize,

@@ -17,8 +17,8 @@ pub(crate) fn decode(raw: &[u8], quoted: bool, dialect: Dialect) -> Cow<'_, [u8]
     let mut rest = &inner[first..];
     while let Some(at) = memchr::memchr(quote, rest) {
         value.extend_from_slice(&rest[..=at]);
-        // The scanner has seen that there are two.
-        rest = &rest[at + 2..];
+        // The scanner has seen that there are two; a plan may say otherwise.
+        rest = rest.get(at + 2..).unwrap_or_default();
     }
     value.extend_from_slice(rest);
     Cow::Owned(value)

@@ -1,0 +1,140 @@
+//! `preview --kinds`: which changes there are, each once.
+
+use crate::output::Output;
+use crate::render::{Align, Grid, counted, number, one_line_of};
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::{Inventory, Span};
+use brisk_quill_files::{FilePassage, Source};
+
+/// Kinds that are told apart.
+const KINDS_MOST: usize = 100_000;
+/// Bytes shown around a match that touches a letter or a digit.
+const AROUND: usize = 16;
+
+/// Collects kinds.
+pub struct KindSink {
+    seen: Inventory<(Vec<u8>, Vec<u8>), First>,
+    changes: u64,
+}
+
+/// The first change of a kind, and those of it that look odd.
+struct First {
+    ordinal: u64,
+    path: String,
+    line: u64,
+    cell: Option<String>,
+    /// Changes that touch a letter or a digit, and the first of them in its line.
+    touching: u64,
+    odd: Option<Vec<u8>>,
+}
+
+impl KindSink {
+    pub fn new() -> Self {
+        Self {
+            seen: Inventory::new(KINDS_MOST),
+            changes: 0,
+        }
+    }
+
+    pub fn passage(&mut self, source: &Source, found: &FilePassage<'_>) {
+        for edit in &found.edits {
+            let text = &edit.text;
+            self.changes += 1;
+            let ordinal = self.changes;
+            let kind = (text.before.to_vec(), text.after.to_vec());
+            self.seen.add(kind.clone(), || First {
+                ordinal,
+                path: crate::render::file_name(source),
+                line: text.line,
+                cell: text.cell.map(|cell| cell.name.to_string()),
+                touching: 0,
+                odd: None,
+            });
+            let was = found.passage.was;
+            if text.cell.is_none()
+                && touches(was, text.span)
+                && let Some(first) = self.seen.first_mut(&kind)
+            {
+                first.touching += 1;
+                first.odd.get_or_insert_with(|| around(was, text.span));
+            }
+        }
+    }
+
+    /// The kinds, the most frequent first; at most `show` of them.
+    pub fn print(self, show: usize, output: &mut Output) {
+        let others = self.seen.others;
+        let mut rows = self.seen.into_rows();
+        rows.sort_by(|a, b| b.1.cmp(&a.1).then(a.2.ordinal.cmp(&b.2.ordinal)));
+        let cells = rows.iter().any(|(_, _, first)| first.cell.is_some());
+        let mut heads = vec![("kind", Align::Right), ("count", Align::Right)];
+        if cells {
+            heads.push(("column", Align::Left));
+        }
+        heads.extend([
+            ("was", Align::Left),
+            ("now", Align::Left),
+            ("first", Align::Left),
+        ]);
+        heads.push(("look at", Align::Left));
+        let mut grid = Grid::new(heads);
+        for (index, ((before, after), count, first)) in rows.iter().take(show).enumerate() {
+            let mut row = vec![(index + 1).to_string(), number(*count)];
+            if cells {
+                row.push(visible(
+                    first.cell.as_deref().unwrap_or_default().as_bytes(),
+                ));
+            }
+            row.extend([quoted(before), quoted(after)]);
+            row.push(format!("{}, line {}", first.path, first.line));
+            row.push(match &first.odd {
+                Some(odd) => {
+                    let touching = number(first.touching);
+                    format!("{touching} within a word: {}", visible(odd))
+                }
+                None => String::new(),
+            });
+            grid.add(row);
+        }
+        output.print(b"\n");
+        output.print(grid.text(output.paint(), output.width()).as_bytes());
+        if let Some(more) = rows.len().checked_sub(show).filter(|more| *more > 0) {
+            let more = counted(more as u64, "more kind");
+            output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
+        }
+        let (kinds, changes) = (rows.len() as u64, counted(self.changes, "change"));
+        output.print(format!("\n{} in {changes}.\n", counted(kinds, "kind")).as_bytes());
+        if others > 0 {
+            let text = format!("{} of further kinds are not told apart.\n", number(others));
+            output.print(text.as_bytes());
+        }
+    }
+}
+
+fn quoted(text: &[u8]) -> String {
+    match text {
+        b"" => "(nothing)".into(),
+        text => one_line_of(text, 60),
+    }
+}
+
+/// Whether a letter or a digit goes on beyond an end of the match.
+fn touches(line: &[u8], span: Span) -> bool {
+    let word = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
+    let text = |part: &[u8]| String::from_utf8_lossy(part).into_owned();
+    let (before, own, after) = (
+        text(&line[..span.from]),
+        text(&line[span.range()]),
+        text(&line[span.to..]),
+    );
+    (word(before.chars().next_back()) && word(own.chars().next()))
+        || (word(own.chars().next_back()) && word(after.chars().next()))
+}
+
+/// A match with a little of what stands around it.
+fn around(line: &[u8], span: Span) -> Vec<u8> {
+    let from = span.from.saturating_sub(AROUND);
+    let to = (span.to + AROUND).min(line.len());
+    let text = String::from_utf8_lossy(&line[from..to]).into_owned();
+    text.trim().as_bytes().to_vec()
+}

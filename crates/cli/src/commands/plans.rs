@@ -1,0 +1,419 @@
+//! Where plans are written to and found: standard output, a file that is named, and the place of
+//! the last preview of a folder.
+
+use super::pass::{Note, template_hints};
+use super::{renew, state};
+use crate::args::{Part, PlanArgs, StepArgs};
+use crate::complaint::Complaint;
+use crate::options::AskedRewrite;
+use crate::output::Output;
+use crate::render::{
+    FileReport, JsonPlan, RewriteTotals, ShownPassage, counted, json_note, number, rewrite_sentence,
+};
+use crate::tables::FileTables;
+use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::plan::{DecisionCounts, PlanFile};
+use brisk_quill_files::{FilePassage, Journal, Plan, PlanDoc, PlanFileError, Source};
+use std::ffi::OsStr;
+use std::fs;
+use std::io::{self, BufWriter, Read, Seek, Write};
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::DirBuilderExt;
+use std::path::{Path, PathBuf};
+use tempfile::{NamedTempFile, SpooledTempFile};
+
+/// The largest plan that a preview keeps for `apply`, in bytes.
+const LAST_MOST: u64 = 64 << 20;
+/// Folders whose last preview is kept.
+const FOLDERS_MOST: usize = 20;
+/// What is held in memory of one file before it goes to the disk, in bytes.
+const IN_MEMORY: usize = 1 << 20;
+
+/// A plan being written.
+pub struct PlanOut<'a> {
+    json: JsonPlan<'a>,
+    asked: &'a AskedRewrite,
+    /// To standard output.
+    print: bool,
+    save: Option<Target>,
+    last: Option<Target>,
+    /// The changes of the file at hand: what stands before them is known only at its end.
+    spool: SpooledTempFile,
+    changes: u64,
+    /// Files with something in the plan.
+    files: u64,
+    /// The largest plan that is kept for this folder.
+    most: u64,
+    failed: Option<io::Error>,
+}
+
+struct Target {
+    out: BufWriter<NamedTempFile>,
+    path: PathBuf,
+    written: u64,
+}
+
+impl Target {
+    fn beside(path: &Path) -> io::Result<Self> {
+        let folder = match path.parent() {
+            Some(folder) if !folder.as_os_str().is_empty() => folder,
+            _ => Path::new("."),
+        };
+        Ok(Self {
+            out: BufWriter::new(NamedTempFile::new_in(folder)?),
+            path: path.to_owned(),
+            written: 0,
+        })
+    }
+
+    fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
+        self.written += bytes.len() as u64;
+        self.out.write_all(bytes)
+    }
+
+    fn put_in_place(self, replace: bool) -> io::Result<()> {
+        let file = self.out.into_inner()?;
+        file.as_file().sync_data()?;
+        let put = match replace {
+            true => file.persist(&self.path),
+            false => file.persist_noclobber(&self.path),
+        };
+        put.map(drop).map_err(|error| error.error)
+    }
+}
+
+impl<'a> PlanOut<'a> {
+    /// Goes to standard output with `print`, to the file `save`, and is kept for this folder
+    /// with `keep`.
+    pub fn new(
+        asked: &'a AskedRewrite,
+        print: bool,
+        save: Option<&Path>,
+        keep: bool,
+    ) -> Result<Self, Complaint> {
+        let save = match save {
+            Some(path) if path.symlink_metadata().is_ok() => {
+                let shown = visible_path(path);
+                let message = format!("there is already a file: {shown}");
+                return Err(Complaint::trouble(message).remedy("save the plan under another name"));
+            }
+            Some(path) => Some(Target::beside(path).map_err(|error| cannot_save(path, &error))?),
+            None => None,
+        };
+        // A plan that cannot be kept is one that `apply` will not find, and no reason to stop.
+        let last = last_place().filter(|_| keep).and_then(|place| {
+            let _ = fs::remove_file(&place);
+            make_room(&place).ok()?;
+            Target::beside(&place).ok()
+        });
+        Ok(Self {
+            json: JsonPlan {
+                text: &asked.text,
+                rewrite: &asked.rewrite,
+            },
+            asked,
+            print,
+            save,
+            last,
+            spool: SpooledTempFile::new(IN_MEMORY),
+            changes: 0,
+            files: 0,
+            most: LAST_MOST,
+            failed: None,
+        })
+    }
+
+    /// It is kept for this folder however large it is.
+    #[must_use]
+    pub fn without_limit(mut self) -> Self {
+        self.most = u64::MAX;
+        self
+    }
+
+    /// Writes the first record.
+    pub fn begin(&mut self, output: &mut Output) {
+        let head = self.json.head();
+        self.put(&head, output);
+    }
+
+    fn is_wanted(&self) -> bool {
+        self.print || self.save.is_some() || self.last.is_some()
+    }
+
+    /// Takes changes of the file at hand.
+    pub fn passage(&mut self, source: &Source, found: &FilePassage<'_>) {
+        if !self.is_wanted() || self.failed.is_some() {
+            return;
+        }
+        let shown = ShownPassage::of(found);
+        let file = self.files + 1;
+        let records = self.json.passage(source, &shown, file, self.changes);
+        self.changes += found.edits.len() as u64;
+        self.failed = self.spool.write_all(&records).err();
+    }
+
+    /// Forgets the file at hand, which could not be read to its end.
+    pub fn drop_file(&mut self) {
+        self.spool = SpooledTempFile::new(IN_MEMORY);
+        self.changes = 0;
+    }
+
+    /// Ends a file that has changes, or something to tell.
+    pub fn end_file(&mut self, report: &FileReport<'_>, output: &mut Output) {
+        self.files += 1;
+        self.changes = 0;
+        let head = self.json.file(report.source, report.facts);
+        self.put(&head, output);
+        if let Err(error) = self.put_spooled(output) {
+            self.failed = Some(error);
+        }
+        let troubles = self.json.troubles(report);
+        self.put(&troubles, output);
+    }
+
+    fn put_spooled(&mut self, output: &mut Output) -> io::Result<()> {
+        let mut spool = std::mem::replace(&mut self.spool, SpooledTempFile::new(IN_MEMORY));
+        spool.rewind()?;
+        let mut buffer = vec![0; 1 << 16];
+        loop {
+            match spool.read(&mut buffer)? {
+                0 => return Ok(()),
+                n => self.put(&buffer[..n], output),
+            }
+        }
+    }
+
+    fn put(&mut self, bytes: &[u8], output: &mut Output) {
+        if self.print {
+            output.print(bytes);
+        }
+        if let Some(save) = &mut self.save
+            && self.failed.is_none()
+        {
+            self.failed = save.write(bytes).err();
+        }
+        if let Some(last) = &mut self.last
+            && (last.write(bytes).is_err() || last.written > self.most)
+        {
+            self.last = None;
+        }
+    }
+
+    /// Ends the plan; it is kept for this folder where it `holds`.
+    pub fn end(
+        mut self,
+        totals: &RewriteTotals,
+        notes: &[Note],
+        holds: bool,
+        output: &mut Output,
+    ) -> Result<(), Complaint> {
+        for note in notes {
+            self.put(&json_note(&note.path, note.line, &note.message), output);
+        }
+        for (name, message) in template_hints(&self.asked.rewrite) {
+            let hint = self.json.hint(name, &message);
+            self.put(&hint, output);
+        }
+        let totals = self.json.totals(totals);
+        self.put(&totals, output);
+        if let Some(last) = self.last.take().filter(|_| holds) {
+            let _ = last.put_in_place(true);
+        }
+        let Some(save) = self.save.take() else {
+            return Ok(());
+        };
+        let path = save.path.clone();
+        let done = match self.failed.take() {
+            Some(error) => Err(error),
+            None => save.put_in_place(false),
+        };
+        done.map_err(|error| cannot_save(&path, &error))
+    }
+}
+
+fn cannot_save(path: &Path, error: &io::Error) -> Complaint {
+    let shown = visible_path(path);
+    Complaint::trouble(format!("cannot save the plan in {shown}: {error}"))
+}
+
+/// Where the last preview of this folder lies.
+pub fn last_place() -> Option<PathBuf> {
+    let here = std::env::current_dir().ok()?;
+    let name = blake3::hash(here.as_os_str().as_encoded_bytes()).to_hex();
+    let state = Journal::place()?;
+    Some(state.join("last").join(format!("{}.plan", &name[..24])))
+}
+
+/// Makes the folder of the last previews, and forgets the oldest of too many.
+fn make_room(place: &Path) -> io::Result<()> {
+    let folder = place.parent().unwrap_or(Path::new("."));
+    fs::DirBuilder::new()
+        .recursive(true)
+        .mode(0o700)
+        .create(folder)?;
+    let mut plans: Vec<_> = fs::read_dir(folder)?
+        .filter_map(|entry| {
+            let entry = entry.ok()?;
+            Some((entry.metadata().ok()?.modified().ok()?, entry.path()))
+        })
+        .collect();
+    plans.sort();
+    let many = (plans.len() + 1).saturating_sub(FOLDERS_MOST);
+    for (_, path) in plans.iter().take(many) {
+        let _ = fs::remove_file(path);
+    }
+    Ok(())
+}
+
+/// The plan in a file; `last`, or nothing, is the last preview of this folder.
+pub fn open(file: Option<&Path>) -> Result<PlanDoc, Complaint> {
+    let file = file.filter(|file| file.as_os_str() != "last");
+    let place = match file {
+        Some(file) => file.to_owned(),
+        None => last_place().filter(|place| place.exists()).ok_or_else(|| {
+            Complaint::no("there is no preview to go on with in this folder").remedy(
+                "`bquill preview PATTERN --with TEMPLATE …` makes one, or name a plan with \
+                 `--plan FILE`",
+            )
+        })?,
+    };
+    let name = file.map_or_else(|| "the last preview".to_owned(), visible_path);
+    PlanDoc::open(&place).map_err(|error| cannot_use(&name, &error))
+}
+
+fn cannot_use(name: &str, error: &PlanFileError) -> Complaint {
+    let remedy = match error {
+        PlanFileError::LeadsOut(_) => "say with `--root DIR` where its files lie",
+        _ => "make it anew with `preview --save FILE`",
+    };
+    Complaint::trouble(format!("{name} cannot be used: {error}"))
+        .remedy(format!("nothing has been written; {remedy}"))
+}
+
+/// Whether no rewrite is named at all.
+pub fn nothing_named(parts: &[Part]) -> bool {
+    matches!(parts, [part] if part.words.is_empty() && part.step == StepArgs::default())
+}
+
+/// A plan says all that is to be done.
+pub fn check_alone(parts: &[Part], ensures: bool) -> Result<(), Complaint> {
+    if nothing_named(parts) && !ensures {
+        return Ok(());
+    }
+    Err(
+        Complaint::wrong("a plan says all that is to be done, and a rewrite is named too")
+            .remedy("leave one of them out"),
+    )
+}
+
+/// A plan that is meant to be judged or written.
+pub struct Meant {
+    pub doc: PlanDoc,
+    /// What it is called.
+    pub name: String,
+    /// Its paths must lie below this folder; `None` where it is our own.
+    root: Option<PathBuf>,
+}
+
+/// The plan that the options mean; renewed, where that is asked for.
+pub fn meant(args: &PlanArgs, yes: bool, output: &mut Output) -> Result<Meant, Complaint> {
+    let file = args
+        .plan
+        .as_deref()
+        .filter(|file| file.as_os_str() != "last");
+    let file = file.map(std::path::absolute).transpose();
+    let file =
+        file.map_err(|error| Complaint::trouble(format!("cannot find the plan: {error}")))?;
+    let doc = open(file.as_deref())?;
+    if let Some(root) = &args.root {
+        std::env::set_current_dir(root).map_err(|error| {
+            Complaint::trouble(format!("cannot go to {}: {error}", visible_path(root)))
+        })?;
+    }
+    let here = std::env::current_dir()
+        .map_err(|error| Complaint::trouble(format!("this folder cannot be read: {error}")))?;
+    let mut meant = Meant {
+        doc,
+        name: args
+            .plan
+            .as_deref()
+            .map_or_else(|| "the last preview".to_owned(), visible_path),
+        root: file.map(|_| here),
+    };
+    if !meant.doc.is_whole() && !yes {
+        let changes = counted(meant.doc.index.entries.len() as u64, "change");
+        let message = format!("{} was cut off; {changes} of it can be read", meant.name);
+        return Err(Complaint::trouble(message)
+            .remedy("make it anew, or add `--yes` to go on with what is there"));
+    }
+    if args.renew {
+        renew::renew(&mut meant, output)?;
+    }
+    Ok(meant)
+}
+
+impl Meant {
+    /// What it would write.
+    pub fn to_plan(&self) -> Result<Plan, Complaint> {
+        let plan = self.doc.to_plan(self.root.as_deref());
+        plan.map_err(|error| cannot_use(&self.name, &error))
+    }
+
+    /// How its rewrite was understood.
+    pub fn sentence(&self) -> String {
+        let index = &self.doc.index;
+        let sources: Vec<Source> = index.files.iter().map(source_of).collect();
+        let mut tables = FileTables::new(Path::new(""));
+        let words = match index.rewrite.build(&mut tables) {
+            Ok(rewrite) => rewrite_sentence(&rewrite, &sources),
+            Err(_) => format!("In {}.", counted(sources.len() as u64, "file")),
+        };
+        let name = &self.name;
+        let mut chars = name.chars();
+        let first = chars.next().map(|c| c.to_uppercase().to_string());
+        format!("{}{}.\n{words}", first.unwrap_or_default(), chars.as_str())
+    }
+
+    /// Makes the run, and says so. A preview that was applied is no longer the last one.
+    pub fn write(&self, plan: &Plan, output: &mut Output) -> Result<(), Complaint> {
+        let rewrite = serde_json::to_value(&self.doc.index.rewrite).unwrap_or_default();
+        let done = state::make(plan, rewrite, None)?;
+        let what = state::changes_in_files(done.changes, done.files);
+        let run = done.run;
+        output.print(format!("Wrote {what}: run {run}. `bquill undo` takes it back.\n").as_bytes());
+        if self.root.is_none() {
+            let _ = fs::remove_file(self.doc.path());
+        }
+        Ok(())
+    }
+}
+
+/// A file of a plan.
+pub fn source_of(file: &PlanFile) -> Source {
+    Source::File(PathBuf::from(OsStr::from_bytes(&file.path)))
+}
+
+/// The counts of decisions, and what they mean.
+pub fn decisions(counts: &DecisionCounts) -> String {
+    let mut text = String::new();
+    let none = counts.open == counts.total();
+    for (name, count, note) in [
+        ("changes", counts.total(), ""),
+        ("accepted", counts.accepted, ""),
+        ("mended", counts.mended, "accepted with other text"),
+        ("refused", counts.refused, ""),
+        ("open", counts.open, "not written while others are decided"),
+    ] {
+        let note = if none && name == "open" {
+            "nothing is decided, so all are written"
+        } else {
+            note
+        };
+        if count > 0 || name == "changes" {
+            let row = format!("  {name:<8}  {:>8}   {note}", number(count));
+            text.push_str(row.trim_end());
+            text.push('\n');
+        }
+    }
+    text
+}

@@ -1,0 +1,273 @@
+//! `--renew`: a plan evaluated again on the files as they are now.
+//!
+//! A decision is carried over to the change that has the same text around it, the same old and
+//! the same new text, and stands at the same place in its line or cell; where several changes
+//! are like that, only when there are as many as before and all were decided alike.
+
+use super::pass::{Guard, Pass};
+use super::plans::{Meant, PlanOut, source_of};
+use crate::args::GuardArgs;
+use crate::complaint::Complaint;
+use crate::options::{AskedRewrite, Sources};
+use crate::output::Output;
+use crate::render::{Collector, FileReport, Keep, counted, number};
+use crate::tables::FileTables;
+use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::plan::{Decision, decision_line};
+use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
+use brisk_quill_files::{
+    FilePassage, FileSink, Listing, PlanDoc, Source, TextEncoding, TextOptions,
+};
+use std::collections::HashMap;
+use std::fs::{self, File};
+use std::io::{self, BufRead, BufReader};
+use std::path::{Path, PathBuf};
+
+/// What a change is known by, hashed.
+type Key = [u8; 32];
+
+/// Evaluates the plan again, writes it in its place, and says what became of the decisions.
+pub fn renew(meant: &mut Meant, output: &mut Output) -> Result<(), Complaint> {
+    let place = meant.doc.path().to_owned();
+    let fresh = PathBuf::from(format!(
+        "{}.renewed-{}",
+        place.display(),
+        std::process::id()
+    ));
+    let renewed = evaluate(meant, &fresh, output).and_then(|()| carry(meant, &fresh));
+    let renewed = match renewed {
+        Ok(renewed) => renewed,
+        Err(complaint) => {
+            let _ = fs::remove_file(&fresh);
+            return Err(complaint);
+        }
+    };
+    let put = fs::rename(&fresh, &place).map_err(|error| {
+        Complaint::trouble(format!("cannot write {}: {error}", visible_path(&place)))
+    });
+    put?;
+    meant.doc = super::plans::open(Some(&place))?;
+    let Renewed { carried, lost, new } = renewed;
+    output.print(
+        format!(
+            "Evaluated again: {} carried over, {} lost, {}.\n\n",
+            counted(carried, "decision"),
+            number(lost),
+            counted(new, "new change"),
+        )
+        .as_bytes(),
+    );
+    Ok(())
+}
+
+/// What became of the decisions.
+struct Renewed {
+    carried: u64,
+    /// Decisions about changes that are no longer there.
+    lost: u64,
+    /// Changes that no decision was carried over to, of those that are decided about.
+    new: u64,
+}
+
+fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Complaint> {
+    // Where the plan may not write, it may not read either.
+    meant.to_plan()?;
+    let index = &meant.doc.index;
+    let text = index.rewrite.clone();
+    let mut tables = FileTables::new(Path::new(""));
+    let rewrite = text.build(&mut tables).map_err(|(step, fault)| {
+        Complaint::wrong(format!(
+            "the rewrite of the plan cannot be built, step {step}: {fault}"
+        ))
+    })?;
+    let mut labels: Vec<&str> = index.files.iter().map(|file| &*file.encoding).collect();
+    labels.dedup();
+    // A byte-order mark tells the others.
+    let encoding = match labels[..] {
+        [label] => TextEncoding::of_label(label).ok(),
+        _ => None,
+    };
+    let texts = TextOptions {
+        binary: true,
+        facts: true,
+        encoding,
+    };
+    let sources = Sources {
+        listing: Listing {
+            sources: index.files.iter().map(source_of).collect(),
+            problems: Vec::new(),
+        },
+        no_table: 0,
+    };
+    let asked = AskedRewrite {
+        text,
+        rewrite,
+        paths: Vec::new(),
+    };
+    let options = RunOptions {
+        groups: true,
+        cells: true,
+        ..RunOptions::default()
+    };
+    let guard = Guard::new(&GuardArgs::default())?;
+    let mut pass = Pass::new(&asked.rewrite, &sources, options, texts, guard)?;
+    let mut plan = PlanOut::new(&asked, false, Some(fresh), false)?;
+    plan.begin(output);
+    for source in &sources.listing.sources {
+        let mut sink = Both::new(source, &mut plan, Collector::new(Keep::default()));
+        let Some(read) = pass.file(source, &mut sink, output) else {
+            return Err(Complaint::trouble(
+                "a file of the plan can no longer be read",
+            ));
+        };
+        let found = sink.found;
+        pass.tell(source, &found.problems, &found.unmet, output);
+        if read.counts.changes + read.counts.problems == 0 {
+            continue;
+        }
+        let report = FileReport {
+            source,
+            facts: &read.facts,
+            passages: &[],
+            problems: &found.problems,
+            unmet: &found.unmet,
+        };
+        plan.end_file(&report, output);
+    }
+    plan.end(&pass.totals, &pass.notes, false, output)
+}
+
+/// Writes changes into a plan, and keeps what else there is to tell.
+pub struct Both<'b, 'p> {
+    source: &'b Source,
+    plan: &'b mut PlanOut<'p>,
+    pub found: Collector,
+}
+
+impl<'b, 'p> Both<'b, 'p> {
+    pub fn new(source: &'b Source, plan: &'b mut PlanOut<'p>, found: Collector) -> Self {
+        Self {
+            source,
+            plan,
+            found,
+        }
+    }
+}
+
+impl FileSink for Both<'_, '_> {
+    fn passage(&mut self, passage: &FilePassage<'_>) {
+        self.plan.passage(self.source, passage);
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.found.problem(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.found.unmet(unmet);
+    }
+
+    fn remark(&mut self, step: usize, remark: Remark) {
+        self.found.remark(step, remark);
+    }
+}
+
+/// The decisions about changes of one key.
+#[derive(Default)]
+struct Old {
+    count: u64,
+    decided: Option<(Decision, Option<Vec<u8>>)>,
+    differ: bool,
+}
+
+/// Appends to the fresh plan each decision that still fits.
+fn carry(meant: &Meant, fresh: &Path) -> Result<Renewed, Complaint> {
+    let fail = |error: io::Error| Complaint::trouble(format!("cannot renew the plan: {error}"));
+    let mut old: HashMap<Key, Old> = HashMap::new();
+    let index = &meant.doc.index;
+    let mut decided = 0;
+    let keys = keys(meant.doc.path()).map_err(fail)?;
+    for (number, key) in keys.into_iter().enumerate().take(index.entries.len()) {
+        let decision = index.entries[number].decision;
+        decided += u64::from(decision != Decision::Open);
+        let this = (decision, index.mended.get(&number).cloned());
+        let known = old.entry(key).or_default();
+        known.count += 1;
+        known.differ |= known.decided.as_ref().is_some_and(|other| *other != this);
+        known.decided = Some(this);
+    }
+    let mut doc = PlanDoc::open(fresh)
+        .map_err(|error| Complaint::trouble(format!("cannot renew the plan: {error}")))?;
+    let now = self::keys(fresh).map_err(fail)?;
+    let mut counts: HashMap<Key, u64> = HashMap::new();
+    for key in &now {
+        *counts.entry(*key).or_default() += 1;
+    }
+    let mut lines = Vec::new();
+    let (mut carried, mut new) = (0, 0);
+    for (number, key) in now.iter().enumerate() {
+        let fits = old
+            .get(key)
+            .filter(|old| !old.differ && counts.get(key) == Some(&old.count));
+        match fits.and_then(|old| old.decided.as_ref()) {
+            Some((Decision::Open, _)) => {}
+            Some((decision, text)) => {
+                carried += 1;
+                let id = doc.index.id(number);
+                lines.extend(decision_line(&id, *decision, text.as_deref()));
+            }
+            None => new += 1,
+        }
+    }
+    doc.append(&lines).map_err(fail)?;
+    Ok(Renewed {
+        carried,
+        lost: decided - carried,
+        new,
+    })
+}
+
+/// What each change of a plan is known by, in order: its file, the text it stands in, its number
+/// there, its column, and its old and new text.
+fn keys(plan: &Path) -> io::Result<Vec<Key>> {
+    let mut input = BufReader::with_capacity(1 << 18, File::open(plan)?);
+    let mut keys = Vec::new();
+    let mut line = Vec::new();
+    let mut around = String::new();
+    let mut number = 0u64;
+    loop {
+        line.clear();
+        if input.read_until(b'\n', &mut line)? == 0 || !line.ends_with(b"\n") {
+            return Ok(keys);
+        }
+        let record: serde_json::Value = serde_json::from_slice(&line)?;
+        match record["record"].as_str() {
+            Some("unit") => {
+                around = record["was"].to_string();
+                number = 0;
+            }
+            Some("file") => around.clear(),
+            Some("change") => {
+                number += 1;
+                let mut hasher = blake3::Hasher::new();
+                let names = [
+                    "path",
+                    "path_b64",
+                    "cell",
+                    "before",
+                    "before_b64",
+                    "after",
+                    "after_b64",
+                ];
+                for name in names {
+                    hasher.update(record[name].to_string().as_bytes());
+                    hasher.update(&[0]);
+                }
+                hasher.update(around.as_bytes());
+                hasher.update(&number.to_le_bytes());
+                keys.push(*hasher.finalize().as_bytes());
+            }
+            _ => {}
+        }
+    }
+}

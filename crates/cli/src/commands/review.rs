@@ -1,0 +1,194 @@
+//! `review`: judges the changes of a plan, on a screen or by options.
+
+use super::pass::{Guard, Pass};
+use super::plans::{self, Meant, PlanOut};
+use crate::args::{Part, ReviewArgs};
+use crate::complaint::Complaint;
+use crate::options::{self, AskedRewrite};
+use crate::output::Output;
+use crate::render::{Collector, FileReport, Keep, json_line};
+use crate::status::Status;
+use brisk_quill_core::RunOptions;
+use brisk_quill_core::plan::{Decider, Decision, decision_line};
+use brisk_quill_files::{Search, Source};
+use std::io::{self, IsTerminal};
+
+pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+    let silent =
+        !args.accept.is_empty() || !args.refuse.is_empty() || args.accept_rest || args.refuse_rest;
+    let deciders = Deciders::new(args)?;
+    if !silent && !(io::stdin().is_terminal() && io::stdout().is_terminal()) {
+        return Err(
+            Complaint::wrong("there is no terminal to review on").remedy(
+                "decide with `--accept SPEC`, `--refuse SPEC`, `--accept-rest`, `--refuse-rest`",
+            ),
+        );
+    }
+    if args.plan.plan.is_some() || plans::nothing_named(&parts) {
+        plans::check_alone(&parts, args.guard.ensure.is_some())?;
+    } else {
+        let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
+        let status = evaluate(args, &asked, output)?;
+        if status != Status::Fine {
+            return Ok(status);
+        }
+    }
+    let mut meant = plans::meant(&args.plan, args.yes, output)?;
+    if meant.doc.index.entries.is_empty() {
+        return Err(Complaint::no("there is nothing to review"));
+    }
+    if silent {
+        return decide(&mut meant, &deciders, args, output);
+    }
+    crate::review::run(meant, output)
+}
+
+/// Evaluates a rewrite, and makes it the last preview of this folder.
+fn evaluate(
+    args: &ReviewArgs,
+    asked: &AskedRewrite,
+    output: &mut Output,
+) -> Result<Status, Complaint> {
+    let guard = Guard::new(&args.guard)?;
+    let sources = asked.sources(&args.files)?;
+    if sources.listing.sources.contains(&Source::Stdin) {
+        return Err(Complaint::wrong(
+            "standard input cannot be reviewed, for it cannot be written later",
+        )
+        .remedy("name the files"));
+    }
+    let texts = options::texts(&args.files, true)?;
+    let run = RunOptions {
+        groups: true,
+        cells: true,
+        ..RunOptions::default()
+    };
+    let mut pass = Pass::new(&asked.rewrite, &sources, run, texts, guard)?;
+    let mut plan = PlanOut::new(asked, false, None, true)?.without_limit();
+    plan.begin(output);
+    pass.unreadable(&sources.listing, output);
+    for source in &sources.listing.sources {
+        let mut sink = super::renew::Both::new(source, &mut plan, Collector::new(Keep::default()));
+        let Some(read) = pass.file(source, &mut sink, output) else {
+            plan.drop_file();
+            continue;
+        };
+        let found = sink.found;
+        pass.tell(source, &found.problems, &found.unmet, output);
+        if read.counts.changes + read.counts.problems == 0 {
+            continue;
+        }
+        let report = FileReport {
+            source,
+            facts: &read.facts,
+            passages: &[],
+            problems: &found.problems,
+            unmet: &found.unmet,
+        };
+        plan.end_file(&report, output);
+    }
+    let status = pass.end(output);
+    let holds = status == Status::Fine && pass.totals.counts.changes > 0;
+    plan.end(&pass.totals, &pass.notes, holds, output)?;
+    if status == Status::Fine && !holds {
+        return Err(Complaint::no(
+            "there is nothing to review: no match would change",
+        ));
+    }
+    Ok(status)
+}
+
+/// The decisions of the command line.
+struct Deciders {
+    /// In the order of the options: those that refuse go last, so they win.
+    all: Vec<(Decider, Decision)>,
+    globs: Vec<Search>,
+}
+
+impl Deciders {
+    fn new(args: &ReviewArgs) -> Result<Self, Complaint> {
+        let mut globs = Vec::new();
+        let mut all = Vec::new();
+        let accept = args
+            .accept
+            .iter()
+            .map(|text| ("--accept", text, Decision::Accepted));
+        let refuse = args
+            .refuse
+            .iter()
+            .map(|text| ("--refuse", text, Decision::Refused));
+        for (option, text, decision) in accept.chain(refuse) {
+            let decider = Decider::parse(text, &mut globs)
+                .map_err(|error| Complaint::fault(option, text, &error))?;
+            all.push((decider, decision));
+        }
+        let search = |glob: &String| {
+            Search::new(std::slice::from_ref(glob), &[], true)
+                .map_err(|error| Complaint::wrong(error.to_string()))
+        };
+        let globs = globs.iter().map(search).collect::<Result<_, _>>()?;
+        Ok(Self { all, globs })
+    }
+}
+
+/// Decides without a screen, and tells the counts.
+fn decide(
+    meant: &mut Meant,
+    deciders: &Deciders,
+    args: &ReviewArgs,
+    output: &mut Output,
+) -> Result<Status, Complaint> {
+    let fail =
+        |error: io::Error| Complaint::trouble(format!("cannot write the decisions: {error}"));
+    let needs_kinds = deciders
+        .all
+        .iter()
+        .any(|(decider, _)| decider.needs_kinds());
+    let kinds = match needs_kinds {
+        true => Some(meant.doc.kinds().map_err(fail)?),
+        false => None,
+    };
+    let rest = match (args.accept_rest, args.refuse_rest) {
+        (true, _) => Some(Decision::Accepted),
+        (_, true) => Some(Decision::Refused),
+        _ => None,
+    };
+    let mut lines = Vec::new();
+    let mut met = vec![0u64; deciders.all.len()];
+    for index in 0..meant.doc.index.entries.len() {
+        let plan = &meant.doc.index;
+        let source = plans::source_of(&plan.files[plan.file_of(index)]);
+        let in_glob = |glob: usize| deciders.globs[glob].wants(source.path());
+        let kind = kinds.as_ref().map(|kinds| u64::from(kinds.of[index]) + 1);
+        let mut decision = None;
+        for (met, (decider, wanted)) in met.iter_mut().zip(&deciders.all) {
+            if decider.holds(plan, index, kind, &in_glob) {
+                *met += 1;
+                decision = Some(*wanted);
+            }
+        }
+        let open = plan.entries[index].decision == Decision::Open;
+        let decision = decision.or(rest.filter(|_| open));
+        if let Some(decision) = decision.filter(|d| *d != plan.entries[index].decision) {
+            lines.extend(decision_line(&plan.id(index), decision, None));
+            meant.doc.index.set(index, decision, None);
+        }
+    }
+    let texts = args.accept.iter().chain(&args.refuse);
+    if let Some((text, _)) = texts.zip(&met).find(|(_, met)| **met == 0) {
+        return Err(Complaint::no(format!("`{text}` names no change of this plan"))
+            .remedy("nothing has been decided; `preview --kinds` and `preview --json` tell the numbers and ids"));
+    }
+    meant.doc.append(&lines).map_err(fail)?;
+    meant.doc.sync().map_err(fail)?;
+    let counts = meant.doc.index.counts();
+    if args.json {
+        output.print(&json_line(&serde_json::json!({
+            "record": "decisions", "changes": counts.total(), "accepted": counts.accepted,
+            "mended": counts.mended, "refused": counts.refused, "open": counts.open,
+        })));
+    } else {
+        output.print(plans::decisions(&counts).as_bytes());
+    }
+    Ok(Status::Fine)
+}

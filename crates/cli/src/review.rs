@@ -1,0 +1,208 @@
+//! The full-screen review of a plan.
+//!
+//! ```text
+//! key → action → state → effect
+//! keys           state   here: decisions are appended, the run is made
+//!                state → screen
+//! ```
+//!
+//! Decisions are appended to the plan as they are made, so they survive whatever ends the
+//! program.
+
+mod editor;
+mod keys;
+mod near;
+mod screen;
+mod state;
+
+use crate::commands::plans::Meant;
+use crate::complaint::Complaint;
+use crate::output::Output;
+use crate::status::Status;
+use crate::tables::FileTables;
+use brisk_quill_core::columns::Layout;
+use brisk_quill_core::plan::{ChangeRecord, decision_line};
+use brisk_quill_files::PlanDoc;
+use ratatui::crossterm::event::{
+    DisableBracketedPaste, EnableBracketedPaste, Event, KeyEventKind, poll, read,
+};
+use ratatui::crossterm::execute;
+use screen::Screen;
+use signal_hook::consts::{SIGHUP, SIGTERM};
+use state::{Action, Edit, Effect, Leave, State, Texts};
+use std::io;
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
+
+/// How long to wait for a key before looking whether to end.
+const WAIT: Duration = Duration::from_millis(250);
+
+/// Reviews a plan on the terminal, and writes it if that is wanted.
+pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Complaint> {
+    let fail = |error: io::Error| Complaint::trouble(format!("the review cannot go on: {error}"));
+    let kinds = meant.doc.kinds().map_err(fail)?;
+    let sentence = meant.sentence();
+    let title = sentence.lines().nth(1).unwrap_or(&sentence).to_owned();
+    let mut state = State::new(meant.doc.index.clone(), kinds);
+    output.show();
+    let ended = on_terminal(&mut meant.doc, &mut state, &title, output.paint().is_on());
+    let leave = ended.map_err(fail)?;
+    meant.doc.index = state.plan;
+    meant.doc.sync().map_err(fail)?;
+    let counts = crate::commands::plans::decisions(&state.counts);
+    output.print(counts.as_bytes());
+    match leave {
+        Leave::Apply => {
+            let plan = meant.to_plan()?;
+            meant.write(&plan, output)?;
+        }
+        Leave::Later | Leave::Drop => {
+            let again = match meant.name.as_str() {
+                "the last preview" => "bquill review".to_owned(),
+                name => format!("bquill review --plan {name}"),
+            };
+            let text = format!("Nothing has been written. `{again}` goes on.\n");
+            output.print(text.as_bytes());
+        }
+    }
+    Ok(Status::Fine)
+}
+
+/// Takes the terminal, and gives it back however the review ends.
+fn on_terminal(
+    doc: &mut PlanDoc,
+    state: &mut State,
+    title: &str,
+    color: bool,
+) -> io::Result<Leave> {
+    let ended = Arc::new(AtomicBool::new(false));
+    for signal in [SIGTERM, SIGHUP] {
+        signal_hook::flag::register(signal, Arc::clone(&ended))?;
+    }
+    // A panic gives the terminal back too.
+    let mut terminal = ratatui::try_init()?;
+    let _ = execute!(io::stdout(), EnableBracketedPaste);
+    let done = turns(doc, state, title, color, &mut terminal, &ended);
+    let _ = execute!(io::stdout(), DisableBracketedPaste);
+    ratatui::try_restore()?;
+    done
+}
+
+fn turns(
+    doc: &mut PlanDoc,
+    state: &mut State,
+    title: &str,
+    color: bool,
+    terminal: &mut ratatui::DefaultTerminal,
+    ended: &AtomicBool,
+) -> io::Result<Leave> {
+    let layouts = layouts(state);
+    loop {
+        let screen = Screen { doc, title, color };
+        terminal.draw(|frame| screen.draw(frame, state))?;
+        while !poll(WAIT)? {
+            if ended.load(Ordering::Relaxed) {
+                return Ok(Leave::Later);
+            }
+        }
+        let action = match read()? {
+            Event::Key(key) if key.kind != KeyEventKind::Release => keys::action(state, key),
+            Event::Paste(text) if keys::typing(state.view) => Some(Action::Edit(Edit::Insert(
+                text.replace("\r\n", "\n").replace('\r', "\n"),
+            ))),
+            _ => None,
+        };
+        let Some(action) = action else { continue };
+        let texts = PlanTexts {
+            doc,
+            layouts: &layouts,
+            state_files: &file_of_each(state),
+        };
+        match state.act(action, &texts) {
+            Effect::None => {}
+            Effect::Write(indexes) => write_down(doc, state, &indexes)?,
+            Effect::End(leave, indexes) => {
+                write_down(doc, state, &indexes)?;
+                return Ok(leave);
+            }
+        }
+    }
+}
+
+/// Appends the decisions about these changes.
+fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result<()> {
+    let mut lines = Vec::new();
+    for &index in indexes {
+        let decision = state.plan.entries[index].decision;
+        let text = state.plan.mended.get(&index).map(Vec::as_slice);
+        lines.extend(decision_line(&state.plan.id(index), decision, text));
+    }
+    match lines.is_empty() {
+        true => Ok(()),
+        false => doc.append(&lines),
+    }
+}
+
+/// One past the last change of each file.
+fn file_of_each(state: &State) -> Vec<usize> {
+    state.plan.files.iter().map(|file| file.end).collect()
+}
+
+/// How the cells of each file are written, where it has columns; and whether it is UTF-8.
+fn layouts(state: &State) -> Vec<(Option<Layout>, bool)> {
+    let mut tables = FileTables::new(Path::new(""));
+    let rewrite = state.plan.rewrite.build(&mut tables).ok();
+    let layout = |path: &[u8]| {
+        let path = String::from_utf8_lossy(path);
+        let steps = rewrite.as_ref()?.steps().iter();
+        let mut columns = steps.filter_map(|step| step.query.columns.as_ref());
+        columns.find_map(|columns| columns.options.layout(&path))
+    };
+    let files = state.plan.files.iter();
+    files
+        .map(|file| (layout(&file.path), file.encoding.starts_with("UTF-8")))
+        .collect()
+}
+
+/// The texts of changes, from the plan in its file.
+struct PlanTexts<'t> {
+    doc: &'t PlanDoc,
+    layouts: &'t [(Option<Layout>, bool)],
+    state_files: &'t [usize],
+}
+
+impl PlanTexts<'_> {
+    /// The layout of the cell that a change is; `None` where it is none.
+    fn layout(&self, index: usize, change: &ChangeRecord) -> Option<Layout> {
+        change.cell.as_ref()?;
+        let file = self.state_files.partition_point(|end| *end <= index);
+        self.layouts.get(file)?.0
+    }
+}
+
+impl Texts for PlanTexts<'_> {
+    fn change(&self, index: usize) -> Option<ChangeRecord> {
+        self.doc.change(index).ok()
+    }
+
+    fn written(&self, index: usize, change: &ChangeRecord, value: &str) -> Option<Vec<u8>> {
+        let file = self.state_files.partition_point(|end| *end <= index);
+        if !self.layouts.get(file)?.1 {
+            return None;
+        }
+        match self.layout(index, change) {
+            Some(layout) => layout.write_value(&change.text().ok()?.before, value.as_bytes()),
+            None => Some(value.as_bytes().to_vec()),
+        }
+    }
+
+    fn value(&self, index: usize, change: &ChangeRecord, bytes: &[u8]) -> String {
+        let value = match self.layout(index, change) {
+            Some(layout) => layout.read_value(bytes),
+            None => bytes.to_vec(),
+        };
+        String::from_utf8_lossy(&value).into_owned()
+    }
+}

@@ -1,0 +1,165 @@
+//! From keys to actions. Every key is listed here with what it does, and nowhere else.
+
+use super::state::{Action, Edit, Group, Leave, State, View};
+use brisk_quill_core::plan::Decision;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+/// What the keys do, for the list of keys: keys, and words.
+pub const KEYS: &[(&str, &str)] = &[
+    (
+        "a",
+        "accept this change, and go on to the next that is open",
+    ),
+    ("r", "refuse it, and go on"),
+    (
+        "m",
+        "mend it: type other new text; Enter takes it, Esc does not",
+    ),
+    ("o", "leave it open again"),
+    (
+        "e",
+        "every…: accept or refuse all of this kind, of this file, or the rest",
+    ),
+    ("u  U", "undo, redo: as many decisions as you like"),
+    (
+        "↓ ↑",
+        "next, previous change (also Space; PgDn, PgUp, Home, End)",
+    ),
+    ("f  F", "next, previous file"),
+    ("k  K", "next, previous change of the same kind"),
+    ("← →", "move long lines"),
+    ("v", "only open changes, or all"),
+    ("/", "only changes that hold a text; an empty one shows all"),
+    ("t", "the list of kinds; Enter goes down into one"),
+    ("x", "only this kind, or all kinds"),
+    ("w", "the whole file, with what is accepted"),
+    ("q", "leave: apply, go on later, or drop these decisions"),
+    ("?", "this list"),
+];
+
+/// The keys that are always in sight.
+pub const HINTS: &str = "a accept  r refuse  m mend  e every…  u undo  ↓↑ move  f file  k kind  t kinds  / find  q leave  ? keys";
+
+/// The same for a narrow screen.
+pub const HINTS_NARROW: &str =
+    "a accept  r refuse  m mend  e every…  u undo  t kinds  / find  q leave  ? keys";
+
+/// What a key means in the state at hand.
+pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
+    if key.modifiers.contains(KeyModifiers::CONTROL) {
+        return match key.code {
+            // The decisions are written down already.
+            KeyCode::Char('c') => Some(Action::Leave(Leave::Later)),
+            KeyCode::Char('j') if typing(state.view) => Some(insert('\n')),
+            _ => None,
+        };
+    }
+    match state.view {
+        View::Mend | View::Find => in_input(key.code),
+        View::Every => in_every(key.code),
+        View::Leave => in_leave(key.code),
+        View::Ask => match key.code {
+            KeyCode::Char('y') => Some(Action::Leave(Leave::Apply)),
+            _ => Some(Action::Back),
+        },
+        View::Keys => Some(Action::Back),
+        View::File => match key.code {
+            KeyCode::Down => Some(Action::Scroll(1)),
+            KeyCode::Up => Some(Action::Scroll(-1)),
+            KeyCode::PageDown | KeyCode::Char(' ') => Some(Action::Scroll(20)),
+            KeyCode::PageUp => Some(Action::Scroll(-20)),
+            _ => Some(Action::Back),
+        },
+        View::Kinds => match key.code {
+            KeyCode::Enter => Some(Action::Enter),
+            KeyCode::Esc | KeyCode::Char('t' | 'q') => Some(Action::Back),
+            code => moving(code),
+        },
+        View::Changes => in_changes(key.code).or_else(|| moving(key.code)),
+    }
+}
+
+/// Whether keys are text.
+pub fn typing(view: View) -> bool {
+    matches!(view, View::Mend | View::Find)
+}
+
+fn insert(c: char) -> Action {
+    Action::Edit(Edit::Insert(c.to_string()))
+}
+
+fn moving(code: KeyCode) -> Option<Action> {
+    Some(match code {
+        KeyCode::Down | KeyCode::Char(' ') => Action::Step(1),
+        KeyCode::Up => Action::Step(-1),
+        KeyCode::PageDown => Action::Step(20),
+        KeyCode::PageUp => Action::Step(-20),
+        KeyCode::Home => Action::First,
+        KeyCode::End => Action::Last,
+        KeyCode::Left => Action::Scroll(-1),
+        KeyCode::Right => Action::Scroll(1),
+        _ => return None,
+    })
+}
+
+fn in_changes(code: KeyCode) -> Option<Action> {
+    Some(match code {
+        KeyCode::Char('a') => Action::Decide(Decision::Accepted),
+        KeyCode::Char('r') => Action::Decide(Decision::Refused),
+        KeyCode::Char('o') => Action::Decide(Decision::Open),
+        KeyCode::Char('m') => Action::Mend,
+        KeyCode::Char('e') => Action::Show(View::Every),
+        KeyCode::Char('u') => Action::Undo,
+        KeyCode::Char('U') => Action::Redo,
+        KeyCode::Char('f') => Action::NextFile,
+        KeyCode::Char('F') => Action::PreviousFile,
+        KeyCode::Char('k') => Action::NextOfKind,
+        KeyCode::Char('K') => Action::PreviousOfKind,
+        KeyCode::Char('v') => Action::OnlyOpen,
+        KeyCode::Char('/') => Action::Find,
+        KeyCode::Char('t') => Action::Show(View::Kinds),
+        KeyCode::Char('x') => Action::OnlyKind,
+        KeyCode::Char('w') => Action::Show(View::File),
+        KeyCode::Char('q') => Action::Show(View::Leave),
+        KeyCode::Char('?') => Action::Show(View::Keys),
+        _ => return None,
+    })
+}
+
+fn in_input(code: KeyCode) -> Option<Action> {
+    Some(match code {
+        KeyCode::Enter => Action::Enter,
+        KeyCode::Esc => Action::Back,
+        KeyCode::Char(c) => insert(c),
+        KeyCode::Tab => insert('\t'),
+        KeyCode::Backspace => Action::Edit(Edit::Backspace),
+        KeyCode::Delete => Action::Edit(Edit::Delete),
+        KeyCode::Left => Action::Edit(Edit::Left),
+        KeyCode::Right => Action::Edit(Edit::Right),
+        KeyCode::Home => Action::Edit(Edit::Home),
+        KeyCode::End => Action::Edit(Edit::End),
+        _ => return None,
+    })
+}
+
+fn in_every(code: KeyCode) -> Option<Action> {
+    let (group, decision) = match code {
+        KeyCode::Char('1') => (Group::Kind, Decision::Accepted),
+        KeyCode::Char('2') => (Group::Kind, Decision::Refused),
+        KeyCode::Char('3') => (Group::File, Decision::Accepted),
+        KeyCode::Char('4') => (Group::File, Decision::Refused),
+        KeyCode::Char('5') => (Group::Rest, Decision::Accepted),
+        KeyCode::Char('6') => (Group::Rest, Decision::Refused),
+        _ => return Some(Action::Back),
+    };
+    Some(Action::Every(group, decision))
+}
+
+fn in_leave(code: KeyCode) -> Option<Action> {
+    Some(match code {
+        KeyCode::Char('a') => Action::Leave(Leave::Apply),
+        KeyCode::Char('s') => Action::Leave(Leave::Later),
+        KeyCode::Char('d') => Action::Leave(Leave::Drop),
+        _ => Action::Back,
+    })
+}

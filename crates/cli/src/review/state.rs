@@ -1,0 +1,565 @@
+//! What a review is, without a screen: an action comes in, the state changes, and what has to be
+//! written down goes out.
+//!
+//! Note to the maintainer: nothing here draws or reads keys. A new action needs an arm in
+//! [`State::act`], a key in `keys.rs`, and a line in the list of keys there.
+
+use super::editor::Editor;
+use brisk_quill_core::plan::{ChangeRecord, Decision, DecisionCounts, PlanIndex};
+use brisk_quill_files::PlanKinds;
+
+/// Something the user wants.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Action {
+    /// So many changes forward, or back.
+    Step(isize),
+    First,
+    Last,
+    NextFile,
+    PreviousFile,
+    NextOfKind,
+    PreviousOfKind,
+    /// Decide about the change at hand, and go on to the next that is open.
+    Decide(Decision),
+    /// Decide about several at once.
+    Every(Group, Decision),
+    Undo,
+    Redo,
+    /// Begin to mend the change at hand.
+    Mend,
+    /// What happens in an input line.
+    Edit(Edit),
+    /// Take what was typed.
+    Enter,
+    OnlyOpen,
+    Find,
+    /// Only the changes of the kind at hand, or all again.
+    OnlyKind,
+    Show(View),
+    Scroll(isize),
+    Back,
+    Leave(Leave),
+}
+
+/// Changes that are decided about together.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Group {
+    Kind,
+    File,
+    /// All that are open.
+    Rest,
+}
+
+/// What happens in an input line.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Edit {
+    Insert(String),
+    Backspace,
+    Delete,
+    Left,
+    Right,
+    Home,
+    End,
+}
+
+/// What is on the screen.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum View {
+    #[default]
+    Changes,
+    Kinds,
+    /// All of the file, with what is accepted.
+    File,
+    /// Which changes to decide about together.
+    Every,
+    Keys,
+    /// How to leave.
+    Leave,
+    /// Whether to write.
+    Ask,
+    /// The new text is being mended.
+    Mend,
+    /// A text to look for is being typed.
+    Find,
+}
+
+/// How to leave.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Leave {
+    /// Write what is accepted.
+    Apply,
+    /// Keep the decisions and go on later.
+    Later,
+    /// Forget the decisions of this review.
+    Drop,
+}
+
+/// What is to be done outside.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Effect {
+    /// Nothing.
+    None,
+    /// These decisions are to be written down.
+    Write(Vec<usize>),
+    /// The review is over; these decisions are still to be written down.
+    End(Leave, Vec<usize>),
+}
+
+/// Gives the texts of changes.
+pub trait Texts {
+    fn change(&self, index: usize) -> Option<ChangeRecord>;
+
+    /// The new text of a change as `value`, written as its file needs it; `None` where it cannot
+    /// hold it.
+    fn written(&self, index: usize, change: &ChangeRecord, value: &str) -> Option<Vec<u8>>;
+
+    /// The new text that `bytes` stand for.
+    fn value(&self, index: usize, change: &ChangeRecord, bytes: &[u8]) -> String;
+}
+
+/// What was decided about a change.
+type Decided = (Decision, Option<Vec<u8>>);
+
+/// A change of one decision, as it was and as it became.
+#[derive(Clone, Debug)]
+struct Turn {
+    index: usize,
+    was: Decided,
+    now: Decided,
+}
+
+/// A review.
+pub struct State {
+    pub plan: PlanIndex,
+    pub kinds: PlanKinds,
+    pub counts: DecisionCounts,
+    pub view: View,
+    /// The change at hand, as a place among those that are listed.
+    pub cursor: usize,
+    /// The changes that are listed, in order.
+    pub listed: Vec<usize>,
+    pub only_open: bool,
+    pub only_kind: Option<u32>,
+    pub needle: String,
+    /// The kind at hand in the list of kinds.
+    pub kind_cursor: usize,
+    pub editor: Editor,
+    /// Columns that long lines are moved to the left.
+    pub sideways: usize,
+    /// Lines that the view of a file is moved from the change at hand.
+    pub file_scroll: isize,
+    /// What there is to say about the last action.
+    pub message: String,
+    done: Vec<Vec<Turn>>,
+    undone: Vec<Vec<Turn>>,
+}
+
+impl State {
+    pub fn new(plan: PlanIndex, kinds: PlanKinds) -> Self {
+        let counts = plan.counts();
+        let open = plan
+            .entries
+            .iter()
+            .position(|entry| entry.decision == Decision::Open);
+        Self {
+            listed: (0..plan.entries.len()).collect(),
+            // A review goes on where it was left.
+            cursor: open.unwrap_or(0),
+            plan,
+            kinds,
+            counts,
+            view: View::Changes,
+            only_open: false,
+            only_kind: None,
+            needle: String::new(),
+            kind_cursor: 0,
+            editor: Editor::default(),
+            sideways: 0,
+            file_scroll: 0,
+            message: String::new(),
+            done: Vec::new(),
+            undone: Vec::new(),
+        }
+    }
+
+    /// The change at hand; `None` where none is listed.
+    pub fn current(&self) -> Option<usize> {
+        self.listed.get(self.cursor).copied()
+    }
+
+    /// The kind of the change at hand.
+    pub fn kind(&self) -> Option<u32> {
+        let kind = self.kinds.of[self.current()?];
+        (kind != u32::MAX).then_some(kind)
+    }
+
+    /// Whether something was decided that a run would write, or everything is open.
+    pub fn would_write(&self) -> u64 {
+        match self.counts.open == self.counts.total() {
+            true => self.counts.total(),
+            false => self.counts.written(),
+        }
+    }
+
+    /// Does what the user wants.
+    pub fn act(&mut self, action: Action, texts: &dyn Texts) -> Effect {
+        self.message.clear();
+        match action {
+            Action::Step(by) => self.step(by),
+            Action::First => self.go(0),
+            Action::Last => self.go(usize::MAX),
+            Action::NextFile => self.to_file(1),
+            Action::PreviousFile => self.to_file(-1),
+            Action::NextOfKind => self.to_kind(1),
+            Action::PreviousOfKind => self.to_kind(-1),
+            Action::Decide(decision) => return self.decide(decision),
+            Action::Every(group, decision) => return self.every(group, decision),
+            Action::Undo => return self.turn_back(true),
+            Action::Redo => return self.turn_back(false),
+            Action::Mend => self.begin_mending(texts),
+            Action::Edit(edit) => self.editor.edit(edit),
+            Action::Enter => return self.enter(texts),
+            Action::OnlyOpen => {
+                self.only_open = !self.only_open;
+                self.list(texts);
+            }
+            Action::OnlyKind => {
+                self.only_kind = match self.only_kind {
+                    Some(_) => None,
+                    None => self.kind(),
+                };
+                self.list(texts);
+            }
+            Action::Find => {
+                self.editor = Editor::new(&self.needle);
+                self.view = View::Find;
+            }
+            Action::Show(view) => self.show(view),
+            Action::Scroll(by) => match self.view {
+                View::File => self.file_scroll = self.file_scroll.saturating_add(by),
+                _ => self.sideways = self.sideways.saturating_add_signed(by * 8),
+            },
+            Action::Back => self.view = View::Changes,
+            Action::Leave(Leave::Apply) if self.view != View::Ask => {
+                if self.would_write() == 0 {
+                    self.view = View::Changes;
+                    self.message = "nothing is accepted, so there is nothing to write".into();
+                } else {
+                    self.view = View::Ask;
+                }
+            }
+            Action::Leave(leave) => return self.leave(leave),
+        }
+        Effect::None
+    }
+
+    fn show(&mut self, view: View) {
+        self.view = view;
+        self.file_scroll = 0;
+        if view == View::Kinds {
+            // Kinds are at most 100,000.
+            self.kind_cursor = self.kind().unwrap_or(0) as usize;
+        }
+    }
+
+    fn go(&mut self, place: usize) {
+        self.cursor = place.min(self.listed.len().saturating_sub(1));
+        self.sideways = 0;
+        self.file_scroll = 0;
+    }
+
+    fn step(&mut self, by: isize) {
+        if self.view == View::Kinds {
+            let last = self.kinds.kinds.len().saturating_sub(1);
+            self.kind_cursor = self.kind_cursor.saturating_add_signed(by).min(last);
+            return;
+        }
+        self.go(self.cursor.saturating_add_signed(by));
+    }
+
+    /// The first listed change of the next file, or of this one or the one before it.
+    fn to_file(&mut self, by: isize) {
+        let Some(here) = self.current().map(|index| self.plan.file_of(index)) else {
+            return;
+        };
+        let file_at = |place: usize| self.plan.file_of(self.listed[place]);
+        let place = match by {
+            1 => (self.cursor..self.listed.len()).find(|place| file_at(*place) != here),
+            _ => {
+                let before = self.cursor.checked_sub(1);
+                before.map(|before| {
+                    let file = file_at(before);
+                    let end = self.plan.files[file].first;
+                    self.listed.partition_point(|index| *index < end)
+                })
+            }
+        };
+        match place {
+            Some(place) => self.go(place),
+            None => self.message = "there is no other file that way".into(),
+        }
+    }
+
+    fn to_kind(&mut self, by: isize) {
+        let Some(kind) = self.kind() else { return };
+        let same = |place: &usize| self.kinds.of[self.listed[*place]] == kind;
+        let place = match by {
+            1 => (self.cursor + 1..self.listed.len()).find(same),
+            _ => (0..self.cursor).rev().find(same),
+        };
+        match place {
+            Some(place) => self.go(place),
+            None => self.message = "there is no other of this kind that way".into(),
+        }
+    }
+
+    fn decided(&self, index: usize) -> Decided {
+        let decision = self.plan.entries[index].decision;
+        (decision, self.plan.mended.get(&index).cloned())
+    }
+
+    fn decide(&mut self, decision: Decision) -> Effect {
+        let Some(index) = self.current() else {
+            return Effect::None;
+        };
+        let effect = self.make(vec![(index, (decision, None))]);
+        if decision != Decision::Open {
+            self.go_on();
+        }
+        effect
+    }
+
+    /// To the next change that is open.
+    fn go_on(&mut self) {
+        let open =
+            |place: &usize| self.plan.entries[self.listed[*place]].decision == Decision::Open;
+        let ahead = (self.cursor + 1..self.listed.len()).find(open);
+        match ahead.or_else(|| (0..self.cursor).find(open)) {
+            Some(place) => self.go(place),
+            None => self.message = "nothing is open any more: q leaves".into(),
+        }
+    }
+
+    fn every(&mut self, group: Group, decision: Decision) -> Effect {
+        let Some(current) = self.current() else {
+            return Effect::None;
+        };
+        let open = |index: &usize| self.plan.entries[*index].decision == Decision::Open;
+        let members: Vec<usize> = self
+            .members(group, current)
+            .into_iter()
+            .filter(open)
+            .collect();
+        self.view = View::Changes;
+        let many = members.len();
+        let effect = self.make(
+            members
+                .into_iter()
+                .map(|index| (index, (decision, None)))
+                .collect(),
+        );
+        self.message = format!("{many} open changes {}", decision.name());
+        self.go_on();
+        effect
+    }
+
+    /// The changes that are decided about together, open or not.
+    pub fn members(&self, group: Group, current: usize) -> Vec<usize> {
+        match group {
+            Group::Kind => {
+                let kind = self.kinds.of[current];
+                let same = |index: &usize| match kind {
+                    u32::MAX => *index == current,
+                    kind => self.kinds.of[*index] == kind,
+                };
+                (0..self.plan.entries.len()).filter(same).collect()
+            }
+            Group::File => {
+                let file = &self.plan.files[self.plan.file_of(current)];
+                (file.first..file.end).collect()
+            }
+            Group::Rest => (0..self.plan.entries.len()).collect(),
+        }
+    }
+
+    /// How many changes of a group are open.
+    pub fn open_in(&self, group: Group) -> usize {
+        let Some(current) = self.current() else {
+            return 0;
+        };
+        let open = |index: &usize| self.plan.entries[*index].decision == Decision::Open;
+        self.members(group, current)
+            .iter()
+            .filter(|index| open(index))
+            .count()
+    }
+
+    /// Makes decisions, as one turn that can be taken back.
+    fn make(&mut self, decisions: Vec<(usize, Decided)>) -> Effect {
+        let turns: Vec<Turn> = decisions
+            .into_iter()
+            .map(|(index, now)| Turn {
+                index,
+                was: self.decided(index),
+                now,
+            })
+            .filter(|turn| turn.was != turn.now)
+            .collect();
+        if turns.is_empty() {
+            return Effect::None;
+        }
+        for turn in &turns {
+            self.set(turn.index, turn.now.clone());
+        }
+        let written = turns.iter().map(|turn| turn.index).collect();
+        self.done.push(turns);
+        self.undone.clear();
+        Effect::Write(written)
+    }
+
+    fn set(&mut self, index: usize, (decision, text): Decided) {
+        let was = self.plan.entries[index].decision;
+        self.counts.change(was, decision);
+        self.plan.set(index, decision, text);
+    }
+
+    /// Takes the last turn back, or makes it again.
+    fn turn_back(&mut self, undo: bool) -> Effect {
+        let (from, word) = match undo {
+            true => (&mut self.done, "undo"),
+            false => (&mut self.undone, "do again"),
+        };
+        let Some(turns) = from.pop() else {
+            self.message = format!("there is nothing to {word}");
+            return Effect::None;
+        };
+        for turn in &turns {
+            let to = if undo { &turn.was } else { &turn.now };
+            self.set(turn.index, to.clone());
+        }
+        let first = turns[0].index;
+        if let Ok(place) = self.listed.binary_search(&first) {
+            self.go(place);
+        }
+        let written = turns.iter().map(|turn| turn.index).collect();
+        match undo {
+            true => self.undone.push(turns),
+            false => self.done.push(turns),
+        }
+        Effect::Write(written)
+    }
+
+    fn begin_mending(&mut self, texts: &dyn Texts) {
+        let Some((index, change)) = self.current().and_then(|i| Some((i, texts.change(i)?))) else {
+            return;
+        };
+        let Ok(text) = change.text() else { return };
+        let after = match self.plan.mended.get(&index) {
+            Some(mended) => mended.clone(),
+            None => text.after.to_vec(),
+        };
+        self.editor = Editor::new(&texts.value(index, &change, &after));
+        self.view = View::Mend;
+    }
+
+    fn enter(&mut self, texts: &dyn Texts) -> Effect {
+        match self.view {
+            View::Mend => self.end_mending(texts),
+            View::Find => {
+                self.needle = self.editor.text();
+                self.view = View::Changes;
+                self.list(texts);
+                Effect::None
+            }
+            View::Kinds => {
+                // Down into the kind: its changes alone.
+                self.only_kind = u32::try_from(self.kind_cursor).ok();
+                self.view = View::Changes;
+                self.list(texts);
+                Effect::None
+            }
+            _ => {
+                self.view = View::Changes;
+                Effect::None
+            }
+        }
+    }
+
+    fn end_mending(&mut self, texts: &dyn Texts) -> Effect {
+        self.view = View::Changes;
+        let Some((index, change)) = self.current().and_then(|i| Some((i, texts.change(i)?))) else {
+            return Effect::None;
+        };
+        let value = self.editor.text();
+        let Some(written) = texts.written(index, &change, &value) else {
+            self.message = "this text cannot be written there; nothing has been decided".into();
+            return Effect::None;
+        };
+        let Ok(text) = change.text() else {
+            return Effect::None;
+        };
+        // A text that changes nothing refuses; one that says the same accepts.
+        let decided = if *text.before == *written {
+            (Decision::Refused, None)
+        } else if *text.after == *written {
+            (Decision::Accepted, None)
+        } else {
+            (Decision::Mended, Some(written))
+        };
+        let name = decided.0.name();
+        let effect = self.make(vec![(index, decided)]);
+        self.go_on();
+        if self.message.is_empty() {
+            self.message = format!("{} is {name}", self.plan.id(index));
+        }
+        effect
+    }
+
+    /// Lists the changes that are asked for, and stays near the one at hand.
+    fn list(&mut self, texts: &dyn Texts) {
+        let current = self.current();
+        let needle = self.needle.to_lowercase();
+        let wanted = |index: &usize| {
+            let entry = &self.plan.entries[*index];
+            let of_kind = self
+                .only_kind
+                .is_none_or(|kind| self.kinds.of[*index] == kind);
+            let open = !self.only_open || entry.decision == Decision::Open;
+            of_kind && open && (needle.is_empty() || self.holds(*index, &needle, texts))
+        };
+        let listed: Vec<usize> = (0..self.plan.entries.len()).filter(wanted).collect();
+        self.listed = listed;
+        let place = current.map_or(0, |index| self.listed.partition_point(|at| *at < index));
+        self.go(place);
+        if self.listed.is_empty() {
+            self.message = "no change is like that; / and v take it back".into();
+        }
+    }
+
+    fn holds(&self, index: usize, needle: &str, texts: &dyn Texts) -> bool {
+        let path = &self.plan.files[self.plan.file_of(index)].path;
+        if String::from_utf8_lossy(path)
+            .to_lowercase()
+            .contains(needle)
+        {
+            return true;
+        }
+        texts.change(index).is_some_and(|change| {
+            let (before, after) = change.shown();
+            before.to_lowercase().contains(needle) || after.to_lowercase().contains(needle)
+        })
+    }
+
+    fn leave(&mut self, leave: Leave) -> Effect {
+        let mut all = Vec::new();
+        if leave == Leave::Drop {
+            // What was decided before this review stays.
+            while let Effect::Write(indexes) = self.turn_back(true) {
+                all.extend(indexes);
+            }
+            all.sort_unstable();
+            all.dedup();
+        }
+        Effect::End(leave, all)
+    }
+}

@@ -1,0 +1,341 @@
+//! A plan in a file: read with limits, its decisions appended, and turned into what is written.
+//!
+//! The file may come from someone else. It is read as a stream; what is kept in memory is the
+//! core's [`PlanIndex`], and a change is read again where its texts are needed. Paths in it are
+//! confined to a root.
+
+use crate::{Change, Facts, Newline, Plan, PlannedFile, Source, Spooler};
+use brisk_quill_core::Inventory;
+use brisk_quill_core::plan::{ChangeRecord, Decision, PlanFault, PlanIndex, RECORD_MOST};
+use std::collections::HashMap;
+use std::ffi::OsStr;
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom, Write};
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Component, Path, PathBuf};
+
+/// Kinds that are told apart.
+const KINDS_MOST: usize = 100_000;
+
+/// Why a plan cannot be used.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum PlanFileError {
+    /// It cannot be read or written.
+    #[error("{0}")]
+    Io(#[from] io::Error),
+    /// A line of it is not what it must be.
+    #[error("line {line}: {fault}")]
+    Line {
+        /// From 1.
+        line: u64,
+        /// What is wrong with it.
+        fault: PlanFault,
+    },
+    /// It holds nothing.
+    #[error("it is empty")]
+    Empty,
+    /// A path that leads out of the root.
+    #[error("`{0}` leads out of the folder that the plan may write in")]
+    LeadsOut(String),
+}
+
+/// A plan that was read.
+#[derive(Debug)]
+pub struct PlanDoc {
+    file: File,
+    path: PathBuf,
+    /// What it holds.
+    pub index: PlanIndex,
+    /// Bytes of whole lines; what lies behind them was cut off.
+    length: u64,
+    is_torn: bool,
+}
+
+/// Changes with the same old and new bytes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PlanKind {
+    /// The old bytes.
+    pub before: Vec<u8>,
+    /// The new ones.
+    pub after: Vec<u8>,
+    /// How many changes there are of it.
+    pub count: u64,
+    /// The first of them.
+    pub first: usize,
+}
+
+/// The kinds of a plan, the most frequent first.
+#[derive(Clone, Debug, Default)]
+pub struct PlanKinds {
+    /// Each kind.
+    pub kinds: Vec<PlanKind>,
+    /// The kind of each change; `u32::MAX` where there are too many kinds.
+    pub of: Vec<u32>,
+}
+
+impl PlanDoc {
+    /// Reads the plan at `path`.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read, or a line of it does not fit. A last line that was cut off is no
+    /// error: see [`PlanDoc::is_whole`].
+    pub fn open(path: &Path) -> Result<Self, PlanFileError> {
+        let file = File::open(path)?;
+        let mut doc = Self {
+            path: path.to_owned(),
+            index: PlanIndex::default(),
+            length: 0,
+            is_torn: false,
+            file: file.try_clone()?,
+        };
+        let mut input = BufReader::with_capacity(1 << 18, file);
+        let mut line = Vec::new();
+        for number in 1.. {
+            line.clear();
+            let most = RECORD_MOST as u64 + 1;
+            let read = input.by_ref().take(most).read_until(b'\n', &mut line)?;
+            let fail = |fault| PlanFileError::Line {
+                line: number,
+                fault,
+            };
+            if read as u64 == most {
+                return Err(fail(PlanFault::TooLong));
+            }
+            let Some(record) = line.strip_suffix(b"\n") else {
+                doc.is_torn = read > 0;
+                break;
+            };
+            doc.index.take(record, doc.length).map_err(fail)?;
+            doc.length += read as u64;
+        }
+        match doc.length {
+            0 if doc.is_torn => Err(PlanFileError::Line {
+                line: 1,
+                fault: PlanFault::NoHead,
+            }),
+            0 => Err(PlanFileError::Empty),
+            _ => Ok(doc),
+        }
+    }
+
+    /// Where it lies.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Whether it was written to its end.
+    pub fn is_whole(&self) -> bool {
+        self.index.is_complete
+    }
+
+    /// The record of a change.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read again as it was.
+    pub fn change(&self, index: usize) -> io::Result<ChangeRecord> {
+        let mut file = &self.file;
+        file.seek(SeekFrom::Start(self.index.entries[index].offset))?;
+        read_change(&mut BufReader::new(file))
+    }
+
+    /// Every change in order.
+    ///
+    /// # Errors
+    ///
+    /// As [`PlanDoc::change`], or when `visit` fails.
+    pub fn each(
+        &self,
+        mut visit: impl FnMut(usize, ChangeRecord) -> io::Result<()>,
+    ) -> io::Result<()> {
+        let mut file = &self.file;
+        let mut at = 0;
+        file.seek(SeekFrom::Start(at))?;
+        let mut input = BufReader::with_capacity(1 << 18, file);
+        for (index, entry) in self.index.entries.iter().enumerate() {
+            let skip = i64::try_from(entry.offset - at).map_err(io::Error::other)?;
+            input.seek_relative(skip)?;
+            let mut line = Vec::new();
+            let read = input.read_until(b'\n', &mut line)?;
+            at = entry.offset + read as u64;
+            visit(index, parse(&line)?)?;
+        }
+        Ok(())
+    }
+
+    /// The kinds of its changes.
+    ///
+    /// # Errors
+    ///
+    /// As [`PlanDoc::change`].
+    pub fn kinds(&self) -> io::Result<PlanKinds> {
+        let mut seen = Inventory::new(KINDS_MOST);
+        let mut numbers: HashMap<(Vec<u8>, Vec<u8>), u32> = HashMap::new();
+        let mut of = vec![u32::MAX; self.index.entries.len()];
+        self.each(|index, change| {
+            let text = change.text().map_err(io::Error::other)?;
+            let kind = (text.before.into_owned(), text.after.into_owned());
+            let next = u32::try_from(numbers.len()).unwrap_or(u32::MAX);
+            if numbers.len() < KINDS_MOST {
+                numbers.entry(kind.clone()).or_insert(next);
+            }
+            of[index] = numbers.get(&kind).copied().unwrap_or(u32::MAX);
+            seen.add(kind, || index);
+            Ok(())
+        })?;
+        let mut kinds: Vec<PlanKind> = seen
+            .into_rows()
+            .into_iter()
+            .map(|((before, after), count, first)| PlanKind {
+                before,
+                after,
+                count,
+                first,
+            })
+            .collect();
+        kinds.sort_by(|a, b| b.count.cmp(&a.count).then(a.first.cmp(&b.first)));
+        // From the order in which they were met to that in which they stand.
+        let mut place = vec![u32::MAX; numbers.len()];
+        for (number, kind) in (0..).zip(&kinds) {
+            if let Some(met) = numbers.get(&(kind.before.clone(), kind.after.clone())) {
+                place[*met as usize] = number;
+            }
+        }
+        for kind in of.iter_mut().filter(|kind| **kind != u32::MAX) {
+            *kind = place[*kind as usize];
+        }
+        Ok(PlanKinds { kinds, of })
+    }
+
+    /// Appends decision records: from then on they survive the end of this program.
+    ///
+    /// # Errors
+    ///
+    /// When they cannot be written.
+    pub fn append(&mut self, lines: &[u8]) -> io::Result<()> {
+        let mut file = File::options().append(true).open(&self.path)?;
+        if self.is_torn {
+            // A line that was cut off must not become one with the next.
+            file.set_len(self.length)?;
+            self.is_torn = false;
+        }
+        file.write_all(lines)?;
+        self.length += lines.len() as u64;
+        Ok(())
+    }
+
+    /// Brings what has been appended to the disk.
+    ///
+    /// # Errors
+    ///
+    /// When that fails.
+    pub fn sync(&self) -> io::Result<()> {
+        File::open(&self.path)?.sync_data()
+    }
+
+    /// What is to be written: every change that was accepted or mended, or every change at all
+    /// while nothing has been decided. Paths must lie below `root`, which is the folder at hand;
+    /// without one they are taken as they are.
+    ///
+    /// # Errors
+    ///
+    /// When a path leads out of the root, or the plan cannot be read again.
+    pub fn to_plan(&self, root: Option<&Path>) -> Result<Plan, PlanFileError> {
+        let counts = self.index.counts();
+        let all = counts.open == counts.total();
+        let mut places = Vec::new();
+        for file in &self.index.files {
+            let path = Path::new(OsStr::from_bytes(&file.path));
+            places.push(match root {
+                Some(root) => confined(root, path)?,
+                None => path.to_owned(),
+            });
+        }
+        let mut spooler = Spooler::default();
+        let mut plan = Plan::default();
+        let mut number = 0;
+        self.each(|index, change| {
+            while index >= self.index.files[number].end {
+                plan.files
+                    .push(self.planned(number, &places, &mut spooler)?);
+                number += 1;
+            }
+            let decision = self.index.entries[index].decision;
+            if !all && !decision.writes() {
+                return Ok(());
+            }
+            let text = change.text().map_err(io::Error::other)?;
+            let after = match decision {
+                Decision::Mended => self.index.mended.get(&index).cloned().unwrap_or_default(),
+                _ => text.after.into_owned(),
+            };
+            spooler.push(Change {
+                line: change.line,
+                from: change.from,
+                to: change.to,
+                before: text.before.into_owned(),
+                after,
+            })
+        })?;
+        for number in number..self.index.files.len() {
+            plan.files
+                .push(self.planned(number, &places, &mut spooler)?);
+        }
+        // The order of a run is that of the paths.
+        plan.files.sort_by(|a, b| a.source.cmp(&b.source));
+        Ok(plan)
+    }
+
+    fn planned(
+        &self,
+        number: usize,
+        places: &[PathBuf],
+        spooler: &mut Spooler,
+    ) -> io::Result<PlannedFile> {
+        let file = &self.index.files[number];
+        Ok(PlannedFile {
+            source: Source::File(places[number].clone()),
+            facts: Facts {
+                bytes: file.bytes,
+                hash: blake3::Hash::from_hex(&file.hash).ok(),
+                encoding: "UTF-8",
+                newline: Newline::None,
+            },
+            changes: spooler.end_file()?,
+        })
+    }
+}
+
+fn read_change(input: &mut impl BufRead) -> io::Result<ChangeRecord> {
+    let mut line = Vec::new();
+    input.read_until(b'\n', &mut line)?;
+    parse(&line)
+}
+
+fn parse(line: &[u8]) -> io::Result<ChangeRecord> {
+    let line = line.strip_suffix(b"\n").unwrap_or(line);
+    ChangeRecord::parse(line).map_err(io::Error::other)
+}
+
+/// A path of a plan, which must lie below `root`, also where links lead.
+fn confined(root: &Path, path: &Path) -> Result<PathBuf, PlanFileError> {
+    let out = || PlanFileError::LeadsOut(brisk_quill_core::escape::visible_path(path));
+    let below = match path.is_absolute() {
+        true => path.strip_prefix(root).map_err(|_| out())?,
+        false => path,
+    };
+    let plain = |part: Component<'_>| matches!(part, Component::Normal(_) | Component::CurDir);
+    if !below.components().all(plain) {
+        return Err(out());
+    }
+    let place = root.join(below);
+    // What is not there cannot be written to; that is told where it is read.
+    if let (Ok(root), Ok(target)) = (root.canonicalize(), place.canonicalize())
+        && !target.starts_with(root)
+    {
+        return Err(out());
+    }
+    Ok(path.to_owned())
+}
