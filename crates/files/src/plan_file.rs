@@ -331,10 +331,10 @@ fn confined(root: &Path, path: &Path) -> Result<PathBuf, PlanFileError> {
         return Err(out());
     }
     let place = root.join(below);
-    // What is not there cannot be written to; that is told where it is read.
-    if let (Ok(root), Ok(target)) = (root.canonicalize(), place.canonicalize())
-        && !target.starts_with(root)
-    {
+    // What is not there cannot be written to, which is told where it is read; but where it would
+    // be must lie below the root too.
+    let real = place.ancestors().find_map(|part| part.canonicalize().ok());
+    if !real.is_some_and(|real| real.starts_with(root.canonicalize().unwrap_or_default())) {
         return Err(out());
     }
     Ok(path.to_owned())

@@ -206,8 +206,8 @@ impl State {
         self.message.clear();
         match action {
             Action::Step(by) => self.step(by),
-            Action::First => self.go(0),
-            Action::Last => self.go(usize::MAX),
+            Action::First => self.step(isize::MIN),
+            Action::Last => self.step(isize::MAX),
             Action::NextFile => self.to_file(1),
             Action::PreviousFile => self.to_file(-1),
             Action::NextOfKind => self.to_kind(1),

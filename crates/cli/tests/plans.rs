@@ -1,0 +1,350 @@
+//! Plans in files: saved, decided about, applied, renewed, compared; and those that are not sound.
+
+mod support;
+
+use support::{Got, Sandbox};
+
+const SAVE: &str = "preview 'berth (\\d+)' --with 'B-$1' notices --save p.plan --show 0";
+
+fn saved() -> Sandbox {
+    let sandbox = Sandbox::larkmoor();
+    sandbox.run(SAVE).ok();
+    sandbox
+}
+
+fn said(got: &Got, part: &str) {
+    assert!(
+        got.out.contains(part) || got.err.contains(part),
+        "no {part:?} in {got:#?}"
+    );
+}
+
+/// What is saved is what `--json` prints, and applying it is applying the rewrite.
+#[test]
+fn a_plan_is_the_preview() {
+    let sandbox = saved();
+    let json = sandbox
+        .run("preview 'berth (\\d+)' --with 'B-$1' notices --json")
+        .ok();
+    assert_eq!(sandbox.text("p.plan"), json.out);
+    said(&sandbox.run(SAVE), "there is already a file");
+    sandbox.run("apply --plan p.plan --yes --expect 25").ok();
+    let written = sandbox.snapshot();
+    sandbox.run("undo --yes").ok();
+    sandbox
+        .run("apply 'berth (\\d+)' --with 'B-$1' notices --yes")
+        .ok();
+    assert_eq!(sandbox.snapshot(), written);
+}
+
+/// The last preview is applied once, named, and refused when a file has changed since.
+#[test]
+fn the_last_preview() {
+    let sandbox = Sandbox::larkmoor();
+    said(&sandbox.run("apply --yes"), "no preview to go on with");
+    sandbox
+        .run("preview 'berth (\\d+)' --with 'B-$1' notices")
+        .ok();
+    said(&sandbox.run("apply"), "there is no terminal to ask on");
+    let got = sandbox.run("apply --yes").ok();
+    said(
+        &got,
+        "The last preview.\nIn 13 files: every match of `berth (\\d+)` becomes `B-$1`",
+    );
+    said(&got, "nothing is decided, so all are written");
+    assert_eq!(sandbox.run("apply --yes").status, 1);
+    sandbox.run("undo --yes").ok();
+    sandbox
+        .run("preview 'berth (\\d+)' --with 'B-$1' notices")
+        .ok();
+    sandbox.write("notices/01-dredging.md", "berth 9\n");
+    let before = sandbox.snapshot();
+    let got = sandbox.run("apply --yes");
+    assert_eq!((got.status, sandbox.snapshot()), (3, before));
+    said(&got, "`--renew`");
+    sandbox.run("apply --yes --renew").ok();
+    assert_eq!(sandbox.text("notices/01-dredging.md"), "B-9\n");
+    // A preview that does not hold is none to go on with.
+    sandbox.run("preview 'pilot' --with 'P' notices").ok();
+    sandbox.run("preview 'pilot' --with 'P' notices --expect 0");
+    said(&sandbox.run("apply --yes"), "no preview to go on with");
+}
+
+/// Decisions by options: what they say, then the counts of accepted, refused, open.
+#[test]
+fn decided_without_a_screen() {
+    for (options, wanted) in [
+        ("--accept 1.1,1.2 --refuse 2.1", (2, 1, 22)),
+        ("--accept kind:1", (14, 0, 11)),
+        ("--accept kind:1..2,1.1", (24, 0, 1)),
+        ("--refuse 'file:notices/0*' --accept-rest", (9, 16, 0)),
+        ("--accept 'file:01*.md&line:6,8' --refuse-rest", (3, 22, 0)),
+        ("--accept line:1.. --refuse line:6", (18, 7, 0)),
+    ] {
+        let sandbox = saved();
+        let got = sandbox
+            .run(&format!("review --plan p.plan --json {options}"))
+            .ok();
+        let counts = &got.records()[0];
+        let number = |name: &str| counts[name].as_u64().unwrap();
+        assert_eq!(
+            (number("accepted"), number("refused"), number("open")),
+            wanted,
+            "{options}"
+        );
+        // Decided again, they are the same; then what is accepted is written.
+        let again = sandbox
+            .run(&format!("review --plan p.plan --json {options}"))
+            .ok();
+        assert_eq!(again.out, got.out);
+        said(
+            &sandbox.run("apply --plan p.plan --yes").ok(),
+            &format!("with {} change", wanted.0).replace("with ", "Wrote "),
+        );
+    }
+    let sandbox = saved();
+    let plan = sandbox.read("p.plan");
+    for (options, part) in [
+        ("--accept 9.99", "names no change"),
+        ("--accept kind:99", "names no change"),
+        ("--accept berth", "`berth` names no changes"),
+        ("--accept line:0", "counting begins at 1"),
+        ("--accept kind:last", "`last` has no meaning here"),
+        ("--accept 'file:['", "no glob"),
+        ("x --accept 1.1", "a plan says all"),
+    ] {
+        let got = sandbox.run(&format!("review --plan p.plan {options}"));
+        assert_ne!(got.status, 0, "{options}");
+        said(&got, part);
+    }
+    assert_eq!(sandbox.read("p.plan"), plan);
+}
+
+/// Renewing carries over what still fits, and nothing else.
+#[test]
+fn renewed() {
+    let sandbox = Sandbox::with("a.txt", "berth 1\nberth 2\nberth 3 x\nberth 3 x\nberth 4\n");
+    sandbox
+        .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save p.plan")
+        .ok();
+    sandbox
+        .run("review --plan p.plan --accept 1.1,1.4 --refuse 1.2,1.3,1.5")
+        .ok();
+    // A line before, one after, one gone, one with another text around it.
+    sandbox.write(
+        "a.txt",
+        "new berth 9\nberth 1\nberth 3 x\nberth 3 x\nberth 4!\n",
+    );
+    let got = sandbox.run("apply --plan p.plan --yes");
+    assert_eq!(got.status, 3);
+    let got = sandbox.run("apply --plan p.plan --yes --renew").ok();
+    said(
+        &got,
+        "Evaluated again: 1 decision carried over, 4 lost, 4 new changes.",
+    );
+    assert_eq!(
+        sandbox.text("a.txt"),
+        "new berth 9\nB-1\nberth 3 x\nberth 3 x\nberth 4!\n"
+    );
+    let plan = sandbox.text("p.plan");
+    assert_eq!(plan.matches("\"record\":\"decision\"").count(), 1, "{plan}");
+    assert_eq!(sandbox.snapshot().len(), 2, "nothing is left over");
+}
+
+/// Plans that are not sound: how they differ from a sound one, and what is said. None of them
+/// writes anything.
+#[test]
+fn hostile_plans() {
+    let base = Sandbox::with("a.txt", "berth 1\nberth 2\n");
+    base.write("sub/b.txt", "berth 3\n");
+    base.run("preview 'berth (\\d)' --with 'B-$1' a.txt sub --save p.plan")
+        .ok();
+    let plan = base.text("p.plan");
+    let replace = |from: &str, to: &str| plan.replacen(from, to, 1);
+    let lines: Vec<&str> = plan.lines().collect();
+    let change = lines
+        .iter()
+        .find(|line| line.contains("\"change\""))
+        .unwrap();
+    let cases = [
+        (String::new(), "it is empty"),
+        ("{}\n".into(), "line 1: this is no record of a plan"),
+        ("berth\n".into(), "line 1: this is no record of a plan"),
+        (
+            lines[1..].join("\n") + "\n",
+            "a plan begins with a `plan` record",
+        ),
+        (
+            replace("\"format\":1", "\"format\":2"),
+            "format 2, and this program reads 1",
+        ),
+        (
+            replace("\"record\":\"totals\"", "\"record\":\"plan\",\"format\":1"),
+            "a second `plan` record",
+        ),
+        (
+            plan.replace("\"path\":\"sub/b.txt\"", "\"path\":\"../b.txt\""),
+            "`../b.txt` leads out",
+        ),
+        (
+            plan.replace("\"path\":\"sub/b.txt\"", "\"path\":\"/etc/motd\""),
+            "`/etc/motd` leads out",
+        ),
+        (
+            plan.replace("\"path\":\"sub/b.txt\"", "\"path\":\"link/b.txt\""),
+            "`link/b.txt` leads out",
+        ),
+        (
+            plan.replace("\"path\":\"sub/b.txt\"", "\"path\":\"a.txt\""),
+            "this file is there twice",
+        ),
+        (
+            plan.replace("\"id\":\"1.2\"", "\"id\":\"1.1\""),
+            "the id is `1.1`, and `1.2` comes next",
+        ),
+        (
+            replace("\"from\":8,\"to\":15", "\"from\":3,\"to\":10"),
+            "overlap with the change before",
+        ),
+        (
+            replace("\"from\":8,\"to\":15", "\"from\":90,\"to\":97"),
+            "lie beyond the file",
+        ),
+        (
+            replace("\"before\":\"berth 1\"", "\"before\":\"berth\""),
+            "the old text has 5 bytes, and the range 7",
+        ),
+        (
+            replace("\"before\":\"berth 1\"", "\"before\":\"quay  1\""),
+            "changed since",
+        ),
+        (
+            replace("\"hash\":\"", "\"hash\":\"x"),
+            "`hash` does not hold",
+        ),
+        (
+            replace("\"decision\":\"open\"", "\"decision\":\"accepted\""),
+            "`decision` does not hold",
+        ),
+        (
+            format!("{plan}{{\"record\":\"decision\",\"id\":\"7.7\",\"decision\":\"accepted\"}}\n"),
+            "there is no change `7.7`",
+        ),
+        (
+            format!("{plan}{{\"record\":\"decision\",\"id\":\"1.1\",\"decision\":\"mended\"}}\n"),
+            "`after` does not hold",
+        ),
+        (format!("{plan}{change}\n"), "belongs to no file before it"),
+        (
+            replace(
+                "\"after\":\"B-1\"",
+                "\"after\":\"B-1\",\"after_b64\":\"!!\"",
+            ),
+            "`after_b64` does not hold",
+        ),
+        (
+            format!("{}{}\n", lines[0], "[".repeat(5000)),
+            "no record of a plan",
+        ),
+        (
+            lines[..lines.len() - 1].join("\n") + "\n",
+            "was cut off; 3 changes of it can be read",
+        ),
+        (plan[..plan.len() - 40].to_owned(), "was cut off"),
+    ];
+    std::os::unix::fs::symlink(base.state(), base.file("link")).unwrap();
+    let files = |sandbox: &Sandbox| (sandbox.text("a.txt"), sandbox.text("sub/b.txt"));
+    let before = files(&base);
+    for (text, part) in cases {
+        base.write("p.plan", &text);
+        // What was cut off is refused unless `--yes` says otherwise; the others always are.
+        let cut = part.contains("cut off");
+        let got = match cut {
+            true => base.run("review --plan p.plan --accept-rest"),
+            false => base.run("apply --plan p.plan --yes"),
+        };
+        assert_eq!(
+            (got.status, files(&base)),
+            (3, before.clone()),
+            "{part}: {got:#?}"
+        );
+        said(&got, part);
+    }
+    // With control codes in its text it is shown all the same, but as signs.
+    base.write("p.plan", plan.replace("B-1", "\\u001b[2J"));
+    said(
+        &base.run("review --plan p.plan --accept kind:1").ok(),
+        "accepted",
+    );
+    base.write("p.plan", lines[..lines.len() - 1].join("\n") + "\n");
+    base.run("apply --plan p.plan --yes").ok();
+    assert_eq!(files(&base), ("B-1\nB-2\n".into(), "B-3\n".into()));
+}
+
+/// A plan for another folder.
+#[test]
+fn another_root() {
+    let sandbox = Sandbox::with("port/a.txt", "berth 1\n");
+    let mut command = sandbox.command();
+    command.current_dir(sandbox.file("port"));
+    command.args([
+        "preview",
+        "berth",
+        "--with",
+        "B",
+        "a.txt",
+        "--save",
+        "../p.plan",
+    ]);
+    assert_eq!(support::finish(&mut command).status, 0);
+    assert_eq!(sandbox.run("apply --plan p.plan --yes").status, 3);
+    sandbox.run("apply --plan p.plan --root port --yes").ok();
+    assert_eq!(sandbox.text("port/a.txt"), "B 1\n");
+}
+
+#[test]
+fn kinds_and_differences() {
+    let sandbox = Sandbox::larkmoor();
+    let got = sandbox
+        .run("preview '[Bb]erth (\\d)' --with 'B-$1' notices --kinds")
+        .ok();
+    said(&got, "  kind   count   was       now   first");
+    said(
+        &got,
+        "     1      14   berth 7   B-7   notices/01-dredging.md, line 6\n",
+    );
+    said(&got, "10 within a word: ");
+    said(&got, "5 kinds in 44 changes.");
+    let got = sandbox
+        .run("preview 'berth (\\d+)' -i --with 'B-$1' notices --against last")
+        .ok();
+    said(
+        &got,
+        "  different   notices/02-crane-outage.md, line 5    Berth 1   B-1      B-12\n",
+    );
+    said(
+        &got,
+        "  only now    notices/02-crane-outage.md, line 12   BERTH 9   –        B-9\n",
+    );
+    let number = |name: &str| got.count(name).unwrap();
+    assert_eq!(
+        (
+            number("the same"),
+            number("only before"),
+            number("different")
+        ),
+        (26, 0, 18)
+    );
+    sandbox.write("notices/01-dredging.md", "berth 7\n");
+    let got = sandbox
+        .run("preview 'berth (\\d+)' -i --with 'B-$1' notices --against last")
+        .ok();
+    said(
+        &got,
+        "note: notices/01-dredging.md is not what it was, and is not compared",
+    );
+    said(
+        &sandbox.run("preview x --with y notices --against nowhere.plan"),
+        "cannot be used",
+    );
+}

@@ -1,0 +1,288 @@
+//! The full-screen review, driven in a pseudo-terminal.
+
+mod support;
+
+use portable_pty::{CommandBuilder, MasterPty, PtySize, native_pty_system};
+use std::io::{Read, Write};
+use std::num::NonZero;
+use std::sync::mpsc::{Receiver, channel};
+use std::time::Duration;
+use support::Sandbox;
+
+/// How long a screen may take to come; only a failing test waits so long.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// A program on a terminal.
+struct Term {
+    child: Box<dyn portable_pty::Child + Send + Sync>,
+    master: Box<dyn MasterPty + Send>,
+    writer: Box<dyn Write + Send>,
+    bytes: Receiver<Vec<u8>>,
+    screen: vt100::Parser,
+}
+
+fn size(cols: u16, rows: u16) -> PtySize {
+    PtySize {
+        cols,
+        rows,
+        ..PtySize::default()
+    }
+}
+
+fn cells(n: u16) -> NonZero<u16> {
+    NonZero::new(n).unwrap()
+}
+
+impl Term {
+    fn new(sandbox: &Sandbox, cols: u16, rows: u16, args: &[&str]) -> Self {
+        let pair = native_pty_system().openpty(size(cols, rows)).unwrap();
+        let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_bquill"));
+        command.args(args);
+        command.cwd(sandbox.path());
+        command.env("XDG_STATE_HOME", sandbox.state());
+        command.env("TERM", "xterm-256color");
+        command.env_remove("NO_COLOR");
+        let child = pair.slave.spawn_command(command).unwrap();
+        drop(pair.slave);
+        let mut reader = pair.master.try_clone_reader().unwrap();
+        let (sender, bytes) = channel();
+        std::thread::spawn(move || {
+            let mut buffer = [0; 4096];
+            while let Ok(n) = reader.read(&mut buffer) {
+                if n == 0 || sender.send(buffer[..n].to_vec()).is_err() {
+                    return;
+                }
+            }
+        });
+        Self {
+            child,
+            writer: pair.master.take_writer().unwrap(),
+            master: pair.master,
+            bytes,
+            screen: vt100::Parser::new(cells(rows), cells(cols), 0),
+        }
+    }
+
+    fn text(&self) -> String {
+        self.screen.screen().contents()
+    }
+
+    /// Waits until the screen shows all of these.
+    fn wait(&mut self, wanted: &[&str]) -> String {
+        loop {
+            let text = self.text();
+            if wanted.iter().all(|part| text.contains(part)) {
+                return text;
+            }
+            match self.bytes.recv_timeout(PATIENCE) {
+                Ok(bytes) => self.screen.process(&bytes),
+                Err(_) => panic!("no {wanted:?} on\n{text}"),
+            }
+        }
+    }
+
+    /// Types, then waits until the screen shows this.
+    fn press(&mut self, keys: &str, wanted: &[&str]) -> String {
+        self.writer.write_all(keys.as_bytes()).unwrap();
+        self.wait(wanted)
+    }
+
+    /// Waits for the end; gives the status and all that was said.
+    fn end(mut self) -> (u32, String) {
+        while let Ok(bytes) = self.bytes.recv_timeout(PATIENCE) {
+            self.screen.process(&bytes);
+        }
+        let status = self.child.wait().unwrap().exit_code();
+        assert!(
+            !self.screen.screen().alternate_screen(),
+            "the terminal is given back"
+        );
+        (status, self.text())
+    }
+}
+
+const REVIEW: &[&str] = &["review", r"berth (\d+)", "-i", "--with", "B-$1", "notices"];
+
+fn counts(open: u32, accepted: u32, refused: u32, mended: u32) -> String {
+    format!(". {open} open   + {accepted} accepted   - {refused} refused   ~ {mended} mended")
+}
+
+/// Every change is judged in one way or another; what is accepted is written, and nothing else.
+#[test]
+fn a_walk_through_the_changes() {
+    let sandbox = Sandbox::new();
+    let text = "Notice 1\nberth 7 is closed\nberth 8 is open\nberth 7 and berth 9\nBerth 7 stays\n";
+    sandbox.write("notices/a.md", text);
+    sandbox.write("notices/b.md", "BERTH 7\n");
+    let mut term = Term::new(&sandbox, 110, 30, REVIEW);
+    term.wait(&[
+        &counts(6, 0, 0, 0),
+        "change 1.1, line 2",
+        "was  berth 7 is closed",
+        "now  B-7 is closed",
+        "$1       ‹7›",
+        "kind 1, 2 changes",
+    ]);
+    term.press("a", &[&counts(5, 1, 0, 0), "change 1.2, line 3"]);
+    term.press("r", &[&counts(4, 1, 1, 0), "change 1.3, line 4"]);
+    // What is accepted beside it shows in its line.
+    term.press("a", &["now  B-7 and B-9", "change 1.4"]);
+    term.press("m", &["Enter takes the new text"]);
+    term.press(
+        "\u{7f}\u{7f}é9\r",
+        &[&counts(2, 2, 1, 1), "change 1.5, line 5"],
+    );
+    term.press("U", &["there is nothing to do again"]);
+    term.press("u", &[&counts(3, 2, 1, 0), "change 1.4"]);
+    term.press("U", &[&counts(2, 2, 1, 1)]);
+    // A text that changes nothing refuses.
+    term.press("\x1b[F", &["change 2.1"]);
+    term.press(
+        "m\x1b[H\x1b[3~\x1b[3~\x1b[3~BERTH 7\x1b[3~\x1b[3~\x1b[3~\r",
+        &[&counts(1, 2, 2, 1)],
+    );
+    term.press(
+        "w",
+        &[
+            "     2  B-7 is closed",
+            "     4  B-7 and Bé9",
+            "any other key: back",
+        ],
+    );
+    term.press("\x1b", &["change 1.5"]);
+    term.press(
+        "?",
+        &["keys (any key: back)", "every…: accept or refuse all"],
+    );
+    term.press(
+        " t",
+        &["kind    count  was → now", "1        2  berth 7 → B-7"],
+    );
+    term.press("\x1b[H\r", &["only kind 1 (x): 2 changes"]);
+    term.press("x/berth 9\r", &["only with `berth 9` (/): 1 change"]);
+    term.press("/", &["changes that hold: berth 9"]);
+    term.press(&"\u{7f}".repeat(7), &["changes that hold:"]);
+    term.press("\rv", &["only open ones (v): 1 change", "change 1.5"]);
+    term.press(
+        "vq",
+        &["leave? (any other key: back)", "apply now: 3 changes"],
+    );
+    term.press(
+        "a",
+        &[
+            "Write 3 changes in 1 file?",
+            "1 mended",
+            "1 open: not written",
+        ],
+    );
+    term.press("n", &["change 1.5"]);
+    term.press("qay", &["Wrote 3 changes in 1 file: run 1."]);
+    let (status, said) = term.end();
+    assert_eq!(status, 0, "{said}");
+    assert_eq!(
+        sandbox.text("notices/a.md"),
+        "Notice 1\nB-7 is closed\nberth 8 is open\nB-7 and Bé9\nBerth 7 stays\n"
+    );
+    assert_eq!(sandbox.text("notices/b.md"), "BERTH 7\n");
+    sandbox.run("undo --yes").ok();
+    assert_eq!(sandbox.text("notices/a.md"), text);
+}
+
+/// Whole kinds, files and the rest; dropping gives back what was there before.
+#[test]
+fn every_and_drop() {
+    let sandbox = Sandbox::larkmoor();
+    sandbox
+        .run("preview 'berth (\\d+)' -i --with 'B-$1' notices --save p.plan")
+        .ok();
+    let plan = sandbox.read("p.plan");
+    let all = sandbox.run("review --plan p.plan --accept 1.1 --json").ok();
+    let total = all.records()[0]["changes"].as_u64().unwrap();
+    let mut term = Term::new(&sandbox, 120, 36, &["review", "--plan", "p.plan"]);
+    term.wait(&["change 1.2"]);
+    term.press("e", &["all of this kind:", "all that is open:"]);
+    term.press("1", &["open changes accepted"]);
+    term.press("e4", &["open changes refused"]);
+    term.press("f", &["notices/"]);
+    term.press("e5", &[". 0 open", "nothing is open any more"]);
+    term.press(
+        "qd",
+        &["Nothing has been written. `bquill review --plan p.plan` goes on."],
+    );
+    let (status, said) = term.end();
+    assert!(
+        status == 0 && said.contains(&format!("open      {:>8}", total - 1)),
+        "{said}"
+    );
+    assert!(sandbox.read("p.plan").starts_with(&plan));
+}
+
+/// Decisions are written down as they are made, so a killed review goes on where it was.
+#[test]
+fn a_killed_review_goes_on() {
+    let sandbox = Sandbox::larkmoor();
+    let mut term = Term::new(&sandbox, 100, 30, REVIEW);
+    term.wait(&["change 1.1"]);
+    term.press("ar", &["+ 1 accepted   - 1 refused", "change 1.3"]);
+    term.child.kill().unwrap();
+    term.child.wait().unwrap();
+    let mut term = Term::new(&sandbox, 100, 30, &["review"]);
+    term.wait(&["+ 1 accepted   - 1 refused", "change 1.3"]);
+    term.press(
+        "\u{3}",
+        &["Nothing has been written. `bquill review` goes on."],
+    );
+    assert_eq!(term.end().0, 0);
+}
+
+/// Every size has a layout, down to one that only says that it is too small.
+#[test]
+fn sizes() {
+    let sandbox = Sandbox::new();
+    let long = format!(
+        "{}berth 7 日本 {}\n",
+        "lighthouse ".repeat(90),
+        "x".repeat(2000)
+    );
+    sandbox.write("notices/a.md", format!("\u{1b}[2Jberth 1\n{long}"));
+    let mut term = Term::new(&sandbox, 80, 24, REVIEW);
+    let text = term.wait(&["change 1.1", "was  ␛[2Jberth 1", "q leave  ? keys"]);
+    assert!(
+        text.lines().all(|line| line.chars().count() <= 80),
+        "{text}"
+    );
+    term.press("\x1b[B", &["change 1.2", "was  …", "berth 7 日本"]);
+    term.press("\x1b[C\x1b[C", &["change 1.2"]);
+    for (cols, rows, shown) in [
+        (20, 5, "too small: 20x5"),
+        (200, 50, "change 1.2"),
+        (44, 12, "change 1.2"),
+    ] {
+        term.master.resize(size(cols, rows)).unwrap();
+        term.screen.screen_mut().set_size(cells(rows), cells(cols));
+        term.wait(&[shown]);
+    }
+    term.press("q", &["leave?"]);
+    term.press("s", &["Nothing has been written."]);
+    assert_eq!(term.end().0, 0);
+}
+
+#[test]
+fn without_a_terminal_options_decide() {
+    let sandbox = Sandbox::larkmoor();
+    let got = sandbox.run("review 'berth (\\d+)' --with 'B-$1' notices");
+    assert!(
+        got.status == 2 && got.err.contains("--accept SPEC"),
+        "{got:#?}"
+    );
+    let got = sandbox
+        .run("review 'berth (\\d+)' --with 'B-$1' notices --accept kind:1 --refuse-rest")
+        .ok();
+    assert!(
+        got.out.contains("accepted") && !got.out.contains("open"),
+        "{}",
+        got.out
+    );
+    let got = sandbox.run("review zzz --with y notices --accept-rest");
+    assert_eq!(got.status, 1, "{got:#?}");
+}

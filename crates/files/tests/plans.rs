@@ -1,0 +1,143 @@
+//! Plans in files: what must hold for every plan and every set of decisions.
+
+use brisk_quill_core::plan::{Decision, decision_line};
+use brisk_quill_files::{PlanDoc, Source, splice_into};
+use proptest::prelude::*;
+use std::fmt::Write as _;
+use std::path::Path;
+
+/// A text with sorted, disjoint changes: where, and the new text.
+fn changes() -> impl Strategy<Value = (String, Vec<(usize, usize, String)>)> {
+    let parts = prop::collection::vec(("[a-cé\n]{0,4}", "[a-cé]{0,3}", "[x-z\"\\\\\n]{0,3}"), 0..8);
+    parts.prop_map(|parts| {
+        let (mut text, mut changes) = (String::new(), Vec::new());
+        for (gap, old, new) in parts {
+            text.push_str(&gap);
+            let from = text.len();
+            text.push_str(&old);
+            if old != new {
+                changes.push((from, text.len(), new));
+            }
+        }
+        (text, changes)
+    })
+}
+
+/// The plan of one file.
+fn plan_of(text: &str, changes: &[(usize, usize, String)]) -> String {
+    let mut plan = String::from("{\"record\":\"plan\",\"format\":1,\"rewrite\":{\"step\":[]}}\n");
+    let hash = blake3::hash(text.as_bytes()).to_hex().to_string();
+    let file = serde_json::json!({
+        "record": "file", "path": "a.txt", "bytes": text.len(), "hash": hash,
+        "encoding": "UTF-8", "newline": "lf",
+    });
+    writeln!(plan, "{file}").unwrap();
+    for (number, (from, to, new)) in (1..).zip(changes) {
+        let change = serde_json::json!({
+            "record": "change", "id": format!("1.{number}"), "path": "a.txt", "line": 1,
+            "cell": null, "from": from, "to": to, "before": &text[*from..*to], "after": new,
+            "steps": [1], "groups": [], "decision": "open",
+        });
+        writeln!(plan, "{change}").unwrap();
+    }
+    plan + "{\"record\":\"totals\"}\n"
+}
+
+fn open(plan: &[u8]) -> Result<(PlanDoc, tempfile::TempDir), String> {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("p.plan");
+    std::fs::write(&path, plan).unwrap();
+    let doc = PlanDoc::open(&path).map_err(|error| error.to_string())?;
+    Ok((doc, folder))
+}
+
+fn written(doc: &PlanDoc, text: &str) -> String {
+    let plan = doc.to_plan(None).unwrap();
+    let mut out = Vec::new();
+    for file in &plan.files {
+        assert_eq!(file.source, Source::File("a.txt".into()));
+        splice_into(text.as_bytes(), file, &mut out).unwrap();
+    }
+    String::from_utf8(out).unwrap()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Any decisions, then apply, is what splicing the accepted by hand gives; also when they
+    /// are read again, and when they are made twice.
+    #[test]
+    fn what_is_accepted_is_written(
+        (text, changes) in changes(), decided in prop::collection::vec((0..8usize, 0..4usize, "[m-o\n]{0,2}"), 0..12),
+    ) {
+        let (mut doc, folder) = open(plan_of(&text, &changes).as_bytes()).unwrap();
+        prop_assert!(doc.is_whole());
+        let mut state = vec![(Decision::Open, String::new()); changes.len()];
+        for (index, decision, new) in decided {
+            let Some(at) = state.get_mut(index) else { continue };
+            let decision = [Decision::Open, Decision::Accepted, Decision::Refused, Decision::Mended][decision];
+            let after = (decision == Decision::Mended).then(|| new.as_bytes().to_vec());
+            doc.append(&decision_line(&doc.index.id(index), decision, after.as_deref())).unwrap();
+            doc.index.set(index, decision, after);
+            *at = (decision, new);
+        }
+        let none = state.iter().all(|(decision, _)| *decision == Decision::Open);
+        let (mut wanted, mut at) = (String::new(), 0);
+        for ((from, to, new), (decision, mended)) in changes.iter().zip(&state) {
+            wanted.push_str(&text[at..*from]);
+            wanted.push_str(match decision {
+                Decision::Open if none => new,
+                Decision::Accepted => new,
+                Decision::Mended => mended,
+                Decision::Open | Decision::Refused => &text[*from..*to],
+            });
+            at = *to;
+        }
+        wanted.push_str(&text[at..]);
+        prop_assert_eq!(written(&doc, &text), wanted.clone());
+        let again = PlanDoc::open(&folder.path().join("p.plan")).unwrap();
+        prop_assert_eq!(&again.index.entries, &doc.index.entries);
+        prop_assert_eq!(&again.index.mended, &doc.index.mended);
+        prop_assert_eq!(written(&again, &text), wanted);
+    }
+
+    /// The kinds are the changes by their texts, each counted once, and numbered by frequency.
+    #[test]
+    fn kinds_are_the_changes((text, changes) in changes()) {
+        let (doc, _folder) = open(plan_of(&text, &changes).as_bytes()).unwrap();
+        let kinds = doc.kinds().unwrap();
+        prop_assert_eq!(kinds.kinds.iter().map(|kind| kind.count).sum::<u64>(), changes.len() as u64);
+        prop_assert!(kinds.kinds.windows(2).all(|pair| pair[0].count >= pair[1].count));
+        for ((from, to, new), kind) in changes.iter().zip(&kinds.of) {
+            let kind = &kinds.kinds[*kind as usize];
+            prop_assert_eq!((&kind.before[..], &kind.after[..]), (text[*from..*to].as_bytes(), new.as_bytes()));
+        }
+    }
+
+    /// However a plan is damaged, it is refused or read; nothing panics.
+    #[test]
+    fn damaged_plans_are_only_refused(
+        (text, changes) in changes(),
+        damage in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>(), 0..4usize), 1..6),
+    ) {
+        let mut plan = plan_of(&text, &changes).into_bytes();
+        for (at, byte, how) in damage {
+            if plan.is_empty() { break }
+            let at = at.index(plan.len());
+            match how {
+                0 => plan[at] = byte,
+                1 => plan.truncate(at),
+                2 => { plan.remove(at); }
+                _ => plan.insert(at, b"0\",:{}\n"[usize::from(byte) % 7]),
+            }
+        }
+        if let Ok((doc, _folder)) = open(&plan) {
+            let _ = doc.kinds();
+            if let Ok(plan) = doc.to_plan(Some(Path::new("."))) {
+                for file in &plan.files {
+                    let _ = splice_into(text.as_bytes(), file, &mut Vec::new());
+                }
+            }
+        }
+    }
+}
