@@ -39,6 +39,9 @@ use std::time::Duration;
 /// How long to wait for a key before looking whether to end.
 const WAIT: Duration = Duration::from_millis(250);
 
+/// The exit status when the terminal has gone: nothing was written.
+const HUNG_UP: i32 = 1;
+
 /// Reviews a plan on the terminal, and writes it if that is wanted.
 pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Complaint> {
     let fail = |error: io::Error| Complaint::trouble(format!("the review cannot go on: {error}"));
@@ -78,9 +81,12 @@ fn on_terminal(
     color: bool,
 ) -> io::Result<Leave> {
     let ended = Arc::new(AtomicBool::new(false));
-    for signal in [SIGTERM, SIGHUP] {
-        signal_hook::flag::register(signal, Arc::clone(&ended))?;
-    }
+    // A terminal that has gone needs nothing back, and reading from it would never end. Every
+    // decision is written down by then.
+    let gone = Arc::new(AtomicBool::new(true));
+    signal_hook::flag::register_conditional_shutdown(SIGHUP, HUNG_UP, gone)?;
+    signal_hook::flag::register_conditional_shutdown(SIGTERM, HUNG_UP, Arc::clone(&ended))?;
+    signal_hook::flag::register(SIGTERM, Arc::clone(&ended))?;
     // A panic gives the terminal back too.
     let mut terminal = ratatui::try_init()?;
     let _ = execute!(io::stdout(), EnableBracketedPaste);
