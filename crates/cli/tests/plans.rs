@@ -348,3 +348,54 @@ fn kinds_and_differences() {
         "cannot be used",
     );
 }
+
+/// Every record of real plans fits the schema of the reference.
+#[test]
+fn records_fit_the_schema() {
+    let schema = std::fs::read(concat!(
+        env!("CARGO_MANIFEST_DIR"),
+        "/../../docs/plan.schema.json"
+    ));
+    let schema: serde_json::Value = serde_json::from_slice(&schema.unwrap()).unwrap();
+    let schema = jsonschema::validator_for(&schema).unwrap();
+    let sandbox = saved();
+    sandbox
+        .run("review --plan p.plan --accept 1.1 --refuse kind:2")
+        .ok();
+    sandbox.write("odd.txt", b"berth 7 \xE9 berth 8\r\nStart berth 9\n");
+    let mut records: Vec<String> = sandbox.text("p.plan").lines().map(str::to_owned).collect();
+    for request in [
+        "'(?<n>berth)|(x)' --with '$n' odd.txt --then e --with f --pick 1 --limit 1",
+        "'\\d' --with '${0 | date %d %F}' odd.txt berths.csv --columns 1 --format spaced",
+        "'(berth) 7' --with '$10' odd.txt --between Start zzz",
+        "berth --with pier odd.txt --ensure zzz",
+        "Old --with New --columns name,status berths.csv",
+    ] {
+        let got = sandbox.run(&format!("preview {request} --json"));
+        records.extend(got.out.lines().map(str::to_owned));
+    }
+    let mut kinds = std::collections::BTreeSet::new();
+    for record in &records {
+        let value: serde_json::Value = serde_json::from_str(record).unwrap();
+        assert!(schema.is_valid(&value), "{record}");
+        kinds.insert(value["record"].as_str().unwrap().to_owned());
+    }
+    let kinds: Vec<&str> = kinds.iter().map(String::as_str).collect();
+    assert_eq!(
+        kinds,
+        [
+            "change", "decision", "file", "hint", "note", "plan", "problem", "totals", "unit",
+            "unmet"
+        ]
+    );
+    for wrong in [
+        "{}",
+        "{\"record\":\"plan\",\"format\":2,\"rewrite\":{}}",
+        "{\"record\":\"decision\",\"id\":\"1\",\"decision\":\"open\"}",
+    ] {
+        assert!(
+            !schema.is_valid(&serde_json::from_str(wrong).unwrap()),
+            "{wrong}"
+        );
+    }
+}

@@ -135,6 +135,5 @@ fn touches(line: &[u8], span: Span) -> bool {
 fn around(line: &[u8], span: Span) -> Vec<u8> {
     let from = span.from.saturating_sub(AROUND);
     let to = (span.to + AROUND).min(line.len());
-    let text = String::from_utf8_lossy(&line[from..to]).into_owned();
-    text.trim().as_bytes().to_vec()
+    line[from..to].trim_ascii().to_vec()
 }
