@@ -14,6 +14,8 @@ mod keys;
 mod near;
 mod screen;
 mod state;
+#[cfg(test)]
+mod tests;
 
 use crate::commands::plans::Meant;
 use crate::complaint::Complaint;

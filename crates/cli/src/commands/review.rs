@@ -17,7 +17,8 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     let silent =
         !args.accept.is_empty() || !args.refuse.is_empty() || args.accept_rest || args.refuse_rest;
     let deciders = Deciders::new(args)?;
-    if !silent && !(io::stdin().is_terminal() && io::stdout().is_terminal()) {
+    let on_terminal = io::stdin().is_terminal() && io::stdout().is_terminal();
+    if !(silent || on_terminal) {
         return Err(
             Complaint::wrong("there is no terminal to review on").remedy(
                 "decide with `--accept SPEC`, `--refuse SPEC`, `--accept-rest`, `--refuse-rest`",

@@ -208,10 +208,10 @@ impl State {
             Action::Step(by) => self.step(by),
             Action::First => self.step(isize::MIN),
             Action::Last => self.step(isize::MAX),
-            Action::NextFile => self.to_file(1),
-            Action::PreviousFile => self.to_file(-1),
-            Action::NextOfKind => self.to_kind(1),
-            Action::PreviousOfKind => self.to_kind(-1),
+            Action::NextFile => self.go_to_file(1),
+            Action::PreviousFile => self.go_to_file(-1),
+            Action::NextOfKind => self.go_to_kind(1),
+            Action::PreviousOfKind => self.go_to_kind(-1),
             Action::Decide(decision) => return self.decide(decision),
             Action::Every(group, decision) => return self.every(group, decision),
             Action::Undo => return self.turn_back(true),
@@ -278,7 +278,7 @@ impl State {
     }
 
     /// The first listed change of the next file, or of this one or the one before it.
-    fn to_file(&mut self, by: isize) {
+    fn go_to_file(&mut self, by: isize) {
         let Some(here) = self.current().map(|index| self.plan.file_of(index)) else {
             return;
         };
@@ -300,7 +300,7 @@ impl State {
         }
     }
 
-    fn to_kind(&mut self, by: isize) {
+    fn go_to_kind(&mut self, by: isize) {
         let Some(kind) = self.kind() else { return };
         let same = |place: &usize| self.kinds.of[self.listed[*place]] == kind;
         let place = match by {
