@@ -110,7 +110,7 @@ proptest! {
         prop_assert!(kinds.kinds.windows(2).all(|pair| pair[0].count >= pair[1].count));
         for ((from, to, new), kind) in changes.iter().zip(&kinds.of) {
             let kind = &kinds.kinds[*kind as usize];
-            prop_assert_eq!((&kind.before[..], &kind.after[..]), (text[*from..*to].as_bytes(), new.as_bytes()));
+            prop_assert_eq!((&kind.before[..], &kind.after[..]), (&text.as_bytes()[*from..*to], new.as_bytes()));
         }
     }
 
