@@ -7,7 +7,7 @@ use crate::tables::FileTables;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{
-    Groups, Pattern, Query, Rewrite, RewriteText, StepFault, StepText, Template,
+    Groups, Pattern, Query, Rewrite, RewriteText, Step, StepFault, StepText, Template,
 };
 use brisk_quill_files::{Listing, Search, Source, TextEncoding, TextOptions, discover};
 use std::ffi::OsString;
@@ -33,6 +33,18 @@ pub struct AskedRewrite {
 }
 
 impl AskedRewrite {
+    /// The same with so many steps alone.
+    pub fn up_to(&self, through: Option<usize>) -> Self {
+        let mut text = self.text.clone();
+        text.step.truncate(through.unwrap_or(usize::MAX));
+        let steps = self.rewrite.steps()[..text.step.len()].to_vec();
+        Self {
+            text,
+            rewrite: Rewrite::new(steps),
+            paths: self.paths.clone(),
+        }
+    }
+
     /// The files it is meant for.
     pub fn sources(&self, args: &FilesArgs) -> Result<Sources, Complaint> {
         let is_table = |source: &Source| self.rewrite.is_table(&source.path().to_string_lossy());
@@ -253,7 +265,39 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
             complaint.message = format!("{shown}, step {number}: {}", complaint.message);
             complaint
         })?;
+    for (words, step) in text.step.iter_mut().zip(rewrite.steps()) {
+        move_tables(words, step, |table| {
+            base.join(table).to_string_lossy().into_owned()
+        });
+    }
     Ok((text, rewrite))
+}
+
+/// Writes the paths of a step's tables in another way.
+pub fn move_tables(words: &mut StepText, step: &Step, place: impl Fn(&str) -> String) {
+    let Some(template) = step.action.template() else {
+        return;
+    };
+    if template.table_paths().next().is_none() {
+        return;
+    }
+    let source = template.with_table_paths(place).source().to_owned();
+    let fields = [
+        &mut words.with,
+        &mut words.above,
+        &mut words.below,
+        &mut words.lead,
+        &mut words.trail,
+    ];
+    for field in fields.into_iter().flatten() {
+        field.clone_from(&source);
+    }
+    for [_, text] in [&mut words.set, &mut words.add_column]
+        .into_iter()
+        .flatten()
+    {
+        text.clone_from(&source);
+    }
 }
 
 /// What to tell about a step in words.

@@ -64,11 +64,7 @@ pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Complaint> {
             meant.write(&plan, output)?;
         }
         Leave::Later | Leave::Drop => {
-            let again = match meant.name.as_str() {
-                "the last preview" => "bquill review".to_owned(),
-                name => format!("bquill review --plan {name}"),
-            };
-            let text = format!("Nothing has been written. `{again}` goes on.\n");
+            let text = format!("Nothing has been written. `{}` goes on.\n", meant.again);
             output.print(text.as_bytes());
         }
     }

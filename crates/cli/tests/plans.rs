@@ -399,3 +399,70 @@ fn records_fit_the_schema() {
         );
     }
 }
+
+/// What stood against a preview stands against its plan.
+#[test]
+fn guards_hold_for_plans_too() {
+    let sandbox = Sandbox::larkmoor();
+    for guard in ["--expect 3", "--ensure zzz"] {
+        let got = sandbox.run(&format!("{SAVE} {guard}"));
+        assert_eq!(got.status, 1, "{guard}");
+        said(&got, "the plan has not been saved");
+        assert!(!sandbox.file("p.plan").exists());
+    }
+    // A problem is told when the plan is made, and refuses it later.
+    sandbox.write("days.txt", "2026-02-29\n2026-03-01\n");
+    let days = "preview '\\S+' --with '${0 | date %F %d.%m.%Y}' days.txt --save p.plan";
+    assert_eq!(sandbox.run(days).status, 3);
+    let got = sandbox.run("apply --plan p.plan --yes");
+    assert_eq!(got.status, 3);
+    said(&got, "left 1 problem aside when it was made");
+    sandbox
+        .run("apply --plan p.plan --yes --skip-problems")
+        .ok();
+    assert_eq!(sandbox.text("days.txt"), "2026-02-29\n01.03.2026\n");
+    said(
+        &sandbox.run("apply --plan p.plan --yes --expect 7"),
+        "left 1 problem aside",
+    );
+    sandbox.run("undo --yes").ok();
+    let got = sandbox.run("apply --plan p.plan --yes --skip-problems --expect 7");
+    assert_eq!(got.status, 1);
+    said(
+        &got,
+        "7 changes were expected, and there is 1".trim_end_matches(" is 1"),
+    );
+}
+
+/// A plan holds what was shown: of a rewrite that was stopped early its first steps alone, and
+/// tables wherever the rewrite file lies.
+#[test]
+fn plans_of_rewrite_files() {
+    let sandbox = Sandbox::larkmoor();
+    let save =
+        "preview --rewrite rewrites/scanned-log.toml gauge.log --through 1 --save p.plan --show 0";
+    let first = sandbox.run(save).ok().count("changes").unwrap();
+    sandbox.write("gauge.log", format!("{}\n", sandbox.text("gauge.log")));
+    let got = sandbox.run("apply --plan p.plan --yes --renew").ok();
+    said(&got, &format!("Wrote {first} changes in 1 file"));
+    sandbox.run("undo --yes").ok();
+    sandbox
+        .run("preview --rewrite rewrites/gauge-places.toml gauge.log --save q.plan --show 0")
+        .ok();
+    sandbox.write("gauge.log", format!("\n{}", sandbox.text("gauge.log")));
+    said(
+        &sandbox
+            .run("review --plan q.plan --accept-rest --renew")
+            .ok(),
+        "Evaluated again: 0 decisions",
+    );
+    sandbox.run("apply --plan q.plan --yes").ok();
+    // Elsewhere, and back into a table.
+    sandbox
+        .run("preview Old --with New --columns name berths.csv --save r.plan")
+        .ok();
+    sandbox.run("review --plan r.plan --accept 1.1").ok();
+    sandbox.run("apply --plan r.plan --to new.csv").ok();
+    let (old, new) = (sandbox.text("berths.csv"), sandbox.text("new.csv"));
+    assert_eq!(new, old.replacen("Old Quay", "New Quay", 1));
+}

@@ -204,6 +204,8 @@ pub struct PlanIndex {
     pub mended: HashMap<usize, Vec<u8>>,
     /// Whether it came to its end: only behind its totals can decisions stand.
     pub is_complete: bool,
+    /// What could not be read or computed when it was made.
+    pub problems: u64,
     has_head: bool,
     /// One past the last change of the file at hand.
     last: u64,
@@ -234,8 +236,9 @@ impl PlanIndex {
             Record::File(file) => self.file(file),
             Record::Change(change) => self.change(&change, offset),
             Record::Decision(decision) => self.decide(&decision),
-            Record::Totals => {
+            Record::Totals { problems } => {
                 self.is_complete = true;
+                self.problems = problems;
                 Ok(())
             }
             Record::Other => Ok(()),

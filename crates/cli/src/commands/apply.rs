@@ -82,6 +82,13 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
     }
     let expected = options::expected(args.guard.expect.as_deref())?;
     let meant = plans::meant(&args.plan, args.yes, output)?;
+    let problems = meant.doc.index.problems;
+    if problems > 0 && !args.guard.skip_problems {
+        let what = counted(problems, "problem");
+        let message = format!("{} left {what} aside when it was made", meant.name);
+        return Err(Complaint::trouble(message)
+            .remedy("nothing has been written; mend what it told, or add `--skip-problems`"));
+    }
     let plan = meant.to_plan()?;
     let counts = meant.doc.index.counts();
     output.print(format!("{}\n\n{}\n", meant.sentence(), plans::decisions(&counts)).as_bytes());

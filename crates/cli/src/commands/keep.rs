@@ -1,11 +1,11 @@
 //! `--keep`: the rewrite of a command line as a rewrite file with worked examples.
 
 use crate::complaint::Complaint;
-use crate::options::AskedRewrite;
+use crate::options::{AskedRewrite, move_tables};
 use crate::render::ShownPassage;
 use brisk_quill_core::columns::Layout;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::{Example, Rewrite, Step, StepText, rewrite_text};
+use brisk_quill_core::{Example, Rewrite, Step, rewrite_text};
 use brisk_quill_files::Source;
 use std::fs::File;
 use std::io::{BufRead, BufReader, Read};
@@ -88,7 +88,11 @@ pub fn write(file: &Path, asked: &AskedRewrite, examples: Vec<Example>) -> Resul
     let mut text = asked.text.clone();
     let from = file.parent().unwrap_or(Path::new(""));
     for (words, step) in text.step.iter_mut().zip(asked.rewrite.steps()) {
-        move_tables(words, step, from);
+        // Paths of tables are relative to the rewrite file, and were relative to this folder.
+        move_tables(words, step, |table| match from.as_os_str().is_empty() {
+            true => table.to_owned(),
+            false => relative(from, Path::new(table)),
+        });
     }
     if text.example.is_empty() {
         text.example = examples;
@@ -97,34 +101,6 @@ pub fn write(file: &Path, asked: &AskedRewrite, examples: Vec<Example>) -> Resul
     let shown = visible_path(file);
     std::fs::write(file, text.to_toml())
         .map_err(|error| Complaint::trouble(format!("cannot write {shown}: {error}")))
-}
-
-/// Paths of tables are relative to the rewrite file, and were relative to the folder at hand.
-fn move_tables(words: &mut StepText, step: &Step, from: &Path) {
-    let Some(template) = step.action.template() else {
-        return;
-    };
-    if from.as_os_str().is_empty() || template.table_paths().next().is_none() {
-        return;
-    }
-    let moved = template.with_table_paths(|path| relative(from, Path::new(path)));
-    let source = Some(moved.source().to_owned());
-    let fields = [
-        &mut words.with,
-        &mut words.above,
-        &mut words.below,
-        &mut words.lead,
-        &mut words.trail,
-    ];
-    for field in fields.into_iter().filter(|field| field.is_some()) {
-        field.clone_from(&source);
-    }
-    for [_, text] in [&mut words.set, &mut words.add_column]
-        .into_iter()
-        .flatten()
-    {
-        *text = moved.source().to_owned();
-    }
 }
 
 /// `path`, seen from the folder `from`.

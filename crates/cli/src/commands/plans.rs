@@ -199,12 +199,13 @@ impl<'a> PlanOut<'a> {
         }
     }
 
-    /// Ends the plan; it is kept for this folder where it `holds`.
+    /// Ends the plan; it is kept for this folder where it `holds`, and saved unless a guard
+    /// stands against it.
     pub fn end(
         mut self,
         totals: &RewriteTotals,
         notes: &[Note],
-        holds: bool,
+        (holds, guarded): (bool, bool),
         output: &mut Output,
     ) -> Result<(), Complaint> {
         for note in notes {
@@ -223,6 +224,10 @@ impl<'a> PlanOut<'a> {
             return Ok(());
         };
         let path = save.path.clone();
+        if guarded {
+            output.note("note: the plan has not been saved\n");
+            return Ok(());
+        }
         let done = match self.failed.take() {
             Some(error) => Err(error),
             None => save.put_in_place(false),
@@ -277,8 +282,16 @@ pub fn open(file: Option<&Path>) -> Result<PlanDoc, Complaint> {
             )
         })?,
     };
-    let name = file.map_or_else(|| "the last preview".to_owned(), visible_path);
+    let name = name_of(file);
     PlanDoc::open(&place).map_err(|error| cannot_use(&name, &error))
+}
+
+/// What a plan is called.
+fn name_of(file: Option<&Path>) -> String {
+    match file.filter(|file| file.as_os_str() != "last") {
+        Some(file) => format!("the plan {}", visible_path(file)),
+        None => "the last preview".to_owned(),
+    }
 }
 
 fn cannot_use(name: &str, error: &PlanFileError) -> Complaint {
@@ -311,6 +324,8 @@ pub struct Meant {
     pub doc: PlanDoc,
     /// What it is called.
     pub name: String,
+    /// The command that goes on with it.
+    pub again: String,
     /// Its paths must lie below this folder; `None` where it is our own.
     root: Option<PathBuf>,
 }
@@ -334,10 +349,14 @@ pub fn meant(args: &PlanArgs, yes: bool, output: &mut Output) -> Result<Meant, C
         .map_err(|error| Complaint::trouble(format!("this folder cannot be read: {error}")))?;
     let mut meant = Meant {
         doc,
-        name: args
-            .plan
-            .as_deref()
-            .map_or_else(|| "the last preview".to_owned(), visible_path),
+        name: name_of(args.plan.as_deref()),
+        again: match file {
+            Some(_) => format!(
+                "bquill review --plan {}",
+                args.plan.as_deref().map(visible_path).unwrap_or_default()
+            ),
+            None => "bquill review".to_owned(),
+        },
         root: file.map(|_| here),
     };
     if !meant.doc.is_whole() && !yes {

@@ -28,11 +28,12 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         keep::check(file)?;
     }
     let mut view = View::new(args, &asked, output)?;
+    let through = through(args, &asked.rewrite)?;
     let run = RunOptions {
         groups: true,
         cells: true,
         one_piece: view.keep().context > 0,
-        through: through(args, &asked.rewrite)?,
+        through,
         stages: args.steps,
         ..RunOptions::default()
     };
@@ -47,12 +48,13 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         .remedy("name the files"));
     }
     let show = options::shown(&args.show)?;
+    let planned = asked.up_to(through);
     let mut sink = PreviewSink {
         comparison: match &args.against {
             Some(file) => Some(Comparison::new(file, show)?),
             None => None,
         },
-        plan: PlanOut::new(&asked, args.json, args.save.as_deref(), !piped)?,
+        plan: PlanOut::new(&planned, args.json, args.save.as_deref(), !piped)?,
         kinds: args.kinds.then(KindSink::new),
         source: &Source::Stdin,
         found: Collector::new(view.keep()),
@@ -117,7 +119,9 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     }
     let status = status.max(pass.end(output));
     let holds = status == Status::Fine && pass.totals.counts.changes > 0;
-    sink.plan.end(&pass.totals, &pass.notes, holds, output)?;
+    let guarded = !pass.as_expected() || pass.totals.counts.unmet > 0;
+    sink.plan
+        .end(&pass.totals, &pass.notes, (holds, guarded), output)?;
     Ok(status)
 }
 

@@ -134,7 +134,7 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
         };
         plan.end_file(&report, output);
     }
-    plan.end(&pass.totals, &pass.notes, false, output)
+    plan.end(&pass.totals, &pass.notes, (false, false), output)
 }
 
 /// Writes changes into a plan, and keeps what else there is to tell.

@@ -90,7 +90,7 @@ fn evaluate(
     }
     let status = pass.end(output);
     let holds = status == Status::Fine && pass.totals.counts.changes > 0;
-    plan.end(&pass.totals, &pass.notes, holds, output)?;
+    plan.end(&pass.totals, &pass.notes, (holds, false), output)?;
     if status == Status::Fine && !holds {
         return Err(Complaint::no(
             "there is nothing to review: no match would change",

@@ -19,7 +19,10 @@ pub(super) enum Record {
     File(FileRecord),
     Change(ChangeRecord),
     Decision(DecisionRecord),
-    Totals,
+    Totals {
+        #[serde(default)]
+        problems: u64,
+    },
     /// Units, problems, notes and hints, which no reader needs.
     #[serde(other)]
     Other,
