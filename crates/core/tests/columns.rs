@@ -162,6 +162,74 @@ fn rows_of(text: &[u8]) -> Vec<Vec<String>> {
         .collect()
 }
 
+/// The line in which each row begins, from 1, as the other reader has it.
+fn lines_of_rows(text: &[u8]) -> Vec<u64> {
+    let mut reader = csv::ReaderBuilder::new()
+        .has_headers(false)
+        .from_reader(text);
+    let mut lines = Vec::new();
+    let mut row = csv::ByteRecord::new();
+    while reader.read_byte_record(&mut row).unwrap() {
+        let start = row.position().unwrap().byte() as usize;
+        // It passes over blank lines only when it reads on.
+        let blank = text[start..]
+            .iter()
+            .take_while(|b| matches!(b, b'\r' | b'\n'))
+            .count();
+        let before = &text[..start + blank];
+        lines.push(before.iter().filter(|b| **b == b'\n').count() as u64 + 1);
+    }
+    lines
+}
+
+/// Puts brackets around what is taken, written for reading and not for speed.
+fn slowly(
+    rows: &mut [Vec<String>],
+    lines: &[u64],
+    (holder, lacker): (usize, usize),
+    place: &str,
+    (spec, per, limit): (&str, &str, Option<u64>),
+) {
+    let has = |cell: Option<&String>| cell.is_some_and(|cell| cell.contains(['a', 'b']));
+    let chosen = support::spec(place).resolve(None);
+    let width = rows[0].len();
+    // Row, column, and offset of each match in place, in order.
+    let mut found = Vec::new();
+    for (number, row) in rows.iter().enumerate().skip(1) {
+        let holds = holder >= width || has(row.get(holder));
+        let lacks = lacker >= width || lacker == holder || !has(row.get(lacker));
+        if !(holds && lacks && chosen.contains(lines[number])) {
+            continue;
+        }
+        for (column, cell) in row.iter().enumerate() {
+            found.extend(
+                cell.match_indices(['a', 'b', '7'])
+                    .map(|(at, _)| (number, column, at)),
+            );
+        }
+    }
+    let group = |(row, column, _): &(usize, usize, usize)| match per {
+        _ if spec.is_empty() => (0, 0),
+        "unit" => (*row, *column),
+        "row" => (*row, 0),
+        _ => (0, 0),
+    };
+    let mut taken = Vec::new();
+    for members in found.chunk_by(|a, b| group(a) == group(b)) {
+        let picked = support::spec(spec).resolve(Some(members.len() as u64));
+        let numbered = (1..)
+            .zip(members)
+            .filter(|(number, _)| picked.contains(*number));
+        taken.extend(numbered.map(|(_, member)| *member));
+    }
+    taken.truncate(limit.unwrap_or(u64::MAX).min(1_000) as usize);
+    for (row, column, at) in taken.into_iter().rev() {
+        let cell = &mut rows[row][column];
+        let old = cell[at..=at].to_owned();
+        cell.replace_range(at..=at, &format!("<{old}>"));
+    }
+}
+
 /// A JSON value with strings and numbers in it, at most so deep.
 fn json() -> impl Strategy<Value = Value> {
     let leaf = prop_oneof![
@@ -301,6 +369,38 @@ proptest! {
         if recorded.problems.is_empty() {
             prop_assert_eq!(read, wanted);
         }
+    }
+
+    /// Which cells are rewritten is what a slow reader of rows makes of the conditions and picks.
+    #[test]
+    fn scopes_and_picks_of_cells(
+        (rows, text) in table(), place in (0..4usize, 0..4usize, pick(&["", "2..", "3", "1.. by 2"])),
+        which in (pick(&["", "first", "2", "last", "last-1.."]), pick(&["unit", "row", "file", "run"]), prop::option::of(0..4u64)),
+        size in 1..9usize,
+    ) {
+        let width = rows[0].len();
+        let (holder, lacker) = (place.0 % (width + 1), place.1 % (width + 1));
+        let pair = |column: usize| vec![[format!("{}", column + 1), "[ab]".to_owned()]];
+        let step = StepText {
+            remove: false,
+            pattern: Some("[ab7]".into()),
+            with: Some("<$0>".into()),
+            lines: Some(place.2.to_owned()).filter(|lines| !lines.is_empty()),
+            where_in: if holder < width { pair(holder) } else { Vec::new() },
+            unless_in: if lacker < width && lacker != holder { pair(lacker) } else { Vec::new() },
+            pick: Some(which.0.to_owned()).filter(|pick| !pick.is_empty()),
+            per: Some(which.1.to_owned()).filter(|_| !which.0.is_empty()),
+            limit: which.2,
+            ..words("1..", "csv")
+        };
+        let step = step.build(&mut brisk_quill_core::NoTables).unwrap();
+        let rewrite = Rewrite::new(vec![step]);
+        let recorded = record(&rewrite, &text, usize::MAX);
+        prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
+        let now = support::splice(&text, &recorded.changes);
+        let mut wanted = rows.clone();
+        slowly(&mut wanted, &lines_of_rows(&text), (holder, lacker), place.2, which);
+        prop_assert_eq!(rows_of(&now), wanted);
     }
 
     /// Two steps on cells, one after the other, are one change with both inside.
