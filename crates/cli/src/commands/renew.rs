@@ -113,14 +113,35 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
     let mut pass = Pass::new(&asked.rewrite, &sources, options, texts, guard)?;
     let mut plan = PlanOut::new(&asked, false, Some(fresh), false)?;
     plan.begin(output);
-    for source in &sources.listing.sources {
-        let mut sink = Both::new(source, &mut plan, Collector::new(Keep::default()));
-        let Some(read) = pass.file(source, &mut sink, output) else {
-            return Err(Complaint::trouble(
-                "a file of the plan can no longer be read",
-            ));
+    if !fill(&mut pass, &sources.listing, &mut plan, output) {
+        return Err(Complaint::trouble(
+            "a file of the plan can no longer be read",
+        ));
+    }
+    plan.end(&pass.totals, &pass.notes, (false, false), output)
+}
+
+/// Evaluates every source into a plan; whether each could be read.
+pub fn fill(
+    pass: &mut Pass<'_>,
+    listing: &Listing,
+    plan: &mut PlanOut<'_>,
+    output: &mut Output,
+) -> bool {
+    let mut all = true;
+    for source in &listing.sources {
+        let mut sink = Both {
+            source,
+            plan,
+            found: Collector::new(Keep::default()),
         };
+        let read = pass.file(source, &mut sink, output);
         let found = sink.found;
+        let Some(read) = read else {
+            plan.drop_file();
+            all = false;
+            continue;
+        };
         pass.tell(source, &found.problems, &found.unmet, output);
         if read.counts.changes + read.counts.problems == 0 {
             continue;
@@ -134,24 +155,14 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
         };
         plan.end_file(&report, output);
     }
-    plan.end(&pass.totals, &pass.notes, (false, false), output)
+    all
 }
 
 /// Writes changes into a plan, and keeps what else there is to tell.
-pub struct Both<'b, 'p> {
+struct Both<'b, 'p> {
     source: &'b Source,
     plan: &'b mut PlanOut<'p>,
-    pub found: Collector,
-}
-
-impl<'b, 'p> Both<'b, 'p> {
-    pub fn new(source: &'b Source, plan: &'b mut PlanOut<'p>, found: Collector) -> Self {
-        Self {
-            source,
-            plan,
-            found,
-        }
-    }
+    found: Collector,
 }
 
 impl FileSink for Both<'_, '_> {

@@ -2,11 +2,12 @@
 
 use super::pass::{Guard, Pass};
 use super::plans::{self, Meant, PlanOut};
+use super::renew::fill;
 use crate::args::{Part, ReviewArgs};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
-use crate::render::{Collector, FileReport, Keep, json_line};
+use crate::render::json_line;
 use crate::status::Status;
 use brisk_quill_core::RunOptions;
 use brisk_quill_core::plan::{Decider, Decision, decision_line};
@@ -68,26 +69,7 @@ fn evaluate(
     let mut plan = PlanOut::new(asked, false, None, true)?.without_limit();
     plan.begin(output);
     pass.unreadable(&sources.listing, output);
-    for source in &sources.listing.sources {
-        let mut sink = super::renew::Both::new(source, &mut plan, Collector::new(Keep::default()));
-        let Some(read) = pass.file(source, &mut sink, output) else {
-            plan.drop_file();
-            continue;
-        };
-        let found = sink.found;
-        pass.tell(source, &found.problems, &found.unmet, output);
-        if read.counts.changes + read.counts.problems == 0 {
-            continue;
-        }
-        let report = FileReport {
-            source,
-            facts: &read.facts,
-            passages: &[],
-            problems: &found.problems,
-            unmet: &found.unmet,
-        };
-        plan.end_file(&report, output);
-    }
+    fill(&mut pass, &sources.listing, &mut plan, output);
     let status = pass.end(output);
     let holds = status == Status::Fine && pass.totals.counts.changes > 0;
     plan.end(&pass.totals, &pass.notes, (holds, false), output)?;
