@@ -186,7 +186,7 @@ fn what_is_refused() {
         match take(&lines) {
             // A file that is passed over leaves its changes without one.
             Err((number, said)) if message.is_empty() => {
-                assert_eq!((number, said.contains("no file")), (3, true))
+                assert_eq!((number, said.contains("no file")), (3, true));
             }
             Err((number, said)) => assert!(
                 number == at && said.contains(message),
