@@ -643,3 +643,231 @@ fn counted() {
         (1, &2.into(), &2.into())
     );
 }
+
+/// How a request about columns was understood.
+#[test]
+fn sentences_about_columns() {
+    let sandbox = Sandbox::with("a.csv", "berth,status\n7,open\n");
+    for (request, sentence) in [
+        (
+            "find 7 --columns berth a.csv",
+            "every match of `7`, in the column berth.",
+        ),
+        (
+            "find 7 --columns berth,2 a.csv",
+            "every match of `7`, in the columns berth,2.",
+        ),
+        (
+            "find 7 --unit cell a.csv",
+            "every match of `7`, in every cell.",
+        ),
+        (
+            "find 7 --columns 1.. --lines 2 a.csv",
+            "every match of `7`, in every cell, in line 2.",
+        ),
+        (
+            "find 7 --unit cell --where-in status open --unless-in berth x a.csv",
+            "every match of `7`, in every cell, where status holds `open`, where berth does not hold `x`.",
+        ),
+        (
+            "find 7 --columns berth --where , --unless x a.csv",
+            "every match of `7`, in the column berth of each row that holds `,` and that does not hold `x`.",
+        ),
+        (
+            "find 7 --columns 1..2 --pick 1 --per row a.csv",
+            "the first match of `7`, counted through each row, in the columns 1..2.",
+        ),
+        (
+            "find 7 --columns berth --pick last --per file a.csv",
+            "the last match of `7`, counted through each file, in the column berth.",
+        ),
+        (
+            "find x --columns berth --missing a.csv",
+            "every cell without a match of `x`, in the column berth.",
+        ),
+        (
+            "preview 7 --columns berth --lead B a.csv",
+            "`B` is put at the start of each cell with a match of `7`, in the column berth.",
+        ),
+        (
+            "preview 7 --columns berth --set status '$0' a.csv",
+            "the column status becomes `$0` in each row with a match of `7`, in the column berth.",
+        ),
+        (
+            "preview 7 --columns berth --add-column no '$0' a.csv",
+            "a column `no` is added, with `$0` in each row with a match of `7`, in the column berth.",
+        ),
+        (
+            "check 7 --columns berth a.csv",
+            "every cell must hold a match of `7`, in the column berth.",
+        ),
+        (
+            "check 8 --forbid a.csv",
+            "no line may hold a match of `8`, in every line.",
+        ),
+        (
+            "tally 7 --columns berth a.csv",
+            "the values of every match of `7`, in the column berth.",
+        ),
+        (
+            "tally '(?<n>7)' --group n a.csv",
+            "the values of the group n in every match of `(?<n>7)`, in every line.",
+        ),
+        (
+            "tally '(7)' --group 1 a.csv",
+            "the values of group 1 in every match of `(7)`, in every line.",
+        ),
+        ("shapes a.csv", "the shapes of every line."),
+        (
+            "shapes --columns berth a.csv",
+            "the shapes of every cell, in the column berth.",
+        ),
+        (
+            "shapes --match 7 a.csv",
+            "the shapes of every match of `7`, in every line.",
+        ),
+        (
+            "shapes --chars --lines 2.. a.csv",
+            "the unusual characters of every line, in lines 2..",
+        ),
+        (
+            "extract 7 --as table a.csv",
+            "the groups of every match of `7`, in every line.",
+        ),
+        (
+            "extract --split , --as table a.csv",
+            "what stands between the matches of `,`, in every line.",
+        ),
+    ] {
+        let got = sandbox.run(request);
+        let first = got.out.lines().next().unwrap_or_default();
+        let said = first.strip_prefix("In a.csv: ").unwrap_or(first);
+        assert_eq!(
+            said.trim_end_matches('.'),
+            sentence.trim_end_matches('.'),
+            "{request}: {}",
+            got.err
+        );
+    }
+}
+
+/// Changed cells among their neighbours, between steps, as a diff, and as they are kept.
+#[test]
+fn changed_cells_are_shown() {
+    let sandbox = Sandbox::with("a.csv", "x,y\n1,ab\n2,\"a,\nb\"\n3,\n4,c\n");
+    for (request, shown) in [
+        (
+            "preview '[ab]' --columns y --with '<$0>' a.csv --context 1",
+            "   1       x,y\n   2  was  y  ‹a›‹b›\n      now     ‹<a>›‹<b>›\n   3  was  y  ‹a›,\n              ‹b›\n      now     ‹<a>›,\n              ‹<b>›\n   5       3,\n",
+        ),
+        (
+            "preview '^$' --columns y --with none a.csv",
+            "   5  was  y  ‹›\n      now     ‹none›\n",
+        ),
+        (
+            "preview c --columns y --remove a.csv",
+            "   6  was  y  ‹c›\n      now     ‹›\n",
+        ),
+        (
+            "preview c --columns y --with d a.csv --then d --columns y --with e --then 4 --columns x --with 5 --steps",
+            "   6  was  x  ‹4›\n      now     ‹5›   [step 3]\n   6  was  y  ‹c›\n        1     d\n      now     ‹e›   [steps 1, 2]\n",
+        ),
+        (
+            "preview c --columns y --with d a.csv --diff",
+            "@@ -3,4 +3,4 @@\n 2,\"a,\n b\"\n 3,\n-4,c\n+4,d\n",
+        ),
+        (
+            "preview c --columns y --add-column z '$0!' a.csv",
+            "   6  was  4,c‹›\n      now  4,c‹,c!›\n",
+        ),
+        ("find a --columns y a.csv", "   2  y  ‹a›b\n   3  y  ‹a›,\n"),
+        (
+            "find a --columns y a.csv --context 1",
+            "   1  x,y\n   2  y  ‹a›b\n",
+        ),
+        (
+            "find '(?<l>a)' --columns y a.csv",
+            "   2  y  ‹a›b\n         $1 l ‹a›\n",
+        ),
+        (
+            "find . --columns y --count --each a.csv",
+            "       2  a.csv, line 2, y\n",
+        ),
+        ("find a --columns y --bare a.csv", "ab\na,\nb\n"),
+        (
+            "find a --columns y --missing a.csv",
+            "   5  y  \n   6  y  c\n",
+        ),
+    ] {
+        let got = sandbox.run(request).ok();
+        assert!(got.out.contains(shown), "{request}: {shown}\n{}", got.out);
+    }
+    sandbox.write(
+        "r.toml",
+        "[[step]]\nmatch = 'c'\nset = ['x', '${@cell y}$0']\nwhere-in = ['x', '4']\n\
+         [[step.example]]\nbefore = \"x,y\\n4,c\\n\"\nafter = \"x,y\\ncc,c\\n\"\n\
+         [[step.example]]\nuntouched = \"x,y\\n5,c\\n\"\n\
+         [[step]]\nmatch = 'o'\nwith = 'a'\ncolumns = '/k'\n\
+         [[step.example]]\nbefore = '{\"k\": \"o\"}'\nafter = '{\"k\": \"a\"}'\n",
+    );
+    let got = sandbox.run("test r.toml").ok();
+    assert!(got.out.contains("3 of 3 examples"), "{}", got.out);
+    let got = sandbox.run("explain --rewrite r.toml").ok();
+    assert!(
+        got.out
+            .contains("The column x becomes `${@cell y}$0` in each row"),
+        "{}",
+        got.out
+    );
+    assert!(got.out.contains("the column y of the row"), "{}", got.out);
+}
+
+/// Columns in every encoding, and behind a byte-order mark: what is not changed stays.
+#[test]
+fn columns_of_every_encoding() {
+    let utf16 = |text: &str| -> Vec<u8> {
+        let units = std::iter::once(0xFEFF).chain(text.encode_utf16());
+        units.flat_map(u16::to_le_bytes).collect()
+    };
+    let latin = |text: &str| -> Vec<u8> { text.chars().map(|c| c as u8).collect() };
+    let (was, now) = (
+        "k,é\r\n1,\"ü \"\"é\"\"\"\r\n2,é",
+        "k,é\r\n1,\"ü \"\"ö,\"\"\"\r\n2,\"ö,\"",
+    );
+    for (name, options, before, after) in [
+        (
+            "a.csv",
+            "",
+            was.as_bytes().to_vec(),
+            now.as_bytes().to_vec(),
+        ),
+        (
+            "b.csv",
+            "",
+            [b"\xEF\xBB\xBF", was.as_bytes()].concat(),
+            [b"\xEF\xBB\xBF", now.as_bytes()].concat(),
+        ),
+        ("c.csv", "", utf16(was), utf16(now)),
+        ("d.csv", "--encoding latin1", latin(was), latin(now)),
+    ] {
+        let sandbox = Sandbox::with(name, &before);
+        sandbox
+            .run(&format!(
+                "apply é --columns é --with ö, {name} {options} --yes"
+            ))
+            .ok();
+        assert_eq!(sandbox.read(name), after, "{name}");
+        sandbox.run("undo --yes").ok();
+        assert_eq!(sandbox.read(name), before, "{name}");
+        sandbox
+            .run(&format!(
+                "preview é --columns é --with ö, {name} {options} --save p.plan"
+            ))
+            .ok();
+        sandbox.run("review --plan p.plan --accept 1.2").ok();
+        sandbox.run("apply --plan p.plan --yes").ok();
+        assert_ne!(sandbox.read(name), after, "{name}");
+        sandbox.run("undo --yes").ok();
+        assert_eq!(sandbox.read(name), before, "{name}");
+    }
+}

@@ -38,7 +38,8 @@ pub struct PlanOut<'a> {
     save: Option<Target>,
     last: Option<Target>,
     /// The changes of the file at hand: what stands before them is known only at its end.
-    spool: SpooledTempFile,
+    spool: BufWriter<SpooledTempFile>,
+    spooled: u64,
     changes: u64,
     /// Files with something in the plan.
     files: u64,
@@ -115,7 +116,8 @@ impl<'a> PlanOut<'a> {
             print,
             save,
             last,
-            spool: SpooledTempFile::new(IN_MEMORY),
+            spool: new_spool(),
+            spooled: 0,
             changes: 0,
             files: 0,
             most: LAST_MOST,
@@ -149,12 +151,21 @@ impl<'a> PlanOut<'a> {
         let file = self.files + 1;
         let records = self.json.passage(source, &shown, file, self.changes);
         self.changes += found.edits.len() as u64;
+        self.spooled += records.len() as u64;
         self.failed = self.spool.write_all(&records).err();
+        let too_large = |last: &Target| last.written + self.spooled > self.most;
+        if self.last.as_ref().is_some_and(too_large) {
+            self.last = None;
+            if !self.is_wanted() {
+                self.spool = new_spool();
+            }
+        }
     }
 
     /// Forgets the file at hand, which could not be read to its end.
     pub fn drop_file(&mut self) {
-        self.spool = SpooledTempFile::new(IN_MEMORY);
+        self.spool = new_spool();
+        self.spooled = 0;
         self.changes = 0;
     }
 
@@ -172,7 +183,8 @@ impl<'a> PlanOut<'a> {
     }
 
     fn put_spooled(&mut self, output: &mut Output) -> io::Result<()> {
-        let mut spool = std::mem::replace(&mut self.spool, SpooledTempFile::new(IN_MEMORY));
+        let mut spool = std::mem::replace(&mut self.spool, new_spool()).into_inner()?;
+        self.spooled = 0;
         spool.rewind()?;
         let mut buffer = vec![0; 1 << 16];
         loop {
@@ -234,6 +246,10 @@ impl<'a> PlanOut<'a> {
         };
         done.map_err(|error| cannot_save(&path, &error))
     }
+}
+
+fn new_spool() -> BufWriter<SpooledTempFile> {
+    BufWriter::new(SpooledTempFile::new(IN_MEMORY))
 }
 
 fn cannot_save(path: &Path, error: &io::Error) -> Complaint {

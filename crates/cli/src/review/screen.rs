@@ -483,7 +483,9 @@ impl Screen<'_> {
                 true => Role::Chosen,
                 false => Role::Plain,
             };
-            lines.push(Line::from(self.span(role, head(&text, width))));
+            let text = head(&text, width);
+            let blanks = " ".repeat(width.saturating_sub(text.width()));
+            lines.push(Line::from(self.span(role, text + &blanks)));
         }
         frame.render_widget(Paragraph::new(lines), area);
     }
