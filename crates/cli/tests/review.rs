@@ -224,16 +224,9 @@ fn a_killed_review_goes_on() {
     let mut term = Term::new(&sandbox, 100, 30, REVIEW);
     term.wait(&["change 1.1"]);
     term.press("ar", &["+ 1 accepted   - 1 refused", "change 1.3"]);
-    // The terminal goes, and the program with it.
-    let Term {
-        mut child,
-        master,
-        writer,
-        bytes,
-        ..
-    } = term;
-    drop((master, writer, bytes));
-    child.wait().unwrap();
+    // It is told that its terminal has gone.
+    term.child.kill().unwrap();
+    term.child.wait().unwrap();
     let mut term = Term::new(&sandbox, 100, 30, &["review"]);
     term.wait(&["+ 1 accepted   - 1 refused", "change 1.3"]);
     term.press(
