@@ -20,7 +20,8 @@ Go round the loop by recalling the last command and changing its verb:
 
   bquill find    'berth\\s+(\\d+)' -i notices/
   bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
-  bquill apply   'berth\\s+(\\d+)' -i --with 'B-$1' notices/
+  bquill review
+  bquill apply
 
 New here? `bquill demo` walks through it on sample files."
 )]
