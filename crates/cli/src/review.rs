@@ -56,7 +56,7 @@ pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Complaint> {
     let leave = ended.map_err(fail)?;
     meant.doc.index = state.plan;
     meant.doc.sync().map_err(fail)?;
-    let counts = crate::commands::plans::decisions(&state.counts);
+    let counts = crate::commands::plans::decisions(&meant.doc.index);
     output.print(counts.as_bytes());
     match leave {
         Leave::Apply => {

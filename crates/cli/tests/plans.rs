@@ -151,6 +151,90 @@ fn renewed() {
     assert_eq!(sandbox.snapshot().len(), 2, "nothing is left over");
 }
 
+/// Where no decision fits any more, nothing is written: silence about new changes is no consent.
+#[test]
+fn renewed_without_any_decision_left() {
+    let sandbox = Sandbox::with("a.txt", "berth 1\nberth 2\n");
+    sandbox
+        .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save p.plan")
+        .ok();
+    sandbox.run("review --plan p.plan --refuse 1.1").ok();
+    sandbox.write("a.txt", "berth 1!\nberth 2\n");
+    for _ in 0..2 {
+        let got = sandbox.run("apply --plan p.plan --yes --renew");
+        assert_eq!(got.status, 1, "{got:#?}");
+        said(&got, "There is nothing to write.");
+        assert_eq!(sandbox.text("a.txt"), "berth 1!\nberth 2\n");
+    }
+    assert!(sandbox.text("p.plan").contains("{\"record\":\"judged\"}"));
+}
+
+/// Whatever happens to a file, renewing applies a decision only to a change in a line that was
+/// decided about, and accepted.
+#[test]
+fn renewing_applies_no_decision_elsewhere() {
+    let lines = [
+        "berth 1",
+        "berth 2 x",
+        "quay",
+        "berth 1 y",
+        "berth 3 berth 4",
+    ];
+    let mut seed = 7u64;
+    let mut below = move |most: u64| {
+        seed = seed * 48_271 % 0x7FFF_FFFF;
+        (seed % most) as usize
+    };
+    for _ in 0..12 {
+        let old: Vec<&str> = (0..6).map(|_| lines[below(5)]).chain(["berth 9"]).collect();
+        let sandbox = Sandbox::with("a.txt", old.join("\n"));
+        sandbox
+            .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save p.plan")
+            .ok();
+        let chosen: Vec<bool> = old.iter().map(|_| below(2) == 0).collect();
+        let spec = |yes: bool| {
+            let numbers = (1..)
+                .zip(&old)
+                .zip(&chosen)
+                .filter(|((_, line), c)| **c == yes && line.contains("berth"));
+            let numbers: Vec<String> = numbers
+                .map(|((n, _), _): ((u64, _), _)| n.to_string())
+                .collect();
+            numbers.join(",")
+        };
+        for (option, yes) in [("--accept", true), ("--refuse", false)] {
+            if !spec(yes).is_empty() {
+                sandbox
+                    .run(&format!("review --plan p.plan {option} line:{}", spec(yes)))
+                    .ok();
+            }
+        }
+        let mut new: Vec<String> = old.iter().map(|line| (*line).to_owned()).collect();
+        for _ in 0..3 {
+            let at = below(new.len() as u64);
+            match below(4) {
+                0 => drop(new.remove(at)),
+                1 => new.insert(at, lines[below(5)].to_owned()),
+                2 => new[at].push('!'),
+                _ => new.swap(0, at),
+            }
+        }
+        new.push("quay".into());
+        sandbox.write("a.txt", new.join("\n"));
+        let got = sandbox.run("apply --plan p.plan --yes --renew");
+        assert!(got.status <= 1, "{got:#?}");
+        for (was, now) in new.iter().zip(sandbox.text("a.txt").lines()) {
+            let decided = || old.iter().zip(&chosen).filter(|(line, _)| *line == was);
+            if was != now {
+                assert!(
+                    decided().count() > 0 && decided().all(|(_, accepted)| *accepted),
+                    "{was}: {old:?} {chosen:?} {new:?}"
+                );
+            }
+        }
+    }
+}
+
 /// Plans that are not sound: how they differ from a sound one, and what is said. None of them
 /// writes anything.
 #[test]

@@ -206,6 +206,9 @@ pub struct PlanIndex {
     pub is_complete: bool,
     /// What could not be read or computed when it was made.
     pub problems: u64,
+    /// Whether it follows a plan that had been decided about: then silence is no consent, even
+    /// where no decision could be carried over.
+    pub is_judged: bool,
     has_head: bool,
     /// One past the last change of the file at hand.
     last: u64,
@@ -239,6 +242,10 @@ impl PlanIndex {
             Record::Totals { problems } => {
                 self.is_complete = true;
                 self.problems = problems;
+                Ok(())
+            }
+            Record::Judged => {
+                self.is_judged = true;
                 Ok(())
             }
             Record::Other => Ok(()),
@@ -348,6 +355,11 @@ impl PlanIndex {
         (index < file.end).then_some(index)
     }
 
+    /// Whether nothing has been decided, so that all of it is meant, given its counts.
+    pub fn is_undecided(&self, counts: &DecisionCounts) -> bool {
+        !self.is_judged && counts.open == counts.total()
+    }
+
     /// How many changes there are of each decision.
     pub fn counts(&self) -> DecisionCounts {
         let mut counts = DecisionCounts::default();
@@ -357,6 +369,9 @@ impl PlanIndex {
         counts
     }
 }
+
+/// The line that says of a plan that it follows one that had been decided about.
+pub const JUDGED_LINE: &[u8] = b"{\"record\":\"judged\"}\n";
 
 /// The line that appends a decision to a plan. `after` is the text of a mended change, as it is
 /// on disk.

@@ -244,7 +244,7 @@ impl PlanDoc {
     /// When a path leads out of the root, or the plan cannot be read again.
     pub fn to_plan(&self, root: Option<&Path>) -> Result<Plan, PlanFileError> {
         let counts = self.index.counts();
-        let all = counts.open == counts.total();
+        let all = self.index.is_undecided(&counts);
         let mut places = Vec::new();
         for file in &self.index.files {
             let path = Path::new(OsStr::from_bytes(&file.path));

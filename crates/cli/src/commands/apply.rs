@@ -90,8 +90,14 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
             .remedy("nothing has been written; mend what it told, or add `--skip-problems`"));
     }
     let plan = meant.to_plan()?;
-    let counts = meant.doc.index.counts();
-    output.print(format!("{}\n\n{}\n", meant.sentence(), plans::decisions(&counts)).as_bytes());
+    output.print(
+        format!(
+            "{}\n\n{}\n",
+            meant.sentence(),
+            plans::decisions(&meant.doc.index)
+        )
+        .as_bytes(),
+    );
     let changes: u64 = plan.files.iter().map(|file| file.changes.len()).sum();
     if let Some(count) = expected.filter(|count| !count.holds(changes)) {
         let message = format!("{count} changes were expected, and there are {changes}");

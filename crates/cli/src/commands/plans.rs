@@ -12,7 +12,7 @@ use crate::render::{
 };
 use crate::tables::FileTables;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::plan::{DecisionCounts, PlanFile};
+use brisk_quill_core::plan::{PlanFile, PlanIndex};
 use brisk_quill_files::{FilePassage, Journal, Plan, PlanDoc, PlanFileError, Source};
 use std::ffi::OsStr;
 use std::fs;
@@ -429,9 +429,10 @@ pub fn source_of(file: &PlanFile) -> Source {
 }
 
 /// The counts of decisions, and what they mean.
-pub fn decisions(counts: &DecisionCounts) -> String {
+pub fn decisions(index: &PlanIndex) -> String {
+    let counts = index.counts();
     let mut text = String::new();
-    let none = counts.open == counts.total();
+    let none = index.is_undecided(&counts);
     for (name, count, note) in [
         ("changes", counts.total(), ""),
         ("accepted", counts.accepted, ""),

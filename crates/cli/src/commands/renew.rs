@@ -13,7 +13,7 @@ use crate::output::Output;
 use crate::render::{Collector, FileReport, Keep, counted, number};
 use crate::tables::FileTables;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::plan::{Decision, decision_line};
+use brisk_quill_core::plan::{Decision, JUDGED_LINE, decision_line};
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
     FilePassage, FileSink, Listing, PlanDoc, Source, TextEncoding, TextOptions,
@@ -215,6 +215,10 @@ fn carry(meant: &Meant, fresh: &Path) -> Result<Renewed, Complaint> {
         *counts.entry(*key).or_default() += 1;
     }
     let mut lines = Vec::new();
+    if decided > 0 || index.is_judged {
+        // What was judged once is not taken as a whole, even if no decision fits any more.
+        lines.extend_from_slice(JUDGED_LINE);
+    }
     let (mut carried, mut new) = (0, 0);
     for (number, key) in now.iter().enumerate() {
         let fits = old

@@ -171,7 +171,7 @@ fn decide(
             "mended": counts.mended, "refused": counts.refused, "open": counts.open,
         })));
     } else {
-        output.print(plans::decisions(&counts).as_bytes());
+        output.print(plans::decisions(&meant.doc.index).as_bytes());
     }
     Ok(Status::Fine)
 }

@@ -602,7 +602,7 @@ impl Screen<'_> {
 
     fn ask(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
         let counts = &state.counts;
-        let undecided = counts.open == counts.total();
+        let undecided = state.plan.is_undecided(counts);
         let files = state.plan.files.iter();
         let writes = |file: &&brisk_quill_core::plan::PlanFile| {
             let entries = &state.plan.entries[file.first..file.end];

@@ -195,7 +195,7 @@ impl State {
 
     /// Whether something was decided that a run would write, or everything is open.
     pub fn would_write(&self) -> u64 {
-        match self.counts.open == self.counts.total() {
+        match self.plan.is_undecided(&self.counts) {
             true => self.counts.total(),
             false => self.counts.written(),
         }

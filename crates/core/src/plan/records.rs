@@ -19,6 +19,8 @@ pub(super) enum Record {
     File(FileRecord),
     Change(ChangeRecord),
     Decision(DecisionRecord),
+    /// The plan follows one that had been decided about.
+    Judged,
     Totals {
         #[serde(default)]
         problems: u64,
