@@ -175,39 +175,3 @@ impl Columns {
         }
     }
 }
-
-/// A cell alone, for a value that is written by hand.
-impl Layout {
-    /// The value of a cell that is written as `raw`.
-    pub fn read_value(self, raw: &[u8]) -> Vec<u8> {
-        match self {
-            Self::Delimited(dialect) => {
-                let quoted = dialect.quote.is_some_and(|quote| {
-                    raw.len() >= 2 && raw.first() == Some(&quote) && raw.last() == Some(&quote)
-                });
-                quote::decode(raw, quoted, dialect).into_owned()
-            }
-            Self::Spaced => raw.to_vec(),
-            Self::JsonLines => jsonl::decode(raw).map_or_else(|| raw.to_vec(), |v| v.into_owned()),
-        }
-    }
-
-    /// How `value` is written in the place of a cell that is written as `before`; `None` where
-    /// it cannot stand there.
-    pub fn write_value(self, before: &[u8], value: &[u8]) -> Option<Vec<u8>> {
-        match self {
-            Self::Delimited(dialect) => {
-                let quoted = dialect.quote.is_some() && before.first() == dialect.quote.as_ref();
-                quote::encode(value, quoted, dialect, false)
-            }
-            Self::Spaced => {
-                let blank = |b: &u8| matches!(b, b' ' | b'\t' | b'\n' | b'\r');
-                (!value.is_empty() && !value.iter().any(blank)).then(|| value.to_vec())
-            }
-            Self::JsonLines if before.starts_with(b"\"") => {
-                Some([b"\"", &*jsonl::escape(value)?, b"\""].concat())
-            }
-            Self::JsonLines => jsonl::is_number(value).then(|| value.to_vec()),
-        }
-    }
-}

@@ -259,10 +259,9 @@ impl SheetPlan {
         let mut all: Vec<(String, Pick)> = match row {
             None => vec![("text".into(), Pick::Text)],
             Some(row) if row.table().layout() == Layout::JsonLines => {
-                let pointer = |key: &str| key.replace('~', "~0").replace('/', "~1");
                 let fields = row.fields().into_iter();
                 let member = |(key, _): (std::sync::Arc<str>, Field<'_>)| {
-                    let column = Column::Pointer(format!("/{}", pointer(&key)));
+                    let column = Column::of_key(&key);
                     (key.to_string(), Pick::Field(column))
                 };
                 fields.map(member).collect()

@@ -147,6 +147,13 @@ impl ColumnList {
     }
 }
 
+impl Column {
+    /// The pointer to a key of the outermost object.
+    pub fn of_key(key: &str) -> Self {
+        Self::Pointer(format!("/{}", super::jsonl::escaped(key)))
+    }
+}
+
 impl FromStr for ColumnList {
     type Err = ColumnsError;
 

@@ -144,11 +144,7 @@ impl RowReader<'_> {
     pub fn names(&self, layout: Layout) -> Vec<String> {
         let value = |cell: &RawCell| {
             let raw = &self.text[cell.span.range()];
-            let value = match layout {
-                Layout::Delimited(dialect) => quote::decode(raw, cell.quoted, dialect),
-                _ => Cow::Borrowed(raw),
-            };
-            String::from_utf8_lossy(&value).into_owned()
+            String::from_utf8_lossy(&layout.read_value(raw)).into_owned()
         };
         self.cells.iter().map(value).collect()
     }
@@ -196,15 +192,8 @@ impl RowCell {
 
     /// Its value in a row.
     pub fn value<'t>(&self, row: &Row<'t>) -> Result<Cow<'t, [u8]>, CellFault> {
-        let raw = &row.text[self.span.range()];
-        match self.kind {
-            CellKind::Delimited {
-                dialect, quoted, ..
-            } => Ok(quote::decode(raw, quoted, dialect)),
-            CellKind::Spaced | CellKind::Number => Ok(Cow::Borrowed(raw)),
-            CellKind::Text => jsonl::decode(raw)
-                .ok_or_else(|| CellFault::NoCharacter(self.name(row.table).to_string())),
-        }
+        let value = self.kind.read(&row.text[self.span.range()]);
+        value.ok_or_else(|| CellFault::NoCharacter(self.name(row.table).to_string()))
     }
 
     /// Whether it is a number of JSON.
@@ -232,54 +221,98 @@ impl RowCell {
         value: &[u8],
         edits: &[Edit],
     ) -> Result<Vec<u8>, CellFault> {
-        let unquotable = |value| CellFault::Unquotable {
-            column: self.name(row.table).to_string(),
-            value,
+        let new = match self.kind {
+            CellKind::Text => self.respelled(row, edits),
+            kind => {
+                let value = splice(value, edits);
+                kind.write(&value).ok_or(value)
+            }
         };
-        match self.kind {
-            CellKind::Delimited {
+        new.map_err(|value| {
+            let column = self.name(row.table).to_string();
+            match self.kind {
+                CellKind::Number => CellFault::NotANumber { column, value },
+                _ => CellFault::Unquotable { column, value },
+            }
+        })
+    }
+
+    /// A string of JSON with `edits` made to its value; what is not touched keeps its escapes.
+    /// The error is the text that cannot stand in it.
+    fn respelled(&self, row: &Row<'_>, edits: &[Edit]) -> Result<Vec<u8>, Vec<u8>> {
+        let raw = &row.text[self.span.range()];
+        let mut new = Vec::with_capacity(raw.len());
+        let mut at = 0;
+        for edit in edits {
+            let from = jsonl::raw_offset(raw, edit.span.from);
+            new.extend_from_slice(&raw[at..from]);
+            new.extend(jsonl::escape(&edit.text).ok_or_else(|| edit.text.clone())?);
+            at = jsonl::raw_offset(raw, edit.span.to);
+        }
+        new.extend_from_slice(&raw[at..]);
+        Ok(new)
+    }
+}
+
+impl CellKind {
+    /// The kind of a cell that is written as `raw`, where nothing else is known of it.
+    fn of(layout: Layout, raw: &[u8]) -> Self {
+        match layout {
+            Layout::Delimited(dialect) => Self::Delimited {
+                dialect,
+                quoted: dialect.quote.is_some_and(|quote| {
+                    raw.len() >= 2 && raw.first() == Some(&quote) && raw.last() == Some(&quote)
+                }),
+                alone: false,
+            },
+            Layout::Spaced => Self::Spaced,
+            Layout::JsonLines if raw.starts_with(b"\"") => Self::Text,
+            Layout::JsonLines => Self::Number,
+        }
+    }
+
+    /// The value of a cell that is written as `raw`; `None` where an escape stands for no
+    /// character.
+    fn read(self, raw: &[u8]) -> Option<Cow<'_, [u8]>> {
+        match self {
+            Self::Delimited {
+                dialect, quoted, ..
+            } => Some(quote::decode(raw, quoted, dialect)),
+            Self::Spaced | Self::Number => Some(Cow::Borrowed(raw)),
+            Self::Text => jsonl::decode(raw),
+        }
+    }
+
+    /// How a cell that holds `value` is written; `None` where it cannot hold it.
+    fn write(self, value: &[u8]) -> Option<Vec<u8>> {
+        match self {
+            Self::Delimited {
                 dialect,
                 quoted,
                 alone,
-            } => {
-                let new = splice(value, edits);
-                let raw = quote::encode(&new, quoted, dialect, alone);
-                raw.ok_or_else(|| unquotable(new))
-            }
-            CellKind::Spaced => {
-                let new = splice(value, edits);
+            } => quote::encode(value, quoted, dialect, alone),
+            Self::Spaced => {
                 let blank = |b: &u8| matches!(b, b' ' | b'\t' | b'\n' | b'\r');
-                match new.is_empty() || new.iter().any(blank) {
-                    true => Err(unquotable(new)),
-                    false => Ok(new),
-                }
+                (!value.is_empty() && !value.iter().any(blank)).then(|| value.to_vec())
             }
-            CellKind::Number => {
-                let new = splice(value, edits);
-                match jsonl::is_number(&new) {
-                    true => Ok(new),
-                    false => Err(CellFault::NotANumber {
-                        column: self.name(row.table).to_string(),
-                        value: new,
-                    }),
-                }
-            }
-            // What is not touched keeps its escapes.
-            CellKind::Text => {
-                let raw = &row.text[self.span.range()];
-                let mut new = Vec::with_capacity(raw.len());
-                let mut at = 0;
-                for edit in edits {
-                    let from = jsonl::raw_offset(raw, edit.span.from);
-                    new.extend_from_slice(&raw[at..from]);
-                    let escaped = jsonl::escape(&edit.text);
-                    new.extend(escaped.ok_or_else(|| unquotable(edit.text.clone()))?);
-                    at = jsonl::raw_offset(raw, edit.span.to);
-                }
-                new.extend_from_slice(&raw[at..]);
-                Ok(new)
-            }
+            Self::Number => jsonl::is_number(value).then(|| value.to_vec()),
+            Self::Text => Some([b"\"", &*jsonl::escape(value)?, b"\""].concat()),
         }
+    }
+}
+
+/// A cell by itself, for a value that is written by hand.
+impl Layout {
+    /// The value of a cell that is written as `raw`; `raw` itself where it stands for none.
+    pub fn read_value(self, raw: &[u8]) -> Vec<u8> {
+        let value = CellKind::of(self, raw).read(raw);
+        value.map_or_else(|| raw.to_vec(), Cow::into_owned)
+    }
+
+    /// How `value` is written in the place of a cell that is written as `before`; `None` where
+    /// it cannot stand there.
+    pub fn write_value(self, before: &[u8], value: &[u8]) -> Option<Vec<u8>> {
+        CellKind::of(self, before).write(value)
     }
 }
 
