@@ -4,71 +4,55 @@
 //! every byte out, and syncs.
 
 use crate::corpus;
-use crate::measure::{Cost, Ratio, bquill, floor, run};
+use crate::measure::{Ratio, Table, bquill, floor, peak_of, rounds, time_of};
 use csv_core::ReadRecordResult;
 use regex_automata::meta::Regex;
 use std::fs::{self, File};
 use std::io::{Read, Write};
 use std::path::Path;
+use std::process::Command;
+use std::time::Duration;
 
 const PATTERN: &str = r"^(?:berth |B_|b|B )(\d+)$";
 const COLUMN: usize = 1;
 
-/// Prints the ratio for `megabytes`, the memory, and the growth from a tenth of them.
-pub fn measure(megabytes: u64, rounds: usize) {
-    let folder = tempfile::tempdir_in(".").expect("a writable folder");
-    println!("one column of a table of {megabytes} MB rewritten to a file, {rounds} rounds");
-    let large = pairs(folder.path(), megabytes * 1_000_000, rounds);
-    let small = pairs(folder.path(), megabytes * 100_000, rounds);
-    let ratio = |pairs: &[(Cost, Cost)]| {
-        Ratio::of(
-            &pairs
-                .iter()
-                .map(|(a, b)| (a.time, b.time))
-                .collect::<Vec<_>>(),
-        )
+/// Measures so many bytes, and a tenth of them.
+pub fn measure(table: &mut Table, count: usize, bytes: u64) {
+    let out = corpus::folder().join("out.csv");
+    let timed = |command: &mut Command| -> Duration {
+        let _ = fs::remove_file(&out);
+        // What is still to be written of the round before is not ours to wait for.
+        rustix::fs::sync();
+        time_of(command)
     };
-    let growth = large
-        .iter()
-        .zip(&small)
-        .map(|((_, l), (_, s))| (s.time, l.time));
-    println!("  {}", ratio(&large));
-    println!("  a tenth of it: {}", ratio(&small));
-    println!(
-        "  ten times the rows: {}",
-        Ratio::of(&growth.collect::<Vec<_>>())
+    let ours = |csv: &Path| {
+        let mut command = bquill();
+        command.args(["apply", PATTERN, "--with", "B-$1", "--columns", "berth"]);
+        command.arg("--yes").arg(csv).arg("--to").arg(&out);
+        command
+    };
+    let (csv, tenth) = (corpus::moorings(bytes), corpus::moorings(bytes / 10));
+    let pairs = rounds(
+        count,
+        || timed(floor("columns").arg(&csv).arg(&out)),
+        || timed(&mut ours(&csv)),
     );
-    let peak = large.iter().map(|(_, ours)| ours.peak).max();
-    println!("  at most {} MiB of memory", peak.unwrap_or(0) >> 10);
-}
-
-fn pairs(folder: &Path, bytes: u64, rounds: usize) -> Vec<(Cost, Cost)> {
-    let (table, out) = (folder.join("moorings.csv"), folder.join("out.csv"));
-    corpus::moorings(&table, bytes);
-    let mut pairs = Vec::new();
-    for round in 0..=rounds {
-        let bare = run(floor("columns").arg(&table).arg(&out));
-        let _ = fs::remove_file(&out);
-        let ours = run(bquill()
-            .args([
-                "apply",
-                PATTERN,
-                "--with",
-                "B-$1",
-                "--columns",
-                "berth",
-                "--yes",
-            ])
-            .arg(&table)
-            .arg("--to")
-            .arg(&out));
-        let _ = fs::remove_file(&out);
-        // The first round warms up.
-        if round > 0 {
-            pairs.push((bare, ours));
-        }
-    }
-    pairs
+    let _ = fs::remove_file(&out);
+    let peak = peak_of(&mut ours(&csv));
+    let work = "`apply --to` of one column of a table";
+    table.add(work, &Ratio::of(&pairs), 1.5, Some(peak));
+    let growth = rounds(
+        count,
+        || timed(&mut ours(&tenth)),
+        || timed(&mut ours(&csv)),
+    );
+    let _ = fs::remove_file(&out);
+    table.add(
+        "the same, ten times the rows",
+        &Ratio::of(&growth),
+        10.5,
+        None,
+    );
 }
 
 /// What the bare program does.

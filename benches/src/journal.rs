@@ -4,7 +4,8 @@
 //! target, syncs on as many threads, renames, and syncs each folder once, with no journal and no
 //! check.
 
-use crate::measure::{Ratio, timed};
+use crate::corpus;
+use crate::measure::{Ratio, Table, rounds, timed};
 use brisk_quill_core::{
     Action, MatchOptions, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions, Step,
     Template, Unmet,
@@ -19,35 +20,24 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 const FILES: usize = 2000;
-const ROUNDS: usize = 9;
 const THREADS: usize = 8;
 
-/// Prints the ratio.
-pub fn run() {
-    let folder = tempfile::tempdir_in(".").expect("a writable folder");
-    let paths = corpus(folder.path());
-    println!(
-        "apply to {FILES} files of about 3 KB, {ROUNDS} rounds each, median ratio to the floor"
+/// Measures it.
+pub fn run(table: &mut Table, count: usize) {
+    let folder = tempfile::tempdir_in(corpus::folder()).expect("a writable folder");
+    let paths = gauges(folder.path());
+    // Each goes there and back, so that both meet the same files.
+    let pairs = rounds(
+        count,
+        || timed(|| bare(&paths, "level", "LEVEL")),
+        || timed(|| journalled(folder.path(), &paths, "level", "LEVEL")),
     );
-    let mut pairs = Vec::new();
-    // One after the other, so that both meet the same machine; a first round warms up.
-    for round in 0..=ROUNDS {
-        let (from, to) = if round % 2 == 0 {
-            ("level", "LEVEL")
-        } else {
-            ("LEVEL", "level")
-        };
-        let floor = timed(|| bare(&paths, from, to));
-        let own = timed(|| journalled(folder.path(), &paths, to, from));
-        if round > 0 {
-            pairs.push((floor, own));
-        }
-    }
-    println!("  {}", Ratio::of(&pairs));
+    let work = format!("rewriting {FILES} small files under the journal");
+    table.add(work, &Ratio::of(&pairs), 1.2, None);
 }
 
 /// Gauge logs of the Port of Larkmoor.
-fn corpus(folder: &Path) -> Vec<PathBuf> {
+fn gauges(folder: &Path) -> Vec<PathBuf> {
     let file = |n: usize| {
         let path = folder.join(format!("gauge-{n:04}.log"));
         let line = |i: usize| {

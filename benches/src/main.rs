@@ -1,32 +1,80 @@
 //! Speed, as a ratio to a floor in the same run. Not a test: times differ from machine to
 //! machine, ratios less so.
 //!
-//!     cargo build --release
-//!     cargo run --release -p brisk-quill-benches -- [journal|columns [MEGABYTES]]…
+//!     cargo build --release --workspace
+//!     cargo run --release -p brisk-quill-benches -- [--rounds N] [BENCH…]
 //!
-//! Each floor is a bare program on the same libraries that does nothing else.
+//! Each floor is a bare program on the same libraries that does nothing else. The corpora are
+//! made at the first run, 2 GB in all, and kept beside the program.
 
 mod columns;
 mod corpus;
+mod hostile;
 mod journal;
+mod log;
 mod measure;
+mod startup;
+mod tree;
 
+use measure::Table;
 use std::path::Path;
+
+const ALL: [&str; 8] = [
+    "tree",
+    "json",
+    "apply-tree",
+    "log",
+    "columns",
+    "journal",
+    "hostile",
+    "startup",
+];
 
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).collect();
     let words: Vec<&str> = words.iter().map(String::as_str).collect();
     match words[..] {
-        [] => {
-            journal::run();
-            columns::measure(500, 5);
+        ["floor", ref rest @ ..] => floor(rest),
+        ["--rounds", rounds, ref benches @ ..] => {
+            measure(rounds.parse().expect("a number of rounds"), benches);
         }
-        ["journal"] => journal::run(),
-        ["columns"] => columns::measure(500, 5),
-        ["columns", megabytes] => {
-            columns::measure(megabytes.parse().expect("a number of megabytes"), 5);
+        _ => measure(7, &words),
+    }
+}
+
+/// Measures what is named, or everything.
+fn measure(rounds: usize, benches: &[&str]) {
+    let mut table = Table::begin();
+    let table = &mut table;
+    for bench in if benches.is_empty() { &ALL } else { benches } {
+        match *bench {
+            "tree" => tree::look(table, rounds),
+            "json" => log::json(table, rounds, 200_000),
+            "apply-tree" => tree::apply(table, rounds),
+            "log" => log::apply(table, rounds, 1_000_000_000),
+            "columns" => columns::measure(table, rounds, 500_000_000),
+            "journal" => journal::run(table, rounds),
+            "hostile" => hostile::run(table, rounds),
+            "startup" => startup::run(table, rounds),
+            other => panic!("there is no bench `{other}`: there are {ALL:?}"),
         }
-        ["floor", "columns", table, out] => columns::bare(Path::new(table), Path::new(out)),
-        _ => panic!("there is no such bench: {words:?}"),
+    }
+}
+
+/// Does what a bare program does.
+fn floor(words: &[&str]) {
+    match *words {
+        ["find", pattern, flag, tree] => tree::bare_find(pattern, flag, Path::new(tree)),
+        ["apply-tree", pattern, tree, out] => {
+            tree::bare_apply(pattern, Path::new(tree), Path::new(out));
+        }
+        ["apply-log", log, out] => log::bare_apply(Path::new(log), Path::new(out)),
+        ["json", changes, log] => {
+            log::bare_json(changes.parse().expect("a number"), Path::new(log));
+        }
+        ["columns", table, out] => columns::bare(Path::new(table), Path::new(out)),
+        ["lines", pattern, text] => hostile::bare(pattern, Path::new(text)),
+        ["nothing"] => startup::nothing(),
+        _ => panic!("there is no such floor: {words:?}"),
     }
 }

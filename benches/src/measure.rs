@@ -3,7 +3,7 @@
 use std::fmt;
 use std::fs;
 use std::path::PathBuf;
-use std::process::{Command, Stdio};
+use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// How long `work` takes.
@@ -13,48 +13,55 @@ pub fn timed(work: impl FnOnce()) -> Duration {
     start.elapsed()
 }
 
-/// What running a program took.
-#[derive(Clone, Copy, Debug)]
-pub struct Cost {
-    pub time: Duration,
-    /// The most memory it held, in KiB, as far as that was seen.
-    pub peak: u64,
-}
-
-/// Runs a program to its end; its output goes nowhere.
+/// How long a program takes; its output goes nowhere.
 ///
 /// # Panics
 ///
-/// When it cannot be run, or fails.
-pub fn run(command: &mut Command) -> Cost {
+/// When it cannot be run, or cannot do what it is asked. That there is nothing to find is no
+/// failure.
+pub fn time_of(command: &mut Command) -> Duration {
     let start = Instant::now();
-    let mut child = command
-        .stdin(Stdio::null())
-        .stdout(Stdio::null())
-        .spawn()
-        .expect("a program");
+    let mut child = started(command);
+    let status = child.wait().expect("a child");
+    let time = start.elapsed();
+    assert!(
+        matches!(status.code(), Some(0 | 1)),
+        "{command:?} ended with {status}"
+    );
+    time
+}
+
+/// The most memory a program held, in KiB, as far as that was seen.
+pub fn peak_of(command: &mut Command) -> u64 {
+    let mut child = started(command);
     let status = format!("/proc/{}/status", child.id());
     let mut peak = 0;
-    loop {
+    while child.try_wait().expect("a child").is_none() {
         let text = fs::read_to_string(&status).unwrap_or_default();
         let line = text.lines().find_map(|line| line.strip_prefix("VmHWM:"));
         let kib = line.and_then(|line| line.split_whitespace().next()?.parse().ok());
         peak = peak.max(kib.unwrap_or(0));
-        if let Some(status) = child.try_wait().expect("a child") {
-            assert!(status.success(), "{command:?} ended with {status}");
-            let time = start.elapsed();
-            return Cost { time, peak };
-        }
         std::thread::sleep(Duration::from_millis(2));
     }
+    peak
 }
 
-/// The program of the product, which must have been built.
+fn started(command: &mut Command) -> Child {
+    command
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .spawn()
+        .expect("a program")
+}
+
+/// The program of the product, which must have been built. Its state is kept out of the way.
 pub fn bquill() -> Command {
     let own = std::env::current_exe().expect("a path of its own");
     let path: PathBuf = own.with_file_name("bquill");
     assert!(path.exists(), "build it first: cargo build --release");
-    Command::new(path)
+    let mut command = Command::new(path);
+    command.env("XDG_STATE_HOME", crate::corpus::folder().join("state"));
+    command
 }
 
 /// This program, doing what a floor does.
@@ -64,7 +71,19 @@ pub fn floor(name: &str) -> Command {
     command
 }
 
+/// Runs floor and ours in turn, so that both meet the same machine; a first round warms up.
+pub fn rounds(
+    rounds: usize,
+    mut floor: impl FnMut() -> Duration,
+    mut ours: impl FnMut() -> Duration,
+) -> Vec<(Duration, Duration)> {
+    let mut pairs: Vec<_> = (0..=rounds).map(|_| (floor(), ours())).collect();
+    pairs.remove(0);
+    pairs
+}
+
 /// Ratios of pairs that were measured one after the other: the middle one, and the ends.
+#[derive(Clone)]
 pub struct Ratio {
     ratios: Vec<f64>,
 }
@@ -84,13 +103,25 @@ impl Ratio {
     }
 }
 
-impl fmt::Display for Ratio {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let (least, most) = (self.ratios[0], self.ratios[self.ratios.len() - 1]);
-        write!(
-            f,
-            "ratio {:.2} (from {least:.2} to {most:.2})",
-            self.median()
-        )
+/// The table of what was measured. A row is printed as soon as it is known.
+pub struct Table;
+
+impl Table {
+    /// Prints the head.
+    pub fn begin() -> Self {
+        println!("| work | median | from … to | at most | memory |");
+        println!("|---|---:|---:|---:|---:|");
+        Self
+    }
+
+    /// Adds a row; `peak` in KiB.
+    pub fn add(&mut self, work: impl fmt::Display, ratio: &Ratio, goal: f64, peak: Option<u64>) {
+        let (least, most) = (ratio.ratios[0], ratio.ratios[ratio.ratios.len() - 1]);
+        let median = ratio.median();
+        let missed = if median > goal { " (missed)" } else { "" };
+        let peak = peak.map_or(String::new(), |kib| {
+            format!("{} MiB", kib.div_ceil(1 << 10))
+        });
+        println!("| {work} | {median:.2}{missed} | {least:.2} … {most:.2} | {goal} | {peak} |");
     }
 }
