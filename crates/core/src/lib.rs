@@ -56,8 +56,8 @@ pub use inventory::Inventory;
 pub use pattern::{Finder, Groups, MatchOptions, Matches, Pattern, PatternError, SearchError};
 pub use problem::{Problem, ProblemKind};
 pub use query::{
-    Block, CellCondition, CellView, ColumnNote, Finding, Findings, Found, LeftOut, Near, OpenBlock,
-    Per, Pick, Query, Remark, Scope, Standing, UnitView, Visitor,
+    Block, CellCondition, CellView, ColumnNote, Finding, Findings, Found, Hunting, LeftOut, Near,
+    OpenBlock, Per, Pick, Query, Remark, Scope, Standing, UnitView, Visitor,
 };
 pub use rewrite::{
     Counts, Evaluation, GroupText, LeftOutCounts, Outcome, Passage, PassageEdit, Rewrite, Run,

@@ -4,9 +4,11 @@
 //! thread's searches. Searches never cross the unit they are given, so `^` and `$` mean its ends.
 
 mod backtracking;
+mod candidates;
 mod linear;
 mod syntax;
 
+pub(crate) use candidates::Candidates;
 pub use syntax::PatternError;
 pub(crate) use syntax::{Neutral, neutralised};
 
@@ -119,7 +121,7 @@ impl Pattern {
     pub fn new(source: &str, options: &MatchOptions) -> Result<Self, PatternError> {
         let (engine, groups) = match syntax::parse(source, options)? {
             syntax::Parsed::Regular(hir) => {
-                let engine = linear::Engine::new(&hir)?;
+                let engine = linear::Engine::new(hir)?;
                 let groups = engine.groups();
                 (Engine::Linear(engine), groups)
             }
@@ -156,6 +158,14 @@ impl Pattern {
     /// Its groups.
     pub fn groups(&self) -> &Groups {
         &self.groups
+    }
+
+    /// Finds the lines that may hold a match; `None` where each line must be looked at.
+    pub(crate) fn candidates(&self) -> Option<Candidates> {
+        match &self.engine {
+            Engine::Linear(engine) => engine.candidates(),
+            Engine::Backtracking(_) => None,
+        }
     }
 
     /// Scratch memory for searching with this pattern, to be kept and used again.

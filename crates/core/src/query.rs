@@ -1,11 +1,13 @@
 //! A pattern with its *where* and *which*: what `find` shows and what a step acts on.
 
 mod found;
+mod hunt;
 mod rows;
 mod scope;
 mod walk;
 
 pub use found::Found;
+pub use hunt::Hunting;
 pub use rows::{CellCondition, ColumnNote};
 pub use scope::{Block, Near, OpenBlock, Scope};
 pub use walk::{CellView, Finding, Findings, LeftOut, Remark, Standing, UnitView, Visitor};

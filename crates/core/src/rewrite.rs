@@ -14,7 +14,7 @@ use crate::edits::{compose, original_offset, splice};
 use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::step::StepRun;
 use crate::unit::{count_lines, line_ends};
-use crate::{Problem, ProblemKind, Remark, Step};
+use crate::{Hunting, Problem, ProblemKind, Remark, Step};
 
 /// An ordered list of steps.
 #[derive(Clone, Debug)]
@@ -206,6 +206,8 @@ pub struct RunOptions {
     pub stages: bool,
     /// What has been counted before: see [`Rewrite::step_to_count`].
     pub totals: RunTotals,
+    /// How lines without a match are passed over; what is found does not depend on it.
+    pub hunting: Hunting,
 }
 
 /// One run of a rewrite over texts, one after another in order: limits and picks count through
@@ -225,6 +227,9 @@ impl<'r> Run<'r> {
         let mut steps: Vec<_> = (rewrite.steps.iter().enumerate().take(through))
             .map(|(index, step)| StepRun::new(step, index, options))
             .collect();
+        for step in &mut steps {
+            step.walk().set_hunting(options.hunting);
+        }
         for (step, total) in steps.iter_mut().zip(&options.totals.0) {
             if let Some(total) = total {
                 step.walk().set_run_total(*total);

@@ -5,11 +5,11 @@ mod support;
 use brisk_quill_core::edits::{Edit, StepSet, compose, invert, splice};
 use brisk_quill_core::shapes::Shapes;
 use brisk_quill_core::{
-    Example, MatchOptions, Occasion, Pattern, Per, RewriteText, Span, StepText, Template, UnitKind,
-    rewrite_text,
+    Example, Hunting, MatchOptions, Occasion, Pattern, Per, RewriteText, Span, StepText, Template,
+    UnitKind, rewrite_text,
 };
 use proptest::prelude::*;
-use support::{Say, record, reference, rewrite, spec};
+use support::{Say, record, record_hunting, reference, rewrite, spec};
 
 /// Texts with every kind of line end, accents, stray bytes, and letters that patterns like.
 fn text() -> impl Strategy<Value = Vec<u8>> {
@@ -228,7 +228,7 @@ fn edits_of(length: usize, step: usize) -> impl Strategy<Value = Vec<Edit>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: std::env::var("LAW_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(2000), failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: support::cases(), failure_persistence: None, ..ProptestConfig::default() })]
 
     /// Composing steps equals doing them one after another.
     #[test]
@@ -248,7 +248,10 @@ proptest! {
         text in text(), steps in prop::collection::vec(step(), 1..4), size in 1..9usize,
     ) {
         let rewrite = rewrite(&steps);
-        prop_assert_eq!(record(&rewrite, &text, size), record(&rewrite, &text, usize::MAX));
+        let whole = record(&rewrite, &text, usize::MAX);
+        prop_assert_eq!(&record(&rewrite, &text, size), &whole);
+        // Nor does it matter how lines without a match are passed over.
+        prop_assert_eq!(&record_hunting(&rewrite, &text, size, Hunting::Always), &whole);
     }
 
     /// Passages are whole lines in order, none shares a line with another, and their line

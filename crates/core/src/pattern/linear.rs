@@ -5,12 +5,14 @@
 //! `utf8_empty(false)`, because the engine's own filter drops non-empty matches too; empty
 //! matches inside a character are dropped here instead.
 
+use super::candidates::{Candidates, relaxed_regex};
 use super::{Groups, Matches, PatternError, may_be_empty_at};
 use crate::Span;
 use regex_automata::meta::{self, Regex};
 use regex_automata::util::primitives::NonMaxUsize;
 use regex_automata::{Anchored, Input};
 use regex_syntax::hir::Hir;
+use std::sync::{Arc, OnceLock};
 
 /// Memory that a compiled pattern may take.
 pub(super) const SIZE_LIMIT: usize = 16 << 20;
@@ -18,27 +20,39 @@ pub(super) const SIZE_LIMIT: usize = 16 << 20;
 #[derive(Clone, Debug)]
 pub(super) struct Engine {
     regex: Regex,
+    hir: Arc<Hir>,
+    /// Made once it is needed, which for a small text is never.
+    relaxed: Arc<OnceLock<Option<Regex>>>,
 }
 
 impl Engine {
-    pub(super) fn new(hir: &Hir) -> Result<Self, PatternError> {
+    pub(super) fn new(hir: Hir) -> Result<Self, PatternError> {
         let config = meta::Config::new()
             .utf8_empty(false)
             .nfa_size_limit(Some(SIZE_LIMIT));
         let regex = Regex::builder()
             .configure(config)
-            .build_from_hir(hir)
+            .build_from_hir(&hir)
             .map_err(|error| match error.size_limit() {
                 Some(limit) => PatternError::TooLarge { limit },
                 None => PatternError::Unusable(error.to_string()),
             })?;
-        Ok(Self { regex })
+        Ok(Self {
+            regex,
+            hir: Arc::new(hir),
+            relaxed: Arc::default(),
+        })
     }
 
     pub(super) fn groups(&self) -> Groups {
         let pattern = regex_automata::PatternID::ZERO;
         let names = self.regex.group_info().pattern_names(pattern);
         Groups::new(names.map(|name| name.map(str::to_owned)))
+    }
+
+    pub(super) fn candidates(&self) -> Option<Candidates> {
+        let relaxed = self.relaxed.get_or_init(|| relaxed_regex(&self.hir));
+        relaxed.as_ref().map(Candidates::new)
     }
 
     pub(super) fn finder(&self) -> Finder {

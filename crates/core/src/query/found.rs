@@ -1,5 +1,5 @@
 use super::walk::{Walk, Wanted};
-use super::{Query, Remark, Visitor};
+use super::{Hunting, Query, Remark, Visitor};
 use crate::columns::Layout;
 use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::{Problem, ProblemKind};
@@ -65,6 +65,13 @@ impl<'q> Found<'q> {
     #[must_use]
     pub fn in_one_piece(mut self) -> Self {
         self.whole = true;
+        self
+    }
+
+    /// How lines without a match are passed over; what is found does not depend on it.
+    #[must_use]
+    pub fn hunting(mut self, hunting: Hunting) -> Self {
+        self.walk.set_hunting(hunting);
         self
     }
 

@@ -69,6 +69,13 @@ impl Scope {
         self.lines.needs_total() || !self.near.is_empty()
     }
 
+    /// Whether a line without a match need not be looked at: no condition must see every line,
+    /// and none can fail.
+    pub(super) fn may_pass_lines(&self) -> bool {
+        let mut patterns = self.contains.iter().chain(&self.lacks);
+        self.blocks.is_empty() && !patterns.any(Pattern::backtracks)
+    }
+
     /// Whether there is a condition on lines at all.
     pub(super) fn judges_lines(&self) -> bool {
         !(self.lines.is_all() && self.blocks.is_empty() && self.near.is_empty())

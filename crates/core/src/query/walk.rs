@@ -1,5 +1,6 @@
 //! One query walking over the units of a text, piece after piece.
 
+use super::hunt::Hunt;
 use super::rows::{ColumnNote, TableWalk};
 use super::scope::{ScopeState, push_place};
 use super::{OpenBlock, Per, Query};
@@ -180,6 +181,7 @@ pub(crate) struct Walk<'q> {
     pub(super) judge: Judge<'q>,
     pub(super) matches: Matches,
     pub(super) table: Option<TableWalk<'q>>,
+    pub(super) hunt: Hunt,
 }
 
 impl<'q> Walk<'q> {
@@ -192,6 +194,7 @@ impl<'q> Walk<'q> {
             judge: Judge::new(query),
             matches: Matches::default(),
             table: query.columns.as_ref().map(TableWalk::new),
+            hunt: Hunt::default(),
         }
     }
 
@@ -286,11 +289,7 @@ impl<'q> Walk<'q> {
             visitor,
         };
         match self.query.unit {
-            UnitKind::Line => {
-                for line in lines(text) {
-                    self.line(line, &mut scan);
-                }
-            }
+            UnitKind::Line => self.lines(&mut scan),
             UnitKind::Cell => self.rows(&mut scan),
             UnitKind::Paragraph => self.larger_units(paragraphs(text), &mut scan),
             // No text is no unit, as no text has no line.
@@ -305,7 +304,7 @@ impl<'q> Walk<'q> {
         }
     }
 
-    fn line(&mut self, line: Line, scan: &mut Scan<'_>) {
+    pub(super) fn line(&mut self, line: Line, scan: &mut Scan<'_>) {
         self.lines_done += 1;
         let content = &scan.text[line.content.range()];
         let mut holds = self.scope.line_holds(self.lines_done, content);

@@ -3,8 +3,8 @@
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::{
-    Action, Block, Line, MatchOptions, Matches, Near, Occasion, Passage, Pattern, Per, Problem,
-    Query, Remark, Rewrite, Run, RunOptions, RunTotals, Scope, Sink, Span, Step, Template,
+    Action, Block, Hunting, Line, MatchOptions, Matches, Near, Occasion, Passage, Pattern, Per,
+    Problem, Query, Remark, Rewrite, Run, RunOptions, RunTotals, Scope, Sink, Span, Step, Template,
     UnitKind, Unmet, lines,
 };
 
@@ -368,8 +368,19 @@ impl Sink for Recorder {
     }
 }
 
+/// How often a law is tried.
+pub fn cases() -> u32 {
+    let asked = std::env::var("LAW_CASES").ok();
+    asked.and_then(|n| n.parse().ok()).unwrap_or(2000)
+}
+
 /// Evaluates a rewrite over a text fed in pieces of `size` bytes.
 pub fn record(rewrite: &Rewrite, text: &[u8], size: usize) -> Recorder {
+    record_hunting(rewrite, text, size, Hunting::Never)
+}
+
+/// The same, lines without a match passed over in one way or another.
+pub fn record_hunting(rewrite: &Rewrite, text: &[u8], size: usize, hunting: Hunting) -> Recorder {
     let mut totals = RunTotals::default();
     while let Some(step) = rewrite.step_to_count(&totals) {
         let mut run = Run::counting(rewrite, step, &totals);
@@ -378,6 +389,7 @@ pub fn record(rewrite: &Rewrite, text: &[u8], size: usize) -> Recorder {
     }
     let options = RunOptions {
         totals,
+        hunting,
         ..RunOptions::default()
     };
     feed(&mut Run::new(rewrite, &options), text, size)

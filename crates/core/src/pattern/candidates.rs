@@ -1,0 +1,107 @@
+//! Lines that may hold a match, found by searching many lines at once.
+//!
+//! Note to the maintainer. A pattern is exact only on a line alone: searched for in several
+//! lines at once, `\A`, `\b` or a `\n` in it would mean something else. So a *relaxed* form is
+//! made of it, which finds a place in every line that the pattern matches, and perhaps in
+//! others, and whose matches never leave a line:
+//!
+//! * a literal that holds `\n` can match in no line, and a class loses its `\n`;
+//! * the start of the line stands behind every `\n`, its end before every `\n` and `\r\n`;
+//! * word boundaries always hold.
+//!
+//! The exact pattern then runs on the line alone. If the parser learns another kind of
+//! assertion, `relaxed_look` must say what becomes of it.
+
+use super::linear::SIZE_LIMIT;
+use regex_automata::Input;
+use regex_automata::meta::{self, Regex};
+use regex_syntax::hir::{
+    Class, ClassBytes, ClassBytesRange, ClassUnicode, ClassUnicodeRange, Hir, HirKind, Look,
+    Repetition,
+};
+
+/// Finds lines that may hold a match; one thread's scratch memory.
+#[derive(Debug)]
+pub(crate) struct Candidates {
+    regex: Regex,
+    cache: meta::Cache,
+}
+
+impl Candidates {
+    pub(super) fn new(regex: &Regex) -> Self {
+        Self {
+            regex: regex.clone(),
+            cache: regex.create_cache(),
+        }
+    }
+
+    /// An offset within, or at the end of, the first line at `from` or behind it that may hold
+    /// a match; `from` is the start of a line.
+    pub fn next(&mut self, text: &[u8], from: usize) -> Option<usize> {
+        let input = Input::new(text).range(from..).earliest(true);
+        let found = self.regex.search_half_with(&mut self.cache, &input)?;
+        Some(found.offset())
+    }
+}
+
+/// The relaxed form of a pattern; `None` where searching for it would be of no use, or slow.
+pub(super) fn relaxed_regex(hir: &Hir) -> Option<Regex> {
+    let properties = hir.properties();
+    // What may be empty is found everywhere; what must end a line is tried at every place.
+    let ends = properties.look_set_suffix_any();
+    let end = [Look::End, Look::EndLF, Look::EndCRLF];
+    if properties.minimum_len().unwrap_or(0) == 0 || end.iter().any(|look| ends.contains(*look)) {
+        return None;
+    }
+    let config = meta::Config::new()
+        .utf8_empty(false)
+        .nfa_size_limit(Some(SIZE_LIMIT));
+    let builder = Regex::builder().configure(config).clone();
+    builder.build_from_hir(&relaxed(hir)).ok()
+}
+
+fn relaxed(hir: &Hir) -> Hir {
+    match hir.kind() {
+        HirKind::Empty => Hir::empty(),
+        HirKind::Literal(literal) if literal.0.contains(&b'\n') => Hir::fail(),
+        HirKind::Literal(literal) => Hir::literal(literal.0.clone()),
+        HirKind::Class(Class::Unicode(class)) => {
+            let mut class = class.clone();
+            class.difference(&ClassUnicode::new([ClassUnicodeRange::new('\n', '\n')]));
+            Hir::class(Class::Unicode(class))
+        }
+        HirKind::Class(Class::Bytes(class)) => {
+            let mut class = class.clone();
+            class.difference(&ClassBytes::new([ClassBytesRange::new(b'\n', b'\n')]));
+            Hir::class(Class::Bytes(class))
+        }
+        HirKind::Look(look) => relaxed_look(*look),
+        HirKind::Repetition(repetition) => Hir::repetition(Repetition {
+            sub: Box::new(relaxed(&repetition.sub)),
+            ..*repetition
+        }),
+        HirKind::Capture(capture) => relaxed(&capture.sub),
+        HirKind::Concat(parts) => Hir::concat(parts.iter().map(relaxed).collect()),
+        HirKind::Alternation(parts) => Hir::alternation(parts.iter().map(relaxed).collect()),
+    }
+}
+
+fn relaxed_look(look: Look) -> Hir {
+    match look {
+        Look::Start | Look::StartLF => Hir::look(Look::StartLF),
+        Look::StartCRLF => Hir::look(Look::StartCRLF),
+        Look::End | Look::EndLF | Look::EndCRLF => Hir::look(Look::EndCRLF),
+        Look::WordAscii
+        | Look::WordAsciiNegate
+        | Look::WordUnicode
+        | Look::WordUnicodeNegate
+        | Look::WordStartAscii
+        | Look::WordEndAscii
+        | Look::WordStartUnicode
+        | Look::WordEndUnicode
+        | Look::WordStartHalfAscii
+        | Look::WordEndHalfAscii
+        | Look::WordStartHalfUnicode
+        | Look::WordEndHalfUnicode => Hir::empty(),
+    }
+}

@@ -1,0 +1,123 @@
+//! Walking over lines: all of them, or only those that may hold a match.
+
+use super::walk::{Scan, Walk};
+use crate::pattern::Candidates;
+use crate::unit::{Line, count_lines, line_ends, without_ending};
+use crate::{Span, lines};
+use memchr::{memchr, memrchr};
+
+/// Bytes of text before it is worth while to hunt.
+const WORTH_WHILE: usize = 32 << 10;
+/// Candidates in a piece before they are weighed against its lines.
+const WEIGHED_AFTER: u64 = 32;
+/// When more than one line in so many is a candidate, each is looked at instead.
+const RARE: u64 = 4;
+
+/// How lines without a match are passed over. The result is always the same.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Hunting {
+    /// As is faster on the text at hand.
+    #[default]
+    AsNeeded,
+    /// By a search over many lines at once, wherever that can be done.
+    Always,
+    /// Each line is looked at.
+    Never,
+}
+
+/// What is known of a hunt.
+#[derive(Debug, Default)]
+pub(super) struct Hunt {
+    hunting: Hunting,
+    /// Bytes walked over before hunting was thought of.
+    walked: usize,
+    /// `None` until it is wanted; then none where the pattern gives none.
+    candidates: Option<Option<Candidates>>,
+}
+
+impl Walk<'_> {
+    /// How lines without a match are passed over.
+    pub fn set_hunting(&mut self, hunting: Hunting) {
+        self.hunt.hunting = hunting;
+    }
+
+    /// Walks over the lines of a piece.
+    pub(super) fn lines(&mut self, scan: &mut Scan<'_>) {
+        match self.candidates(scan) {
+            Some(mut candidates) => {
+                self.some_lines(&mut candidates, scan);
+                self.hunt.candidates = Some(Some(candidates));
+            }
+            None => self.all_lines(0, scan),
+        }
+    }
+
+    /// What finds the lines worth looking at, unless all are.
+    fn candidates(&mut self, scan: &Scan<'_>) -> Option<Candidates> {
+        if scan.wanted.missing || !self.query.scope.may_pass_lines() {
+            return None;
+        }
+        let hunt = &mut self.hunt;
+        match hunt.hunting {
+            Hunting::Never => return None,
+            Hunting::Always => {}
+            Hunting::AsNeeded if hunt.candidates.is_some() => {}
+            Hunting::AsNeeded => {
+                hunt.walked = hunt.walked.saturating_add(scan.text.len());
+                if hunt.walked < WORTH_WHILE {
+                    return None;
+                }
+            }
+        }
+        let query = self.query;
+        let candidates = hunt
+            .candidates
+            .get_or_insert_with(|| query.pattern.candidates());
+        candidates.take()
+    }
+
+    /// Looks at every line from offset `from` on.
+    fn all_lines(&mut self, from: usize, scan: &mut Scan<'_>) {
+        let text = scan.text;
+        for line in lines(&text[from..]) {
+            let shifted = Line {
+                content: line.content.shifted(from),
+                next: line.next + from,
+            };
+            self.line(shifted, scan);
+        }
+    }
+
+    /// Looks at the lines that may hold a match, and counts the others.
+    fn some_lines(&mut self, candidates: &mut Candidates, scan: &mut Scan<'_>) {
+        let text = scan.text;
+        let before = self.lines_done;
+        let mut looked_at = 0;
+        let mut from = 0;
+        while let Some(line) = candidates
+            .next(text, from)
+            .and_then(|at| line_at(text, from, at))
+        {
+            self.lines_done += line_ends(&text[from..line.content.from]);
+            self.line(line, scan);
+            from = line.next;
+            looked_at += 1;
+            if looked_at >= WEIGHED_AFTER && looked_at * RARE > self.lines_done - before {
+                return self.all_lines(from, scan);
+            }
+        }
+        self.lines_done += count_lines(&text[from..]);
+    }
+}
+
+/// The line in which offset `at` lies, or which ends there; `from` is the start of a line at it
+/// or before it. Behind the last line end there is none.
+fn line_at(text: &[u8], from: usize, at: usize) -> Option<Line> {
+    let start = memrchr(b'\n', &text[from..at]).map_or(from, |before| from + before + 1);
+    let next = memchr(b'\n', &text[at..]).map_or(text.len(), |end| at + end + 1);
+    let content = without_ending(&text[start..next]).len();
+    (start < text.len()).then(|| Line {
+        content: Span::new(start, start + content),
+        next,
+    })
+}
