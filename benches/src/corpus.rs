@@ -119,7 +119,7 @@ pub fn log(bytes: u64) -> PathBuf {
         let words = ["wind", "swell", "visibility", "current", "pressure"];
         let mut line = |n: usize| {
             let (day, hour, minute) = (n / 1440 % 28 + 1, n / 60 % 24, n % 60);
-            let what = if n % 100 == 0 {
+            let what = if n.is_multiple_of(100) {
                 "level"
             } else {
                 seed.pick(&words)

@@ -11,7 +11,7 @@ use brisk_quill_core::{
     Template, Unmet,
 };
 use brisk_quill_files::{
-    Change, Evaluated, FilePassage, FileSink, Journal, Plan, PlannedFile, Reader, RealFs,
+    Change, Evaluated, FactsOf, FilePassage, FileSink, Journal, Plan, PlannedFile, Reader, RealFs,
     RunRequest, Source, TextOptions, evaluate, make_run,
 };
 use std::fs::{self, File};
@@ -122,7 +122,7 @@ fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
     )]);
     let mut run = Run::new(&rewrite, &RunOptions::default());
     let mut reader = Reader::new(TextOptions {
-        facts: true,
+        facts: FactsOf::All,
         ..TextOptions::default()
     });
     let mut plan = Plan::default();

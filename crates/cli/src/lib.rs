@@ -13,6 +13,7 @@ mod render;
 mod review;
 mod status;
 mod tables;
+mod watch;
 
 use complaint::Complaint;
 use output::Output;

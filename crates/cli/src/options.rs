@@ -9,9 +9,10 @@ use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{
     Groups, Pattern, Query, Rewrite, RewriteText, Step, StepFault, StepText, Template,
 };
-use brisk_quill_files::{Listing, Search, Source, TextEncoding, TextOptions, discover};
+use brisk_quill_files::{FactsOf, Listing, Search, Source, TextEncoding, TextOptions, discover};
 use std::ffi::OsString;
 use std::io::{self, Read};
+use std::num::NonZeroUsize;
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
@@ -375,7 +376,7 @@ pub fn group(option: &str, text: &str, groups: &Groups) -> Result<usize, Complai
 }
 
 /// How texts are to be read.
-pub fn texts(args: &FilesArgs, facts: bool) -> Result<TextOptions, Complaint> {
+pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Complaint> {
     let label = args.encoding.as_deref();
     let encoding = label.map(TextEncoding::of_label).transpose();
     Ok(TextOptions {
@@ -386,6 +387,12 @@ pub fn texts(args: &FilesArgs, facts: bool) -> Result<TextOptions, Complaint> {
                 .remedy("write a WHATWG label, such as `latin1`, `windows-1252` or `shift_jis`")
         })?,
     })
+}
+
+/// How many files are looked at at a time.
+pub fn threads(asked: Option<NonZeroUsize>) -> usize {
+    let processors = || std::thread::available_parallelism().map_or(1, usize::from);
+    asked.map_or_else(processors, usize::from)
 }
 
 /// The files that are meant. Without a path: a pipe, else the files below this folder.

@@ -1,10 +1,15 @@
 //! Where bytes go: one buffered standard output, one standard error.
+//!
+//! What another thread has to say is written on a *page*, an [`Output`] of its own, and said
+//! when its turn comes. What is printed at once is never torn, so a reader sees whole lines.
 
 use crate::args::When;
 use crate::complaint::Complaint;
 use crate::render::{self, Paint};
 use crate::status::Status;
-use std::io::{self, BufWriter, IsTerminal, Stdout, Write};
+use crate::watch::watch;
+use std::io::{self, IsTerminal, Write};
+use std::ops::ControlFlow;
 
 /// Columns shown of a line where there is no terminal to tell.
 const WIDTH_ELSEWHERE: usize = 240;
@@ -12,9 +17,15 @@ const WIDTH_ELSEWHERE: usize = 240;
 /// Problems told one by one; the rest is counted.
 const PROBLEMS_TOLD: u64 = 20;
 
-/// The program's own standard streams.
+/// What is held back before it is written, in bytes.
+const BUFFER: usize = 64 << 10;
+
+/// The program's own standard streams, or a page.
 pub struct Output {
-    out: BufWriter<Stdout>,
+    /// Printed and not yet written, or said.
+    out: Vec<u8>,
+    /// What was said before that; `None` is no page.
+    page: Option<Vec<Said>>,
     paint: Paint,
     width: usize,
     terminal: bool,
@@ -22,6 +33,12 @@ pub struct Output {
     problems: u64,
     /// The first failure to write; later writes are dropped.
     failed: Option<io::Error>,
+}
+
+/// What a page holds.
+pub enum Said {
+    Printed(Vec<u8>),
+    Problem(Complaint),
 }
 
 impl Output {
@@ -32,13 +49,49 @@ impl Output {
             _ => WIDTH_ELSEWHERE,
         };
         Self {
-            out: BufWriter::with_capacity(1 << 16, io::stdout()),
+            out: Vec::new(),
+            page: None,
             paint: Paint::new(wanted(color, terminal)),
             width,
             terminal,
             color,
             problems: 0,
             failed: None,
+        }
+    }
+
+    /// A page for another thread.
+    pub fn page(&self) -> Self {
+        Self {
+            out: Vec::new(),
+            page: Some(Vec::new()),
+            failed: None,
+            ..*self
+        }
+    }
+
+    /// Takes off what a page holds.
+    pub fn turn(&mut self) -> Vec<Said> {
+        let printed = std::mem::take(&mut self.out);
+        let mut said = self.page.replace(Vec::new()).unwrap_or_default();
+        if !printed.is_empty() {
+            said.push(Said::Printed(printed));
+        }
+        said
+    }
+
+    /// Whether a page holds so much that it should be turned.
+    pub fn is_full(&self) -> bool {
+        self.out.len() > BUFFER || self.page.as_ref().is_some_and(|said| !said.is_empty())
+    }
+
+    /// Says what a page held.
+    pub fn say(&mut self, page: Vec<Said>) {
+        for said in page {
+            match said {
+                Said::Printed(bytes) => self.print(&bytes),
+                Said::Problem(complaint) => self.problem(complaint),
+            }
         }
     }
 
@@ -57,23 +110,35 @@ impl Output {
         self.terminal
     }
 
-    /// Whether the reader has gone: nothing more needs to be computed for it.
-    pub fn is_closed(&self) -> bool {
-        self.failed.is_some()
+    /// Whether to go on: not once the reader has gone, for nothing more needs to be computed for
+    /// it, nor once all is to stop.
+    pub fn flow(&self) -> ControlFlow<()> {
+        let watch = watch();
+        if self.failed.is_some() {
+            watch.stop();
+        }
+        match watch.is_stopped() {
+            true => ControlFlow::Break(()),
+            false => ControlFlow::Continue(()),
+        }
     }
 
     /// Prints `bytes`.
     pub fn print(&mut self, bytes: &[u8]) {
-        if self.failed.is_none() {
-            self.failed = self.out.write_all(bytes).err();
+        self.out.extend_from_slice(bytes);
+        if self.page.is_none() && self.out.len() > BUFFER {
+            self.show();
         }
     }
 
     /// Brings what has been printed before the reader's eyes.
     pub fn show(&mut self) {
         if self.failed.is_none() {
-            self.failed = self.out.flush().err();
+            let mut stdout = io::stdout().lock();
+            let written = stdout.write_all(&self.out);
+            self.failed = written.and_then(|()| stdout.flush()).err();
         }
+        self.out.clear();
     }
 
     /// Tells on standard error what is wrong.
@@ -84,10 +149,16 @@ impl Output {
     }
 
     /// Tells of one of perhaps many units that were left alone.
-    pub fn problem(&mut self, complaint: &Complaint) {
+    pub fn problem(&mut self, complaint: Complaint) {
+        if let Some(page) = &mut self.page {
+            if !self.out.is_empty() {
+                page.push(Said::Printed(std::mem::take(&mut self.out)));
+            }
+            return page.push(Said::Problem(complaint));
+        }
         self.problems += 1;
         if self.problems <= PROBLEMS_TOLD {
-            self.complain(complaint);
+            self.complain(&complaint);
         }
     }
 
@@ -116,11 +187,16 @@ impl Output {
 
 impl Write for Output {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.out.write(bytes)
+        self.print(bytes);
+        match self.failed.take() {
+            Some(error) => Err(error),
+            None => Ok(bytes.len()),
+        }
     }
 
     fn flush(&mut self) -> io::Result<()> {
-        self.out.flush()
+        self.show();
+        self.failed.take().map_or(Ok(()), Err)
     }
 }
 

@@ -24,7 +24,10 @@ pub use explain::ExplainView;
 pub use find::{FindView, FoundUnit};
 pub use grid::{Align, Grid};
 pub use history::{history_row, history_was_now};
-pub use json::{JsonFind, JsonPlan, json_line, json_note, json_offender, json_problem};
+pub use json::{
+    FILE_NUMBER, JsonFind, JsonPlan, json_line, json_missing, json_note, json_offender,
+    json_problem,
+};
 pub use marks::one_line_of;
 pub use numbers::{counted, number, share};
 pub use paint::Paint;

@@ -5,12 +5,21 @@ use std::collections::HashMap;
 /// Counts things, and remembers the first of each; what is one thing too many is only counted.
 #[derive(Clone, Debug)]
 pub struct Inventory<K, F> {
-    seen: HashMap<K, (u64, F)>,
+    seen: HashMap<K, Entry<F>>,
     most: usize,
     /// All there were.
     pub total: u64,
     /// Those of things too many.
     pub others: u64,
+}
+
+/// A thing that has been seen.
+#[derive(Clone, Debug)]
+struct Entry<F> {
+    count: u64,
+    /// How many things there had been before the first of it.
+    at: u64,
+    first: F,
 }
 
 impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
@@ -26,19 +35,45 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
 
     /// Counts one more of `thing`; `first` is made for the first of its kind.
     pub fn add(&mut self, thing: K, first: impl FnOnce() -> F) {
+        let at = self.total;
         self.total += 1;
-        if let Some((count, _)) = self.seen.get_mut(&thing) {
-            *count += 1;
+        if let Some(entry) = self.seen.get_mut(&thing) {
+            entry.count += 1;
         } else if self.seen.len() < self.most {
-            self.seen.insert(thing, (1, first()));
+            let (count, first) = (1, first());
+            self.seen.insert(thing, Entry { count, at, first });
         } else {
             self.others += 1;
         }
     }
 
+    /// Takes in what was counted behind it; of a thing that both have seen, `both` makes one
+    /// first of two.
+    pub fn absorb(&mut self, behind: Self, both: impl Fn(&mut F, F)) {
+        let before = self.total;
+        self.total += behind.total;
+        self.others += behind.others;
+        let mut rows: Vec<(K, Entry<F>)> = behind.seen.into_iter().collect();
+        // Only where there is no room for all does it matter which comes first.
+        if self.seen.len() + rows.len() > self.most {
+            rows.sort_by_key(|(_, entry)| entry.at);
+        }
+        for (thing, mut entry) in rows {
+            if let Some(known) = self.seen.get_mut(&thing) {
+                known.count += entry.count;
+                both(&mut known.first, entry.first);
+            } else if self.seen.len() < self.most {
+                entry.at += before;
+                self.seen.insert(thing, entry);
+            } else {
+                self.others += entry.count;
+            }
+        }
+    }
+
     /// What is remembered of `thing`.
     pub fn first_mut(&mut self, thing: &K) -> Option<&mut F> {
-        self.seen.get_mut(thing).map(|(_, first)| first)
+        self.seen.get_mut(thing).map(|entry| &mut entry.first)
     }
 
     /// How many things there are.
@@ -51,10 +86,23 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
         self.seen.is_empty()
     }
 
+    /// The things with their counts and firsts, in the order in which they were first seen.
+    pub fn into_order(self) -> Vec<(K, u64, F)> {
+        let mut rows: Vec<(K, Entry<F>)> = self.seen.into_iter().collect();
+        rows.sort_by_key(|(_, entry)| entry.at);
+        rows.into_iter()
+            .map(|(k, e)| (k, e.count, e.first))
+            .collect()
+    }
+
     /// The things with their counts and firsts, the most frequent first; those that are as
     /// frequent stand in their own order.
     pub fn into_rows(self) -> Vec<(K, u64, F)> {
-        let mut rows: Vec<_> = self.seen.into_iter().map(|(k, (n, f))| (k, n, f)).collect();
+        let mut rows: Vec<_> = self
+            .seen
+            .into_iter()
+            .map(|(k, e)| (k, e.count, e.first))
+            .collect();
         rows.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
         rows
     }

@@ -87,6 +87,12 @@ impl Query {
             || (self.pick.per == Per::File && self.pick.spec.needs_total())
     }
 
+    /// Whether what is taken in a text depends on the texts before it, so that they must be
+    /// evaluated one after the other.
+    pub fn spans_texts(&self) -> bool {
+        self.limit.is_some() || (self.pick.per == Per::Run && !self.pick.spec.is_all())
+    }
+
     /// Whether the form of the file at `path` is known, where its columns are looked at.
     pub fn is_table(&self, path: &str) -> bool {
         self.columns.is_none() || self.layout(path).is_some()

@@ -14,7 +14,7 @@ use crate::edits::{compose, original_offset, splice};
 use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::step::StepRun;
 use crate::unit::{count_lines, line_ends};
-use crate::{Hunting, Problem, ProblemKind, Remark, Step};
+use crate::{Hunting, LeftOut, Problem, ProblemKind, Remark, Standing, Step, Template};
 
 /// An ordered list of steps.
 #[derive(Clone, Debug)]
@@ -41,6 +41,15 @@ impl Rewrite {
             self.steps[index].query.needs_run_total() && known.is_none()
         };
         (0..self.steps.len()).find(uncounted)
+    }
+
+    /// Whether what becomes of a text depends on the texts before it: see [`Query::spans_texts`](crate::Query::spans_texts);
+    /// a template that numbers its matches does so too.
+    pub fn spans_texts(&self) -> bool {
+        self.steps.iter().any(|step| {
+            let counts = step.action.template().is_some_and(Template::counts);
+            counts || step.query.spans_texts()
+        })
     }
 
     /// Whether the form of the file at `path` is known, where its columns are looked at.
@@ -106,6 +115,23 @@ pub struct LeftOutCounts {
 }
 
 impl LeftOutCounts {
+    /// Counts a match, where it was left out.
+    pub fn count(&mut self, standing: Standing) {
+        match standing {
+            Standing::Picked(_) => {}
+            Standing::LeftOut(LeftOut::Place) => self.place += 1,
+            Standing::LeftOut(LeftOut::Pick) => self.pick += 1,
+            Standing::LeftOut(LeftOut::Limit) => self.limit += 1,
+        }
+    }
+
+    /// Adds the counts of another text.
+    pub fn add(&mut self, other: Self) {
+        self.pick += other.pick;
+        self.limit += other.limit;
+        self.place += other.place;
+    }
+
     /// All of them.
     pub fn total(self) -> u64 {
         self.pick + self.limit + self.place
@@ -134,9 +160,7 @@ impl StepCounts {
         self.matches += other.matches;
         self.edits += other.edits;
         self.unchanged += other.unchanged;
-        self.left_out.pick += other.left_out.pick;
-        self.left_out.limit += other.left_out.limit;
-        self.left_out.place += other.left_out.place;
+        self.left_out.add(other.left_out);
         self.failed += other.failed;
         self.blocks += other.blocks;
     }

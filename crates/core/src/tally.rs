@@ -1,7 +1,7 @@
 //! How often each value occurs, and what numbers beside it add up to.
 
+use crate::Inventory;
 use crate::decimal::Written;
-use std::collections::HashMap;
 use std::sync::Arc;
 
 /// Values that are held apart; more of them are counted together.
@@ -20,13 +20,9 @@ type Key = (Option<Arc<str>>, Option<Box<[u8]>>);
 /// let rows = tally.into_rows();
 /// assert_eq!((rows[0].count, rows[0].sum.as_deref()), (2, Some("5,00")));
 /// ```
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Tally {
-    seen: HashMap<Key, (u64, Sum)>,
-    /// All that was counted.
-    pub total: u64,
-    /// Those of values too many to be held apart.
-    pub others: u64,
+    seen: Inventory<Key, Sum>,
     /// What was to be added up and is no number.
     pub no_numbers: u64,
 }
@@ -55,37 +51,65 @@ pub struct TallyRow {
     pub sum: Option<String>,
 }
 
+impl Default for Tally {
+    fn default() -> Self {
+        Self {
+            seen: Inventory::new(MOST),
+            no_numbers: 0,
+        }
+    }
+}
+
+impl Sum {
+    fn add(&mut self, other: Self) {
+        *self = match (*self, other) {
+            (Self::Nothing, sum) | (sum, Self::Nothing) => sum,
+            (Self::Number(one), Self::Number(two)) => {
+                one.add(two).map_or(Self::TooLong, Self::Number)
+            }
+            (Self::TooLong, _) | (_, Self::TooLong) => Self::TooLong,
+        };
+    }
+}
+
 impl Tally {
     /// Counts a value, and adds the number beside it.
     pub fn add(&mut self, file: Option<&Arc<str>>, value: Option<&[u8]>, number: Option<&[u8]>) {
-        self.total += 1;
         let key = (file.cloned(), value.map(Box::from));
-        if self.seen.len() >= MOST && !self.seen.contains_key(&key) {
-            self.others += 1;
-            return;
-        }
-        let (count, sum) = self.seen.entry(key).or_default();
-        *count += 1;
         let Some(number) = number else {
+            return self.seen.add(key, Sum::default);
+        };
+        self.seen.add(key.clone(), Sum::default);
+        let Some(sum) = self.seen.first_mut(&key) else {
             return;
         };
         match Written::read(&String::from_utf8_lossy(number)) {
             None => self.no_numbers += 1,
-            Some(number) => {
-                *sum = match *sum {
-                    Sum::Nothing => Sum::Number(number),
-                    Sum::Number(sum) => sum.add(number).map_or(Sum::TooLong, Sum::Number),
-                    Sum::TooLong => Sum::TooLong,
-                }
-            }
+            Some(number) => sum.add(Sum::Number(number)),
         }
+    }
+
+    /// Takes in what was counted behind it.
+    pub fn absorb(&mut self, behind: Self) {
+        self.no_numbers += behind.no_numbers;
+        self.seen.absorb(behind.seen, Sum::add);
+    }
+
+    /// All that was counted.
+    pub fn total(&self) -> u64 {
+        self.seen.total
+    }
+
+    /// Those of values too many to be held apart.
+    pub fn others(&self) -> u64 {
+        self.seen.others
     }
 
     /// The values file by file, the most frequent first; those that are as frequent stand in
     /// their own order.
     pub fn into_rows(self) -> Vec<TallyRow> {
-        let rows = self.seen.into_iter();
-        let rows = rows.map(|((file, value), (count, sum))| TallyRow {
+        let rows = self.seen.into_rows().into_iter();
+        let rows = rows.map(|((file, value), count, sum)| TallyRow {
             file,
             value,
             count,

@@ -150,6 +150,12 @@ impl Template {
         self.parts.iter().any(of_group)
     }
 
+    /// Whether it writes how many matches have been taken before.
+    pub fn counts(&self) -> bool {
+        let of_count = |part: &Part| matches!(part, Part::Reference { subject, .. } if *subject == Subject::Count);
+        self.parts.iter().any(of_count)
+    }
+
     /// The columns it takes text from.
     pub(crate) fn columns(&self) -> impl Iterator<Item = &Column> {
         self.parts.iter().filter_map(|part| match part {

@@ -83,9 +83,12 @@ fn source() -> impl Strategy<Value = String> {
     })
 }
 
-/// Line, offset, and each match of the units that were shown.
+/// Line and offset of a unit, its bytes, and each match in it.
+type Unit = (u64, u64, Vec<u8>, Vec<(Span, Standing)>);
+
+/// The units that were shown.
 #[derive(Debug, Default, PartialEq)]
-struct Shown(Vec<(u64, u64, Vec<u8>, Vec<(Span, Standing)>)>);
+struct Shown(Vec<Unit>);
 
 impl Visitor for Shown {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {

@@ -1,55 +1,35 @@
-//! The changes of files, in memory, or in a file where they are many.
-//!
-//! Note to the maintainer. A [`Spooler`] takes the changes of one file after another. Those of
-//! small plans stay in memory; once all of them together have grown over a bound, the lists that
-//! follow lie in one temporary file without a name. A list knows where it begins and ends there,
-//! and reads itself through a buffer of its own, so lists can be read side by side.
+//! The changes of files, kept in a [`Spool`].
 
-use crate::Change;
-use std::fs::File;
-use std::io::{self, BufRead, BufReader, BufWriter, Read, Write};
-use std::os::unix::fs::FileExt;
+use crate::spool::{Spool, SpoolWriter, Spooled};
+use crate::{Change, FileEdit};
+use std::io::{self, BufRead, Write};
 use std::sync::Arc;
 
-/// Bytes of changes that a spooler keeps in memory.
+/// Bytes of changes that are kept in memory, of all files together.
 const IN_MEMORY: usize = 16 << 20;
-/// What a change takes besides its texts.
-const CHANGE_BYTES: usize = size_of::<Change>();
-/// Buffered when a list is read.
-const BUFFER: usize = 64 << 10;
 
-/// The changes of one file: sorted, disjoint.
+/// The changes of one file: sorted, disjoint. Cloning is cheap.
 #[derive(Clone, Debug, Default)]
 pub struct ChangeList {
-    place: Place,
+    kept: Arc<Spooled>,
     count: u64,
 }
 
-#[derive(Clone, Debug)]
-enum Place {
-    Memory(Arc<[Change]>),
-    /// From one byte of the file to another.
-    Spool(Arc<File>, u64, u64),
-}
-
-impl Default for Place {
-    fn default() -> Self {
-        Self::Memory(Arc::new([]))
+impl FromIterator<Change> for ChangeList {
+    /// In memory, however many there are.
+    fn from_iter<I: IntoIterator<Item = Change>>(changes: I) -> Self {
+        let mut spooler = Spooler::sharing(&Spool::new(usize::MAX));
+        let kept = changes
+            .into_iter()
+            .try_for_each(|change| spooler.push(&change));
+        let list = kept.and_then(|()| spooler.end_file());
+        list.expect("memory can be written")
     }
 }
 
 impl From<Vec<Change>> for ChangeList {
     fn from(changes: Vec<Change>) -> Self {
-        Self {
-            count: changes.len() as u64,
-            place: Place::Memory(changes.into()),
-        }
-    }
-}
-
-impl FromIterator<Change> for ChangeList {
-    fn from_iter<I: IntoIterator<Item = Change>>(changes: I) -> Self {
-        changes.into_iter().collect::<Vec<_>>().into()
+        changes.into_iter().collect()
     }
 }
 
@@ -65,38 +45,9 @@ impl ChangeList {
     }
 
     /// The changes in order; an error where the file they lie in cannot be read.
-    pub fn iter(&self) -> Box<dyn Iterator<Item = io::Result<Change>> + '_> {
-        match &self.place {
-            Place::Memory(changes) => Box::new(changes.iter().cloned().map(Ok)),
-            Place::Spool(file, from, to) => {
-                let part = Part {
-                    file,
-                    at: *from,
-                    to: *to,
-                };
-                let mut part = BufReader::with_capacity(BUFFER, part);
-                Box::new(std::iter::from_fn(move || {
-                    read_change(&mut part).transpose()
-                }))
-            }
-        }
-    }
-}
-
-/// A part of a file, read without moving in it for others.
-struct Part<'f> {
-    file: &'f File,
-    at: u64,
-    to: u64,
-}
-
-impl Read for Part<'_> {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let left = usize::try_from(self.to - self.at).unwrap_or(usize::MAX);
-        let most = buffer.len().min(left);
-        let n = self.file.read_at(&mut buffer[..most], self.at)?;
-        self.at += n as u64;
-        Ok(n)
+    pub fn iter(&self) -> impl Iterator<Item = io::Result<Change>> + '_ {
+        let mut reader = self.kept.reader();
+        std::iter::from_fn(move || read_change(&mut reader).transpose())
     }
 }
 
@@ -125,61 +76,71 @@ fn read_change(input: &mut impl BufRead) -> io::Result<Option<Change>> {
     }))
 }
 
-/// Takes changes, and makes a list of those of each file.
+fn write_change(
+    out: &mut impl Write,
+    (line, from, to): (u64, u64, u64),
+    before: &[u8],
+    after: &[u8],
+) -> io::Result<()> {
+    let mut head = [0; 5 * 8];
+    let numbers = [line, from, to, before.len() as u64, after.len() as u64];
+    for (place, number) in head.chunks_exact_mut(8).zip(numbers) {
+        place.copy_from_slice(&number.to_le_bytes());
+    }
+    out.write_all(&head)?;
+    out.write_all(before)?;
+    out.write_all(after)
+}
+
+/// Takes the changes of one file after another, and makes a list of each.
 #[derive(Debug)]
 pub struct Spooler {
-    /// Those of the file at hand that are in memory.
-    changes: Vec<Change>,
-    /// What lists in memory take, this one too, and what they may.
-    in_memory: usize,
-    most: usize,
-    spool: Option<Spool>,
-    /// Those of the file at hand that are in the spool.
+    out: SpoolWriter,
     count: u64,
 }
 
-#[derive(Debug)]
-struct Spool {
-    out: BufWriter<Arc<File>>,
-    length: u64,
-    /// Where the list at hand begins.
-    start: u64,
-}
-
 impl Default for Spooler {
+    /// With a spool of its own.
     fn default() -> Self {
-        Self {
-            changes: Vec::new(),
-            in_memory: 0,
-            most: IN_MEMORY,
-            spool: None,
-            count: 0,
-        }
+        Self::sharing(&Self::spool())
     }
 }
 
 impl Spooler {
+    /// A spool for changes, to be shared.
+    pub fn spool() -> Arc<Spool> {
+        Spool::new(IN_MEMORY)
+    }
+
+    /// Keeps changes in `spool`, as others do.
+    pub fn sharing(spool: &Arc<Spool>) -> Self {
+        Self {
+            out: SpoolWriter::new(spool),
+            count: 0,
+        }
+    }
+
     /// Takes the next change of the file at hand.
     ///
     /// # Errors
     ///
     /// When the temporary file cannot be written.
-    pub fn push(&mut self, change: Change) -> io::Result<()> {
-        if let Some(spool) = &mut self.spool {
-            self.count += 1;
-            return spool.write(&change);
-        }
-        self.in_memory += CHANGE_BYTES + change.before.len() + change.after.len();
-        self.changes.push(change);
-        if self.in_memory > self.most {
-            let mut spool = Spool::new()?;
-            for change in self.changes.drain(..) {
-                self.count += 1;
-                spool.write(&change)?;
-            }
-            self.spool = Some(spool);
-        }
-        Ok(())
+    pub fn push(&mut self, change: &Change) -> io::Result<()> {
+        let Change { before, after, .. } = change;
+        self.count += 1;
+        let place = (change.line, change.from, change.to);
+        write_change(&mut self.out, place, before, after)
+    }
+
+    /// The same for one that has just been found.
+    ///
+    /// # Errors
+    ///
+    /// When the temporary file cannot be written.
+    pub fn push_edit(&mut self, edit: &FileEdit<'_>) -> io::Result<()> {
+        self.count += 1;
+        let place = (edit.text.line, edit.from, edit.to);
+        write_change(&mut self.out, place, edit.before, &edit.after)
     }
 
     /// Ends the list of the file at hand.
@@ -188,38 +149,10 @@ impl Spooler {
     ///
     /// When the temporary file cannot be written.
     pub fn end_file(&mut self) -> io::Result<ChangeList> {
-        let Some(spool) = &mut self.spool else {
-            return Ok(std::mem::take(&mut self.changes).into());
-        };
-        spool.out.flush()?;
-        let count = std::mem::take(&mut self.count);
-        let start = std::mem::replace(&mut spool.start, spool.length);
         Ok(ChangeList {
-            place: Place::Spool(Arc::clone(spool.out.get_ref()), start, spool.length),
-            count,
+            kept: Arc::new(self.out.finish()?),
+            count: std::mem::take(&mut self.count),
         })
-    }
-}
-
-impl Spool {
-    fn new() -> io::Result<Self> {
-        let file = Arc::new(tempfile::tempfile()?);
-        Ok(Self {
-            out: BufWriter::with_capacity(BUFFER, file),
-            length: 0,
-            start: 0,
-        })
-    }
-
-    fn write(&mut self, change: &Change) -> io::Result<()> {
-        let (before, after) = (change.before.len() as u64, change.after.len() as u64);
-        for number in [change.line, change.from, change.to, before, after] {
-            self.out.write_all(&number.to_le_bytes())?;
-        }
-        self.out.write_all(&change.before)?;
-        self.out.write_all(&change.after)?;
-        self.length += 5 * 8 + before + after;
-        Ok(())
     }
 }
 
@@ -232,19 +165,16 @@ mod tests {
         let change = |n: u64| Change {
             line: n,
             from: n * 100,
-            to: n * 100 + n,
-            before: vec![b'x'; n as usize],
+            to: n * 170,
+            before: vec![b'x'; n as usize * 70],
             after: vec![b'y'; (n % 7) as usize],
         };
-        for most in [0, 500, 5_000, usize::MAX] {
-            let mut spooler = Spooler {
-                most,
-                ..Spooler::default()
-            };
-            let files = [0..0, 0..3, 3..40, 40..40, 40..90];
+        for most in [0, 500, 200_000, usize::MAX] {
+            let mut spooler = Spooler::sharing(&Spool::new(most));
+            let files = [0..0, 0..3, 3..40, 40..40, 40..190];
             let mut lists = Vec::new();
             for file in files.clone() {
-                file.for_each(|n| spooler.push(change(n)).unwrap());
+                file.for_each(|n| spooler.push(&change(n)).unwrap());
                 lists.push(spooler.end_file().unwrap());
             }
             for (list, file) in lists.iter().zip(files) {

@@ -107,8 +107,9 @@ pub fn evaluate(
     counts.lines_added -= refused.lines_added;
     counts.lines_removed -= refused.lines_removed;
     counts.problems += refused.problems;
+    let found = counts.changes + counts.problems + counts.unmet > 0;
     Ok(Evaluated::Read {
-        facts: text.facts(),
+        facts: text.facts(found),
         counts,
         meaningless: text.coding().meaningless(),
     })

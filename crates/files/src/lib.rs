@@ -2,6 +2,7 @@
 //!
 //! * [`discover`] turns paths and globs into [`Source`]s in order of path.
 //! * [`Reader`] hands a source's text on in pieces and tells its [`Facts`].
+//! * [`in_order`] does the same work on many sources at a time, and tells of them in order.
 //! * [`evaluate`] runs a rewrite over a source; [`Plan`] keeps what came out.
 //! * [`PlanDoc`] is a plan in a file, with its decisions.
 //! * [`make_run`] splices a plan into files, all or nothing, and tells the [`Journal`];
@@ -24,7 +25,9 @@ mod read;
 mod recover;
 mod run;
 mod splice;
+mod spool;
 mod undo;
+mod watch;
 
 pub use changes::{ChangeList, Spooler};
 pub use coding::{Coding, EncodingError, TextEncoding};
@@ -36,10 +39,13 @@ pub use fs::{Fs, RealFs, Stat};
 pub use journal::{
     ChangeRecord, Commit, Intent, Journal, Lock, PathText, Record, RunRecord, RunState, Target,
 };
+pub use parallel::in_order;
 pub use plan::{Change, Plan, PlannedFile};
 pub use plan_file::{PlanDoc, PlanFileError, PlanKind, PlanKinds};
-pub use read::{Facts, Newline, OpenText, Reader, Skipped, TextOptions};
+pub use read::{Facts, FactsOf, Newline, OpenText, Reader, Skipped, TextOptions};
 pub use recover::{Direction, Open, clean, open_ways, recover};
 pub use run::{RunDone, RunRequest, make_run};
 pub use splice::{SpliceError, splice_into};
+pub use spool::{Spool, SpoolReader, SpoolWriter, Spooled};
 pub use undo::undo_plan;
+pub use watch::Watch;

@@ -1,7 +1,15 @@
 //! The same work on many things, several at a time.
 
 use crate::FileError;
+use std::ops::ControlFlow;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::{Receiver, sync_channel};
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Things that may be worked on ahead of the one whose turn it is.
+const AHEAD: usize = 256;
+/// Messages of a thing that wait for its turn.
+const WAITING: usize = 2;
 
 /// Does `work` on every item, on at most `threads` threads; stops each at its first failure and
 /// gives one of them.
@@ -26,4 +34,124 @@ pub(crate) fn on_each<T: Sync>(
             joined.unwrap_or_else(|panic| std::panic::resume_unwind(panic))
         })
     })
+}
+
+/// Does `work` on every item, on so many threads, and shows `take` what it sends: item by item,
+/// in their order, however the work was shared out.
+///
+/// Each thread has a state of its own, which `worker` makes. An item may send as much as it
+/// likes: what is ahead of its turn waits, and the work on it too, so memory is bounded. `send`
+/// tells whether to go on; it stops once `take` breaks. On one thread, all is done on the
+/// caller's own.
+///
+/// ```
+/// use brisk_quill_files::in_order;
+/// use std::ops::ControlFlow;
+///
+/// let mut seen = Vec::new();
+/// in_order(&[3, 1, 2], 2, || (), |(), n, send| { send(n * 10); }, |n, ten| {
+///     seen.push((*n, ten));
+///     ControlFlow::Continue(())
+/// });
+/// assert_eq!(seen, [(3, 30), (1, 10), (2, 20)]);
+/// ```
+pub fn in_order<T: Sync, W, M: Send>(
+    items: &[T],
+    threads: usize,
+    worker: impl Fn() -> W + Sync,
+    work: impl Fn(&mut W, &T, &mut dyn FnMut(M) -> bool) + Sync,
+    mut take: impl FnMut(&T, M) -> ControlFlow<()>,
+) {
+    let threads = threads.min(items.len());
+    if threads <= 1 {
+        let mut worker = worker();
+        for item in items {
+            let mut flow = ControlFlow::Continue(());
+            work(&mut worker, item, &mut |message| {
+                if flow.is_continue() {
+                    flow = take(item, message);
+                }
+                flow.is_continue()
+            });
+            if flow.is_break() {
+                return;
+            }
+        }
+        return;
+    }
+    // The channels of the items, in order: whoever takes an item also lines up its channel.
+    let (line, turns) = sync_channel::<(&T, Receiver<M>)>(AHEAD);
+    let feed = Arc::new(Mutex::new((items.iter(), line)));
+    std::thread::scope(|scope| {
+        for _ in 0..threads {
+            let feed = Arc::clone(&feed);
+            let (worker, work) = (&worker, &work);
+            scope.spawn(move || {
+                let mut worker = worker();
+                loop {
+                    let (sender, messages) = sync_channel(WAITING);
+                    let item = {
+                        // A thread that panicked left the items as they were.
+                        let mut feed = feed.lock().unwrap_or_else(PoisonError::into_inner);
+                        let Some(item) = feed.0.next() else { return };
+                        if feed.1.send((item, messages)).is_err() {
+                            return;
+                        }
+                        item
+                    };
+                    work(&mut worker, item, &mut |message| {
+                        sender.send(message).is_ok()
+                    });
+                }
+            });
+        }
+        // The line ends with the last thread that could lengthen it.
+        drop(feed);
+        for (item, messages) in turns {
+            for message in messages {
+                if take(item, message).is_break() {
+                    return;
+                }
+            }
+        }
+    });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn order_does_not_depend_on_threads() {
+        let items: Vec<u64> = (0..2000).collect();
+        for threads in [1, 2, 8] {
+            for stop_at in [0, 700, 5000] {
+                let mut seen = Vec::new();
+                in_order(
+                    &items,
+                    threads,
+                    || 0u64,
+                    |busy, item, send| {
+                        // Work of very different length.
+                        (0..item % 97 * 50).for_each(|n| *busy = busy.wrapping_add(n));
+                        (0..item % 5).all(|n| send((*item, n)));
+                    },
+                    |item, message| {
+                        assert_eq!(*item, message.0);
+                        seen.push(message);
+                        match *item >= stop_at {
+                            true => ControlFlow::Break(()),
+                            false => ControlFlow::Continue(()),
+                        }
+                    },
+                );
+                let all = items
+                    .iter()
+                    .flat_map(|item| (0..item % 5).map(|n| (*item, n)));
+                let last = all.clone().position(|(item, _)| item >= stop_at);
+                let wanted: Vec<_> = all.take(last.map_or(usize::MAX, |last| last + 1)).collect();
+                assert_eq!(seen, wanted, "{threads} threads");
+            }
+        }
+    }
 }

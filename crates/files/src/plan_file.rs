@@ -271,7 +271,7 @@ impl PlanDoc {
                 Decision::Mended => self.index.mended.get(&index).cloned().unwrap_or_default(),
                 _ => text.after.into_owned(),
             };
-            spooler.push(Change {
+            spooler.push(&Change {
                 line: change.line,
                 from: change.from,
                 to: change.to,

@@ -1,10 +1,11 @@
 //! Reading a text in pieces, once, with what must be known of it.
 
 use crate::coding::{Coding, Decoded, TextEncoding};
-use crate::{FileError, Source, Trouble};
+use crate::{FileError, Source, Trouble, Watch};
 use memchr::{memchr, memchr_iter};
 use std::fs::File;
 use std::io::{self, Read, Seek};
+use std::sync::Arc;
 
 /// How much is read at a time, in bytes.
 const PIECE: usize = 1 << 20;
@@ -18,10 +19,22 @@ const DECODED_MOST: u64 = 1 << 30;
 pub struct TextOptions {
     /// Files that look binary are read too.
     pub binary: bool,
-    /// The hash and the kind of line ends are to be found out.
-    pub facts: bool,
+    /// Of which texts the hash and the kind of line ends are to be found out.
+    pub facts: FactsOf,
     /// What a text without a byte-order mark is written in; `None` is UTF-8.
     pub encoding: Option<TextEncoding>,
+}
+
+/// Of which texts facts are wanted.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum FactsOf {
+    /// Of none.
+    #[default]
+    None,
+    /// Of those in which something was found.
+    Found,
+    /// Of all.
+    All,
 }
 
 /// The line ends of a text.
@@ -75,7 +88,8 @@ pub struct Reader {
     options: TextOptions,
     buffer: Vec<u8>,
     /// Standard input, where it has been kept.
-    kept: Option<File>,
+    kept: Option<Arc<File>>,
+    watch: Arc<Watch>,
 }
 
 impl Reader {
@@ -83,8 +97,25 @@ impl Reader {
     pub fn new(options: TextOptions) -> Self {
         Self {
             options,
+            ..Self::default()
+        }
+    }
+
+    /// Is watched by `watch`.
+    #[must_use]
+    pub fn watched(mut self, watch: Arc<Watch>) -> Self {
+        self.watch = watch;
+        self
+    }
+
+    /// A reader for another thread, of the same texts.
+    #[must_use]
+    pub fn another(&self) -> Self {
+        Self {
+            options: self.options,
             buffer: Vec::new(),
-            kept: None,
+            kept: self.kept.clone(),
+            watch: Arc::clone(&self.watch),
         }
     }
 
@@ -99,7 +130,7 @@ impl Reader {
         let mut kept = tempfile::tempfile().map_err(|e| FileError::io(path, Trouble::Write, e))?;
         io::copy(&mut io::stdin().lock(), &mut kept)
             .map_err(|error| FileError::io(path, Trouble::Read, error))?;
-        self.kept = Some(kept);
+        self.kept = Some(Arc::new(kept));
         Ok(())
     }
 
@@ -123,9 +154,10 @@ impl Reader {
     ///
     /// # Errors
     ///
-    /// When it cannot be opened or read, or is too large to be decoded.
+    /// When it cannot be opened or read, is too large to be decoded, or reading is to stop.
     pub fn open(&mut self, source: &Source) -> Result<Result<OpenText<'_>, Skipped>, FileError> {
         let fail = |error| FileError::io(source.path(), Trouble::Read, error);
+        go_on(&self.watch, source)?;
         let mut input: Box<dyn Read> = match source {
             Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
             Source::Stdin => Box::new(io::stdin().lock()),
@@ -162,10 +194,19 @@ impl Reader {
             filled,
             start,
             bytes: 0,
-            hasher: self.options.facts.then(blake3::Hasher::new),
-            newlines: Newlines::default(),
+            watch: &self.watch,
+            wanted: self.options.facts,
+            looked_at: LookedAt::default(),
             coding,
         }))
+    }
+}
+
+/// Fails once reading is to stop.
+fn go_on(watch: &Watch, source: &Source) -> Result<(), FileError> {
+    match watch.is_stopped() {
+        true => Err(FileError::new(source.path(), Trouble::Interrupted)),
+        false => Ok(()),
     }
 }
 
@@ -194,9 +235,25 @@ pub struct OpenText<'r> {
     start: usize,
     /// Bytes on disk handed on.
     bytes: u64,
-    hasher: Option<blake3::Hasher>,
-    newlines: Newlines,
+    watch: &'r Watch,
+    wanted: FactsOf,
+    looked_at: LookedAt,
     coding: Coding,
+}
+
+/// What facts are made of.
+#[derive(Debug, Default)]
+struct LookedAt {
+    hasher: blake3::Hasher,
+    newlines: Newlines,
+}
+
+impl LookedAt {
+    /// Looks at the next bytes on disk, and as text.
+    fn look(&mut self, raw: &[u8], text: &[u8]) {
+        self.hasher.update(raw);
+        self.newlines.count(text);
+    }
 }
 
 impl OpenText<'_> {
@@ -223,14 +280,10 @@ impl OpenText<'_> {
     ///
     /// # Errors
     ///
-    /// When reading fails; what has been handed on is void then.
+    /// When reading fails, or is to stop; what has been handed on is void then.
     pub fn read(&mut self, mut take: impl FnMut(&[u8], &Coding)) -> Result<(), FileError> {
         if let Coding::Decoded(decoded) = &self.coding {
             self.bytes = decoded.raw().len() as u64;
-            if let Some(hasher) = &mut self.hasher {
-                hasher.update(decoded.raw());
-                self.newlines.count(decoded.text());
-            }
             take(decoded.text(), &self.coding);
             return Ok(());
         }
@@ -238,28 +291,51 @@ impl OpenText<'_> {
         while self.filled > 0 {
             let piece = &self.buffer[..self.filled];
             self.bytes += piece.len() as u64;
-            if let Some(hasher) = &mut self.hasher {
-                hasher.update(piece);
-                self.newlines.count(piece);
+            let is_last = piece.len() < self.buffer.len();
+            // A text that is all there can be looked at later, when it is known to be wanted.
+            if !(is_last && self.is_at_hand()) && self.wanted != FactsOf::None {
+                self.looked_at.look(piece, piece);
             }
             take(&piece[std::mem::take(&mut skip)..], &self.coding);
-            // A piece that is not full was the last one.
-            self.filled = match self.filled == self.buffer.len() {
-                true => fill(&mut *self.input, self.buffer)
-                    .map_err(|e| FileError::io(self.source.path(), Trouble::Read, e))?,
-                false => 0,
-            };
+            self.watch.has_read(piece.len() as u64);
+            if is_last {
+                break;
+            }
+            go_on(self.watch, &self.source)?;
+            self.filled = fill(&mut *self.input, self.buffer)
+                .map_err(|e| FileError::io(self.source.path(), Trouble::Read, e))?;
         }
         Ok(())
     }
 
-    /// What is known of the text, once all of it has been read.
-    pub fn facts(&self) -> Facts {
+    /// Whether all that has been read of the text lies in the buffer.
+    fn is_at_hand(&self) -> bool {
+        self.bytes == self.filled as u64
+    }
+
+    /// What is known of the text, once all of it has been read; `found` tells whether something
+    /// was found in it.
+    pub fn facts(&mut self, found: bool) -> Facts {
+        let wanted = match self.wanted {
+            FactsOf::None => false,
+            FactsOf::Found => found,
+            FactsOf::All => true,
+        };
+        let looked_at = &mut self.looked_at;
+        match &self.coding {
+            _ if !wanted => {}
+            Coding::Decoded(decoded) => looked_at.look(decoded.raw(), decoded.text()),
+            Coding::Utf8 if self.bytes == self.filled as u64 => {
+                let all = &self.buffer[..self.filled];
+                looked_at.look(all, all);
+            }
+            Coding::Utf8 => {}
+        }
         Facts {
             bytes: self.bytes,
-            hash: self.hasher.as_ref().map(blake3::Hasher::finalize),
+            hash: wanted.then(|| looked_at.hasher.finalize()),
             encoding: self.coding.name(),
-            newline: self.newlines.kind(),
+            newline: looked_at.newlines.kind(),
         }
     }
 }

@@ -38,7 +38,7 @@ pub fn undo_plan(
         };
         while let Some(record) = records.next_if(own) {
             let change = back.invert(record?.change());
-            spooler.push(change).map_err(spooling)?;
+            spooler.push(&change).map_err(spooling)?;
         }
         let changes = spooler.end_file().map_err(spooling)?;
         if !wants(&path) {

@@ -5,7 +5,7 @@ use brisk_quill_core::{
     Template, Unmet,
 };
 use brisk_quill_files::{
-    Change, Evaluated, FilePassage, FileSink, PlannedFile, Reader, Source, TextEncoding,
+    Change, Evaluated, FactsOf, FilePassage, FileSink, PlannedFile, Reader, Source, TextEncoding,
     TextOptions, evaluate, splice_into,
 };
 use proptest::prelude::*;
@@ -77,7 +77,7 @@ fn rewritten(label: &str, raw: &[u8], pattern: &str, with: &str) -> Vec<u8> {
     let mut run = Run::new(&rewrite, &RunOptions::default());
     let mut reader = Reader::new(TextOptions {
         binary: true,
-        facts: true,
+        facts: FactsOf::All,
         encoding: Some(TextEncoding::of_label(label).unwrap()),
     });
     let source = Source::File(path);

@@ -4,6 +4,7 @@ use super::Part;
 use super::split::unmarked;
 use clap::{Args, Parser, Subcommand, ValueEnum, ValueHint};
 use std::ffi::OsString;
+use std::num::NonZeroUsize;
 use std::path::PathBuf;
 
 /// Look, try, narrow, replace, review, apply: regex rewrites over files, safely.
@@ -375,6 +376,9 @@ pub struct FilesArgs {
     /// What texts without a byte-order mark are written in, such as `latin1` [default: UTF-8].
     #[arg(long, value_name = "LABEL", help_heading = "Files")]
     pub encoding: Option<String>,
+    /// Look at N files at a time [default: as many as there are processors].
+    #[arg(long, value_name = "N", help_heading = "Files")]
+    pub threads: Option<NonZeroUsize>,
     #[command(flatten)]
     pub table: TableArgs,
 }

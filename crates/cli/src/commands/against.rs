@@ -5,19 +5,31 @@ use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::render::{Align, Grid, counted, number, one_line_of};
 use brisk_quill_core::escape::visible;
-use brisk_quill_files::{Facts, FilePassage, Source};
+use brisk_quill_files::{Facts, FileEdit, Source};
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::path::Path;
 
 /// A change, as far as it is compared.
 #[derive(Clone)]
-struct Known {
+pub struct Known {
     from: u64,
     to: u64,
     line: u64,
     before: Vec<u8>,
     after: Vec<u8>,
+}
+
+impl From<&FileEdit<'_>> for Known {
+    fn from(edit: &FileEdit<'_>) -> Self {
+        Self {
+            from: edit.from,
+            to: edit.to,
+            line: edit.text.line,
+            before: edit.before.to_vec(),
+            after: edit.after.to_vec(),
+        }
+    }
 }
 
 /// A file of the earlier plan.
@@ -29,7 +41,6 @@ struct OldFile {
 /// Compares the changes of this preview with those of an earlier one.
 pub struct Comparison {
     old: BTreeMap<Vec<u8>, OldFile>,
-    here: Vec<Known>,
     same: u64,
     /// How, where, was, earlier, now.
     differences: Vec<[String; 5]>,
@@ -87,7 +98,6 @@ impl Comparison {
         read.map_err(|error| Complaint::trouble(format!("cannot read the earlier plan: {error}")))?;
         Ok(Self {
             old,
-            here: Vec::new(),
             same: 0,
             differences: Vec::new(),
             show,
@@ -96,19 +106,8 @@ impl Comparison {
         })
     }
 
-    pub fn passage(&mut self, found: &FilePassage<'_>) {
-        self.here.extend(found.edits.iter().map(|edit| Known {
-            from: edit.from,
-            to: edit.to,
-            line: edit.text.line,
-            before: edit.before.to_vec(),
-            after: edit.after.to_vec(),
-        }));
-    }
-
     /// Compares what was found in a file.
-    pub fn end_file(&mut self, source: &Source, facts: &Facts) {
-        let now = std::mem::take(&mut self.here);
+    pub fn file(&mut self, source: &Source, facts: &Facts, now: Vec<Known>) {
         let path = source.path().as_os_str().as_encoded_bytes();
         let before = match self.old.remove(path) {
             None => Vec::new(),

@@ -11,12 +11,14 @@ use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
-    Change, ChangeList, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError,
-    Spooler, splice_into, write_elsewhere,
+    ChangeList, FactsOf, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError,
+    Spool, Spooler, splice_into, write_elsewhere,
 };
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, IsTerminal};
+use std::ops::ControlFlow;
 use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
@@ -31,10 +33,15 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     let guard = Guard::new(&args.guard)?;
-    let texts = options::texts(&args.files, true)?;
     let sources = asked.sources(&args.files)?;
     let listing = &sources.listing;
     let filter = listing.sources.contains(&Source::Stdin);
+    // What is copied is compared with what was read, whether it changes or not.
+    let facts = match filter || args.to.is_some() {
+        true => FactsOf::All,
+        false => FactsOf::Found,
+    };
+    let texts = options::texts(&args.files, facts)?;
     if filter {
         check_filter(args, listing)?;
     } else if args.to.is_none() && !args.yes && !io::stdin().is_terminal() {
@@ -43,7 +50,8 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
 
     let run = RunOptions::default();
-    let mut pass = Pass::new(&asked.rewrite, &sources, run, texts, guard)?;
+    let reading = (texts, options::threads(args.files.threads));
+    let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     pass.keep_stdin(listing)?;
     let plan = evaluate_all(&mut pass, listing, output)?;
     if filter && plan.files.is_empty() {
@@ -145,26 +153,37 @@ fn evaluate_all(
 ) -> Result<Plan, Complaint> {
     pass.unreadable(listing, output);
     let mut plan = Plan::default();
-    let mut sink = Changes::default();
-    for source in &listing.sources {
-        let read = pass.file(source, &mut sink, output);
-        pass.tell(source, &sink.problems, &sink.unmet, output);
-        sink.problems.clear();
-        sink.unmet.clear();
-        let changes = sink.end_file()?;
-        if let Some(read) = read {
-            plan.files.push(PlannedFile {
-                source: source.clone(),
-                facts: read.facts,
-                changes,
-            });
-        }
-    }
-    Ok(plan)
+    let mut failed = None;
+    let spool = Spooler::spool();
+    let sink = |_: &Source| Changes::new(&spool);
+    pass.each(
+        listing,
+        sink,
+        output,
+        |pass, source, mut sink, read, output| {
+            pass.tell(source, &sink.problems, &sink.unmet, output);
+            match (sink.end_file(), read) {
+                (Ok(changes), Some(read)) => plan.files.push(PlannedFile {
+                    source: source.clone(),
+                    facts: read.facts,
+                    changes,
+                }),
+                (Ok(_), None) => {}
+                (Err(error), _) => {
+                    failed = Some(error);
+                    return ControlFlow::Break(());
+                }
+            }
+            ControlFlow::Continue(())
+        },
+    );
+    failed.map_or(Ok(plan), |error| {
+        let message = format!("the changes cannot be kept in a temporary file: {error}");
+        Err(Complaint::trouble(message).remedy("make room, or set TMPDIR to a folder with room"))
+    })
 }
 
-/// Keeps the changes of one file after another.
-#[derive(Default)]
+/// Keeps the changes of one file.
 struct Changes {
     spooler: Spooler,
     failed: Option<io::Error>,
@@ -173,15 +192,20 @@ struct Changes {
 }
 
 impl Changes {
-    fn end_file(&mut self) -> Result<ChangeList, Complaint> {
-        let list = match self.failed.take() {
+    fn new(spool: &Arc<Spool>) -> Self {
+        Self {
+            spooler: Spooler::sharing(spool),
+            failed: None,
+            problems: Vec::new(),
+            unmet: Vec::new(),
+        }
+    }
+
+    fn end_file(&mut self) -> io::Result<ChangeList> {
+        match self.failed.take() {
             Some(error) => Err(error),
             None => self.spooler.end_file(),
-        };
-        list.map_err(|error| {
-            let message = format!("the changes cannot be kept in a temporary file: {error}");
-            Complaint::trouble(message).remedy("make room, or set TMPDIR to a folder with room")
-        })
+        }
     }
 }
 
@@ -189,7 +213,7 @@ impl FileSink for Changes {
     fn passage(&mut self, passage: &FilePassage<'_>) {
         for edit in &passage.edits {
             if self.failed.is_none() {
-                self.failed = self.spooler.push(Change::from(edit)).err();
+                self.failed = self.spooler.push_edit(edit).err();
             }
         }
     }

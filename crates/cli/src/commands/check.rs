@@ -1,6 +1,6 @@
 //! `check`: every line or cell must match, or none may.
 
-use super::look::{Needs, Request, Seen, Seer};
+use super::look::{Needs, Request, Room, Seen, Seer, Split};
 use super::preview::print_notes;
 use crate::args::{CheckArgs, Part};
 use crate::complaint::Complaint;
@@ -24,7 +24,8 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             groups: query.pattern.groups(),
         }),
         forbid: args.forbid,
-        left: options::at_most("--show", args.show.as_deref())?,
+        room: Room::new(options::at_most("--show", args.show.as_deref())?),
+        left: 0,
         here: Vec::new(),
         checked: 0,
         offenders: 0,
@@ -76,11 +77,13 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
 }
 
 /// Collects what is not as it must be.
+#[derive(Clone)]
 struct Judge<'a> {
     /// `None` prints records.
     view: Option<FindView<'a>>,
     forbid: bool,
-    /// Offenders that may still be shown.
+    room: Room,
+    /// Offenders of the file at hand that may still be shown.
     left: usize,
     here: Vec<FoundUnit>,
     checked: u64,
@@ -90,7 +93,7 @@ struct Judge<'a> {
 
 impl Seer for Judge<'_> {
     fn begin_file(&mut self, _: &Source) {
-        self.here.clear();
+        self.left = self.room.left();
     }
 
     fn unit(&mut self, seen: &Seen<'_>, output: &mut Output) {
@@ -108,7 +111,6 @@ impl Seer for Judge<'_> {
             output.print(&json_offender(seen.source, &unit));
         } else if self.left > 0 {
             self.left -= 1;
-            self.shown += 1;
             self.here.push(unit);
         }
     }
@@ -123,5 +125,14 @@ impl Seer for Judge<'_> {
         if let Some(view) = &self.view {
             output.print(view.file(source, &self.here).as_bytes());
         }
+    }
+}
+
+impl Split for Judge<'_> {
+    fn absorb(&mut self, file: Self) {
+        self.checked += file.checked;
+        self.offenders += file.offenders;
+        self.here = file.here;
+        self.shown += self.room.fill(&mut self.here, |_| 1) as u64;
     }
 }

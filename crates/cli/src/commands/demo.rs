@@ -162,7 +162,7 @@ fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Complaint
         output.print(format!("\n── {}\n\n$ {line}\n", stop.says).as_bytes());
         // The command writes to the same output, behind what is printed so far.
         output.show();
-        if output.is_closed() {
+        if output.flow().is_break() {
             break;
         }
         Command::new(&program)

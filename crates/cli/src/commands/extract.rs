@@ -74,7 +74,7 @@ pub fn run(
     if form == SheetForm::Table {
         output.print(format!("{sentence}\n\n").as_bytes());
     }
-    let looked = request.look(needs, &mut extractor, output)?;
+    let looked = request.look_in_turn(needs, &mut extractor, output)?;
     if let Some(complaint) = extractor.failed.take() {
         return Err(complaint);
     }

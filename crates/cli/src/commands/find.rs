@@ -1,14 +1,14 @@
 //! `find`: every match of a pattern, with its groups.
 
-use super::look::{Looked, Needs, Request, Seen, Seer};
+use super::look::{Looked, Needs, Request, Room, Seen, Seer, Split};
 use super::preview::print_notes;
 use crate::args::{FindArgs, Part};
 use crate::complaint::Complaint;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
-    FindTotals, FindView, FoundUnit, JsonFind, counted, file_name, find_sentence, json_note,
-    json_problem, number,
+    FindTotals, FindView, FoundUnit, JsonFind, counted, file_name, find_sentence, json_missing,
+    json_note, json_problem, number,
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
@@ -22,7 +22,8 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
         form: Form::new(args, &query, output),
         missing: args.missing,
         context: args.show.context,
-        left: options::shown(&args.show)?,
+        room: Room::new(options::shown(&args.show)?),
+        left: 0,
         shown: 0,
         here: 0,
         units: Vec::new(),
@@ -42,6 +43,7 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
 }
 
 /// In which form the matches come.
+#[derive(Clone)]
 enum Form<'a> {
     Text(FindView<'a>),
     Json(JsonFind<'a>),
@@ -82,11 +84,13 @@ impl<'a> Form<'a> {
 }
 
 /// Counts matches, or units without one, and shows them.
+#[derive(Clone)]
 struct Tally<'a> {
     form: Form<'a>,
     missing: bool,
     context: usize,
-    /// Matches that may still be shown.
+    room: Room,
+    /// Matches of the file at hand that may still be shown.
     left: usize,
     shown: u64,
     /// Counted in the file at hand.
@@ -98,8 +102,7 @@ struct Tally<'a> {
 
 impl Seer for Tally<'_> {
     fn begin_file(&mut self, _: &Source) {
-        self.here = 0;
-        self.units.clear();
+        self.left = self.room.left();
     }
 
     fn unit(&mut self, seen: &Seen<'_>, output: &mut Output) {
@@ -141,6 +144,15 @@ impl Seer for Tally<'_> {
     }
 }
 
+impl Split for Tally<'_> {
+    fn absorb(&mut self, file: Self) {
+        self.here = file.here;
+        self.units = file.units;
+        let size = |unit: &FoundUnit| unit.spans.len().max(1);
+        self.shown += self.room.fill(&mut self.units, size) as u64;
+    }
+}
+
 impl Tally<'_> {
     fn show(&mut self, seen: &Seen<'_>, wanted: u64, output: &mut Output) {
         let unit = seen.unit;
@@ -149,14 +161,13 @@ impl Tally<'_> {
                 let locate = |at: usize| seen.coding.on_disk(unit.offset(at));
                 let found = FoundUnit::new(unit, seen.found, 0);
                 output.print(&match self.missing {
-                    true => json.missing(seen.source, &found),
+                    true => json_missing(seen.source, &found),
                     false => json.unit(seen.source, &found, &locate),
                 });
             }
             Form::Text(_) if self.left > 0 => {
                 let shown = usize::try_from(wanted).unwrap_or(usize::MAX);
                 self.left = self.left.saturating_sub(shown);
-                self.shown += wanted;
                 let found = FoundUnit::new(unit, seen.found, self.context);
                 self.units.push(found);
             }

@@ -14,12 +14,10 @@ const AROUND: usize = 16;
 /// Collects kinds.
 pub struct KindSink {
     seen: Inventory<(Vec<u8>, Vec<u8>), First>,
-    changes: u64,
 }
 
 /// The first change of a kind, and those of it that look odd.
 struct First {
-    ordinal: u64,
     path: String,
     line: u64,
     cell: Option<String>,
@@ -32,18 +30,22 @@ impl KindSink {
     pub fn new() -> Self {
         Self {
             seen: Inventory::new(KINDS_MOST),
-            changes: 0,
         }
+    }
+
+    /// Takes in the kinds of the next file.
+    pub fn absorb(&mut self, file: Self) {
+        self.seen.absorb(file.seen, |first, behind| {
+            first.touching += behind.touching;
+            first.odd = first.odd.take().or(behind.odd);
+        });
     }
 
     pub fn passage(&mut self, source: &Source, found: &FilePassage<'_>) {
         for edit in &found.edits {
             let text = &edit.text;
-            self.changes += 1;
-            let ordinal = self.changes;
             let kind = (text.before.to_vec(), text.after.to_vec());
             self.seen.add(kind.clone(), || First {
-                ordinal,
                 path: crate::render::file_name(source),
                 line: text.line,
                 cell: text.cell.map(|cell| cell.name.to_string()),
@@ -64,8 +66,10 @@ impl KindSink {
     /// The kinds, the most frequent first; at most `show` of them.
     pub fn print(self, show: usize, output: &mut Output) {
         let others = self.seen.others;
-        let mut rows = self.seen.into_rows();
-        rows.sort_by(|a, b| b.1.cmp(&a.1).then(a.2.ordinal.cmp(&b.2.ordinal)));
+        let changes = counted(self.seen.total, "change");
+        let mut rows = self.seen.into_order();
+        // Those that are as frequent stay in the order in which they were met.
+        rows.sort_by_key(|(_, count, _)| std::cmp::Reverse(*count));
         let cells = rows.iter().any(|(_, _, first)| first.cell.is_some());
         let mut heads = vec![("kind", Align::Right), ("count", Align::Right)];
         if cells {
@@ -102,7 +106,7 @@ impl KindSink {
             let more = counted(more as u64, "more kind");
             output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
         }
-        let (kinds, changes) = (rows.len() as u64, counted(self.changes, "change"));
+        let kinds = rows.len() as u64;
         output.print(format!("\n{} in {changes}.\n", counted(kinds, "kind")).as_bytes());
         if others > 0 {
             let text = format!("{} of further kinds are not told apart.\n", number(others));

@@ -4,20 +4,24 @@ use super::pass::{Note, file_complaint, problem_complaint};
 use crate::args::{FilesArgs, Part};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedQuery, Sources};
-use crate::output::Output;
+use crate::output::{Output, Said};
 use crate::render::FileCounts;
 use crate::status::Status;
+use crate::watch::watch;
 use brisk_quill_core::{
-    Findings, Found, LeftOut, LeftOutCounts, Problem, Query, Remark, Standing, UnitView, Visitor,
+    Findings, Found, LeftOutCounts, Problem, Query, Remark, Standing, UnitView, Visitor,
     columns::Row,
 };
-use brisk_quill_files::{Coding, FileError, Reader, Skipped, Source};
+use brisk_quill_files::{Coding, FactsOf, FileError, Reader, Skipped, Source, in_order};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// What is asked for, and over which files.
 pub struct Request {
     pub query: Query,
     pub sources: Sources,
     reader: Reader,
+    threads: usize,
 }
 
 /// What a verb needs besides the matches that are taken.
@@ -51,6 +55,60 @@ pub struct Seen<'s> {
     pub taken: u64,
 }
 
+/// How much may still be shown, of all files together.
+///
+/// Whoever looks at a file ahead of its turn may keep so much; what is too much is left out when
+/// its turn comes.
+#[derive(Clone)]
+pub struct Room(Arc<AtomicUsize>);
+
+impl Room {
+    pub fn new(most: usize) -> Self {
+        Self(Arc::new(AtomicUsize::new(most)))
+    }
+
+    /// How much there is.
+    pub fn left(&self) -> usize {
+        self.0.load(Ordering::Relaxed)
+    }
+
+    /// Keeps the first of `things` as long as there is room, which each takes as `size` says;
+    /// gives how much they took.
+    pub fn fill<T>(&self, things: &mut Vec<T>, size: impl Fn(&T) -> usize) -> usize {
+        let left = self.left();
+        let mut taken = 0;
+        let fits = things.iter().take_while(|thing| {
+            let fits = taken < left;
+            taken += if fits { size(thing) } else { 0 };
+            fits
+        });
+        let kept = fits.count();
+        things.truncate(kept);
+        self.0.store(left.saturating_sub(taken), Ordering::Relaxed);
+        taken
+    }
+}
+
+/// A seer of which each file has its own, a clone of one that has seen nothing: files are looked
+/// at on several threads.
+pub trait Split: Seer + Clone + Send + Sync {
+    /// Takes in what was seen in the next file.
+    fn absorb(&mut self, file: Self);
+}
+
+/// What is sent of a file: pages as they are full, then all else.
+enum Message<S> {
+    Page(Vec<Said>),
+    End(Box<FileEnd<S>>),
+}
+
+struct FileEnd<S> {
+    seer: S,
+    looked: Looked,
+    result: Result<Option<Skipped>, FileError>,
+    page: Vec<Said>,
+}
+
 /// What was counted on the way.
 #[derive(Debug, Default)]
 pub struct Looked {
@@ -66,6 +124,27 @@ pub struct Looked {
 }
 
 impl Looked {
+    fn add(&mut self, file: Self) {
+        self.matches += file.matches;
+        self.left_out.add(file.left_out);
+        self.problems += file.problems;
+        self.blocks += file.blocks;
+        self.notes.extend(file.notes);
+        self.status = self.status.max(file.status);
+    }
+
+    /// Counts a file that has been read, or was not; tells why it could not be.
+    fn end_file(&mut self, result: Result<Option<Skipped>, FileError>, output: &mut Output) {
+        match result {
+            Ok(None) => self.files.read += 1,
+            Ok(Some(skipped)) => self.files.skip(skipped),
+            Err(error) => {
+                self.files.unreadable += 1;
+                output.complain(&file_complaint(&error));
+            }
+        }
+    }
+
     /// What the program ends with, given whether there is an answer.
     pub fn status(&self, answered: bool) -> Status {
         let answer = if answered { Status::Fine } else { Status::No };
@@ -80,7 +159,16 @@ impl Looked {
 impl Request {
     /// The query and the files of a command line.
     pub fn new(parts: Vec<Part>, args: &FilesArgs) -> Result<Self, Complaint> {
-        Self::of(options::query(parts, &args.table)?, args)
+        let AskedQuery { query, paths } = options::query(parts, &args.table)?;
+        let reader = Reader::new(options::texts(args, FactsOf::None)?).watched(watch());
+        let is_table = |source: &Source| query.is_table(&source.path().to_string_lossy());
+        let sources = options::sources(paths, args, &is_table)?;
+        Ok(Self {
+            query,
+            sources,
+            reader,
+            threads: options::threads(args.threads),
+        })
     }
 
     /// The same with a pattern that is no argument: all words are paths.
@@ -95,59 +183,71 @@ impl Request {
         Self::new(parts, args)
     }
 
-    fn of(asked: AskedQuery, args: &FilesArgs) -> Result<Self, Complaint> {
-        let reader = Reader::new(options::texts(args, false)?);
-        let query = asked.query;
-        let is_table = |source: &Source| query.is_table(&source.path().to_string_lossy());
-        let sources = options::sources(asked.paths, args, &is_table)?;
-        Ok(Self {
-            query,
-            sources,
-            reader,
-        })
+    /// Shows `seer` all that is found, file by file in order, and tells of what cannot be read.
+    pub fn look<S: Split>(
+        &mut self,
+        needs: Needs,
+        seer: &mut S,
+        output: &mut Output,
+    ) -> Result<Looked, Complaint> {
+        let total = self.run_total()?;
+        let mut looked = self.begin(output);
+        let threads = match self.query.spans_texts() {
+            true => 1,
+            false => self.threads,
+        };
+        let (blank, page) = (seer.clone(), output.page());
+        let worker = || Worker {
+            found: found(&self.query, needs, total),
+            reader: self.reader.another(),
+            page: page.page(),
+        };
+        let take = |source: &Source, message| {
+            output.flow()?;
+            match message {
+                Message::Page(page) => output.say(page),
+                Message::End(end) => {
+                    output.say(end.page);
+                    looked.add(end.looked);
+                    seer.absorb(end.seer);
+                    looked.end_file(end.result, output);
+                    seer.end_file(source, output);
+                }
+            }
+            output.flow()
+        };
+        let work = |worker: &mut Worker<'_>, source: &Source, send: &mut dyn FnMut(_) -> bool| {
+            worker.file(source, blank.clone(), send);
+        };
+        in_order(&self.sources.listing.sources, threads, worker, work, take);
+        Ok(looked)
     }
 
-    /// Shows `seer` all that is found, and tells of what cannot be read.
-    pub fn look(
+    /// The same for a seer that must see all files itself, one after the other.
+    pub fn look_in_turn(
         &mut self,
         needs: Needs,
         seer: &mut dyn Seer,
         output: &mut Output,
     ) -> Result<Looked, Complaint> {
-        let query = self.query.clone();
-        let count = query.needs_run_total();
-        if count && self.sources.listing.sources.contains(&Source::Stdin) {
-            self.keep_stdin()?;
-        }
-        let total = if count { Some(self.count_all()) } else { None };
-        let mut found = found(&query, needs, total);
-        let mut looked = Looked::default();
-        looked.files.no_table = self.sources.no_table;
-        let listing = &self.sources.listing;
-        for error in &listing.problems {
-            looked.files.unreadable += 1;
-            output.complain(&file_complaint(error));
-        }
-        for source in &listing.sources {
+        let total = self.run_total()?;
+        let mut looked = self.begin(output);
+        let mut found = found(&self.query, needs, total);
+        for source in &self.sources.listing.sources {
             seer.begin_file(source);
             let mut eye = Eye {
                 seer,
                 looked: &mut looked,
                 source,
                 output,
+                send: None,
             };
-            match search(&mut found, &mut self.reader, source, &mut eye) {
-                Ok(None) => looked.files.read += 1,
-                Ok(Some(skipped)) => looked.files.skip(skipped),
-                Err(error) => {
-                    looked.files.unreadable += 1;
-                    output.complain(&file_complaint(&error));
-                }
-            }
-            seer.end_file(source, output);
-            if output.is_closed() {
+            let result = search(&mut found, &mut self.reader, source, &mut eye);
+            if output.flow().is_break() {
                 break;
             }
+            looked.end_file(result, output);
+            seer.end_file(source, output);
         }
         Ok(looked)
     }
@@ -159,15 +259,9 @@ impl Request {
         seer: &mut dyn Seer,
         output: &mut Output,
     ) -> Result<(), Complaint> {
-        if self.sources.listing.sources.contains(&Source::Stdin) {
-            self.keep_stdin()?;
-        }
-        let total = match self.query.needs_run_total() {
-            true => Some(self.count_all()),
-            false => None,
-        };
-        let query = self.query.clone();
-        let mut found = found(&query, needs, total);
+        self.keep_stdin()?;
+        let total = self.run_total()?;
+        let mut found = found(&self.query, needs, total);
         for source in &self.sources.listing.sources {
             seer.begin_file(source);
             let mut quiet = Quiet {
@@ -181,22 +275,75 @@ impl Request {
         Ok(())
     }
 
+    /// Tells of the paths that cannot be looked at.
+    fn begin(&self, output: &mut Output) -> Looked {
+        let mut looked = Looked::default();
+        looked.files.no_table = self.sources.no_table;
+        for error in &self.sources.listing.problems {
+            looked.files.unreadable += 1;
+            output.complain(&file_complaint(error));
+        }
+        looked
+    }
+
+    /// Keeps standard input, where it is asked for, so that it can be read again.
     fn keep_stdin(&mut self) -> Result<(), Complaint> {
-        if self.reader.kept_stdin().is_ok() {
+        let asked = self.sources.listing.sources.contains(&Source::Stdin);
+        if !asked || self.reader.kept_stdin().is_ok() {
             return Ok(());
         }
         let kept = self.reader.keep_stdin();
         kept.map_err(|error| file_complaint(&error))
     }
 
-    /// Counts the matches in place of all sources, before any is shown.
-    fn count_all(&mut self) -> u64 {
+    /// The matches in place of all sources, where they must be counted before any is shown.
+    fn run_total(&mut self) -> Result<Option<u64>, Complaint> {
+        if !self.query.needs_run_total() {
+            return Ok(None);
+        }
+        self.keep_stdin()?;
         let mut found = Found::new(&self.query).counting();
         for source in &self.sources.listing.sources {
             // What goes wrong here will go wrong again, and be told, when it is shown.
             let _ = search(&mut found, &mut self.reader, source, &mut Silent);
         }
-        found.in_place()
+        Ok(Some(found.in_place()))
+    }
+}
+
+/// One thread's means of looking.
+struct Worker<'q> {
+    found: Found<'q>,
+    reader: Reader,
+    page: Output,
+}
+
+impl Worker<'_> {
+    /// Shows `seer` one file.
+    fn file<S: Split>(
+        &mut self,
+        source: &Source,
+        mut seer: S,
+        send: &mut dyn FnMut(Message<S>) -> bool,
+    ) {
+        let mut looked = Looked::default();
+        seer.begin_file(source);
+        let mut eye = Eye {
+            seer: &mut seer,
+            looked: &mut looked,
+            source,
+            output: &mut self.page,
+            send: Some(&mut |page| {
+                send(Message::Page(page));
+            }),
+        };
+        let result = search(&mut self.found, &mut self.reader, source, &mut eye);
+        send(Message::End(Box::new(FileEnd {
+            seer,
+            looked,
+            result,
+            page: self.page.turn(),
+        })));
     }
 }
 
@@ -230,7 +377,10 @@ fn search(
         Err(skipped) => return Ok(Some(skipped)),
     };
     found.begin(&source.path().to_string_lossy(), text.start());
-    text.read(|piece, coding| found.push(piece, &mut Located { coding, watch }))?;
+    text.read(|piece, coding| {
+        found.push(piece, &mut Located { coding, watch });
+        watch.piece();
+    })?;
     let coding = text.coding();
     let remarks = found.finish(&mut Located { coding, watch });
     watch.end(&remarks, found.blocks_begun(), coding);
@@ -243,6 +393,8 @@ trait Watch {
     fn row(&mut self, row: &Row<'_>);
     fn problem(&mut self, problem: Problem);
     fn end(&mut self, remarks: &[Remark], blocks: u64, coding: &Coding);
+    /// A piece of the file has been seen.
+    fn piece(&mut self) {}
 }
 
 struct Located<'l> {
@@ -306,19 +458,16 @@ struct Eye<'e> {
     looked: &'e mut Looked,
     source: &'e Source,
     output: &'e mut Output,
+    /// Where pages go, unless what is printed is printed at once.
+    send: Option<&'e mut dyn FnMut(Vec<Said>)>,
 }
 
 impl Watch for Eye<'_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding) {
         let mut taken = 0;
-        let left_out = &mut self.looked.left_out;
         for finding in found.iter() {
-            match finding.standing {
-                Standing::Picked(_) => taken += 1,
-                Standing::LeftOut(LeftOut::Place) => left_out.place += 1,
-                Standing::LeftOut(LeftOut::Pick) => left_out.pick += 1,
-                Standing::LeftOut(LeftOut::Limit) => left_out.limit += 1,
-            }
+            taken += u64::from(matches!(finding.standing, Standing::Picked(_)));
+            self.looked.left_out.count(finding.standing);
         }
         self.looked.matches += taken;
         let seen = Seen {
@@ -339,8 +488,16 @@ impl Watch for Eye<'_> {
         self.looked.problems += 1;
         let complaint = problem_complaint(self.source, &problem);
         self.looked.status = self.looked.status.max(complaint.status);
-        self.output.problem(&complaint);
+        self.output.problem(complaint);
         self.seer.problem(self.source, &problem, self.output);
+    }
+
+    fn piece(&mut self) {
+        if let Some(send) = &mut self.send
+            && self.output.is_full()
+        {
+            send(self.output.turn());
+        }
     }
 
     fn end(&mut self, remarks: &[Remark], blocks: u64, coding: &Coding) {

@@ -6,6 +6,7 @@ use crate::options::{self, Sources};
 use crate::output::Output;
 use crate::render::{RewriteTotals, counted, file_name, number, one_line_of};
 use crate::status::Status;
+use crate::watch::watch;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{
@@ -13,18 +14,21 @@ use brisk_quill_core::{
 };
 use brisk_quill_files::{
     Evaluated, Facts, FileError, FileSink, Listing, Nobody, Reader, Source, TextOptions, evaluate,
+    in_order,
 };
 use std::fs::File;
+use std::ops::ControlFlow;
 
 /// Units told that are not as `--ensure` asks; the rest is counted.
 const UNMET_TOLD: usize = 40;
 
 /// The state of a pass.
 pub struct Pass<'r> {
-    run: Run<'r>,
-    reader: Reader,
-    guard: Guard,
     rewrite: &'r Rewrite,
+    options: RunOptions,
+    reader: Reader,
+    threads: usize,
+    guard: Guard,
     /// What has been counted so far.
     pub totals: RewriteTotals,
     /// Blocks without an end, and bytes without a meaning.
@@ -62,11 +66,11 @@ impl<'r> Pass<'r> {
         rewrite: &'r Rewrite,
         sources: &Sources,
         mut options: RunOptions,
-        texts: TextOptions,
+        (texts, threads): (TextOptions, usize),
         guard: Guard,
     ) -> Result<Self, Complaint> {
         let listing = &sources.listing;
-        let mut reader = Reader::new(texts);
+        let mut reader = Reader::new(texts).watched(watch());
         while let Some(step) = rewrite.step_to_count(&options.totals) {
             keep_stdin(&mut reader, listing)?;
             let mut run = Run::counting(rewrite, step, &options.totals);
@@ -80,10 +84,14 @@ impl<'r> Pass<'r> {
         let mut totals = RewriteTotals::new(rewrite);
         totals.files.no_table = sources.no_table;
         Ok(Self {
-            run: Run::new(rewrite, &options),
-            reader,
-            guard,
             rewrite,
+            options,
+            reader,
+            threads: match rewrite.spans_texts() {
+                true => 1,
+                false => threads,
+            },
+            guard,
             totals,
             notes: Vec::new(),
             unmet_told: 0,
@@ -124,20 +132,53 @@ impl<'r> Pass<'r> {
             if complaint.status == Status::WrongRequest || !self.guard.skip_problems {
                 self.told = self.told.max(complaint.status);
             }
-            output.problem(&complaint);
+            output.problem(complaint);
         }
         tell_unmet(source, unmet, &mut self.unmet_told, output);
     }
 
-    /// Evaluates one source into `sink`; `None` where it was skipped or could not be read.
-    pub fn file(
+    /// Evaluates every source, each into a sink of its own that `sink` makes, and shows `take`
+    /// what came out, in order; nothing of a file that was skipped or could not be read.
+    pub fn each<S: FileSink + Send>(
+        &mut self,
+        listing: &Listing,
+        sink: impl Fn(&Source) -> S + Sync,
+        output: &mut Output,
+        mut take: impl FnMut(&mut Self, &Source, S, Option<ReadFile>, &mut Output) -> ControlFlow<()>,
+    ) {
+        let (rewrite, options) = (self.rewrite, self.options.clone());
+        let reader = self.reader.another();
+        let worker = || (Run::new(rewrite, &options), reader.another());
+        let work = |(run, reader): &mut (Run<'_>, Reader),
+                    source: &Source,
+                    send: &mut dyn FnMut(_) -> bool| {
+            let mut sink = sink(source);
+            let opened = reader.open(source);
+            let evaluated = opened.and_then(|text| evaluate(run, text, &mut sink));
+            send((sink, evaluated));
+        };
+        let threads = self.threads;
+        in_order(
+            &listing.sources,
+            threads,
+            worker,
+            work,
+            |source, (sink, evaluated)| {
+                output.flow()?;
+                let read = self.count(source, evaluated, output);
+                take(self, source, sink, read, output)
+            },
+        );
+    }
+
+    /// Counts what came out of a file, and tells why it could not be read.
+    fn count(
         &mut self,
         source: &Source,
-        sink: &mut dyn FileSink,
+        evaluated: Result<Evaluated, FileError>,
         output: &mut Output,
     ) -> Option<ReadFile> {
-        let opened = self.reader.open(source);
-        match opened.and_then(|text| evaluate(&mut self.run, text, sink)) {
+        match evaluated {
             Ok(Evaluated::Read {
                 facts,
                 counts,

@@ -8,26 +8,31 @@ use crate::complaint::Complaint;
 use crate::options::AskedRewrite;
 use crate::output::Output;
 use crate::render::{
-    FileReport, JsonPlan, RewriteTotals, ShownPassage, counted, json_note, number, rewrite_sentence,
+    FILE_NUMBER, FileReport, JsonPlan, RewriteTotals, counted, json_note, number, rewrite_sentence,
 };
 use crate::tables::FileTables;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{PlanFile, PlanIndex};
-use brisk_quill_files::{FilePassage, Journal, Plan, PlanDoc, PlanFileError, Source};
+use brisk_quill_files::{
+    FilePassage, Journal, Plan, PlanDoc, PlanFileError, Source, Spool, SpoolWriter,
+};
+use memchr::memchr_iter;
 use std::ffi::OsStr;
 use std::fs;
-use std::io::{self, BufWriter, Read, Seek, Write};
+use std::io::{self, BufRead, BufWriter, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
-use tempfile::{NamedTempFile, SpooledTempFile};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use tempfile::NamedTempFile;
 
 /// The largest plan that a preview keeps for `apply`, in bytes.
 const LAST_MOST: u64 = 64 << 20;
 /// Folders whose last preview is kept.
 const FOLDERS_MOST: usize = 20;
-/// What is held in memory of one file before it goes to the disk, in bytes.
-const IN_MEMORY: usize = 1 << 20;
+/// What is held in memory, of all files that wait for their turn, in bytes.
+const IN_MEMORY: usize = 16 << 20;
 
 /// A plan being written.
 pub struct PlanOut<'a> {
@@ -37,15 +42,69 @@ pub struct PlanOut<'a> {
     print: bool,
     save: Option<Target>,
     last: Option<Target>,
-    /// The changes of the file at hand: what stands before them is known only at its end.
-    spool: BufWriter<SpooledTempFile>,
-    spooled: u64,
-    changes: u64,
+    /// Where the changes of files wait: what stands before them is known only at their end.
+    spool: Arc<Spool>,
+    /// Whether any of it is still wanted.
+    wanted: Arc<AtomicBool>,
     /// Files with something in the plan.
     files: u64,
     /// The largest plan that is kept for this folder.
     most: u64,
     failed: Option<io::Error>,
+}
+
+/// Makes the records of each file, on any thread.
+#[derive(Clone)]
+pub struct PlanMaker<'a> {
+    json: JsonPlan<'a>,
+    spool: Arc<Spool>,
+    wanted: Arc<AtomicBool>,
+    /// Of a larger file, none are needed.
+    most: u64,
+}
+
+/// The records of the changes of one file.
+pub struct PlanPart<'a> {
+    maker: PlanMaker<'a>,
+    source: Source,
+    out: SpoolWriter,
+    written: u64,
+    changes: u64,
+    records: Vec<u8>,
+    failed: Option<io::Error>,
+}
+
+impl<'a> PlanMaker<'a> {
+    /// For a file.
+    pub fn part(&self, source: &Source) -> PlanPart<'a> {
+        PlanPart {
+            maker: self.clone(),
+            source: source.clone(),
+            out: SpoolWriter::new(&self.spool),
+            written: 0,
+            changes: 0,
+            records: Vec::new(),
+            failed: None,
+        }
+    }
+}
+
+impl PlanPart<'_> {
+    /// Takes the changes of lines.
+    pub fn passage(&mut self, found: &FilePassage<'_>) {
+        let maker = &self.maker;
+        if self.written > maker.most || !maker.wanted.load(Ordering::Relaxed) {
+            return;
+        }
+        self.records.clear();
+        let json = &maker.json;
+        json.passage(&mut self.records, &self.source, found, self.changes);
+        self.changes += found.edits.len() as u64;
+        self.written += self.records.len() as u64;
+        if self.failed.is_none() {
+            self.failed = self.out.write_all(&self.records).err();
+        }
+    }
 }
 
 struct Target {
@@ -114,11 +173,10 @@ impl<'a> PlanOut<'a> {
             },
             asked,
             print,
+            wanted: Arc::new(AtomicBool::new(print || save.is_some() || last.is_some())),
             save,
             last,
-            spool: new_spool(),
-            spooled: 0,
-            changes: 0,
+            spool: Spool::new(IN_MEMORY),
             files: 0,
             most: LAST_MOST,
             failed: None,
@@ -132,66 +190,65 @@ impl<'a> PlanOut<'a> {
         self
     }
 
+    /// What makes the records of files.
+    pub fn maker(&self) -> PlanMaker<'a> {
+        PlanMaker {
+            json: self.json,
+            spool: Arc::clone(&self.spool),
+            wanted: Arc::clone(&self.wanted),
+            most: match self.print || self.save.is_some() {
+                true => u64::MAX,
+                false => self.most,
+            },
+        }
+    }
+
     /// Writes the first record.
     pub fn begin(&mut self, output: &mut Output) {
         let head = self.json.head();
         self.put(&head, output);
     }
 
-    fn is_wanted(&self) -> bool {
-        self.print || self.save.is_some() || self.last.is_some()
-    }
-
-    /// Takes changes of the file at hand.
-    pub fn passage(&mut self, source: &Source, found: &FilePassage<'_>) {
-        if !self.is_wanted() || self.failed.is_some() {
-            return;
-        }
-        let shown = ShownPassage::of(found);
-        let file = self.files + 1;
-        let records = self.json.passage(source, &shown, file, self.changes);
-        self.changes += found.edits.len() as u64;
-        self.spooled += records.len() as u64;
-        self.failed = self.spool.write_all(&records).err();
-        let too_large = |last: &Target| last.written + self.spooled > self.most;
-        if self.last.as_ref().is_some_and(too_large) {
-            self.last = None;
-            if !self.is_wanted() {
-                self.spool = new_spool();
-            }
-        }
-    }
-
-    /// Forgets the file at hand, which could not be read to its end.
-    pub fn drop_file(&mut self) {
-        self.spool = new_spool();
-        self.spooled = 0;
-        self.changes = 0;
-    }
-
-    /// Ends a file that has changes, or something to tell.
-    pub fn end_file(&mut self, report: &FileReport<'_>, output: &mut Output) {
+    /// Adds a file that has changes, or something to tell.
+    pub fn file(&mut self, report: &FileReport<'_>, part: PlanPart<'_>, output: &mut Output) {
         self.files += 1;
-        self.changes = 0;
+        if let Some(last) = &self.last
+            && last.written + part.written > self.most
+        {
+            self.last = None;
+            let wanted = self.print || self.save.is_some();
+            self.wanted.store(wanted, Ordering::Relaxed);
+        }
         let head = self.json.file(report.source, report.facts);
         self.put(&head, output);
-        if let Err(error) = self.put_spooled(output) {
+        if let Err(error) = self.put_part(part, output) {
             self.failed = Some(error);
         }
         let troubles = self.json.troubles(report);
         self.put(&troubles, output);
     }
 
-    fn put_spooled(&mut self, output: &mut Output) -> io::Result<()> {
-        let mut spool = std::mem::replace(&mut self.spool, new_spool()).into_inner()?;
-        self.spooled = 0;
-        spool.rewind()?;
-        let mut buffer = vec![0; 1 << 16];
+    fn put_part(&mut self, mut part: PlanPart<'_>, output: &mut Output) -> io::Result<()> {
+        if let Some(error) = part.failed {
+            return Err(error);
+        }
+        let kept = part.out.finish()?;
+        let number = self.files.to_string();
+        let mut reader = kept.reader();
         loop {
-            match spool.read(&mut buffer)? {
-                0 => return Ok(()),
-                n => self.put(&buffer[..n], output),
+            let records = reader.fill_buf()?;
+            if records.is_empty() {
+                return Ok(());
             }
+            let mut done = 0;
+            for hole in memchr_iter(FILE_NUMBER, records) {
+                self.put(&records[done..hole], output);
+                self.put(number.as_bytes(), output);
+                done = hole + 1;
+            }
+            self.put(&records[done..], output);
+            let read = records.len();
+            reader.consume(read);
         }
     }
 
@@ -246,10 +303,6 @@ impl<'a> PlanOut<'a> {
         };
         done.map_err(|error| cannot_save(&path, &error))
     }
-}
-
-fn new_spool() -> BufWriter<SpooledTempFile> {
-    BufWriter::new(SpooledTempFile::new(IN_MEMORY))
 }
 
 fn cannot_save(path: &Path, error: &io::Error) -> Complaint {

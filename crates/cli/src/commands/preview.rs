@@ -1,10 +1,11 @@
 //! `preview`: every change a rewrite would make; nothing is written.
 
-use super::against::Comparison;
+use super::against::{Comparison, Known};
 use super::keep;
 use super::kinds::KindSink;
+use super::look::Room;
 use super::pass::{Guard, Note, Pass, template_hints};
-use super::plans::PlanOut;
+use super::plans::{PlanOut, PlanPart};
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite};
@@ -16,7 +17,8 @@ use crate::render::{
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{Problem, Remark, Rewrite, RunOptions, Unmet};
-use brisk_quill_files::{FilePassage, FileSink, Listing, Source};
+use brisk_quill_files::{FactsOf, FilePassage, FileSink, Listing, Source};
+use std::ops::ControlFlow;
 
 /// Notes shown; the rest is counted.
 const NOTES_SHOWN: usize = 10;
@@ -32,12 +34,17 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     let run = RunOptions {
         groups: true,
         cells: true,
-        one_piece: view.keep().context > 0,
+        one_piece: view.keep.context > 0,
         through,
         stages: args.steps,
         ..RunOptions::default()
     };
-    let texts = options::texts(&args.files, true)?;
+    // What is compared must be known of files without changes too.
+    let facts = match args.against {
+        Some(_) => FactsOf::All,
+        None => FactsOf::Found,
+    };
+    let texts = options::texts(&args.files, facts)?;
     let sources = asked.sources(&args.files)?;
     let listing = &sources.listing;
     let piped = listing.sources.contains(&Source::Stdin);
@@ -49,51 +56,61 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     }
     let show = options::shown(&args.show)?;
     let planned = asked.up_to(through);
-    let mut sink = PreviewSink {
-        comparison: match &args.against {
-            Some(file) => Some(Comparison::new(file, show)?),
-            None => None,
-        },
-        plan: PlanOut::new(&planned, args.json, args.save.as_deref(), !piped)?,
-        kinds: args.kinds.then(KindSink::new),
-        source: &Source::Stdin,
-        found: Collector::new(view.keep()),
+    let mut comparison = match &args.against {
+        Some(file) => Some(Comparison::new(file, show)?),
+        None => None,
     };
-
-    let mut pass = Pass::new(&asked.rewrite, &sources, run, texts, guard)?;
+    let mut plan = PlanOut::new(&planned, args.json, args.save.as_deref(), !piped)?;
+    let mut kinds = args.kinds.then(KindSink::new);
+    let reading = (texts, options::threads(args.files.threads));
+    let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     view.begin(listing, output);
-    sink.plan.begin(output);
+    plan.begin(output);
     pass.unreadable(listing, output);
+
+    let (maker, room) = (plan.maker(), view.room.clone());
+    let (compares, counts_kinds) = (comparison.is_some(), kinds.is_some());
+    let for_examples = if args.keep.is_some() {
+        keep::EXAMPLES
+    } else {
+        0
+    };
+    let keep = view.keep;
+    let sink = |source: &Source| PreviewSink {
+        source: source.clone(),
+        found: Collector::new(Keep {
+            changes: room.left().max(for_examples),
+            ..keep
+        }),
+        plan: maker.part(source),
+        kinds: counts_kinds.then(KindSink::new),
+        compared: compares.then(Vec::new),
+    };
     let mut status = Status::Fine;
     let mut examples = Vec::new();
-    for source in &listing.sources {
-        sink.source = source;
-        sink.found = Collector::new(Keep {
-            // A file is kept only for what it needs examples of.
-            changes: match args.keep.is_some() && examples.len() < keep::EXAMPLES {
-                true => view.keep().changes.max(keep::EXAMPLES),
-                false => view.keep().changes,
-            },
-            ..view.keep()
-        });
-        let Some(read) = pass.file(source, &mut sink, output) else {
-            sink.plan.drop_file();
-            continue;
+    pass.each(listing, sink, output, |pass, source, sink, read, output| {
+        let Some(read) = read else {
+            return ControlFlow::Continue(());
         };
-        let found = &mut sink.found;
+        let mut found = sink.found;
         pass.tell(source, &found.problems, &found.unmet, output);
         let remarks = found.remarks.iter();
         pass.notes
             .extend(remarks.map(|remark| Note::remark(source, remark)));
-        if let Some(comparison) = &mut sink.comparison {
-            comparison.end_file(source, &read.facts);
+        if let (Some(comparison), Some(now)) = (&mut comparison, sink.compared) {
+            comparison.file(source, &read.facts, now);
+        }
+        if let (Some(kinds), Some(file)) = (&mut kinds, sink.kinds) {
+            kinds.absorb(file);
         }
         if read.counts.changes + read.counts.problems + read.counts.unmet == 0 {
-            continue;
+            return ControlFlow::Continue(());
         }
         if args.keep.is_some() && examples.len() < keep::EXAMPLES {
             examples.extend(keep::examples(&asked, source, &found.passages));
         }
+        view.room
+            .fill(&mut found.passages, |passage| passage.edits.len());
         let report = FileReport {
             source,
             facts: &read.facts,
@@ -102,15 +119,13 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
             unmet: &found.unmet,
         };
         status = status.max(view.file(&report, output));
-        sink.plan.end_file(&report, output);
-        if output.is_closed() {
-            break;
-        }
-    }
-    if let Some(kinds) = sink.kinds.take() {
+        plan.file(&report, sink.plan, output);
+        ControlFlow::Continue(())
+    });
+    if let Some(kinds) = kinds {
         kinds.print(show, output);
     }
-    if let Some(comparison) = sink.comparison.take() {
+    if let Some(comparison) = comparison {
         comparison.print(output);
     }
     view.end(&pass, output);
@@ -120,28 +135,27 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     let status = status.max(pass.end(output));
     let holds = status == Status::Fine && pass.totals.counts.changes > 0;
     let guarded = !pass.as_expected() || pass.totals.counts.unmet > 0;
-    sink.plan
-        .end(&pass.totals, &pass.notes, (holds, guarded), output)?;
+    plan.end(&pass.totals, &pass.notes, (holds, guarded), output)?;
     Ok(status)
 }
 
 /// Sends what is found in a file to all that take part in it.
 struct PreviewSink<'p> {
-    source: &'p Source,
+    source: Source,
     found: Collector,
-    plan: PlanOut<'p>,
+    plan: PlanPart<'p>,
     kinds: Option<KindSink>,
-    comparison: Option<Comparison>,
+    compared: Option<Vec<Known>>,
 }
 
 impl FileSink for PreviewSink<'_> {
     fn passage(&mut self, passage: &FilePassage<'_>) {
-        self.plan.passage(self.source, passage);
+        self.plan.passage(passage);
         if let Some(kinds) = &mut self.kinds {
-            kinds.passage(self.source, passage);
+            kinds.passage(&self.source, passage);
         }
-        if let Some(comparison) = &mut self.comparison {
-            comparison.passage(passage);
+        if let Some(compared) = &mut self.compared {
+            compared.extend(passage.edits.iter().map(Known::from));
         }
         self.found.passage(passage);
     }
@@ -174,14 +188,20 @@ fn through(args: &PreviewArgs, rewrite: &Rewrite) -> Result<Option<usize>, Compl
     }
 }
 
+/// How a preview is shown.
+struct View<'r> {
+    form: Form<'r>,
+    /// Changes that may still be shown.
+    room: Room,
+    /// Of each file.
+    keep: Keep,
+}
+
 /// In which form a preview comes.
-enum View<'r> {
+enum Form<'r> {
     Text {
         view: PreviewView,
         rewrite: &'r Rewrite,
-        context: usize,
-        /// Changes that may still be shown.
-        left: usize,
         shown: u64,
         /// Something else is shown instead of the changes.
         instead: bool,
@@ -201,89 +221,69 @@ impl<'r> View<'r> {
         output: &Output,
     ) -> Result<Self, Complaint> {
         let rewrite = &asked.rewrite;
+        let shown = options::shown(&args.show)?;
         // Kinds and differences are shown instead of the changes.
-        let left = match args.kinds || args.against.is_some() {
-            true => 0,
-            false => options::shown(&args.show)?,
-        };
-        Ok(if args.json {
-            Self::Json
+        let instead = args.kinds || args.against.is_some();
+        let mut keep = Keep::default();
+        let (form, changes) = if args.json {
+            (Form::Json, 0)
         } else if args.diff {
-            Self::Diff {
-                escaped: output.is_terminal(),
-            }
+            keep.context = render::DIFF_CONTEXT;
+            keep.on_disk = true;
+            let escaped = output.is_terminal();
+            (Form::Diff { escaped }, usize::MAX)
         } else {
+            keep.context = args.show.context;
             let several = rewrite.steps().len() > 1;
-            Self::Text {
+            let form = Form::Text {
                 view: PreviewView::new(output.paint(), output.width(), several),
                 rewrite,
-                context: args.show.context,
-                left,
                 shown: 0,
-                instead: args.kinds || args.against.is_some(),
-            }
+                instead,
+            };
+            (form, if instead { 0 } else { shown })
+        };
+        Ok(Self {
+            form,
+            room: Room::new(changes),
+            keep,
         })
     }
 
-    /// What must be at hand of the next file.
-    fn keep(&self) -> Keep {
-        let all = Keep {
-            changes: usize::MAX,
-            context: 0,
-            on_disk: false,
-        };
-        match self {
-            Self::Text { left, context, .. } => Keep {
-                changes: *left,
-                context: *context,
-                ..all
-            },
-            Self::Json => Keep { changes: 0, ..all },
-            Self::Diff { .. } => Keep {
-                context: render::DIFF_CONTEXT,
-                on_disk: true,
-                ..all
-            },
-        }
-    }
-
     fn begin(&self, listing: &Listing, output: &mut Output) {
-        match self {
-            Self::Text { rewrite, .. } => {
+        match &self.form {
+            Form::Text { rewrite, .. } => {
                 let sentence = rewrite_sentence(rewrite, &listing.sources);
                 output.print(format!("{sentence}\n").as_bytes());
             }
-            Self::Json | Self::Diff { .. } => {}
+            Form::Json | Form::Diff { .. } => {}
         }
     }
 
     fn file(&mut self, report: &FileReport<'_>, output: &mut Output) -> Status {
-        match self {
-            Self::Text {
-                view, left, shown, ..
-            } => {
+        match &mut self.form {
+            Form::Text { view, shown, .. } => {
                 output.print(view.file(report).as_bytes());
                 let now: usize = report.passages.iter().map(|p| p.edits.len()).sum();
-                *left = left.saturating_sub(now);
                 *shown += now as u64;
             }
-            Self::Json => {}
+            Form::Json => {}
             // Its line ends are two bytes, which no patch tool knows.
-            Self::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
+            Form::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
                 let name = file_name(report.source);
                 let message = format!("{name}: a diff cannot show UTF-16");
                 let remedy = "leave --diff out, or use --json";
                 return output.complain(&Complaint::trouble(message).remedy(remedy));
             }
-            Self::Diff { escaped } => print_diff(&diff_of_file(report), *escaped, output),
+            Form::Diff { escaped } => print_diff(&diff_of_file(report), *escaped, output),
         }
         Status::Fine
     }
 
     fn end(&self, pass: &Pass<'_>, output: &mut Output) {
         let totals = &pass.totals;
-        match self {
-            Self::Text {
+        match &self.form {
+            Form::Text {
                 rewrite,
                 shown,
                 instead,
@@ -300,7 +300,7 @@ impl<'r> View<'r> {
                     output.print(format!("\nhint {name}: {message}\n").as_bytes());
                 }
             }
-            Self::Json | Self::Diff { .. } => {}
+            Form::Json | Form::Diff { .. } => {}
         }
     }
 }

@@ -5,10 +5,10 @@
 //! are like that, only when there are as many as before and all were decided alike.
 
 use super::pass::{Guard, Pass};
-use super::plans::{Meant, PlanOut, source_of};
+use super::plans::{Meant, PlanOut, PlanPart, source_of};
 use crate::args::GuardArgs;
 use crate::complaint::Complaint;
-use crate::options::{AskedRewrite, Sources};
+use crate::options::{self, AskedRewrite, Sources};
 use crate::output::Output;
 use crate::render::{Collector, FileReport, Keep, counted, number};
 use crate::tables::FileTables;
@@ -16,11 +16,12 @@ use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{Decision, JUDGED_LINE, decision_line};
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
-    FilePassage, FileSink, Listing, PlanDoc, Source, TextEncoding, TextOptions,
+    FactsOf, FilePassage, FileSink, Listing, PlanDoc, Source, TextEncoding, TextOptions,
 };
 use std::collections::HashMap;
 use std::fs::{self, File};
 use std::io::{self, BufRead, BufReader};
+use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 
 /// What a change is known by, hashed.
@@ -89,7 +90,7 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
     };
     let texts = TextOptions {
         binary: true,
-        facts: true,
+        facts: FactsOf::Found,
         encoding,
     };
     let sources = Sources {
@@ -104,13 +105,14 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
         rewrite,
         paths: Vec::new(),
     };
-    let options = RunOptions {
+    let run = RunOptions {
         groups: true,
         cells: true,
         ..RunOptions::default()
     };
     let guard = Guard::new(&GuardArgs::default())?;
-    let mut pass = Pass::new(&asked.rewrite, &sources, options, texts, guard)?;
+    let reading = (texts, options::threads(None));
+    let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     let mut plan = PlanOut::new(&asked, false, Some(fresh), false)?;
     plan.begin(output);
     if !fill(&mut pass, &sources.listing, &mut plan, output) {
@@ -129,45 +131,42 @@ pub fn fill(
     output: &mut Output,
 ) -> bool {
     let mut all = true;
-    for source in &listing.sources {
-        let mut sink = Both {
-            source,
-            plan,
-            found: Collector::new(Keep::default()),
-        };
-        let read = pass.file(source, &mut sink, output);
+    let maker = plan.maker();
+    let sink = |source: &Source| PlanSink {
+        plan: maker.part(source),
+        found: Collector::new(Keep::default()),
+    };
+    pass.each(listing, sink, output, |pass, source, sink, read, output| {
         let found = sink.found;
         let Some(read) = read else {
-            plan.drop_file();
             all = false;
-            continue;
+            return ControlFlow::Continue(());
         };
         pass.tell(source, &found.problems, &found.unmet, output);
-        if read.counts.changes + read.counts.problems == 0 {
-            continue;
+        if read.counts.changes + read.counts.problems > 0 {
+            let report = FileReport {
+                source,
+                facts: &read.facts,
+                passages: &[],
+                problems: &found.problems,
+                unmet: &found.unmet,
+            };
+            plan.file(&report, sink.plan, output);
         }
-        let report = FileReport {
-            source,
-            facts: &read.facts,
-            passages: &[],
-            problems: &found.problems,
-            unmet: &found.unmet,
-        };
-        plan.end_file(&report, output);
-    }
+        ControlFlow::Continue(())
+    });
     all
 }
 
 /// Writes changes into a plan, and keeps what else there is to tell.
-struct Both<'b, 'p> {
-    source: &'b Source,
-    plan: &'b mut PlanOut<'p>,
+struct PlanSink<'p> {
+    plan: PlanPart<'p>,
     found: Collector,
 }
 
-impl FileSink for Both<'_, '_> {
+impl FileSink for PlanSink<'_> {
     fn passage(&mut self, passage: &FilePassage<'_>) {
-        self.plan.passage(self.source, passage);
+        self.plan.passage(passage);
     }
 
     fn problem(&mut self, problem: Problem) {

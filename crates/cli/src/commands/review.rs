@@ -11,7 +11,7 @@ use crate::render::json_line;
 use crate::status::Status;
 use brisk_quill_core::RunOptions;
 use brisk_quill_core::plan::{Decider, Decision, decision_line};
-use brisk_quill_files::{Search, Source};
+use brisk_quill_files::{FactsOf, Search, Source};
 use std::io::{self, IsTerminal};
 
 pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
@@ -59,13 +59,14 @@ fn evaluate(
         )
         .remedy("name the files"));
     }
-    let texts = options::texts(&args.files, true)?;
+    let texts = options::texts(&args.files, FactsOf::Found)?;
+    let reading = (texts, options::threads(args.files.threads));
     let run = RunOptions {
         groups: true,
         cells: true,
         ..RunOptions::default()
     };
-    let mut pass = Pass::new(&asked.rewrite, &sources, run, texts, guard)?;
+    let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     let mut plan = PlanOut::new(asked, false, None, true)?.without_limit();
     plan.begin(output);
     pass.unreadable(&sources.listing, output);

@@ -1,6 +1,6 @@
 //! `shapes`: what forms the values take.
 
-use super::look::{Looked, Needs, Request, Seen, Seer};
+use super::look::{Looked, Needs, Request, Seen, Seer, Split};
 use super::preview::print_notes;
 use crate::args::{Part, ShapesArgs};
 use crate::complaint::Complaint;
@@ -127,12 +127,14 @@ impl Form {
 }
 
 /// The first value with a thing.
+#[derive(Clone)]
 struct First {
     example: Vec<u8>,
     path: String,
     line: u64,
 }
 
+#[derive(Clone)]
 struct Looker {
     shapes: Shapes,
     seen: Inventory<Thing, First>,
@@ -190,6 +192,13 @@ impl Seer for Looker {
         if self.json {
             output.print(&json_problem(source, problem));
         }
+    }
+}
+
+impl Split for Looker {
+    fn absorb(&mut self, file: Self) {
+        self.values += file.values;
+        self.seen.absorb(file.seen, |_, _| {});
     }
 }
 

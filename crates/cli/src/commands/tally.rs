@@ -1,6 +1,6 @@
 //! `tally`: how often each value occurs.
 
-use super::look::{Looked, Needs, Request, Seen, Seer};
+use super::look::{Looked, Needs, Request, Seen, Seer, Split};
 use super::preview::print_notes;
 use crate::args::{Part, TallyArgs};
 use crate::complaint::Complaint;
@@ -43,7 +43,7 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     };
     let looked = request.look(needs, &mut counter, output)?;
     let tally = counter.tally;
-    let (total, others, no_numbers) = (tally.total, tally.others, tally.no_numbers);
+    let (total, others, no_numbers) = (tally.total(), tally.others(), tally.no_numbers);
     let rows = tally.into_rows();
     if args.json {
         print_records(&rows, total, &looked, no_numbers, output);
@@ -137,6 +137,7 @@ fn print_records(
     })));
 }
 
+#[derive(Clone)]
 struct Counter {
     tally: Tally,
     value: usize,
@@ -165,5 +166,11 @@ impl Seer for Counter {
         if self.json {
             output.print(&json_problem(source, problem));
         }
+    }
+}
+
+impl Split for Counter {
+    fn absorb(&mut self, file: Self) {
+        self.tally.absorb(file.tally);
     }
 }

@@ -9,6 +9,7 @@ use brisk_quill_files::Source;
 use unicode_width::UnicodeWidthStr;
 
 /// One unit with matches.
+#[derive(Clone)]
 pub struct FoundUnit {
     /// Its line, from 1.
     pub line: u64,
@@ -65,6 +66,7 @@ impl Gutter {
 }
 
 /// Draws matches.
+#[derive(Clone, Copy)]
 pub struct FindView<'a> {
     pub paint: Paint,
     pub width: usize,

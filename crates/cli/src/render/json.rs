@@ -1,43 +1,129 @@
 //! JSON Lines: one record a line, in the order the reference page gives.
 
 use super::find::FoundUnit;
-use super::report::{FileReport, ShownCell, ShownEdit, ShownPassage};
+use super::report::FileReport;
 use super::table::{FindTotals, RewriteTotals};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
+use brisk_quill_core::edits::CellEdit;
 use brisk_quill_core::plan::FORMAT;
 use brisk_quill_core::{
-    GroupText, Groups, LeftOutCounts, Problem, Rewrite, RewriteText, StepCounts,
+    GroupText, Groups, LeftOutCounts, Passage, Problem, Rewrite, RewriteText, StepCounts,
 };
-use brisk_quill_files::{Facts, Source};
+use brisk_quill_files::{Facts, FileEdit, FilePassage, Source};
 use serde::Serialize;
+use std::borrow::Cow;
 
 /// Units longer than this are left out of `unit` records, in bytes.
 const UNIT_MOST: usize = 4 << 10;
 
 /// Bytes as text; where they are not UTF-8, the bytes travel beside the shown text.
-struct Text {
-    shown: String,
+struct Text<'t> {
+    shown: Cow<'t, str>,
     base64: Option<String>,
 }
 
-impl Text {
-    fn of(bytes: &[u8]) -> Self {
-        match std::str::from_utf8(bytes) {
-            Ok(text) => Self {
-                shown: text.to_owned(),
-                base64: None,
+impl<'t> Text<'t> {
+    fn of(bytes: &'t [u8]) -> Self {
+        let shown = String::from_utf8_lossy(bytes);
+        Self {
+            base64: match shown {
+                Cow::Borrowed(_) => None,
+                Cow::Owned(_) => Some(BASE64.encode(bytes)),
             },
-            Err(_) => Self {
-                shown: String::from_utf8_lossy(bytes).into_owned(),
-                base64: Some(BASE64.encode(bytes)),
-            },
+            shown,
         }
     }
 }
 
-fn path_text(source: &Source) -> Text {
+fn path_text(source: &Source) -> Text<'_> {
     Text::of(source.path().as_os_str().as_encoded_bytes())
+}
+
+/// Writes a record on a line of its own, key by key, for those records that come in numbers.
+struct Line<'o> {
+    out: &'o mut Vec<u8>,
+}
+
+impl<'o> Line<'o> {
+    fn begin(out: &'o mut Vec<u8>, record: &str) -> Self {
+        out.extend_from_slice(b"{\"record\":\"");
+        out.extend_from_slice(record.as_bytes());
+        out.push(b'"');
+        Self { out }
+    }
+
+    /// A key; what is written next is its value.
+    fn key(&mut self, key: &str) -> &mut Vec<u8> {
+        self.out.extend_from_slice(b",\"");
+        self.out.extend_from_slice(key.as_bytes());
+        self.out.extend_from_slice(b"\":");
+        self.out
+    }
+
+    fn number(&mut self, key: &str, number: u64) {
+        push_number(self.key(key), number);
+    }
+
+    fn text(&mut self, key: &str, text: &str) {
+        push_text(self.key(key), text);
+    }
+
+    fn text_or_null(&mut self, key: &str, text: Option<&str>) {
+        push_text_or_null(self.key(key), text);
+    }
+
+    /// Bytes under `key`, and where they are not UTF-8 also under the other key.
+    fn bytes(&mut self, [key, key_b64]: [&str; 2], text: &Text<'_>) {
+        self.text(key, &text.shown);
+        if let Some(base64) = &text.base64 {
+            self.text(key_b64, base64);
+        }
+    }
+
+    /// The path of the file, the line, and the column.
+    fn place(&mut self, path: &Text<'_>, line: u64, cell: Option<&str>) {
+        self.bytes(["path", "path_b64"], path);
+        self.number("line", line);
+        self.text_or_null("cell", cell);
+    }
+
+    /// The groups of a match, but for the whole match.
+    fn groups(&mut self, names: Option<&Groups>, groups: &[GroupText]) {
+        let out = self.key("groups");
+        out.push(b'[');
+        for (number, text) in groups.iter().enumerate().skip(1) {
+            out.extend_from_slice(if number == 1 { b"{" } else { b",{" });
+            out.extend_from_slice(b"\"number\":");
+            push_number(out, number as u64);
+            out.extend_from_slice(b",\"name\":");
+            push_text_or_null(out, names.and_then(|names| names.name(number)));
+            out.extend_from_slice(b",\"text\":");
+            let text = text.as_deref().map(String::from_utf8_lossy);
+            push_text_or_null(out, text.as_deref());
+            out.push(b'}');
+        }
+        out.push(b']');
+    }
+
+    fn end(self) {
+        self.out.extend_from_slice(b"}\n");
+    }
+}
+
+fn push_number(out: &mut Vec<u8>, number: u64) {
+    out.extend_from_slice(itoa::Buffer::new().format(number).as_bytes());
+}
+
+fn push_text(out: &mut Vec<u8>, text: &str) {
+    serde_json::to_writer(out, text).expect("memory can be written");
+}
+
+fn push_text_or_null(out: &mut Vec<u8>, text: Option<&str>) {
+    match text {
+        Some(text) => push_text(out, text),
+        None => out.extend_from_slice(b"null"),
+    }
 }
 
 pub(super) fn push(out: &mut Vec<u8>, record: &impl Serialize) {
@@ -68,65 +154,8 @@ enum Record<'a> {
         encoding: &'a str,
         newline: &'a str,
     },
-    Unit {
-        path: &'a str,
-        line: u64,
-        cell: Option<&'a str>,
-        was: &'a str,
-        now: &'a str,
-    },
-    Change {
-        id: String,
-        path: &'a str,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        path_b64: &'a Option<String>,
-        line: u64,
-        cell: Option<&'a str>,
-        from: u64,
-        to: u64,
-        before: String,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        before_b64: Option<String>,
-        after: String,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        after_b64: Option<String>,
-        steps: Vec<usize>,
-        groups: Vec<GroupRecord<'a>>,
-        decision: &'a str,
-    },
-    Match {
-        path: &'a str,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        path_b64: &'a Option<String>,
-        line: u64,
-        cell: Option<&'a str>,
-        from: u64,
-        to: u64,
-        text: String,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        text_b64: Option<String>,
-        groups: Vec<GroupRecord<'a>>,
-    },
-    Missing {
-        path: &'a str,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        path_b64: &'a Option<String>,
-        line: u64,
-        cell: Option<&'a str>,
-        text: String,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        text_b64: Option<String>,
-    },
-    Offender {
-        path: &'a str,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        path_b64: &'a Option<String>,
-        line: u64,
-        cell: Option<&'a str>,
-        text: String,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        text_b64: Option<String>,
-    },
+    Missing(UnitRecord<'a>),
+    Offender(UnitRecord<'a>),
     Note {
         path: &'a str,
         line: u64,
@@ -169,11 +198,31 @@ enum Record<'a> {
     },
 }
 
+/// A unit that a verb lists.
 #[derive(Serialize)]
-struct GroupRecord<'a> {
-    number: usize,
-    name: Option<&'a str>,
-    text: Option<String>,
+struct UnitRecord<'a> {
+    path: Cow<'a, str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    path_b64: Option<String>,
+    line: u64,
+    cell: Option<&'a str>,
+    text: Cow<'a, str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    text_b64: Option<String>,
+}
+
+impl<'a> UnitRecord<'a> {
+    fn of(source: &'a Source, unit: &'a FoundUnit) -> Self {
+        let (path, text) = (path_text(source), Text::of(&unit.text));
+        Self {
+            path: path.shown,
+            path_b64: path.base64,
+            line: unit.line,
+            cell: unit.cell.as_deref(),
+            text: text.shown,
+            text_b64: text.base64,
+        }
+    }
 }
 
 #[derive(Serialize)]
@@ -223,7 +272,12 @@ impl StepRecord {
     }
 }
 
+/// Where the number of the file belongs in the ids of changes: it is known only when the files
+/// before it are. No record holds this byte otherwise.
+pub const FILE_NUMBER: u8 = 0;
+
 /// The records of a preview.
+#[derive(Clone, Copy)]
 pub struct JsonPlan<'a> {
     pub text: &'a RewriteText,
     pub rewrite: &'a Rewrite,
@@ -251,27 +305,26 @@ impl JsonPlan<'_> {
         })
     }
 
-    /// The changes of a passage; `file` is the number of the file, from 1, `changes` how many
-    /// there are before it.
+    /// Adds the changes of a passage, of which `changes` are before it in its file. In their
+    /// ids, [`FILE_NUMBER`] stands for the number of the file.
     pub fn passage(
         &self,
+        out: &mut Vec<u8>,
         source: &Source,
-        passage: &ShownPassage,
-        file: u64,
+        found: &FilePassage<'_>,
         changes: u64,
-    ) -> Vec<u8> {
-        let mut out = Vec::new();
+    ) {
         let path = path_text(source);
-        if !passage.is_cells() {
-            push_unit(&mut out, &path, passage);
+        let cells = found.edits.iter().all(|edit| edit.text.cell.is_some());
+        if !cells {
+            push_unit(out, &path, found.passage);
         }
-        for (number, edit) in (changes + 1..).zip(&passage.edits) {
-            if let Some(cell) = edit.cell.as_ref().filter(|_| passage.is_cells()) {
-                push_cell(&mut out, &path, edit.line, cell);
+        for (number, edit) in (changes + 1..).zip(&found.edits) {
+            if let Some(cell) = edit.text.cell.filter(|_| cells) {
+                push_cell(out, &path, edit.text.line, cell);
             }
-            self.push_change(&mut out, &path, format!("{file}.{number}"), passage, edit);
+            self.push_change(out, &path, number, edit);
         }
-        out
     }
 
     /// What stands behind the changes of a file.
@@ -293,42 +346,35 @@ impl JsonPlan<'_> {
         out
     }
 
-    fn push_change(
-        &self,
-        out: &mut Vec<u8>,
-        path: &Text,
-        id: String,
-        passage: &ShownPassage,
-        edit: &ShownEdit,
-    ) {
-        let mut before = Text::of(&passage.was[edit.span.range()]);
-        let mut after = Text::of(&edit.after);
-        if let Some((old, new)) = &edit.raw {
-            before.base64 = Some(BASE64.encode(old));
-            after.base64 = Some(BASE64.encode(new));
+    fn push_change(&self, out: &mut Vec<u8>, path: &Text<'_>, number: u64, edit: &FileEdit<'_>) {
+        let text = &edit.text;
+        let (mut before, mut after) = (Text::of(text.before), Text::of(text.after));
+        if edit.before != text.before || *edit.after != *text.after {
+            // On disk, they are not the text itself.
+            before.base64 = Some(BASE64.encode(edit.before));
+            after.base64 = Some(BASE64.encode(&edit.after));
         }
-        let groups = edit.groups.as_deref().unwrap_or_default();
-        let names = edit.steps.iter().next().map(|step| {
-            let step = &self.rewrite.steps()[step];
-            step.query.pattern.groups()
-        });
-        let record = Record::Change {
-            id,
-            path: &path.shown,
-            path_b64: &path.base64,
-            line: edit.line,
-            cell: edit.cell.as_ref().map(|cell| cell.name.as_str()),
-            from: edit.from,
-            to: edit.to,
-            before: before.shown,
-            before_b64: before.base64,
-            after: after.shown,
-            after_b64: after.base64,
-            steps: edit.steps.iter().map(|step| step + 1).collect(),
-            groups: names.map_or_else(Vec::new, |names| group_records(names, groups)),
-            decision: "open",
-        };
-        push(out, &record);
+        let names = text.steps.iter().next();
+        let names = names.map(|step| self.rewrite.steps()[step].query.pattern.groups());
+        let mut line = Line::begin(out, "change");
+        let id = line.key("id");
+        id.extend_from_slice(&[b'"', FILE_NUMBER, b'.']);
+        push_number(id, number);
+        id.push(b'"');
+        line.place(path, text.line, text.cell.map(|cell| &*cell.name));
+        line.number("from", edit.from);
+        line.number("to", edit.to);
+        line.bytes(["before", "before_b64"], &before);
+        line.bytes(["after", "after_b64"], &after);
+        let steps = line.key("steps");
+        for (index, step) in text.steps.iter().enumerate() {
+            steps.push(if index == 0 { b'[' } else { b',' });
+            push_number(steps, step as u64 + 1);
+        }
+        steps.push(b']');
+        line.groups(names, text.groups.unwrap_or_default());
+        line.text("decision", "open");
+        line.end();
     }
 
     /// A hint about the template of a step.
@@ -368,38 +414,37 @@ pub fn json_note(path: &str, line: u64, message: &str) -> Vec<u8> {
     })
 }
 
-fn push_unit(out: &mut Vec<u8>, path: &Text, passage: &ShownPassage) {
-    let (now, _) = passage.now();
+fn push_unit(out: &mut Vec<u8>, path: &Text<'_>, passage: &Passage<'_>) {
+    let now = passage.now();
     if passage.was.len() > UNIT_MOST || now.len() > UNIT_MOST {
         return;
     }
-    let (was, now) = without_common_ending(&passage.was, &now);
+    let (was, now) = without_common_ending(passage.was, &now);
     push_was_now(out, path, passage.line, None, (was, now));
 }
 
 /// A changed cell: its value before and after.
-fn push_cell(out: &mut Vec<u8>, path: &Text, line: u64, cell: &ShownCell) {
-    if cell.was.len() <= UNIT_MOST && cell.now.len() <= UNIT_MOST {
-        push_was_now(out, path, line, Some(&cell.name), (&cell.was, &cell.now));
+fn push_cell(out: &mut Vec<u8>, path: &Text<'_>, line: u64, cell: &CellEdit) {
+    let now = cell.now();
+    if cell.value.len() <= UNIT_MOST && now.len() <= UNIT_MOST {
+        push_was_now(out, path, line, Some(&cell.name), (&cell.value, &now));
     }
 }
 
 fn push_was_now(
     out: &mut Vec<u8>,
-    path: &Text,
-    line: u64,
+    path: &Text<'_>,
+    number: u64,
     cell: Option<&str>,
     (was, now): (&[u8], &[u8]),
 ) {
-    let (was, now) = (Text::of(was), Text::of(now));
-    let record = Record::Unit {
-        path: &path.shown,
-        line,
-        cell,
-        was: &was.shown,
-        now: &now.shown,
-    };
-    push(out, &record);
+    let mut line = Line::begin(out, "unit");
+    line.text("path", &path.shown);
+    line.number("line", number);
+    line.text_or_null("cell", cell);
+    line.text("was", &String::from_utf8_lossy(was));
+    line.text("now", &String::from_utf8_lossy(now));
+    line.end();
 }
 
 /// Both without the line end that both have.
@@ -414,15 +459,12 @@ fn without_common_ending<'t>(was: &'t [u8], now: &'t [u8]) -> (&'t [u8], &'t [u8
 
 /// A unit that is not as `check` asks.
 pub fn json_offender(source: &Source, unit: &FoundUnit) -> Vec<u8> {
-    let (path, text) = (path_text(source), Text::of(&unit.text));
-    json_line(&Record::Offender {
-        path: &path.shown,
-        path_b64: &path.base64,
-        line: unit.line,
-        cell: unit.cell.as_deref(),
-        text: text.shown,
-        text_b64: text.base64,
-    })
+    json_line(&Record::Offender(UnitRecord::of(source, unit)))
+}
+
+/// A unit in scope without a match.
+pub fn json_missing(source: &Source, unit: &FoundUnit) -> Vec<u8> {
+    json_line(&Record::Missing(UnitRecord::of(source, unit)))
 }
 
 /// A problem in a file.
@@ -442,17 +484,8 @@ fn push_problem(out: &mut Vec<u8>, path: &str, problem: &Problem) {
     push(out, &record);
 }
 
-fn group_records<'a>(names: &'a Groups, groups: &[GroupText]) -> Vec<GroupRecord<'a>> {
-    let each = groups.iter().enumerate().skip(1);
-    each.map(|(number, text)| GroupRecord {
-        number,
-        name: names.name(number),
-        text: text.as_deref().map(|text| Text::of(text).shown),
-    })
-    .collect()
-}
-
 /// The records of `find`.
+#[derive(Clone, Copy)]
 pub struct JsonFind<'a> {
     pub groups: &'a Groups,
 }
@@ -468,35 +501,15 @@ impl JsonFind<'_> {
         let mut out = Vec::new();
         let path = path_text(source);
         for (span, groups) in unit.spans.iter().zip(&unit.groups) {
-            let text = Text::of(&unit.text[span.range()]);
-            let record = Record::Match {
-                path: &path.shown,
-                path_b64: &path.base64,
-                line: unit.line,
-                cell: unit.cell.as_deref(),
-                from: locate(span.from),
-                to: locate(span.to),
-                text: text.shown,
-                text_b64: text.base64,
-                groups: group_records(self.groups, groups),
-            };
-            push(&mut out, &record);
+            let mut line = Line::begin(&mut out, "match");
+            line.place(&path, unit.line, unit.cell.as_deref());
+            line.number("from", locate(span.from));
+            line.number("to", locate(span.to));
+            line.bytes(["text", "text_b64"], &Text::of(&unit.text[span.range()]));
+            line.groups(Some(self.groups), groups);
+            line.end();
         }
         out
-    }
-
-    /// A unit in scope without a match.
-    pub fn missing(&self, source: &Source, unit: &FoundUnit) -> Vec<u8> {
-        let (path, text) = (path_text(source), Text::of(&unit.text));
-        let record = Record::Missing {
-            path: &path.shown,
-            path_b64: &path.base64,
-            line: unit.line,
-            cell: unit.cell.as_deref(),
-            text: text.shown,
-            text_b64: text.base64,
-        };
-        json_line(&record)
     }
 
     /// The last record.

@@ -3,7 +3,7 @@
 use super::marks::shortened;
 use brisk_quill_core::edits::{CellEdit, StepSet};
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{GroupText, Problem, Remark, Span, Unmet, lines};
+use brisk_quill_core::{Problem, Remark, Span, Unmet, lines};
 use brisk_quill_files::{Facts, FilePassage, FileSink, Source};
 use unicode_width::UnicodeWidthStr;
 
@@ -35,18 +35,11 @@ pub struct ShownPassage {
 
 /// One change.
 pub struct ShownEdit {
-    /// On disk, from 0.
-    pub from: u64,
-    /// End excluded.
-    pub to: u64,
     /// In the passage's `was`.
     pub span: Span,
     pub line: u64,
     pub after: Vec<u8>,
-    /// The old and new bytes on disk, where those are not the text itself.
-    pub raw: Option<(Vec<u8>, Vec<u8>)>,
     pub steps: StepSet,
-    pub groups: Option<Vec<GroupText>>,
     /// Where all of it is one cell.
     pub cell: Option<ShownCell>,
 }
@@ -110,7 +103,7 @@ fn cut(name: &str) -> String {
 }
 
 /// Whole lines before and after a passage, with their ends.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub struct Neighbours {
     pub before: Vec<Vec<u8>>,
     pub after: Vec<Vec<u8>>,
@@ -119,20 +112,13 @@ pub struct Neighbours {
 impl ShownPassage {
     fn new(found: &FilePassage<'_>, keep: &Keep) -> Self {
         let passage = found.passage;
-        let edits = found.edits.iter().map(|edit| {
-            let same = edit.before == edit.text.before && *edit.after == *edit.text.after;
-            ShownEdit {
-                from: edit.from,
-                to: edit.to,
-                span: edit.text.span,
-                line: edit.text.line,
-                after: edit.text.after.to_vec(),
-                raw: (!same).then(|| (edit.before.to_vec(), edit.after.to_vec())),
-                steps: edit.text.steps,
-                groups: edit.text.groups.map(<[_]>::to_vec),
-                cell: (edit.text.cell)
-                    .map(|cell| ShownCell::new(cell, passage.cell_stages(&edit.text))),
-            }
+        let edits = found.edits.iter().map(|edit| ShownEdit {
+            span: edit.text.span,
+            line: edit.text.line,
+            after: edit.text.after.to_vec(),
+            steps: edit.text.steps,
+            cell: (edit.text.cell)
+                .map(|cell| ShownCell::new(cell, passage.cell_stages(&edit.text))),
         });
         Self {
             line: passage.line,
@@ -141,11 +127,6 @@ impl ShownPassage {
             around: Neighbours::of(passage.text, passage.place, keep.context),
             stages: passage.stages(),
         }
-    }
-
-    /// All of it, without neighbours.
-    pub fn of(found: &FilePassage<'_>) -> Self {
-        Self::new(found, &Keep::default())
     }
 
     /// The same in bytes on disk.

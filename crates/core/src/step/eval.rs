@@ -6,7 +6,7 @@ use crate::columns::{CellFault, Column, Row, RowCell};
 use crate::edits::CellEdit;
 use crate::edits::{Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
-use crate::query::{Finding, Findings, LeftOut, Standing, UnitView, Visitor, Walk, Wanted};
+use crate::query::{Finding, Findings, Standing, UnitView, Visitor, Walk, Wanted};
 use crate::rewrite::{RunOptions, StepCounts};
 use crate::template::Occasion;
 use crate::{Pattern, Problem, ProblemKind, Remark, Span, Template, line_ends};
@@ -147,12 +147,7 @@ impl Visitor for EditMaker<'_> {
         let first = self.out.edits.len();
         for finding in found.iter() {
             self.counts.matches += 1;
-            match finding.standing {
-                Standing::Picked(_) => {}
-                Standing::LeftOut(LeftOut::Place) => self.counts.left_out.place += 1,
-                Standing::LeftOut(LeftOut::Pick) => self.counts.left_out.pick += 1,
-                Standing::LeftOut(LeftOut::Limit) => self.counts.left_out.limit += 1,
-            }
+            self.counts.left_out.count(finding.standing);
         }
         let before = (self.counts.edits, self.counts.unchanged);
         if let Err(kind) = self.act(unit, found) {

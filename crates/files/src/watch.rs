@@ -1,0 +1,32 @@
+//! What other threads may know of the reading of texts, and ask of it.
+
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
+/// Watches readers from another thread.
+#[derive(Debug, Default)]
+pub struct Watch {
+    stopped: AtomicBool,
+    bytes: AtomicU64,
+}
+
+impl Watch {
+    /// Asks all reading to stop; it ends with
+    /// [`Trouble::Interrupted`](crate::Trouble::Interrupted).
+    pub fn stop(&self) {
+        self.stopped.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether it has been asked to.
+    pub fn is_stopped(&self) -> bool {
+        self.stopped.load(Ordering::Relaxed)
+    }
+
+    /// How many bytes have been read so far.
+    pub fn bytes(&self) -> u64 {
+        self.bytes.load(Ordering::Relaxed)
+    }
+
+    pub(crate) fn has_read(&self, bytes: u64) {
+        self.bytes.fetch_add(bytes, Ordering::Relaxed);
+    }
+}
