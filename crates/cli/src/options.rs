@@ -48,7 +48,7 @@ impl AskedRewrite {
 
     /// The files it is meant for.
     pub fn sources(&self, args: &FilesArgs) -> Result<Sources, Complaint> {
-        let is_table = |source: &Source| self.rewrite.is_table(&source.path().to_string_lossy());
+        let is_table = |source: &Source| self.rewrite.is_table(source.path());
         sources(self.paths.clone(), args, &is_table)
     }
 }

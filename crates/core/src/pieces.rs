@@ -67,8 +67,9 @@ impl Cut {
 /// Takes what [`Pieces`] cuts.
 pub(crate) trait PiecesSink {
     /// Whole records; the last one lacks its line end only at the end of the text. `base` is the
-    /// offset of the piece in the text.
-    fn piece(&mut self, text: &[u8], base: u64);
+    /// offset of the piece in the text; `last` tells that nothing follows, as far as that is
+    /// known.
+    fn piece(&mut self, text: &[u8], base: u64, last: bool);
 
     /// A record, or a whole text, too long to be looked at; it has been passed over with its
     /// `lines`.
@@ -96,10 +97,14 @@ impl Pieces {
         }
     }
 
-    pub fn push(&mut self, bytes: &[u8], sink: &mut dyn PiecesSink) {
+    /// Takes the next bytes; with `ended`, nothing follows but [`Pieces::finish`].
+    pub fn push(&mut self, bytes: &[u8], ended: bool, sink: &mut dyn PiecesSink) {
         let bytes = self.pass(bytes, sink);
         if bytes.is_empty() {
             return;
+        }
+        if ended && self.carry.is_empty() && bytes.len() <= self.cut.limit() {
+            return self.hand_on(bytes, true, sink);
         }
         let Some((first, last)) = self.cut.ends(bytes) else {
             self.carry.extend_from_slice(bytes);
@@ -110,13 +115,13 @@ impl Pieces {
             // Only the record that had begun is copied.
             let mut carry = std::mem::take(&mut self.carry);
             carry.extend_from_slice(&bytes[..first]);
-            self.hand_on(&carry, sink);
+            self.hand_on(&carry, false, sink);
             carry.clear();
             self.carry = carry;
             begun = first;
         }
         if begun < last {
-            self.hand_on(&bytes[begun..last], sink);
+            self.hand_on(&bytes[begun..last], false, sink);
         }
         self.carry.extend_from_slice(&bytes[last..]);
     }
@@ -128,12 +133,12 @@ impl Pieces {
         }
         let carry = std::mem::take(&mut self.carry);
         if !carry.is_empty() {
-            self.hand_on(&carry, sink);
+            self.hand_on(&carry, true, sink);
         }
     }
 
-    fn hand_on(&mut self, text: &[u8], sink: &mut dyn PiecesSink) {
-        sink.piece(text, self.base);
+    fn hand_on(&mut self, text: &[u8], last: bool, sink: &mut dyn PiecesSink) {
+        sink.piece(text, self.base, last);
         self.base += text.len() as u64;
     }
 

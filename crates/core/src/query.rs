@@ -16,6 +16,7 @@ pub(crate) use walk::{Walk, Wanted};
 use crate::address::Spec;
 use crate::columns::{Columns, Layout};
 use crate::{Pattern, UnitKind};
+use std::path::Path;
 
 /// Through what the matches in place are counted.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -94,8 +95,8 @@ impl Query {
     }
 
     /// Whether the form of the file at `path` is known, where its columns are looked at.
-    pub fn is_table(&self, path: &str) -> bool {
-        self.columns.is_none() || self.layout(path).is_some()
+    pub fn is_table(&self, path: &Path) -> bool {
+        self.columns.is_none() || self.layout(&path.to_string_lossy()).is_some()
     }
 
     /// How the cells of the file at `path` are read, where they are looked at.

@@ -15,6 +15,7 @@ use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::step::StepRun;
 use crate::unit::{count_lines, line_ends};
 use crate::{Hunting, LeftOut, Problem, ProblemKind, Remark, Standing, Step, Template};
+use std::path::Path;
 
 /// An ordered list of steps.
 #[derive(Clone, Debug)]
@@ -53,7 +54,7 @@ impl Rewrite {
     }
 
     /// Whether the form of the file at `path` is known, where its columns are looked at.
-    pub fn is_table(&self, path: &str) -> bool {
+    pub fn is_table(&self, path: &Path) -> bool {
         self.steps.iter().all(|step| step.query.is_table(path))
     }
 
@@ -348,8 +349,18 @@ struct TextState<'e, 'r> {
 impl Evaluation<'_, '_> {
     /// Takes the next bytes of the text.
     pub fn push(&mut self, bytes: &[u8], sink: &mut dyn Sink) {
+        self.push_some(bytes, false, sink);
+    }
+
+    /// The same for the last bytes, where they are known to be the last: that saves some work.
+    pub fn push_last(&mut self, bytes: &[u8], sink: &mut dyn Sink) {
+        self.push_some(bytes, true, sink);
+    }
+
+    fn push_some(&mut self, bytes: &[u8], last: bool, sink: &mut dyn Sink) {
         let state = &mut self.state;
-        self.pieces.push(bytes, &mut TextPiece { state, sink });
+        self.pieces
+            .push(bytes, last, &mut TextPiece { state, sink });
     }
 
     /// Ends the text.
@@ -378,7 +389,7 @@ struct TextPiece<'p, 'e, 'r> {
 }
 
 impl PiecesSink for TextPiece<'_, '_, '_> {
-    fn piece(&mut self, original: &[u8], base: u64) {
+    fn piece(&mut self, original: &[u8], base: u64, ended: bool) {
         let state = &mut *self.state;
         let mut edits = Vec::new();
         let mut current: Option<Vec<u8>> = None;
@@ -387,7 +398,7 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         let last = state.steps.len().saturating_sub(1);
         for (index, step) in state.steps.iter_mut().enumerate() {
             let text: &[u8] = current.as_deref().unwrap_or(original);
-            let outcome = step.piece(text);
+            let outcome = step.piece(text, ended);
             let line_of =
                 |offset| state.line + line_ends(&original[..original_offset(&edits, offset)]);
             for (offset, problem) in outcome.problems {
@@ -424,6 +435,7 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
             text: original,
             base,
             line: state.line,
+            last: ended,
             edits: &edits,
             stages: &stages,
         };
@@ -498,7 +510,7 @@ pub fn rewrite_text(rewrite: &Rewrite, text: &[u8]) -> Outcome {
     let mut sink = splicer();
     let mut run = Run::new(rewrite, &options);
     let mut evaluation = run.text("-", 0);
-    evaluation.push(text, &mut sink);
+    evaluation.push_last(text, &mut sink);
     let counts = evaluation.finish(&mut sink);
     sink.out.extend_from_slice(&text[sink.done..]);
     Outcome {

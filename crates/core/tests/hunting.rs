@@ -107,8 +107,13 @@ fn shown(query: &Query, text: &[u8], size: usize, hunting: Hunting) -> Shown {
     let mut shown = Shown::default();
     let mut found = Found::new(query).hunting(hunting);
     found.begin("-", 0);
-    for piece in text.chunks(size) {
-        found.push(piece, &mut shown);
+    let mut pieces = text.chunks(size).peekable();
+    while let Some(piece) = pieces.next() {
+        match pieces.peek() {
+            // Each look is told of the end in its own way.
+            None if hunting == Hunting::Always => found.push_last(piece, &mut shown),
+            _ => found.push(piece, &mut shown),
+        }
     }
     found.finish(&mut shown);
     shown

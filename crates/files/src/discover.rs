@@ -2,11 +2,11 @@
 
 use crate::{FileError, Trouble};
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
-use ignore::WalkBuilder;
+use ignore::{DirEntry, WalkBuilder, WalkState};
 use std::collections::HashSet;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Where a text comes from. The order is that of the bytes of the path; standard input is first.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -116,31 +116,62 @@ pub struct Listing {
 /// links are followed where they are named, not where they are met. A file that is named twice,
 /// even under two names, is listed once, under the first name in order. `-` is standard input.
 pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
-    let mut listing = Listing::default();
+    let mut met = Vec::new();
+    let mut problems = Vec::new();
     for path in paths {
         if path.as_os_str() == "-" {
-            listing.sources.push(Source::Stdin);
+            met.push(Met {
+                source: Source::Stdin,
+                inode: None,
+            });
             continue;
         }
         match path.metadata() {
-            Ok(found) if found.is_dir() => walk(path, search, &mut listing),
-            Ok(found) if is_readable_kind(&found) => {
-                if search.wants(path) {
-                    listing.sources.push(Source::File(path.clone()));
+            Ok(found) if found.is_dir() => {
+                for entry in walk(path, search) {
+                    match entry {
+                        Ok(file) => met.push(file),
+                        Err(error) => problems.push(error),
+                    }
                 }
             }
-            Ok(_) => listing
-                .problems
-                .push(FileError::new(path, Trouble::NotAFile)),
-            Err(error) => listing
-                .problems
-                .push(FileError::io(path, Trouble::Read, error)),
+            Ok(found) if is_readable_kind(&found) => {
+                if search.wants(path) {
+                    met.push(Met {
+                        source: Source::File(path.clone()),
+                        inode: Some(found.ino()),
+                    });
+                }
+            }
+            Ok(_) => problems.push(FileError::new(path, Trouble::NotAFile)),
+            Err(error) => problems.push(FileError::io(path, Trouble::Read, error)),
         }
     }
-    listing.sources.sort();
-    listing.problems.sort_by(|a, b| a.path.cmp(&b.path));
-    drop_second_names(&mut listing.sources);
-    listing
+    met.sort_by_cached_key(|met| order(&met.source));
+    drop_second_names(&mut met);
+    problems.sort_by(|a, b| a.path.cmp(&b.path));
+    Listing {
+        sources: met.into_iter().map(|met| met.source).collect(),
+        problems,
+    }
+}
+
+/// A file on the way, and its inode as far as the folder tells it.
+struct Met {
+    source: Source,
+    inode: Option<u64>,
+}
+
+/// By this, sources sort as they compare, and much faster: a `/` goes before all other bytes.
+fn order(source: &Source) -> Option<Vec<u8>> {
+    let Source::File(path) = source else {
+        return None;
+    };
+    let mut key = path.as_os_str().as_encoded_bytes().to_vec();
+    for byte in key.iter_mut().filter(|byte| **byte == b'/') {
+        *byte = 0;
+    }
+    Some(key)
 }
 
 fn is_readable_kind(found: &std::fs::Metadata) -> bool {
@@ -148,31 +179,69 @@ fn is_readable_kind(found: &std::fs::Metadata) -> bool {
     found.is_file() || found.file_type().is_fifo()
 }
 
-fn walk(root: &Path, search: &Search, listing: &mut Listing) {
+/// What lies below a folder, in any order.
+fn walk(root: &Path, search: &Search) -> Vec<Result<Met, FileError>> {
     let filter = Arc::new(search.clone());
-    let entries = WalkBuilder::new(root)
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+    let walk = WalkBuilder::new(root)
         .hidden(!search.hidden)
         .require_git(false)
         .git_global(false)
         .follow_links(false)
+        .threads(threads)
         .filter_entry(move |entry| entry.depth() == 0 || !filter.skips(entry.path()))
-        .build();
-    for entry in entries {
-        match entry {
-            Ok(entry) if entry.file_type().is_some_and(|kind| kind.is_file()) => {
-                let path = match entry.path().strip_prefix("./") {
-                    // `bquill find x` and `bquill find x .` list `a.txt`, not `./a.txt`.
-                    Ok(rest) if root == Path::new(".") => rest,
-                    _ => entry.path(),
-                };
-                if search.wants(path) {
-                    listing.sources.push(Source::File(path.to_owned()));
-                }
-            }
-            Ok(_) => {}
-            Err(error) => listing.problems.push(walk_error(root, error)),
-        }
+        .build_parallel();
+    let found = Mutex::new(Vec::new());
+    walk.run(|| {
+        // Each thread hands on what it has found when it is done.
+        let mut own = Own {
+            found: &found,
+            own: Vec::new(),
+        };
+        Box::new(move |entry| {
+            own.own.extend(met(root, search, entry));
+            WalkState::Continue
+        })
+    });
+    found.into_inner().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// What one thread of a walk has found.
+struct Own<'w> {
+    found: &'w Mutex<Vec<Result<Met, FileError>>>,
+    own: Vec<Result<Met, FileError>>,
+}
+
+impl Drop for Own<'_> {
+    fn drop(&mut self) {
+        let mut found = self.found.lock().unwrap_or_else(PoisonError::into_inner);
+        found.append(&mut self.own);
     }
+}
+
+/// The file of an entry, where it is one and is meant.
+fn met(
+    root: &Path,
+    search: &Search,
+    entry: Result<DirEntry, ignore::Error>,
+) -> Option<Result<Met, FileError>> {
+    let entry = match entry {
+        Ok(entry) => entry,
+        Err(error) => return Some(Err(walk_error(root, error))),
+    };
+    if !entry.file_type().is_some_and(|kind| kind.is_file()) {
+        return None;
+    }
+    let inode = entry.ino();
+    let path = match entry.path().strip_prefix("./") {
+        // `bquill find x` and `bquill find x .` list `a.txt`, not `./a.txt`.
+        Ok(rest) if root == Path::new(".") => rest.to_owned(),
+        _ => entry.into_path(),
+    };
+    let source = Source::File(path);
+    search
+        .wants(source.path())
+        .then_some(Ok(Met { source, inode }))
 }
 
 fn walk_error(root: &Path, error: ignore::Error) -> FileError {
@@ -197,14 +266,23 @@ fn walk_error(root: &Path, error: ignore::Error) -> FileError {
 
 /// Keeps each (device, inode) once. A file that cannot be looked at stays, so that reading it
 /// tells why.
-fn drop_second_names(sources: &mut Vec<Source>) {
+fn drop_second_names(all: &mut Vec<Met>) {
+    all.dedup_by(|a, b| a.source == b.source);
+    // Nearly always, all inodes differ, and no file must be looked at.
+    let (mut once, mut twice) = (HashSet::new(), HashSet::new());
+    for inode in all.iter().filter_map(|met| met.inode) {
+        if !once.insert(inode) {
+            twice.insert(inode);
+        }
+    }
     let mut seen = HashSet::new();
-    sources.dedup();
-    sources.retain(|source| match source {
-        Source::Stdin => true,
-        Source::File(path) => match path.metadata() {
-            Ok(found) => seen.insert((found.dev(), found.ino())),
-            Err(_) => true,
-        },
+    all.retain(|met| match &met.source {
+        Source::File(path) if met.inode.is_none_or(|inode| twice.contains(&inode)) => {
+            match path.metadata() {
+                Ok(found) => seen.insert((found.dev(), found.ino())),
+                Err(_) => true,
+            }
+        }
+        _ => true,
     });
 }

@@ -89,13 +89,16 @@ pub fn evaluate(
     let file = text.source().path().to_string_lossy().into_owned();
     let mut evaluation = run.text(&file, text.start());
     let mut refused = Counts::default();
-    text.read(|piece, coding| {
+    text.read(|piece, coding, last| {
         let mut located = Located {
             coding,
             sink,
             refused: &mut refused,
         };
-        evaluation.push(piece, &mut located);
+        match last {
+            true => evaluation.push_last(piece, &mut located),
+            false => evaluation.push(piece, &mut located),
+        }
     })?;
     let mut located = Located {
         coding: text.coding(),

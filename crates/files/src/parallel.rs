@@ -3,13 +3,16 @@
 use crate::FileError;
 use std::ops::ControlFlow;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::mpsc::{Receiver, sync_channel};
+use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Things that may be worked on ahead of the one whose turn it is.
-const AHEAD: usize = 256;
-/// Messages of a thing that wait for its turn.
+/// Batches that may be worked on ahead of the one whose turn it is.
+const AHEAD: usize = 16;
+/// Times that a batch may hand on before its turn.
 const WAITING: usize = 2;
+/// How many things a batch holds at most, and into how many batches a thread's share is cut.
+const TOGETHER: usize = 16;
+const SHARES: usize = 8;
 
 /// Does `work` on every item, on at most `threads` threads; stops each at its first failure and
 /// gives one of them.
@@ -79,9 +82,11 @@ pub fn in_order<T: Sync, W, M: Send>(
         }
         return;
     }
-    // The channels of the items, in order: whoever takes an item also lines up its channel.
-    let (line, turns) = sync_channel::<(&T, Receiver<M>)>(AHEAD);
-    let feed = Arc::new(Mutex::new((items.iter(), line)));
+    // Handing on takes longer than looking at a small file, so several are handed on together.
+    let together = (items.len() / (threads * SHARES)).clamp(1, TOGETHER);
+    // The channels of the batches, in order: whoever takes a batch also lines up its channel.
+    let (line, turns) = sync_channel::<Receiver<Vec<(&T, M)>>>(AHEAD);
+    let feed = Arc::new(Mutex::new((items.chunks(together), line)));
     std::thread::scope(|scope| {
         for _ in 0..threads {
             let feed = Arc::clone(&feed);
@@ -90,31 +95,56 @@ pub fn in_order<T: Sync, W, M: Send>(
                 let mut worker = worker();
                 loop {
                     let (sender, messages) = sync_channel(WAITING);
-                    let item = {
-                        // A thread that panicked left the items as they were.
+                    let batch = {
+                        // A thread that panicked left the batches as they were.
                         let mut feed = feed.lock().unwrap_or_else(PoisonError::into_inner);
-                        let Some(item) = feed.0.next() else { return };
-                        if feed.1.send((item, messages)).is_err() {
+                        let Some(batch) = feed.0.next() else { return };
+                        if feed.1.send(messages).is_err() {
                             return;
                         }
-                        item
+                        batch
                     };
-                    work(&mut worker, item, &mut |message| {
-                        sender.send(message).is_ok()
-                    });
+                    do_batch(batch, &mut worker, work, &sender);
                 }
             });
         }
         // The line ends with the last thread that could lengthen it.
         drop(feed);
-        for (item, messages) in turns {
-            for message in messages {
+        for messages in turns {
+            for (item, message) in messages.into_iter().flatten() {
                 if take(item, message).is_break() {
                     return;
                 }
             }
         }
     });
+}
+
+/// Does `work` on some items; what they send is handed on at the end, and in between when an
+/// item sends more than once.
+fn do_batch<'t, T, W, M>(
+    batch: &'t [T],
+    worker: &mut W,
+    work: &impl Fn(&mut W, &T, &mut dyn FnMut(M) -> bool),
+    sender: &SyncSender<Vec<(&'t T, M)>>,
+) {
+    let mut waiting = Vec::new();
+    let mut heard = true;
+    for item in batch {
+        let mut first = true;
+        work(worker, item, &mut |message| {
+            if !std::mem::take(&mut first) {
+                heard &= sender.send(std::mem::take(&mut waiting)).is_ok();
+            }
+            waiting.push((item, message));
+            heard
+        });
+        if !heard {
+            return;
+        }
+    }
+    // Whoever no longer listens stops at the next batch.
+    let _ = sender.send(waiting);
 }
 
 #[cfg(test)]

@@ -276,15 +276,16 @@ impl OpenText<'_> {
         &self.coding
     }
 
-    /// Hands the whole text on, piece by piece.
+    /// Hands the whole text on, piece by piece; with the last piece, as far as it is known to be
+    /// the last, that it is.
     ///
     /// # Errors
     ///
     /// When reading fails, or is to stop; what has been handed on is void then.
-    pub fn read(&mut self, mut take: impl FnMut(&[u8], &Coding)) -> Result<(), FileError> {
+    pub fn read(&mut self, mut take: impl FnMut(&[u8], &Coding, bool)) -> Result<(), FileError> {
         if let Coding::Decoded(decoded) = &self.coding {
             self.bytes = decoded.raw().len() as u64;
-            take(decoded.text(), &self.coding);
+            take(decoded.text(), &self.coding, true);
             return Ok(());
         }
         let mut skip = self.start;
@@ -296,7 +297,7 @@ impl OpenText<'_> {
             if !(is_last && self.is_at_hand()) && self.wanted != FactsOf::None {
                 self.looked_at.look(piece, piece);
             }
-            take(&piece[std::mem::take(&mut skip)..], &self.coding);
+            take(&piece[std::mem::take(&mut skip)..], &self.coding, is_last);
             self.watch.has_read(piece.len() as u64);
             if is_last {
                 break;

@@ -161,7 +161,7 @@ impl Request {
     pub fn new(parts: Vec<Part>, args: &FilesArgs) -> Result<Self, Complaint> {
         let AskedQuery { query, paths } = options::query(parts, &args.table)?;
         let reader = Reader::new(options::texts(args, FactsOf::None)?).watched(watch());
-        let is_table = |source: &Source| query.is_table(&source.path().to_string_lossy());
+        let is_table = |source: &Source| query.is_table(source.path());
         let sources = options::sources(paths, args, &is_table)?;
         Ok(Self {
             query,
@@ -377,8 +377,12 @@ fn search(
         Err(skipped) => return Ok(Some(skipped)),
     };
     found.begin(&source.path().to_string_lossy(), text.start());
-    text.read(|piece, coding| {
-        found.push(piece, &mut Located { coding, watch });
+    text.read(|piece, coding, last| {
+        let located = &mut Located { coding, watch };
+        match last {
+            true => found.push_last(piece, located),
+            false => found.push(piece, located),
+        }
         watch.piece();
     })?;
     let coding = text.coding();

@@ -113,12 +113,21 @@ impl<'q> Found<'q> {
 
     /// Takes the next bytes of the text; how they are cut does not matter.
     pub fn push(&mut self, bytes: &[u8], visitor: &mut dyn Visitor) {
+        self.push_some(bytes, false, visitor);
+    }
+
+    /// The same for the last bytes, where they are known to be the last: that saves some work.
+    pub fn push_last(&mut self, bytes: &[u8], visitor: &mut dyn Visitor) {
+        self.push_some(bytes, true, visitor);
+    }
+
+    fn push_some(&mut self, bytes: &[u8], last: bool, visitor: &mut dyn Visitor) {
         let mut sink = FoundPiece {
             walk: &mut self.walk,
             wanted: self.wanted,
             visitor,
         };
-        self.pieces.push(bytes, &mut sink);
+        self.pieces.push(bytes, last, &mut sink);
     }
 
     /// Ends the text; gives what is to be known of it.
@@ -144,8 +153,9 @@ struct FoundPiece<'f, 'q> {
 }
 
 impl PiecesSink for FoundPiece<'_, '_> {
-    fn piece(&mut self, text: &[u8], base: u64) {
-        self.walk.piece(text, base, self.wanted, self.visitor);
+    fn piece(&mut self, text: &[u8], base: u64, last: bool) {
+        let place = (base, last);
+        self.walk.piece(text, place, self.wanted, self.visitor);
     }
 
     fn overlong(&mut self, lines: u64, kind: ProblemKind) {

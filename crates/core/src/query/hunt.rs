@@ -106,7 +106,9 @@ impl Walk<'_> {
                 return self.all_lines(from, scan);
             }
         }
-        self.lines_done += count_lines(&text[from..]);
+        if !scan.last {
+            self.lines_done += count_lines(&text[from..]);
+        }
     }
 }
 

@@ -259,12 +259,19 @@ impl<'q> Walk<'q> {
         (remarks, problem)
     }
 
-    /// Walks over the next whole lines of the text; `base` is their offset in it.
-    pub fn piece(&mut self, text: &[u8], base: u64, wanted: Wanted, visitor: &mut dyn Visitor) {
+    /// Walks over the next whole lines of the text; `base` is their offset in it, and `last` tells
+    /// that nothing follows.
+    pub fn piece(
+        &mut self,
+        text: &[u8],
+        (base, last): (u64, bool),
+        wanted: Wanted,
+        visitor: &mut dyn Visitor,
+    ) {
         if self.query.pick.per == Per::File && self.query.pick.spec.needs_total() {
             // Such a query is only ever given whole texts, so this counts all of it.
             self.judge.selection = None;
-            self.scan(text, base, Wanted::default(), &mut Nobody);
+            self.scan(text, (base, last), Wanted::default(), &mut Nobody);
             let total = self.judge.in_text;
             let (in_run, taken) = (self.judge.in_run - total, self.judge.taken);
             self.begin_again();
@@ -274,10 +281,16 @@ impl<'q> Walk<'q> {
             (self.judge.in_run, self.judge.taken) = (in_run, taken);
             self.judge.selection = Some(self.query.pick.spec.resolve(Some(total)));
         }
-        self.scan(text, base, wanted, visitor);
+        self.scan(text, (base, last), wanted, visitor);
     }
 
-    fn scan(&mut self, text: &[u8], base: u64, wanted: Wanted, visitor: &mut dyn Visitor) {
+    fn scan(
+        &mut self,
+        text: &[u8],
+        (base, last): (u64, bool),
+        wanted: Wanted,
+        visitor: &mut dyn Visitor,
+    ) {
         if let Err(error) = self.scope.begin_piece(text, self.lines_done) {
             let kind = ProblemKind::Search(error);
             return visitor.problem(0, Problem { line: None, kind });
@@ -285,6 +298,7 @@ impl<'q> Walk<'q> {
         let mut scan = Scan {
             text,
             base,
+            last,
             wanted,
             visitor,
         };
@@ -435,6 +449,8 @@ pub enum Remark {
 pub(super) struct Scan<'s> {
     pub text: &'s [u8],
     pub base: u64,
+    /// Nothing follows: lines behind the last one that is looked at need not be counted.
+    pub last: bool,
     pub wanted: Wanted,
     pub visitor: &'s mut dyn Visitor,
 }

@@ -129,18 +129,21 @@ pub(super) struct Piece<'t> {
     pub base: u64,
     /// The number of its first line.
     pub line: u64,
+    /// No other piece follows.
+    pub last: bool,
     pub edits: &'t [Edit],
     /// The edits after each step, where they are wanted.
     pub stages: &'t [Vec<Edit>],
 }
 
 /// Cuts the edits of a piece into passages, each as small as it can be. Returns the number of
-/// the line after the piece.
+/// the line after the piece, where another follows.
 pub(super) fn each(piece: &Piece<'_>, mut visit: impl FnMut(&Passage<'_>)) -> u64 {
     let Piece {
         text,
         base,
         mut line,
+        last,
         edits,
         stages,
     } = *piece;
@@ -162,7 +165,10 @@ pub(super) fn each(piece: &Piece<'_>, mut visit: impl FnMut(&Passage<'_>)) -> u6
         });
         rest = &rest[size..];
     }
-    line + line_ends(&text[counted..])
+    match last {
+        true => line,
+        false => line + line_ends(&text[counted..]),
+    }
 }
 
 /// Where a passage that begins at `from` ends, and how many of `edits` lie in it: with the end of

@@ -83,8 +83,8 @@ impl<'r> StepRun<'r> {
         &self.counts
     }
 
-    /// What this step makes of the next piece of its text.
-    pub fn piece(&mut self, text: &[u8]) -> StepOutcome {
+    /// What this step makes of the next piece of its text; `last` tells that nothing follows.
+    pub fn piece(&mut self, text: &[u8], last: bool) -> StepOutcome {
         let drops_others = matches!(self.step.action, Action::DropOtherLines);
         let wanted = Wanted {
             groups: self.keep_groups || self.step.needs_groups(),
@@ -102,7 +102,7 @@ impl<'r> StepRun<'r> {
             in_row: None,
             out: StepOutcome::default(),
         };
-        self.walk.piece(text, 0, wanted, &mut maker);
+        self.walk.piece(text, (0, last), wanted, &mut maker);
         let out = maker.out;
         self.last_ending = ending_before(text, self.last_ending);
         out

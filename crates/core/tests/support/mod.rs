@@ -384,7 +384,7 @@ pub fn record_hunting(rewrite: &Rewrite, text: &[u8], size: usize, hunting: Hunt
     let mut totals = RunTotals::default();
     while let Some(step) = rewrite.step_to_count(&totals) {
         let mut run = Run::counting(rewrite, step, &totals);
-        feed(&mut run, text, size);
+        feed(&mut run, text, size, false);
         totals.set(step, run.counted());
     }
     let options = RunOptions {
@@ -392,14 +392,20 @@ pub fn record_hunting(rewrite: &Rewrite, text: &[u8], size: usize, hunting: Hunt
         hunting,
         ..RunOptions::default()
     };
-    feed(&mut Run::new(rewrite, &options), text, size)
+    let told = hunting == Hunting::Always;
+    feed(&mut Run::new(rewrite, &options), text, size, told)
 }
 
-fn feed(run: &mut Run<'_>, text: &[u8], size: usize) -> Recorder {
+/// `told` tells of the end with the last piece.
+fn feed(run: &mut Run<'_>, text: &[u8], size: usize, told: bool) -> Recorder {
     let mut recorder = Recorder::default();
     let mut evaluation = run.text("-", 0);
-    for piece in text.chunks(size.max(1)) {
-        evaluation.push(piece, &mut recorder);
+    let mut pieces = text.chunks(size.max(1)).peekable();
+    while let Some(piece) = pieces.next() {
+        match pieces.peek() {
+            None if told => evaluation.push_last(piece, &mut recorder),
+            _ => evaluation.push(piece, &mut recorder),
+        }
     }
     evaluation.finish(&mut recorder);
     recorder
