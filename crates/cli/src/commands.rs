@@ -4,6 +4,7 @@ mod against;
 mod apply;
 mod check;
 mod completions;
+mod copies;
 mod demo;
 mod explain;
 mod extract;

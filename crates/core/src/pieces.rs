@@ -137,6 +137,11 @@ impl Pieces {
         }
     }
 
+    /// The offset behind what has been handed on or passed over.
+    pub fn done(&self) -> u64 {
+        self.base
+    }
+
     fn hand_on(&mut self, text: &[u8], last: bool, sink: &mut dyn PiecesSink) {
         sink.piece(text, self.base, last);
         self.base += text.len() as u64;

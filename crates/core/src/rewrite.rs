@@ -363,6 +363,11 @@ impl Evaluation<'_, '_> {
             .push(bytes, last, &mut TextPiece { state, sink });
     }
 
+    /// The offset up to which the text has been evaluated: no change will be found before it.
+    pub fn done(&self) -> u64 {
+        self.pieces.done()
+    }
+
     /// Ends the text.
     pub fn finish(mut self, sink: &mut dyn Sink) -> Counts {
         let state = &mut self.state;

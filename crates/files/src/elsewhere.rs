@@ -1,18 +1,20 @@
 //! Writing the rewritten files to another place, where the sources are left alone.
 //!
-//! All files are staged before the first one is put in place. There is no journal for them: what
-//! is there is not replaced unless the user says so.
+//! All files are staged beside their targets before the first one is put in place. There is no
+//! journal for them: what is there is not replaced unless the user says so. What is not put in
+//! place is taken away again, with the folders that were made for it.
 
 use crate::fs::folder_of;
 use crate::parallel::on_each;
 use crate::splice::{CHUNK, splice_into};
-use crate::{FileError, Plan, PlannedFile, Source, Trouble};
-use std::collections::BTreeSet;
+use crate::{FileEdit, FileError, Plan, Source, Trouble};
+use std::collections::{BTreeSet, VecDeque};
 use std::fs::{self, File};
-use std::io::BufWriter;
+use std::io::{self, BufWriter, Write};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
-use std::path::PathBuf;
-use tempfile::TempPath;
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
+use tempfile::{NamedTempFile, TempPath};
 
 /// Files synced at a time: waiting for the disk takes no processor.
 const SYNC_THREADS: usize = 8;
@@ -40,65 +42,244 @@ pub fn write_elsewhere(
     target: &dyn Fn(&Source) -> PathBuf,
     replace: bool,
 ) -> Result<Written, FileError> {
+    let staging = Staging::new(replace);
     let mut staged = Vec::new();
     for file in &plan.files {
-        staged.push((
-            stage(target(&file.source), file, replace)?,
-            file.changes.len(),
-        ));
+        let path = file.source.path();
+        let source = File::open(path).map_err(|e| FileError::io(path, Trouble::Read, e))?;
+        let target = target(&file.source);
+        let copy = staging.copy(&target)?;
+        let mut out = BufWriter::with_capacity(CHUNK, copy.as_file());
+        splice_into(&source, file, &mut out).map_err(|error| error.into_file_error(path))?;
+        let written = out.into_inner().map_err(io::IntoInnerError::into_error);
+        let written = written.map(drop);
+        written.map_err(|error| FileError::io(&target, Trouble::Write, error))?;
+        staged.push(Staged::new(path, target, copy, file.changes.len())?);
     }
-    on_each(&staged, SYNC_THREADS, |((target, copy), _)| {
-        let synced = File::open(copy).and_then(|copy| copy.sync_all());
-        synced.map_err(|error| FileError::io(target, Trouble::Write, error))
-    })?;
-    let mut written = Written::default();
-    for ((target, copy), changes) in staged {
-        let put = match replace {
-            true => copy.persist(&target),
-            false => copy.persist_noclobber(&target),
-        };
-        put.map_err(|failed| FileError::io(&target, Trouble::Write, failed.error))?;
-        written.files.push(target);
-        written.changes += changes;
-    }
-    for folder in written
-        .files
-        .iter()
-        .map(|file| folder_of(file))
-        .collect::<BTreeSet<_>>()
-    {
-        let synced = File::open(&folder).and_then(|opened| opened.sync_all());
-        synced.map_err(|error| FileError::io(&folder, Trouble::Write, error))?;
-    }
-    Ok(written)
+    staging.put_in_place(staged)
 }
 
-/// Splices a file into a new copy beside its target.
-fn stage(
-    target: PathBuf,
-    file: &PlannedFile,
+/// Where files are staged, and what was made for them.
+#[derive(Debug)]
+pub struct Staging {
     replace: bool,
-) -> Result<(PathBuf, TempPath), FileError> {
-    let writing = |error| FileError::io(&target, Trouble::Write, error);
-    if !replace && target.symlink_metadata().is_ok() {
-        return Err(FileError::new(&target, Trouble::Exists));
+    /// Folders that were not there before, each behind the one it lies in.
+    made: Mutex<Vec<PathBuf>>,
+}
+
+impl Staging {
+    /// Files that are there are replaced only with `replace`.
+    pub fn new(replace: bool) -> Self {
+        Self {
+            replace,
+            made: Mutex::default(),
+        }
     }
-    let path = file.source.path();
-    let reading = |error| FileError::io(path, Trouble::Read, error);
-    let source = File::open(path).map_err(reading)?;
-    let mode = source.metadata().map_err(reading)?.mode() & 0o777;
-    fs::create_dir_all(folder_of(&target)).map_err(writing)?;
-    let made = tempfile::Builder::new()
-        .prefix(".bquill-")
-        .tempfile_in(folder_of(&target));
-    // The name of the copy would only puzzle whoever reads the message.
-    let copy = made.map_err(|error| writing(error.kind().into()))?;
-    let mut out = BufWriter::with_capacity(CHUNK, copy.as_file());
-    splice_into(&source, file, &mut out).map_err(|error| error.into_file_error(path))?;
-    out.into_inner()
-        .map_err(|error| writing(error.into_error()))?;
-    let mode = fs::Permissions::from_mode(mode);
-    copy.as_file().set_permissions(mode).map_err(writing)?;
-    let copy = copy.into_temp_path();
-    Ok((target, copy))
+
+    /// An empty copy beside its target.
+    fn copy(&self, target: &Path) -> Result<NamedTempFile, FileError> {
+        let writing = |error| FileError::io(target, Trouble::Write, error);
+        if !self.replace && target.symlink_metadata().is_ok() {
+            return Err(FileError::new(target, Trouble::Exists));
+        }
+        let folder = folder_of(target);
+        self.make(&folder).map_err(writing)?;
+        let made = tempfile::Builder::new()
+            .prefix(".bquill-")
+            .tempfile_in(folder);
+        // The name of the copy would only puzzle whoever reads the message.
+        made.map_err(|error| writing(error.kind().into()))
+    }
+
+    /// Makes a folder, and those it lies in, where they are not there.
+    fn make(&self, folder: &Path) -> io::Result<()> {
+        if folder.as_os_str().is_empty() || folder.is_dir() {
+            return Ok(());
+        }
+        if let Some(above) = folder.parent() {
+            self.make(above)?;
+        }
+        match fs::create_dir(folder) {
+            Ok(()) => {
+                let mut made = self.made.lock().unwrap_or_else(PoisonError::into_inner);
+                made.push(folder.to_owned());
+                Ok(())
+            }
+            // Somebody else may have been faster.
+            Err(_) if folder.is_dir() => Ok(()),
+            Err(error) => Err(error),
+        }
+    }
+
+    /// Syncs what is staged, and puts it in place.
+    ///
+    /// # Errors
+    ///
+    /// When that cannot be done, or a file has come to lie there in the meantime.
+    pub fn put_in_place(self, staged: Vec<Staged>) -> Result<Written, FileError> {
+        on_each(&staged, SYNC_THREADS, |staged| {
+            let synced = File::open(&staged.copy).and_then(|copy| copy.sync_all());
+            synced.map_err(|error| FileError::io(&staged.target, Trouble::Write, error))
+        })?;
+        let mut written = Written::default();
+        for Staged {
+            target,
+            copy,
+            changes,
+        } in staged
+        {
+            let put = match self.replace {
+                true => copy.persist(&target),
+                false => copy.persist_noclobber(&target),
+            };
+            put.map_err(|failed| FileError::io(&target, Trouble::Write, failed.error))?;
+            written.files.push(target);
+            written.changes += changes;
+        }
+        let folders = written.files.iter().map(|file| folder_of(file));
+        let folders = Vec::from_iter(folders.collect::<BTreeSet<_>>());
+        on_each(&folders, SYNC_THREADS, |folder| {
+            let synced = File::open(folder).and_then(|opened| opened.sync_all());
+            synced.map_err(|error| FileError::io(folder, Trouble::Write, error))
+        })?;
+        Ok(written)
+    }
+}
+
+impl Drop for Staging {
+    fn drop(&mut self) {
+        let made = self.made.get_mut().unwrap_or_else(PoisonError::into_inner);
+        for folder in made.iter().rev() {
+            // One that holds something stays.
+            let _ = fs::remove_dir(folder);
+        }
+    }
+}
+
+/// A file that is ready to be put in place; dropped, it is gone.
+#[derive(Debug)]
+pub struct Staged {
+    target: PathBuf,
+    copy: TempPath,
+    changes: u64,
+}
+
+impl Staged {
+    /// Gives the copy the mode of its source.
+    fn new(
+        source: &Path,
+        target: PathBuf,
+        copy: NamedTempFile,
+        changes: u64,
+    ) -> Result<Self, FileError> {
+        let found = source.metadata();
+        let found = found.map_err(|error| FileError::io(source, Trouble::Read, error))?;
+        let mode = fs::Permissions::from_mode(found.mode() & 0o777);
+        let set = copy.as_file().set_permissions(mode);
+        set.map_err(|error| FileError::io(&target, Trouble::Write, error))?;
+        Ok(Self {
+            target,
+            copy: copy.into_temp_path(),
+            changes,
+        })
+    }
+}
+
+/// A file that is staged while it is evaluated, so that it is read only once.
+#[derive(Debug)]
+pub struct Copying<'s> {
+    staging: &'s Staging,
+    source: PathBuf,
+    target: PathBuf,
+    out: Option<BufWriter<NamedTempFile>>,
+    /// Changes in bytes that have not been seen yet: their ranges and new texts.
+    waiting: VecDeque<(u64, u64, Vec<u8>)>,
+    /// Where the last change that has been written ends.
+    replaced: u64,
+    /// Bytes of the source seen.
+    seen: u64,
+    changes: u64,
+    failed: Option<FileError>,
+}
+
+impl<'s> Copying<'s> {
+    /// Of `source`, to `target`.
+    pub fn new(staging: &'s Staging, source: &Path, target: PathBuf) -> Self {
+        Self {
+            staging,
+            source: source.to_owned(),
+            target,
+            out: None,
+            waiting: VecDeque::new(),
+            replaced: 0,
+            seen: 0,
+            changes: 0,
+            failed: None,
+        }
+    }
+
+    /// Takes the next change; it lies in bytes that follow.
+    pub fn change(&mut self, edit: &FileEdit<'_>) {
+        self.changes += 1;
+        let text = edit.after.to_vec();
+        self.waiting.push_back((edit.from, edit.to, text));
+    }
+
+    /// Takes the next bytes of the source; all changes in them are known.
+    pub fn bytes(&mut self, raw: &[u8]) {
+        if self.failed.is_none()
+            && let Err(error) = self.write(raw)
+        {
+            self.failed = Some(error);
+        }
+        self.seen += raw.len() as u64;
+    }
+
+    fn write(&mut self, raw: &[u8]) -> Result<(), FileError> {
+        let out = match &mut self.out {
+            Some(out) => out,
+            None => {
+                let copy = self.staging.copy(&self.target)?;
+                self.out.insert(BufWriter::with_capacity(CHUNK, copy))
+            }
+        };
+        let end = self.seen + raw.len() as u64;
+        // Offsets that are no greater than the end lie in `raw`, so they fit.
+        let local = |offset: u64| (offset.clamp(self.seen, end) - self.seen) as usize;
+        let mut at = local(self.replaced);
+        let mut write = || {
+            while let Some((from, to, text)) = self.waiting.front()
+                && *from < end
+            {
+                let (from, to) = (*from, *to);
+                out.write_all(&raw[at..local(from)])?;
+                out.write_all(text)?;
+                self.replaced = to;
+                at = local(to);
+                self.waiting.pop_front();
+            }
+            out.write_all(&raw[at..])
+        };
+        write().map_err(|error| FileError::io(&self.target, Trouble::Write, error))
+    }
+
+    /// All of it has been seen; `None` where nothing has been read.
+    ///
+    /// # Errors
+    ///
+    /// When the copy could not be written, or there is already a file.
+    pub fn end(self) -> Result<Option<Staged>, FileError> {
+        if let Some(error) = self.failed {
+            return Err(error);
+        }
+        let Some(mut out) = self.out else {
+            return Ok(None);
+        };
+        // What is added behind the last byte lies in none.
+        let mut rest = self.waiting.iter();
+        let done = rest.try_for_each(|(.., text)| out.write_all(text));
+        let copy = done.and_then(|()| out.into_inner().map_err(io::IntoInnerError::into_error));
+        let copy = copy.map_err(|error| FileError::io(&self.target, Trouble::Write, error))?;
+        Staged::new(&self.source, self.target, copy, self.changes).map(Some)
+    }
 }

@@ -60,6 +60,17 @@ pub trait FileSink {
 
     /// Something that a step (from 0) has to tell of the text.
     fn remark(&mut self, step: usize, remark: Remark);
+
+    /// Whether it wants to see the bytes of the file too.
+    fn wants_bytes(&self) -> bool {
+        false
+    }
+
+    /// The next bytes on disk, where they are wanted; every change in them has been handed on
+    /// before. It is called at least once for each file that is read.
+    fn bytes(&mut self, raw: &[u8]) {
+        let _ = raw;
+    }
 }
 
 /// A sink that lets everything pass.
@@ -89,6 +100,7 @@ pub fn evaluate(
     let file = text.source().path().to_string_lossy().into_owned();
     let mut evaluation = run.text(&file, text.start());
     let mut refused = Counts::default();
+    let mut follower = Follower::new(sink, &text);
     text.read(|piece, coding, last| {
         let mut located = Located {
             coding,
@@ -99,6 +111,7 @@ pub fn evaluate(
             true => evaluation.push_last(piece, &mut located),
             false => evaluation.push(piece, &mut located),
         }
+        follower.follow(piece, evaluation.done(), sink);
     })?;
     let mut located = Located {
         coding: text.coding(),
@@ -106,6 +119,7 @@ pub fn evaluate(
         refused: &mut refused,
     };
     let mut counts = evaluation.finish(&mut located);
+    follower.end(text.coding(), sink);
     counts.changes -= refused.changes;
     counts.lines_added -= refused.lines_added;
     counts.lines_removed -= refused.lines_removed;
@@ -116,6 +130,58 @@ pub fn evaluate(
         counts,
         meaningless: text.coding().meaningless(),
     })
+}
+
+/// Shows a sink the bytes of a text, once all changes in them are known.
+struct Follower {
+    wanted: bool,
+    /// The offset up to which they have been shown.
+    done: u64,
+    /// Those that have been read and not yet shown.
+    held: Vec<u8>,
+}
+
+impl Follower {
+    fn new(sink: &mut dyn FileSink, text: &OpenText<'_>) -> Self {
+        let wanted = sink.wants_bytes();
+        if wanted {
+            sink.bytes(text.mark());
+        }
+        Self {
+            // What is decoded is there as a whole, and shown at the end.
+            wanted: wanted && matches!(text.coding(), Coding::Utf8),
+            done: text.start(),
+            held: Vec::new(),
+        }
+    }
+
+    /// The text has been evaluated up to offset `done`, which lies in `piece` or before it.
+    fn follow(&mut self, piece: &[u8], done: u64, sink: &mut dyn FileSink) {
+        if !self.wanted {
+            return;
+        }
+        // Both lie in what is held and the piece, so they fit.
+        let ready = (done - self.done) as usize;
+        self.done = done;
+        let Some(of_piece) = ready.checked_sub(self.held.len()) else {
+            sink.bytes(&self.held[..ready]);
+            self.held.drain(..ready);
+            return self.held.extend_from_slice(piece);
+        };
+        sink.bytes(&self.held);
+        sink.bytes(&piece[..of_piece]);
+        self.held.clear();
+        self.held.extend_from_slice(&piece[of_piece..]);
+    }
+
+    /// All of the text has been evaluated.
+    fn end(self, coding: &Coding, sink: &mut dyn FileSink) {
+        match coding {
+            Coding::Decoded(decoded) if sink.wants_bytes() => sink.bytes(decoded.raw()),
+            Coding::Decoded(_) => {}
+            Coding::Utf8 => sink.bytes(&self.held),
+        }
+    }
 }
 
 /// Locates passages on disk; those that cannot be written there become problems.

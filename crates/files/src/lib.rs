@@ -7,7 +7,8 @@
 //! * [`PlanDoc`] is a plan in a file, with its decisions.
 //! * [`make_run`] splices a plan into files, all or nothing, and tells the [`Journal`];
 //!   [`recover`] finishes what was stopped, [`undo_plan`] leads back.
-//! * [`write_elsewhere`] writes the rewritten files to another place.
+//! * [`write_elsewhere`] writes the files of a plan to another place, and [`Copying`] those that
+//!   are being evaluated.
 #![warn(missing_docs)]
 
 mod changes;
@@ -32,7 +33,7 @@ mod watch;
 pub use changes::{ChangeList, Spooler};
 pub use coding::{Coding, EncodingError, TextEncoding};
 pub use discover::{GlobError, Listing, Search, Source, discover};
-pub use elsewhere::{Written, write_elsewhere};
+pub use elsewhere::{Copying, Staged, Staging, Written, write_elsewhere};
 pub use error::{FileError, Trouble};
 pub use evaluate::{Evaluated, FileEdit, FilePassage, FileSink, Nobody, evaluate};
 pub use fs::{Fs, RealFs, Stat};

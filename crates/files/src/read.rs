@@ -271,6 +271,11 @@ impl OpenText<'_> {
         }
     }
 
+    /// The byte-order mark before the text, where that is not decoded; else nothing.
+    pub fn mark(&self) -> &[u8] {
+        &self.buffer[..usize::try_from(self.start()).unwrap_or(0)]
+    }
+
     /// How its offsets and bytes lie on disk.
     pub fn coding(&self) -> &Coding {
         &self.coding

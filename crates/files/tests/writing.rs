@@ -110,10 +110,9 @@ fn a_file_that_changed_since_refuses_the_whole_run() {
         let elsewhere = |source: &Source| out.join(source.path().file_name().unwrap());
         let error = write_elsewhere(&plan, &elsewhere, false).unwrap_err();
         assert_eq!(error.trouble, *trouble, "{name}");
-        assert_eq!(
-            names(&out),
-            [""; 0],
-            "{name}: nothing is put in place elsewhere"
+        assert!(
+            !out.exists(),
+            "{name}: what was made for copies is taken away again"
         );
     }
 }

@@ -1,23 +1,21 @@
 //! `apply`: makes the changes, all of them or none.
 
-use super::pass::{Guard, Pass, file_complaint};
+use super::copies::Copies;
+use super::pass::{Guard, Pass};
 use super::{plans, state};
 use crate::args::{ApplyArgs, Part};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
-use crate::render::{counted, file_name, rewrite_sentence};
+use crate::render::{counted, rewrite_sentence};
 use crate::status::Status;
-use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
     ChangeList, FactsOf, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError,
-    Spool, Spooler, splice_into, write_elsewhere,
+    Spool, Spooler, splice_into,
 };
-use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, IsTerminal};
 use std::ops::ControlFlow;
-use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
@@ -36,10 +34,12 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let sources = asked.sources(&args.files)?;
     let listing = &sources.listing;
     let filter = listing.sources.contains(&Source::Stdin);
-    // What is copied is compared with what was read, whether it changes or not.
-    let facts = match filter || args.to.is_some() {
-        true => FactsOf::All,
-        false => FactsOf::Found,
+    let facts = match (filter, &args.to) {
+        // What is copied is compared with what was read, whether it changes or not.
+        (true, _) => FactsOf::All,
+        // It is copied as it is read.
+        (false, Some(_)) => FactsOf::None,
+        (false, None) => FactsOf::Found,
     };
     let texts = options::texts(&args.files, facts)?;
     if filter {
@@ -53,6 +53,15 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let reading = (texts, options::threads(args.files.threads));
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     pass.keep_stdin(listing)?;
+    if let Some(to) = args.to.as_deref().filter(|_| !filter) {
+        let copies = Copies::new(to, listing.sources.iter(), args.yes)?;
+        let staged = copies.stage(&mut pass, listing, output)?;
+        let (status, go_on) = judge(&pass, output)?;
+        if go_on {
+            copies.put_in_place(staged, output)?;
+        }
+        return Ok(status);
+    }
     let plan = evaluate_all(&mut pass, listing, output)?;
     if filter && plan.files.is_empty() {
         return Err(Complaint::trouble(
@@ -60,10 +69,21 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         )
         .remedy("add `--binary` if it is text all the same"));
     }
+    let (status, go_on) = judge(&pass, output)?;
+    match go_on {
+        false => {}
+        true if filter => write_filtered(&pass, &plan, output)?,
+        true => in_place(&asked, listing, &pass, &plan, args, output)?,
+    }
+    Ok(status)
+}
+
+/// What the program ends with, and whether anything is to be written.
+fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Complaint> {
     let status = pass.end(output);
     let refused = pass.totals.counts.unmet > 0 || !pass.as_expected();
     if refused || status == Status::WrongRequest {
-        return Ok(status);
+        return Ok((status, false));
     }
     if status == Status::Trouble {
         return Err(Complaint::trouble(
@@ -73,12 +93,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             "mend the above; or leave files out with `--skip`, or units with `--skip-problems`",
         ));
     }
-    match &args.to {
-        _ if filter => write_filtered(&pass, &plan, output)?,
-        Some(to) => elsewhere(to, &plan, args, output)?,
-        None => in_place(&asked, listing, &pass, &plan, args, output)?,
-    }
-    Ok(status)
+    Ok((status, true))
 }
 
 /// Writes a plan as it was decided.
@@ -116,7 +131,8 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
         return Ok(Status::No);
     }
     if let Some(to) = &args.to {
-        elsewhere(to, &plan, args, output)?;
+        let sources = plan.files.iter().map(|file| &file.source);
+        Copies::new(to, sources, args.yes)?.write(&plan, output)?;
         return Ok(Status::Fine);
     }
     let files = plan.changed().count() as u64;
@@ -273,73 +289,4 @@ fn in_place(
     let run = done.run;
     output.print(format!("Wrote {what}: run {run}. `bquill undo` takes it back.\n").as_bytes());
     Ok(())
-}
-
-/// Writes every file that was read to another place.
-fn elsewhere(
-    to: &Path,
-    plan: &Plan,
-    args: &ApplyArgs,
-    output: &mut Output,
-) -> Result<(), Complaint> {
-    let folder = plan.files.len() != 1 || to.is_dir() || ends_in_slash(to);
-    let place = |source: &Source| {
-        if folder {
-            to.join(below(source.path()))
-        } else {
-            to.to_owned()
-        }
-    };
-    check_places(plan, &place)?;
-    let written =
-        write_elsewhere(plan, &place, args.yes).map_err(|error| file_complaint(&error))?;
-    let text = format!(
-        "Wrote {} with {} to {}.\n",
-        counted(written.files.len() as u64, "file"),
-        counted(written.changes, "change"),
-        visible_path(to),
-    );
-    output.print(text.as_bytes());
-    Ok(())
-}
-
-/// No two files may come to lie in one place, and none on a source.
-fn check_places(plan: &Plan, place: &dyn Fn(&Source) -> PathBuf) -> Result<(), Complaint> {
-    let sources: BTreeSet<PathBuf> = plan
-        .files
-        .iter()
-        .filter_map(|file| file.source.path().canonicalize().ok())
-        .collect();
-    let mut seen = BTreeMap::new();
-    for file in &plan.files {
-        let target = place(&file.source);
-        let shown = visible_path(&target);
-        if target
-            .canonicalize()
-            .is_ok_and(|place| sources.contains(&place))
-        {
-            return Err(
-                Complaint::wrong(format!("--to would overwrite a source: {shown}")).remedy(
-                    "name another place, or leave --to out to rewrite files where they are",
-                ),
-            );
-        }
-        if let Some(other) = seen.insert(target, &file.source) {
-            let (one, two) = (file_name(other), file_name(&file.source));
-            let message = format!("{one} and {two} would both be written to {shown}");
-            return Err(Complaint::wrong(message).remedy("rewrite them in two commands"));
-        }
-    }
-    Ok(())
-}
-
-/// The path as it lies below another folder: without its root and without `..`.
-fn below(path: &Path) -> PathBuf {
-    path.components()
-        .filter(|part| matches!(part, Component::Normal(_)))
-        .collect()
-}
-
-fn ends_in_slash(path: &Path) -> bool {
-    path.as_os_str().as_encoded_bytes().ends_with(b"/")
 }
