@@ -9,6 +9,7 @@ mod commands;
 mod complaint;
 mod options;
 mod output;
+mod progress;
 mod render;
 mod review;
 mod status;
@@ -17,6 +18,7 @@ mod watch;
 
 use complaint::Complaint;
 use output::Output;
+use status::Status;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
@@ -27,7 +29,14 @@ pub fn run(argv: Vec<OsString>) -> ExitCode {
         Err(stopped) => return stopped.report(),
     };
     let mut output = Output::new(parsed.color());
-    let status = commands::run(parsed, &mut output)
-        .unwrap_or_else(|complaint: Complaint| output.complain(&complaint));
-    output.close(status).into()
+    let status = commands::run(parsed, &mut output).unwrap_or_else(|complaint: Complaint| {
+        match output.is_deserted() {
+            // That the reader went away is no failure.
+            true => Status::Fine,
+            false => output.complain(&complaint),
+        }
+    });
+    let status = output.close(status);
+    watch::end_by_signal();
+    status.into()
 }

@@ -11,7 +11,7 @@ use brisk_quill_core::{
 };
 use brisk_quill_files::{FactsOf, Listing, Search, Source, TextEncoding, TextOptions, discover};
 use std::ffi::OsString;
-use std::io::{self, Read};
+use std::io::{self, IsTerminal, Read};
 use std::num::NonZeroUsize;
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::FileTypeExt;
@@ -437,6 +437,13 @@ pub struct Sources {
     pub listing: Listing,
     /// Files met on the way that have no columns.
     pub no_table: u64,
+}
+
+impl Sources {
+    /// Whether somebody types what is to be read: then a signal need not wait for more of it.
+    pub fn waits_for_typing(&self) -> bool {
+        self.listing.sources.contains(&Source::Stdin) && io::stdin().is_terminal()
+    }
 }
 
 /// The paths in a file, one a line.

@@ -5,6 +5,7 @@
 
 use crate::args::When;
 use crate::complaint::Complaint;
+use crate::progress;
 use crate::render::{self, Paint};
 use crate::status::Status;
 use crate::watch::watch;
@@ -31,6 +32,7 @@ pub struct Output {
     terminal: bool,
     color: When,
     problems: u64,
+    outlives: bool,
     /// The first failure to write; later writes are dropped.
     failed: Option<io::Error>,
 }
@@ -56,6 +58,7 @@ impl Output {
             terminal,
             color,
             problems: 0,
+            outlives: false,
             failed: None,
         }
     }
@@ -110,11 +113,21 @@ impl Output {
         self.terminal
     }
 
+    /// Whether reading was stopped because nobody listens.
+    pub fn is_deserted(&self) -> bool {
+        self.failed.is_some() && watch().is_stopped()
+    }
+
+    /// There is more to be done than to print, so it does not end with its reader.
+    pub fn outlives_its_reader(&mut self) {
+        self.outlives = true;
+    }
+
     /// Whether to go on: not once the reader has gone, for nothing more needs to be computed for
     /// it, nor once all is to stop.
     pub fn flow(&self) -> ControlFlow<()> {
         let watch = watch();
-        if self.failed.is_some() {
+        if self.failed.is_some() && !self.outlives {
             watch.stop();
         }
         match watch.is_stopped() {
@@ -133,10 +146,12 @@ impl Output {
 
     /// Brings what has been printed before the reader's eyes.
     pub fn show(&mut self) {
-        if self.failed.is_none() {
-            let mut stdout = io::stdout().lock();
-            let written = stdout.write_all(&self.out);
-            self.failed = written.and_then(|()| stdout.flush()).err();
+        if self.failed.is_none() && !self.out.is_empty() {
+            self.failed = progress::aside(|| {
+                let mut stdout = io::stdout().lock();
+                stdout.write_all(&self.out).and_then(|()| stdout.flush())
+            })
+            .err();
         }
         self.out.clear();
     }
@@ -166,7 +181,7 @@ impl Output {
     pub fn note(&mut self, text: &str) {
         self.show();
         // There is nowhere left to tell that this failed.
-        let _ = io::stderr().write_all(text.as_bytes());
+        let _ = progress::aside(|| io::stderr().write_all(text.as_bytes()));
     }
 
     /// Ends the output. A reader that went away early is no failure; a full disk is.

@@ -22,6 +22,7 @@ use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
 use crate::tables::FileTables;
+use crate::watch;
 use brisk_quill_core::columns::Layout;
 use brisk_quill_core::plan::{ChangeRecord, decision_line};
 use brisk_quill_files::PlanDoc;
@@ -30,7 +31,7 @@ use ratatui::crossterm::event::{
 };
 use ratatui::crossterm::execute;
 use screen::Screen;
-use signal_hook::consts::{SIGHUP, SIGTERM};
+use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use state::{Action, Edit, Effect, Leave, State, Texts};
 use std::io;
 use std::path::Path;
@@ -78,13 +79,16 @@ fn on_terminal(
     title: &str,
     color: bool,
 ) -> io::Result<Leave> {
+    watch::hold();
     let ended = Arc::new(AtomicBool::new(false));
     // A terminal that has gone needs nothing back, and reading from it would never end. Every
     // decision is written down by then.
     let gone = Arc::new(AtomicBool::new(true));
     signal_hook::flag::register_conditional_shutdown(SIGHUP, HUNG_UP, gone)?;
-    signal_hook::flag::register_conditional_shutdown(SIGTERM, HUNG_UP, Arc::clone(&ended))?;
-    signal_hook::flag::register(SIGTERM, Arc::clone(&ended))?;
+    for signal in [SIGTERM, SIGINT] {
+        signal_hook::flag::register_conditional_shutdown(signal, HUNG_UP, Arc::clone(&ended))?;
+        signal_hook::flag::register(signal, Arc::clone(&ended))?;
+    }
     // A panic gives the terminal back too.
     let mut terminal = ratatui::try_init()?;
     let _ = execute!(io::stdout(), EnableBracketedPaste);

@@ -1,10 +1,94 @@
-//! What goes on while texts are read: known to all threads.
+//! What goes on while texts are read: known to all threads, and stopped by a signal.
+//!
+//! The first interrupt asks reading to stop, so that what has been shown ends in a whole line
+//! and nothing half made is left behind; the second ends the program at once. Where it waits for
+//! an answer, or for what is typed, there is nothing to tidy up, and the first one does.
 
 use brisk_quill_files::Watch;
-use std::sync::{Arc, OnceLock};
+use signal_hook::consts::{SIGINT, SIGTERM};
+use signal_hook::{SigId, flag, low_level};
+use std::io;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+const SIGNALS: [i32; 2] = [SIGINT, SIGTERM];
 
 /// Watches every reader of the program.
 pub fn watch() -> Arc<Watch> {
     static WATCH: OnceLock<Arc<Watch>> = OnceLock::new();
     Arc::clone(WATCH.get_or_init(Arc::default))
+}
+
+/// What is known of signals.
+#[derive(Default)]
+struct Signals {
+    /// The one that came, or 0.
+    came: Arc<AtomicUsize>,
+    /// The next one ends the program.
+    at_once: Arc<AtomicBool>,
+    /// What is done when one comes.
+    actions: Mutex<Vec<SigId>>,
+}
+
+fn signals() -> &'static Signals {
+    static SIGNALS: OnceLock<Signals> = OnceLock::new();
+    SIGNALS.get_or_init(Signals::default)
+}
+
+/// From now on a signal stops reading.
+pub fn listen() {
+    static LISTENING: OnceLock<()> = OnceLock::new();
+    LISTENING.get_or_init(|| {
+        // Without the handlers, a signal ends the program as it does any other.
+        let _ = register();
+    });
+}
+
+fn register() -> io::Result<()> {
+    let Signals {
+        came,
+        at_once,
+        actions,
+    } = signals();
+    let stopped = watch().flag();
+    let mut actions = actions.lock().unwrap_or_else(PoisonError::into_inner);
+    for signal in SIGNALS {
+        // They run in this order, so the first signal only sets what the second goes by.
+        let end = flag::register_conditional_default(signal, Arc::clone(at_once))?;
+        let next = flag::register(signal, Arc::clone(at_once))?;
+        let stop = flag::register(signal, Arc::clone(&stopped))?;
+        // The numbers of signals are small.
+        let tell = flag::register_usize(signal, Arc::clone(came), signal as usize)?;
+        actions.extend([end, next, stop, tell]);
+    }
+    Ok(())
+}
+
+/// While `wait` waits for somebody, a signal ends the program at once.
+pub fn waiting<T>(wait: impl FnOnce() -> T) -> T {
+    let at_once = &signals().at_once;
+    at_once.store(true, Ordering::Relaxed);
+    let done = wait();
+    at_once.store(false, Ordering::Relaxed);
+    done
+}
+
+/// From now on signals do nothing here: whoever calls this sees to them.
+pub fn hold() {
+    let actions = &signals().actions;
+    let mut actions = actions.lock().unwrap_or_else(PoisonError::into_inner);
+    for id in actions.drain(..) {
+        low_level::unregister(id);
+    }
+}
+
+/// Ends the program by the signal that came, as whoever sent it expects.
+pub fn end_by_signal() {
+    if let Some(signal) = SIGNALS
+        .into_iter()
+        .find(|signal| *signal as usize == signals().came.load(Ordering::Relaxed))
+    {
+        // Should that fail, it ends with its status.
+        let _ = low_level::emulate_default_handler(signal);
+    }
 }

@@ -1,11 +1,12 @@
 //! What other threads may know of the reading of texts, and ask of it.
 
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 /// Watches readers from another thread.
 #[derive(Debug, Default)]
 pub struct Watch {
-    stopped: AtomicBool,
+    stopped: Arc<AtomicBool>,
     bytes: AtomicU64,
 }
 
@@ -19,6 +20,11 @@ impl Watch {
     /// Whether it has been asked to.
     pub fn is_stopped(&self) -> bool {
         self.stopped.load(Ordering::Relaxed)
+    }
+
+    /// What [`Watch::stop`] sets, for whoever can set no more than a flag.
+    pub fn flag(&self) -> Arc<AtomicBool> {
+        Arc::clone(&self.stopped)
     }
 
     /// How many bytes have been read so far.

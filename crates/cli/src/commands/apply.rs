@@ -19,6 +19,7 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+    output.outlives_its_reader();
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
         plans::check_alone(&parts, args.guard.ensure.is_some())?;
         return apply_plan(args, output);
@@ -192,7 +193,7 @@ fn evaluate_all(
             }
             ControlFlow::Continue(())
         },
-    );
+    )?;
     failed.map_or(Ok(plan), |error| {
         let message = format!("the changes cannot be kept in a temporary file: {error}");
         Err(Complaint::trouble(message).remedy("make room, or set TMPDIR to a folder with room"))

@@ -115,7 +115,7 @@ impl<'a> Copies<'a> {
                 }
             }
             ControlFlow::Continue(())
-        });
+        })?;
         failed.map_or(Ok(staged), |error| Err(file_complaint(&error)))
     }
 

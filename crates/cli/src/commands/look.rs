@@ -1,13 +1,14 @@
 //! One query over all the files of a request, for the verbs that only look.
 
-use super::pass::{Note, file_complaint, problem_complaint};
+use super::pass::{Note, file_complaint, problem_complaint, stopped};
 use crate::args::{FilesArgs, Part};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedQuery, Sources};
 use crate::output::{Output, Said};
+use crate::progress::Progress;
 use crate::render::FileCounts;
 use crate::status::Status;
-use crate::watch::watch;
+use crate::watch::{self, watch};
 use brisk_quill_core::{
     Findings, Found, LeftOutCounts, Problem, Query, Remark, Standing, UnitView, Visitor,
     columns::Row,
@@ -163,6 +164,9 @@ impl Request {
         let reader = Reader::new(options::texts(args, FactsOf::None)?).watched(watch());
         let is_table = |source: &Source| query.is_table(source.path());
         let sources = options::sources(paths, args, &is_table)?;
+        if !sources.waits_for_typing() {
+            watch::listen();
+        }
         Ok(Self {
             query,
             sources,
@@ -216,11 +220,12 @@ impl Request {
             }
             output.flow()
         };
+        let _progress = Progress::of(&self.sources.listing.sources);
         let work = |worker: &mut Worker<'_>, source: &Source, send: &mut dyn FnMut(_) -> bool| {
             worker.file(source, blank.clone(), send);
         };
         in_order(&self.sources.listing.sources, threads, worker, work, take);
-        Ok(looked)
+        end(looked)
     }
 
     /// The same for a seer that must see all files itself, one after the other.
@@ -232,6 +237,7 @@ impl Request {
     ) -> Result<Looked, Complaint> {
         let total = self.run_total()?;
         let mut looked = self.begin(output);
+        let _progress = Progress::of(&self.sources.listing.sources);
         let mut found = found(&self.query, needs, total);
         for source in &self.sources.listing.sources {
             seer.begin_file(source);
@@ -249,7 +255,7 @@ impl Request {
             looked.end_file(result, output);
             seer.end_file(source, output);
         }
-        Ok(looked)
+        end(looked)
     }
 
     /// Shows `seer` the same without telling of anything, before it is looked at in earnest.
@@ -344,6 +350,14 @@ impl Worker<'_> {
             result,
             page: self.page.turn(),
         })));
+    }
+}
+
+/// What was counted, unless it was stopped on the way.
+fn end(looked: Looked) -> Result<Looked, Complaint> {
+    match watch().is_stopped() {
+        true => Err(stopped()),
+        false => Ok(looked),
     }
 }
 

@@ -4,9 +4,10 @@ use crate::args::GuardArgs;
 use crate::complaint::Complaint;
 use crate::options::{self, Sources};
 use crate::output::Output;
+use crate::progress::Progress;
 use crate::render::{RewriteTotals, counted, file_name, number, one_line_of};
 use crate::status::Status;
-use crate::watch::watch;
+use crate::watch::{self, watch};
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{
@@ -70,6 +71,9 @@ impl<'r> Pass<'r> {
         guard: Guard,
     ) -> Result<Self, Complaint> {
         let listing = &sources.listing;
+        if !sources.waits_for_typing() {
+            watch::listen();
+        }
         let mut reader = Reader::new(texts).watched(watch());
         while let Some(step) = rewrite.step_to_count(&options.totals) {
             keep_stdin(&mut reader, listing)?;
@@ -139,13 +143,15 @@ impl<'r> Pass<'r> {
 
     /// Evaluates every source, each into a sink of its own that `sink` makes, and shows `take`
     /// what came out, in order; nothing of a file that was skipped or could not be read.
+    ///
+    /// Fails when it was stopped before the end.
     pub fn each<S: FileSink + Send>(
         &mut self,
         listing: &Listing,
         sink: impl Fn(&Source) -> S + Sync,
         output: &mut Output,
         mut take: impl FnMut(&mut Self, &Source, S, Option<ReadFile>, &mut Output) -> ControlFlow<()>,
-    ) {
+    ) -> Result<(), Complaint> {
         let (rewrite, options) = (self.rewrite, self.options.clone());
         let reader = self.reader.another();
         let worker = || (Run::new(rewrite, &options), reader.another());
@@ -158,6 +164,7 @@ impl<'r> Pass<'r> {
             send((sink, evaluated));
         };
         let threads = self.threads;
+        let _progress = Progress::of(&listing.sources);
         in_order(
             &listing.sources,
             threads,
@@ -169,6 +176,10 @@ impl<'r> Pass<'r> {
                 take(self, source, sink, read, output)
             },
         );
+        match watch().is_stopped() {
+            true => Err(stopped()),
+            false => Ok(()),
+        }
     }
 
     /// Counts what came out of a file, and tells why it could not be read.
@@ -251,6 +262,11 @@ impl<'r> Pass<'r> {
         }
         status
     }
+}
+
+/// Not all has been looked at.
+pub fn stopped() -> Complaint {
+    Complaint::trouble("stopped before everything was looked at").remedy("nothing has been written")
 }
 
 fn keep_stdin(reader: &mut Reader, listing: &Listing) -> Result<(), Complaint> {

@@ -190,6 +190,11 @@ impl<'a> PlanOut<'a> {
         self
     }
 
+    /// Whether it goes elsewhere than to standard output.
+    pub fn is_kept(&self) -> bool {
+        self.save.is_some() || self.last.is_some()
+    }
+
     /// What makes the records of files.
     pub fn maker(&self) -> PlanMaker<'a> {
         PlanMaker {

@@ -61,6 +61,9 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         None => None,
     };
     let mut plan = PlanOut::new(&planned, args.json, args.save.as_deref(), !piped)?;
+    if plan.is_kept() {
+        output.outlives_its_reader();
+    }
     let mut kinds = args.kinds.then(KindSink::new);
     let reading = (texts, options::threads(args.files.threads));
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
@@ -121,7 +124,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         status = status.max(view.file(&report, output));
         plan.file(&report, sink.plan, output);
         ControlFlow::Continue(())
-    });
+    })?;
     if let Some(kinds) = kinds {
         kinds.print(show, output);
     }

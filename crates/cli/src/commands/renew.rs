@@ -115,7 +115,7 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     let mut plan = PlanOut::new(&asked, false, Some(fresh), false)?;
     plan.begin(output);
-    if !fill(&mut pass, &sources.listing, &mut plan, output) {
+    if !fill(&mut pass, &sources.listing, &mut plan, output)? {
         return Err(Complaint::trouble(
             "a file of the plan can no longer be read",
         ));
@@ -129,7 +129,7 @@ pub fn fill(
     listing: &Listing,
     plan: &mut PlanOut<'_>,
     output: &mut Output,
-) -> bool {
+) -> Result<bool, Complaint> {
     let mut all = true;
     let maker = plan.maker();
     let sink = |source: &Source| PlanSink {
@@ -154,8 +154,8 @@ pub fn fill(
             plan.file(&report, sink.plan, output);
         }
         ControlFlow::Continue(())
-    });
-    all
+    })?;
+    Ok(all)
 }
 
 /// Writes changes into a plan, and keeps what else there is to tell.

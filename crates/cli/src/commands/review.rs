@@ -70,7 +70,7 @@ fn evaluate(
     let mut plan = PlanOut::new(asked, false, None, true)?.without_limit();
     plan.begin(output);
     pass.unreadable(&sources.listing, output);
-    fill(&mut pass, &sources.listing, &mut plan, output);
+    fill(&mut pass, &sources.listing, &mut plan, output)?;
     let status = pass.end(output);
     let holds = status == Status::Fine && pass.totals.counts.changes > 0;
     plan.end(&pass.totals, &pass.notes, (holds, false), output)?;

@@ -4,6 +4,7 @@ use super::pass::file_complaint;
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::render::counted;
+use crate::watch;
 use brisk_quill_files::{Journal, Plan, RealFs, RunDone, RunRecord, RunRequest, Trouble, make_run};
 use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
 use std::io::{self, BufRead};
@@ -58,6 +59,7 @@ pub fn make(
 ) -> Result<RunDone, Complaint> {
     let journal = journal()?;
     let interrupted = Arc::new(AtomicBool::new(false));
+    watch::hold();
     for signal in [SIGINT, SIGTERM] {
         // Without the handler the journal would still see to it that all is finished later.
         let _ = signal_hook::flag::register(signal, Arc::clone(&interrupted));
@@ -92,9 +94,7 @@ pub fn agreed(question: &str, output: &mut Output) -> Result<bool, Complaint> {
     output.print(question.as_bytes());
     output.show();
     let mut answer = String::new();
-    io::stdin()
-        .lock()
-        .read_line(&mut answer)
+    watch::waiting(|| io::stdin().lock().read_line(&mut answer))
         .map_err(|error| Complaint::trouble(format!("cannot read the answer: {error}")))?;
     Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
 }
