@@ -152,8 +152,18 @@ impl Template {
 
     /// Whether it writes how many matches have been taken before.
     pub fn counts(&self) -> bool {
-        let of_count = |part: &Part| matches!(part, Part::Reference { subject, .. } if *subject == Subject::Count);
-        self.parts.iter().any(of_count)
+        self.refers_to(&Subject::Count)
+    }
+
+    /// Whether it writes the number of the line.
+    pub(crate) fn writes_line(&self) -> bool {
+        self.refers_to(&Subject::Line)
+    }
+
+    fn refers_to(&self, wanted: &Subject) -> bool {
+        let is_wanted =
+            |part: &Part| matches!(part, Part::Reference { subject, .. } if subject == wanted);
+        self.parts.iter().any(is_wanted)
     }
 
     /// The columns it takes text from.

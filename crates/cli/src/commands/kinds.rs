@@ -125,14 +125,22 @@ fn quoted(text: &[u8]) -> String {
 /// Whether a letter or a digit goes on beyond an end of the match.
 fn touches(line: &[u8], span: Span) -> bool {
     let word = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
-    let text = |part: &[u8]| String::from_utf8_lossy(part).into_owned();
-    let (before, own, after) = (
-        text(&line[..span.from]),
-        text(&line[span.range()]),
-        text(&line[span.to..]),
-    );
-    (word(before.chars().next_back()) && word(own.chars().next()))
-        || (word(own.chars().next_back()) && word(after.chars().next()))
+    let own = &line[span.range()];
+    (word(last_char(&line[..span.from])) && word(first_char(own)))
+        || (word(last_char(own)) && word(first_char(&line[span.to..])))
+}
+
+/// The bytes of the longest character.
+const CHAR: usize = 4;
+
+fn first_char(text: &[u8]) -> Option<char> {
+    let head = &text[..text.len().min(CHAR)];
+    String::from_utf8_lossy(head).chars().next()
+}
+
+fn last_char(text: &[u8]) -> Option<char> {
+    let tail = &text[text.len().saturating_sub(CHAR)..];
+    String::from_utf8_lossy(tail).chars().next_back()
 }
 
 /// A match with a little of what stands around it.

@@ -181,7 +181,10 @@ fn extent(text: &[u8], from: usize, edits: &[Edit]) -> (usize, usize) {
         match edits.get(size) {
             // The first one lies here however it was found.
             Some(edit) if size == 0 || edit.span.from < to || (open && edit.span.from == to) => {
-                to = to.max(line_end(text, edit.span));
+                // Within the last line, its end is known.
+                if edit.span.to >= to {
+                    to = line_end(text, edit.span);
+                }
                 size += 1;
             }
             _ if open && to < text.len() => to = line_end(text, Span::new(to, to)),

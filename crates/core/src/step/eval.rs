@@ -10,6 +10,7 @@ use crate::query::{Finding, Findings, Standing, UnitView, Visitor, Walk, Wanted}
 use crate::rewrite::{RunOptions, StepCounts};
 use crate::template::Occasion;
 use crate::{Pattern, Problem, ProblemKind, Remark, Span, Template, line_ends};
+use std::cell::Cell;
 
 /// The state of one step during a run.
 #[derive(Debug)]
@@ -100,6 +101,7 @@ impl<'r> StepRun<'r> {
             file: &self.file,
             last_ending: self.last_ending,
             in_row: None,
+            counted: Cell::default(),
             out: StepOutcome::default(),
         };
         self.walk.piece(text, (0, last), wanted, &mut maker);
@@ -131,6 +133,8 @@ struct EditMaker<'e> {
     last_ending: &'static [u8],
     /// What is to be written into the row at hand.
     in_row: Option<RowText>,
+    /// How far the line ends of the unit at hand have been counted, and how many there are.
+    counted: Cell<(usize, u64)>,
     out: StepOutcome,
 }
 
@@ -144,6 +148,7 @@ struct RowText {
 
 impl Visitor for EditMaker<'_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
+        self.counted.take();
         let first = self.out.edits.len();
         for finding in found.iter() {
             self.counts.matches += 1;
@@ -285,12 +290,23 @@ impl EditMaker<'_> {
         let occasion = Occasion {
             unit: unit.bytes(),
             groups: finding.groups,
-            line: unit.line + line_ends(&unit.bytes()[..finding.span.from]),
+            line: match template.writes_line() {
+                true => unit.line + self.lines_before(unit.bytes(), finding.span.from),
+                false => unit.line,
+            },
             file: self.file,
             count,
             row: unit.cell.as_ref().map(|cell| cell.row()),
         };
         Ok(template.expand(&occasion, text)?)
+    }
+
+    /// The line ends of a unit before offset `at`, which grows from match to match.
+    fn lines_before(&self, unit: &[u8], at: usize) -> u64 {
+        let (counted, lines) = self.counted.get();
+        let lines = lines + line_ends(&unit[counted..at]);
+        self.counted.set((at, lines));
+        lines
     }
 
     /// Does in the value of a cell what the step does in a unit; all of it is one edit.

@@ -1,0 +1,210 @@
+//! Many files at a time: the same output however many, and a clean end when it is stopped.
+
+mod support;
+
+use rustix::process::{Pid, Signal, kill_process};
+use std::fs::File;
+use std::io::{Read, Write};
+use std::os::unix::process::ExitStatusExt;
+use std::process::{Child, Stdio};
+use support::{Got, Sandbox};
+
+/// More than a hundred files of very different length, some of them binary or with bad rows.
+fn port() -> Sandbox {
+    let port = Sandbox::new();
+    for n in 0..150usize {
+        let lines = match n {
+            // Longer than what is read at a time.
+            57 => 50_000,
+            n if n % 50 == 7 => 2_000,
+            n => n * 7 % 90,
+        };
+        let line = |i: usize| match (n + i) % 9 {
+            0 => format!("quay {i} has 2.{i} m at low water\r\n"),
+            1 => format!("berth {} is closed\n", i % 13),
+            2 => "no berth here, only a \u{1b}[31mquay\n".to_owned(),
+            _ => format!("gauge L{} reads {i}\n", n % 4),
+        };
+        let text: String = (0..lines).map(line).collect();
+        port.write(&format!("logs/part{}/log{n}.txt", n % 7), text);
+        port.write(
+            &format!("tables/t{n}.csv"),
+            match n % 40 {
+                3 => "id,berth\n1,\"berth 7\n".to_owned(),
+                _ => format!("id,berth\n{n},berth {}\n{n},B-2\n", n % 9),
+            },
+        );
+    }
+    port.write("logs/image.txt", b"quay\0quay");
+    port
+}
+
+#[test]
+fn threads_do_not_matter() {
+    let port = port();
+    port.run(r"preview 'quay (\d+)' --with 'Q$1' logs --save before.plan")
+        .ok();
+    // What is run, and how often it may differ.
+    let lines = [
+        r"find 'quay (\d+)' logs",
+        "find quay --count --each logs",
+        "find quay --json logs",
+        "find quay --paths logs nowhere",
+        "find --missing 'quay|berth' logs --bare",
+        "find quay logs --limit 700 --count",
+        "find quay logs --pick last --per run --json",
+        "find 'berth ' --columns berth tables --json",
+        r"check '^B-\d' --columns berth tables",
+        "check --forbid quay logs --json",
+        r"tally '(quay|berth) (\d+)' --group 1 --sum 2 logs",
+        "tally quay logs --by file",
+        "shapes logs --show all",
+        "shapes --chars logs",
+        "shapes --columns berth tables",
+        r"extract '(\w+) (\d+)' logs --as csv",
+        r"preview 'quay (\d+)' --with 'Q$1' logs",
+        r"preview 'quay (\d+)' --with 'Q$1' logs --json",
+        r"preview 'quay (\d+)' --with 'Q$1' logs --kinds",
+        r"preview 'quay (\d)' --with 'Q$1' logs --against before.plan",
+        r"preview 'quay (\d+)' --with 'Q$1' logs --diff",
+        r"preview quay --with '${@count}' logs --show 70",
+        "preview quay --with pier --ensure pier logs",
+        "preview quay --with pier --limit 900 logs --json",
+        "preview quay --with pier --pick 'last-9..' --per run logs --json",
+        r"preview 'berth (\d)' --with 'B-$1' --columns berth tables",
+    ];
+    for line in lines {
+        let run = |threads: u32| port.run(&format!("{line} --threads {threads}"));
+        let seen = |got: Got| (got.status, got.out, got.err);
+        let alone = seen(run(1));
+        assert_ne!(alone.0, 2, "{line}: {}", alone.2);
+        assert!(alone.1.len() > 20, "{line}: {}", alone.1);
+        for threads in [2, 8] {
+            assert_eq!(seen(run(threads)), alone, "{line}, {threads} threads");
+        }
+    }
+    let got = port.run("find quay logs --threads 0");
+    assert_eq!(got.status, 2, "{got:?}");
+}
+
+/// What is copied while it is evaluated is what a filter makes of it, piece by piece.
+#[test]
+fn copies_are_what_a_filter_makes() {
+    let port = port();
+    let long = "gauge and quay 7 without an end ".repeat(40_000);
+    port.write("logs/long.txt", format!("quay 1\n{long}\nquay 2"));
+    port.write("logs/marked.txt", b"\xEF\xBB\xBFquay 3\nquay 4\n");
+    port.write("logs/wide.txt", b"\xFF\xFEq\0u\0a\0y\0 \x007\0\n\0");
+    port.write("logs/empty.txt", b"");
+    let rewrites = [
+        r"'quay (\d+)' --with 'the quay of number $1'",
+        "quay --drop-lines",
+        "quay --below 'as told' --lines last-3..",
+        r"'(?m)\z' --with ' <end>' --unit text",
+    ];
+    for (number, rewrite) in rewrites.into_iter().enumerate() {
+        let out = format!("out{number}");
+        port.run(&format!("apply {rewrite} logs --to {out} --threads 2"))
+            .ok();
+        let names = [
+            "part0/log7.txt",
+            "part1/log57.txt",
+            "long.txt",
+            "marked.txt",
+        ];
+        for name in names.into_iter().chain(["wide.txt", "empty.txt"]) {
+            let source = format!("logs/{name}");
+            let filtered = port.pipe(port.read(&source), &format!("apply {rewrite} --expect 0.."));
+            assert_eq!(filtered.status, 0, "{rewrite}: {}", filtered.err);
+            let copied = port.read(&format!("{out}/{source}"));
+            assert!(copied == filtered.raw, "{rewrite}, {name}");
+        }
+        assert!(!port.file(&format!("{out}/logs/image.txt")).exists());
+    }
+    // A guard that fails leaves nothing behind, nor does a file in the way.
+    let before = port.snapshot();
+    for line in [
+        "apply quay --with pier logs --to new/deep --expect 1",
+        "apply quay --with pier logs --to out0",
+    ] {
+        assert_ne!(port.run(line).status, 0, "{line}");
+        assert!(port.snapshot() == before, "{line}");
+        assert!(!port.file("new").exists(), "{line}");
+    }
+}
+
+/// Starts the program on a file with many changes and, where that is asked for, on a pipe that
+/// is held open.
+fn stuck(port: &Sandbox, line: &str) -> (Child, Option<File>) {
+    port.write("a.txt", "quay 7\n".repeat(200_000));
+    let pipe = port.file("z.pipe");
+    let mode = rustix::fs::Mode::RUSR | rustix::fs::Mode::WUSR;
+    rustix::fs::mkfifoat(rustix::fs::CWD, &pipe, mode).unwrap();
+    let mut command = port.command();
+    command.args(line.split(' ')).stdin(Stdio::null());
+    command.stdout(Stdio::piped()).stderr(Stdio::piped());
+    let child = command.spawn().unwrap();
+    // It can be opened once the program reads it.
+    let writer = line.contains("z.pipe").then(|| {
+        let mut writer = File::options().write(true).open(pipe).unwrap();
+        writer.write_all(b"quay 8\n").unwrap();
+        writer
+    });
+    (child, writer)
+}
+
+#[test]
+fn an_interrupt_leaves_no_half_line_and_no_plan() {
+    for line in [
+        "preview quay --with pier --show all --threads 2 a.txt z.pipe",
+        "preview quay --with pier --json --threads 2 a.txt z.pipe",
+        "find quay --json --threads 1 a.txt",
+        "apply quay --with pier --yes a.txt z.pipe",
+        "apply quay --with pier --to out/in a.txt z.pipe",
+    ] {
+        let port = Sandbox::new();
+        let (mut child, writer) = stuck(&port, line);
+        let before = port.read("a.txt");
+        let mut start = Vec::new();
+        if writer.is_none() {
+            // By now it waits until more of its output is read.
+            start.resize(1000, 0);
+            let out = child.stdout.as_mut().unwrap();
+            out.read_exact(&mut start).unwrap();
+        }
+        kill_process(Pid::from_child(&child), Signal::INT).unwrap();
+        drop(writer);
+        let done = child.wait_with_output().unwrap();
+        let err = String::from_utf8_lossy(&done.stderr);
+        let signal = done.status.signal();
+        assert_eq!(signal, Some(Signal::INT.as_raw()), "{line}: {err}");
+        assert!(err.contains("nothing has been written"), "{line}: {err}");
+        let out = done.stdout;
+        assert!(out.is_empty() || out.ends_with(b"\n"), "{line}");
+        assert_eq!(start.is_empty(), line.contains("z.pipe"), "{line}");
+        assert_eq!(port.read("a.txt"), before, "{line}");
+        assert!(!port.file("out").exists(), "{line}");
+        let got = port.run("apply --yes");
+        assert!(
+            got.err.contains("no preview to go on with"),
+            "{line}: {got:?}"
+        );
+    }
+}
+
+#[test]
+fn a_preview_outlives_its_reader() {
+    let port = Sandbox::with("a.txt", "quay 7\n".repeat(40_000));
+    let mut command = port.command();
+    command.args([
+        "preview", "quay", "--with", "pier", "--show", "all", "a.txt",
+    ]);
+    let mut child = command.stdout(Stdio::piped()).spawn().unwrap();
+    let mut start = [0; 1000];
+    child.stdout.take().unwrap().read_exact(&mut start).unwrap();
+    assert!(child.wait().unwrap().success());
+    // The plan holds what was not read, too.
+    let got = port.run("apply --yes").ok();
+    assert!(got.out.contains("40,000 changes"), "{got:?}");
+    assert_eq!(port.text("a.txt"), "pier 7\n".repeat(40_000));
+}
