@@ -12,7 +12,7 @@ mod split;
 pub use definitions::*;
 
 use crate::status::Status;
-use clap::Parser;
+use clap::{CommandFactory, FromArgMatches};
 use std::ffi::OsString;
 use std::process::ExitCode;
 
@@ -74,11 +74,16 @@ impl Stopped {
 /// Parses the arguments, the program's own name first.
 pub fn parse(argv: Vec<OsString>) -> Result<Parsed, Stopped> {
     let split = split::split(argv).map_err(Stopped::Swallowed)?;
+    let mut definitions = Command::command();
+    let mut parse = |words: &[OsString]| {
+        let found = definitions.try_get_matches_from_mut(words);
+        found.and_then(|found| Command::from_arg_matches(&found))
+    };
     let mut parts = Vec::new();
     for part in &split.parts {
-        let command = Command::try_parse_from(part).map_err(Stopped::Clap)?;
+        let command = parse(part).map_err(Stopped::Clap)?;
         parts.push(command.verb.into_part());
     }
-    let command = Command::try_parse_from(&split.joined).map_err(Stopped::Clap)?;
+    let command = parse(&split.joined).map_err(Stopped::Clap)?;
     Ok(Parsed { command, parts })
 }

@@ -15,6 +15,7 @@ mod kinds;
 mod look;
 mod man;
 mod pass;
+mod plan_out;
 pub mod plans;
 mod preview;
 mod recover;

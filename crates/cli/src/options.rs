@@ -389,9 +389,13 @@ pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Complaint>
     })
 }
 
-/// How many files are looked at at a time.
-pub fn threads(asked: Option<NonZeroUsize>) -> usize {
-    let processors = || std::thread::available_parallelism().map_or(1, usize::from);
+/// How many of so many files are looked at at a time.
+pub fn threads(asked: Option<NonZeroUsize>, files: usize) -> usize {
+    let processors = || match files {
+        // Counting them takes longer than looking at a small file.
+        0 | 1 => 1,
+        _ => std::thread::available_parallelism().map_or(1, usize::from),
+    };
     asked.map_or_else(processors, usize::from)
 }
 

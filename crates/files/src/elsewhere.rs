@@ -8,6 +8,7 @@ use crate::fs::folder_of;
 use crate::parallel::on_each;
 use crate::splice::{CHUNK, splice_into};
 use crate::{FileEdit, FileError, Plan, Source, Trouble};
+use std::cmp::Reverse;
 use std::collections::{BTreeSet, VecDeque};
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
@@ -63,7 +64,7 @@ pub fn write_elsewhere(
 #[derive(Debug)]
 pub struct Staging {
     replace: bool,
-    /// Folders that were not there before, each behind the one it lies in.
+    /// Folders that were not there before.
     made: Mutex<Vec<PathBuf>>,
 }
 
@@ -149,7 +150,9 @@ impl Staging {
 impl Drop for Staging {
     fn drop(&mut self) {
         let made = self.made.get_mut().unwrap_or_else(PoisonError::into_inner);
-        for folder in made.iter().rev() {
+        // What lies in another folder goes before it.
+        made.sort_by_key(|folder| Reverse(folder.components().count()));
+        for folder in made {
             // One that holds something stays.
             let _ = fs::remove_dir(folder);
         }

@@ -163,7 +163,10 @@ impl Reader {
             Source::Stdin => Box::new(io::stdin().lock()),
             Source::File(path) => Box::new(File::open(path).map_err(fail)?),
         };
-        self.buffer.resize(PIECE, 0);
+        if self.buffer.is_empty() {
+            // Memory that is zero anyway is not touched before it is needed.
+            self.buffer = vec![0; PIECE];
+        }
         let filled = fill(&mut *input, &mut self.buffer).map_err(fail)?;
         let head = &self.buffer[..filled];
         let (encoding, start) = TextEncoding::of_mark(head)

@@ -126,9 +126,31 @@ impl SpoolWriter {
         })
     }
 
+    /// Writes what `write` appends; gives how many bytes that were.
+    ///
+    /// # Errors
+    ///
+    /// When the temporary file cannot be written.
+    pub fn write_with(&mut self, write: impl FnOnce(&mut Vec<u8>)) -> io::Result<usize> {
+        let before = self.buffer.len();
+        write(&mut self.buffer);
+        let written = self.buffer.len() - before;
+        self.put_full()?;
+        Ok(written)
+    }
+
+    fn put_full(&mut self) -> io::Result<()> {
+        match self.buffer.len() >= BLOCK {
+            true => self.put(),
+            false => Ok(()),
+        }
+    }
+
     fn put(&mut self) -> io::Result<()> {
         if !self.buffer.is_empty() {
-            let block = self.spool.keep(std::mem::take(&mut self.buffer))?;
+            // The next block will be as large.
+            let next = Vec::with_capacity(self.buffer.len().min(BLOCK + BLOCK / 8));
+            let block = self.spool.keep(std::mem::replace(&mut self.buffer, next))?;
             self.blocks.push(block);
         }
         Ok(())
@@ -138,9 +160,7 @@ impl SpoolWriter {
 impl Write for SpoolWriter {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         self.buffer.extend_from_slice(bytes);
-        if self.buffer.len() >= BLOCK {
-            self.put()?;
-        }
+        self.put_full()?;
         Ok(bytes.len())
     }
 

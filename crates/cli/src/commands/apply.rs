@@ -51,7 +51,10 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
 
     let run = RunOptions::default();
-    let reading = (texts, options::threads(args.files.threads));
+    let reading = (
+        texts,
+        options::threads(args.files.threads, listing.sources.len()),
+    );
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     pass.keep_stdin(listing)?;
     if let Some(to) = args.to.as_deref().filter(|_| !filter) {

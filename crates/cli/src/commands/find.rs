@@ -34,7 +34,8 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
         output.print(format!("{sentence}\n").as_bytes());
     }
     let needs = Needs {
-        groups: true,
+        // Where nothing is shown of them, finding them would only take time.
+        groups: matches!(tally.form, Form::Text(_) | Form::Json(_)),
         missing: args.missing,
         whole_texts: args.show.context > 0,
     };

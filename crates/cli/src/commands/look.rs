@@ -169,9 +169,9 @@ impl Request {
         }
         Ok(Self {
             query,
+            threads: options::threads(args.threads, sources.listing.sources.len()),
             sources,
             reader,
-            threads: options::threads(args.threads),
         })
     }
 

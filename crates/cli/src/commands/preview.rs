@@ -5,7 +5,7 @@ use super::keep;
 use super::kinds::KindSink;
 use super::look::Room;
 use super::pass::{Guard, Note, Pass, template_hints};
-use super::plans::{PlanOut, PlanPart};
+use super::plan_out::{PlanOut, PlanPart};
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite};
@@ -65,7 +65,10 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         output.outlives_its_reader();
     }
     let mut kinds = args.kinds.then(KindSink::new);
-    let reading = (texts, options::threads(args.files.threads));
+    let reading = (
+        texts,
+        options::threads(args.files.threads, listing.sources.len()),
+    );
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     view.begin(listing, output);
     plan.begin(output);

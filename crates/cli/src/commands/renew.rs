@@ -5,7 +5,8 @@
 //! are like that, only when there are as many as before and all were decided alike.
 
 use super::pass::{Guard, Pass};
-use super::plans::{Meant, PlanOut, PlanPart, source_of};
+use super::plan_out::{PlanOut, PlanPart};
+use super::plans::{Meant, source_of};
 use crate::args::GuardArgs;
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite, Sources};
@@ -111,7 +112,7 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
         ..RunOptions::default()
     };
     let guard = Guard::new(&GuardArgs::default())?;
-    let reading = (texts, options::threads(None));
+    let reading = (texts, options::threads(None, sources.listing.sources.len()));
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     let mut plan = PlanOut::new(&asked, false, Some(fresh), false)?;
     plan.begin(output);

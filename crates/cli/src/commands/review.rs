@@ -1,7 +1,8 @@
 //! `review`: judges the changes of a plan, on a screen or by options.
 
 use super::pass::{Guard, Pass};
-use super::plans::{self, Meant, PlanOut};
+use super::plan_out::PlanOut;
+use super::plans::{self, Meant};
 use super::renew::fill;
 use crate::args::{Part, ReviewArgs};
 use crate::complaint::Complaint;
@@ -60,7 +61,10 @@ fn evaluate(
         .remedy("name the files"));
     }
     let texts = options::texts(&args.files, FactsOf::Found)?;
-    let reading = (texts, options::threads(args.files.threads));
+    let reading = (
+        texts,
+        options::threads(args.files.threads, sources.listing.sources.len()),
+    );
     let run = RunOptions {
         groups: true,
         cells: true,

@@ -1,5 +1,9 @@
 //! JSON Lines: one record a line, in the order the reference page gives.
 
+mod line;
+
+pub use line::JsonPath;
+
 use super::find::FoundUnit;
 use super::report::FileReport;
 use super::table::{FindTotals, RewriteTotals};
@@ -7,124 +11,14 @@ use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::edits::CellEdit;
 use brisk_quill_core::plan::FORMAT;
-use brisk_quill_core::{
-    GroupText, Groups, LeftOutCounts, Passage, Problem, Rewrite, RewriteText, StepCounts,
-};
+use brisk_quill_core::{Groups, LeftOutCounts, Passage, Problem, Rewrite, RewriteText, StepCounts};
 use brisk_quill_files::{Facts, FileEdit, FilePassage, Source};
+use line::{Line, Text, key, lossy, path_text, push_number};
 use serde::Serialize;
 use std::borrow::Cow;
 
 /// Units longer than this are left out of `unit` records, in bytes.
 const UNIT_MOST: usize = 4 << 10;
-
-/// Bytes as text; where they are not UTF-8, the bytes travel beside the shown text.
-struct Text<'t> {
-    shown: Cow<'t, str>,
-    base64: Option<String>,
-}
-
-impl<'t> Text<'t> {
-    fn of(bytes: &'t [u8]) -> Self {
-        let shown = String::from_utf8_lossy(bytes);
-        Self {
-            base64: match shown {
-                Cow::Borrowed(_) => None,
-                Cow::Owned(_) => Some(BASE64.encode(bytes)),
-            },
-            shown,
-        }
-    }
-}
-
-fn path_text(source: &Source) -> Text<'_> {
-    Text::of(source.path().as_os_str().as_encoded_bytes())
-}
-
-/// Writes a record on a line of its own, key by key, for those records that come in numbers.
-struct Line<'o> {
-    out: &'o mut Vec<u8>,
-}
-
-impl<'o> Line<'o> {
-    fn begin(out: &'o mut Vec<u8>, record: &str) -> Self {
-        out.extend_from_slice(b"{\"record\":\"");
-        out.extend_from_slice(record.as_bytes());
-        out.push(b'"');
-        Self { out }
-    }
-
-    /// A key; what is written next is its value.
-    fn key(&mut self, key: &str) -> &mut Vec<u8> {
-        self.out.extend_from_slice(b",\"");
-        self.out.extend_from_slice(key.as_bytes());
-        self.out.extend_from_slice(b"\":");
-        self.out
-    }
-
-    fn number(&mut self, key: &str, number: u64) {
-        push_number(self.key(key), number);
-    }
-
-    fn text(&mut self, key: &str, text: &str) {
-        push_text(self.key(key), text);
-    }
-
-    fn text_or_null(&mut self, key: &str, text: Option<&str>) {
-        push_text_or_null(self.key(key), text);
-    }
-
-    /// Bytes under `key`, and where they are not UTF-8 also under the other key.
-    fn bytes(&mut self, [key, key_b64]: [&str; 2], text: &Text<'_>) {
-        self.text(key, &text.shown);
-        if let Some(base64) = &text.base64 {
-            self.text(key_b64, base64);
-        }
-    }
-
-    /// The path of the file, the line, and the column.
-    fn place(&mut self, path: &Text<'_>, line: u64, cell: Option<&str>) {
-        self.bytes(["path", "path_b64"], path);
-        self.number("line", line);
-        self.text_or_null("cell", cell);
-    }
-
-    /// The groups of a match, but for the whole match.
-    fn groups(&mut self, names: Option<&Groups>, groups: &[GroupText]) {
-        let out = self.key("groups");
-        out.push(b'[');
-        for (number, text) in groups.iter().enumerate().skip(1) {
-            out.extend_from_slice(if number == 1 { b"{" } else { b",{" });
-            out.extend_from_slice(b"\"number\":");
-            push_number(out, number as u64);
-            out.extend_from_slice(b",\"name\":");
-            push_text_or_null(out, names.and_then(|names| names.name(number)));
-            out.extend_from_slice(b",\"text\":");
-            let text = text.as_deref().map(String::from_utf8_lossy);
-            push_text_or_null(out, text.as_deref());
-            out.push(b'}');
-        }
-        out.push(b']');
-    }
-
-    fn end(self) {
-        self.out.extend_from_slice(b"}\n");
-    }
-}
-
-fn push_number(out: &mut Vec<u8>, number: u64) {
-    out.extend_from_slice(itoa::Buffer::new().format(number).as_bytes());
-}
-
-fn push_text(out: &mut Vec<u8>, text: &str) {
-    serde_json::to_writer(out, text).expect("memory can be written");
-}
-
-fn push_text_or_null(out: &mut Vec<u8>, text: Option<&str>) {
-    match text {
-        Some(text) => push_text(out, text),
-        None => out.extend_from_slice(b"null"),
-    }
-}
 
 pub(super) fn push(out: &mut Vec<u8>, record: &impl Serialize) {
     serde_json::to_writer(&mut *out, record).expect("records hold only strings and numbers");
@@ -310,20 +204,19 @@ impl JsonPlan<'_> {
     pub fn passage(
         &self,
         out: &mut Vec<u8>,
-        source: &Source,
+        path: &JsonPath,
         found: &FilePassage<'_>,
         changes: u64,
     ) {
-        let path = path_text(source);
         let cells = found.edits.iter().all(|edit| edit.text.cell.is_some());
         if !cells {
-            push_unit(out, &path, found.passage);
+            push_unit(out, path, found.passage);
         }
         for (number, edit) in (changes + 1..).zip(&found.edits) {
             if let Some(cell) = edit.text.cell.filter(|_| cells) {
-                push_cell(out, &path, edit.text.line, cell);
+                push_cell(out, path, edit.text.line, cell);
             }
-            self.push_change(out, &path, number, edit);
+            self.push_change(out, path, number, edit);
         }
     }
 
@@ -346,7 +239,7 @@ impl JsonPlan<'_> {
         out
     }
 
-    fn push_change(&self, out: &mut Vec<u8>, path: &Text<'_>, number: u64, edit: &FileEdit<'_>) {
+    fn push_change(&self, out: &mut Vec<u8>, path: &JsonPath, number: u64, edit: &FileEdit<'_>) {
         let text = &edit.text;
         let (mut before, mut after) = (Text::of(text.before), Text::of(text.after));
         if edit.before != text.before || *edit.after != *text.after {
@@ -356,24 +249,24 @@ impl JsonPlan<'_> {
         }
         let names = text.steps.iter().next();
         let names = names.map(|step| self.rewrite.steps()[step].query.pattern.groups());
-        let mut line = Line::begin(out, "change");
-        let id = line.key("id");
+        let mut line = Line::begin(out, "{\"record\":\"change\"");
+        let id = line.key(key!("id"));
         id.extend_from_slice(&[b'"', FILE_NUMBER, b'.']);
         push_number(id, number);
         id.push(b'"');
-        line.place(path, text.line, text.cell.map(|cell| &*cell.name));
-        line.number("from", edit.from);
-        line.number("to", edit.to);
-        line.bytes(["before", "before_b64"], &before);
-        line.bytes(["after", "after_b64"], &after);
-        let steps = line.key("steps");
+        line.place(&path.full, text.line, text.cell.map(|cell| &*cell.name));
+        line.number(key!("from"), edit.from);
+        line.number(key!("to"), edit.to);
+        line.bytes([key!("before"), key!("before_b64")], &before);
+        line.bytes([key!("after"), key!("after_b64")], &after);
+        let steps = line.key(key!("steps"));
         for (index, step) in text.steps.iter().enumerate() {
             steps.push(if index == 0 { b'[' } else { b',' });
             push_number(steps, step as u64 + 1);
         }
         steps.push(b']');
         line.groups(names, text.groups.unwrap_or_default());
-        line.text("decision", "open");
+        line.text(key!("decision"), "open");
         line.end();
     }
 
@@ -414,7 +307,7 @@ pub fn json_note(path: &str, line: u64, message: &str) -> Vec<u8> {
     })
 }
 
-fn push_unit(out: &mut Vec<u8>, path: &Text<'_>, passage: &Passage<'_>) {
+fn push_unit(out: &mut Vec<u8>, path: &JsonPath, passage: &Passage<'_>) {
     let now = passage.now();
     if passage.was.len() > UNIT_MOST || now.len() > UNIT_MOST {
         return;
@@ -424,7 +317,7 @@ fn push_unit(out: &mut Vec<u8>, path: &Text<'_>, passage: &Passage<'_>) {
 }
 
 /// A changed cell: its value before and after.
-fn push_cell(out: &mut Vec<u8>, path: &Text<'_>, line: u64, cell: &CellEdit) {
+fn push_cell(out: &mut Vec<u8>, path: &JsonPath, line: u64, cell: &CellEdit) {
     let now = cell.now();
     if cell.value.len() <= UNIT_MOST && now.len() <= UNIT_MOST {
         push_was_now(out, path, line, Some(&cell.name), (&cell.value, &now));
@@ -433,17 +326,15 @@ fn push_cell(out: &mut Vec<u8>, path: &Text<'_>, line: u64, cell: &CellEdit) {
 
 fn push_was_now(
     out: &mut Vec<u8>,
-    path: &Text<'_>,
+    path: &JsonPath,
     number: u64,
     cell: Option<&str>,
     (was, now): (&[u8], &[u8]),
 ) {
-    let mut line = Line::begin(out, "unit");
-    line.text("path", &path.shown);
-    line.number("line", number);
-    line.text_or_null("cell", cell);
-    line.text("was", &String::from_utf8_lossy(was));
-    line.text("now", &String::from_utf8_lossy(now));
+    let mut line = Line::begin(out, "{\"record\":\"unit\"");
+    line.place(&path.shown, number, cell);
+    line.text(key!("was"), &lossy(was));
+    line.text(key!("now"), &lossy(now));
     line.end();
 }
 
@@ -499,13 +390,16 @@ impl JsonFind<'_> {
         locate: &dyn Fn(usize) -> u64,
     ) -> Vec<u8> {
         let mut out = Vec::new();
-        let path = path_text(source);
+        let path = JsonPath::of(source);
         for (span, groups) in unit.spans.iter().zip(&unit.groups) {
-            let mut line = Line::begin(&mut out, "match");
-            line.place(&path, unit.line, unit.cell.as_deref());
-            line.number("from", locate(span.from));
-            line.number("to", locate(span.to));
-            line.bytes(["text", "text_b64"], &Text::of(&unit.text[span.range()]));
+            let mut line = Line::begin(&mut out, "{\"record\":\"match\"");
+            line.place(&path.full, unit.line, unit.cell.as_deref());
+            line.number(key!("from"), locate(span.from));
+            line.number(key!("to"), locate(span.to));
+            line.bytes(
+                [key!("text"), key!("text_b64")],
+                &Text::of(&unit.text[span.range()]),
+            );
             line.groups(Some(self.groups), groups);
             line.end();
         }
