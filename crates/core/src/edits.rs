@@ -36,7 +36,13 @@ impl StepSet {
 
     /// The steps in order, counted from 0.
     pub fn iter(self) -> impl Iterator<Item = usize> {
-        (0..Self::MOST).filter(move |step| self.0 & (1 << step) != 0)
+        let mut left = self.0;
+        std::iter::from_fn(move || {
+            // Below MOST, so it fits.
+            let step = (left != 0).then(|| left.trailing_zeros() as usize)?;
+            left &= left - 1;
+            Some(step)
+        })
     }
 }
 
