@@ -75,15 +75,25 @@ impl Stopped {
 pub fn parse(argv: Vec<OsString>) -> Result<Parsed, Stopped> {
     let split = split::split(argv).map_err(Stopped::Swallowed)?;
     let mut definitions = Command::command();
-    let mut parse = |words: &[OsString]| {
-        let found = definitions.try_get_matches_from_mut(words);
-        found.and_then(|found| Command::from_arg_matches(&found))
-    };
-    let mut parts = Vec::new();
+    let mut read = |words: &[OsString]| definitions.try_get_matches_from_mut(words);
+    let mut found = Vec::new();
     for part in &split.parts {
-        let command = parse(part).map_err(Stopped::Clap)?;
-        parts.push(command.verb.into_part());
+        found.push(read(part).map_err(Stopped::Clap)?);
     }
-    let command = parse(&split.joined).map_err(Stopped::Clap)?;
-    Ok(Parsed { command, parts })
+    let whole = match &found[..] {
+        // A single part is the whole command line, and is not read twice.
+        [only] => only.clone(),
+        _ => read(&split.joined).map_err(Stopped::Clap)?,
+    };
+    // Giving its many pieces back would take longer than looking at a small file.
+    std::mem::forget(definitions);
+    let command = |found| Command::from_arg_matches(&found).map_err(Stopped::Clap);
+    let mut parts = Vec::new();
+    for part in found {
+        parts.push(command(part)?.verb.into_part());
+    }
+    Ok(Parsed {
+        command: command(whole)?,
+        parts,
+    })
 }

@@ -58,12 +58,12 @@ pub(crate) fn on_each<T: Sync>(
 /// });
 /// assert_eq!(seen, [(3, 30), (1, 10), (2, 20)]);
 /// ```
-pub fn in_order<T: Sync, W, M: Send>(
-    items: &[T],
+pub fn in_order<'t, T: Sync, W, M: Send>(
+    items: &'t [T],
     threads: usize,
     worker: impl Fn() -> W + Sync,
-    work: impl Fn(&mut W, &T, &mut dyn FnMut(M) -> bool) + Sync,
-    mut take: impl FnMut(&T, M) -> ControlFlow<()>,
+    work: impl Fn(&mut W, &'t T, &mut dyn FnMut(M) -> bool) + Sync,
+    mut take: impl FnMut(&'t T, M) -> ControlFlow<()>,
 ) {
     let threads = threads.min(items.len());
     if threads <= 1 {
@@ -125,7 +125,7 @@ pub fn in_order<T: Sync, W, M: Send>(
 fn do_batch<'t, T, W, M>(
     batch: &'t [T],
     worker: &mut W,
-    work: &impl Fn(&mut W, &T, &mut dyn FnMut(M) -> bool),
+    work: &impl Fn(&mut W, &'t T, &mut dyn FnMut(M) -> bool),
     sender: &SyncSender<Vec<(&'t T, M)>>,
 ) {
     let mut waiting = Vec::new();

@@ -145,10 +145,10 @@ impl<'r> Pass<'r> {
     /// what came out, in order; nothing of a file that was skipped or could not be read.
     ///
     /// Fails when it was stopped before the end.
-    pub fn each<S: FileSink + Send>(
+    pub fn each<'s, S: FileSink + Send>(
         &mut self,
-        listing: &Listing,
-        sink: impl Fn(&Source) -> S + Sync,
+        listing: &'s Listing,
+        sink: impl Fn(&'s Source) -> S + Sync,
         output: &mut Output,
         mut take: impl FnMut(&mut Self, &Source, S, Option<ReadFile>, &mut Output) -> ControlFlow<()>,
     ) -> Result<(), Complaint> {
@@ -156,7 +156,7 @@ impl<'r> Pass<'r> {
         let reader = self.reader.another();
         let worker = || (Run::new(rewrite, &options), reader.another());
         let work = |(run, reader): &mut (Run<'_>, Reader),
-                    source: &Source,
+                    source: &'s Source,
                     send: &mut dyn FnMut(_) -> bool| {
             let mut sink = sink(source);
             let opened = reader.open(source);

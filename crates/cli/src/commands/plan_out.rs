@@ -59,7 +59,9 @@ pub struct PlanMaker<'a> {
 /// The records of the changes of one file.
 pub struct PlanPart<'a> {
     maker: PlanMaker<'a>,
-    path: JsonPath,
+    source: &'a Source,
+    /// Made once it is needed.
+    path: Option<JsonPath>,
     out: SpoolWriter,
     written: u64,
     changes: u64,
@@ -68,10 +70,11 @@ pub struct PlanPart<'a> {
 
 impl<'a> PlanMaker<'a> {
     /// For a file.
-    pub fn part(&self, source: &Source) -> PlanPart<'a> {
+    pub fn part(&self, source: &'a Source) -> PlanPart<'a> {
         PlanPart {
             maker: self.clone(),
-            path: JsonPath::of(source),
+            source,
+            path: None,
             out: SpoolWriter::new(&self.spool),
             written: 0,
             changes: 0,
@@ -88,7 +91,8 @@ impl PlanPart<'_> {
             return;
         }
         let json = &maker.json;
-        let (path, changes) = (&self.path, self.changes);
+        let path = self.path.get_or_insert_with(|| JsonPath::of(self.source));
+        let changes = self.changes;
         let written = self
             .out
             .write_with(|out| json.passage(out, path, found, changes));

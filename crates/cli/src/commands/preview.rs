@@ -82,8 +82,8 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         0
     };
     let keep = view.keep;
-    let sink = |source: &Source| PreviewSink {
-        source: source.clone(),
+    let sink = |source| PreviewSink {
+        source,
         found: Collector::new(Keep {
             changes: room.left().max(for_examples),
             ..keep
@@ -147,7 +147,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
 
 /// Sends what is found in a file to all that take part in it.
 struct PreviewSink<'p> {
-    source: Source,
+    source: &'p Source,
     found: Collector,
     plan: PlanPart<'p>,
     kinds: Option<KindSink>,
@@ -158,7 +158,7 @@ impl FileSink for PreviewSink<'_> {
     fn passage(&mut self, passage: &FilePassage<'_>) {
         self.plan.passage(passage);
         if let Some(kinds) = &mut self.kinds {
-            kinds.passage(&self.source, passage);
+            kinds.passage(self.source, passage);
         }
         if let Some(compared) = &mut self.compared {
             compared.extend(passage.edits.iter().map(Known::from));

@@ -17,7 +17,7 @@ use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{Decision, JUDGED_LINE, decision_line};
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
-    FactsOf, FilePassage, FileSink, Listing, PlanDoc, Source, TextEncoding, TextOptions,
+    FactsOf, FilePassage, FileSink, Listing, PlanDoc, TextEncoding, TextOptions,
 };
 use std::collections::HashMap;
 use std::fs::{self, File};
@@ -133,7 +133,7 @@ pub fn fill(
 ) -> Result<bool, Complaint> {
     let mut all = true;
     let maker = plan.maker();
-    let sink = |source: &Source| PlanSink {
+    let sink = |source| PlanSink {
         plan: maker.part(source),
         found: Collector::new(Keep::default()),
     };

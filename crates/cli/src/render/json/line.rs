@@ -138,7 +138,10 @@ pub fn push_number(out: &mut Vec<u8>, number: u64) {
 fn push_text(out: &mut Vec<u8>, text: &str) {
     // All bytes are looked at, for then several are at a time.
     let is_plain = |byte: u8| (byte >= b' ') & (byte != b'"') & (byte != b'\\');
-    if text.bytes().fold(true, |plain, byte| plain & is_plain(byte)) {
+    if text
+        .bytes()
+        .fold(true, |plain, byte| plain & is_plain(byte))
+    {
         out.reserve(text.len() + 2);
         out.push(b'"');
         out.extend_from_slice(text.as_bytes());
