@@ -1,5 +1,6 @@
 //! A bar on standard error for what takes longer than a second, where a person is looking.
 
+use crate::output::Output;
 use crate::watch::watch;
 use brisk_quill_files::Source;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -26,7 +27,11 @@ pub struct Progress {
 
 impl Progress {
     /// Of reading `sources`. What is piped in has no known size, and gets no bar.
-    pub fn of(sources: &[Source]) -> Self {
+    pub fn of(sources: &[Source], output: &mut Output) -> Self {
+        if output.is_terminal() {
+            // Whoever looks sees at once how the request was understood.
+            output.show();
+        }
         let shown = io::stderr().is_terminal() && !sources.contains(&Source::Stdin);
         if !shown {
             return Self {

@@ -30,12 +30,24 @@ impl Written {
         })
     }
 
-    /// The sum, with as many digits after the point as the longer of the two; `None` where it
-    /// has too many digits.
+    /// The sum, with as many digits after the point as the longer of the two, and the point of the
+    /// first that has one; `None` where it has too many digits.
     pub fn add(self, other: Self) -> Option<Self> {
-        let value = self.value.checked_add(other.value)?;
+        let mut value = self.value.checked_add(other.value)?;
         let scale = self.value.scale().max(other.value.scale());
-        (value.scale() == scale).then_some(Self { value, ..self })
+        if [self.value, other.value, value].iter().any(Decimal::is_zero) {
+            // Nothing is added up without a look at its digits.
+            value.rescale(scale);
+        }
+        let comma = match self.value.scale() {
+            0 => self.comma || other.comma,
+            _ => self.comma,
+        };
+        (value.scale() == scale).then_some(Self {
+            value,
+            comma,
+            ..self
+        })
     }
 
     /// The exact product; `None` where it has too many digits.

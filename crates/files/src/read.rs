@@ -86,6 +86,8 @@ pub enum Skipped {
 #[derive(Debug, Default)]
 pub struct Reader {
     options: TextOptions,
+    /// How much is read at a time, where that is not [`PIECE`].
+    piece: Option<usize>,
     buffer: Vec<u8>,
     /// Standard input, where it has been kept.
     kept: Option<Arc<File>>,
@@ -101,6 +103,14 @@ impl Reader {
         }
     }
 
+    /// Reads so many bytes at a time, at least 16. What is found does not depend on it.
+    #[must_use]
+    pub fn in_pieces_of(mut self, bytes: usize) -> Self {
+        // Less would not hold a byte-order mark.
+        self.piece = Some(bytes.max(16));
+        self
+    }
+
     /// Is watched by `watch`.
     #[must_use]
     pub fn watched(mut self, watch: Arc<Watch>) -> Self {
@@ -113,6 +123,7 @@ impl Reader {
     pub fn another(&self) -> Self {
         Self {
             options: self.options,
+            piece: self.piece,
             buffer: Vec::new(),
             kept: self.kept.clone(),
             watch: Arc::clone(&self.watch),
@@ -165,7 +176,7 @@ impl Reader {
         };
         if self.buffer.is_empty() {
             // Memory that is zero anyway is not touched before it is needed.
-            self.buffer = vec![0; PIECE];
+            self.buffer = vec![0; self.piece.unwrap_or(PIECE)];
         }
         let filled = fill(&mut *input, &mut self.buffer).map_err(fail)?;
         let head = &self.buffer[..filled];

@@ -206,6 +206,7 @@ impl Request {
             reader: self.reader.another(),
             page: page.page(),
         };
+        let _progress = Progress::of(&self.sources.listing.sources, output);
         let take = |source: &Source, message| {
             output.flow()?;
             match message {
@@ -220,7 +221,6 @@ impl Request {
             }
             output.flow()
         };
-        let _progress = Progress::of(&self.sources.listing.sources);
         let work = |worker: &mut Worker<'_>, source: &Source, send: &mut dyn FnMut(_) -> bool| {
             worker.file(source, blank.clone(), send);
         };
@@ -237,7 +237,7 @@ impl Request {
     ) -> Result<Looked, Complaint> {
         let total = self.run_total()?;
         let mut looked = self.begin(output);
-        let _progress = Progress::of(&self.sources.listing.sources);
+        let _progress = Progress::of(&self.sources.listing.sources, output);
         let mut found = found(&self.query, needs, total);
         for source in &self.sources.listing.sources {
             seer.begin_file(source);
@@ -531,5 +531,36 @@ impl Watch for Eye<'_> {
             meaningless
                 .map(|(line, places)| Note::meaningless(self.source, line, places, coding.name())),
         );
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Room;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Files that were looked at ahead of their turn show what one look in turn would.
+        #[test]
+        fn room_is_filled_as_in_one_look(
+            files in prop::collection::vec(prop::collection::vec(1..5usize, 0..6), 0..6), most in 0..30usize,
+        ) {
+            let room = Room::new(most);
+            let (mut shown, mut taken) = (Vec::new(), 0);
+            for mut file in files.clone() {
+                taken += room.fill(&mut file, |size| *size);
+                shown.extend(file);
+            }
+            let (mut wanted, mut left) = (Vec::new(), most);
+            for size in files.concat() {
+                if left > 0 {
+                    wanted.push(size);
+                    left = left.saturating_sub(size);
+                }
+            }
+            prop_assert_eq!(taken, wanted.iter().sum::<usize>());
+            prop_assert_eq!(shown, wanted);
+            prop_assert_eq!(room.left(), left);
+        }
     }
 }

@@ -164,7 +164,7 @@ impl<'r> Pass<'r> {
             send((sink, evaluated));
         };
         let threads = self.threads;
-        let _progress = Progress::of(&listing.sources);
+        let _progress = Progress::of(&listing.sources, output);
         in_order(
             &listing.sources,
             threads,

@@ -1,6 +1,8 @@
 //! JSON Lines: one record a line, in the order the reference page gives.
 
 mod line;
+#[cfg(test)]
+mod tests;
 
 pub use line::JsonPath;
 

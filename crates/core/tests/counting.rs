@@ -1,0 +1,117 @@
+//! What is counted file by file adds up to what is counted at once.
+
+mod support;
+
+use brisk_quill_core::edits::StepSet;
+use brisk_quill_core::tally::Tally;
+use brisk_quill_core::{Inventory, MatchOptions, Pattern, Per, Query, Rewrite};
+use proptest::prelude::*;
+use support::{Say, spec};
+
+/// Everything there is to know of an inventory.
+type Known = (Vec<(u8, u64, usize)>, Vec<(u8, u64, usize)>, u64, u64);
+
+fn known(inventory: &Inventory<u8, usize>) -> Known {
+    let order = inventory.clone().into_order();
+    let rows = inventory.clone().into_rows();
+    (order, rows, inventory.total, inventory.others)
+}
+
+fn counted(things: &[u8], first: usize, most: usize) -> Inventory<u8, usize> {
+    let mut inventory = Inventory::new(most);
+    for (place, thing) in (first..).zip(things) {
+        inventory.add(*thing, || place);
+    }
+    inventory
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: support::cases(), failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn inventories_add_up(
+        parts in prop::collection::vec(prop::collection::vec(0..12u8, 0..8), 0..6), most in 8..14usize,
+    ) {
+        let whole = counted(&parts.concat(), 0, most);
+        let mut sum = Inventory::new(most);
+        let mut place = 0;
+        for part in &parts {
+            // No part alone is too large.
+            sum.absorb(counted(part, place, most), |_, _| {});
+            place += part.len();
+        }
+        prop_assert_eq!(known(&sum), known(&whole));
+    }
+
+    #[test]
+    fn tallies_add_up(
+        parts in prop::collection::vec(
+            prop::collection::vec((0..5u8, prop::sample::select(vec!["1", "2,5", "-3", "1e9", "many", ""])), 0..8),
+            0..6,
+        ),
+    ) {
+        let add = |tally: &mut Tally, part: &[(u8, &str)]| {
+            for (value, number) in part {
+                let value = (*value > 0).then(|| [*value]);
+                let value = value.as_ref().map(|value| &value[..]);
+                tally.add(None, value, (!number.is_empty()).then_some(number.as_bytes()));
+            }
+        };
+        let (mut whole, mut sum) = (Tally::default(), Tally::default());
+        for part in &parts {
+            add(&mut whole, part);
+            let mut own = Tally::default();
+            add(&mut own, part);
+            sum.absorb(own);
+        }
+        let facts = |tally: &Tally| (tally.total(), tally.others(), tally.no_numbers);
+        prop_assert_eq!(facts(&sum), facts(&whole));
+        prop_assert_eq!(sum.into_rows(), whole.into_rows());
+    }
+
+    #[test]
+    fn a_set_of_steps_tells_its_steps(steps in prop::collection::btree_set(0..StepSet::MOST, 1..20)) {
+        let sets = steps.iter().map(|step| StepSet::one(*step));
+        let set = sets.reduce(StepSet::union).unwrap();
+        prop_assert_eq!(set.iter().collect::<Vec<_>>(), Vec::from_iter(steps));
+    }
+}
+
+#[test]
+fn what_depends_on_the_texts_before() {
+    let query = |pick: &str, per, limit| {
+        let mut query = Query::new(Pattern::new("a", &MatchOptions::default()).unwrap());
+        query.pick.spec = spec(pick);
+        query.pick.per = per;
+        query.limit = limit;
+        query
+    };
+    let queries = [
+        ("", Per::Unit, None, false),
+        ("2", Per::Unit, None, false),
+        ("last", Per::File, None, false),
+        ("", Per::Run, None, false),
+        ("2..", Per::Run, None, true),
+        ("last", Per::Run, None, true),
+        ("", Per::Unit, Some(7), true),
+    ];
+    for (pick, per, limit, spans) in queries {
+        let query = query(pick, per, limit);
+        assert_eq!(query.spans_texts(), spans, "{pick} {per:?} {limit:?}");
+    }
+    let templates = [
+        ("b", "", false),
+        ("${@line} ${@file}", "", false),
+        ("<${@count | pad 3}>", "", true),
+        ("${@count}", "trail", true),
+        ("", "drop-lines", false),
+    ];
+    for (with, action, spans) in templates {
+        let say = Say {
+            action,
+            ..Say::new("a", with)
+        };
+        let rewrite = Rewrite::new(vec![Say::new("b", "c").step(), say.step()]);
+        assert_eq!(rewrite.spans_texts(), spans, "{action} {with}");
+    }
+}

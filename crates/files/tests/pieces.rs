@@ -1,0 +1,205 @@
+//! What is read, kept and copied does not depend on the pieces it comes in.
+
+use brisk_quill_core::{
+    Action, MatchOptions, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions, Step,
+    Template, UnitKind, Unmet, rewrite_text,
+};
+use brisk_quill_files::{
+    Copying, Evaluated, FactsOf, FilePassage, FileSink, PlannedFile, Reader, Source, Spool,
+    SpoolWriter, Spooler, Staging, TextOptions, Trouble, Watch, evaluate, splice_into,
+};
+use proptest::prelude::*;
+use std::io::{BufRead, Read, Write};
+use std::path::Path;
+use std::sync::Arc;
+
+/// Lines of every length, with every kind of line end.
+fn text() -> impl Strategy<Value = String> {
+    let bits = ["quay ", "7", "é", "a berth", "\r", "\t", "no. 12 "];
+    let line = prop::collection::vec(prop::sample::select(bits.to_vec()), 0..9);
+    let ending = prop::sample::select(vec!["\n", "\r\n", "\n\n"]);
+    let lines = prop::collection::vec((line, ending), 0..12);
+    (lines, any::<bool>()).prop_map(|(lines, ended)| {
+        let lines = lines
+            .into_iter()
+            .map(|(line, ending)| line.concat() + ending);
+        let mut text: String = lines.collect();
+        if !ended {
+            text.push_str("the last quay");
+        }
+        text
+    })
+}
+
+fn rewrite() -> impl Strategy<Value = Rewrite> {
+    let pattern = prop::sample::select(vec![
+        "quay", r"\d+", "a|é", r"\w+ ", "$", "^", r"quay.*", "x", r"\s",
+    ]);
+    let action = prop::sample::select(vec!["with", "remove", "drop", "below", "trail"]);
+    let unit = prop::sample::select(vec![UnitKind::Line, UnitKind::Line, UnitKind::Text]);
+    let step = (pattern, action, unit).prop_map(|(pattern, action, unit)| {
+        let lines_only = matches!(action, "drop" | "below");
+        let unit = if lines_only { UnitKind::Line } else { unit };
+        let options = MatchOptions {
+            multi_line: unit != UnitKind::Line,
+            ..MatchOptions::default()
+        };
+        let mut query = Query::new(Pattern::new(pattern, &options).unwrap());
+        let template = Template::parse("<$0>", query.pattern.groups()).unwrap();
+        query.unit = unit;
+        let action = match action {
+            "with" => Action::Replace(template),
+            "remove" => Action::Remove,
+            "drop" => Action::DropLines,
+            "below" => Action::Below(template),
+            _ => Action::Trail(template),
+        };
+        Step::new(query, action)
+    });
+    prop::collection::vec(step, 1..3).prop_map(Rewrite::new)
+}
+
+/// Copies a file, and keeps its changes.
+struct Both<'s> {
+    copy: Copying<'s>,
+    spooler: Spooler,
+}
+
+impl FileSink for Both<'_> {
+    fn passage(&mut self, passage: &FilePassage<'_>) {
+        for edit in &passage.edits {
+            self.copy.change(edit);
+            self.spooler.push_edit(edit).unwrap();
+        }
+    }
+    fn problem(&mut self, problem: Problem) {
+        panic!("{problem:?}");
+    }
+    fn unmet(&mut self, _: Unmet) {}
+    fn remark(&mut self, _: usize, _: Remark) {}
+    fn wants_bytes(&self) -> bool {
+        true
+    }
+    fn bytes(&mut self, raw: &[u8]) {
+        self.copy.bytes(raw);
+    }
+}
+
+/// The rewritten file as a copy, and as its changes spliced in.
+fn both_ways(rewrite: &Rewrite, path: &Path, piece: usize, in_memory: usize) -> [Vec<u8>; 2] {
+    let staging = Staging::new(false);
+    let target = path.with_file_name("new/copy");
+    let source = Source::File(path.to_owned());
+    let mut sink = Both {
+        copy: Copying::new(&staging, path, target.clone()),
+        spooler: Spooler::sharing(&Spool::new(in_memory)),
+    };
+    let options = TextOptions {
+        facts: FactsOf::All,
+        ..TextOptions::default()
+    };
+    let mut reader = Reader::new(options).in_pieces_of(piece);
+    let mut run = Run::new(rewrite, &RunOptions::default());
+    let opened = reader.open(&source);
+    let evaluated = evaluate(&mut run, opened.unwrap(), &mut sink).unwrap();
+    let Evaluated::Read { facts, counts, .. } = evaluated else {
+        panic!("skipped")
+    };
+    let raw = std::fs::read(path).unwrap();
+    assert_eq!(facts.hash, Some(blake3::hash(&raw)));
+    assert_eq!(facts.bytes, raw.len() as u64);
+    let changes = sink.spooler.end_file().unwrap();
+    assert_eq!(changes.len(), counts.changes);
+    let file = PlannedFile {
+        source,
+        facts,
+        changes,
+    };
+    let mut spliced = Vec::new();
+    splice_into(&raw[..], &file, &mut spliced).unwrap();
+    let staged = sink.copy.end().unwrap();
+    let written = staging.put_in_place(Vec::from_iter(staged)).unwrap();
+    assert_eq!(
+        (written.changes, written.files),
+        (counts.changes, vec![target.clone()])
+    );
+    [std::fs::read(target).unwrap(), spliced]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 150, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn a_file_is_rewritten_the_same_in_any_pieces(
+        text in text(), rewrite in rewrite(), marked in any::<bool>(),
+        piece in 16..80usize, in_memory in prop::sample::select(vec![0, 100, usize::MAX]),
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("log");
+        let mark: &[u8] = if marked { b"\xEF\xBB\xBF" } else { b"" };
+        std::fs::write(&path, [mark, text.as_bytes()].concat()).unwrap();
+        let wanted = [mark, &rewrite_text(&rewrite, text.as_bytes()).text].concat();
+        let [copied, spliced] = both_ways(&rewrite, &path, piece, in_memory);
+        prop_assert_eq!(String::from_utf8_lossy(&copied), String::from_utf8_lossy(&wanted));
+        prop_assert_eq!(spliced, wanted);
+    }
+
+    /// Whoever writes what, and wherever it is kept, it reads back.
+    #[test]
+    fn what_is_kept_reads_back(
+        writes in prop::collection::vec((0..4usize, 0..200_000usize, any::<u8>()), 0..12),
+        in_memory in prop::sample::select(vec![0, 150_000, usize::MAX]), at_once in 1..70_000usize,
+    ) {
+        let spool = Spool::new(in_memory);
+        let mut writers: Vec<_> = (0..4).map(|_| SpoolWriter::new(&spool)).collect();
+        let mut wanted = vec![Vec::new(); 4];
+        for (writer, length, byte) in writes {
+            let bytes = vec![byte; length];
+            match byte % 2 {
+                0 => writers[writer].write_all(&bytes).unwrap(),
+                _ => {
+                    let written = writers[writer].write_with(|out| out.extend_from_slice(&bytes));
+                    prop_assert_eq!(written.unwrap(), length);
+                }
+            }
+            wanted[writer].extend(bytes);
+        }
+        for (writer, wanted) in writers.iter_mut().zip(wanted) {
+            let kept = writer.finish().unwrap();
+            let mut reader = kept.reader();
+            let mut read = vec![0; at_once.min(wanted.len())];
+            reader.read_exact(&mut read).unwrap();
+            while !reader.fill_buf().unwrap().is_empty() {
+                let found = reader.fill_buf().unwrap().to_vec();
+                reader.consume(found.len());
+                read.extend(found);
+            }
+            prop_assert!(read == wanted);
+        }
+    }
+}
+
+#[test]
+fn reading_stops_when_it_is_told_to() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("log");
+    std::fs::write(&path, "quay 7\n".repeat(1000)).unwrap();
+    let watch = Arc::new(Watch::default());
+    let mut reader = Reader::new(TextOptions::default())
+        .in_pieces_of(100)
+        .watched(Arc::clone(&watch));
+    let source = Source::File(path);
+    let mut pieces = 0;
+    let mut text = reader.open(&source).unwrap().unwrap();
+    let stopped = text.read(|_, _, _| {
+        pieces += 1;
+        if pieces == 3 {
+            watch.stop();
+        }
+    });
+    assert_eq!(stopped.unwrap_err().trouble, Trouble::Interrupted);
+    assert_eq!((pieces, watch.bytes()), (3, 300));
+    // Nothing else is begun either, by whatever reader it watches.
+    let again = reader.another().open(&source).err();
+    assert_eq!(again.map(|error| error.trouble), Some(Trouble::Interrupted));
+}
