@@ -69,3 +69,15 @@ fn a_file_that_changes_while_the_question_stands_is_left_alone() {
     );
     assert_eq!(sandbox.text("a.txt"), "quay 7, and more\n");
 }
+
+/// There is nothing to tidy up while it waits, so an interrupt ends it at once.
+#[test]
+fn an_interrupt_is_an_answer() {
+    let sandbox = Sandbox::with("a.txt", "quay 7\n");
+    let (status, screen) = ask(&sandbox, || "\u{3}");
+    assert_ne!(status, 0, "{screen}");
+    assert!(!screen.contains("Wrote"), "{screen}");
+    assert_eq!(sandbox.text("a.txt"), "quay 7\n");
+    let got = sandbox.run("history");
+    assert!(!got.out.contains("run 1"), "{got:?}");
+}

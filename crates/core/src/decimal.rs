@@ -35,7 +35,10 @@ impl Written {
     pub fn add(self, other: Self) -> Option<Self> {
         let mut value = self.value.checked_add(other.value)?;
         let scale = self.value.scale().max(other.value.scale());
-        if [self.value, other.value, value].iter().any(Decimal::is_zero) {
+        if [self.value, other.value, value]
+            .iter()
+            .any(Decimal::is_zero)
+        {
             // Nothing is added up without a look at its digits.
             value.rescale(scale);
         }

@@ -143,3 +143,61 @@ proptest! {
         prop_assert_eq!(&shown(&query, &text, size, Hunting::Always), &each, "{}", source);
     }
 }
+
+/// Named cases that a search over many lines at once could get wrong, with the lines that match.
+#[test]
+fn lines_that_are_easily_missed() {
+    let cases: [(&str, &str, &[u64]); 22] = [
+        // The start and the end of a line are those of the unit.
+        (r"\Aberth", "berth 1\nno berth\nberth 2\n", &[1, 3]),
+        (r"quay\z", "quay\nquay 2\r\nold quay\r\n", &[1, 3]),
+        (r"(?-m:^)quay(?-m:$)", "quay\r\n quay\nquay", &[1, 3]),
+        (r"\r$", "quay\r\r\nquay\r\n", &[1]),
+        (r"^\s", " quay\n\nquay\n\tpier\n", &[1, 4]),
+        // No match holds a line end.
+        (r"quay\n", "quay\nquay\n", &[]),
+        (r"quay\s+pier", "quay\npier\nquay  pier\n", &[3]),
+        (r"quay[^x]pier", "quay\npier\nquay pier\n", &[3]),
+        (r"(?s)quay.pier", "quay\npier\nquay\tpier\n", &[3]),
+        (r"quay\n?!", "quay\n!\nquay!\n", &[3]),
+        (r"quay(\n|,)", "quay\nquay,\n", &[2]),
+        // Words are those of the line.
+        (r"\bpier\b", "pier\npiers\nold pier\n", &[1, 3]),
+        (r"\bé", "é\naé\n é\n", &[1, 3]),
+        (r"\Bier", "pier\nier\n", &[1]),
+        (r"(?-u:\b)é?x", "éx\nx\n", &[1, 2]),
+        (r"\b{start}no\b{end}", "no.\nnone\nan no\n", &[1, 3]),
+        // Stray bytes belong to their line, and to no match.
+        (r"a.b", "a\u{fffd}b\na\u{85}b\n", &[1, 2]),
+        (r"(?i)QUAY", "Quay\nQUA Y\nquay", &[1, 3]),
+        // Many candidates in a row, few of which match.
+        (r"\bgauge\b 7", "gauge 17\ngauge 7\ngauges 7\n", &[2]),
+        (r"7$", "7\n77\n8\n7", &[1, 2, 4]),
+        // Some may be empty.
+        (r"x*", "\nab\n", &[1, 2]),
+        (r"^$", "a\n\n\r\nb\n", &[2, 3]),
+    ];
+    for (source, text, wanted) in cases {
+        let query = Query::new(pattern(source));
+        // The same lines again and again, so that there is something to hunt in.
+        let lines = support::lines_in(text);
+        let again = text.repeat(if text.ends_with('\n') { 40 } else { 1 });
+        let times = again.len() / text.len();
+        let all = |lines_of_one: u64| {
+            let of_time =
+                move |time: u64| wanted.iter().map(move |line| time * lines_of_one + line);
+            (0..times as u64).flat_map(of_time).collect::<Vec<u64>>()
+        };
+        for hunting in [Hunting::Never, Hunting::Always, Hunting::AsNeeded] {
+            for size in [1, 7, usize::MAX] {
+                let shown = shown(&query, again.as_bytes(), size, hunting);
+                let found: Vec<u64> = shown.0.iter().map(|unit| unit.0).collect();
+                assert_eq!(
+                    found,
+                    all(lines),
+                    "{source} {hunting:?} in pieces of {size}"
+                );
+            }
+        }
+    }
+}

@@ -411,6 +411,11 @@ fn feed(run: &mut Run<'_>, text: &[u8], size: usize, told: bool) -> Recorder {
     recorder
 }
 
+/// How many lines a text has.
+pub fn lines_in(text: &str) -> u64 {
+    lines(text.as_bytes()).count() as u64
+}
+
 /// The text with the recorded changes made.
 pub fn splice(text: &[u8], changes: &[Seen]) -> Vec<u8> {
     let mut out = Vec::new();
