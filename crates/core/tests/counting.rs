@@ -52,7 +52,7 @@ proptest! {
     ) {
         let add = |tally: &mut Tally, part: &[(u8, &str)]| {
             for (value, number) in part {
-                let value = (*value > 0).then(|| [*value]);
+                let value = (*value > 0).then_some([*value]);
                 let value = value.as_ref().map(|value| &value[..]);
                 tally.add(None, value, (!number.is_empty()).then_some(number.as_bytes()));
             }

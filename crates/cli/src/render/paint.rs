@@ -1,4 +1,5 @@
 use anstyle::{Ansi256Color, Style};
+use std::fmt::Write as _;
 
 /// The colours, or none.
 ///
@@ -42,9 +43,8 @@ impl Paint {
             return;
         }
         let style = style(role);
-        out.push_str(&style.render().to_string());
-        out.push_str(text);
-        out.push_str(&style.render_reset().to_string());
+        // Writing to a String cannot fail.
+        let _ = write!(out, "{}{text}{}", style.render(), style.render_reset());
     }
 }
 
