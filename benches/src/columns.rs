@@ -4,14 +4,13 @@
 //! every byte out, and syncs.
 
 use crate::corpus;
-use crate::measure::{Ratio, Table, bquill, floor, peak_of, rounds, time_of};
+use crate::measure::{Ratio, Table, bquill, floor, peak_of, remove, rounds, time_afresh};
 use csv_core::ReadRecordResult;
 use regex_automata::meta::Regex;
-use std::fs::{self, File};
+use std::fs::File;
 use std::io::{Read, Write};
 use std::path::Path;
 use std::process::Command;
-use std::time::Duration;
 
 const PATTERN: &str = r"^(?:berth |B_|b|B )(\d+)$";
 const COLUMN: usize = 1;
@@ -19,12 +18,7 @@ const COLUMN: usize = 1;
 /// Measures so many bytes, and a tenth of them.
 pub fn measure(table: &mut Table, count: usize, bytes: u64) {
     let out = corpus::folder().join("out.csv");
-    let timed = |command: &mut Command| -> Duration {
-        let _ = fs::remove_file(&out);
-        // What is still to be written of the round before is not ours to wait for.
-        rustix::fs::sync();
-        time_of(command)
-    };
+    let timed = |command: &mut Command| time_afresh(command, &out);
     let ours = |csv: &Path| {
         let mut command = bquill();
         command.args(["apply", PATTERN, "--with", "B-$1", "--columns", "berth"]);
@@ -37,7 +31,7 @@ pub fn measure(table: &mut Table, count: usize, bytes: u64) {
         || timed(floor("columns").arg(&csv).arg(&out)),
         || timed(&mut ours(&csv)),
     );
-    let _ = fs::remove_file(&out);
+    remove(&out);
     let peak = peak_of(&mut ours(&csv));
     let work = "`apply --to` of one column of a table";
     table.add(work, &Ratio::of(&pairs), 1.5, Some(peak));
@@ -46,7 +40,7 @@ pub fn measure(table: &mut Table, count: usize, bytes: u64) {
         || timed(&mut ours(&tenth)),
         || timed(&mut ours(&csv)),
     );
-    let _ = fs::remove_file(&out);
+    remove(&out);
     table.add(
         "the same, ten times the rows",
         &Ratio::of(&growth),

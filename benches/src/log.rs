@@ -1,9 +1,9 @@
 //! A large log: one change in 100 lines, written to a new file; and as many changes as JSON.
 
 use crate::corpus;
-use crate::measure::{Ratio, Table, bquill, floor, peak_of, rounds, time_of};
+use crate::measure::{Ratio, Table, bquill, floor, peak_of, remove, rounds, time_afresh};
 use regex_automata::meta::Regex;
-use std::fs::{self, File};
+use std::fs::File;
 use std::io::{BufWriter, Read, Write};
 use std::path::Path;
 use std::process::{Command, Stdio};
@@ -17,12 +17,7 @@ const PATTERN: &str = r"level (\d+)\.(\d\d)";
 /// Writing it anew.
 pub fn apply(table: &mut Table, count: usize, bytes: u64) {
     let out = corpus::folder().join("out.log");
-    let timed = |command: &mut Command| -> Duration {
-        let _ = fs::remove_file(&out);
-        // What is still to be written of the round before is not ours to wait for.
-        rustix::fs::sync();
-        time_of(command)
-    };
+    let timed = |command: &mut Command| time_afresh(command, &out);
     let ours = |log: &Path| {
         let mut command = bquill();
         command.args(["apply", PATTERN, "--with", "level $1,$2", "--yes"]);
@@ -35,7 +30,7 @@ pub fn apply(table: &mut Table, count: usize, bytes: u64) {
         || timed(floor("apply-log").arg(&log).arg(&out)),
         || timed(&mut ours(&log)),
     );
-    let _ = fs::remove_file(&out);
+    remove(&out);
     let peak = peak_of(&mut ours(&log));
     let work = "`apply --to` of one change in 100 lines of a log";
     table.add(work, &Ratio::of(&pairs), 1.3, Some(peak));
@@ -44,7 +39,7 @@ pub fn apply(table: &mut Table, count: usize, bytes: u64) {
         || timed(&mut ours(&tenth)),
         || timed(&mut ours(&log)),
     );
-    let _ = fs::remove_file(&out);
+    remove(&out);
     table.add(
         "the same, ten times the log",
         &Ratio::of(&growth),

@@ -2,7 +2,7 @@
 
 use std::fmt;
 use std::fs;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -29,6 +29,22 @@ pub fn time_of(command: &mut Command) -> Duration {
         "{command:?} ended with {status}"
     );
     time
+}
+
+/// The same for one that writes to `out`, which is not there yet.
+pub fn time_afresh(command: &mut Command, out: &Path) -> Duration {
+    remove(out);
+    // What is still to be written of the round before is not this one's to wait for.
+    rustix::fs::sync();
+    time_of(command)
+}
+
+/// Removes a file, or a folder with all in it, where it is there.
+pub fn remove(out: &Path) {
+    let _ = match out.is_dir() {
+        true => fs::remove_dir_all(out),
+        false => fs::remove_file(out),
+    };
 }
 
 /// The most memory a program held, in KiB, as far as that was seen.

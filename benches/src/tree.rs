@@ -5,7 +5,7 @@
 //! syncs as many files at a time.
 
 use crate::corpus;
-use crate::measure::{Ratio, Table, bquill, floor, peak_of, rounds, time_of};
+use crate::measure::{Ratio, Table, bquill, floor, peak_of, remove, rounds, time_afresh, time_of};
 use ignore::{WalkBuilder, WalkState};
 use regex_automata::meta::Regex;
 use regex_automata::util::syntax;
@@ -13,9 +13,9 @@ use std::collections::BTreeSet;
 use std::fs::{self, File};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
+use std::process::Command;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
-use std::time::Duration;
 
 const FILES: usize = 15_000;
 const SYNC_THREADS: usize = 8;
@@ -75,29 +75,21 @@ pub fn look(table: &mut Table, count: usize) {
 pub fn apply(table: &mut Table, count: usize) {
     let tree = corpus::tree(FILES);
     let out = corpus::folder().join("out");
-    let emptied = || {
-        let _ = fs::remove_dir_all(&out);
-    };
     let ours = || {
         let mut command = bquill();
         command.args(["apply", RARE, "--with", "harbour master", "--yes"]);
         command.arg(&tree).arg("--to").arg(&out);
         command
     };
-    let timed = |command: &mut std::process::Command| -> Duration {
-        emptied();
-        // What is still to be written of the round before is not ours to wait for.
-        rustix::fs::sync();
-        time_of(command)
-    };
+    let timed = |command: &mut Command| time_afresh(command, &out);
     let pairs = rounds(
         count,
         || timed(floor("apply-tree").arg(RARE).arg(&tree).arg(&out)),
         || timed(&mut ours()),
     );
-    emptied();
+    remove(&out);
     let peak = peak_of(&mut ours());
-    emptied();
+    remove(&out);
     let work = "`apply --to` over the tree, 1 file in 10 changed";
     table.add(work, &Ratio::of(&pairs), 1.3, Some(peak));
 }
