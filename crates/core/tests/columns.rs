@@ -257,7 +257,7 @@ fn in_strings(value: &mut Value, with: &str) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: std::env::var("LAW_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(2000), failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: support::cases(), failure_persistence: None, ..ProptestConfig::default() })]
 
     /// What the scanner accepts it reads as the other reader does; how the text is cut does not
     /// matter, nor what was wrong with it.

@@ -12,7 +12,7 @@
 //! The exact pattern then runs on the line alone. If the parser learns another kind of
 //! assertion, `relaxed_look` must say what becomes of it.
 
-use super::linear::SIZE_LIMIT;
+use super::linear::settings;
 use regex_automata::Input;
 use regex_automata::meta::{self, Regex};
 use regex_syntax::hir::{
@@ -53,11 +53,10 @@ pub(super) fn relaxed_regex(hir: &Hir) -> Option<Regex> {
     if properties.minimum_len().unwrap_or(0) == 0 || end.iter().any(|look| ends.contains(*look)) {
         return None;
     }
-    let config = meta::Config::new()
-        .utf8_empty(false)
-        .nfa_size_limit(Some(SIZE_LIMIT));
-    let builder = Regex::builder().configure(config).clone();
-    builder.build_from_hir(&relaxed(hir)).ok()
+    let built = Regex::builder()
+        .configure(settings())
+        .build_from_hir(&relaxed(hir));
+    built.ok()
 }
 
 fn relaxed(hir: &Hir) -> Hir {

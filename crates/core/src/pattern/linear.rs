@@ -25,13 +25,17 @@ pub(super) struct Engine {
     relaxed: Arc<OnceLock<Option<Regex>>>,
 }
 
+/// How both forms of a pattern are compiled; see the note above.
+pub(super) fn settings() -> meta::Config {
+    meta::Config::new()
+        .utf8_empty(false)
+        .nfa_size_limit(Some(SIZE_LIMIT))
+}
+
 impl Engine {
     pub(super) fn new(hir: Hir) -> Result<Self, PatternError> {
-        let config = meta::Config::new()
-            .utf8_empty(false)
-            .nfa_size_limit(Some(SIZE_LIMIT));
         let regex = Regex::builder()
-            .configure(config)
+            .configure(settings())
             .build_from_hir(&hir)
             .map_err(|error| match error.size_limit() {
                 Some(limit) => PatternError::TooLarge { limit },
