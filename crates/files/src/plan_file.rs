@@ -5,8 +5,8 @@
 //! confined to a root.
 
 use crate::{Change, Facts, Newline, Plan, PlannedFile, Source, Spooler};
-use brisk_quill_core::Inventory;
-use brisk_quill_core::plan::{ChangeRecord, Decision, PlanFault, PlanIndex, RECORD_MOST};
+use brisk_quill_core::plan::{ChangeRecord, Decision, PlanFault, PlanFile, PlanIndex, RECORD_MOST};
+use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::fs::File;
@@ -171,41 +171,43 @@ impl PlanDoc {
     ///
     /// As [`PlanDoc::change`].
     pub fn kinds(&self) -> io::Result<PlanKinds> {
-        let mut seen = Inventory::new(KINDS_MOST);
+        // In the order in which they are met.
+        let mut met: Vec<PlanKind> = Vec::new();
         let mut numbers: HashMap<(Vec<u8>, Vec<u8>), u32> = HashMap::new();
         let mut of = vec![u32::MAX; self.index.entries.len()];
         self.each(|index, change| {
             let text = change.text().map_err(io::Error::other)?;
             let kind = (text.before.into_owned(), text.after.into_owned());
-            let next = u32::try_from(numbers.len()).unwrap_or(u32::MAX);
-            if numbers.len() < KINDS_MOST {
-                numbers.entry(kind.clone()).or_insert(next);
-            }
-            of[index] = numbers.get(&kind).copied().unwrap_or(u32::MAX);
-            seen.add(kind, || index);
+            of[index] = match numbers.get(&kind) {
+                Some(number) => *number,
+                None if met.len() >= KINDS_MOST => return Ok(()),
+                None => {
+                    // Below KINDS_MOST, so it fits.
+                    let number = met.len() as u32;
+                    met.push(PlanKind {
+                        before: kind.0.clone(),
+                        after: kind.1.clone(),
+                        count: 0,
+                        first: index,
+                    });
+                    numbers.insert(kind, number);
+                    number
+                }
+            };
+            met[of[index] as usize].count += 1;
             Ok(())
         })?;
-        let mut kinds: Vec<PlanKind> = seen
-            .into_rows()
-            .into_iter()
-            .map(|((before, after), count, first)| PlanKind {
-                before,
-                after,
-                count,
-                first,
-            })
-            .collect();
-        kinds.sort_by(|a, b| b.count.cmp(&a.count).then(a.first.cmp(&b.first)));
-        // From the order in which they were met to that in which they stand.
-        let mut place = vec![u32::MAX; numbers.len()];
-        for (number, kind) in (0..).zip(&kinds) {
-            if let Some(met) = numbers.get(&(kind.before.clone(), kind.after.clone())) {
-                place[*met as usize] = number;
-            }
+        let mut kinds: Vec<(usize, PlanKind)> = met.into_iter().enumerate().collect();
+        // Those that are as frequent stay in the order in which they were met.
+        kinds.sort_by_key(|(_, kind)| Reverse(kind.count));
+        let mut place = vec![u32::MAX; kinds.len()];
+        for (number, (met, _)) in (0..).zip(&kinds) {
+            place[*met] = number;
         }
         for kind in of.iter_mut().filter(|kind| **kind != u32::MAX) {
             *kind = place[*kind as usize];
         }
+        let kinds = kinds.into_iter().map(|(_, kind)| kind).collect();
         Ok(PlanKinds { kinds, of })
     }
 
@@ -235,24 +237,33 @@ impl PlanDoc {
         File::open(&self.path)?.sync_data()
     }
 
-    /// What is to be written: every change that was accepted or mended, or every change at all
-    /// while nothing has been decided. Paths must lie below `root`, which is the folder at hand;
+    /// Where the files of the plan are. They must lie below `root`, which is the folder at hand;
     /// without one they are taken as they are.
     ///
     /// # Errors
     ///
-    /// When a path leads out of the root, or the plan cannot be read again.
+    /// When a path leads out of the root.
+    pub fn places(&self, root: Option<&Path>) -> Result<Vec<PathBuf>, PlanFileError> {
+        let place = |file: &PlanFile| {
+            let path = Path::new(OsStr::from_bytes(&file.path));
+            match root {
+                Some(root) => confined(root, path),
+                None => Ok(path.to_owned()),
+            }
+        };
+        self.index.files.iter().map(place).collect()
+    }
+
+    /// What is to be written: every change that was accepted or mended, or every change at all
+    /// while nothing has been decided. For `root` see [`PlanDoc::places`].
+    ///
+    /// # Errors
+    ///
+    /// As [`PlanDoc::places`], or when the plan cannot be read again.
     pub fn to_plan(&self, root: Option<&Path>) -> Result<Plan, PlanFileError> {
         let counts = self.index.counts();
         let all = self.index.is_undecided(&counts);
-        let mut places = Vec::new();
-        for file in &self.index.files {
-            let path = Path::new(OsStr::from_bytes(&file.path));
-            places.push(match root {
-                Some(root) => confined(root, path)?,
-                None => path.to_owned(),
-            });
-        }
+        let places = self.places(root)?;
         let mut spooler = Spooler::default();
         let mut plan = Plan::default();
         let mut number = 0;
