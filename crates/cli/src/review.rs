@@ -126,7 +126,6 @@ fn turns(
         let texts = PlanTexts {
             doc,
             layouts: &layouts,
-            state_files: &file_of_each(state),
         };
         match state.act(action, &texts) {
             Effect::None => {}
@@ -153,11 +152,6 @@ fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result
     }
 }
 
-/// One past the last change of each file.
-fn file_of_each(state: &State) -> Vec<usize> {
-    state.plan.files.iter().map(|file| file.end).collect()
-}
-
 /// How the cells of each file are written, where it has columns; and whether it is UTF-8.
 fn layouts(state: &State) -> Vec<(Option<Layout>, bool)> {
     let mut tables = FileTables::new(Path::new(""));
@@ -178,14 +172,13 @@ fn layouts(state: &State) -> Vec<(Option<Layout>, bool)> {
 struct PlanTexts<'t> {
     doc: &'t PlanDoc,
     layouts: &'t [(Option<Layout>, bool)],
-    state_files: &'t [usize],
 }
 
 impl PlanTexts<'_> {
     /// The layout of the cell that a change is; `None` where it is none.
     fn layout(&self, index: usize, change: &ChangeRecord) -> Option<Layout> {
         change.cell.as_ref()?;
-        let file = self.state_files.partition_point(|end| *end <= index);
+        let file = self.doc.index.file_of(index);
         self.layouts.get(file)?.0
     }
 }
@@ -196,7 +189,7 @@ impl Texts for PlanTexts<'_> {
     }
 
     fn written(&self, index: usize, change: &ChangeRecord, value: &str) -> Option<Vec<u8>> {
-        let file = self.state_files.partition_point(|end| *end <= index);
+        let file = self.doc.index.file_of(index);
         if !self.layouts.get(file)?.1 {
             return None;
         }

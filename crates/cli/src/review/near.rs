@@ -3,6 +3,7 @@
 use brisk_quill_core::Span;
 use brisk_quill_core::plan::{ChangeRecord, PlanIndex};
 use brisk_quill_files::PlanDoc;
+use memchr::{memchr, memchr_iter, memrchr};
 use std::ffi::OsStr;
 use std::fs::File;
 use std::io;
@@ -22,8 +23,6 @@ const WHOLE_MOST: u64 = 8 << 20;
 /// A change in its lines.
 #[derive(Debug, PartialEq, Eq)]
 pub struct Near {
-    /// The number of its first line.
-    pub line: u64,
     /// The lines before it, and those behind it.
     pub before: Vec<Vec<u8>>,
     pub after: Vec<Vec<u8>>,
@@ -51,18 +50,17 @@ pub fn near(doc: &PlanDoc, plan: &PlanIndex, index: usize, change: &ChangeRecord
     if text[from..to] != *change.text().ok()?.before {
         return None;
     }
-    let start = memrchr(&text[..from]).map_or(0, |at| at + 1);
+    let start = memrchr(b'\n', &text[..from]).map_or(0, |at| at + 1);
     let inner = if to > from && text[to - 1] == b'\n' {
         to - 1
     } else {
         to
     };
-    let end = memchr(&text[inner..]).map_or(text.len(), |at| inner + at);
+    let end = memchr(b'\n', &text[inner..]).map_or(text.len(), |at| inner + at);
     let before = lines(&text[..start]);
     let after = lines(text.get(end + 1..).unwrap_or_default());
     let (now, mark) = with_neighbours(doc, plan, index, low, &text, (start, end), (from, to, new));
     Some(Near {
-        line: change.line,
         before: before[before.len().saturating_sub(LINES)..].to_vec(),
         after: after.into_iter().take(LINES).collect(),
         was: (
@@ -148,7 +146,7 @@ pub fn whole(doc: &PlanDoc, plan: &PlanIndex, index: usize) -> io::Result<(Vec<V
         let (from, to) = (change.from as usize, change.to as usize);
         out.extend_from_slice(&text[at..from]);
         if number == index {
-            line = out.iter().filter(|b| **b == b'\n').count();
+            line = memchr_iter(b'\n', &out).count();
         }
         match plan.entries[number].decision.writes() {
             true => out.extend(new_text(plan, number, &change).unwrap_or_default()),
@@ -164,12 +162,4 @@ fn lines(text: &[u8]) -> Vec<Vec<u8>> {
     brisk_quill_core::lines(text)
         .map(|line| text[line.content.range()].to_vec())
         .collect()
-}
-
-fn memchr(text: &[u8]) -> Option<usize> {
-    text.iter().position(|b| *b == b'\n')
-}
-
-fn memrchr(text: &[u8]) -> Option<usize> {
-    text.iter().rposition(|b| *b == b'\n')
 }

@@ -3,7 +3,7 @@
 use super::editor::Editor;
 use super::screen::Screen;
 use super::state::{Edit, Effect, Leave, State, View};
-use super::{PlanTexts, file_of_each, keys, layouts};
+use super::{PlanTexts, keys, layouts};
 use brisk_quill_core::plan::{Decision, DecisionCounts};
 use brisk_quill_files::PlanDoc;
 use proptest::prelude::*;
@@ -89,11 +89,10 @@ impl Desk {
             let Some(action) = keys::action(&self.state, key) else {
                 continue;
             };
-            let (layouts, files) = (layouts(&self.state), file_of_each(&self.state));
+            let layouts = layouts(&self.state);
             let texts = PlanTexts {
                 doc: &self.doc,
                 layouts: &layouts,
-                state_files: &files,
             };
             last = self.state.act(action, &texts);
         }
