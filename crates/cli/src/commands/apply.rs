@@ -1,7 +1,7 @@
 //! `apply`: makes the changes, all of them or none.
 
 use super::copies::Copies;
-use super::pass::{Guard, Pass};
+use super::pass::{Guard, Pass, unexpected};
 use super::{plans, state};
 use crate::args::{ApplyArgs, Part};
 use crate::complaint::Complaint;
@@ -14,7 +14,7 @@ use brisk_quill_files::{
     ChangeList, FactsOf, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError,
     Spool, Spooler, splice_into,
 };
-use std::io::{self, IsTerminal};
+use std::io;
 use std::ops::ControlFlow;
 use std::sync::Arc;
 
@@ -45,9 +45,8 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let texts = options::texts(&args.files, facts)?;
     if filter {
         check_filter(args, listing)?;
-    } else if args.to.is_none() && !args.yes && !io::stdin().is_terminal() {
-        return Err(Complaint::wrong("there is no terminal to ask on")
-            .remedy("look with `preview`, then add `--yes`"));
+    } else if args.to.is_none() && !args.yes {
+        state::can_ask("preview")?;
     }
 
     let run = RunOptions::default();
@@ -102,10 +101,8 @@ fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Complai
 
 /// Writes a plan as it was decided.
 fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint> {
-    let terminal = io::stdin().is_terminal();
-    if args.to.is_none() && !args.yes && !terminal {
-        return Err(Complaint::wrong("there is no terminal to ask on")
-            .remedy("look with `review`, then add `--yes`"));
+    if args.to.is_none() && !args.yes {
+        state::can_ask("review")?;
     }
     let expected = options::expected(args.guard.expect.as_deref())?;
     let meant = plans::meant(&args.plan, args.yes, output)?;
@@ -127,8 +124,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
     );
     let changes: u64 = plan.files.iter().map(|file| file.changes.len()).sum();
     if let Some(count) = expected.filter(|count| !count.holds(changes)) {
-        let message = format!("{count} changes were expected, and there are {changes}");
-        return Err(Complaint::no(message).remedy("nothing has been written"));
+        return Err(unexpected(count, changes));
     }
     if changes == 0 {
         output.print(b"There is nothing to write.\n");
@@ -141,11 +137,9 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
     }
     let files = plan.changed().count() as u64;
     let what = state::changes_in_files(changes, files);
-    if !args.yes && !state::agreed(&format!("Write {what}? [y/N] "), output)? {
-        output.print(b"Nothing has been written.\n");
-        return Ok(Status::Fine);
+    if state::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
+        meant.write(&plan, output)?;
     }
-    meant.write(&plan, output)?;
     Ok(Status::Fine)
 }
 
@@ -283,14 +277,11 @@ fn in_place(
         return Ok(());
     }
     let what = state::changes_in_files(pass.totals.counts.changes, pass.totals.changed);
-    if !args.yes && !state::agreed(&format!("Write {what}? [y/N] "), output)? {
-        output.print(b"Nothing has been written.\n");
+    if !state::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
         return Ok(());
     }
     let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
     let done = state::make(plan, rewrite, None)?;
-    let what = state::changes_in_files(done.changes, done.files);
-    let run = done.run;
-    output.print(format!("Wrote {what}: run {run}. `bquill undo` takes it back.\n").as_bytes());
+    state::tell(&done, output);
     Ok(())
 }

@@ -372,7 +372,8 @@ fn tell_unmet(source: &Source, unmet: &[Unmet], told: &mut usize, output: &mut O
     }
 }
 
-fn unexpected(expected: Count, found: u64) -> Complaint {
+/// There are more changes than expected, or fewer.
+pub fn unexpected(expected: Count, found: u64) -> Complaint {
     let message = format!("{expected} changes were expected, and there are {found}");
     Complaint::no(message).remedy("nothing has been written")
 }

@@ -19,6 +19,7 @@ use std::path::{Path, PathBuf};
 
 /// Folders whose last preview is kept.
 const FOLDERS_MOST: usize = 20;
+
 /// Where the last preview of this folder lies.
 pub fn last_place() -> Option<PathBuf> {
     let here = std::env::current_dir().ok()?;
@@ -48,9 +49,14 @@ pub fn make_room(place: &Path) -> io::Result<()> {
     Ok(())
 }
 
+/// The file that is named; `last` names none.
+fn named(file: Option<&Path>) -> Option<&Path> {
+    file.filter(|file| file.as_os_str() != "last")
+}
+
 /// The plan in a file; `last`, or nothing, is the last preview of this folder.
 pub fn open(file: Option<&Path>) -> Result<PlanDoc, Complaint> {
-    let file = file.filter(|file| file.as_os_str() != "last");
+    let file = named(file);
     let place = match file {
         Some(file) => file.to_owned(),
         None => last_place().filter(|place| place.exists()).ok_or_else(|| {
@@ -66,7 +72,7 @@ pub fn open(file: Option<&Path>) -> Result<PlanDoc, Complaint> {
 
 /// What a plan is called.
 fn name_of(file: Option<&Path>) -> String {
-    match file.filter(|file| file.as_os_str() != "last") {
+    match named(file) {
         Some(file) => format!("the plan {}", visible_path(file)),
         None => "the last preview".to_owned(),
     }
@@ -110,10 +116,7 @@ pub struct Meant {
 
 /// The plan that the options mean; renewed, where that is asked for.
 pub fn meant(args: &PlanArgs, yes: bool, output: &mut Output) -> Result<Meant, Complaint> {
-    let file = args
-        .plan
-        .as_deref()
-        .filter(|file| file.as_os_str() != "last");
+    let file = named(args.plan.as_deref());
     let file = file.map(std::path::absolute).transpose();
     let file =
         file.map_err(|error| Complaint::trouble(format!("cannot find the plan: {error}")))?;
@@ -150,6 +153,14 @@ pub fn meant(args: &PlanArgs, yes: bool, output: &mut Output) -> Result<Meant, C
 }
 
 impl Meant {
+    /// Makes sure that its files lie where they may.
+    pub fn check_places(&self) -> Result<(), Complaint> {
+        let places = self.doc.places(self.root.as_deref());
+        places
+            .map(drop)
+            .map_err(|error| cannot_use(&self.name, &error))
+    }
+
     /// What it would write.
     pub fn to_plan(&self) -> Result<Plan, Complaint> {
         let plan = self.doc.to_plan(self.root.as_deref());
@@ -175,9 +186,7 @@ impl Meant {
     pub fn write(&self, plan: &Plan, output: &mut Output) -> Result<(), Complaint> {
         let rewrite = serde_json::to_value(&self.doc.index.rewrite).unwrap_or_default();
         let done = state::make(plan, rewrite, None)?;
-        let what = state::changes_in_files(done.changes, done.files);
-        let run = done.run;
-        output.print(format!("Wrote {what}: run {run}. `bquill undo` takes it back.\n").as_bytes());
+        state::tell(&done, output);
         if self.root.is_none() {
             let _ = fs::remove_file(self.doc.path());
         }

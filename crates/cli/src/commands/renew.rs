@@ -73,7 +73,7 @@ struct Renewed {
 
 fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Complaint> {
     // Where the plan may not write, it may not read either.
-    meant.to_plan()?;
+    meant.check_places()?;
     let index = &meant.doc.index;
     let text = index.rewrite.clone();
     let mut tables = FileTables::new(Path::new(""));

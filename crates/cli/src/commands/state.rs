@@ -7,7 +7,7 @@ use crate::render::counted;
 use crate::watch;
 use brisk_quill_files::{Journal, Plan, RealFs, RunDone, RunRecord, RunRequest, Trouble, make_run};
 use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
-use std::io::{self, BufRead};
+use std::io::{self, BufRead, IsTerminal};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -89,8 +89,33 @@ pub fn make(
     })
 }
 
+/// Somebody must be there to be asked.
+pub fn can_ask(look_with: &str) -> Result<(), Complaint> {
+    match io::stdin().is_terminal() {
+        true => Ok(()),
+        false => Err(Complaint::wrong("there is no terminal to ask on")
+            .remedy(format!("look with `{look_with}`, then add `--yes`"))),
+    }
+}
+
+/// Says what a run has written.
+pub fn tell(done: &RunDone, output: &mut Output) {
+    let what = changes_in_files(done.changes, done.files);
+    let run = done.run;
+    output.print(format!("Wrote {what}: run {run}. `bquill undo` takes it back.\n").as_bytes());
+}
+
+/// Asks, unless `yes` has answered; tells what a no means.
+pub fn agreed(question: &str, yes: bool, output: &mut Output) -> Result<bool, Complaint> {
+    let agreed = yes || ask(question, output)?;
+    if !agreed {
+        output.print(b"Nothing has been written.\n");
+    }
+    Ok(agreed)
+}
+
 /// Asks, and reads the answer.
-pub fn agreed(question: &str, output: &mut Output) -> Result<bool, Complaint> {
+fn ask(question: &str, output: &mut Output) -> Result<bool, Complaint> {
     output.print(question.as_bytes());
     output.show();
     let mut answer = String::new();

@@ -8,13 +8,11 @@ use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{Journal, RealFs, RunRecord, RunState, undo_plan};
-use std::io::{self, IsTerminal};
 use std::path::PathBuf;
 
 pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
-    if !args.yes && !io::stdin().is_terminal() {
-        return Err(Complaint::wrong("there is no terminal to ask on")
-            .remedy("look with `history`, then add `--yes`"));
+    if !args.yes {
+        state::can_ask("history")?;
     }
     let journal = state::journal()?;
     let record = match args.run {
@@ -44,8 +42,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
     }
     let what = state::changes_in_files(changes, plan.files.len() as u64);
     let question = format!("Take back run {}: {what}? [y/N] ", record.run);
-    if !args.yes && !state::agreed(&question, output)? {
-        output.print(b"Nothing has been written.\n");
+    if !state::agreed(&question, args.yes, output)? {
         return Ok(Status::Fine);
     }
     let done = state::make(&plan, serde_json::Value::Null, Some(record.run))?;
