@@ -26,10 +26,10 @@ use crate::watch;
 use brisk_quill_core::columns::Layout;
 use brisk_quill_core::plan::{ChangeRecord, decision_line};
 use brisk_quill_files::PlanDoc;
-use ratatui::crossterm::event::{
+use crossterm::event::{
     DisableBracketedPaste, EnableBracketedPaste, Event, KeyEventKind, poll, read,
 };
-use ratatui::crossterm::execute;
+use crossterm::execute;
 use screen::Screen;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use state::{Action, Edit, Effect, Leave, State, Texts};
@@ -81,8 +81,8 @@ fn on_terminal(
 ) -> io::Result<Leave> {
     watch::hold();
     let ended = Arc::new(AtomicBool::new(false));
-    // A terminal that has gone needs nothing back, and reading from it would never end. Every
-    // decision is written down by then.
+    // A terminal that has gone needs nothing back, and no key comes from it. Every decision is
+    // written down by then.
     let gone = Arc::new(AtomicBool::new(true));
     signal_hook::flag::register_conditional_shutdown(SIGHUP, HUNG_UP, gone)?;
     for signal in [SIGTERM, SIGINT] {

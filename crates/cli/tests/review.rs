@@ -263,6 +263,17 @@ fn sizes() {
         term.screen.screen_mut().set_size(cells(rows), cells(cols));
         term.wait(&[shown]);
     }
+    // A key that comes together with a new size is not lost.
+    for n in 0..100 {
+        let (cols, rows) = (60 + n % 7, 14 + n % 5);
+        let (key, shown) = match n % 2 {
+            0 => ("\x1b[A", "change 1.1"),
+            _ => ("\x1b[B", "change 1.2"),
+        };
+        term.master.resize(size(cols, rows)).unwrap();
+        term.screen.screen_mut().set_size(cells(rows), cells(cols));
+        term.press(key, &[shown]);
+    }
     term.press("q", &["leave?"]);
     term.press("s", &["Nothing has been written."]);
     assert_eq!(term.end().0, 0);

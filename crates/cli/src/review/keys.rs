@@ -2,7 +2,7 @@
 
 use super::state::{Action, Edit, Group, Leave, State, View};
 use brisk_quill_core::plan::Decision;
-use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 /// What the keys do, for the list of keys: keys, and words.
 pub const KEYS: &[(&str, &str)] = &[

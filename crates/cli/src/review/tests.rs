@@ -6,10 +6,10 @@ use super::state::{Edit, Effect, Leave, State, View};
 use super::{PlanTexts, keys, layouts};
 use brisk_quill_core::plan::{Decision, DecisionCounts};
 use brisk_quill_files::PlanDoc;
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use proptest::prelude::*;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
-use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use std::fmt::Write as _;
 
 /// A plan of three files in a folder of its own.
