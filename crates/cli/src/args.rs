@@ -4,12 +4,14 @@
 //! ([`split`]): each part is parsed by the same definitions, for the options of its step; the
 //! options that belong to the whole command are read from all parts together, so that they may
 //! stand anywhere. An option of a step goes into [`StepArgs`], one of the command into the
-//! verb's own struct.
+//! verb's own struct. A new verb is a line in `verbs`.
 
 mod definitions;
 mod split;
+mod verbs;
 
 pub use definitions::*;
+pub use verbs::Verb;
 
 use crate::status::Status;
 use clap::{CommandFactory, FromArgMatches};
@@ -18,8 +20,10 @@ use std::process::ExitCode;
 
 /// A parsed command line.
 pub struct Parsed {
-    /// The options of the whole command.
-    pub command: Command,
+    /// When colours are wanted.
+    pub color: When,
+    /// What to do, with the options of the whole command.
+    pub verb: Verb,
     /// The parts between `--then`, in order; at least one.
     pub parts: Vec<Part>,
 }
@@ -31,13 +35,6 @@ pub struct Part {
     pub words: Vec<OsString>,
     /// Options of the step.
     pub step: StepArgs,
-}
-
-impl Parsed {
-    /// When colours are wanted.
-    pub fn color(&self) -> When {
-        self.command.color
-    }
 }
 
 /// Parsing ended the program: help was asked for, or the words are wrong.
@@ -71,29 +68,40 @@ impl Stopped {
     }
 }
 
+/// All that can be written on the command line.
+pub fn definitions() -> clap::Command {
+    Verb::define(Program::command(), |_| true)
+}
+
 /// Parses the arguments, the program's own name first.
 pub fn parse(argv: Vec<OsString>) -> Result<Parsed, Stopped> {
-    let split = split::split(argv).map_err(Stopped::Swallowed)?;
-    let mut definitions = Command::command();
-    let mut read = |words: &[OsString]| definitions.try_get_matches_from_mut(words);
+    let asked = |verb: &str| argv.iter().any(|word| word == verb);
+    let mut definitions = Verb::define(Program::command(), asked);
+    let split = split::split(&definitions, &argv).map_err(Stopped::Swallowed)?;
+    let mut read = |words: &[OsString]| {
+        let found = definitions.try_get_matches_from_mut(words);
+        found.map_err(Stopped::Clap)
+    };
     let mut found = Vec::new();
     for part in &split.parts {
-        found.push(read(part).map_err(Stopped::Clap)?);
+        found.push(read(part)?);
     }
     let whole = match &found[..] {
         // A single part is the whole command line, and is not read twice.
         [only] => only.clone(),
-        _ => read(&split.joined).map_err(Stopped::Clap)?,
+        _ => read(&split.joined)?,
     };
     // Giving its many pieces back would take longer than looking at a small file.
     std::mem::forget(definitions);
-    let command = |found| Command::from_arg_matches(&found).map_err(Stopped::Clap);
+    let verb = |found| Verb::read(found).map_err(Stopped::Clap);
     let mut parts = Vec::new();
-    for part in found {
-        parts.push(command(part)?.verb.into_part());
+    for part in &found {
+        parts.push(verb(part)?.into_part());
     }
+    let program = Program::from_arg_matches(&whole).map_err(Stopped::Clap)?;
     Ok(Parsed {
-        command: command(whole)?,
+        color: program.color,
+        verb: verb(&whole)?,
         parts,
     })
 }

@@ -34,12 +34,11 @@ use crate::status::Status;
 
 /// Does what the verb says.
 pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
-    let color = parsed.color();
-    let Parsed { command, parts } = parsed;
-    if !matches!(command.verb, Verb::Recover(_)) {
+    let Parsed { color, verb, parts } = parsed;
+    if !matches!(verb, Verb::Recover(_)) {
         state::tell_unfinished(output);
     }
-    match command.verb {
+    match verb {
         Verb::Find(args) => find::run(&args, parts, output),
         Verb::Shapes(args) => shapes::run(&args, parts, output),
         Verb::Tally(args) => tally::run(&args, parts, output),
@@ -55,6 +54,6 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
         Verb::Test(args) => test::run(&args, output),
         Verb::Demo(args) => demo::run(&args, color, output),
         Verb::Completions(args) => completions::run(&args, output),
-        Verb::Man => man::run(output),
+        Verb::Man(_) => man::run(output),
     }
 }

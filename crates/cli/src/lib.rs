@@ -28,7 +28,7 @@ pub fn run(argv: Vec<OsString>) -> ExitCode {
         Ok(parsed) => parsed,
         Err(stopped) => return stopped.report(),
     };
-    let mut output = Output::new(parsed.color());
+    let mut output = Output::new(parsed.color);
     let status = commands::run(parsed, &mut output).unwrap_or_else(|complaint: Complaint| {
         match output.is_deserted() {
             // That the reader went away is no failure.

@@ -131,14 +131,18 @@ a.txt
   lines removed  0
 ";
     assert_eq!(got.out, wanted);
-    let colored = sandbox
-        .run("preview quay --with Q --color always b.txt")
-        .ok();
-    assert!(
-        colored.out.contains("\u{1b}[") && !colored.out.contains('‹'),
-        "{}",
-        colored.out
-    );
+    // An option of the program may stand before the verb, and the steps still behind it.
+    for words in [
+        "preview quay --with Q --color always b.txt",
+        "--color always preview quay --with Q b.txt --then Q --with P",
+    ] {
+        let colored = sandbox.run(words).ok();
+        assert!(
+            colored.out.contains("\u{1b}[") && !colored.out.contains('‹'),
+            "{}",
+            colored.out
+        );
+    }
 }
 
 #[test]

@@ -1,8 +1,6 @@
-//! Every verb and option. Help texts are written here and nowhere else.
+//! Every option. Its help is written here and nowhere else.
 
-use super::Part;
-use super::split::unmarked;
-use clap::{Args, Parser, Subcommand, ValueEnum, ValueHint};
+use clap::{Args, Parser, ValueEnum, ValueHint};
 use std::ffi::OsString;
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
@@ -26,7 +24,7 @@ Go round the loop by recalling the last command and changing its verb:
 
 New here? `bquill demo` walks through it on sample files."
 )]
-pub struct Command {
+pub struct Program {
     /// When to use colours: `auto`, `always` or `never`.
     #[arg(
         long,
@@ -38,9 +36,6 @@ pub struct Command {
         help_heading = "Output"
     )]
     pub color: When,
-    /// What to do.
-    #[command(subcommand)]
-    pub verb: Verb,
 }
 
 /// When to do something that depends on the terminal.
@@ -63,75 +58,6 @@ impl When {
             Self::Always => "always",
             Self::Never => "never",
         }
-    }
-}
-
-/// The verbs.
-#[derive(Debug, Subcommand)]
-pub enum Verb {
-    /// Show every match of a pattern, with its groups.
-    Find(FindArgs),
-    /// Show what forms the values take, and how often.
-    Shapes(ShapesArgs),
-    /// Count the values that a pattern, or a group, matches.
-    Tally(TallyArgs),
-    /// Put the groups of a pattern into columns.
-    Extract(ExtractArgs),
-    /// Make sure that every line or cell matches, or none does.
-    Check(CheckArgs),
-    /// Show every change a rewrite would make; write nothing.
-    Preview(PreviewArgs),
-    /// Judge the changes one by one or kind by kind, then apply them.
-    Review(ReviewArgs),
-    /// Make the changes: all of them, or none.
-    Apply(ApplyArgs),
-    /// Show the runs that have been made, or what one of them changed.
-    History(HistoryArgs),
-    /// Take a run back; undoing that brings it back again.
-    Undo(UndoArgs),
-    /// Finish a run that was stopped: forward or back.
-    Recover(RecoverArgs),
-    /// Say in plain words what a pattern, a template, or a rewrite file does.
-    Explain(ExplainArgs),
-    /// Work the examples in rewrite files.
-    Test(TestArgs),
-    /// Unpack sample files and walk through the whole loop on them.
-    Demo(DemoArgs),
-    /// Print the completions for a shell.
-    Completions(CompletionsArgs),
-    /// Print the manual page.
-    Man,
-}
-
-impl Verb {
-    /// The words and step options of a verb that has them.
-    pub(super) fn into_part(self) -> Part {
-        let of_select = |select| StepArgs {
-            select,
-            ..StepArgs::default()
-        };
-        let (words, step) = match self {
-            Self::Find(args) => (args.words, of_select(args.select)),
-            Self::Shapes(args) => (args.words, of_select(args.select)),
-            Self::Tally(args) => (args.words, of_select(args.select)),
-            Self::Extract(args) => (args.words, of_select(args.select)),
-            Self::Check(args) => (args.words, of_select(args.select)),
-            Self::Preview(args) => (args.words, args.step),
-            Self::Review(args) => (args.words, args.step),
-            Self::Apply(args) => (args.words, args.step),
-            Self::History(_)
-            | Self::Undo(_)
-            | Self::Recover(_)
-            | Self::Explain(_)
-            | Self::Test(_)
-            | Self::Demo(_)
-            | Self::Completions(_)
-            | Self::Man => {
-                return Part::default();
-            }
-        };
-        let words = words.into_iter().map(unmarked).collect();
-        Part { words, step }
     }
 }
 
@@ -966,3 +892,7 @@ pub struct CompletionsArgs {
     /// Which shell.
     pub shell: clap_complete::Shell,
 }
+
+/// None.
+#[derive(Args, Debug)]
+pub struct ManArgs {}

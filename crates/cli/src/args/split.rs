@@ -1,8 +1,6 @@
 //! What happens to the arguments before clap sees them.
 
-use super::Command;
 use crate::complaint::Complaint;
-use clap::CommandFactory;
 use std::ffi::{OsStr, OsString};
 
 /// Marks a word that begins with a hyphen and is no option; no argument can hold a NUL.
@@ -40,23 +38,21 @@ impl Swallowed {
 ///
 /// A pattern is the first argument of its part. It may begin with a hyphen when it cannot be an
 /// option: `-5`, `->`, `-\d`.
-pub fn split(argv: Vec<OsString>) -> Result<Split, Swallowed> {
-    let mut argv = argv.into_iter();
-    let mut head: Vec<OsString> = argv.by_ref().take(1).collect();
-    let command = Command::command();
-    let Some(verb) = argv.next() else {
-        return Ok(Split {
-            parts: vec![head.clone()],
-            joined: head,
-        });
-    };
-    let options = Options::of(command.find_subcommand(&verb));
-    head.push(verb);
-    let rest: Vec<OsString> = argv.collect();
-    options.check_values(&rest)?;
+pub fn split(definitions: &clap::Command, argv: &[OsString]) -> Result<Split, Swallowed> {
+    let is_verb = |word: &OsString| definitions.find_subcommand(word).is_some();
+    let behind_verb = argv
+        .iter()
+        .position(is_verb)
+        .map_or(argv.len(), |at| at + 1);
+    let (head, rest) = argv.split_at(behind_verb);
+    let options = Options::of(
+        head.last()
+            .and_then(|verb| definitions.find_subcommand(verb)),
+    );
+    options.check_values(rest)?;
     let mut split = Split {
         parts: Vec::new(),
-        joined: head.clone(),
+        joined: head.to_vec(),
     };
     for words in rest.split(|word| word == "--then") {
         let mut words = words.to_vec();

@@ -1,14 +1,13 @@
 //! `completions`: for packagers.
 
-use crate::args::{Command, CompletionsArgs};
+use crate::args::{self, CompletionsArgs};
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
-use clap::CommandFactory;
 
 pub fn run(args: &CompletionsArgs, output: &mut Output) -> Result<Status, Complaint> {
     let mut script = Vec::new();
-    clap_complete::generate(args.shell, &mut Command::command(), "bquill", &mut script);
+    clap_complete::generate(args.shell, &mut args::definitions(), "bquill", &mut script);
     output.print(&script);
     Ok(Status::Fine)
 }

@@ -1,13 +1,12 @@
 //! `man`: the manual page, one section a verb.
 
-use crate::args::Command;
+use crate::args;
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
-use clap::CommandFactory;
 
 pub fn run(output: &mut Output) -> Result<Status, Complaint> {
-    let mut command = Command::command();
+    let mut command = args::definitions();
     command.build();
     let page = page(&command)
         .map_err(|error| Complaint::trouble(format!("cannot write the manual page: {error}")))?;

@@ -1,0 +1,89 @@
+//! The verbs. Only the options of the verb that is asked for are laid out: laying out those of all
+//! takes longer than looking at a small file.
+
+use super::definitions::*;
+use super::{Part, StepArgs, split::unmarked};
+use clap::error::ErrorKind;
+use clap::{ArgMatches, Args, Command, Error, FromArgMatches};
+
+/// Makes [`Verb`] out of its variants, their names and what help says of them.
+macro_rules! verbs {
+    ($($verb:ident($args:ident), $name:literal, $about:literal;)+) => {
+        /// The verbs.
+        #[derive(Debug)]
+        pub enum Verb {
+            $(#[doc = $about] $verb($args),)+
+        }
+
+        impl Verb {
+            /// What the words behind a verb say.
+            pub(super) fn read(found: &ArgMatches) -> Result<Self, Error> {
+                match found.subcommand() {
+                    $(Some(($name, words)) => $args::from_arg_matches(words).map(Self::$verb),)+
+                    _ => Err(Error::new(ErrorKind::MissingSubcommand)),
+                }
+            }
+
+            /// Adds the verbs to the program: with their options those that `asked` is true of,
+            /// of the others only what help says of them.
+            pub(super) fn define(program: Command, asked: impl Fn(&str) -> bool) -> Command {
+                program$(.subcommand({
+                    let verb = Command::new($name);
+                    let verb = if asked($name) { $args::augment_args(verb) } else { verb };
+                    verb.about($about)
+                }))+
+            }
+        }
+    };
+}
+
+verbs! {
+    Find(FindArgs), "find", "Show every match of a pattern, with its groups";
+    Shapes(ShapesArgs), "shapes", "Show what forms the values take, and how often";
+    Tally(TallyArgs), "tally", "Count the values that a pattern, or a group, matches";
+    Extract(ExtractArgs), "extract", "Put the groups of a pattern into columns";
+    Check(CheckArgs), "check", "Make sure that every line or cell matches, or none does";
+    Preview(PreviewArgs), "preview", "Show every change a rewrite would make; write nothing";
+    Review(ReviewArgs), "review", "Judge the changes one by one or kind by kind, then apply them";
+    Apply(ApplyArgs), "apply", "Make the changes: all of them, or none";
+    History(HistoryArgs), "history", "Show the runs that have been made, or what one of them changed";
+    Undo(UndoArgs), "undo", "Take a run back; undoing that brings it back again";
+    Recover(RecoverArgs), "recover", "Finish a run that was stopped: forward or back";
+    Explain(ExplainArgs), "explain", "Say in plain words what a pattern, a template, or a rewrite file does";
+    Test(TestArgs), "test", "Work the examples in rewrite files";
+    Demo(DemoArgs), "demo", "Unpack sample files and walk through the whole loop on them";
+    Completions(CompletionsArgs), "completions", "Print the completions for a shell";
+    Man(ManArgs), "man", "Print the manual page";
+}
+
+impl Verb {
+    /// The words and step options of a verb that has them.
+    pub(super) fn into_part(self) -> Part {
+        let of_select = |select| StepArgs {
+            select,
+            ..StepArgs::default()
+        };
+        let (words, step) = match self {
+            Self::Find(args) => (args.words, of_select(args.select)),
+            Self::Shapes(args) => (args.words, of_select(args.select)),
+            Self::Tally(args) => (args.words, of_select(args.select)),
+            Self::Extract(args) => (args.words, of_select(args.select)),
+            Self::Check(args) => (args.words, of_select(args.select)),
+            Self::Preview(args) => (args.words, args.step),
+            Self::Review(args) => (args.words, args.step),
+            Self::Apply(args) => (args.words, args.step),
+            Self::History(_)
+            | Self::Undo(_)
+            | Self::Recover(_)
+            | Self::Explain(_)
+            | Self::Test(_)
+            | Self::Demo(_)
+            | Self::Completions(_)
+            | Self::Man(_) => {
+                return Part::default();
+            }
+        };
+        let words = words.into_iter().map(unmarked).collect();
+        Part { words, step }
+    }
+}
