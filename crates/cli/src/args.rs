@@ -74,10 +74,10 @@ pub fn definitions() -> clap::Command {
 }
 
 /// Parses the arguments, the program's own name first.
-pub fn parse(argv: Vec<OsString>) -> Result<Parsed, Stopped> {
+pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
     let asked = |verb: &str| argv.iter().any(|word| word == verb);
     let mut definitions = Verb::define(Program::command(), asked);
-    let split = split::split(&definitions, &argv).map_err(Stopped::Swallowed)?;
+    let split = split::split(&definitions, argv).map_err(Stopped::Swallowed)?;
     let mut read = |words: &[OsString]| {
         let found = definitions.try_get_matches_from_mut(words);
         found.map_err(Stopped::Clap)

@@ -23,7 +23,7 @@ use std::ffi::OsString;
 use std::process::ExitCode;
 
 /// Runs the program on its arguments, the program's own name first.
-pub fn run(argv: Vec<OsString>) -> ExitCode {
+pub fn run(argv: &[OsString]) -> ExitCode {
     let parsed = match args::parse(argv) {
         Ok(parsed) => parsed,
         Err(stopped) => return stopped.report(),

@@ -16,6 +16,7 @@ use std::num::NonZeroUsize;
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
+use std::thread::available_parallelism;
 
 /// Changes shown where `--show` does not say.
 const SHOWN: usize = 40;
@@ -389,14 +390,32 @@ pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Complaint>
     })
 }
 
-/// How many of so many files are looked at at a time.
-pub fn threads(asked: Option<NonZeroUsize>, files: usize) -> usize {
-    let processors = || match files {
-        // Counting them takes longer than looking at a small file.
-        0 | 1 => 1,
-        _ => std::thread::available_parallelism().map_or(1, usize::from),
-    };
-    asked.map_or_else(processors, usize::from)
+/// How many threads look at files.
+#[derive(Clone, Copy)]
+pub struct Threads {
+    asked: Option<NonZeroUsize>,
+}
+
+impl Threads {
+    /// So many as were asked for, else as many as there are processors.
+    pub fn new(asked: Option<NonZeroUsize>) -> Self {
+        Self { asked }
+    }
+
+    /// For files, of which there are so many.
+    pub fn over(self, files: usize) -> usize {
+        match files {
+            // Counting processors takes longer than looking at a small file.
+            0 | 1 => 1,
+            _ => self.within_file(),
+        }
+    }
+
+    /// For the parts of a large one.
+    pub fn within_file(self) -> usize {
+        let asked = self.asked.or_else(|| available_parallelism().ok());
+        asked.map_or(1, usize::from)
+    }
 }
 
 /// The files that are meant. Without a path: a pipe, else the files below this folder.

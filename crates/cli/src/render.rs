@@ -25,7 +25,7 @@ pub use find::{FindView, FoundUnit};
 pub use grid::{Align, Grid};
 pub use history::{history_row, history_was_now};
 pub use json::{
-    FILE_NUMBER, JsonFind, JsonPath, JsonPlan, json_line, json_missing, json_note, json_offender,
+    CHANGE_ID, JsonFind, JsonPath, JsonPlan, json_line, json_missing, json_note, json_offender,
     json_problem,
 };
 pub use marks::one_line_of;

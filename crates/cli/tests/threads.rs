@@ -87,6 +87,55 @@ fn threads_do_not_matter() {
     assert_eq!(got.status, 2, "{got:?}");
 }
 
+/// A large file is evaluated in parts, on several threads.
+#[test]
+fn parts_do_not_matter() {
+    let line = |i: usize| match i % 60 {
+        0 => format!("quay {} is closed\r\n", i % 7),
+        1 => format!("berth {i}\n"),
+        2 if i.is_multiple_of(7) => "berth x\n".to_owned(),
+        n => "wind and swell ".repeat(n % 9) + "\n",
+    };
+    // More than four times what is read at a time, and the last line without an end.
+    let text: String = (0..80_000).map(line).collect::<String>() + "quay 9";
+    assert!(text.len() > 4 << 20);
+    let port = Sandbox::with("gauge.log", &text);
+    port.run(r"preview 'quay (\d+)' --with 'Q$1' --save before.plan")
+        .ok();
+    let lines = [
+        r"preview 'quay (\d+)' --with 'Q$1' --show 50",
+        r"preview 'quay (\d+)' --with 'Q$1 in ${@line}' --json",
+        r"preview 'quay (\d+)' --with 'Q$1' --kinds",
+        r"preview 'quay (\d)' --with 'Q$1' --against before.plan",
+        "preview quay --below 'as told' --lines 40000.. --json",
+        "preview 'quay (.)' --drop-lines --then berth --with pier --lines 40000.. --json",
+        r"preview 'berth (\w+)' --with 'B-${1 | add 1}' --skip-problems",
+        "preview quay --with pier --ensure 'quay|swell' --where closed",
+        "preview quay --with '${@count}' --pick '3..' --per file --json",
+        "apply quay --with pier --expect 3 --yes",
+    ];
+    for line in lines {
+        let run = |threads: u32| {
+            let got = port.run(&format!("{line} gauge.log --threads {threads}"));
+            (got.status, got.out, got.err)
+        };
+        let alone = run(1);
+        assert_ne!(alone.0, 2, "{line}: {}", alone.2);
+        for threads in [2, 8] {
+            assert!(run(threads) == alone, "{line}, {threads} threads");
+        }
+    }
+    // In place, elsewhere, and through a pipe.
+    let wanted = text.replace("quay", "the quay");
+    let line = "apply quay --with 'the quay' --threads 3";
+    assert!(port.pipe(&text, line).out == wanted);
+    port.run(&format!("{line} gauge.log --to new/gauge.log"))
+        .ok();
+    assert!(port.text("new/gauge.log") == wanted);
+    port.run(&format!("{line} gauge.log --yes")).ok();
+    assert!(port.text("gauge.log") == wanted);
+}
+
 /// What is copied while it is evaluated is what a filter makes of it, piece by piece.
 #[test]
 fn copies_are_what_a_filter_makes() {

@@ -46,8 +46,39 @@ impl StepSet {
     }
 }
 
-/// The text of each group of one match, the whole match first; `None` took no part.
-pub type GroupTexts = Box<[Option<Box<[u8]>>]>;
+/// The text of each group of one match.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct GroupTexts {
+    /// All that any group took.
+    text: Box<[u8]>,
+    /// Each group in it.
+    spans: Box<[Option<Span>]>,
+}
+
+impl GroupTexts {
+    /// Of a match in `unit`, given where its groups lie there.
+    pub(crate) fn new(unit: &[u8], groups: &[Option<Span>]) -> Self {
+        let taken = groups.iter().flatten();
+        let all = taken
+            .copied()
+            .reduce(|all, group| Span::new(all.from.min(group.from), all.to.max(group.to)));
+        let all = all.unwrap_or_default();
+        let within = |group: &Span| Span::new(group.from - all.from, group.to - all.from);
+        Self {
+            text: unit[all.range()].into(),
+            spans: groups
+                .iter()
+                .map(|group| group.as_ref().map(within))
+                .collect(),
+        }
+    }
+
+    /// The whole match, then each group by number; `None` took no part.
+    pub fn iter(&self) -> impl Iterator<Item = Option<&[u8]>> {
+        let text = |group: &Option<Span>| Some(&self.text[group.as_ref()?.range()]);
+        self.spans.iter().map(text)
+    }
+}
 
 /// One edit: the bytes of `span` become `text`.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -60,7 +60,7 @@ pub use query::{
     OpenBlock, Per, Pick, Query, Remark, Scope, Standing, UnitView, Visitor,
 };
 pub use rewrite::{
-    Counts, Evaluation, GroupText, LeftOutCounts, Outcome, Passage, PassageEdit, Rewrite, Run,
+    Counts, Evaluation, LeftOutCounts, Outcome, PartStart, Passage, PassageEdit, Rewrite, Run,
     RunOptions, RunTotals, Sink, StepCounts, Unmet, rewrite_text,
 };
 pub use rewrite_file::{

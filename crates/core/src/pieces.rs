@@ -121,7 +121,7 @@ impl Pieces {
             begun = first;
         }
         if begun < last {
-            self.hand_on(&bytes[begun..last], false, sink);
+            self.hand_on(&bytes[begun..last], ended && last == bytes.len(), sink);
         }
         self.carry.extend_from_slice(&bytes[last..]);
     }

@@ -94,6 +94,16 @@ impl Query {
         self.limit.is_some() || (self.pick.per == Per::Run && !self.pick.spec.is_all())
     }
 
+    /// Whether what is taken in a line depends on nothing but that line and its number.
+    pub(crate) fn is_local(&self) -> bool {
+        let counted = matches!(self.pick.per, Per::File | Per::Run) && !self.pick.spec.is_all();
+        self.unit == UnitKind::Line
+            && self.scope.blocks.is_empty()
+            && self.limit.is_none()
+            && !counted
+            && !self.needs_whole_text()
+    }
+
     /// Whether the form of the file at `path` is known, where its columns are looked at.
     pub fn is_table(&self, path: &Path) -> bool {
         self.columns.is_none() || self.layout(&path.to_string_lossy()).is_some()

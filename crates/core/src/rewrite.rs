@@ -4,16 +4,20 @@
 //! the one before it left, and its edits are composed into edits of the original piece. The
 //! edits are then handed to a [`Sink`] as [`Passage`]s. A step that must know the end of a text
 //! before its start (`--lines last-3..`) makes the whole text one piece.
+//!
+//! Where lines depend on nothing but themselves and their place, a text may also be evaluated in
+//! parts, each for itself ([`Run::part`]). Whoever adds a state that goes from line to line must
+//! see to it in `Query::is_local` or `Step::is_local`.
 
 mod passage;
 
-pub use passage::{GroupText, Passage, PassageEdit};
+pub use passage::{Passage, PassageEdit};
 
 use crate::columns::Layout;
 use crate::edits::{compose, original_offset, splice};
 use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::step::StepRun;
-use crate::unit::{count_lines, line_ends};
+use crate::unit::{count_lines, ending_before, line_ends};
 use crate::{Hunting, LeftOut, Problem, ProblemKind, Remark, Standing, Step, Template};
 use std::path::Path;
 
@@ -307,6 +311,33 @@ impl<'r> Run<'r> {
         }
     }
 
+    /// Whether what becomes of a line of `file` depends on nothing but the line and where it
+    /// lies, so that its text may be evaluated in parts, on several threads: see [`Run::part`].
+    pub fn is_local(&self, file: &str) -> bool {
+        let steps = &self.rewrite.steps[..self.steps.len()];
+        let mut steps = steps.iter().enumerate();
+        // Which lines a step sees behind another, nobody knows without that text as a whole.
+        matches!(self.cut(file), Cut::Lines)
+            && steps.all(|(index, step)| step.is_local() && (index == 0 || step.needs_no_place()))
+    }
+
+    /// The same as [`Run::text`] for a part of a text that is [local](Run::is_local).
+    pub fn part(&mut self, file: &str, start: PartStart) -> Evaluation<'_, 'r> {
+        for step in &mut self.steps {
+            step.begin_text(file);
+            step.begin_part(&start);
+        }
+        Evaluation {
+            pieces: Pieces::new(Cut::Lines, start.offset),
+            state: TextState {
+                steps: &mut self.steps,
+                stages: self.stages,
+                counts: Counts::default(),
+                line: start.line,
+            },
+        }
+    }
+
     /// Where the text of `file` may be cut: where no step would see another text than without
     /// the cut.
     ///
@@ -326,6 +357,42 @@ impl<'r> Run<'r> {
         match quotes(&layouts[last]) {
             Some(boundary) if same && !self.whole => Cut::Records(boundary),
             _ => Cut::Nowhere,
+        }
+    }
+}
+
+/// Where a part of a text begins: with a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PartStart {
+    /// Its offset in the file, in bytes from 0.
+    pub offset: u64,
+    /// The number of its first line, from 1.
+    pub line: u64,
+    /// The line end before it; `\n` at the start of the text.
+    ending: &'static [u8],
+}
+
+impl PartStart {
+    /// The start of a text that lies `offset` bytes into its file.
+    pub fn of_text(offset: u64) -> Self {
+        Self {
+            offset,
+            line: 1,
+            ending: b"\n",
+        }
+    }
+
+    pub(crate) fn ending(&self) -> &'static [u8] {
+        self.ending
+    }
+
+    /// Behind a part of whole lines that begins here.
+    #[must_use]
+    pub fn behind(self, lines: &[u8]) -> Self {
+        Self {
+            offset: self.offset + lines.len() as u64,
+            line: self.line + line_ends(lines),
+            ending: ending_before(lines, self.ending),
         }
     }
 }

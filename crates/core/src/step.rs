@@ -93,6 +93,18 @@ impl Step {
         }
     }
 
+    /// Whether what it does with a line depends on nothing but that line and where it lies.
+    pub(crate) fn is_local(&self) -> bool {
+        self.query.is_local() && !self.action.template().is_some_and(Template::counts)
+    }
+
+    /// Whether it does the same with a line wherever that lies.
+    pub(crate) fn needs_no_place(&self) -> bool {
+        let takes_ending = matches!(self.action, Action::Above(_) | Action::Below(_));
+        let tells_line = self.action.template().is_some_and(Template::writes_line);
+        self.query.scope.lines.is_all() && !takes_ending && !tells_line
+    }
+
     fn needs_groups(&self) -> bool {
         self.action.template().is_some_and(Template::needs_groups)
     }

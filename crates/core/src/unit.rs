@@ -113,3 +113,14 @@ pub(crate) fn count_lines(text: &[u8]) -> u64 {
     let tail = !text.is_empty() && !text.ends_with(b"\n");
     line_ends(text) + u64::from(tail)
 }
+
+/// The line end that `text` ends in, else `other`.
+pub(crate) fn ending_before(text: &[u8], other: &'static [u8]) -> &'static [u8] {
+    if text.ends_with(b"\r\n") {
+        b"\r\n"
+    } else if text.ends_with(b"\n") {
+        b"\n"
+    } else {
+        other
+    }
+}

@@ -9,7 +9,7 @@ use brisk_quill_core::{
     UnitKind, rewrite_text,
 };
 use proptest::prelude::*;
-use support::{Say, record, record_hunting, reference, rewrite, spec};
+use support::{Say, record, record_hunting, record_parts, reference, rewrite, spec};
 
 /// Texts with every kind of line end, accents, stray bytes, and letters that patterns like.
 fn text() -> impl Strategy<Value = Vec<u8>> {
@@ -252,6 +252,13 @@ proptest! {
         prop_assert_eq!(&record(&rewrite, &text, size), &whole);
         // Nor does it matter how lines without a match are passed over.
         prop_assert_eq!(&record_hunting(&rewrite, &text, size, Hunting::Always), &whole);
+        // Where lines are local, each part may be evaluated for itself.
+        for steps in [&steps[..], &steps[..1]] {
+            let rewrite = support::rewrite(steps);
+            if let Some(parts) = record_parts(&rewrite, &text, size) {
+                prop_assert_eq!(parts, record(&rewrite, &text, usize::MAX));
+            }
+        }
     }
 
     /// Passages are whole lines in order, none shares a line with another, and their line

@@ -143,6 +143,16 @@ impl Spooler {
         write_change(&mut self.out, place, edit.before, &edit.after)
     }
 
+    /// Takes in what another has of the file at hand: the changes behind these.
+    ///
+    /// # Errors
+    ///
+    /// When the temporary file cannot be written.
+    pub fn join(&mut self, mut behind: Self) -> io::Result<()> {
+        self.count += behind.count;
+        self.out.join(&mut behind.out)
+    }
+
     /// Ends the list of the file at hand.
     ///
     /// # Errors

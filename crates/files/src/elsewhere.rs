@@ -266,6 +266,12 @@ impl<'s> Copying<'s> {
         write().map_err(|error| FileError::io(&self.target, Trouble::Write, error))
     }
 
+    /// Takes in the changes of the next part, which has been shown no bytes.
+    pub fn join(&mut self, part: Self) {
+        self.changes += part.changes;
+        self.waiting.extend(part.waiting);
+    }
+
     /// All of it has been seen; `None` where nothing has been read.
     ///
     /// # Errors

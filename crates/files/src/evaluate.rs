@@ -2,7 +2,8 @@
 
 use crate::{Coding, Facts, FileError, OpenText, Skipped};
 use brisk_quill_core::{
-    Counts, Passage, PassageEdit, Problem, ProblemKind, Remark, Run, Sink, Unmet, lines,
+    Counts, Evaluation, PartStart, Passage, PassageEdit, Problem, ProblemKind, Remark, Run, Sink,
+    Unmet, lines,
 };
 use std::borrow::Cow;
 
@@ -97,39 +98,76 @@ pub fn evaluate(
         Ok(text) => text,
         Err(skipped) => return Ok(Evaluated::Skipped(skipped)),
     };
-    let file = text.source().path().to_string_lossy().into_owned();
-    let mut evaluation = run.text(&file, text.start());
-    let mut refused = Counts::default();
-    let mut follower = Follower::new(sink, &text);
-    text.read(|piece, coding, last| {
-        let mut located = Located {
-            coding,
-            sink,
-            refused: &mut refused,
-        };
-        match last {
-            true => evaluation.push_last(piece, &mut located),
-            false => evaluation.push(piece, &mut located),
+    let evaluation = run.text(&text.file(), text.start());
+    let mut in_turn = InTurn::new(evaluation, &text, sink);
+    text.read(|piece, coding, last| in_turn.push(piece, (coding, last), sink))?;
+    let counts = in_turn.finish(text.coding(), sink);
+    Ok(Evaluated::of(&mut text, counts))
+}
+
+impl Evaluated {
+    /// A text that has been read to its end.
+    pub(crate) fn of(text: &mut OpenText<'_>, counts: Counts) -> Self {
+        let found = counts.changes + counts.problems + counts.unmet > 0;
+        Self::Read {
+            facts: text.facts(found),
+            counts,
+            meaningless: text.coding().meaningless(),
         }
-        follower.follow(piece, evaluation.done(), sink);
-    })?;
-    let mut located = Located {
-        coding: text.coding(),
-        sink,
-        refused: &mut refused,
-    };
-    let mut counts = evaluation.finish(&mut located);
-    follower.end(text.coding(), sink);
-    counts.changes -= refused.changes;
-    counts.lines_added -= refused.lines_added;
-    counts.lines_removed -= refused.lines_removed;
-    counts.problems += refused.problems;
-    let found = counts.changes + counts.problems + counts.unmet > 0;
-    Ok(Evaluated::Read {
-        facts: text.facts(found),
-        counts,
-        meaningless: text.coding().meaningless(),
-    })
+    }
+}
+
+/// An evaluation of a text, or of the rest of one, piece after piece.
+pub(crate) struct InTurn<'e, 'r> {
+    evaluation: Evaluation<'e, 'r>,
+    refused: Counts,
+    follower: Follower,
+}
+
+impl<'e, 'r> InTurn<'e, 'r> {
+    fn new(evaluation: Evaluation<'e, 'r>, text: &OpenText<'_>, sink: &mut dyn FileSink) -> Self {
+        Self {
+            evaluation,
+            refused: Counts::default(),
+            follower: Follower::new(sink, text),
+        }
+    }
+
+    /// Of the rest of a text that is not decoded, from `start` on.
+    pub fn behind(evaluation: Evaluation<'e, 'r>, start: PartStart, sink: &dyn FileSink) -> Self {
+        Self {
+            evaluation,
+            refused: Counts::default(),
+            follower: Follower {
+                wanted: sink.wants_bytes(),
+                done: start.offset,
+                held: Vec::new(),
+            },
+        }
+    }
+
+    /// Takes the next bytes; `last` tells that they are the last, where that is known.
+    pub fn push(&mut self, piece: &[u8], (coding, last): (&Coding, bool), sink: &mut dyn FileSink) {
+        let mut located = Located::new(coding, sink, &mut self.refused);
+        match last {
+            true => self.evaluation.push_last(piece, &mut located),
+            false => self.evaluation.push(piece, &mut located),
+        }
+        self.follower.follow(piece, self.evaluation.done(), sink);
+    }
+
+    /// Ends the text; what was counted.
+    pub fn finish(mut self, coding: &Coding, sink: &mut dyn FileSink) -> Counts {
+        let mut located = Located::new(coding, sink, &mut self.refused);
+        let mut counts = self.evaluation.finish(&mut located);
+        self.follower.end(coding, sink);
+        let refused = self.refused;
+        counts.changes -= refused.changes;
+        counts.lines_added -= refused.lines_added;
+        counts.lines_removed -= refused.lines_removed;
+        counts.problems += refused.problems;
+        counts
+    }
 }
 
 /// Shows a sink the bytes of a text, once all changes in them are known.
@@ -185,11 +223,21 @@ impl Follower {
 }
 
 /// Locates passages on disk; those that cannot be written there become problems.
-struct Located<'l> {
+pub(crate) struct Located<'l> {
     coding: &'l Coding,
     sink: &'l mut dyn FileSink,
     /// What must be taken off the counts.
     refused: &'l mut Counts,
+}
+
+impl<'l> Located<'l> {
+    pub fn new(coding: &'l Coding, sink: &'l mut dyn FileSink, refused: &'l mut Counts) -> Self {
+        Self {
+            coding,
+            sink,
+            refused,
+        }
+    }
 }
 
 impl Sink for Located<'_> {

@@ -3,7 +3,8 @@
 //! * [`discover`] turns paths and globs into [`Source`]s in order of path.
 //! * [`Reader`] hands a source's text on in pieces and tells its [`Facts`].
 //! * [`in_order`] does the same work on many sources at a time, and tells of them in order.
-//! * [`evaluate`] runs a rewrite over a source; [`Plan`] keeps what came out.
+//! * [`evaluate`] runs a rewrite over a source, [`evaluate_in_parts`] on several threads where it
+//!   is large; [`Plan`] keeps what came out.
 //! * [`PlanDoc`] is a plan in a file, with its decisions.
 //! * [`make_run`] splices a plan into files, all or nothing, and tells the [`Journal`];
 //!   [`recover`] finishes what was stopped, [`undo_plan`] leads back.
@@ -20,6 +21,7 @@ mod evaluate;
 mod fs;
 mod journal;
 mod parallel;
+mod parts;
 mod plan;
 mod plan_file;
 mod read;
@@ -41,6 +43,7 @@ pub use journal::{
     ChangeRecord, Commit, Intent, Journal, Lock, PathText, Record, RunRecord, RunState, Target,
 };
 pub use parallel::in_order;
+pub use parts::{Helpers, PartSink, evaluate_in_parts};
 pub use plan::{Change, Plan, PlannedFile};
 pub use plan_file::{PlanDoc, PlanFileError, PlanKind, PlanKinds};
 pub use read::{Facts, FactsOf, Newline, OpenText, Reader, Skipped, TextOptions};

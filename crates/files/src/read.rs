@@ -5,10 +5,13 @@ use crate::{FileError, Source, Trouble, Watch};
 use memchr::{memchr, memchr_iter};
 use std::fs::File;
 use std::io::{self, Read, Seek};
+use std::ops::Range;
 use std::sync::Arc;
 
 /// How much is read at a time, in bytes.
 const PIECE: usize = 1 << 20;
+/// So many pieces are a large text.
+const LARGE: usize = 4;
 /// How far a NUL is looked for, in bytes of the text.
 const SNIFF: usize = 8 << 10;
 /// The largest file that is decoded, in bytes: it is held as a whole.
@@ -238,11 +241,34 @@ fn fill(input: &mut dyn Read, buffer: &mut [u8]) -> io::Result<usize> {
     Ok(filled)
 }
 
+/// Bytes of a text, and the memory they lie in.
+pub(crate) struct Piece {
+    memory: Vec<u8>,
+    text: Range<usize>,
+}
+
+impl Piece {
+    /// The bytes.
+    pub fn text(&self) -> &[u8] {
+        &self.memory[self.text.clone()]
+    }
+
+    /// Only the first of them, up to `end`.
+    pub fn shorten(&mut self, end: usize) {
+        self.text.end = self.text.start + end;
+    }
+
+    /// The memory, to be used again.
+    pub fn into_memory(self) -> Vec<u8> {
+        self.memory
+    }
+}
+
 /// A text being read.
 pub struct OpenText<'r> {
     source: Source,
     input: Box<dyn Read>,
-    buffer: &'r mut [u8],
+    buffer: &'r mut Vec<u8>,
     /// Bytes of the buffer that have been read and not yet handed on.
     filled: usize,
     /// How many bytes the byte-order mark takes.
@@ -274,6 +300,23 @@ impl OpenText<'_> {
     /// Where it comes from.
     pub fn source(&self) -> &Source {
         &self.source
+    }
+
+    /// Its path as text.
+    pub(crate) fn file(&self) -> String {
+        self.source.path().to_string_lossy().into_owned()
+    }
+
+    /// Whether it is so long that several threads are worth their start, and not decoded.
+    pub(crate) fn is_large(&self) -> bool {
+        let (read, most) = (self.filled, self.buffer.len());
+        let is_long = || match &self.source {
+            Source::Stdin => true,
+            Source::File(path) => path
+                .metadata()
+                .is_ok_and(|found| found.len() >= (LARGE * most) as u64),
+        };
+        read == most && matches!(self.coding, Coding::Utf8) && is_long()
     }
 
     /// Offset at which the text begins: behind the byte-order mark of a text that is not
@@ -321,10 +364,47 @@ impl OpenText<'_> {
             if is_last {
                 break;
             }
-            go_on(self.watch, &self.source)?;
-            self.filled = fill(&mut *self.input, self.buffer)
-                .map_err(|e| FileError::io(self.source.path(), Trouble::Read, e))?;
+            self.fill()?;
         }
+        Ok(())
+    }
+
+    /// The same for a text that is not decoded and whose pieces are kept: gives away the memory
+    /// each lies in, and takes other memory for the next.
+    pub(crate) fn read_away(
+        &mut self,
+        mut take: impl FnMut(Piece, bool) -> Vec<u8>,
+    ) -> Result<(), FileError> {
+        let length = self.buffer.len();
+        let mut skip = self.start;
+        while self.filled > 0 {
+            self.bytes += self.filled as u64;
+            if self.wanted != FactsOf::None {
+                let piece = &self.buffer[..self.filled];
+                self.looked_at.look(piece, piece);
+            }
+            let is_last = self.filled < length;
+            let piece = Piece {
+                memory: std::mem::take(self.buffer),
+                text: std::mem::take(&mut skip)..self.filled,
+            };
+            *self.buffer = take(piece, is_last);
+            self.buffer.resize(length, 0);
+            self.watch.has_read(self.filled as u64);
+            if is_last {
+                break;
+            }
+            self.fill()?;
+        }
+        Ok(())
+    }
+
+    /// Reads the next piece.
+    fn fill(&mut self) -> Result<(), FileError> {
+        go_on(self.watch, &self.source)?;
+        let filled = fill(&mut *self.input, self.buffer);
+        self.filled =
+            filled.map_err(|error| FileError::io(self.source.path(), Trouble::Read, error))?;
         Ok(())
     }
 

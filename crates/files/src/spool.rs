@@ -60,7 +60,7 @@ impl Spool {
     fn keep(self: &Arc<Self>, bytes: Vec<u8>) -> io::Result<Block> {
         if self.has_room(bytes.len()) {
             return Ok(Block::Memory(InMemory {
-                bytes: bytes.into(),
+                bytes,
                 spool: Arc::clone(self),
             }));
         }
@@ -85,7 +85,7 @@ enum Block {
 /// Bytes that count as in memory as long as they are there.
 #[derive(Debug)]
 struct InMemory {
-    bytes: Box<[u8]>,
+    bytes: Vec<u8>,
     spool: Arc<Spool>,
 }
 
@@ -126,6 +126,22 @@ impl SpoolWriter {
         })
     }
 
+    /// Takes in what another has written, behind what is here.
+    ///
+    /// # Errors
+    ///
+    /// When the temporary file cannot be written.
+    pub fn join(&mut self, behind: &mut Self) -> io::Result<()> {
+        if behind.blocks.is_empty() {
+            self.buffer.append(&mut behind.buffer);
+            return self.put_full();
+        }
+        self.put()?;
+        behind.put()?;
+        self.blocks.append(&mut behind.blocks);
+        Ok(())
+    }
+
     /// Writes what `write` appends; gives how many bytes that were.
     ///
     /// # Errors
@@ -150,7 +166,11 @@ impl SpoolWriter {
         if !self.buffer.is_empty() {
             // The next block will be as large.
             let next = Vec::with_capacity(self.buffer.len().min(BLOCK + BLOCK / 8));
-            let block = self.spool.keep(std::mem::replace(&mut self.buffer, next))?;
+            let mut block = std::mem::replace(&mut self.buffer, next);
+            if block.len() < block.capacity() / 2 {
+                block.shrink_to_fit();
+            }
+            let block = self.spool.keep(block)?;
             self.blocks.push(block);
         }
         Ok(())

@@ -5,24 +5,29 @@ use brisk_quill_core::{
     Template, UnitKind, Unmet, rewrite_text,
 };
 use brisk_quill_files::{
-    Copying, Evaluated, FactsOf, FilePassage, FileSink, PlannedFile, Reader, Source, Spool,
-    SpoolWriter, Spooler, Staging, TextOptions, Trouble, Watch, evaluate, splice_into,
+    Copying, Evaluated, FactsOf, FilePassage, FileSink, Helpers, PartSink, PlannedFile, Reader,
+    Source, Spool, SpoolWriter, Spooler, Staging, TextOptions, Trouble, Watch, evaluate_in_parts,
+    splice_into,
 };
 use proptest::prelude::*;
 use std::io::{BufRead, Read, Write};
 use std::path::Path;
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 
 /// Lines of every length, with every kind of line end.
 fn text() -> impl Strategy<Value = String> {
     let bits = ["quay ", "7", "é", "a berth", "\r", "\t", "no. 12 "];
-    let line = prop::collection::vec(prop::sample::select(bits.to_vec()), 0..9);
+    let line = (
+        prop::collection::vec(prop::sample::select(bits.to_vec()), 0..9),
+        // Now and then one that is longer than many pieces.
+        prop_oneof![9 => Just(1), 1 => Just(40usize)],
+    );
+    let line = line.prop_map(|(bits, times)| bits.concat().repeat(times));
     let ending = prop::sample::select(vec!["\n", "\r\n", "\n\n"]);
     let lines = prop::collection::vec((line, ending), 0..12);
     (lines, any::<bool>()).prop_map(|(lines, ended)| {
-        let lines = lines
-            .into_iter()
-            .map(|(line, ending)| line.concat() + ending);
+        let lines = lines.into_iter().map(|(line, ending)| line + ending);
         let mut text: String = lines.collect();
         if !ended {
             text.push_str("the last quay");
@@ -85,23 +90,45 @@ impl FileSink for Both<'_> {
     }
 }
 
+impl PartSink for Both<'_> {
+    fn join(&mut self, part: Self) {
+        self.copy.join(part.copy);
+        self.spooler.join(part.spooler).unwrap();
+    }
+}
+
 /// The rewritten file as a copy, and as its changes spliced in.
-fn both_ways(rewrite: &Rewrite, path: &Path, piece: usize, in_memory: usize) -> [Vec<u8>; 2] {
+fn both_ways(
+    rewrite: &Rewrite,
+    path: &Path,
+    (piece, threads): (usize, usize),
+    in_memory: usize,
+) -> [Vec<u8>; 2] {
     let staging = Staging::new(false);
     let target = path.with_file_name("new/copy");
     let source = Source::File(path.to_owned());
-    let mut sink = Both {
+    let spool = Spool::new(in_memory);
+    let new_sink = || Both {
         copy: Copying::new(&staging, path, target.clone()),
-        spooler: Spooler::sharing(&Spool::new(in_memory)),
+        spooler: Spooler::sharing(&spool),
     };
+    let mut sink = new_sink();
     let options = TextOptions {
         facts: FactsOf::All,
         ..TextOptions::default()
     };
     let mut reader = Reader::new(options).in_pieces_of(piece);
-    let mut run = Run::new(rewrite, &RunOptions::default());
+    let options = RunOptions::default();
+    let new_run = || Run::new(rewrite, &options);
     let opened = reader.open(&source);
-    let evaluated = evaluate(&mut run, opened.unwrap(), &mut sink).unwrap();
+    let helpers = Helpers {
+        threads: &|| threads,
+        run: &new_run,
+        sink: &new_sink,
+        busy: &AtomicBool::new(false),
+    };
+    let done = evaluate_in_parts(&mut new_run(), opened.unwrap(), &mut sink, &helpers);
+    let evaluated = done.unwrap();
     let Evaluated::Read { facts, counts, .. } = evaluated else {
         panic!("skipped")
     };
@@ -133,13 +160,14 @@ proptest! {
     fn a_file_is_rewritten_the_same_in_any_pieces(
         text in text(), rewrite in rewrite(), marked in any::<bool>(),
         piece in 16..80usize, in_memory in prop::sample::select(vec![0, 100, usize::MAX]),
+        threads in 1..4usize,
     ) {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("log");
         let mark: &[u8] = if marked { b"\xEF\xBB\xBF" } else { b"" };
         std::fs::write(&path, [mark, text.as_bytes()].concat()).unwrap();
         let wanted = [mark, &rewrite_text(&rewrite, text.as_bytes()).text].concat();
-        let [copied, spliced] = both_ways(&rewrite, &path, piece, in_memory);
+        let [copied, spliced] = both_ways(&rewrite, &path, (piece, threads), in_memory);
         prop_assert_eq!(String::from_utf8_lossy(&copied), String::from_utf8_lossy(&wanted));
         prop_assert_eq!(spliced, wanted);
     }

@@ -302,7 +302,7 @@ pub struct FilesArgs {
     /// What texts without a byte-order mark are written in, such as `latin1` [default: UTF-8].
     #[arg(long, value_name = "LABEL", help_heading = "Files")]
     pub encoding: Option<String>,
-    /// Look at N files at a time [default: as many as there are processors].
+    /// Look at N files, or parts of a large one, at a time [default: as many as there are processors].
     #[arg(long, value_name = "N", help_heading = "Files")]
     pub threads: Option<NonZeroUsize>,
     #[command(flatten)]

@@ -5,14 +5,14 @@ use super::pass::{Guard, Pass, unexpected};
 use super::{plans, state};
 use crate::args::{ApplyArgs, Part};
 use crate::complaint::Complaint;
-use crate::options::{self, AskedRewrite};
+use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::render::{counted, rewrite_sentence};
 use crate::status::Status;
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
-    ChangeList, FactsOf, FilePassage, FileSink, Listing, Plan, PlannedFile, Source, SpliceError,
-    Spool, Spooler, splice_into,
+    ChangeList, FactsOf, FilePassage, FileSink, Listing, PartSink, Plan, PlannedFile, Source,
+    SpliceError, Spool, Spooler, splice_into,
 };
 use std::io;
 use std::ops::ControlFlow;
@@ -50,10 +50,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
 
     let run = RunOptions::default();
-    let reading = (
-        texts,
-        options::threads(args.files.threads, listing.sources.len()),
-    );
+    let reading = (texts, Threads::new(args.files.threads));
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     pass.keep_stdin(listing)?;
     if let Some(to) = args.to.as_deref().filter(|_| !filter) {
@@ -242,6 +239,16 @@ impl FileSink for Changes {
 
     // A preview tells; here nothing is shown.
     fn remark(&mut self, _: usize, _: Remark) {}
+}
+
+impl PartSink for Changes {
+    fn join(&mut self, part: Self) {
+        let joined = part.failed.map_or(Ok(()), Err);
+        let joined = joined.and_then(|()| self.spooler.join(part.spooler));
+        self.failed = self.failed.take().or(joined.err());
+        self.problems.extend(part.problems);
+        self.unmet.extend(part.unmet);
+    }
 }
 
 /// Writes the rewritten standard input to standard output.

@@ -7,7 +7,7 @@ use crate::render::{counted, file_name};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Problem, Remark, Unmet};
 use brisk_quill_files::{
-    Copying, FilePassage, FileSink, Listing, Plan, Source, Staged, Staging, Written,
+    Copying, FilePassage, FileSink, Listing, PartSink, Plan, Source, Staged, Staging, Written,
     write_elsewhere,
 };
 use std::collections::btree_map::Entry;
@@ -175,6 +175,14 @@ impl FileSink for CopySink<'_> {
 
     fn bytes(&mut self, raw: &[u8]) {
         self.copy.bytes(raw);
+    }
+}
+
+impl PartSink for CopySink<'_> {
+    fn join(&mut self, part: Self) {
+        self.copy.join(part.copy);
+        self.problems.extend(part.problems);
+        self.unmet.extend(part.unmet);
     }
 }
 

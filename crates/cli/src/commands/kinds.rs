@@ -33,9 +33,9 @@ impl KindSink {
         }
     }
 
-    /// Takes in the kinds of the next file.
-    pub fn absorb(&mut self, file: Self) {
-        self.seen.absorb(file.seen, |first, behind| {
+    /// Takes in the kinds of what follows: the next file, or the next part of one.
+    pub fn absorb(&mut self, next: Self) {
+        self.seen.absorb(next.seen, |first, behind| {
             first.touching += behind.touching;
             first.odd = first.odd.take().or(behind.odd);
         });

@@ -3,7 +3,7 @@
 use super::pass::{Note, file_complaint, problem_complaint, stopped};
 use crate::args::{FilesArgs, Part};
 use crate::complaint::Complaint;
-use crate::options::{self, AskedQuery, Sources};
+use crate::options::{self, AskedQuery, Sources, Threads};
 use crate::output::{Output, Said};
 use crate::progress::Progress;
 use crate::render::FileCounts;
@@ -22,7 +22,7 @@ pub struct Request {
     pub query: Query,
     pub sources: Sources,
     reader: Reader,
-    threads: usize,
+    threads: Threads,
 }
 
 /// What a verb needs besides the matches that are taken.
@@ -169,7 +169,7 @@ impl Request {
         }
         Ok(Self {
             query,
-            threads: options::threads(args.threads, sources.listing.sources.len()),
+            threads: Threads::new(args.threads),
             sources,
             reader,
         })
@@ -198,7 +198,7 @@ impl Request {
         let mut looked = self.begin(output);
         let threads = match self.query.spans_texts() {
             true => 1,
-            false => self.threads,
+            false => self.threads.over(self.sources.listing.sources.len()),
         };
         let (blank, page) = (seer.clone(), output.page());
         let worker = || Worker {

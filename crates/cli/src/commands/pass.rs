@@ -2,7 +2,7 @@
 
 use crate::args::GuardArgs;
 use crate::complaint::Complaint;
-use crate::options::{self, Sources};
+use crate::options::{self, Sources, Threads};
 use crate::output::Output;
 use crate::progress::Progress;
 use crate::render::{RewriteTotals, counted, file_name, number, one_line_of};
@@ -14,11 +14,12 @@ use brisk_quill_core::{
     ColumnNote, Counts, Problem, ProblemKind, Remark, Rewrite, Run, RunOptions, TemplateNote, Unmet,
 };
 use brisk_quill_files::{
-    Evaluated, Facts, FileError, FileSink, Listing, Nobody, Reader, Source, TextOptions, evaluate,
-    in_order,
+    Evaluated, Facts, FileError, Helpers, Listing, Nobody, PartSink, Reader, Source, TextOptions,
+    evaluate, evaluate_in_parts, in_order,
 };
 use std::fs::File;
 use std::ops::ControlFlow;
+use std::sync::atomic::AtomicBool;
 
 /// Units told that are not as `--ensure` asks; the rest is counted.
 const UNMET_TOLD: usize = 40;
@@ -28,7 +29,7 @@ pub struct Pass<'r> {
     rewrite: &'r Rewrite,
     options: RunOptions,
     reader: Reader,
-    threads: usize,
+    threads: Threads,
     guard: Guard,
     /// What has been counted so far.
     pub totals: RewriteTotals,
@@ -67,7 +68,7 @@ impl<'r> Pass<'r> {
         rewrite: &'r Rewrite,
         sources: &Sources,
         mut options: RunOptions,
-        (texts, threads): (TextOptions, usize),
+        (texts, threads): (TextOptions, Threads),
         guard: Guard,
     ) -> Result<Self, Complaint> {
         let listing = &sources.listing;
@@ -91,10 +92,7 @@ impl<'r> Pass<'r> {
             rewrite,
             options,
             reader,
-            threads: match rewrite.spans_texts() {
-                true => 1,
-                false => threads,
-            },
+            threads,
             guard,
             totals,
             notes: Vec::new(),
@@ -145,25 +143,37 @@ impl<'r> Pass<'r> {
     /// what came out, in order; nothing of a file that was skipped or could not be read.
     ///
     /// Fails when it was stopped before the end.
-    pub fn each<'s, S: FileSink + Send>(
+    pub fn each<'s, S: PartSink>(
         &mut self,
         listing: &'s Listing,
         sink: impl Fn(&'s Source) -> S + Sync,
         output: &mut Output,
         mut take: impl FnMut(&mut Self, &Source, S, Option<ReadFile>, &mut Output) -> ControlFlow<()>,
     ) -> Result<(), Complaint> {
-        let (rewrite, options) = (self.rewrite, self.options.clone());
+        let (rewrite, options, threads) = (self.rewrite, self.options.clone(), self.threads);
         let reader = self.reader.another();
-        let worker = || (Run::new(rewrite, &options), reader.another());
+        let new_run = || Run::new(rewrite, &options);
+        let worker = || (new_run(), reader.another());
+        let (within_file, busy) = (|| threads.within_file(), AtomicBool::new(false));
         let work = |(run, reader): &mut (Run<'_>, Reader),
                     source: &'s Source,
                     send: &mut dyn FnMut(_) -> bool| {
-            let mut sink = sink(source);
+            let helpers = Helpers {
+                threads: &within_file,
+                run: &new_run,
+                sink: &|| sink(source),
+                busy: &busy,
+            };
+            let mut whole = sink(source);
             let opened = reader.open(source);
-            let evaluated = opened.and_then(|text| evaluate(run, text, &mut sink));
-            send((sink, evaluated));
+            let evaluated =
+                opened.and_then(|text| evaluate_in_parts(run, text, &mut whole, &helpers));
+            send((whole, evaluated));
         };
-        let threads = self.threads;
+        let threads = match rewrite.spans_texts() {
+            true => 1,
+            false => threads.over(listing.sources.len()),
+        };
         let _progress = Progress::of(&listing.sources, output);
         in_order(
             &listing.sources,

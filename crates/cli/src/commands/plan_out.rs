@@ -9,7 +9,7 @@ use super::plans::{last_place, make_room};
 use crate::complaint::Complaint;
 use crate::options::AskedRewrite;
 use crate::output::Output;
-use crate::render::{FILE_NUMBER, FileReport, JsonPath, JsonPlan, RewriteTotals, json_note};
+use crate::render::{CHANGE_ID, FileReport, JsonPath, JsonPlan, RewriteTotals, json_note};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{FilePassage, Source, Spool, SpoolWriter};
 use memchr::memchr_iter;
@@ -64,7 +64,6 @@ pub struct PlanPart<'a> {
     path: Option<JsonPath>,
     out: SpoolWriter,
     written: u64,
-    changes: u64,
     failed: Option<io::Error>,
 }
 
@@ -77,7 +76,6 @@ impl<'a> PlanMaker<'a> {
             path: None,
             out: SpoolWriter::new(&self.spool),
             written: 0,
-            changes: 0,
             failed: None,
         }
     }
@@ -92,14 +90,21 @@ impl PlanPart<'_> {
         }
         let json = &maker.json;
         let path = self.path.get_or_insert_with(|| JsonPath::of(self.source));
-        let changes = self.changes;
-        let written = self
-            .out
-            .write_with(|out| json.passage(out, path, found, changes));
-        self.changes += found.edits.len() as u64;
+        let written = self.out.write_with(|out| json.passage(out, path, found));
         match written {
             Ok(bytes) => self.written += bytes as u64,
             Err(error) => self.failed = self.failed.take().or(Some(error)),
+        }
+    }
+
+    /// Takes in the records of the next part of the file.
+    pub fn join(&mut self, mut part: Self) {
+        self.written += part.written;
+        let joined = part.failed.map_or(Ok(()), Err);
+        let joined = joined.and_then(|()| self.out.join(&mut part.out));
+        self.failed = self.failed.take().or(joined.err());
+        if self.written > self.maker.most {
+            self.maker.wanted.store(false, Ordering::Relaxed);
         }
     }
 }
@@ -200,7 +205,8 @@ impl<'a> PlanOut<'a> {
             return Err(error);
         }
         let kept = part.out.finish()?;
-        let number = self.files.to_string();
+        let mut id = format!("{}.", self.files);
+        let (before_change, mut change) = (id.len(), 0u64);
         let mut reader = kept.reader();
         loop {
             let records = reader.fill_buf()?;
@@ -208,9 +214,12 @@ impl<'a> PlanOut<'a> {
                 return Ok(());
             }
             let mut done = 0;
-            for hole in memchr_iter(FILE_NUMBER, records) {
+            for hole in memchr_iter(CHANGE_ID, records) {
                 self.put(&records[done..hole], output);
-                self.put(number.as_bytes(), output);
+                change += 1;
+                id.truncate(before_change);
+                id.push_str(itoa::Buffer::new().format(change));
+                self.put(id.as_bytes(), output);
                 done = hole + 1;
             }
             self.put(&records[done..], output);

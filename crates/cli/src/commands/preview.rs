@@ -8,7 +8,7 @@ use super::pass::{Guard, Note, Pass, template_hints};
 use super::plan_out::{PlanOut, PlanPart};
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
-use crate::options::{self, AskedRewrite};
+use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::render::{
     self, Collector, FileReport, Keep, PreviewView, counted, diff_of_file, file_name,
@@ -17,7 +17,7 @@ use crate::render::{
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{Problem, Remark, Rewrite, RunOptions, Unmet};
-use brisk_quill_files::{FactsOf, FilePassage, FileSink, Listing, Source};
+use brisk_quill_files::{FactsOf, FilePassage, FileSink, Listing, PartSink, Source};
 use std::ops::ControlFlow;
 
 /// Notes shown; the rest is counted.
@@ -65,10 +65,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         output.outlives_its_reader();
     }
     let mut kinds = args.kinds.then(KindSink::new);
-    let reading = (
-        texts,
-        options::threads(args.files.threads, listing.sources.len()),
-    );
+    let reading = (texts, Threads::new(args.files.threads));
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     view.begin(listing, output);
     plan.begin(output);
@@ -176,6 +173,19 @@ impl FileSink for PreviewSink<'_> {
 
     fn remark(&mut self, step: usize, remark: Remark) {
         self.found.remark(step, remark);
+    }
+}
+
+impl PartSink for PreviewSink<'_> {
+    fn join(&mut self, part: Self) {
+        self.plan.join(part.plan);
+        self.found.join(part.found);
+        if let (Some(kinds), Some(part)) = (&mut self.kinds, part.kinds) {
+            kinds.absorb(part);
+        }
+        if let (Some(compared), Some(part)) = (&mut self.compared, part.compared) {
+            compared.extend(part);
+        }
     }
 }
 

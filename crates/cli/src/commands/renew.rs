@@ -9,7 +9,7 @@ use super::plan_out::{PlanOut, PlanPart};
 use super::plans::{Meant, source_of};
 use crate::args::GuardArgs;
 use crate::complaint::Complaint;
-use crate::options::{self, AskedRewrite, Sources};
+use crate::options::{AskedRewrite, Sources, Threads};
 use crate::output::Output;
 use crate::render::{Collector, FileReport, Keep, counted, number};
 use crate::tables::FileTables;
@@ -17,7 +17,7 @@ use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{Decision, JUDGED_LINE, decision_line};
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
-    FactsOf, FilePassage, FileSink, Listing, PlanDoc, TextEncoding, TextOptions,
+    FactsOf, FilePassage, FileSink, Listing, PartSink, PlanDoc, TextEncoding, TextOptions,
 };
 use std::collections::HashMap;
 use std::fs::{self, File};
@@ -112,7 +112,7 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
         ..RunOptions::default()
     };
     let guard = Guard::new(&GuardArgs::default())?;
-    let reading = (texts, options::threads(None, sources.listing.sources.len()));
+    let reading = (texts, Threads::new(None));
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     let mut plan = PlanOut::new(&asked, false, Some(fresh), false)?;
     plan.begin(output);
@@ -180,6 +180,13 @@ impl FileSink for PlanSink<'_> {
 
     fn remark(&mut self, step: usize, remark: Remark) {
         self.found.remark(step, remark);
+    }
+}
+
+impl PartSink for PlanSink<'_> {
+    fn join(&mut self, part: Self) {
+        self.plan.join(part.plan);
+        self.found.join(part.found);
     }
 }
 

@@ -6,7 +6,7 @@ use super::plans::{self, Meant};
 use super::renew::fill;
 use crate::args::{Part, ReviewArgs};
 use crate::complaint::Complaint;
-use crate::options::{self, AskedRewrite};
+use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::render::json_line;
 use crate::status::Status;
@@ -61,10 +61,7 @@ fn evaluate(
         .remedy("name the files"));
     }
     let texts = options::texts(&args.files, FactsOf::Found)?;
-    let reading = (
-        texts,
-        options::threads(args.files.threads, sources.listing.sources.len()),
-    );
+    let reading = (texts, Threads::new(args.files.threads));
     let run = RunOptions {
         groups: true,
         cells: true,

@@ -4,7 +4,7 @@ use super::marks::{self, Look, one_line_of};
 use super::paint::{Paint, Role};
 use super::preview::file_name;
 use super::report::{Columns, Neighbours};
-use brisk_quill_core::{Findings, GroupText, Groups, Span, UnitView};
+use brisk_quill_core::{Findings, Groups, Span, UnitView};
 use brisk_quill_files::Source;
 use unicode_width::UnicodeWidthStr;
 
@@ -18,17 +18,22 @@ pub struct FoundUnit {
     pub text: Vec<u8>,
     /// The matches in it.
     pub spans: Vec<Span>,
-    /// The groups of each match, the whole match first.
-    pub groups: Vec<Vec<GroupText>>,
+    /// The groups of each match in `text`, the whole match first; `None` took no part.
+    pub groups: Vec<Vec<Option<Span>>>,
     /// The neighbours without a match.
     pub around: Neighbours,
 }
 
 impl FoundUnit {
+    /// What the groups of a match took.
+    pub fn texts_of(&self, groups: &[Option<Span>]) -> impl Iterator<Item = Option<&[u8]>> {
+        let text = |group: &Option<Span>| Some(&self.text[group.as_ref()?.range()]);
+        groups.iter().map(text)
+    }
+
     /// The matches that were taken, with at most `context` neighbours on either side.
     pub fn new(unit: &UnitView<'_>, found: &Findings<'_>, context: usize) -> Self {
         let bytes = unit.bytes();
-        let text = |span: &Option<Span>| Some(bytes[span.as_ref()?.range()].into());
         let place = match unit.cell {
             Some(cell) => cell.row().whole_lines(),
             None => Span::new(unit.span.from, unit.ending.to),
@@ -38,10 +43,7 @@ impl FoundUnit {
             cell: unit.cell.map(|cell| cell.name().to_string()),
             text: bytes.to_vec(),
             spans: found.picked().map(|f| f.span).collect(),
-            groups: found
-                .picked()
-                .map(|f| f.groups.iter().map(text).collect())
-                .collect(),
+            groups: found.picked().map(|f| f.groups.to_vec()).collect(),
             around: Neighbours::of(unit.text, place, context),
         }
     }
@@ -154,10 +156,8 @@ impl FindView<'_> {
         }
         let width = self.width.saturating_sub(indent);
         for groups in &unit.groups {
-            let each = groups.iter().enumerate().skip(1);
-            let said: Vec<String> = each
-                .map(|(n, text)| self.group(n, text.as_deref()))
-                .collect();
+            let each = unit.texts_of(groups).enumerate().skip(1);
+            let said: Vec<String> = each.map(|(n, text)| self.group(n, text)).collect();
             let text = one_line_of(said.join("  ").as_bytes(), width);
             self.paint
                 .push(out, Role::Quiet, &format!("{:indent$}{text}", ""));

@@ -11,7 +11,7 @@ use super::report::FileReport;
 use super::table::{FindTotals, RewriteTotals};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
-use brisk_quill_core::edits::CellEdit;
+use brisk_quill_core::edits::{CellEdit, GroupTexts};
 use brisk_quill_core::plan::FORMAT;
 use brisk_quill_core::{Groups, LeftOutCounts, Passage, Problem, Rewrite, RewriteText, StepCounts};
 use brisk_quill_files::{Facts, FileEdit, FilePassage, Source};
@@ -168,9 +168,9 @@ impl StepRecord {
     }
 }
 
-/// Where the number of the file belongs in the ids of changes: it is known only when the files
-/// before it are. No record holds this byte otherwise.
-pub const FILE_NUMBER: u8 = 0;
+/// Stands where the id of a change belongs, which is known only once what lies before it is. No
+/// record holds this byte otherwise.
+pub const CHANGE_ID: u8 = 0;
 
 /// The records of a preview.
 #[derive(Clone, Copy)]
@@ -201,24 +201,17 @@ impl JsonPlan<'_> {
         })
     }
 
-    /// Adds the changes of a passage, of which `changes` are before it in its file. In their
-    /// ids, [`FILE_NUMBER`] stands for the number of the file.
-    pub fn passage(
-        &self,
-        out: &mut Vec<u8>,
-        path: &JsonPath,
-        found: &FilePassage<'_>,
-        changes: u64,
-    ) {
+    /// Adds the changes of a passage, with [`CHANGE_ID`] for their ids.
+    pub fn passage(&self, out: &mut Vec<u8>, path: &JsonPath, found: &FilePassage<'_>) {
         let cells = found.edits.iter().all(|edit| edit.text.cell.is_some());
         if !cells {
             push_unit(out, path, found.passage);
         }
-        for (number, edit) in (changes + 1..).zip(&found.edits) {
+        for edit in &found.edits {
             if let Some(cell) = edit.text.cell.filter(|_| cells) {
                 push_cell(out, path, edit.text.line, cell);
             }
-            self.push_change(out, path, number, edit);
+            self.push_change(out, path, edit);
         }
     }
 
@@ -241,7 +234,7 @@ impl JsonPlan<'_> {
         out
     }
 
-    fn push_change(&self, out: &mut Vec<u8>, path: &JsonPath, number: u64, edit: &FileEdit<'_>) {
+    fn push_change(&self, out: &mut Vec<u8>, path: &JsonPath, edit: &FileEdit<'_>) {
         let text = &edit.text;
         let (mut before, mut after) = (Text::of(text.before), Text::of(text.after));
         if edit.before != text.before || *edit.after != *text.after {
@@ -253,9 +246,7 @@ impl JsonPlan<'_> {
         let names = names.map(|step| self.rewrite.steps()[step].query.pattern.groups());
         let mut line = Line::begin(out, "{\"record\":\"change\"");
         let id = line.key(key!("id"));
-        id.extend_from_slice(&[b'"', FILE_NUMBER, b'.']);
-        push_number(id, number);
-        id.push(b'"');
+        id.extend_from_slice(&[b'"', CHANGE_ID, b'"']);
         line.place(&path.full, text.line, text.cell.map(|cell| &*cell.name));
         line.number(key!("from"), edit.from);
         line.number(key!("to"), edit.to);
@@ -267,7 +258,7 @@ impl JsonPlan<'_> {
             push_number(steps, step as u64 + 1);
         }
         steps.push(b']');
-        line.groups(names, text.groups.unwrap_or_default());
+        line.groups(names, text.groups.into_iter().flat_map(GroupTexts::iter));
         line.text(key!("decision"), "open");
         line.end();
     }
@@ -402,7 +393,7 @@ impl JsonFind<'_> {
                 [key!("text"), key!("text_b64")],
                 &Text::of(&unit.text[span.range()]),
             );
-            line.groups(Some(self.groups), groups);
+            line.groups(Some(self.groups), unit.texts_of(groups));
             line.end();
         }
         out

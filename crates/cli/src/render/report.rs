@@ -247,6 +247,21 @@ impl Collector {
     }
 }
 
+impl Collector {
+    /// Takes in what was found in the next part of the file.
+    pub fn join(&mut self, part: Self) {
+        for passage in part.passages {
+            if self.kept < self.keep.changes {
+                self.kept += passage.edits.len();
+                self.passages.push(passage);
+            }
+        }
+        self.problems.extend(part.problems);
+        self.unmet.extend(part.unmet);
+        self.remarks.extend(part.remarks);
+    }
+}
+
 impl FileSink for Collector {
     fn passage(&mut self, found: &FilePassage<'_>) {
         if self.kept < self.keep.changes {

@@ -222,6 +222,11 @@ impl<'q> Walk<'q> {
         self.begin_again();
     }
 
+    /// The text that has begun is a part of a whole one, with so many lines before it.
+    pub fn begin_part(&mut self, lines_before: u64) {
+        self.lines_done = lines_before;
+    }
+
     fn begin_again(&mut self) {
         self.scope.begin_text();
         self.lines_done = 0;

@@ -1,7 +1,7 @@
 //! Changes in the lines they touch: what a reader is shown.
 
 use crate::Span;
-use crate::edits::{CellEdit, Edit, StepSet, splice_part};
+use crate::edits::{CellEdit, Edit, GroupTexts, StepSet, splice_part};
 use crate::line_ends;
 use memchr::{memchr, memrchr};
 
@@ -41,13 +41,10 @@ pub struct PassageEdit<'t> {
     /// The steps that made it.
     pub steps: StepSet,
     /// The groups of its match, where they were asked for and it comes from one match.
-    pub groups: Option<&'t [GroupText]>,
+    pub groups: Option<&'t GroupTexts>,
     /// What happens to the value, where all of it is one cell.
     pub cell: Option<&'t CellEdit>,
 }
-
-/// The text of a group; `None` took no part.
-pub type GroupText = Option<Box<[u8]>>;
 
 impl<'t> Passage<'t> {
     /// The changes in it, in order.
@@ -70,7 +67,7 @@ impl<'t> Passage<'t> {
                 before: &passage.was[span.range()],
                 after: &edit.text,
                 steps: edit.steps,
-                groups: edit.groups.as_deref(),
+                groups: edit.groups.as_ref(),
                 cell: edit.cell.as_deref(),
             }
         })

@@ -7,8 +7,9 @@ use crate::edits::CellEdit;
 use crate::edits::{Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
 use crate::query::{Finding, Findings, Standing, UnitView, Visitor, Walk, Wanted};
-use crate::rewrite::{RunOptions, StepCounts};
+use crate::rewrite::{PartStart, RunOptions, StepCounts};
 use crate::template::Occasion;
+use crate::unit::ending_before;
 use crate::{Pattern, Problem, ProblemKind, Remark, Span, Template, line_ends};
 use std::cell::Cell;
 
@@ -69,6 +70,12 @@ impl<'r> StepRun<'r> {
         self.last_ending = b"\n";
     }
 
+    /// The text that has begun is a part of a whole one.
+    pub fn begin_part(&mut self, start: &PartStart) {
+        self.walk.begin_part(start.line - 1);
+        self.last_ending = start.ending();
+    }
+
     /// Ends the text: what is to be told of it, and what was wrong with all of it.
     pub fn finish_text(&mut self) -> (Vec<Remark>, Option<Problem>) {
         self.counts.blocks = self.walk.blocks_begun();
@@ -108,17 +115,6 @@ impl<'r> StepRun<'r> {
         let out = maker.out;
         self.last_ending = ending_before(text, self.last_ending);
         out
-    }
-}
-
-/// The line end that `text` ends in, else `other`.
-fn ending_before(text: &[u8], other: &'static [u8]) -> &'static [u8] {
-    if text.ends_with(b"\r\n") {
-        b"\r\n"
-    } else if text.ends_with(b"\n") {
-        b"\n"
-    } else {
-        other
     }
 }
 
@@ -349,7 +345,7 @@ impl EditMaker<'_> {
             }
         }
         let groups = last.filter(|_| self.keep_groups && inner.len() == 1);
-        let groups = groups.map(|finding| group_texts(unit.bytes(), &finding));
+        let groups = groups.map(|finding| GroupTexts::new(unit.bytes(), finding.groups));
         self.cell_edit(view.row, view.cell, unit.bytes(), inner, groups)?;
         Ok(())
     }
@@ -411,7 +407,7 @@ impl EditMaker<'_> {
             self.expand(template, unit, &finding, &mut text)?;
             let groups = self
                 .keep_groups
-                .then(|| group_texts(unit.bytes(), &finding));
+                .then(|| GroupTexts::new(unit.bytes(), finding.groups));
             self.in_row = Some(RowText {
                 text,
                 groups,
@@ -515,7 +511,7 @@ impl EditMaker<'_> {
             span,
             text,
             steps: self.set,
-            groups: groups.map(|finding| group_texts(unit.bytes(), finding)),
+            groups: groups.map(|finding| GroupTexts::new(unit.bytes(), finding.groups)),
             cell: None,
         });
     }
@@ -573,9 +569,4 @@ fn with_endings(text: &[u8], ending: &[u8]) -> Vec<u8> {
         }
     }
     out
-}
-
-fn group_texts(unit: &[u8], finding: &Finding<'_>) -> GroupTexts {
-    let text = |span: &Option<Span>| Some(unit[span.as_ref()?.range()].into());
-    finding.groups.iter().map(text).collect()
 }

@@ -3,9 +3,9 @@
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::{
-    Action, Block, Hunting, Line, MatchOptions, Matches, Near, Occasion, Passage, Pattern, Per,
-    Problem, Query, Remark, Rewrite, Run, RunOptions, RunTotals, Scope, Sink, Span, Step, Template,
-    UnitKind, Unmet, lines,
+    Action, Block, Counts, Hunting, Line, MatchOptions, Matches, Near, Occasion, PartStart,
+    Passage, Pattern, Per, Problem, Query, Remark, Rewrite, Run, RunOptions, RunTotals, Scope,
+    Sink, Span, Step, Template, UnitKind, Unmet, lines,
 };
 
 pub fn pattern(source: &str) -> Pattern {
@@ -341,6 +341,7 @@ pub struct Recorder {
     pub problems: Vec<Problem>,
     pub unmet: Vec<(u64, Vec<u8>)>,
     pub remarks: Vec<(usize, Remark)>,
+    pub counts: Counts,
 }
 
 impl Sink for Recorder {
@@ -407,8 +408,36 @@ fn feed(run: &mut Run<'_>, text: &[u8], size: usize, told: bool) -> Recorder {
             _ => evaluation.push(piece, &mut recorder),
         }
     }
-    evaluation.finish(&mut recorder);
+    recorder.counts = evaluation.finish(&mut recorder);
     recorder
+}
+
+/// The same in parts of whole lines, each at least `size` bytes long and evaluated by one of two
+/// runs; none where lines are not local.
+pub fn record_parts(rewrite: &Rewrite, text: &[u8], size: usize) -> Option<Recorder> {
+    let options = RunOptions::default();
+    let mut runs = [Run::new(rewrite, &options), Run::new(rewrite, &options)];
+    let mut recorder = Recorder::default();
+    let mut start = PartStart::of_text(0);
+    let mut rest = text;
+    for number in 0.. {
+        let run = &mut runs[number % 2];
+        if !run.is_local("-") {
+            return None;
+        }
+        let ends = rest.iter().skip(size).position(|byte| *byte == b'\n');
+        let (part, behind) = rest.split_at(ends.map_or(rest.len(), |at| size + at + 1));
+        let mut evaluation = run.part("-", start);
+        evaluation.push_last(part, &mut recorder);
+        let counts = evaluation.finish(&mut recorder);
+        recorder.counts.add(&counts);
+        start = start.behind(part);
+        rest = behind;
+        if rest.is_empty() {
+            break;
+        }
+    }
+    Some(recorder)
 }
 
 /// How many lines a text has.

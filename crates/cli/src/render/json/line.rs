@@ -2,7 +2,7 @@
 
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
-use brisk_quill_core::{GroupText, Groups};
+use brisk_quill_core::Groups;
 use brisk_quill_files::Source;
 use std::borrow::Cow;
 
@@ -105,11 +105,15 @@ impl<'o> Line<'o> {
         push_text_or_null(self.key(key!("cell")), cell);
     }
 
-    /// The groups of a match, but for the whole match.
-    pub fn groups(&mut self, names: Option<&Groups>, groups: &[GroupText]) {
+    /// The groups of a match but for the whole match, which comes first.
+    pub fn groups<'g>(
+        &mut self,
+        names: Option<&Groups>,
+        groups: impl Iterator<Item = Option<&'g [u8]>>,
+    ) {
         let out = self.key(key!("groups"));
         out.push(b'[');
-        for (number, text) in groups.iter().enumerate().skip(1) {
+        for (number, text) in groups.enumerate().skip(1) {
             let head: &[u8] = match number {
                 1 => b"{\"number\":",
                 _ => b",{\"number\":",
@@ -119,7 +123,7 @@ impl<'o> Line<'o> {
             out.extend_from_slice(key!("name"));
             push_text_or_null(out, names.and_then(|names| names.name(number)));
             out.extend_from_slice(key!("text"));
-            let text = text.as_deref().map(lossy);
+            let text = text.map(lossy);
             push_text_or_null(out, text.as_deref());
             out.push(b'}');
         }

@@ -1,7 +1,7 @@
 //! Records written key by key are what a reader of JSON expects.
 
 use super::line::{JsonPath, Line, Text, key};
-use super::{FILE_NUMBER, UnitRecord, json_line};
+use super::{CHANGE_ID, UnitRecord, json_line};
 use crate::render::FoundUnit;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
@@ -41,18 +41,17 @@ proptest! {
         let source = Source::File(OsString::from_vec(path.clone()).into());
         let cell = cell.map(|cell| String::from_utf8_lossy(&cell).into_owned());
         let names = Groups::new((0..=groups.len()).map(|n| (n == 2).then(|| "berth".to_owned())));
-        let mut all = vec![Some(text.clone().into())];
-        all.extend(groups.iter().cloned().map(|group| group.map(Vec::into_boxed_slice)));
+        let all = std::iter::once(Some(&text[..])).chain(groups.iter().map(Option::as_deref));
 
         let mut out = Vec::new();
         let mut record = Line::begin(&mut out, "{\"record\":\"match\"");
         record.place(&JsonPath::of(&source).full, line, cell.as_deref());
         record.bytes([key!("text"), key!("text_b64")], &Text::of(&text));
-        record.groups(Some(&names), &all);
+        record.groups(Some(&names), all);
         record.end();
         prop_assert_eq!(out.pop(), Some(b'\n'));
         // Nothing in a record can be taken for the place of a number.
-        prop_assert!(!out.contains(&FILE_NUMBER) && !out.contains(&b'\n'));
+        prop_assert!(!out.contains(&CHANGE_ID) && !out.contains(&b'\n'));
 
         let mut wanted = json!({"record": "match", "line": line, "cell": cell});
         expected(&mut wanted, "path", &path);
