@@ -1,5 +1,9 @@
 //! A rewrite over one text, its changes located on disk.
 
+mod in_parts;
+
+pub use in_parts::{PartSink, Sharing, evaluate_in_parts};
+
 use crate::{Coding, Facts, FileError, OpenText, Skipped};
 use brisk_quill_core::{
     Counts, Evaluation, PartStart, Passage, PassageEdit, Problem, ProblemKind, Remark, Run, Sink,
@@ -107,7 +111,7 @@ pub fn evaluate(
 
 impl Evaluated {
     /// A text that has been read to its end.
-    pub(crate) fn of(text: &mut OpenText<'_>, counts: Counts) -> Self {
+    fn of(text: &mut OpenText<'_>, counts: Counts) -> Self {
         let found = counts.changes + counts.problems + counts.unmet > 0;
         Self::Read {
             facts: text.facts(found),
@@ -118,7 +122,7 @@ impl Evaluated {
 }
 
 /// An evaluation of a text, or of the rest of one, piece after piece.
-pub(crate) struct InTurn<'e, 'r> {
+struct InTurn<'e, 'r> {
     evaluation: Evaluation<'e, 'r>,
     refused: Counts,
     follower: Follower,
@@ -134,7 +138,7 @@ impl<'e, 'r> InTurn<'e, 'r> {
     }
 
     /// Of the rest of a text that is not decoded, from `start` on.
-    pub fn behind(evaluation: Evaluation<'e, 'r>, start: PartStart, sink: &dyn FileSink) -> Self {
+    fn behind(evaluation: Evaluation<'e, 'r>, start: PartStart, sink: &dyn FileSink) -> Self {
         Self {
             evaluation,
             refused: Counts::default(),
@@ -147,7 +151,7 @@ impl<'e, 'r> InTurn<'e, 'r> {
     }
 
     /// Takes the next bytes; `last` tells that they are the last, where that is known.
-    pub fn push(&mut self, piece: &[u8], (coding, last): (&Coding, bool), sink: &mut dyn FileSink) {
+    fn push(&mut self, piece: &[u8], (coding, last): (&Coding, bool), sink: &mut dyn FileSink) {
         let mut located = Located::new(coding, sink, &mut self.refused);
         match last {
             true => self.evaluation.push_last(piece, &mut located),
@@ -157,7 +161,7 @@ impl<'e, 'r> InTurn<'e, 'r> {
     }
 
     /// Ends the text; what was counted.
-    pub fn finish(mut self, coding: &Coding, sink: &mut dyn FileSink) -> Counts {
+    fn finish(mut self, coding: &Coding, sink: &mut dyn FileSink) -> Counts {
         let mut located = Located::new(coding, sink, &mut self.refused);
         let mut counts = self.evaluation.finish(&mut located);
         self.follower.end(coding, sink);
@@ -223,7 +227,7 @@ impl Follower {
 }
 
 /// Locates passages on disk; those that cannot be written there become problems.
-pub(crate) struct Located<'l> {
+struct Located<'l> {
     coding: &'l Coding,
     sink: &'l mut dyn FileSink,
     /// What must be taken off the counts.
@@ -231,7 +235,7 @@ pub(crate) struct Located<'l> {
 }
 
 impl<'l> Located<'l> {
-    pub fn new(coding: &'l Coding, sink: &'l mut dyn FileSink, refused: &'l mut Counts) -> Self {
+    fn new(coding: &'l Coding, sink: &'l mut dyn FileSink, refused: &'l mut Counts) -> Self {
         Self {
             coding,
             sink,

@@ -2,9 +2,10 @@
 //!
 //! * [`discover`] turns paths and globs into [`Source`]s in order of path.
 //! * [`Reader`] hands a source's text on in pieces and tells its [`Facts`].
-//! * [`in_order`] does the same work on many sources at a time, and tells of them in order.
-//! * [`evaluate`] runs a rewrite over a source, [`evaluate_in_parts`] on several threads where it
-//!   is large; [`Plan`] keeps what came out.
+//! * [`in_order`] does the same work on many sources at a time, and tells of them in order;
+//!   [`read_in_parts`] on the parts of a large one.
+//! * [`evaluate`] runs a rewrite over a source, [`evaluate_in_parts`] over parts of it;
+//!   [`Plan`] keeps what came out.
 //! * [`PlanDoc`] is a plan in a file, with its decisions.
 //! * [`make_run`] splices a plan into files, all or nothing, and tells the [`Journal`];
 //!   [`recover`] finishes what was stopped, [`undo_plan`] leads back.
@@ -37,13 +38,16 @@ pub use coding::{Coding, EncodingError, TextEncoding};
 pub use discover::{GlobError, Listing, Search, Source, discover};
 pub use elsewhere::{Copying, Staged, Staging, Written, write_elsewhere};
 pub use error::{FileError, Trouble};
-pub use evaluate::{Evaluated, FileEdit, FilePassage, FileSink, Nobody, evaluate};
+pub use evaluate::{
+    Evaluated, FileEdit, FilePassage, FileSink, Nobody, PartSink, Sharing, evaluate,
+    evaluate_in_parts,
+};
 pub use fs::{Fs, RealFs, Stat};
 pub use journal::{
     ChangeRecord, Commit, Intent, Journal, Lock, PathText, Record, RunRecord, RunState, Target,
 };
 pub use parallel::in_order;
-pub use parts::{Helpers, PartSink, evaluate_in_parts};
+pub use parts::{Called, Helpers, Joiner, Part, read_in_parts};
 pub use plan::{Change, Plan, PlannedFile};
 pub use plan_file::{PlanDoc, PlanFileError, PlanKind, PlanKinds};
 pub use read::{Facts, FactsOf, Newline, OpenText, Reader, Skipped, TextOptions};

@@ -303,7 +303,7 @@ impl OpenText<'_> {
     }
 
     /// Its path as text.
-    pub(crate) fn file(&self) -> String {
+    pub fn file(&self) -> String {
         self.source.path().to_string_lossy().into_owned()
     }
 

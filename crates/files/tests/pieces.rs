@@ -6,14 +6,13 @@ use brisk_quill_core::{
 };
 use brisk_quill_files::{
     Copying, Evaluated, FactsOf, FilePassage, FileSink, Helpers, PartSink, PlannedFile, Reader,
-    Source, Spool, SpoolWriter, Spooler, Staging, TextOptions, Trouble, Watch, evaluate_in_parts,
-    splice_into,
+    Sharing, Source, Spool, SpoolWriter, Spooler, Staging, TextOptions, Trouble, Watch,
+    evaluate_in_parts, splice_into,
 };
 use proptest::prelude::*;
 use std::io::{BufRead, Read, Write};
 use std::path::Path;
 use std::sync::Arc;
-use std::sync::atomic::AtomicBool;
 
 /// Lines of every length, with every kind of line end.
 fn text() -> impl Strategy<Value = String> {
@@ -121,13 +120,13 @@ fn both_ways(
     let options = RunOptions::default();
     let new_run = || Run::new(rewrite, &options);
     let opened = reader.open(&source);
-    let helpers = Helpers {
-        threads: &|| threads,
+    let threads = || threads;
+    let sharing = Sharing {
+        helpers: &Helpers::new(&threads),
         run: &new_run,
         sink: &new_sink,
-        busy: &AtomicBool::new(false),
     };
-    let done = evaluate_in_parts(&mut new_run(), opened.unwrap(), &mut sink, &helpers);
+    let done = evaluate_in_parts(&mut new_run(), opened.unwrap(), &mut sink, &sharing);
     let evaluated = done.unwrap();
     let Evaluated::Read { facts, counts, .. } = evaluated else {
         panic!("skipped")

@@ -135,4 +135,13 @@ impl Split for Judge<'_> {
         self.here = file.here;
         self.shown += self.room.fill(&mut self.here, |_| 1) as u64;
     }
+
+    fn join(&mut self, part: Self) {
+        self.checked += part.checked;
+        self.offenders += part.offenders;
+        let fits = part.here.into_iter().take(self.left);
+        let before = self.here.len();
+        self.here.extend(fits);
+        self.left -= self.here.len() - before;
+    }
 }

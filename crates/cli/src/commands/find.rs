@@ -152,6 +152,16 @@ impl Split for Tally<'_> {
         let size = |unit: &FoundUnit| unit.spans.len().max(1);
         self.shown += self.room.fill(&mut self.units, size) as u64;
     }
+
+    fn join(&mut self, part: Self) {
+        self.here += part.here;
+        for unit in part.units {
+            if self.left > 0 {
+                self.left = self.left.saturating_sub(unit.spans.len().max(1));
+                self.units.push(unit);
+            }
+        }
+    }
 }
 
 impl Tally<'_> {

@@ -1,6 +1,11 @@
 //! One query over all the files of a request, for the verbs that only look.
 
-use super::pass::{Note, file_complaint, problem_complaint, stopped};
+mod parts;
+mod search;
+
+use self::parts::Whole;
+use self::search::{Eye, Quiet, Silent, search, search_text};
+use super::pass::{Note, file_complaint, stopped};
 use crate::args::{FilesArgs, Part};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedQuery, Sources, Threads};
@@ -9,11 +14,8 @@ use crate::progress::Progress;
 use crate::render::FileCounts;
 use crate::status::Status;
 use crate::watch::{self, watch};
-use brisk_quill_core::{
-    Findings, Found, LeftOutCounts, Problem, Query, Remark, Standing, UnitView, Visitor,
-    columns::Row,
-};
-use brisk_quill_files::{Coding, FactsOf, FileError, Reader, Skipped, Source, in_order};
+use brisk_quill_core::{Findings, Found, LeftOutCounts, Problem, Query, UnitView, columns::Row};
+use brisk_quill_files::{Coding, FactsOf, FileError, Helpers, Reader, Skipped, Source, in_order};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -95,6 +97,9 @@ impl Room {
 pub trait Split: Seer + Clone + Send + Sync {
     /// Takes in what was seen in the next file.
     fn absorb(&mut self, file: Self);
+
+    /// Takes in what was seen in the next part of the file at hand.
+    fn join(&mut self, part: Self);
 }
 
 /// What is sent of a file: pages as they are full, then all else.
@@ -201,11 +206,14 @@ impl Request {
             false => self.threads.over(self.sources.listing.sources.len()),
         };
         let (blank, page) = (seer.clone(), output.page());
+        let new_search = || found(&self.query, needs, total);
         let worker = || Worker {
-            found: found(&self.query, needs, total),
+            found: new_search(),
             reader: self.reader.another(),
             page: page.page(),
         };
+        let within_file = || self.threads.within_file();
+        let helpers = Helpers::new(&within_file);
         let _progress = Progress::of(&self.sources.listing.sources, output);
         let take = |source: &Source, message| {
             output.flow()?;
@@ -222,7 +230,7 @@ impl Request {
             output.flow()
         };
         let work = |worker: &mut Worker<'_>, source: &Source, send: &mut dyn FnMut(_) -> bool| {
-            worker.file(source, blank.clone(), send);
+            worker.file(source, &blank, (&helpers, &new_search), send);
         };
         in_order(&self.sources.listing.sources, threads, worker, work, take);
         end(looked)
@@ -326,24 +334,51 @@ struct Worker<'q> {
 
 impl Worker<'_> {
     /// Shows `seer` one file.
-    fn file<S: Split>(
+    fn file<'s, S: Split>(
         &mut self,
         source: &Source,
-        mut seer: S,
+        blank: &S,
+        (helpers, new_search): (&Helpers<'_>, &(impl Fn() -> Found<'s> + Sync)),
         send: &mut dyn FnMut(Message<S>) -> bool,
     ) {
-        let mut looked = Looked::default();
+        let (mut seer, mut looked) = (blank.clone(), Looked::default());
         seer.begin_file(source);
-        let mut eye = Eye {
-            seer: &mut seer,
-            looked: &mut looked,
-            source,
-            output: &mut self.page,
-            send: Some(&mut |page| {
-                send(Message::Page(page));
-            }),
+        let (found, page) = (&mut self.found, &mut self.page);
+        let send_page = &mut |page| {
+            send(Message::Page(page));
         };
-        let result = search(&mut self.found, &mut self.reader, source, &mut eye);
+        let result = self.reader.open(source).and_then(|opened| {
+            let text = match opened {
+                Ok(text) => text,
+                Err(skipped) => return Ok(Some(skipped)),
+            };
+            let called = helpers.call(&text).filter(|_| found.is_local());
+            let done = match called {
+                Some(called) => {
+                    let whole = Whole {
+                        found,
+                        seer: &mut seer,
+                        looked: &mut looked,
+                        source,
+                        page,
+                        send: send_page,
+                        in_turn: false,
+                    };
+                    whole.look(text, &called, new_search, blank)
+                }
+                None => {
+                    let mut eye = Eye {
+                        seer: &mut seer,
+                        looked: &mut looked,
+                        source,
+                        output: page,
+                        send: Some(send_page),
+                    };
+                    search_text(found, text, &mut eye)
+                }
+            };
+            done.map(|()| None)
+        });
         send(Message::End(Box::new(FileEnd {
             seer,
             looked,
@@ -376,161 +411,6 @@ fn found(query: &Query, needs: Needs, total: Option<u64>) -> Found<'_> {
     match total {
         Some(total) => found.with_run_total(total),
         None => found,
-    }
-}
-
-/// Searches one source; gives why it was not.
-fn search(
-    found: &mut Found<'_>,
-    reader: &mut Reader,
-    source: &Source,
-    watch: &mut dyn Watch,
-) -> Result<Option<Skipped>, FileError> {
-    let mut text = match reader.open(source)? {
-        Ok(text) => text,
-        Err(skipped) => return Ok(Some(skipped)),
-    };
-    found.begin(&source.path().to_string_lossy(), text.start());
-    text.read(|piece, coding, last| {
-        let located = &mut Located { coding, watch };
-        match last {
-            true => found.push_last(piece, located),
-            false => found.push(piece, located),
-        }
-        watch.piece();
-    })?;
-    let coding = text.coding();
-    let remarks = found.finish(&mut Located { coding, watch });
-    watch.end(&remarks, found.blocks_begun(), coding);
-    Ok(None)
-}
-
-/// Watches the units of a file, and how they lie on disk.
-trait Watch {
-    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding);
-    fn row(&mut self, row: &Row<'_>);
-    fn problem(&mut self, problem: Problem);
-    fn end(&mut self, remarks: &[Remark], blocks: u64, coding: &Coding);
-    /// A piece of the file has been seen.
-    fn piece(&mut self) {}
-}
-
-struct Located<'l> {
-    coding: &'l Coding,
-    watch: &'l mut dyn Watch,
-}
-
-impl Visitor for Located<'_> {
-    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
-        self.watch.unit(unit, found, self.coding);
-    }
-
-    fn row(&mut self, row: &Row<'_>) {
-        self.watch.row(row);
-    }
-
-    fn problem(&mut self, _: usize, problem: Problem) {
-        self.watch.problem(problem);
-    }
-}
-
-struct Silent;
-
-impl Watch for Silent {
-    fn unit(&mut self, _: &UnitView<'_>, _: &Findings<'_>, _: &Coding) {}
-    fn row(&mut self, _: &Row<'_>) {}
-    fn problem(&mut self, _: Problem) {}
-    fn end(&mut self, _: &[Remark], _: u64, _: &Coding) {}
-}
-
-/// Lets a verb see units and rows, and nothing else.
-struct Quiet<'q> {
-    seer: &'q mut dyn Seer,
-    source: &'q Source,
-    output: &'q mut Output,
-}
-
-impl Watch for Quiet<'_> {
-    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding) {
-        let seen = Seen {
-            source: self.source,
-            unit,
-            found,
-            coding,
-            taken: found.picked().count() as u64,
-        };
-        self.seer.unit(&seen, self.output);
-    }
-
-    fn row(&mut self, row: &Row<'_>) {
-        self.seer.row(row, self.output);
-    }
-
-    fn problem(&mut self, _: Problem) {}
-    fn end(&mut self, _: &[Remark], _: u64, _: &Coding) {}
-}
-
-/// Counts, tells what went wrong, and lets a verb see the rest.
-struct Eye<'e> {
-    seer: &'e mut dyn Seer,
-    looked: &'e mut Looked,
-    source: &'e Source,
-    output: &'e mut Output,
-    /// Where pages go, unless what is printed is printed at once.
-    send: Option<&'e mut dyn FnMut(Vec<Said>)>,
-}
-
-impl Watch for Eye<'_> {
-    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding) {
-        let mut taken = 0;
-        for finding in found.iter() {
-            taken += u64::from(matches!(finding.standing, Standing::Picked(_)));
-            self.looked.left_out.count(finding.standing);
-        }
-        self.looked.matches += taken;
-        let seen = Seen {
-            source: self.source,
-            unit,
-            found,
-            coding,
-            taken,
-        };
-        self.seer.unit(&seen, self.output);
-    }
-
-    fn row(&mut self, row: &Row<'_>) {
-        self.seer.row(row, self.output);
-    }
-
-    fn problem(&mut self, problem: Problem) {
-        self.looked.problems += 1;
-        let complaint = problem_complaint(self.source, &problem);
-        self.looked.status = self.looked.status.max(complaint.status);
-        self.output.problem(complaint);
-        self.seer.problem(self.source, &problem, self.output);
-    }
-
-    fn piece(&mut self) {
-        if let Some(send) = &mut self.send
-            && self.output.is_full()
-        {
-            send(self.output.turn());
-        }
-    }
-
-    fn end(&mut self, remarks: &[Remark], blocks: u64, coding: &Coding) {
-        self.looked.blocks += blocks;
-        let notes = &mut self.looked.notes;
-        notes.extend(
-            remarks
-                .iter()
-                .map(|remark| Note::remark(self.source, remark)),
-        );
-        let meaningless = coding.meaningless();
-        notes.extend(
-            meaningless
-                .map(|(line, places)| Note::meaningless(self.source, line, places, coding.name())),
-        );
     }
 }
 

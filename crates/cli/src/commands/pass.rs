@@ -14,12 +14,11 @@ use brisk_quill_core::{
     ColumnNote, Counts, Problem, ProblemKind, Remark, Rewrite, Run, RunOptions, TemplateNote, Unmet,
 };
 use brisk_quill_files::{
-    Evaluated, Facts, FileError, Helpers, Listing, Nobody, PartSink, Reader, Source, TextOptions,
-    evaluate, evaluate_in_parts, in_order,
+    Evaluated, Facts, FileError, Helpers, Listing, Nobody, PartSink, Reader, Sharing, Source,
+    TextOptions, evaluate, evaluate_in_parts, in_order,
 };
 use std::fs::File;
 use std::ops::ControlFlow;
-use std::sync::atomic::AtomicBool;
 
 /// Units told that are not as `--ensure` asks; the rest is counted.
 const UNMET_TOLD: usize = 40;
@@ -154,20 +153,20 @@ impl<'r> Pass<'r> {
         let reader = self.reader.another();
         let new_run = || Run::new(rewrite, &options);
         let worker = || (new_run(), reader.another());
-        let (within_file, busy) = (|| threads.within_file(), AtomicBool::new(false));
+        let within_file = || threads.within_file();
+        let helpers = Helpers::new(&within_file);
         let work = |(run, reader): &mut (Run<'_>, Reader),
                     source: &'s Source,
                     send: &mut dyn FnMut(_) -> bool| {
-            let helpers = Helpers {
-                threads: &within_file,
+            let sharing = Sharing {
+                helpers: &helpers,
                 run: &new_run,
                 sink: &|| sink(source),
-                busy: &busy,
             };
             let mut whole = sink(source);
             let opened = reader.open(source);
             let evaluated =
-                opened.and_then(|text| evaluate_in_parts(run, text, &mut whole, &helpers));
+                opened.and_then(|text| evaluate_in_parts(run, text, &mut whole, &sharing));
             send((whole, evaluated));
         };
         let threads = match rewrite.spans_texts() {

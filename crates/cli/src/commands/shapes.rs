@@ -13,7 +13,7 @@ use crate::render::{
 use crate::status::Status;
 use brisk_quill_core::escape::{push_visible_char, visible};
 use brisk_quill_core::shapes::{Shape, Shapes, unusual};
-use brisk_quill_core::{Inventory, Problem, Span, UnitView, line_ends};
+use brisk_quill_core::{Inventory, MatchOptions, Pattern, Problem, Span, UnitView, line_ends};
 use brisk_quill_files::Source;
 
 /// Shapes that are told apart.
@@ -49,6 +49,11 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     let sources = &request.sources.listing.sources;
     let sentence = shapes_sentence(&request.query, sources, things);
     let several = sources.len() > 1;
+    if !of_matches {
+        // No pattern matches between all characters; one match finds a unit as well.
+        let start = Pattern::new(r"\A", &MatchOptions::default());
+        request.query.pattern = start.expect("a pattern");
+    }
     let mut looker = Looker {
         shapes: Shapes::new(),
         seen: Inventory::new(SHAPES_MOST),
@@ -199,6 +204,10 @@ impl Split for Looker {
     fn absorb(&mut self, file: Self) {
         self.values += file.values;
         self.seen.absorb(file.seen, |_, _| {});
+    }
+
+    fn join(&mut self, part: Self) {
+        self.absorb(part);
     }
 }
 

@@ -173,4 +173,8 @@ impl Split for Counter {
     fn absorb(&mut self, file: Self) {
         self.tally.absorb(file.tally);
     }
+
+    fn join(&mut self, part: Self) {
+        self.absorb(part);
+    }
 }

@@ -2,7 +2,7 @@ use super::walk::{Walk, Wanted};
 use super::{Hunting, Query, Remark, Visitor};
 use crate::columns::Layout;
 use crate::pieces::{Cut, Pieces, PiecesSink};
-use crate::{Problem, ProblemKind};
+use crate::{PartStart, Problem, ProblemKind};
 
 /// One query over one text after another.
 ///
@@ -109,6 +109,18 @@ impl<'q> Found<'q> {
             None => Cut::Lines,
         };
         self.pieces = Pieces::new(cut, start);
+    }
+
+    /// Whether what is found in a line depends on nothing but that line and its number, so that a
+    /// text may be looked at in parts, on several threads: see [`Found::begin_part`].
+    pub fn is_local(&self) -> bool {
+        self.walk.query().is_local() && !self.whole
+    }
+
+    /// Begins a part of a text that is [local](Found::is_local).
+    pub fn begin_part(&mut self, file: &str, start: PartStart) {
+        self.begin(file, start.offset);
+        self.walk.begin_part(start.line - 1);
     }
 
     /// Takes the next bytes of the text; how they are cut does not matter.
