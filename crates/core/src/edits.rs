@@ -151,7 +151,8 @@ pub fn splice(text: &[u8], edits: &[Edit]) -> Vec<u8> {
 
 /// The part `place` of `text` with the edits in it made.
 pub(crate) fn splice_part(text: &[u8], place: Span, edits: &[Edit]) -> Vec<u8> {
-    let mut out = Vec::with_capacity(place.len());
+    let growth: isize = edits.iter().map(Edit::growth).sum();
+    let mut out = Vec::with_capacity(place.len().saturating_add_signed(growth));
     let mut at = place.from;
     for edit in edits {
         out.extend_from_slice(&text[at..edit.span.from]);

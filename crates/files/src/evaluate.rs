@@ -246,7 +246,7 @@ impl<'l> Located<'l> {
 
 impl Sink for Located<'_> {
     fn passage(&mut self, passage: &Passage<'_>) {
-        let mut edits = Vec::new();
+        let mut edits = Vec::with_capacity(passage.changes());
         for text in passage.edits() {
             let Some(after) = self.coding.encode(text.after) else {
                 return self.refuse(passage, &text);

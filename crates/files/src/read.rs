@@ -12,6 +12,9 @@ use std::sync::Arc;
 const PIECE: usize = 1 << 20;
 /// So many pieces are a large text.
 const LARGE: usize = 4;
+/// What is handed out to several threads is so much smaller than a piece: then all of them have
+/// something to do until the end.
+const SHARES: usize = 4;
 /// How far a NUL is looked for, in bytes of the text.
 const SNIFF: usize = 8 << 10;
 /// The largest file that is decoded, in bytes: it is held as a whole.
@@ -177,9 +180,10 @@ impl Reader {
             Source::Stdin => Box::new(io::stdin().lock()),
             Source::File(path) => Box::new(File::open(path).map_err(fail)?),
         };
-        if self.buffer.is_empty() {
+        let piece = self.piece.unwrap_or(PIECE);
+        if self.buffer.len() != piece {
             // Memory that is zero anyway is not touched before it is needed.
-            self.buffer = vec![0; self.piece.unwrap_or(PIECE)];
+            self.buffer = vec![0; piece];
         }
         let filled = fill(&mut *input, &mut self.buffer).map_err(fail)?;
         let head = &self.buffer[..filled];
@@ -369,13 +373,13 @@ impl OpenText<'_> {
         Ok(())
     }
 
-    /// The same for a text that is not decoded and whose pieces are kept: gives away the memory
-    /// each lies in, and takes other memory for the next.
+    /// The same for a text that is large and whose pieces are kept: gives away the memory each
+    /// lies in, and takes other memory for the next.
     pub(crate) fn read_away(
         &mut self,
         mut take: impl FnMut(Piece, bool) -> Vec<u8>,
     ) -> Result<(), FileError> {
-        let length = self.buffer.len();
+        let length = self.buffer.len().div_ceil(SHARES);
         let mut skip = self.start;
         while self.filled > 0 {
             self.bytes += self.filled as u64;

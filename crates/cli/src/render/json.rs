@@ -301,8 +301,11 @@ pub fn json_note(path: &str, line: u64, message: &str) -> Vec<u8> {
 }
 
 fn push_unit(out: &mut Vec<u8>, path: &JsonPath, passage: &Passage<'_>) {
+    if passage.was.len() > UNIT_MOST {
+        return;
+    }
     let now = passage.now();
-    if passage.was.len() > UNIT_MOST || now.len() > UNIT_MOST {
+    if now.len() > UNIT_MOST {
         return;
     }
     let (was, now) = without_common_ending(passage.was, &now);

@@ -73,13 +73,17 @@ impl<'t> Passage<'t> {
         })
     }
 
+    /// How many changes are in it.
+    pub fn changes(&self) -> usize {
+        self.edits.len()
+    }
+
     /// Whether it is plain that there are as many lines as before.
     pub(super) fn keeps_lines(&self) -> bool {
         let plain = |bytes: &[u8]| memchr(b'\n', bytes).is_none();
+        let mut edits = self.edits.iter();
         self.was.ends_with(b"\n")
-            && self
-                .edits()
-                .all(|edit| plain(edit.before) && plain(edit.after))
+            && edits.all(|edit| plain(&self.text[edit.span.range()]) && plain(&edit.text))
     }
 
     /// The lines as they become.
