@@ -105,3 +105,68 @@ pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
         parts,
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn words(line: &str) -> Vec<OsString> {
+        line.split(' ').map(OsString::from).collect()
+    }
+
+    /// What is laid out for one verb alone is what is laid out for all.
+    #[test]
+    fn a_verb_alone_is_as_among_all() {
+        let all = definitions();
+        all.clone().debug_assert();
+        assert!(all.get_subcommands().count() > 10);
+        for verb in all.get_subcommands() {
+            let name = verb.get_name();
+            let mut alone = Verb::define(Program::command(), |asked| asked == name);
+            let shown = |program: &mut clap::Command, line: &str| {
+                let found = program.try_get_matches_from_mut(words(line));
+                found.unwrap_err().to_string()
+            };
+            for line in [format!("bquill {name} --help"), "bquill --help".into()] {
+                let among_all = shown(&mut all.clone(), &line);
+                assert_eq!(shown(&mut alone, &line), among_all, "{line}");
+            }
+        }
+    }
+
+    #[test]
+    fn steps_are_cut_behind_the_verb() {
+        let cases = [
+            ("bquill preview a --with b", &["a"][..]),
+            (
+                "bquill preview a --with b --then c --remove p",
+                &["a", "c p"],
+            ),
+            (
+                "bquill --color never preview a --with b --then c --remove p",
+                &["a", "c p"],
+            ),
+            ("bquill --color=never find -5 p", &["-5 p"]),
+            ("bquill history", &[""]),
+            // The name of a verb may be a path.
+            ("bquill find a test man", &["a test man"]),
+        ];
+        for (line, wanted) in cases {
+            let Ok(parsed) = parse(&words(line)) else {
+                panic!("{line} is right");
+            };
+            let found: Vec<String> = (parsed.parts.iter())
+                .map(|part| part.words.join(" ".as_ref()).into_string().unwrap())
+                .collect();
+            assert_eq!(found, wanted, "{line}");
+        }
+        for line in [
+            "bquill",
+            "bquill nowhere",
+            "bquill --color never",
+            "bquill preview --with --then",
+        ] {
+            assert!(parse(&words(line)).is_err(), "{line}");
+        }
+    }
+}

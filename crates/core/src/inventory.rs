@@ -33,6 +33,14 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
         }
     }
 
+    /// Holds all things apart, as one must that is to be taken in by another: else it would depend
+    /// on who counts what, which things are too many.
+    #[must_use]
+    pub fn without_limit(self) -> Self {
+        let most = usize::MAX;
+        Self { most, ..self }
+    }
+
     /// Counts one more of `thing`; `first` is made for the first of its kind.
     pub fn add(&mut self, thing: K, first: impl FnOnce() -> F) {
         let at = self.total;

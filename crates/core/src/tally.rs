@@ -73,6 +73,13 @@ impl Sum {
 }
 
 impl Tally {
+    /// Holds all values apart: see [`Inventory::without_limit`].
+    #[must_use]
+    pub fn without_limit(self) -> Self {
+        let seen = self.seen.without_limit();
+        Self { seen, ..self }
+    }
+
     /// Counts a value, and adds the number beside it.
     pub fn add(&mut self, file: Option<&Arc<str>>, value: Option<&[u8]>, number: Option<&[u8]>) {
         let key = (file.cloned(), value.map(Box::from));

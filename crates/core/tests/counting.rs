@@ -4,7 +4,9 @@ mod support;
 
 use brisk_quill_core::edits::StepSet;
 use brisk_quill_core::tally::Tally;
-use brisk_quill_core::{Inventory, MatchOptions, Pattern, Per, Query, Rewrite};
+use brisk_quill_core::{
+    Found, Inventory, MatchOptions, Pattern, Per, Query, Rewrite, Run, RunOptions, UnitKind,
+};
 use proptest::prelude::*;
 use support::{Say, spec};
 
@@ -17,8 +19,12 @@ fn known(inventory: &Inventory<u8, usize>) -> Known {
     (order, rows, inventory.total, inventory.others)
 }
 
-fn counted(things: &[u8], first: usize, most: usize) -> Inventory<u8, usize> {
-    let mut inventory = Inventory::new(most);
+/// With `things` counted, the first of which stands at `first`.
+fn counted(
+    mut inventory: Inventory<u8, usize>,
+    things: &[u8],
+    first: usize,
+) -> Inventory<u8, usize> {
     for (place, thing) in (first..).zip(things) {
         inventory.add(*thing, || place);
     }
@@ -30,14 +36,14 @@ proptest! {
 
     #[test]
     fn inventories_add_up(
-        parts in prop::collection::vec(prop::collection::vec(0..12u8, 0..8), 0..6), most in 8..14usize,
+        parts in prop::collection::vec(prop::collection::vec(0..12u8, 0..8), 0..6), most in 1..14usize,
     ) {
-        let whole = counted(&parts.concat(), 0, most);
-        let mut sum = Inventory::new(most);
+        let few = || Inventory::new(most);
+        let whole = counted(few(), &parts.concat(), 0);
+        let mut sum = few();
         let mut place = 0;
         for part in &parts {
-            // No part alone is too large.
-            sum.absorb(counted(part, place, most), |_, _| {});
+            sum.absorb(counted(few().without_limit(), part, place), |_, _| {});
             place += part.len();
         }
         prop_assert_eq!(known(&sum), known(&whole));
@@ -60,7 +66,7 @@ proptest! {
         let (mut whole, mut sum) = (Tally::default(), Tally::default());
         for part in &parts {
             add(&mut whole, part);
-            let mut own = Tally::default();
+            let mut own = Tally::default().without_limit();
             add(&mut own, part);
             sum.absorb(own);
         }
@@ -74,6 +80,144 @@ proptest! {
         let sets = steps.iter().map(|step| StepSet::one(*step));
         let set = sets.reduce(StepSet::union).unwrap();
         prop_assert_eq!(set.iter().collect::<Vec<_>>(), Vec::from_iter(steps));
+    }
+}
+
+/// Which rewrites see nothing of a text but one line at a time, and where it lies.
+#[test]
+fn what_depends_on_other_lines() {
+    let say = |pattern, with| Say {
+        per: Per::Unit,
+        ..Say::new(pattern, with)
+    };
+    let second = |step: Say| vec![say("b", "c"), step];
+    let cases = [
+        (vec![say("a", "b")], true),
+        (
+            vec![Say {
+                lines: "7..9",
+                ..say("a", "${@line}")
+            }],
+            true,
+        ),
+        (
+            vec![Say {
+                contains: vec!["b"],
+                lacks: vec!["c"],
+                pick: "last",
+                ..say("a", "b")
+            }],
+            true,
+        ),
+        (
+            vec![Say {
+                action: "below",
+                ..say("a", "b")
+            }],
+            true,
+        ),
+        (
+            second(Say {
+                action: "drop-lines",
+                ..say("a", "")
+            }),
+            true,
+        ),
+        (second(say("a", "${@file}")), true),
+        (
+            vec![Say {
+                lines: "last",
+                ..say("a", "b")
+            }],
+            false,
+        ),
+        (
+            vec![Say {
+                near: Some(("c", 1)),
+                ..say("a", "b")
+            }],
+            false,
+        ),
+        (
+            vec![Say {
+                between: Some(("a", "b", false)),
+                ..say("a", "b")
+            }],
+            false,
+        ),
+        (
+            vec![Say {
+                pick: "2",
+                per: Per::File,
+                ..say("a", "b")
+            }],
+            false,
+        ),
+        (
+            vec![Say {
+                pick: "2",
+                per: Per::Run,
+                ..say("a", "b")
+            }],
+            false,
+        ),
+        (
+            vec![Say {
+                limit: Some(3),
+                ..say("a", "b")
+            }],
+            false,
+        ),
+        (vec![say("a", "${@count}")], false),
+        (
+            vec![Say {
+                unit: UnitKind::Text,
+                ..say("a", "b")
+            }],
+            false,
+        ),
+        (
+            vec![Say {
+                unit: UnitKind::Paragraph,
+                ..say("a", "b")
+            }],
+            false,
+        ),
+        // Which lines a second step sees, only the whole text tells.
+        (second(say("a", "${@line}")), false),
+        (
+            second(Say {
+                lines: "2..",
+                ..say("a", "b")
+            }),
+            false,
+        ),
+        (
+            second(Say {
+                action: "above",
+                ..say("a", "b")
+            }),
+            false,
+        ),
+    ];
+    for (steps, local) in cases {
+        let rewrite = support::rewrite(&steps);
+        let run = |options| Run::new(&rewrite, &options).is_local("a.log");
+        assert_eq!(run(RunOptions::default()), local, "{steps:?}");
+        let one_piece = RunOptions {
+            one_piece: true,
+            ..RunOptions::default()
+        };
+        assert!(!run(one_piece), "{steps:?}");
+        if let [only] = rewrite.steps() {
+            let counts = steps[0].with.contains("@count");
+            assert_eq!(
+                Found::new(&only.query).is_local(),
+                local || counts,
+                "{steps:?}"
+            );
+            assert!(!Found::new(&only.query).in_one_piece().is_local());
+        }
     }
 }
 

@@ -3,8 +3,8 @@
 mod support;
 
 use brisk_quill_core::{
-    Findings, Found, Hunting, MatchOptions, Near, Pattern, Problem, Query, Span, Standing,
-    UnitView, Visitor,
+    Findings, Found, Hunting, MatchOptions, Near, PartStart, Pattern, Problem, Query, Span,
+    Standing, UnitView, Visitor,
 };
 use proptest::prelude::*;
 use support::{cases, pattern, spec};
@@ -90,6 +90,18 @@ type Unit = (u64, u64, Vec<u8>, Vec<(Span, Standing)>);
 #[derive(Debug, Default, PartialEq)]
 struct Shown(Vec<Unit>);
 
+impl Shown {
+    /// Without the numbers of the matches taken, which nobody knows in a part.
+    fn unnumbered(mut self) -> Self {
+        for standing in self.0.iter_mut().flat_map(|unit| &mut unit.3) {
+            if let Standing::Picked(number) = &mut standing.1 {
+                *number = 0;
+            }
+        }
+        self
+    }
+}
+
 impl Visitor for Shown {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
         let matches = found.iter().map(|f| (f.span, f.standing)).collect();
@@ -119,6 +131,26 @@ fn shown(query: &Query, text: &[u8], size: usize, hunting: Hunting) -> Shown {
     shown
 }
 
+/// The same in parts of whole lines, at least `size` bytes long, looked at in turn by two.
+fn shown_in_parts(query: &Query, text: &[u8], size: usize) -> Shown {
+    let mut shown = Shown::default();
+    let mut two = [
+        Found::new(query),
+        Found::new(query).hunting(Hunting::Always),
+    ];
+    let (mut start, mut rest) = (PartStart::of_text(0), text);
+    while !rest.is_empty() {
+        let end = rest.iter().skip(size).position(|byte| *byte == b'\n');
+        let (part, behind) = rest.split_at(end.map_or(rest.len(), |at| size + at + 1));
+        two[0].begin_part("-", start);
+        two[0].push_last(part, &mut shown);
+        assert_eq!(two[0].finish(&mut shown), []);
+        (start, rest) = (start.behind(part), behind);
+        two.swap(0, 1);
+    }
+    shown
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
 
@@ -141,6 +173,12 @@ proptest! {
         }
         let each = shown(&query, &text, size, Hunting::Never);
         prop_assert_eq!(&shown(&query, &text, size, Hunting::Always), &each, "{}", source);
+        // Nor does it matter who looks at which part.
+        prop_assert_eq!(Found::new(&query).is_local(), scope != 2);
+        if scope != 2 {
+            let parts = shown_in_parts(&query, &text, size);
+            prop_assert_eq!(parts.unnumbered(), each.unnumbered(), "{}", source);
+        }
     }
 }
 

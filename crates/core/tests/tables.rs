@@ -507,3 +507,36 @@ fn characters() {
         assert!(error.to_string().contains(words), "{error}");
     }
 }
+
+/// What a change says of its match.
+#[test]
+fn groups_of_changes() {
+    let cases: [(&'static str, &str, &[&[Option<&str>]]); 6] = [
+        ("quay", "a quay", &[&[Some("quay")]]),
+        (
+            "(a)(b)?",
+            "a ab",
+            &[
+                &[Some("a"), Some("a"), None],
+                &[Some("ab"), Some("a"), Some("b")],
+            ],
+        ),
+        ("()a", "a", &[&[Some("a"), Some("")]]),
+        // A group may lie outside the match.
+        (
+            "(?<=(berth) )7(?= (.+))",
+            "berth 7 closed",
+            &[&[Some("7"), Some("berth"), Some("closed")]],
+        ),
+        ("(?<=(x)|y)7", "y7", &[&[Some("7"), None]]),
+        ("^", "a\nb", &[&[Some("")], &[Some("")]]),
+    ];
+    for (pattern, text, wanted) in cases {
+        let rewrite = rewrite(&[Say::new(pattern, "!")]);
+        let found = support::groups_of(&rewrite, text);
+        let found: Vec<Vec<Option<&str>>> = (found.iter())
+            .map(|groups| groups.iter().map(Option::as_deref).collect())
+            .collect();
+        assert_eq!(found, wanted, "{text}");
+    }
+}

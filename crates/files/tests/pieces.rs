@@ -1,18 +1,19 @@
 //! What is read, kept and copied does not depend on the pieces it comes in.
 
 use brisk_quill_core::{
-    Action, MatchOptions, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions, Step,
-    Template, UnitKind, Unmet, rewrite_text,
+    Action, MatchOptions, PartStart, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions,
+    Step, Template, UnitKind, Unmet, rewrite_text,
 };
 use brisk_quill_files::{
-    Copying, Evaluated, FactsOf, FilePassage, FileSink, Helpers, PartSink, PlannedFile, Reader,
-    Sharing, Source, Spool, SpoolWriter, Spooler, Staging, TextOptions, Trouble, Watch,
-    evaluate_in_parts, splice_into,
+    Copying, Evaluated, FactsOf, FilePassage, FileSink, Helpers, Joiner, Part, PartSink,
+    PlannedFile, Reader, Sharing, Source, Spool, SpoolWriter, Spooler, Staging, TextOptions,
+    Trouble, Watch, evaluate_in_parts, read_in_parts, splice_into,
 };
 use proptest::prelude::*;
 use std::io::{BufRead, Read, Write};
 use std::path::Path;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// Lines of every length, with every kind of line end.
 fn text() -> impl Strategy<Value = String> {
@@ -204,6 +205,127 @@ proptest! {
             prop_assert!(read == wanted);
         }
     }
+}
+
+/// Joins parts to what they were cut from.
+#[derive(Default)]
+struct Pieced {
+    text: Vec<u8>,
+    parts: usize,
+    rests: usize,
+}
+
+impl Joiner<usize> for Pieced {
+    fn join(&mut self, found: usize, part: &Part) {
+        let text = part.texts().concat();
+        assert_eq!(found, text.len());
+        assert_eq!(part.start(), PartStart::of_text(0).behind(&self.text));
+        self.text.extend_from_slice(&text);
+        self.parts += 1;
+    }
+    fn rest(&mut self, start: PartStart, bytes: &[u8], _: bool) {
+        if self.rests == 0 {
+            assert_eq!(start, PartStart::of_text(0).behind(&self.text));
+        }
+        self.text.extend_from_slice(bytes);
+        self.rests += 1;
+    }
+}
+
+/// Parts come in order, whoever looked at them, and begin where they say.
+#[test]
+fn parts_are_joined_in_order() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = Source::File(folder.path().join("log"));
+    let lines = |n: usize| "berth 7\r\nquay\n\n".repeat(n);
+    let long = "no end ".repeat(100);
+    let texts = [
+        (lines(40), 10, 0),
+        (lines(40) + "and the last", 10, 0),
+        (format!("{}{long}\n{}", lines(40), lines(40)), 10, 1),
+    ];
+    for (text, parts, rests) in texts {
+        std::fs::write(source.path(), &text).unwrap();
+        for threads in [2, 5] {
+            let many = || threads;
+            let helpers = Helpers::new(&many);
+            let mut reader = Reader::new(TextOptions::default()).in_pieces_of(64);
+            let mut opened = reader.open(&source).unwrap().unwrap();
+            let called = helpers.call(&opened).unwrap();
+            let busy = AtomicUsize::new(0);
+            let work = |own: &mut usize, part: &Part| {
+                *own += 1;
+                // Those that are handed out later are done sooner.
+                let turns = 5000 / (1 + busy.fetch_add(1, Ordering::Relaxed));
+                std::hint::black_box((0..turns).fold(0, usize::wrapping_add));
+                part.texts().iter().map(|text| text.len()).sum()
+            };
+            let mut pieced = Pieced::default();
+            let read = read_in_parts(&mut opened, &called, || 0, work, &mut pieced);
+            read.unwrap();
+            assert_eq!(String::from_utf8(pieced.text).unwrap(), text);
+            assert!(pieced.parts >= parts, "{} parts", pieced.parts);
+            assert_eq!(pieced.rests > 0, rests > 0);
+        }
+    }
+}
+
+#[test]
+fn helpers_are_called_where_it_is_worth_while() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &[u8]| {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text).unwrap();
+        Source::File(path)
+    };
+    let small = write("small", &b"quay 7\n".repeat(20));
+    let large = write("large", &b"quay 7\n".repeat(200));
+    let wide = write(
+        "wide",
+        &[b"\xFF\xFE".to_vec(), b"q\0\n\0".repeat(400)].concat(),
+    );
+    let mut reader = Reader::new(TextOptions::default()).in_pieces_of(64);
+    let mut other = reader.another().in_pieces_of(64);
+    let many = || 3;
+    let helpers = Helpers::new(&many);
+    for (source, called) in [
+        (&small, false),
+        (&large, true),
+        (&wide, false),
+        (&large, true),
+    ] {
+        let text = reader.open(source).unwrap().unwrap();
+        assert_eq!(helpers.call(&text).is_some(), called, "{source:?}");
+    }
+    let text = reader.open(&large).unwrap().unwrap();
+    let at_work = helpers.call(&text);
+    // They help with one text at a time.
+    let second = other.open(&large).unwrap().unwrap();
+    assert!(helpers.call(&second).is_none());
+    drop(at_work);
+    assert!(helpers.call(&second).is_some());
+    let one = || 1;
+    assert!(Helpers::new(&one).call(&second).is_none());
+}
+
+#[test]
+fn a_helper_that_panics_is_not_silent() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = Source::File(folder.path().join("log"));
+    std::fs::write(source.path(), "quay 7\n".repeat(200)).unwrap();
+    let done = std::panic::catch_unwind(|| {
+        let many = || 2;
+        let helpers = Helpers::new(&many);
+        let mut reader = Reader::new(TextOptions::default()).in_pieces_of(64);
+        let mut text = reader.open(&source).unwrap().unwrap();
+        let called = helpers.call(&text).unwrap();
+        let work = |(): &mut (), part: &Part| match part.start().line {
+            1..50 => part.texts().concat().len(),
+            line => panic!("line {line} is one too many"),
+        };
+        read_in_parts(&mut text, &called, || (), work, &mut Pieced::default())
+    });
+    assert!(done.is_err());
 }
 
 #[test]

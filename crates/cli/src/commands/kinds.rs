@@ -33,6 +33,12 @@ impl KindSink {
         }
     }
 
+    /// Tells all kinds apart, to be taken in by another.
+    pub fn without_limit(self) -> Self {
+        let seen = self.seen.without_limit();
+        Self { seen }
+    }
+
     /// Takes in the kinds of what follows: the next file, or the next part of one.
     pub fn absorb(&mut self, next: Self) {
         self.seen.absorb(next.seen, |first, behind| {

@@ -98,6 +98,11 @@ pub trait Split: Seer + Clone + Send + Sync {
     /// Takes in what was seen in the next file.
     fn absorb(&mut self, file: Self);
 
+    /// One that has seen nothing, for a part of a file.
+    fn for_part(&self) -> Self {
+        self.clone()
+    }
+
     /// Takes in what was seen in the next part of the file at hand.
     fn join(&mut self, part: Self);
 }

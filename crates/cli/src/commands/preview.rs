@@ -177,6 +177,11 @@ impl FileSink for PreviewSink<'_> {
 }
 
 impl PartSink for PreviewSink<'_> {
+    fn for_part(self) -> Self {
+        let kinds = self.kinds.map(KindSink::without_limit);
+        Self { kinds, ..self }
+    }
+
     fn join(&mut self, part: Self) {
         self.plan.join(part.plan);
         self.found.join(part.found);

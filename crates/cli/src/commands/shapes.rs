@@ -206,6 +206,14 @@ impl Split for Looker {
         self.seen.absorb(file.seen, |_, _| {});
     }
 
+    fn for_part(&self) -> Self {
+        let seen = self.seen.clone().without_limit();
+        Self {
+            seen,
+            ..self.clone()
+        }
+    }
+
     fn join(&mut self, part: Self) {
         self.absorb(part);
     }

@@ -174,6 +174,14 @@ impl Split for Counter {
         self.tally.absorb(file.tally);
     }
 
+    fn for_part(&self) -> Self {
+        let tally = self.tally.clone().without_limit();
+        Self {
+            tally,
+            ..self.clone()
+        }
+    }
+
     fn join(&mut self, part: Self) {
         self.absorb(part);
     }

@@ -117,7 +117,8 @@ impl<'q> Found<'q> {
         self.walk.query().is_local() && !self.whole
     }
 
-    /// Begins a part of a text that is [local](Found::is_local).
+    /// Begins a part of a text that is [local](Found::is_local). The numbers of the matches that
+    /// are taken are then those among all that this one has seen.
     pub fn begin_part(&mut self, file: &str, start: PartStart) {
         self.begin(file, start.offset);
         self.walk.begin_part(start.line - 1);

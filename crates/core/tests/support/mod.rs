@@ -93,6 +93,33 @@ impl Say {
     }
 }
 
+/// What the groups of each change took, the whole match first.
+pub fn groups_of(rewrite: &Rewrite, text: &str) -> Vec<Vec<Option<String>>> {
+    #[derive(Default)]
+    struct Groups(Vec<Vec<Option<String>>>);
+    impl Sink for Groups {
+        fn passage(&mut self, passage: &Passage<'_>) {
+            assert_eq!(passage.edits().count(), passage.changes());
+            let text = |text: Option<&[u8]>| Some(String::from_utf8(text?.to_vec()).unwrap());
+            let groups = passage.edits().filter_map(|edit| edit.groups);
+            self.0
+                .extend(groups.map(|groups| groups.iter().map(text).collect::<Vec<_>>()));
+        }
+        fn problem(&mut self, problem: Problem) {
+            panic!("{problem:?}");
+        }
+    }
+    let options = RunOptions {
+        groups: true,
+        ..RunOptions::default()
+    };
+    let (mut run, mut seen) = (Run::new(rewrite, &options), Groups::default());
+    let mut evaluation = run.text("-", 0);
+    evaluation.push_last(text.as_bytes(), &mut seen);
+    evaluation.finish(&mut seen);
+    seen.0
+}
+
 pub fn rewrite(steps: &[Say]) -> Rewrite {
     Rewrite::new(steps.iter().map(Say::step).collect())
 }

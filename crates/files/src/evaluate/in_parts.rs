@@ -6,7 +6,13 @@ use crate::{Coding, FileError, OpenText, Skipped};
 use brisk_quill_core::{Counts, PartStart, Run};
 
 /// A sink of which each part of a large text has one of its own.
-pub trait PartSink: FileSink + Send {
+pub trait PartSink: FileSink + Send + Sized {
+    /// Makes it one for a part.
+    #[must_use]
+    fn for_part(self) -> Self {
+        self
+    }
+
     /// Takes in what was found in the next part. The sink of a part is shown no bytes: where they
     /// are wanted, this one is shown them next.
     fn join(&mut self, part: Self);
@@ -54,7 +60,7 @@ pub fn evaluate_in_parts<S: PartSink>(
         rest: None,
     };
     let work = |run: &mut Run<'_>, part: &Part| {
-        let mut sink = (sharing.sink)();
+        let mut sink = (sharing.sink)().for_part();
         let counts = evaluate_part(run, file, part, &mut sink);
         (sink, counts)
     };

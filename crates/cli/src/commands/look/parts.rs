@@ -28,7 +28,7 @@ pub struct Whole<'w, 'q, S> {
 
 impl<'q, S: Split> Whole<'_, 'q, S> {
     /// Looks at a text with the help of those that were called. Each has a search of its own, and
-    /// each part a seer, which is a clone of `blank`.
+    /// each part a seer, which `blank` makes.
     pub fn look<'s>(
         mut self,
         mut text: OpenText<'_>,
@@ -40,7 +40,7 @@ impl<'q, S: Split> Whole<'_, 'q, S> {
         let file = &text.file();
         let worker = || (search(), page.page());
         let work = |(found, page): &mut (Found<'_>, Output), part: &Part| {
-            let mut seer = blank.clone();
+            let mut seer = blank.for_part();
             let mut looked = Looked::default();
             seer.begin_file(source);
             let mut eye = Eye {
