@@ -511,7 +511,8 @@ fn characters() {
 /// What a change says of its match.
 #[test]
 fn groups_of_changes() {
-    let cases: [(&'static str, &str, &[&[Option<&str>]]); 6] = [
+    type Groups<'g> = &'g [Option<&'g str>];
+    let cases: [(&'static str, &str, &[Groups<'_>]); 6] = [
         ("quay", "a quay", &[&[Some("quay")]]),
         (
             "(a)(b)?",
