@@ -234,15 +234,8 @@ impl Template {
     ///
     /// When a filter cannot work on its value; `out` is of no use then.
     pub fn expand(&self, occasion: &Occasion<'_>, out: &mut Vec<u8>) -> Result<(), FilterProblem> {
-        // Most texts are about as long as what they replace.
-        out.reserve(
-            occasion
-                .groups
-                .first()
-                .copied()
-                .flatten()
-                .map_or(0, |whole| whole.len() + 16),
-        );
+        // Most texts are short.
+        out.reserve(32);
         for part in &self.parts {
             match part {
                 Part::Text(text) => out.extend_from_slice(text.as_bytes()),

@@ -4,6 +4,7 @@
 //! journal for them: what is there is not replaced unless the user says so. What is not put in
 //! place is taken away again, with the folders that were made for it.
 
+use crate::behind::WriteBehind;
 use crate::fs::folder_of;
 use crate::parallel::on_each;
 use crate::splice::{CHUNK, splice_into};
@@ -194,7 +195,7 @@ pub struct Copying<'s> {
     staging: &'s Staging,
     source: PathBuf,
     target: PathBuf,
-    out: Option<BufWriter<NamedTempFile>>,
+    out: Option<WriteBehind<NamedTempFile>>,
     /// Changes in bytes that have not been seen yet: their ranges and new texts.
     waiting: VecDeque<(u64, u64, Vec<u8>)>,
     /// Where the last change that has been written ends.
@@ -243,7 +244,7 @@ impl<'s> Copying<'s> {
             Some(out) => out,
             None => {
                 let copy = self.staging.copy(&self.target)?;
-                self.out.insert(BufWriter::with_capacity(CHUNK, copy))
+                self.out.insert(WriteBehind::new(CHUNK, copy))
             }
         };
         let end = self.seen + raw.len() as u64;
@@ -266,12 +267,6 @@ impl<'s> Copying<'s> {
         write().map_err(|error| FileError::io(&self.target, Trouble::Write, error))
     }
 
-    /// Takes in the changes of the next part, which has been shown no bytes.
-    pub fn join(&mut self, part: Self) {
-        self.changes += part.changes;
-        self.waiting.extend(part.waiting);
-    }
-
     /// All of it has been seen; `None` where nothing has been read.
     ///
     /// # Errors
@@ -287,7 +282,7 @@ impl<'s> Copying<'s> {
         // What is added behind the last byte lies in none.
         let mut rest = self.waiting.iter();
         let done = rest.try_for_each(|(.., text)| out.write_all(text));
-        let copy = done.and_then(|()| out.into_inner().map_err(io::IntoInnerError::into_error));
+        let copy = done.and_then(|()| out.into_inner());
         let copy = copy.map_err(|error| FileError::io(&self.target, Trouble::Write, error))?;
         Staged::new(&self.source, self.target, copy, self.changes).map(Some)
     }

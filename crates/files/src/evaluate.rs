@@ -6,8 +6,7 @@ pub use in_parts::{PartSink, Sharing, evaluate_in_parts};
 
 use crate::{Coding, Facts, FileError, OpenText, Skipped};
 use brisk_quill_core::{
-    Counts, Evaluation, PartStart, Passage, PassageEdit, Problem, ProblemKind, Remark, Run, Sink,
-    Unmet, lines,
+    Counts, Evaluation, Passage, PassageEdit, Problem, ProblemKind, Remark, Run, Sink, Unmet, lines,
 };
 use std::borrow::Cow;
 
@@ -137,16 +136,12 @@ impl<'e, 'r> InTurn<'e, 'r> {
         }
     }
 
-    /// Of the rest of a text that is not decoded, from `start` on.
-    fn behind(evaluation: Evaluation<'e, 'r>, start: PartStart, sink: &dyn FileSink) -> Self {
+    /// For a sink that wants no bytes.
+    fn unfollowed(evaluation: Evaluation<'e, 'r>) -> Self {
         Self {
             evaluation,
             refused: Counts::default(),
-            follower: Follower {
-                wanted: sink.wants_bytes(),
-                done: start.offset,
-                held: Vec::new(),
-            },
+            follower: Follower::default(),
         }
     }
 
@@ -175,6 +170,7 @@ impl<'e, 'r> InTurn<'e, 'r> {
 }
 
 /// Shows a sink the bytes of a text, once all changes in them are known.
+#[derive(Default)]
 struct Follower {
     wanted: bool,
     /// The offset up to which they have been shown.

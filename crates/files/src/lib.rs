@@ -13,6 +13,7 @@
 //!   are being evaluated.
 #![warn(missing_docs)]
 
+mod behind;
 mod changes;
 mod coding;
 mod discover;

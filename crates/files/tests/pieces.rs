@@ -7,7 +7,7 @@ use brisk_quill_core::{
 use brisk_quill_files::{
     Copying, Evaluated, FactsOf, FilePassage, FileSink, Helpers, Joiner, Part, PartSink,
     PlannedFile, Reader, Sharing, Source, Spool, SpoolWriter, Spooler, Staging, TextOptions,
-    Trouble, Watch, evaluate_in_parts, read_in_parts, splice_into,
+    Trouble, Watch, evaluate, evaluate_in_parts, read_in_parts, splice_into,
 };
 use proptest::prelude::*;
 use std::io::{BufRead, Read, Write};
@@ -64,18 +64,12 @@ fn rewrite() -> impl Strategy<Value = Rewrite> {
     prop::collection::vec(step, 1..3).prop_map(Rewrite::new)
 }
 
-/// Copies a file, and keeps its changes.
-struct Both<'s> {
-    copy: Copying<'s>,
-    spooler: Spooler,
-}
+/// Copies a file.
+struct Copier<'s>(Copying<'s>);
 
-impl FileSink for Both<'_> {
+impl FileSink for Copier<'_> {
     fn passage(&mut self, passage: &FilePassage<'_>) {
-        for edit in &passage.edits {
-            self.copy.change(edit);
-            self.spooler.push_edit(edit).unwrap();
-        }
+        passage.edits.iter().for_each(|edit| self.0.change(edit));
     }
     fn problem(&mut self, problem: Problem) {
         panic!("{problem:?}");
@@ -86,14 +80,29 @@ impl FileSink for Both<'_> {
         true
     }
     fn bytes(&mut self, raw: &[u8]) {
-        self.copy.bytes(raw);
+        self.0.bytes(raw);
     }
 }
 
-impl PartSink for Both<'_> {
+/// Keeps the changes of a file, or of a part of one.
+struct Changes(Spooler);
+
+impl FileSink for Changes {
+    fn passage(&mut self, passage: &FilePassage<'_>) {
+        for edit in &passage.edits {
+            self.0.push_edit(edit).unwrap();
+        }
+    }
+    fn problem(&mut self, problem: Problem) {
+        panic!("{problem:?}");
+    }
+    fn unmet(&mut self, _: Unmet) {}
+    fn remark(&mut self, _: usize, _: Remark) {}
+}
+
+impl PartSink for Changes {
     fn join(&mut self, part: Self) {
-        self.copy.join(part.copy);
-        self.spooler.join(part.spooler).unwrap();
+        self.0.join(part.0).unwrap();
     }
 }
 
@@ -107,12 +116,6 @@ fn both_ways(
     let staging = Staging::new(false);
     let target = path.with_file_name("new/copy");
     let source = Source::File(path.to_owned());
-    let spool = Spool::new(in_memory);
-    let new_sink = || Both {
-        copy: Copying::new(&staging, path, target.clone()),
-        spooler: Spooler::sharing(&spool),
-    };
-    let mut sink = new_sink();
     let options = TextOptions {
         facts: FactsOf::All,
         ..TextOptions::default()
@@ -120,22 +123,34 @@ fn both_ways(
     let mut reader = Reader::new(options).in_pieces_of(piece);
     let options = RunOptions::default();
     let new_run = || Run::new(rewrite, &options);
-    let opened = reader.open(&source);
+
+    let mut copier = Copier(Copying::new(&staging, path, target.clone()));
+    let opened = reader.open(&source).unwrap();
+    let copied = evaluate(&mut new_run(), opened, &mut copier).unwrap();
+    let staged = copier.0.end().unwrap();
+    let written = staging.put_in_place(Vec::from_iter(staged)).unwrap();
+
+    let spool = Spool::new(in_memory);
+    let new_sink = || Changes(Spooler::sharing(&spool));
+    let mut sink = new_sink();
     let threads = || threads;
     let sharing = Sharing {
         helpers: &Helpers::new(&threads),
         run: &new_run,
         sink: &new_sink,
     };
-    let done = evaluate_in_parts(&mut new_run(), opened.unwrap(), &mut sink, &sharing);
-    let evaluated = done.unwrap();
-    let Evaluated::Read { facts, counts, .. } = evaluated else {
-        panic!("skipped")
-    };
+    let opened = reader.open(&source).unwrap();
+    let evaluated = evaluate_in_parts(&mut new_run(), opened, &mut sink, &sharing).unwrap();
+    let [(facts, counts), (other_facts, other_counts)] =
+        [evaluated, copied].map(|done| match done {
+            Evaluated::Read { facts, counts, .. } => (facts, counts),
+            Evaluated::Skipped(why) => panic!("{why:?}"),
+        });
+    assert_eq!((&facts, &counts), (&other_facts, &other_counts));
     let raw = std::fs::read(path).unwrap();
     assert_eq!(facts.hash, Some(blake3::hash(&raw)));
     assert_eq!(facts.bytes, raw.len() as u64);
-    let changes = sink.spooler.end_file().unwrap();
+    let changes = sink.0.end_file().unwrap();
     assert_eq!(changes.len(), counts.changes);
     let file = PlannedFile {
         source,
@@ -144,8 +159,6 @@ fn both_ways(
     };
     let mut spliced = Vec::new();
     splice_into(&raw[..], &file, &mut spliced).unwrap();
-    let staged = sink.copy.end().unwrap();
-    let written = staging.put_in_place(Vec::from_iter(staged)).unwrap();
     assert_eq!(
         (written.changes, written.files),
         (counts.changes, vec![target.clone()])

@@ -180,7 +180,7 @@ impl FileSink for CopySink<'_> {
 
 impl PartSink for CopySink<'_> {
     fn join(&mut self, part: Self) {
-        self.copy.join(part.copy);
+        // It is shown all bytes of a file, so no part of one is copied.
         self.problems.extend(part.problems);
         self.unmet.extend(part.unmet);
     }

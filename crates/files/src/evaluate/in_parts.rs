@@ -6,6 +6,9 @@ use crate::{Coding, FileError, OpenText, Skipped};
 use brisk_quill_core::{Counts, PartStart, Run};
 
 /// A sink of which each part of a large text has one of its own.
+///
+/// Not one that wants to see the bytes: copying is bound by memory, and parts go through more of
+/// it, so such a sink is shown the whole text in turn.
 pub trait PartSink: FileSink + Send + Sized {
     /// Makes it one for a part.
     #[must_use]
@@ -13,8 +16,7 @@ pub trait PartSink: FileSink + Send + Sized {
         self
     }
 
-    /// Takes in what was found in the next part. The sink of a part is shown no bytes: where they
-    /// are wanted, this one is shown them next.
+    /// Takes in what was found in the next part.
     fn join(&mut self, part: Self);
 }
 
@@ -45,13 +47,13 @@ pub fn evaluate_in_parts<S: PartSink>(
         Err(skipped) => return Ok(Evaluated::Skipped(skipped)),
     };
     let file = &text.file();
-    let called = (sharing.helpers.call(&text)).filter(|_| run.is_local(file));
+    let called = match sink.wants_bytes() || !run.is_local(file) {
+        true => None,
+        false => sharing.helpers.call(&text),
+    };
     let Some(called) = called else {
         return evaluate(run, Ok(text), sink);
     };
-    if sink.wants_bytes() {
-        sink.bytes(text.mark());
-    }
     let mut whole = Whole {
         run: Some(run),
         file,
@@ -92,20 +94,15 @@ struct Whole<'w, 'r, S> {
 }
 
 impl<S: PartSink> Joiner<(S, Counts)> for Whole<'_, '_, S> {
-    fn join(&mut self, (sink, counts): (S, Counts), part: &Part) {
+    fn join(&mut self, (sink, counts): (S, Counts), _: &Part) {
         self.sink.join(sink);
         self.counts.add(&counts);
-        if self.sink.wants_bytes() {
-            for text in part.texts() {
-                self.sink.bytes(text);
-            }
-        }
     }
 
     fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool) {
         if let Some(run) = self.run.take() {
             let rest = run.part(self.file, start);
-            self.rest = Some(InTurn::behind(rest, start, self.sink));
+            self.rest = Some(InTurn::unfollowed(rest));
         }
         if let Some(rest) = &mut self.rest {
             rest.push(bytes, (&Coding::Utf8, last), self.sink);
