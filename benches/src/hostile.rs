@@ -59,7 +59,9 @@ pub fn run(table: &mut Table, count: usize) {
     for (name, pattern, text) in cases {
         let ours = || {
             let mut command = bquill();
-            command.args(["find", pattern, "--count"]).arg(&text);
+            // As many threads as the floor has.
+            command.args(["find", pattern, "--count", "--threads", "1"]);
+            command.arg(&text);
             command
         };
         let bare = || time_of(floor("lines").arg(pattern).arg(&text));
