@@ -137,16 +137,7 @@ impl Edit {
 ///
 /// When the edits are not sorted and disjoint, or reach beyond the text.
 pub fn splice(text: &[u8], edits: &[Edit]) -> Vec<u8> {
-    let growth: isize = edits.iter().map(Edit::growth).sum();
-    let mut out = Vec::with_capacity(text.len().saturating_add_signed(growth));
-    let mut at = 0;
-    for edit in edits {
-        out.extend_from_slice(&text[at..edit.span.from]);
-        out.extend_from_slice(&edit.text);
-        at = edit.span.to;
-    }
-    out.extend_from_slice(&text[at..]);
-    out
+    splice_part(text, Span::new(0, text.len()), edits)
 }
 
 /// The part `place` of `text` with the edits in it made.

@@ -96,11 +96,11 @@ impl Query {
 
     /// Whether what is taken in a line depends on nothing but that line and its number.
     pub(crate) fn is_local(&self) -> bool {
-        let counted = matches!(self.pick.per, Per::File | Per::Run) && !self.pick.spec.is_all();
+        let counts_through = self.pick.per == Per::File && !self.pick.spec.is_all();
         self.unit == UnitKind::Line
             && self.scope.blocks.is_empty()
-            && self.limit.is_none()
-            && !counted
+            && !counts_through
+            && !self.spans_texts()
             && !self.needs_whole_text()
     }
 

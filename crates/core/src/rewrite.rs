@@ -18,7 +18,7 @@ use crate::edits::{compose, original_offset, splice};
 use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::step::StepRun;
 use crate::unit::{count_lines, ending_before, line_ends};
-use crate::{Hunting, LeftOut, Problem, ProblemKind, Remark, Standing, Step, Template};
+use crate::{Hunting, LeftOut, Problem, ProblemKind, Remark, Standing, Step};
 use std::path::Path;
 
 /// An ordered list of steps.
@@ -51,10 +51,7 @@ impl Rewrite {
     /// Whether what becomes of a text depends on the texts before it: see [`Query::spans_texts`](crate::Query::spans_texts);
     /// a template that numbers its matches does so too.
     pub fn spans_texts(&self) -> bool {
-        self.steps.iter().any(|step| {
-            let counts = step.action.template().is_some_and(Template::counts);
-            counts || step.query.spans_texts()
-        })
+        self.steps.iter().any(Step::spans_texts)
     }
 
     /// Whether the form of the file at `path` is known, where its columns are looked at.
@@ -296,19 +293,7 @@ impl<'r> Run<'r> {
     /// Begins the next text, which comes from `file` and lies `start` bytes into it; offsets are
     /// those in the file.
     pub fn text(&mut self, file: &str, start: u64) -> Evaluation<'_, 'r> {
-        for step in &mut self.steps {
-            step.begin_text(file);
-        }
-        let cut = self.cut(file);
-        Evaluation {
-            pieces: Pieces::new(cut, start),
-            state: TextState {
-                steps: &mut self.steps,
-                stages: self.stages,
-                counts: Counts::default(),
-                line: 1,
-            },
-        }
+        self.begin(file, self.cut(file), PartStart::of_text(start))
     }
 
     /// Whether what becomes of a line of `file` depends on nothing but the line and where it
@@ -323,12 +308,15 @@ impl<'r> Run<'r> {
 
     /// The same as [`Run::text`] for a part of a text that is [local](Run::is_local).
     pub fn part(&mut self, file: &str, start: PartStart) -> Evaluation<'_, 'r> {
+        self.begin(file, Cut::Lines, start)
+    }
+
+    fn begin(&mut self, file: &str, cut: Cut, start: PartStart) -> Evaluation<'_, 'r> {
         for step in &mut self.steps {
-            step.begin_text(file);
-            step.begin_part(&start);
+            step.begin_text(file, &start);
         }
         Evaluation {
-            pieces: Pieces::new(Cut::Lines, start.offset),
+            pieces: Pieces::new(cut, start.offset),
             state: TextState {
                 steps: &mut self.steps,
                 stages: self.stages,
@@ -369,7 +357,7 @@ pub struct PartStart {
     /// The number of its first line, from 1.
     pub line: u64,
     /// The line end before it; `\n` at the start of the text.
-    ending: &'static [u8],
+    pub(crate) ending: &'static [u8],
 }
 
 impl PartStart {
@@ -380,10 +368,6 @@ impl PartStart {
             line: 1,
             ending: b"\n",
         }
-    }
-
-    pub(crate) fn ending(&self) -> &'static [u8] {
-        self.ending
     }
 
     /// Behind a part of whole lines that begins here.

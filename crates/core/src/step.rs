@@ -93,9 +93,15 @@ impl Step {
         }
     }
 
+    /// Whether what it does in a text depends on the texts before it.
+    pub(crate) fn spans_texts(&self) -> bool {
+        let counts = self.action.template().is_some_and(Template::counts);
+        counts || self.query.spans_texts()
+    }
+
     /// Whether what it does with a line depends on nothing but that line and where it lies.
     pub(crate) fn is_local(&self) -> bool {
-        self.query.is_local() && !self.action.template().is_some_and(Template::counts)
+        self.query.is_local() && !self.spans_texts()
     }
 
     /// Whether it does the same with a line wherever that lies.

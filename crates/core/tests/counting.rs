@@ -86,121 +86,38 @@ proptest! {
 /// Which rewrites see nothing of a text but one line at a time, and where it lies.
 #[test]
 fn what_depends_on_other_lines() {
-    let say = |pattern, with| Say {
-        per: Per::Unit,
-        ..Say::new(pattern, with)
-    };
-    let second = |step: Say| vec![say("b", "c"), step];
-    let cases = [
-        (vec![say("a", "b")], true),
+    // How many steps are before it, what it writes, what else it says, and whether it is local.
+    type Case = (usize, &'static str, fn(&mut Say), bool);
+    let cases: [Case; 18] = [
+        (0, "b", |_| {}, true),
+        (0, "${@line}", |say| say.lines = "7..9", true),
         (
-            vec![Say {
-                lines: "7..9",
-                ..say("a", "${@line}")
-            }],
+            0,
+            "b",
+            |say| (say.contains, say.lacks, say.pick) = (vec!["b"], vec!["c"], "last"),
             true,
         ),
-        (
-            vec![Say {
-                contains: vec!["b"],
-                lacks: vec!["c"],
-                pick: "last",
-                ..say("a", "b")
-            }],
-            true,
-        ),
-        (
-            vec![Say {
-                action: "below",
-                ..say("a", "b")
-            }],
-            true,
-        ),
-        (
-            second(Say {
-                action: "drop-lines",
-                ..say("a", "")
-            }),
-            true,
-        ),
-        (second(say("a", "${@file}")), true),
-        (
-            vec![Say {
-                lines: "last",
-                ..say("a", "b")
-            }],
-            false,
-        ),
-        (
-            vec![Say {
-                near: Some(("c", 1)),
-                ..say("a", "b")
-            }],
-            false,
-        ),
-        (
-            vec![Say {
-                between: Some(("a", "b", false)),
-                ..say("a", "b")
-            }],
-            false,
-        ),
-        (
-            vec![Say {
-                pick: "2",
-                per: Per::File,
-                ..say("a", "b")
-            }],
-            false,
-        ),
-        (
-            vec![Say {
-                pick: "2",
-                per: Per::Run,
-                ..say("a", "b")
-            }],
-            false,
-        ),
-        (
-            vec![Say {
-                limit: Some(3),
-                ..say("a", "b")
-            }],
-            false,
-        ),
-        (vec![say("a", "${@count}")], false),
-        (
-            vec![Say {
-                unit: UnitKind::Text,
-                ..say("a", "b")
-            }],
-            false,
-        ),
-        (
-            vec![Say {
-                unit: UnitKind::Paragraph,
-                ..say("a", "b")
-            }],
-            false,
-        ),
+        (0, "b", |say| say.action = "below", true),
+        (1, "", |say| say.action = "drop-lines", true),
+        (1, "${@file}", |_| {}, true),
+        (0, "b", |say| say.lines = "last", false),
+        (0, "b", |say| say.near = Some(("c", 1)), false),
+        (0, "b", |say| say.between = Some(("a", "b", false)), false),
+        (0, "b", |say| (say.pick, say.per) = ("2", Per::File), false),
+        (0, "b", |say| (say.pick, say.per) = ("2", Per::Run), false),
+        (0, "b", |say| say.limit = Some(3), false),
+        (0, "${@count}", |_| {}, false),
+        (0, "b", |say| say.unit = UnitKind::Text, false),
+        (0, "b", |say| say.unit = UnitKind::Paragraph, false),
         // Which lines a second step sees, only the whole text tells.
-        (second(say("a", "${@line}")), false),
-        (
-            second(Say {
-                lines: "2..",
-                ..say("a", "b")
-            }),
-            false,
-        ),
-        (
-            second(Say {
-                action: "above",
-                ..say("a", "b")
-            }),
-            false,
-        ),
+        (1, "${@line}", |_| {}, false),
+        (1, "b", |say| say.lines = "2..", false),
+        (1, "b", |say| say.action = "above", false),
     ];
-    for (steps, local) in cases {
+    for (before, with, change, local) in cases {
+        let mut steps = vec![Say::new("b", "c"); before];
+        steps.push(Say::new("a", with));
+        change(&mut steps[before]);
         let rewrite = support::rewrite(&steps);
         let run = |options| Run::new(&rewrite, &options).is_local("a.log");
         assert_eq!(run(RunOptions::default()), local, "{steps:?}");

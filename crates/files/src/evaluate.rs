@@ -279,7 +279,7 @@ impl Located<'_> {
     fn refuse(&mut self, passage: &Passage<'_>, edit: &PassageEdit<'_>) {
         let (was, now) = (lines(passage.was).count() as u64, passage.now());
         let now = lines(&now).count() as u64;
-        self.refused.changes += passage.edits().count() as u64;
+        self.refused.changes += passage.changes() as u64;
         self.refused.lines_added += now.saturating_sub(was);
         self.refused.lines_removed += was.saturating_sub(now);
         self.refused.problems += 1;

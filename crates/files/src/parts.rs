@@ -66,7 +66,7 @@ impl Drop for Called<'_> {
 /// Puts together what helpers find.
 pub trait Joiner<F> {
     /// Takes what was found in the next part.
-    fn join(&mut self, found: F, part: &Part);
+    fn join(&mut self, found: F);
 
     /// Takes the next bytes of what is not shared out, which begins at `start`; `last` tells that
     /// they are the last, where that is known.
@@ -265,7 +265,7 @@ impl<F: Send> Team<F> {
             let Some((part, found)) = found else {
                 return self.under_way.clear();
             };
-            joiner.join(found, &part);
+            joiner.join(found);
             self.spare.extend(part.piece.map(Piece::into_memory));
         }
     }

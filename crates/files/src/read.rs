@@ -425,11 +425,12 @@ impl OpenText<'_> {
             FactsOf::Found => found,
             FactsOf::All => true,
         };
+        let at_hand = self.is_at_hand();
         let looked_at = &mut self.looked_at;
         match &self.coding {
             _ if !wanted => {}
             Coding::Decoded(decoded) => looked_at.look(decoded.raw(), decoded.text()),
-            Coding::Utf8 if self.bytes == self.filled as u64 => {
+            Coding::Utf8 if at_hand => {
                 let all = &self.buffer[..self.filled];
                 looked_at.look(all, all);
             }

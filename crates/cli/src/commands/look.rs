@@ -104,7 +104,9 @@ pub trait Split: Seer + Clone + Send + Sync {
     }
 
     /// Takes in what was seen in the next part of the file at hand.
-    fn join(&mut self, part: Self);
+    fn join(&mut self, part: Self) {
+        self.absorb(part);
+    }
 }
 
 /// What is sent of a file: pages as they are full, then all else.

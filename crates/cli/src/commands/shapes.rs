@@ -207,15 +207,9 @@ impl Split for Looker {
     }
 
     fn for_part(&self) -> Self {
-        let seen = self.seen.clone().without_limit();
-        Self {
-            seen,
-            ..self.clone()
-        }
-    }
-
-    fn join(&mut self, part: Self) {
-        self.absorb(part);
+        let blank = self.clone();
+        let seen = blank.seen.without_limit();
+        Self { seen, ..blank }
     }
 }
 

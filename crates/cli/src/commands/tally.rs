@@ -175,14 +175,8 @@ impl Split for Counter {
     }
 
     fn for_part(&self) -> Self {
-        let tally = self.tally.clone().without_limit();
-        Self {
-            tally,
-            ..self.clone()
-        }
-    }
-
-    fn join(&mut self, part: Self) {
-        self.absorb(part);
+        let blank = self.clone();
+        let tally = blank.tally.without_limit();
+        Self { tally, ..blank }
     }
 }

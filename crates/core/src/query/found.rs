@@ -101,14 +101,7 @@ impl<'q> Found<'q> {
 
     /// Begins a new text, which lies `start` bytes into `file`; offsets are those in the file.
     pub fn begin(&mut self, file: &str, start: u64) {
-        self.walk.begin_text(file);
-        let layout = self.walk.query().layout(file);
-        let cut = match layout.and_then(Layout::boundary) {
-            _ if self.whole => Cut::Nowhere,
-            Some(boundary) => Cut::Records(boundary),
-            None => Cut::Lines,
-        };
-        self.pieces = Pieces::new(cut, start);
+        self.begin_part(file, PartStart::of_text(start));
     }
 
     /// Whether what is found in a line depends on nothing but that line and its number, so that a
@@ -120,8 +113,14 @@ impl<'q> Found<'q> {
     /// Begins a part of a text that is [local](Found::is_local). The numbers of the matches that
     /// are taken are then those among all that this one has seen.
     pub fn begin_part(&mut self, file: &str, start: PartStart) {
-        self.begin(file, start.offset);
-        self.walk.begin_part(start.line - 1);
+        self.walk.begin_text(file, start.line - 1);
+        let layout = self.walk.query().layout(file);
+        let cut = match layout.and_then(Layout::boundary) {
+            _ if self.whole => Cut::Nowhere,
+            Some(boundary) => Cut::Records(boundary),
+            None => Cut::Lines,
+        };
+        self.pieces = Pieces::new(cut, start.offset);
     }
 
     /// Takes the next bytes of the text; how they are cut does not matter.

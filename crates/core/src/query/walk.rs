@@ -214,16 +214,13 @@ impl<'q> Walk<'q> {
         self.judge.in_run
     }
 
-    /// Begins the text of `file`; the name may tell how its columns are to be read.
-    pub fn begin_text(&mut self, file: &str) {
+    /// Begins the text of `file`, or a part of it with so many lines before; the name may tell
+    /// how its columns are to be read.
+    pub fn begin_text(&mut self, file: &str, lines_before: u64) {
         if let Some(table) = &mut self.table {
             table.begin_text(file);
         }
         self.begin_again();
-    }
-
-    /// The text that has begun is a part of a whole one, with so many lines before it.
-    pub fn begin_part(&mut self, lines_before: u64) {
         self.lines_done = lines_before;
     }
 

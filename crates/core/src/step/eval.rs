@@ -63,17 +63,11 @@ impl<'r> StepRun<'r> {
         &mut self.walk
     }
 
-    pub fn begin_text(&mut self, file: &str) {
-        self.walk.begin_text(file);
+    pub fn begin_text(&mut self, file: &str, start: &PartStart) {
+        self.walk.begin_text(file, start.line - 1);
         self.counts = StepCounts::default();
         file.clone_into(&mut self.file);
-        self.last_ending = b"\n";
-    }
-
-    /// The text that has begun is a part of a whole one.
-    pub fn begin_part(&mut self, start: &PartStart) {
-        self.walk.begin_part(start.line - 1);
-        self.last_ending = start.ending();
+        self.last_ending = start.ending;
     }
 
     /// Ends the text: what is to be told of it, and what was wrong with all of it.

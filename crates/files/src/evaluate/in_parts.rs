@@ -46,14 +46,14 @@ pub fn evaluate_in_parts<S: PartSink>(
         Ok(text) => text,
         Err(skipped) => return Ok(Evaluated::Skipped(skipped)),
     };
-    let file = &text.file();
-    let called = match sink.wants_bytes() || !run.is_local(file) {
+    let called = match sink.wants_bytes() {
         true => None,
         false => sharing.helpers.call(&text),
     };
-    let Some(called) = called else {
+    let Some(called) = called.filter(|_| run.is_local(&text.file())) else {
         return evaluate(run, Ok(text), sink);
     };
+    let file = &text.file();
     let mut whole = Whole {
         run: Some(run),
         file,
@@ -94,7 +94,7 @@ struct Whole<'w, 'r, S> {
 }
 
 impl<S: PartSink> Joiner<(S, Counts)> for Whole<'_, '_, S> {
-    fn join(&mut self, (sink, counts): (S, Counts), _: &Part) {
+    fn join(&mut self, (sink, counts): (S, Counts)) {
         self.sink.join(sink);
         self.counts.add(&counts);
     }

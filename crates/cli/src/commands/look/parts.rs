@@ -89,7 +89,7 @@ fn utf8<'l>(eye: &'l mut Eye<'_>) -> Located<'l> {
 }
 
 impl<S: Split> Joiner<PartSeen<S>> for Whole<'_, '_, S> {
-    fn join(&mut self, seen: PartSeen<S>, _: &Part) {
+    fn join(&mut self, seen: PartSeen<S>) {
         self.seer.join(seen.seer);
         self.looked.add(seen.looked);
         self.page.say(seen.page);
