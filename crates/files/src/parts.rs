@@ -177,7 +177,7 @@ impl Cutter {
         let begun = std::mem::replace(&mut self.begun, text[end..].to_vec());
         let start = self.start;
         if !last {
-            self.start = start.behind(&begun).behind(&text[..end]);
+            self.start = start.behind([&begun, &text[..end]]);
         }
         piece.shorten(end);
         let piece = Some(piece);

@@ -230,13 +230,13 @@ struct Pieced {
 
 impl Joiner<(PartStart, Vec<u8>)> for Pieced {
     fn join(&mut self, (start, text): (PartStart, Vec<u8>)) {
-        assert_eq!(start, PartStart::of_text(0).behind(&self.text));
+        assert_eq!(start, PartStart::of_text(0).behind([&self.text, b""]));
         self.text.extend_from_slice(&text);
         self.parts += 1;
     }
     fn rest(&mut self, start: PartStart, bytes: &[u8], _: bool) {
         if self.rests == 0 {
-            assert_eq!(start, PartStart::of_text(0).behind(&self.text));
+            assert_eq!(start, PartStart::of_text(0).behind([&self.text, b""]));
         }
         self.text.extend_from_slice(bytes);
         self.rests += 1;
@@ -254,6 +254,8 @@ fn parts_are_joined_in_order() {
         (lines(40), 10, 0),
         (lines(40) + "and the last", 10, 0),
         (format!("{}{long}\n{}", lines(40), lines(40)), 10, 1),
+        // Pieces that end within a line end, and hold no other.
+        (format!("{:63}\r\n{:63}", "berth 7", "quay").repeat(8), 8, 0),
     ];
     for (text, parts, rests) in texts {
         std::fs::write(source.path(), &text).unwrap();
