@@ -76,7 +76,7 @@ impl<W: Write + Send + 'static> WriteBehind<W> {
         }
     }
 
-    /// Writes what is left; gives back what was written to.
+    /// Writes what is left, and flushes it; gives back what was written to.
     ///
     /// # Errors
     ///
@@ -84,6 +84,7 @@ impl<W: Write + Send + 'static> WriteBehind<W> {
     pub fn into_inner(mut self) -> io::Result<W> {
         let mut out = self.end_thread()?.ok_or_else(gone)?;
         out.write_all(&self.buffer)?;
+        out.flush()?;
         Ok(out)
     }
 }

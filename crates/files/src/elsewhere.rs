@@ -5,6 +5,7 @@
 //! place is taken away again, with the folders that were made for it.
 
 use crate::behind::WriteBehind;
+use crate::early_sync::EarlySync;
 use crate::fs::folder_of;
 use crate::parallel::on_each;
 use crate::splice::{CHUNK, splice_into};
@@ -12,7 +13,7 @@ use crate::{FileEdit, FileError, Plan, Source, Trouble};
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, VecDeque};
 use std::fs::{self, File};
-use std::io::{self, BufWriter, Write};
+use std::io::{self, Write};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
@@ -50,13 +51,10 @@ pub fn write_elsewhere(
         let path = file.source.path();
         let source = File::open(path).map_err(|e| FileError::io(path, Trouble::Read, e))?;
         let target = target(&file.source);
-        let copy = staging.copy(&target)?;
-        let mut out = BufWriter::with_capacity(CHUNK, copy.as_file());
-        splice_into(&source, file, &mut out).map_err(|error| error.into_file_error(path))?;
-        let written = out.into_inner().map_err(io::IntoInnerError::into_error);
-        let written = written.map(drop);
-        written.map_err(|error| FileError::io(&target, Trouble::Write, error))?;
-        staged.push(Staged::new(path, target, copy, file.changes.len())?);
+        let mut copy = staging.copy(&target)?;
+        let spliced = splice_into(&source, file, &mut copy.out);
+        spliced.map_err(|error| error.into_file_error(path))?;
+        staged.push(copy.end(path, target, file.changes.len())?);
     }
     staging.put_in_place(staged)
 }
@@ -79,7 +77,7 @@ impl Staging {
     }
 
     /// An empty copy beside its target.
-    fn copy(&self, target: &Path) -> Result<NamedTempFile, FileError> {
+    fn copy(&self, target: &Path) -> Result<OpenCopy, FileError> {
         let writing = |error| FileError::io(target, Trouble::Write, error);
         if !self.replace && target.symlink_metadata().is_ok() {
             return Err(FileError::new(target, Trouble::Exists));
@@ -90,7 +88,12 @@ impl Staging {
             .prefix(".bquill-")
             .tempfile_in(folder);
         // The name of the copy would only puzzle whoever reads the message.
-        made.map_err(|error| writing(error.kind().into()))
+        let file = made.map_err(|error| writing(error.kind().into()))?;
+        let out = EarlySync::new(file.as_file().try_clone().map_err(writing)?);
+        Ok(OpenCopy {
+            out: WriteBehind::new(CHUNK, out),
+            file,
+        })
     }
 
     /// Makes a folder, and those it lies in, where they are not there.
@@ -160,6 +163,31 @@ impl Drop for Staging {
     }
 }
 
+/// A copy being written.
+#[derive(Debug)]
+struct OpenCopy {
+    out: WriteBehind<EarlySync>,
+    file: NamedTempFile,
+}
+
+impl OpenCopy {
+    /// It has been written; gives it the mode of its source.
+    fn end(self, source: &Path, target: PathBuf, changes: u64) -> Result<Staged, FileError> {
+        let writing = |error| FileError::io(&target, Trouble::Write, error);
+        let found = source.metadata();
+        let found = found.map_err(|error| FileError::io(source, Trouble::Read, error))?;
+        self.out.into_inner().map(drop).map_err(writing)?;
+        let mode = fs::Permissions::from_mode(found.mode() & 0o777);
+        let set = self.file.as_file().set_permissions(mode);
+        set.map_err(writing)?;
+        Ok(Staged {
+            target,
+            copy: self.file.into_temp_path(),
+            changes,
+        })
+    }
+}
+
 /// A file that is ready to be put in place; dropped, it is gone.
 #[derive(Debug)]
 pub struct Staged {
@@ -168,34 +196,13 @@ pub struct Staged {
     changes: u64,
 }
 
-impl Staged {
-    /// Gives the copy the mode of its source.
-    fn new(
-        source: &Path,
-        target: PathBuf,
-        copy: NamedTempFile,
-        changes: u64,
-    ) -> Result<Self, FileError> {
-        let found = source.metadata();
-        let found = found.map_err(|error| FileError::io(source, Trouble::Read, error))?;
-        let mode = fs::Permissions::from_mode(found.mode() & 0o777);
-        let set = copy.as_file().set_permissions(mode);
-        set.map_err(|error| FileError::io(&target, Trouble::Write, error))?;
-        Ok(Self {
-            target,
-            copy: copy.into_temp_path(),
-            changes,
-        })
-    }
-}
-
 /// A file that is staged while it is evaluated, so that it is read only once.
 #[derive(Debug)]
 pub struct Copying<'s> {
     staging: &'s Staging,
     source: PathBuf,
     target: PathBuf,
-    out: Option<WriteBehind<NamedTempFile>>,
+    copy: Option<OpenCopy>,
     /// Changes in bytes that have not been seen yet: their ranges and new texts.
     waiting: VecDeque<(u64, u64, Vec<u8>)>,
     /// Where the last change that has been written ends.
@@ -213,7 +220,7 @@ impl<'s> Copying<'s> {
             staging,
             source: source.to_owned(),
             target,
-            out: None,
+            copy: None,
             waiting: VecDeque::new(),
             replaced: 0,
             seen: 0,
@@ -240,13 +247,11 @@ impl<'s> Copying<'s> {
     }
 
     fn write(&mut self, raw: &[u8]) -> Result<(), FileError> {
-        let out = match &mut self.out {
-            Some(out) => out,
-            None => {
-                let copy = self.staging.copy(&self.target)?;
-                self.out.insert(WriteBehind::new(CHUNK, copy))
-            }
+        let copy = match &mut self.copy {
+            Some(copy) => copy,
+            None => self.copy.insert(self.staging.copy(&self.target)?),
         };
+        let out = &mut copy.out;
         let end = self.seen + raw.len() as u64;
         // Offsets that are no greater than the end lie in `raw`, so they fit.
         let local = |offset: u64| (offset.clamp(self.seen, end) - self.seen) as usize;
@@ -276,14 +281,13 @@ impl<'s> Copying<'s> {
         if let Some(error) = self.failed {
             return Err(error);
         }
-        let Some(mut out) = self.out else {
+        let Some(mut copy) = self.copy else {
             return Ok(None);
         };
         // What is added behind the last byte lies in none.
         let mut rest = self.waiting.iter();
-        let done = rest.try_for_each(|(.., text)| out.write_all(text));
-        let copy = done.and_then(|()| out.into_inner());
-        let copy = copy.map_err(|error| FileError::io(&self.target, Trouble::Write, error))?;
-        Staged::new(&self.source, self.target, copy, self.changes).map(Some)
+        let written = rest.try_for_each(|(.., text)| copy.out.write_all(text));
+        written.map_err(|error| FileError::io(&self.target, Trouble::Write, error))?;
+        copy.end(&self.source, self.target, self.changes).map(Some)
     }
 }

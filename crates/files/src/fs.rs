@@ -4,6 +4,7 @@
 //! Note to the maintainer: whatever the protocol does to files goes through [`Fs`], or the crash
 //! tests do not see it.
 
+use crate::early_sync::EarlySync;
 use rustix::fs::{Access, AtFlags, Gid, RenameFlags, Uid};
 use std::fs::{self, File, OpenOptions, Permissions};
 use std::io::{self, Read, Seek, SeekFrom, Write};
@@ -39,7 +40,8 @@ pub trait Fs: Sync {
     fn stat(&self, path: &Path) -> io::Result<Stat>;
     /// The bytes of a file from its beginning.
     fn read(&self, path: &Path) -> io::Result<Box<dyn Read + '_>>;
-    /// A new file, which must not be there, readable by the owner alone.
+    /// A new file, which must not be there, readable by the owner alone. It must be flushed:
+    /// that may fail, too.
     fn create(&self, path: &Path) -> io::Result<Box<dyn Write + '_>>;
     /// A file to be written on at its end.
     fn append(&self, path: &Path) -> io::Result<Box<dyn Write + '_>>;
@@ -126,7 +128,7 @@ impl Fs for RealFs {
             .create_new(true)
             .mode(0o600)
             .open(path)?;
-        Ok(Box::new(file))
+        Ok(Box::new(EarlySync::new(file)))
     }
 
     fn append(&self, path: &Path) -> io::Result<Box<dyn Write + '_>> {

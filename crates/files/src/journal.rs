@@ -193,7 +193,8 @@ impl<'f> Journal<'f> {
             opened => opened,
         }
         .map_err(fail)?;
-        file.write_all(line.as_bytes()).map_err(fail)?;
+        let written = file.write_all(line.as_bytes());
+        written.and_then(|()| file.flush()).map_err(fail)?;
         drop(file);
         self.fs.sync(&log).map_err(fail)
     }

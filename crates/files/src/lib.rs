@@ -17,6 +17,7 @@ mod behind;
 mod changes;
 mod coding;
 mod discover;
+mod early_sync;
 mod elsewhere;
 mod error;
 mod evaluate;

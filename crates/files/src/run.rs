@@ -265,14 +265,11 @@ impl Making<'_> {
             .read(&way.target)
             .map_err(way.failing(Trouble::Read))?;
         let copy = self.fs.create(&way.copy).map_err(&writing)?;
-        let mut out = Counting {
-            inner: Hashing::new(BufWriter::with_capacity(CHUNK, copy)),
-            bytes: 0,
-        };
+        // Hashing goes fast only in large parts.
+        let mut out = BufWriter::with_capacity(CHUNK, Hashing::new(copy));
         splice_into(source, way.file, &mut out).map_err(|e| e.into_file_error(&way.named))?;
         out.flush().map_err(&writing)?;
-        let bytes = out.bytes;
-        let (_, hash) = out.inner.finish();
+        let (hash, bytes) = out.get_ref().hash();
         if way.in_place {
             let mut source = self
                 .fs
@@ -358,21 +355,4 @@ pub(crate) fn hash_of(fs: &dyn Fs, path: &Path) -> io::Result<Option<String>> {
     let mut hasher = blake3::Hasher::new();
     hasher.update_reader(file)?;
     Ok(Some(hasher.finalize().to_hex().to_string()))
-}
-
-struct Counting<W> {
-    inner: W,
-    bytes: u64,
-}
-
-impl<W: Write> Write for Counting<W> {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let n = self.inner.write(bytes)?;
-        self.bytes += n as u64;
-        Ok(n)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        self.inner.flush()
-    }
 }

@@ -51,11 +51,10 @@ pub fn splice_into(
     copy(&mut source, file.facts.bytes - at, out)?;
     let extra = source.fill_buf().map_err(SpliceError::Read)?;
     let ends = extra.is_empty();
-    let (_, hash) = source.into_inner().finish();
-    if ends && Some(hash) == file.facts.hash {
-        Ok(())
-    } else {
-        Err(SpliceError::Changed)
+    let (hash, _) = source.get_ref().hash();
+    match ends && Some(hash) == file.facts.hash {
+        true => Ok(()),
+        false => Err(SpliceError::Changed),
     }
 }
 
@@ -120,8 +119,9 @@ impl<T> Hashing<T> {
         }
     }
 
-    pub(crate) fn finish(self) -> (T, blake3::Hash) {
-        (self.inner, self.hasher.finalize())
+    /// The hash of what has passed, and its length in bytes.
+    pub(crate) fn hash(&self) -> (blake3::Hash, u64) {
+        (self.hasher.finalize(), self.hasher.count())
     }
 }
 
