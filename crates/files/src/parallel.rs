@@ -7,12 +7,12 @@ use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Batches that may be worked on ahead of the one whose turn it is.
-const AHEAD: usize = 16;
+const AHEAD: usize = 8;
 /// Times that a batch may hand on before its turn.
 const WAITING: usize = 2;
 /// How many things a batch holds at most, and into how many batches a thread's share is cut.
-const TOGETHER: usize = 16;
-const SHARES: usize = 8;
+const TOGETHER: usize = 32;
+const SHARES: usize = 16;
 
 /// Does `work` on every item, on at most `threads` threads; stops each at its first failure and
 /// gives one of them.

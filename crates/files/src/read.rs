@@ -3,6 +3,7 @@
 use crate::coding::{Coding, Decoded, TextEncoding};
 use crate::{FileError, Source, Trouble, Watch};
 use memchr::{memchr, memchr_iter};
+use std::borrow::Cow;
 use std::fs::File;
 use std::io::{self, Read, Seek};
 use std::ops::Range;
@@ -172,7 +173,10 @@ impl Reader {
     /// # Errors
     ///
     /// When it cannot be opened or read, is too large to be decoded, or reading is to stop.
-    pub fn open(&mut self, source: &Source) -> Result<Result<OpenText<'_>, Skipped>, FileError> {
+    pub fn open<'r>(
+        &'r mut self,
+        source: &'r Source,
+    ) -> Result<Result<OpenText<'r>, Skipped>, FileError> {
         let fail = |error| FileError::io(source.path(), Trouble::Read, error);
         go_on(&self.watch, source)?;
         let mut input: Box<dyn Read> = match source {
@@ -209,7 +213,7 @@ impl Reader {
             return Ok(Err(Skipped::Binary));
         }
         Ok(Ok(OpenText {
-            source: source.clone(),
+            source,
             input,
             buffer: &mut self.buffer,
             filled,
@@ -217,7 +221,7 @@ impl Reader {
             bytes: 0,
             watch: &self.watch,
             wanted: self.options.facts,
-            looked_at: LookedAt::default(),
+            looked_at: None,
             coding,
         }))
     }
@@ -270,7 +274,7 @@ impl Piece {
 
 /// A text being read.
 pub struct OpenText<'r> {
-    source: Source,
+    source: &'r Source,
     input: Box<dyn Read>,
     buffer: &'r mut Vec<u8>,
     /// Bytes of the buffer that have been read and not yet handed on.
@@ -281,7 +285,8 @@ pub struct OpenText<'r> {
     bytes: u64,
     watch: &'r Watch,
     wanted: FactsOf,
-    looked_at: LookedAt,
+    /// Made once it is needed, for it is large.
+    looked_at: Option<Box<LookedAt>>,
     coding: Coding,
 }
 
@@ -300,15 +305,15 @@ impl LookedAt {
     }
 }
 
-impl OpenText<'_> {
+impl<'r> OpenText<'r> {
     /// Where it comes from.
-    pub fn source(&self) -> &Source {
-        &self.source
+    pub fn source(&self) -> &'r Source {
+        self.source
     }
 
     /// Its path as text.
-    pub fn file(&self) -> String {
-        self.source.path().to_string_lossy().into_owned()
+    pub fn file(&self) -> Cow<'r, str> {
+        self.source.path().to_string_lossy()
     }
 
     /// Whether it is so long that several threads are worth their start, and not decoded.
@@ -361,7 +366,7 @@ impl OpenText<'_> {
             let is_last = piece.len() < self.buffer.len();
             // A text that is all there can be looked at later, when it is known to be wanted.
             if !(is_last && self.is_at_hand()) && self.wanted != FactsOf::None {
-                self.looked_at.look(piece, piece);
+                self.looked_at.get_or_insert_default().look(piece, piece);
             }
             take(&piece[std::mem::take(&mut skip)..], &self.coding, is_last);
             self.watch.has_read(piece.len() as u64);
@@ -385,7 +390,7 @@ impl OpenText<'_> {
             self.bytes += self.filled as u64;
             if self.wanted != FactsOf::None {
                 let piece = &self.buffer[..self.filled];
-                self.looked_at.look(piece, piece);
+                self.looked_at.get_or_insert_default().look(piece, piece);
             }
             let is_last = self.filled < length;
             let piece = Piece {
@@ -405,7 +410,7 @@ impl OpenText<'_> {
 
     /// Reads the next piece.
     fn fill(&mut self) -> Result<(), FileError> {
-        go_on(self.watch, &self.source)?;
+        go_on(self.watch, self.source)?;
         let filled = fill(&mut *self.input, self.buffer);
         self.filled =
             filled.map_err(|error| FileError::io(self.source.path(), Trouble::Read, error))?;
@@ -426,21 +431,25 @@ impl OpenText<'_> {
             FactsOf::All => true,
         };
         let at_hand = self.is_at_hand();
-        let looked_at = &mut self.looked_at;
-        match &self.coding {
-            _ if !wanted => {}
-            Coding::Decoded(decoded) => looked_at.look(decoded.raw(), decoded.text()),
-            Coding::Utf8 if at_hand => {
-                let all = &self.buffer[..self.filled];
-                looked_at.look(all, all);
+        if wanted {
+            let looked_at = self.looked_at.get_or_insert_default();
+            match &self.coding {
+                Coding::Decoded(decoded) => looked_at.look(decoded.raw(), decoded.text()),
+                Coding::Utf8 if at_hand => {
+                    let all = &self.buffer[..self.filled];
+                    looked_at.look(all, all);
+                }
+                Coding::Utf8 => {}
             }
-            Coding::Utf8 => {}
         }
+        let looked_at = self.looked_at.as_ref();
         Facts {
             bytes: self.bytes,
-            hash: wanted.then(|| looked_at.hasher.finalize()),
+            hash: looked_at
+                .filter(|_| wanted)
+                .map(|found| found.hasher.finalize()),
             encoding: self.coding.name(),
-            newline: looked_at.newlines.kind(),
+            newline: looked_at.map_or(Newline::None, |found| found.newlines.kind()),
         }
     }
 }
