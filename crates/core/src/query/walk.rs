@@ -132,7 +132,27 @@ pub enum Standing {
 #[derive(Clone, Copy, Debug)]
 pub struct Findings<'a> {
     matches: &'a Matches,
-    standing: &'a [Standing],
+    verdict: Verdict<'a>,
+}
+
+/// What became of the matches in one unit.
+#[derive(Clone, Copy, Debug)]
+enum Verdict<'a> {
+    /// All were taken; the number of the first. Nearly always it is that simple, and nothing need
+    /// be kept for each.
+    All(u64),
+    /// One for each match.
+    Each(&'a [Standing]),
+}
+
+impl Verdict<'_> {
+    /// What became of match `index`, from 0.
+    fn standing(self, index: usize) -> Standing {
+        match self {
+            Self::All(first) => Standing::Picked(first + index as u64),
+            Self::Each(standing) => standing[index],
+        }
+    }
 }
 
 /// One match; its spans count from the start of the unit.
@@ -149,12 +169,11 @@ pub struct Finding<'a> {
 impl<'a> Findings<'a> {
     /// All matches, left to right.
     pub fn iter(&self) -> impl Iterator<Item = Finding<'a>> + use<'a> {
-        let matches = self.matches;
-        let each = self.standing.iter().enumerate();
-        each.map(move |(index, &standing)| Finding {
+        let Self { matches, verdict } = *self;
+        (0..matches.len()).map(move |index| Finding {
             span: matches.span(index),
             groups: matches.groups(index),
-            standing,
+            standing: verdict.standing(index),
         })
     }
 
@@ -166,7 +185,7 @@ impl<'a> Findings<'a> {
 
     /// Whether there is no match at all.
     pub fn is_empty(&self) -> bool {
-        self.standing.is_empty()
+        self.matches.is_empty()
     }
 }
 
@@ -428,13 +447,15 @@ impl<'q> Walk<'q> {
         scan: &mut Scan<'_>,
     ) {
         let (matches, from) = (&self.matches, view.span.from);
-        self.judge
-            .unit((0..matches.len()).map(|i| place.holds(matches.span(i).shifted(from))));
-        let findings = Findings {
-            matches,
-            standing: &self.judge.standing,
+        let verdict = match place {
+            Place::All if self.judge.takes_all(matches) => self.judge.take_all(matches),
+            _ => {
+                let spans = (0..matches.len()).map(|index| matches.span(index));
+                self.judge
+                    .unit(spans.map(|span| place.holds(span.shifted(from))))
+            }
         };
-        scan.visitor.unit(view, &findings);
+        scan.visitor.unit(view, &Findings { matches, verdict });
     }
 }
 
@@ -550,8 +571,24 @@ impl<'q> Judge<'q> {
         self.selection = Some(self.query.pick.spec.resolve(Some(total)));
     }
 
+    /// Whether all matches of a unit are taken when they are in place.
+    fn takes_all(&self, matches: &Matches) -> bool {
+        let taken = self.taken.saturating_add(matches.len() as u64);
+        self.query.pick.spec.is_all() && taken <= self.limit
+    }
+
+    /// Takes all matches of a unit.
+    fn take_all(&mut self, matches: &Matches) -> Verdict<'_> {
+        let count = matches.len() as u64;
+        self.in_row += count;
+        self.in_text += count;
+        self.in_run += count;
+        self.taken += count;
+        Verdict::All(self.taken - count + 1)
+    }
+
     /// Judges the matches of one unit, given whether each is in place.
-    fn unit(&mut self, in_place: impl Iterator<Item = bool> + Clone) {
+    fn unit(&mut self, in_place: impl Iterator<Item = bool> + Clone) -> Verdict<'_> {
         let per_unit;
         let selection = match &self.selection {
             Some(selection) => Some(selection),
@@ -590,5 +627,6 @@ impl<'q> Judge<'q> {
                 Standing::Picked(self.taken)
             });
         }
+        Verdict::Each(&self.standing)
     }
 }
