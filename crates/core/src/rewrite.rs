@@ -370,19 +370,13 @@ impl PartStart {
         }
     }
 
-    /// Behind a part of whole lines that begins here and comes in two runs, cut anywhere.
+    /// Behind a part of whole lines that begins here.
     #[must_use]
-    pub fn behind(self, [first, second]: [&[u8]; 2]) -> Self {
-        let ending = match (first, second) {
-            // The cut may lie within a line end.
-            ([.., b'\r'], b"\n") => b"\r\n",
-            (_, b"") => ending_before(first, self.ending),
-            _ => ending_before(second, self.ending),
-        };
+    pub fn behind(self, lines: &[u8]) -> Self {
         Self {
-            offset: self.offset + (first.len() + second.len()) as u64,
-            line: self.line + line_ends(first) + line_ends(second),
-            ending,
+            offset: self.offset + lines.len() as u64,
+            line: self.line + line_ends(lines),
+            ending: ending_before(lines, self.ending),
         }
     }
 }

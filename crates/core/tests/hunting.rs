@@ -145,7 +145,7 @@ fn shown_in_parts(query: &Query, text: &[u8], size: usize) -> Shown {
         two[0].begin_part("-", start);
         two[0].push_last(part, &mut shown);
         assert_eq!(two[0].finish(&mut shown), []);
-        (start, rest) = (start.behind([part, b""]), behind);
+        (start, rest) = (start.behind(part), behind);
         two.swap(0, 1);
     }
     shown

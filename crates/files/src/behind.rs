@@ -1,5 +1,6 @@
 //! Writing a large file on a thread of its own, while its text is still being made.
 
+use crate::parallel::done;
 use std::io::{self, Write};
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::thread::JoinHandle;
@@ -67,10 +68,7 @@ impl<W: Write + Send + 'static> WriteBehind<W> {
             To::Here(out) => Ok(Some(out)),
             To::Behind { full, thread, .. } => {
                 drop(full);
-                let done = thread.join();
-                // A panic there goes on here.
-                let out = done.unwrap_or_else(|panic| std::panic::resume_unwind(panic))?;
-                Ok(Some(out))
+                done(thread.join()).map(Some)
             }
             To::Nowhere => Ok(None),
         }

@@ -1,6 +1,7 @@
 //! Sending a large file to the disk while it is still being written, so that little is left to
 //! wait for at its end.
 
+use crate::parallel::done;
 use std::fs::File;
 use std::io::{self, Write};
 use std::sync::mpsc::{SyncSender, TrySendError, sync_channel};
@@ -57,9 +58,7 @@ impl EarlySync {
             return Ok(());
         };
         drop(ask);
-        // A panic there goes on here.
-        let done = thread.join();
-        done.unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+        done(thread.join())
     }
 }
 

@@ -102,7 +102,7 @@ pub fn evaluate(
         Err(skipped) => return Ok(Evaluated::Skipped(skipped)),
     };
     let evaluation = run.text(&text.file(), text.start());
-    let mut in_turn = InTurn::new(evaluation, &text, sink);
+    let mut in_turn = InTurn::new(evaluation, Follower::new(sink, &text));
     text.read(|piece, coding, last| in_turn.push(piece, (coding, last), sink))?;
     let counts = in_turn.finish(text.coding(), sink);
     Ok(Evaluated::of(&mut text, counts))
@@ -128,20 +128,11 @@ struct InTurn<'e, 'r> {
 }
 
 impl<'e, 'r> InTurn<'e, 'r> {
-    fn new(evaluation: Evaluation<'e, 'r>, text: &OpenText<'_>, sink: &mut dyn FileSink) -> Self {
+    fn new(evaluation: Evaluation<'e, 'r>, follower: Follower) -> Self {
         Self {
             evaluation,
             refused: Counts::default(),
-            follower: Follower::new(sink, text),
-        }
-    }
-
-    /// For a sink that wants no bytes.
-    fn unfollowed(evaluation: Evaluation<'e, 'r>) -> Self {
-        Self {
-            evaluation,
-            refused: Counts::default(),
-            follower: Follower::default(),
+            follower,
         }
     }
 
@@ -169,7 +160,7 @@ impl<'e, 'r> InTurn<'e, 'r> {
     }
 }
 
-/// Shows a sink the bytes of a text, once all changes in them are known.
+/// Shows a sink the bytes of a text, once all changes in them are known; by default none.
 #[derive(Default)]
 struct Follower {
     wanted: bool,

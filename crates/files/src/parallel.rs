@@ -14,6 +14,11 @@ const WAITING: usize = 2;
 const TOGETHER: usize = 32;
 const SHARES: usize = 16;
 
+/// What a thread that has ended gives; a panic in it goes on here.
+pub(crate) fn done<T>(joined: std::thread::Result<T>) -> T {
+    joined.unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+}
+
 /// Does `work` on every item, on at most `threads` threads; stops each at its first failure and
 /// gives one of them.
 pub(crate) fn on_each<T: Sync>(
@@ -31,11 +36,9 @@ pub(crate) fn on_each<T: Sync>(
     std::thread::scope(|scope| {
         let threads = 0..threads.min(items.len());
         let threads: Vec<_> = threads.map(|_| scope.spawn(take_turns)).collect();
-        threads.into_iter().try_for_each(|thread| {
-            // A panic in a thread goes on here.
-            let joined = thread.join();
-            joined.unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-        })
+        threads
+            .into_iter()
+            .try_for_each(|thread| done(thread.join()))
     })
 }
 

@@ -8,7 +8,7 @@
 use crate::read::Piece;
 use crate::{FileError, OpenText};
 use brisk_quill_core::PartStart;
-use memchr::memrchr;
+use memchr::{memchr, memrchr};
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
@@ -76,7 +76,7 @@ pub trait Joiner<F> {
 /// Whole lines of a text; only the last line of all may lack its end.
 pub struct Part {
     start: PartStart,
-    /// The beginning of the first line, where that lies in earlier pieces.
+    /// The first line, where that begins in earlier pieces.
     begun: Vec<u8>,
     /// What follows.
     piece: Option<Piece>,
@@ -88,7 +88,7 @@ impl Part {
         self.start
     }
 
-    /// Its bytes, in two runs of which each may be empty.
+    /// Its bytes, in two runs of whole lines of which each may be empty.
     pub fn texts(&self) -> [&[u8]; 2] {
         [&self.begun, self.piece.as_ref().map_or(b"", Piece::text)]
     }
@@ -174,12 +174,18 @@ impl Cutter {
                 false => Cut::Nothing(memory),
             };
         }
-        let begun = std::mem::replace(&mut self.begun, text[end..].to_vec());
+        let mut begun = std::mem::replace(&mut self.begun, text[end..].to_vec());
+        // A line that has begun ends here: its end may be cut in two.
+        let ended = match begun.is_empty() {
+            true => 0,
+            false => memchr(b'\n', &text[..end]).map_or(end, |at| at + 1),
+        };
+        begun.extend_from_slice(&text[..ended]);
+        piece.keep(ended..end);
         let start = self.start;
         if !last {
-            self.start = start.behind([&begun, &text[..end]]);
+            self.start = start.behind(&begun).behind(piece.text());
         }
-        piece.shorten(end);
         let piece = Some(piece);
         Cut::Part(Part {
             start,

@@ -261,9 +261,10 @@ impl Piece {
         &self.memory[self.text.clone()]
     }
 
-    /// Only the first of them, up to `end`.
-    pub fn shorten(&mut self, end: usize) {
-        self.text.end = self.text.start + end;
+    /// Keeps only those in `range`.
+    pub fn keep(&mut self, range: Range<usize>) {
+        let start = self.text.start;
+        self.text = start + range.start..start + range.end;
     }
 
     /// The memory, to be used again.

@@ -230,13 +230,13 @@ struct Pieced {
 
 impl Joiner<(PartStart, Vec<u8>)> for Pieced {
     fn join(&mut self, (start, text): (PartStart, Vec<u8>)) {
-        assert_eq!(start, PartStart::of_text(0).behind([&self.text, b""]));
+        assert_eq!(start, PartStart::of_text(0).behind(&self.text));
         self.text.extend_from_slice(&text);
         self.parts += 1;
     }
     fn rest(&mut self, start: PartStart, bytes: &[u8], _: bool) {
         if self.rests == 0 {
-            assert_eq!(start, PartStart::of_text(0).behind([&self.text, b""]));
+            assert_eq!(start, PartStart::of_text(0).behind(&self.text));
         }
         self.text.extend_from_slice(bytes);
         self.rests += 1;

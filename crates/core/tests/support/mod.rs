@@ -458,7 +458,7 @@ pub fn record_parts(rewrite: &Rewrite, text: &[u8], size: usize) -> Option<Recor
         evaluation.push_last(part, &mut recorder);
         let counts = evaluation.finish(&mut recorder);
         recorder.counts.add(&counts);
-        start = start.behind([part, b""]);
+        start = start.behind(part);
         rest = behind;
         if rest.is_empty() {
             break;

@@ -1,6 +1,6 @@
 //! A rewrite over the parts of one large text.
 
-use super::{Evaluated, FileSink, InTurn, Located, evaluate};
+use super::{Evaluated, FileSink, Follower, InTurn, Located, evaluate};
 use crate::parts::{Helpers, Joiner, Part, read_in_parts};
 use crate::{Coding, FileError, OpenText, Skipped};
 use brisk_quill_core::{Counts, PartStart, Run};
@@ -102,7 +102,7 @@ impl<S: PartSink> Joiner<(S, Counts)> for Whole<'_, '_, S> {
     fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool) {
         if let Some(run) = self.run.take() {
             let rest = run.part(self.file, start);
-            self.rest = Some(InTurn::unfollowed(rest));
+            self.rest = Some(InTurn::new(rest, Follower::default()));
         }
         if let Some(rest) = &mut self.rest {
             rest.push(bytes, (&Coding::Utf8, last), self.sink);
