@@ -133,11 +133,8 @@ fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
         if let Evaluated::Read { facts, .. } =
             evaluate(&mut run, text, &mut changes).expect("a text")
         {
-            plan.files.push(PlannedFile {
-                source,
-                facts,
-                changes: changes.0.into(),
-            });
+            plan.files
+                .push(PlannedFile::evaluated(source, facts, changes.0.into()));
         }
     }
     let journal = Journal::new(&RealFs, folder.join("state"));

@@ -36,7 +36,7 @@ use crate::status::Status;
 pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
     let Parsed { color, verb, parts } = parsed;
     if !matches!(verb, Verb::Recover(_)) {
-        state::tell_unfinished(output);
+        state::tell_interrupted(output);
     }
     match verb {
         Verb::Find(args) => find::run(&args, parts, output),

@@ -9,7 +9,9 @@ use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{
     Groups, Pattern, Query, Rewrite, RewriteText, Step, StepFault, StepText, Template,
 };
-use brisk_quill_files::{FactsOf, Listing, Search, Source, TextEncoding, TextOptions, discover};
+use brisk_quill_files::{
+    FactsOf, FileUse, Journal, Listing, Search, Source, TextEncoding, TextOptions, discover,
+};
 use std::ffi::OsString;
 use std::io::{self, IsTerminal, Read};
 use std::num::NonZeroUsize;
@@ -48,9 +50,9 @@ impl AskedRewrite {
     }
 
     /// The files it is meant for.
-    pub fn sources(&self, args: &FilesArgs) -> Result<Sources, Complaint> {
+    pub fn sources(&self, args: &FilesArgs, use_of: FileUse) -> Result<Sources, Complaint> {
         let is_table = |source: &Source| self.rewrite.is_table(source.path());
-        sources(self.paths.clone(), args, &is_table)
+        sources(self.paths.clone(), args, use_of, &is_table)
     }
 }
 
@@ -425,6 +427,7 @@ impl Threads {
 pub fn sources(
     paths: Vec<PathBuf>,
     args: &FilesArgs,
+    use_of: FileUse,
     is_table: &dyn Fn(&Source) -> bool,
 ) -> Result<Sources, Complaint> {
     let search = Search::new(&args.files, &args.skip, args.hidden).map_err(|error| {
@@ -436,6 +439,8 @@ pub fn sources(
         None if paths.is_empty() => paths.push(if stdin_is_text() { "-" } else { "." }.into()),
         None => {}
     }
+    let state = Journal::place();
+    let search = search.without(state.as_deref()).for_use(use_of);
     let mut listing = discover(&paths, &search);
     let all = listing.sources.len();
     let named = |source: &Source| paths.iter().any(|path| path == source.path());

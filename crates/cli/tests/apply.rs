@@ -133,7 +133,7 @@ fn files_are_rewritten_and_keep_their_mode() {
     );
     assert!(
         got.out
-            .ends_with("Wrote 3 changes in 2 files: run 1. `bquill undo` takes it back.\n"),
+            .ends_with("Wrote 3 changes in 2 files: run 1. `bquill undo` reverts it.\n"),
         "{}",
         got.out
     );

@@ -23,8 +23,7 @@ fn the_walk_runs_every_command_it_names() {
     );
     assert_eq!(got.out.matches("$ bquill ").count(), 14);
     assert!(
-        got.out
-            .contains("Took back run 1: 102 changes in 16 files."),
+        got.out.contains("Reverted run 1: 102 changes in 16 files."),
         "{}",
         got.out
     );

@@ -40,7 +40,7 @@ fn undo_and_undo_of_undo() {
         let got = sandbox.run("undo --yes").ok();
         assert!(
             got.out.contains(&format!(
-                "Took back run {}: {changes} changes in",
+                "Reverted run {}: {changes} changes in",
                 number - 1
             )),
             "{}",

@@ -220,7 +220,6 @@ fn an_interrupt_leaves_no_half_line_and_no_plan() {
         "preview quay --with pier --show all --threads 2 a.txt z.pipe",
         "preview quay --with pier --json --threads 2 a.txt z.pipe",
         "find quay --json --threads 1 a.txt",
-        "apply quay --with pier --yes a.txt z.pipe",
         "apply quay --with pier --to out/in a.txt z.pipe",
     ] {
         let port = Sandbox::new();

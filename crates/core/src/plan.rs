@@ -63,6 +63,9 @@ impl Decision {
 pub struct PlanFile {
     /// Its path, as bytes.
     pub path: Vec<u8>,
+    /// Where symbolic links on the way to it led when it was evaluated, absolute; `None` where
+    /// there were none.
+    pub real: Option<Vec<u8>>,
     /// Its length.
     pub bytes: u64,
     /// The BLAKE3 hash of its bytes, in hexadecimal.
@@ -257,6 +260,7 @@ impl PlanIndex {
         if path.is_empty() || path.len() > PATH_MOST || path.contains(&0) {
             return Err(PlanFault::Field("path"));
         }
+        let real = file.real()?;
         let hash = file.hash.ok_or(PlanFault::Field("hash"))?;
         if hash.len() != 64 || !hash.bytes().all(|b| b.is_ascii_hexdigit()) {
             return Err(PlanFault::Field("hash"));
@@ -271,6 +275,7 @@ impl PlanIndex {
         self.last = 0;
         self.files.push(PlanFile {
             path,
+            real,
             bytes: file.bytes,
             hash: hash.to_ascii_lowercase(),
             encoding: file.encoding,

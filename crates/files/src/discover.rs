@@ -1,6 +1,6 @@
 //! From paths and globs to the files that are meant.
 
-use crate::{FileError, Trouble};
+use crate::{FileError, Trouble, is_copy_name};
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use ignore::{DirEntry, WalkBuilder, WalkState};
 use std::collections::HashSet;
@@ -33,6 +33,19 @@ pub struct Search {
     files: Option<GlobSet>,
     skip: Option<GlobSet>,
     hidden: bool,
+    /// The folder with bquill's own state, without links.
+    own_state: Option<PathBuf>,
+    use_of: FileUse,
+}
+
+/// What files are meant for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum FileUse {
+    /// They are only read, so pipes will do.
+    #[default]
+    Read,
+    /// They are rewritten where they stand, so they must be regular files.
+    Rewrite,
 }
 
 /// A glob that does not parse.
@@ -59,7 +72,45 @@ impl Search {
             files: glob_set(files)?,
             skip: glob_set(skip)?,
             hidden,
+            ..Self::default()
         })
+    }
+
+    /// Leaves out what lies in the folder `state`, which is bquill's own.
+    #[must_use]
+    pub fn without(mut self, state: Option<&Path>) -> Self {
+        self.own_state = state.and_then(|state| state.canonicalize().ok());
+        self
+    }
+
+    /// Says what the files are meant for.
+    #[must_use]
+    pub fn for_use(mut self, use_of: FileUse) -> Self {
+        self.use_of = use_of;
+        self
+    }
+
+    /// Why a path that was named may not be looked at.
+    fn refuses(&self, path: &Path) -> Option<Trouble> {
+        let lies_in = |state: &PathBuf| {
+            let real = path.canonicalize();
+            real.is_ok_and(|real| real.starts_with(state))
+        };
+        if self.own_state.as_ref().is_some_and(lies_in) {
+            return Some(Trouble::OwnState);
+        }
+        let name = path.file_name().unwrap_or_default();
+        is_copy_name(name).then_some(Trouble::RunCopy)
+    }
+
+    /// Whether a folder that is met is bquill's own.
+    fn is_own(&self, entry: &DirEntry) -> bool {
+        let Some(state) = &self.own_state else {
+            return false;
+        };
+        entry.file_type().is_some_and(|kind| kind.is_dir())
+            && Some(entry.file_name()) == state.file_name()
+            && entry.path().canonicalize().is_ok_and(|real| real == *state)
     }
 
     /// Whether a file of this path is meant.
@@ -113,7 +164,8 @@ pub struct Listing {
 /// Finds the files that `paths` mean: files as they are, folders with all below them.
 ///
 /// Files that version control ignores, and hidden ones, are passed over while walking; symbolic
-/// links are followed where they are named, not where they are met. A file that is named twice,
+/// links are followed where they are named, not where they are met. The copies that a run makes
+/// beside its files, and bquill's own state, are never meant. A file that is named twice,
 /// even under two names, is listed once, under the first name in order. `-` is standard input.
 pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
     let mut met = Vec::new();
@@ -126,6 +178,10 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
             });
             continue;
         }
+        if let Some(trouble) = search.refuses(path) {
+            problems.push(FileError::new(path, trouble));
+            continue;
+        }
         match path.metadata() {
             Ok(found) if found.is_dir() => {
                 for entry in walk(path, search) {
@@ -134,6 +190,9 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
                         Err(error) => problems.push(error),
                     }
                 }
+            }
+            Ok(found) if !found.is_file() && search.use_of == FileUse::Rewrite => {
+                problems.push(FileError::new(path, Trouble::NotRegular));
             }
             Ok(found) if is_readable_kind(&found) => {
                 if search.wants(path) {
@@ -189,7 +248,9 @@ fn walk(root: &Path, search: &Search) -> Vec<Result<Met, FileError>> {
         .git_global(false)
         .follow_links(false)
         .threads(threads)
-        .filter_entry(move |entry| entry.depth() == 0 || !filter.skips(entry.path()))
+        .filter_entry(move |entry| {
+            entry.depth() == 0 || !filter.skips(entry.path()) && !filter.is_own(entry)
+        })
         .build_parallel();
     let found = Mutex::new(Vec::new());
     walk.run(|| {
@@ -229,7 +290,8 @@ fn met(
         Ok(entry) => entry,
         Err(error) => return Some(Err(walk_error(root, error))),
     };
-    if !entry.file_type().is_some_and(|kind| kind.is_file()) {
+    let is_file = entry.file_type().is_some_and(|kind| kind.is_file());
+    if !is_file || is_copy_name(entry.file_name()) {
         return None;
     }
     let inode = entry.ino();

@@ -1,3 +1,4 @@
+use crate::fs::{LeadsElsewhere, NotRegular};
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -27,6 +28,27 @@ pub enum Trouble {
     /// It is neither a file nor a folder.
     #[error("neither a file nor a folder")]
     NotAFile,
+    /// It is a pipe, a socket, a device or a folder.
+    #[error("not a regular file, so it cannot be rewritten")]
+    NotRegular,
+    /// It is also another file of the plan.
+    #[error("one file under two names, which would be rewritten twice")]
+    SameFile,
+    /// Its path leads to another place than when it was evaluated, or out of the root.
+    #[error("the path leads elsewhere now")]
+    LeadsElsewhere,
+    /// It belongs to the journal.
+    #[error("this is part of bquill's own state, which is not rewritten")]
+    OwnState,
+    /// It is marked so that it may not be changed.
+    #[error("the file is marked as unchangeable, or as one that may only be added to")]
+    Marked,
+    /// It has capabilities that would be lost.
+    #[error("the file has capabilities, which every write takes away")]
+    Capability,
+    /// Its owner, mode or attributes were changed during the run.
+    #[error("the file's owner, mode or attributes were changed during the run")]
+    AttributesChanged,
     /// It could not be written.
     #[error("cannot write")]
     Write,
@@ -42,12 +64,19 @@ pub enum Trouble {
     /// Another run is being made.
     #[error("another bquill is writing at this moment; try again")]
     Busy,
-    /// A run was stopped, and neither completed nor taken back.
-    #[error("a run was stopped and is unfinished; `bquill recover` finishes it")]
+    /// A run was stopped, and neither completed nor rolled back.
+    #[error("an interrupted run is not finished here")]
     Unfinished,
-    /// An unfinished run cannot be finished: somebody else has changed the file.
+    /// A run failed, and what it had done could not be rolled back.
+    #[error("the run failed, and could not be rolled back")]
+    NotRolledBack,
+    /// A copy that a run has made beside a file.
+    #[error("a copy that a run of bquill has made, which is at work or was interrupted here")]
+    RunCopy,
+    /// An interrupted run can neither be completed nor rolled back.
     #[error(
-        "the unfinished run can go neither way, for the file holds neither its old nor its new bytes"
+        "the interrupted run can be neither completed nor rolled back: a file of it is missing, \
+         or holds neither its old nor its new bytes"
     )]
     Stuck,
     /// A run that did not come to its end has nothing to undo.
@@ -80,11 +109,19 @@ impl FileError {
     }
 
     pub(crate) fn io(path: &Path, trouble: Trouble, source: io::Error) -> Self {
-        let missing = source.kind() == io::ErrorKind::NotFound && trouble == Trouble::Read;
+        let inner = source.get_ref();
+        let says_all = match source.kind() {
+            io::ErrorKind::NotFound if trouble == Trouble::Read => Some(Trouble::Missing),
+            _ if inner.is_some_and(|inner| inner.is::<NotRegular>()) => Some(Trouble::NotRegular),
+            _ if inner.is_some_and(|inner| inner.is::<LeadsElsewhere>()) => {
+                Some(Trouble::LeadsElsewhere)
+            }
+            _ => None,
+        };
         Self {
             path: path.to_owned(),
-            trouble: if missing { Trouble::Missing } else { trouble },
-            source: (!missing).then_some(source),
+            trouble: says_all.unwrap_or(trouble),
+            source: says_all.is_none().then_some(source),
         }
     }
 }

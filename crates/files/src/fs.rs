@@ -1,43 +1,175 @@
-//! What the run protocol asks of a file system: few enough operations that a model in memory can
-//! stand in for it and be stopped after each.
+//! The operations that the run protocol needs of a file system: few enough that a model in memory
+//! can stand in for it and be stopped after each.
 //!
-//! Note to the maintainer: whatever the protocol does to files goes through [`Fs`], or the crash
-//! tests do not see it.
+//! Files that a run rewrites are reached through a [`Folder`] that was opened once, and by a
+//! name in it: nothing that happens to the path afterwards can lead elsewhere. A file is the
+//! same file when its [`FileId`] is the same, whatever it is called.
+//!
+//! Note to the maintainer: whatever the protocol does to files goes through [`Fs`] and
+//! [`Folder`], or the crash tests do not see it.
 
-use crate::early_sync::EarlySync;
-use rustix::fs::{Access, AtFlags, Gid, RenameFlags, Uid};
-use std::fs::{self, File, OpenOptions, Permissions};
-use std::io::{self, Read, Seek, SeekFrom, Write};
-use std::os::unix::fs::{DirBuilderExt, MetadataExt, OpenOptionsExt, PermissionsExt};
+mod attributes;
+mod open;
+mod real;
+
+pub(crate) use open::open_at_once;
+pub use open::{links_on_the_way, open_regular};
+pub use real::RealFs;
+
+use serde::{Deserialize, Serialize};
+use std::ffi::OsStr;
+use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
-/// What tells one file, and one state of it, from another.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Stat {
+/// Identifies a file or folder, whatever its name.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize,
+)]
+pub struct FileId {
     /// The device it lies on.
     pub device: u64,
     /// Its number there.
     pub inode: u64,
+}
+
+/// One state of one file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Stat {
+    /// Which file it is.
+    pub id: FileId,
     /// Its length in bytes.
     pub bytes: u64,
-    /// When it was last written, in seconds and nanoseconds.
+    /// When its bytes were last written, in seconds and nanoseconds since 1970.
     pub written: (i64, i64),
+    /// When its bytes, owner, mode, names or attributes last changed, likewise.
+    pub changed: (i64, i64),
+    /// Its permission bits.
+    pub mode: u32,
+    /// The numbers of its owner and its group.
+    pub owner: (u32, u32),
     /// How many names it has.
     pub names: u64,
 }
 
+impl Stat {
+    /// The state without the time of its last change, which renaming a file also sets.
+    pub fn before_renaming(self) -> Self {
+        Self {
+            changed: (0, 0),
+            ..self
+        }
+    }
+}
+
+/// The symbolic links that may lie on the way to a file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Confinement {
+    /// None; or those that led exactly here, absolute, when the file was evaluated.
+    AsEvaluated(Option<PathBuf>),
+    /// Any, as long as the file lies below this folder in the end.
+    Below(PathBuf),
+}
+
+/// A file by its name in an opened folder.
+#[derive(Clone)]
+pub struct Place {
+    /// The folder.
+    pub folder: Arc<dyn Folder>,
+    /// The name in it.
+    pub name: std::ffi::OsString,
+}
+
+impl Place {
+    /// Its absolute path, without links.
+    pub fn path(&self) -> PathBuf {
+        self.folder.path().join(&self.name)
+    }
+
+    /// What is known of the file.
+    ///
+    /// # Errors
+    ///
+    /// When it is not there, or is not a regular file ([`NotRegular`]).
+    pub fn stat(&self) -> io::Result<Stat> {
+        self.folder.stat(&self.name)
+    }
+}
+
+/// The error of an operation that is for regular files only.
+#[derive(Debug, thiserror::Error)]
+#[error("it is not a regular file")]
+pub struct NotRegular;
+
+impl NotRegular {
+    /// As an I/O error.
+    pub fn error() -> io::Error {
+        io::Error::new(io::ErrorKind::InvalidInput, Self)
+    }
+}
+
+/// The error of a path that leads to another place than it may.
+#[derive(Debug, thiserror::Error)]
+#[error("a symbolic link, or another folder, stands in its path now")]
+pub struct LeadsElsewhere;
+
+impl LeadsElsewhere {
+    /// As an I/O error.
+    pub fn error() -> io::Error {
+        io::Error::new(io::ErrorKind::InvalidInput, Self)
+    }
+}
+
+/// The result of removing a name.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Removal {
+    /// It is gone.
+    Removed,
+    /// It was not there.
+    Missing,
+    /// Another file has this name, and is left alone.
+    NotOurs,
+}
+
+/// The reason why a file must be written in place, or cannot be written at all.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Replacing {
+    /// Another file may take its place.
+    Exchange,
+    /// It has several names, is a mount point, belongs to somebody else, or its folder cannot be
+    /// written: another file in its place would lose something.
+    InPlace,
+    /// It is marked so that it may not be changed, or only be added to.
+    Marked,
+    /// It has capabilities that every write takes away, and this user cannot give back.
+    Capability,
+}
+
+/// A file that is being read.
+pub trait ReadFile: Read {
+    /// The state of the opened file, whatever its name is by now.
+    fn stat(&self) -> io::Result<Stat>;
+}
+
 /// A file system.
 pub trait Fs: Sync {
-    /// Where a name leads, links followed.
-    fn resolve(&self, path: &Path) -> io::Result<PathBuf> {
-        Ok(path.to_owned())
-    }
     /// How many threads may sync at a time, at most `wanted`.
     fn sync_threads(&self, wanted: usize) -> usize {
         wanted
     }
-    /// What is known of the file at `path`, links followed.
-    fn stat(&self, path: &Path) -> io::Result<Stat>;
+    /// The absolute path that a path leads to, without links.
+    fn resolve(&self, path: &Path) -> io::Result<PathBuf> {
+        Ok(path.to_owned())
+    }
+    /// 128 bits that nobody can guess.
+    fn random(&self) -> io::Result<u128>;
+    /// Opens a folder by its absolute path, following no link.
+    fn folder(&self, path: &Path) -> io::Result<Arc<dyn Folder>>;
+    /// Finds a file, and opens its folder.
+    fn locate(&self, path: &Path, confinement: &Confinement) -> io::Result<Place>;
+
+    // The journal's own files, by their paths.
+
     /// The bytes of a file from its beginning.
     fn read(&self, path: &Path) -> io::Result<Box<dyn Read + '_>>;
     /// A new file, which must not be there, readable by the owner alone. It must be flushed:
@@ -47,28 +179,60 @@ pub trait Fs: Sync {
     fn append(&self, path: &Path) -> io::Result<Box<dyn Write + '_>>;
     /// Cuts a file to a length, and syncs it.
     fn truncate(&self, path: &Path, length: u64) -> io::Result<()>;
-    /// Replaces the bytes of a file where it stands by those of another, and syncs it.
-    fn overwrite(&self, path: &Path, with: &Path) -> io::Result<()>;
-    /// Gives `copy` the owner, the mode and the attributes of `like`.
-    fn dress(&self, copy: &Path, like: &Path) -> io::Result<()>;
     /// Brings a file's bytes to the disk.
     fn sync(&self, path: &Path) -> io::Result<()>;
     /// Brings a folder's names to the disk.
     fn sync_folder(&self, path: &Path) -> io::Result<()>;
-    /// Exchanges two names in one step.
-    fn exchange(&self, one: &Path, other: &Path) -> io::Result<()>;
     /// Removes a name.
     fn remove(&self, path: &Path) -> io::Result<()>;
     /// Makes a folder that must not be there, for the owner alone.
     fn make_folder(&self, path: &Path) -> io::Result<()>;
+    /// Removes an empty folder.
+    fn remove_folder(&self, path: &Path) -> io::Result<()>;
     /// The names in a folder.
     fn list(&self, path: &Path) -> io::Result<Vec<String>>;
-    /// Whether a file must be written where it stands, because putting another in its place
-    /// would lose something: it has several names, is a mount point, belongs to somebody else,
-    /// or its folder cannot be written.
-    fn must_stand(&self, path: &Path) -> io::Result<bool>;
+}
+
+/// An opened folder. No name in it is followed if it is a link.
+pub trait Folder: Send + Sync {
+    /// The absolute path it was opened by, without links.
+    fn path(&self) -> &Path;
+    /// Which folder it is.
+    fn id(&self) -> FileId;
+    /// Whether its path still leads to it.
+    fn is_at_its_path(&self) -> bool;
+    /// What is known of a regular file.
+    fn stat(&self, name: &OsStr) -> io::Result<Stat>;
+    /// Opens a regular file, without waiting for anything.
+    fn read(&self, name: &OsStr) -> io::Result<Box<dyn ReadFile + '_>>;
+    /// Makes an empty file, which must not be there, for the owner alone and without any
+    /// attribute that the folder would hand down.
+    fn create(&self, name: &OsStr) -> io::Result<FileId>;
+    /// Opens such a file to write to it. It must be flushed: that may fail, too.
+    fn write(&self, name: &OsStr, id: FileId) -> io::Result<Box<dyn Write + '_>>;
+    /// Gives a file of ours the owner, mode, attributes and flags of another, no more and no
+    /// less; gives their hash. Fails with [`io::ErrorKind::PermissionDenied`] where this user may
+    /// not.
+    fn copy_attributes(&self, from: &OsStr, to: &OsStr, id: FileId) -> io::Result<blake3::Hash>;
+    /// The hash of a file's owner, mode, attributes and flags.
+    fn attributes(&self, name: &OsStr) -> io::Result<blake3::Hash>;
+    /// Brings a file's bytes to the disk.
+    fn sync_file(&self, name: &OsStr) -> io::Result<()>;
+    /// Brings the folder's names to the disk.
+    fn sync(&self) -> io::Result<()>;
+    /// Replaces the bytes of the file `id` where it stands by what `with` holds, and syncs it;
+    /// its owner, mode and attributes stay.
+    fn overwrite(&self, name: &OsStr, id: FileId, with: &mut dyn Read) -> io::Result<()>;
+    /// Exchanges two names in one step.
+    fn exchange(&self, one: &OsStr, other: &OsStr) -> io::Result<()>;
+    /// Removes a name if it is that of one of these files.
+    fn remove(&self, name: &OsStr, ours: &dyn Fn(&Stat) -> bool) -> io::Result<Removal>;
+    /// The names in it.
+    fn list(&self) -> io::Result<Vec<std::ffi::OsString>>;
+    /// How a file can be replaced.
+    fn replacing(&self, name: &OsStr) -> io::Result<Replacing>;
     /// Whether a file may be written.
-    fn check_writable(&self, path: &Path) -> io::Result<()>;
+    fn check_writable(&self, name: &OsStr) -> io::Result<()>;
 }
 
 /// The folder a file lies in.
@@ -79,172 +243,9 @@ pub(crate) fn folder_of(path: &Path) -> PathBuf {
     }
 }
 
-/// The file system of this machine.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct RealFs;
-
-/// Ends the program at once, as a power cut would, at the operation whose number the environment
-/// names.
-#[cfg(feature = "stop-at")]
-fn stop_point() {
-    use std::sync::atomic::{AtomicU64, Ordering};
-    static DONE: AtomicU64 = AtomicU64::new(0);
-    let done = DONE.fetch_add(1, Ordering::SeqCst) + 1;
-    let wanted = std::env::var("BQUILL_STOP_AT")
-        .ok()
-        .and_then(|n| n.parse().ok());
-    if wanted == Some(done) {
-        std::process::abort();
-    }
-}
-
-#[cfg(not(feature = "stop-at"))]
-fn stop_point() {}
-
-impl Fs for RealFs {
-    fn resolve(&self, path: &Path) -> io::Result<PathBuf> {
-        path.canonicalize()
-    }
-
-    fn stat(&self, path: &Path) -> io::Result<Stat> {
-        let found = fs::metadata(path)?;
-        Ok(Stat {
-            device: found.dev(),
-            inode: found.ino(),
-            bytes: found.size(),
-            written: (found.mtime(), found.mtime_nsec()),
-            names: found.nlink(),
-        })
-    }
-
-    fn read(&self, path: &Path) -> io::Result<Box<dyn Read + '_>> {
-        Ok(Box::new(File::open(path)?))
-    }
-
-    fn create(&self, path: &Path) -> io::Result<Box<dyn Write + '_>> {
-        stop_point();
-        let file = OpenOptions::new()
-            .write(true)
-            .create_new(true)
-            .mode(0o600)
-            .open(path)?;
-        Ok(Box::new(EarlySync::new(file)))
-    }
-
-    fn append(&self, path: &Path) -> io::Result<Box<dyn Write + '_>> {
-        stop_point();
-        Ok(Box::new(OpenOptions::new().append(true).open(path)?))
-    }
-
-    fn truncate(&self, path: &Path, length: u64) -> io::Result<()> {
-        stop_point();
-        let file = OpenOptions::new().write(true).open(path)?;
-        file.set_len(length)?;
-        file.sync_all()
-    }
-
-    fn overwrite(&self, path: &Path, with: &Path) -> io::Result<()> {
-        stop_point();
-        let mut source = File::open(with)?;
-        let mut target = OpenOptions::new().write(true).open(path)?;
-        target.seek(SeekFrom::Start(0))?;
-        let bytes = io::copy(&mut source, &mut target)?;
-        target.set_len(bytes)?;
-        target.sync_all()
-    }
-
-    fn dress(&self, copy: &Path, like: &Path) -> io::Result<()> {
-        stop_point();
-        let (wanted, made) = (fs::metadata(like)?, fs::metadata(copy)?);
-        if (made.uid(), made.gid()) != (wanted.uid(), wanted.gid()) {
-            let owner = (Uid::from_raw(wanted.uid()), Gid::from_raw(wanted.gid()));
-            rustix::fs::chown(copy, Some(owner.0), Some(owner.1))?;
-        }
-        // After the owner, because changing that clears some mode bits.
-        fs::set_permissions(copy, Permissions::from_mode(wanted.mode() & 0o7777))?;
-        // Access lists are attributes too.
-        let names = match xattr::list(like) {
-            Ok(names) => names,
-            Err(error) if error.kind() == io::ErrorKind::Unsupported => return Ok(()),
-            Err(error) => return Err(error),
-        };
-        for name in names {
-            if let Some(value) = xattr::get(like, &name)? {
-                xattr::set(copy, &name, &value)?;
-            }
-        }
-        Ok(())
-    }
-
-    fn sync(&self, path: &Path) -> io::Result<()> {
-        stop_point();
-        File::open(path)?.sync_all()
-    }
-
-    fn sync_folder(&self, path: &Path) -> io::Result<()> {
-        stop_point();
-        File::open(path)?.sync_all()
-    }
-
-    fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
-        stop_point();
-        let here = rustix::fs::CWD;
-        let exchanged = rustix::fs::renameat_with(here, one, here, other, RenameFlags::EXCHANGE);
-        match exchanged {
-            // Where the file system cannot: a second name keeps what is replaced.
-            Err(
-                rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP,
-            ) => {
-                let kept = second_name(one);
-                rustix::fs::linkat(here, other, here, &kept, AtFlags::empty())?;
-                fs::rename(one, other)?;
-                fs::rename(&kept, one)
-            }
-            done => Ok(done?),
-        }
-    }
-
-    fn remove(&self, path: &Path) -> io::Result<()> {
-        stop_point();
-        fs::remove_file(path)
-    }
-
-    fn make_folder(&self, path: &Path) -> io::Result<()> {
-        stop_point();
-        fs::DirBuilder::new().mode(0o700).create(path)
-    }
-
-    fn list(&self, path: &Path) -> io::Result<Vec<String>> {
-        let names = fs::read_dir(path)?.map(|entry| Ok(entry?.file_name()));
-        let names: io::Result<Vec<_>> = names.collect();
-        Ok(names?
-            .into_iter()
-            .filter_map(|name| name.into_string().ok())
-            .collect())
-    }
-
-    fn must_stand(&self, path: &Path) -> io::Result<bool> {
-        let file = fs::metadata(path)?;
-        let folder = folder_of(path);
-        let around = fs::metadata(&folder)?;
-        let me = rustix::process::geteuid();
-        let strange = file.uid() != me.as_raw() && !me.is_root();
-        Ok(file.nlink() > 1
-            || file.dev() != around.dev()
-            || strange
-            || rustix::fs::access(&folder, Access::WRITE_OK).is_err())
-    }
-
-    fn check_writable(&self, path: &Path) -> io::Result<()> {
-        // Renaming would need only the folder's permission; the file's own says what its owner
-        // wants.
-        Ok(rustix::fs::access(path, Access::WRITE_OK)?)
-    }
-}
-
 /// The name under which a replaced file is kept for a moment, where names cannot be exchanged.
-pub(crate) fn second_name(staged: &Path) -> PathBuf {
-    let mut name = staged.as_os_str().to_owned();
+pub(crate) fn second_name(staged: &OsStr) -> std::ffi::OsString {
+    let mut name = staged.to_owned();
     name.push("-kept");
-    name.into()
+    name
 }

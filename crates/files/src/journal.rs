@@ -2,6 +2,7 @@
 //!
 //! ```text
 //! STATE/lock              held while a run is made; holds the number of the last run
+//! STATE/runs/7.open       an empty file, there until run 7 needs no more care
 //! STATE/runs/7/log        records, a line each, append-only, each with its own checksum
 //! STATE/runs/7/changes    every change, a line each, in order of file and place
 //! STATE/runs/7/3.old      the bytes of the third file before, where it is written in place
@@ -15,7 +16,7 @@ mod records;
 
 pub use records::{ChangeRecord, Commit, Intent, PathText, Record, RunState, Target};
 
-use crate::fs::Fs;
+use crate::fs::{FileId, Fs};
 use crate::{FileError, Trouble};
 use std::collections::BTreeSet;
 use std::fs::File;
@@ -24,7 +25,7 @@ use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 
 /// The version of the journal's records.
-pub(crate) const VERSION: u32 = 1;
+pub(crate) const VERSION: u32 = 2;
 /// The longest log that is read, in bytes.
 const LOG_MOST: u64 = 1 << 30;
 
@@ -48,6 +49,10 @@ pub struct RunRecord {
     pub intent: Option<Intent>,
     /// What it was decided to write.
     pub commit: Option<Commit>,
+    /// The copies beside the targets, in their order, as far as they are known.
+    pub made: Vec<Option<FileId>>,
+    /// The targets, from 0, that are written in place although a copy beside them was meant.
+    pub in_place: BTreeSet<usize>,
     /// The targets, from 0, that may have been overwritten where they stand.
     pub overwritten: BTreeSet<usize>,
     /// Where its log ends in a record that was never finished.
@@ -60,6 +65,11 @@ impl<'f> Journal<'f> {
     /// The journal in the folder `state`, which is made when it is first written.
     pub fn new(fs: &'f dyn Fs, state: PathBuf) -> Self {
         Self { fs, state }
+    }
+
+    /// The folder it lies in.
+    pub fn state(&self) -> &Path {
+        &self.state
     }
 
     /// Where the journal of this user lies: `$XDG_STATE_HOME/brisk-quill`, else
@@ -85,6 +95,16 @@ impl<'f> Journal<'f> {
     /// The folder of a run.
     pub fn folder(&self, run: u64) -> PathBuf {
         self.runs().join(run.to_string())
+    }
+
+    /// Where the old bytes lie of a target that is written in place.
+    pub(crate) fn old_copy(&self, run: u64, number: usize) -> PathBuf {
+        self.folder(run).join(format!("{number}.old"))
+    }
+
+    /// Where its new bytes lie.
+    pub(crate) fn new_copy(&self, run: u64, number: usize) -> PathBuf {
+        self.folder(run).join(format!("{number}.new"))
     }
 
     /// Makes the journal's folders and takes its lock.
@@ -134,51 +154,83 @@ impl<'f> Journal<'f> {
     ///
     /// When the journal is there and cannot be read.
     pub fn numbers(&self) -> Result<Vec<u64>, FileError> {
-        let names = match self.fs.list(&self.runs()) {
-            Ok(names) => names,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
-            Err(error) => return Err(self.fail(error)),
-        };
+        let names = self.names()?;
         let mut numbers: Vec<u64> = names.iter().filter_map(|name| name.parse().ok()).collect();
         numbers.sort_unstable();
         Ok(numbers)
     }
 
-    /// The run that was not completed, where there is one: it is always the last.
+    fn names(&self) -> Result<Vec<String>, FileError> {
+        match self.fs.list(&self.runs()) {
+            Ok(names) => Ok(names),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(Vec::new()),
+            Err(error) => Err(self.fail(error)),
+        }
+    }
+
+    /// The marker that a run needs care, beside its folder.
+    fn marker(&self, run: u64) -> PathBuf {
+        self.runs().join(format!("{run}.open"))
+    }
+
+    /// The numbers of the runs that may need care, in order: that were interrupted, or have left
+    /// something over.
     ///
     /// # Errors
     ///
-    /// When the journal cannot be read.
-    pub fn unfinished(&self) -> Result<Option<RunRecord>, FileError> {
-        let Some(last) = self.numbers()?.pop() else {
-            return Ok(None);
-        };
-        // Nearly always it is finished, and its last record alone says so.
-        let bytes = self.log_bytes(last)?;
-        let end = bytes
-            .strip_suffix(b"\n")
-            .and_then(|log| log.rsplit(|b| *b == b'\n').next());
-        if let Some(Record::Done | Record::Clean | Record::Undone) = end.and_then(unsealed) {
-            return Ok(None);
-        }
-        let run = self.load(last)?;
-        Ok((!run.state.is_finished()).then_some(run))
+    /// When the journal is there and cannot be read.
+    pub fn marked(&self) -> Result<Vec<u64>, FileError> {
+        let number = |name: &String| name.strip_suffix(".open")?.parse().ok();
+        let mut marked: Vec<u64> = self.names()?.iter().filter_map(number).collect();
+        marked.sort_unstable();
+        Ok(marked)
+    }
+
+    /// The runs that were interrupted, and neither completed nor rolled back, in order; with
+    /// them those whose log is damaged.
+    ///
+    /// # Errors
+    ///
+    /// When the journal is there and cannot be read.
+    pub fn interrupted(&self) -> Result<Vec<Result<RunRecord, FileError>>, FileError> {
+        let runs = self.marked()?.into_iter().map(|run| self.load(run));
+        // Before its intent is on the disk, a run has touched nothing and is none.
+        let wants_care = |run: &RunRecord| run.intent.is_some() && !run.state.is_finished();
+        Ok(runs
+            .filter(|run| run.as_ref().map_or(true, wants_care))
+            .collect())
     }
 
     /// Makes the folder of a new run, and gives its number.
     pub(crate) fn begin(&self, lock: &mut Lock) -> Result<u64, FileError> {
+        let fail = |error| self.fail(error);
         let last = self.numbers()?.pop().unwrap_or(0).max(lock.last());
         let run = last + 1;
-        self.fs
-            .make_folder(&self.folder(run))
-            .map_err(|error| self.fail(error))?;
-        lock.remember(run).map_err(|error| self.fail(error))?;
+        lock.remember(run).map_err(fail)?;
         let log = self.folder(run).join("log");
-        self.fs
-            .create(&log)
-            .map(drop)
-            .map_err(|error| self.fail(error))?;
+        let made = (self.fs.make_folder(&self.folder(run)))
+            .and_then(|()| self.fs.create(&self.marker(run))?.flush())
+            .and_then(|()| self.fs.create(&log)?.flush());
+        made.map_err(|error| {
+            self.discard(run);
+            fail(error)
+        })?;
         Ok(run)
+    }
+
+    /// Removes a run that has touched nothing, as far as that can be done; what stays is no run.
+    pub(crate) fn discard(&self, run: u64) {
+        let folder = self.folder(run);
+        for name in self.fs.list(&folder).unwrap_or_default() {
+            let _ = self.fs.remove(&folder.join(name));
+        }
+        let _ = self.fs.remove_folder(&folder);
+        self.close(run);
+    }
+
+    /// A run needs no more care. Where the marker cannot be removed, its log says so.
+    pub fn close(&self, run: u64) {
+        let _ = self.fs.remove(&self.marker(run));
     }
 
     /// Adds a record to a run's log and brings it to the disk.
@@ -187,12 +239,7 @@ impl<'f> Journal<'f> {
         let fail = |error| self.fail(error);
         let json = serde_json::to_string(record).map_err(|error| fail(error.into()))?;
         let line = sealed(&json);
-        let mut file = match self.fs.append(&log) {
-            // The run stopped before it had a log.
-            Err(error) if error.kind() == io::ErrorKind::NotFound => self.fs.create(&log),
-            opened => opened,
-        }
-        .map_err(fail)?;
+        let mut file = self.fs.append(&log).map_err(fail)?;
         let written = file.write_all(line.as_bytes());
         written.and_then(|()| file.flush()).map_err(fail)?;
         drop(file);
@@ -250,6 +297,8 @@ impl<'f> Journal<'f> {
             run,
             intent: None,
             commit: None,
+            made: Vec::new(),
+            in_place: BTreeSet::new(),
             overwritten: BTreeSet::new(),
             torn_at: None,
             state: RunState::Begun,
@@ -267,6 +316,13 @@ impl<'f> Journal<'f> {
             })?;
         }
         Ok(found)
+    }
+
+    /// Whether a run is complete and its changes are there.
+    pub(crate) fn can_undo(&self, run: u64) -> bool {
+        let is_done = |run: RunRecord| matches!(run.state, RunState::Done | RunState::Clean);
+        let changes = self.fs.read(&self.folder(run).join("changes"));
+        self.load(run).is_ok_and(is_done) && changes.is_ok()
     }
 
     /// The changes of a run one by one, those of each file together, in order of file.
@@ -306,7 +362,9 @@ impl<'f> Journal<'f> {
     ///
     /// When its folder cannot be removed.
     pub fn forget(&self, run: u64) -> Result<(), FileError> {
-        std::fs::remove_dir_all(self.folder(run)).map_err(|error| self.fail(error))
+        std::fs::remove_dir_all(self.folder(run)).map_err(|error| self.fail(error))?;
+        self.close(run);
+        Ok(())
     }
 
     /// How many bytes the journal takes.
@@ -344,9 +402,10 @@ impl Lock {
     /// So that the number of a forgotten run is not given again.
     fn remember(&mut self, run: u64) -> io::Result<()> {
         if let Some(file) = &mut self.file {
+            let number = format!("{run}\n");
             io::Seek::rewind(file)?;
-            file.set_len(0)?;
-            file.write_all(format!("{run}\n").as_bytes())?;
+            file.write_all(number.as_bytes())?;
+            file.set_len(number.len() as u64)?;
         }
         Ok(())
     }

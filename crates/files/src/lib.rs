@@ -32,19 +32,24 @@ mod recover;
 mod run;
 mod splice;
 mod spool;
+mod stoppable;
 mod undo;
+mod waiting;
 mod watch;
 
 pub use changes::{ChangeList, Spooler};
 pub use coding::{Coding, EncodingError, TextEncoding};
-pub use discover::{GlobError, Listing, Search, Source, discover};
+pub use discover::{FileUse, GlobError, Listing, Search, Source, discover};
 pub use elsewhere::{Copying, Staged, Staging, Written, write_elsewhere};
 pub use error::{FileError, Trouble};
 pub use evaluate::{
     Evaluated, FileEdit, FilePassage, FileSink, Nobody, PartSink, Sharing, evaluate,
     evaluate_in_parts,
 };
-pub use fs::{Fs, RealFs, Stat};
+pub use fs::{
+    Confinement, FileId, Folder, Fs, LeadsElsewhere, NotRegular, Place, ReadFile, RealFs, Removal,
+    Replacing, Stat, links_on_the_way, open_regular,
+};
 pub use journal::{
     ChangeRecord, Commit, Intent, Journal, Lock, PathText, Record, RunRecord, RunState, Target,
 };
@@ -53,8 +58,10 @@ pub use parts::{Called, Helpers, Joiner, Part, read_in_parts};
 pub use plan::{Change, Plan, PlannedFile};
 pub use plan_file::{PlanDoc, PlanFileError, PlanKind, PlanKinds};
 pub use read::{Facts, FactsOf, Newline, OpenText, Reader, Skipped, TextOptions};
-pub use recover::{Direction, Open, clean, open_ways, recover};
-pub use run::{RunDone, RunRequest, make_run};
+pub use recover::{
+    AbandonedFile, Direction, Holds, Open, Recovered, abandon, clean, open_ways, recover,
+};
+pub use run::{RunDone, RunNote, RunRequest, is_copy_name, make_run};
 pub use splice::{SpliceError, splice_into};
 pub use spool::{Spool, SpoolReader, SpoolWriter, Spooled};
 pub use undo::undo_plan;

@@ -1,5 +1,6 @@
 //! What an evaluation came to, kept for applying it.
 
+use crate::fs::Confinement;
 use crate::{ChangeList, Facts, FileEdit, Source};
 
 /// One change of one file, as it will be written.
@@ -34,10 +35,24 @@ impl From<&FileEdit<'_>> for Change {
 pub struct PlannedFile {
     /// Where it is.
     pub source: Source,
+    /// The links that may lie on the way to it.
+    pub confinement: Confinement,
     /// What was known of it.
     pub facts: Facts,
     /// What happens to it.
     pub changes: ChangeList,
+}
+
+impl PlannedFile {
+    /// A file as it was evaluated: only links that were there then may lead to it.
+    pub fn evaluated(source: Source, facts: Facts, changes: ChangeList) -> Self {
+        Self {
+            source,
+            confinement: Confinement::AsEvaluated(facts.real.clone()),
+            facts,
+            changes,
+        }
+    }
 }
 
 /// Every file that a rewrite was evaluated over and found readable, in order of path.

@@ -4,6 +4,7 @@
 //! core's [`PlanIndex`], and a change is read again where its texts are needed. Paths in it are
 //! confined to a root.
 
+use crate::fs::Confinement;
 use crate::{Change, Facts, Newline, Plan, PlannedFile, Source, Spooler};
 use brisk_quill_core::plan::{ChangeRecord, Decision, PlanFault, PlanFile, PlanIndex, RECORD_MOST};
 use std::cmp::Reverse;
@@ -245,10 +246,10 @@ impl PlanDoc {
     /// When a path leads out of the root.
     pub fn places(&self, root: Option<&Path>) -> Result<Vec<PathBuf>, PlanFileError> {
         let place = |file: &PlanFile| {
-            let path = Path::new(OsStr::from_bytes(&file.path));
+            let path = path_of(&file.path);
             match root {
-                Some(root) => confined(root, path),
-                None => Ok(path.to_owned()),
+                Some(root) => confined(root, &path),
+                None => Ok(path),
             }
         };
         self.index.files.iter().map(place).collect()
@@ -270,7 +271,7 @@ impl PlanDoc {
         self.each(|index, change| {
             while index >= self.index.files[number].end {
                 plan.files
-                    .push(self.planned(number, &places, &mut spooler)?);
+                    .push(self.planned(number, (&places, root), &mut spooler)?);
                 number += 1;
             }
             let decision = self.index.entries[index].decision;
@@ -292,7 +293,7 @@ impl PlanDoc {
         })?;
         for number in number..self.index.files.len() {
             plan.files
-                .push(self.planned(number, &places, &mut spooler)?);
+                .push(self.planned(number, (&places, root), &mut spooler)?);
         }
         // The order of a run is that of the paths.
         plan.files.sort_by(|a, b| a.source.cmp(&b.source));
@@ -302,21 +303,30 @@ impl PlanDoc {
     fn planned(
         &self,
         number: usize,
-        places: &[PathBuf],
+        (places, root): (&[PathBuf], Option<&Path>),
         spooler: &mut Spooler,
     ) -> io::Result<PlannedFile> {
         let file = &self.index.files[number];
         Ok(PlannedFile {
             source: Source::File(places[number].clone()),
+            confinement: match root {
+                Some(root) => Confinement::Below(root.to_owned()),
+                None => Confinement::AsEvaluated(file.real.as_deref().map(path_of)),
+            },
             facts: Facts {
                 bytes: file.bytes,
                 hash: blake3::Hash::from_hex(&file.hash).ok(),
+                real: None,
                 encoding: "UTF-8",
                 newline: Newline::None,
             },
             changes: spooler.end_file()?,
         })
     }
+}
+
+fn path_of(bytes: &[u8]) -> PathBuf {
+    PathBuf::from(OsStr::from_bytes(bytes))
 }
 
 fn read_change(input: &mut impl BufRead) -> io::Result<ChangeRecord> {

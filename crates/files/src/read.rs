@@ -1,12 +1,14 @@
 //! Reading a text in pieces, once, with what must be known of it.
 
 use crate::coding::{Coding, Decoded, TextEncoding};
+use crate::waiting::{Waiting, open_at_once};
 use crate::{FileError, Source, Trouble, Watch};
 use memchr::{memchr, memchr_iter};
 use std::borrow::Cow;
 use std::fs::File;
 use std::io::{self, Read, Seek};
 use std::ops::Range;
+use std::path::PathBuf;
 use std::sync::Arc;
 
 /// How much is read at a time, in bytes.
@@ -76,6 +78,9 @@ pub struct Facts {
     pub bytes: u64,
     /// The BLAKE3 hash of its bytes on disk, where facts were asked for.
     pub hash: Option<blake3::Hash>,
+    /// Where symbolic links on the way to it lead, absolute, where facts were asked for and there
+    /// are some.
+    pub real: Option<PathBuf>,
     /// The name of its encoding.
     pub encoding: &'static str,
     /// Its line ends, where facts were asked for.
@@ -146,8 +151,13 @@ impl Reader {
     pub fn keep_stdin(&mut self) -> Result<(), FileError> {
         let path = Source::Stdin.path();
         let mut kept = tempfile::tempfile().map_err(|e| FileError::io(path, Trouble::Write, e))?;
-        io::copy(&mut io::stdin().lock(), &mut kept)
-            .map_err(|error| FileError::io(path, Trouble::Read, error))?;
+        let fail = |error| FileError::io(path, Trouble::Read, error);
+        let mut input = Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?;
+        let copied = io::copy(&mut input, &mut kept);
+        if self.watch.is_stopped() {
+            return Err(FileError::new(path, Trouble::Interrupted));
+        }
+        copied.map_err(fail)?;
         self.kept = Some(Arc::new(kept));
         Ok(())
     }
@@ -181,15 +191,17 @@ impl Reader {
         go_on(&self.watch, source)?;
         let mut input: Box<dyn Read> = match source {
             Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
-            Source::Stdin => Box::new(io::stdin().lock()),
-            Source::File(path) => Box::new(File::open(path).map_err(fail)?),
+            Source::Stdin => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),
+            Source::File(path) => open_at_once(path, &self.watch).map_err(fail)?,
         };
         let piece = self.piece.unwrap_or(PIECE);
         if self.buffer.len() != piece {
             // Memory that is zero anyway is not touched before it is needed.
             self.buffer = vec![0; piece];
         }
-        let filled = fill(&mut *input, &mut self.buffer).map_err(fail)?;
+        let filled = fill(&mut *input, &mut self.buffer);
+        go_on(&self.watch, source)?;
+        let filled = filled.map_err(fail)?;
         let head = &self.buffer[..filled];
         let (encoding, start) = TextEncoding::of_mark(head)
             .unwrap_or_else(|| (self.options.encoding.unwrap_or(TextEncoding::utf8()), 0));
@@ -413,6 +425,7 @@ impl<'r> OpenText<'r> {
     fn fill(&mut self) -> Result<(), FileError> {
         go_on(self.watch, self.source)?;
         let filled = fill(&mut *self.input, self.buffer);
+        go_on(self.watch, self.source)?;
         self.filled =
             filled.map_err(|error| FileError::io(self.source.path(), Trouble::Read, error))?;
         Ok(())
@@ -444,8 +457,13 @@ impl<'r> OpenText<'r> {
             }
         }
         let looked_at = self.looked_at.as_ref();
+        let real = match self.source {
+            Source::File(path) if wanted => crate::fs::links_on_the_way(path),
+            _ => None,
+        };
         Facts {
             bytes: self.bytes,
+            real,
             hash: looked_at
                 .filter(|_| wanted)
                 .map(|found| found.hasher.finalize()),

@@ -1,11 +1,12 @@
 //! The way back from a run: its changes inverted, as a plan of their own.
 
-use crate::fs::Fs;
+use crate::fs::{Confinement, Fs};
 use crate::journal::{ChangeRecord, Journal, RunRecord, RunState};
-use crate::run::hash_of;
+use crate::recover::Standing;
 use crate::{Change, Facts, FileError, Newline, Plan, PlannedFile, Source, Spooler, Trouble};
 use brisk_quill_core::line_ends;
-use std::path::PathBuf;
+use std::io;
+use std::path::{Path, PathBuf};
 
 /// A plan that leads back from `run`, over the files that `wants` names.
 ///
@@ -44,7 +45,7 @@ pub fn undo_plan(
         if !wants(&path) {
             continue;
         }
-        let now = hash_of(fs, &path).map_err(|error| FileError::io(&path, Trouble::Read, error))?;
+        let now = now(fs, &path).map_err(|error| FileError::io(&path, Trouble::Read, error))?;
         let hash = blake3::Hash::from_hex(after).ok();
         if now.as_ref() != Some(after) || hash.is_none() {
             changed.push(target.named.path());
@@ -52,9 +53,11 @@ pub fn undo_plan(
         }
         plan.files.push(PlannedFile {
             source: Source::File(path),
+            confinement: Confinement::AsEvaluated(None),
             facts: Facts {
                 bytes: *bytes,
                 hash,
+                real: None,
                 encoding: "UTF-8",
                 newline: Newline::None,
             },
@@ -66,6 +69,20 @@ pub fn undo_plan(
     } else {
         Err(changed)
     })
+}
+
+/// The hash of what a file holds now; `None` where it is not there, or a link has come to stand
+/// in its path.
+fn now(fs: &dyn Fs, path: &Path) -> io::Result<Option<String>> {
+    let place = fs.locate(path, &Confinement::AsEvaluated(None));
+    let found = place.and_then(|place| Standing::look(&*place.folder, &place.name));
+    match found {
+        Ok(found) => Ok(found.map(|(_, hash)| hash)),
+        Err(error) => match error.kind() {
+            io::ErrorKind::NotFound | io::ErrorKind::InvalidInput => Ok(None),
+            _ => Err(error),
+        },
+    }
 }
 
 /// Turns the changes of a file, one after the other, into those that lead back, in the

@@ -3,10 +3,11 @@
 mod model;
 
 use brisk_quill_files::{
-    Change, Direction, Facts, Journal, Newline, Plan, PlannedFile, RealFs, RunDone, RunRequest,
-    Source, Trouble, make_run, open_ways, recover, undo_plan,
+    Change, Confinement, Direction, Facts, Fs, Holds, Journal, Newline, Plan, PlannedFile, RealFs,
+    RunDone, RunNote, RunRequest, Source, Trouble, abandon, make_run, open_ways, recover,
+    undo_plan,
 };
-use model::{Dice, Meddle, ModelFs, Survives};
+use model::{Dice, ModelFs, Survives, copy_name};
 use proptest::prelude::*;
 use std::fs::Permissions;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
@@ -16,11 +17,13 @@ use std::sync::atomic::AtomicBool;
 const OLD: &[(&str, &str)] = &[
     ("/port/a.txt", "quay 1\nquay 2\n"),
     ("/port/b.hard", "quay 3"),
+    ("/port/d.strange", "quay 4, quay 5"),
     ("/port/notices/c.txt", "the quay\n"),
 ];
 const NEW: &[(&str, &str)] = &[
     ("/port/a.txt", "Q 1\nQ 2\n"),
     ("/port/b.hard", "Q 3"),
+    ("/port/d.strange", "Q 4, Q 5"),
     ("/port/notices/c.txt", "the Q\n"),
 ];
 
@@ -30,22 +33,29 @@ fn plan() -> Plan {
 }
 
 fn plan_of(files: &[(&str, &str)]) -> Plan {
+    plan_to(files, "Q")
+}
+
+/// The plan that makes something else of every `quay`, and every `Q`.
+fn plan_to(files: &[(&str, &str)], to: &str) -> Plan {
     let file = |(path, text): &(&str, &str)| PlannedFile {
         source: Source::File(path.into()),
+        confinement: Confinement::AsEvaluated(None),
         facts: Facts {
             bytes: text.len() as u64,
+            real: None,
             hash: Some(blake3::hash(text.as_bytes())),
             encoding: "UTF-8",
             newline: Newline::Lf,
         },
         changes: text
-            .match_indices("quay")
+            .match_indices(if text.contains("quay") { "quay" } else { "Q" })
             .map(|(at, old)| Change {
                 line: 1,
                 from: at as u64,
                 to: (at + old.len()) as u64,
                 before: old.into(),
-                after: b"Q".to_vec(),
+                after: to.into(),
             })
             .collect(),
     };
@@ -59,6 +69,14 @@ fn journal(fs: &ModelFs) -> Journal<'_> {
 }
 
 fn run(fs: &ModelFs, plan: &Plan) -> Result<RunDone, brisk_quill_files::FileError> {
+    run_in(&journal(fs), fs, plan)
+}
+
+fn run_in(
+    journal: &Journal<'_>,
+    fs: &dyn Fs,
+    plan: &Plan,
+) -> Result<RunDone, brisk_quill_files::FileError> {
     let request = RunRequest {
         plan,
         rewrite: serde_json::Value::Null,
@@ -67,7 +85,7 @@ fn run(fs: &ModelFs, plan: &Plan) -> Result<RunDone, brisk_quill_files::FileErro
         folder: Path::new("/port"),
         interrupted: &AtomicBool::new(false),
     };
-    make_run(fs, &journal(fs), &mut Journal::no_lock(), &request)
+    make_run(fs, journal, &mut Journal::no_lock(), &request)
 }
 
 fn texts(fs: &ModelFs) -> Vec<(&'static str, String)> {
@@ -81,13 +99,30 @@ fn is(found: &[(&'static str, String)], wanted: &[(&str, &str)]) -> bool {
         .all(|((_, found), (_, wanted))| found == wanted)
 }
 
-/// Finishes whatever is unfinished.
+/// Finishes whatever needs care.
 fn finish(fs: &ModelFs) -> Result<(), brisk_quill_files::FileError> {
     let journal = journal(fs);
-    if let Some(record) = journal.unfinished()? {
-        recover(fs, &journal, &record, None)?;
+    for run in journal.marked()? {
+        recover(fs, &journal, &journal.load(run)?, None)?;
     }
     Ok(())
+}
+
+/// Files of others: none of them is ever touched.
+const FOREIGN: &[(&str, &str)] = &[
+    ("/port/.bquill-1-0", "somebody's notes"),
+    (
+        "/port/.bquill-0123456789abcdef0123456789abcdef",
+        "another journal's copy",
+    ),
+];
+
+fn with_foreign() -> ModelFs {
+    let fs = ModelFs::with(OLD);
+    for (path, text) in FOREIGN {
+        fs.foreign(path, text);
+    }
+    fs
 }
 
 /// What must hold when all is over.
@@ -95,15 +130,14 @@ fn check(fs: &ModelFs, case: &str) -> bool {
     let found = texts(fs);
     assert!(is(&found, OLD) || is(&found, NEW), "{case}: {found:?}");
     let journal = journal(fs);
-    assert!(journal.unfinished().unwrap().is_none(), "{case}");
-    // What a complete run left over goes with the next one.
-    let last = journal.numbers().unwrap().pop();
-    if let Some(record) = last.map(|last| journal.load(last).unwrap()) {
-        brisk_quill_files::clean(fs, &journal, &record).unwrap();
+    assert!(journal.interrupted().unwrap().is_empty(), "{case}");
+    for (path, text) in FOREIGN {
+        assert!([*text, "(missing)"].contains(&&*fs.text(path)), "{case}");
     }
     let stray: Vec<String> = fs
         .names()
         .into_iter()
+        .filter(|name| !FOREIGN.iter().any(|(path, _)| path == name))
         .filter(|name| name.contains(".bquill") || name.ends_with(".new") || name.ends_with(".old"))
         .collect();
     assert!(
@@ -116,8 +150,10 @@ fn check(fs: &ModelFs, case: &str) -> bool {
 
 #[test]
 fn stopped_after_every_operation() {
-    let whole = ModelFs::with(OLD);
-    run(&whole, &plan()).unwrap();
+    let whole = with_foreign();
+    let done = run(&whole, &plan()).unwrap();
+    let another = RunNote::AnotherRun(FOREIGN[1].0.into());
+    assert_eq!(done.notes, [another], "it is recognised");
     let operations = whole.operations();
     assert!(check(&whole, "whole") && operations > 60, "{operations}");
     let mut ends = [0, 0];
@@ -129,11 +165,12 @@ fn stopped_after_every_operation() {
                 seed => Survives::Some(seed * 7919 + stop),
             };
             let case = format!("stopped at {stop}, {survives:?}");
-            let fs = ModelFs::with(OLD);
+            let fs = with_foreign();
             fs.stop_at(stop);
             let made = run(&fs, &plan());
             assert!(fs.stopped(), "{case}");
             fs.reboot(survives);
+            assert_eq!(fs.text(FOREIGN[0].0), FOREIGN[0].1, "{case}");
             // The recovery is stopped too, again and again, and then let through.
             let mut dice = Dice(seed * 31 + stop);
             for _ in 0..3 {
@@ -142,6 +179,7 @@ fn stopped_after_every_operation() {
                 fs.reboot(Survives::Some(dice.below(1 << 30)));
             }
             finish(&fs).unwrap_or_else(|error| panic!("{case}: {error:?}"));
+            assert_eq!(fs.text(FOREIGN[0].0), FOREIGN[0].1, "{case}");
             let new = check(&fs, &case);
             ends[usize::from(new)] += 1;
             assert!(
@@ -165,9 +203,10 @@ fn both_ways_where_both_are_open() {
             let _ = run(&fs, &plan());
             fs.reboot(Survives::Everything);
             let journal = journal(&fs);
-            let Some(record) = journal.unfinished().unwrap() else {
+            let Some(record) = journal.interrupted().unwrap().pop() else {
                 continue;
             };
+            let record = record.unwrap();
             let open = open_ways(&fs, &journal, &record).unwrap();
             let allowed = if way == Direction::Forward {
                 open.forward
@@ -177,6 +216,8 @@ fn both_ways_where_both_are_open() {
             let done = recover(&fs, &journal, &record, Some(way));
             assert_eq!(done.is_ok(), allowed, "{stop} {way:?}");
             if done.is_ok() {
+                // Another recovery had read the log before, and only then got the lock.
+                let _ = recover(&fs, &journal, &record, Some(way));
                 assert_eq!(check(&fs, "asked"), way == Direction::Forward, "{stop}");
                 taken[way as usize] += 1;
             }
@@ -185,33 +226,318 @@ fn both_ways_where_both_are_open() {
     assert!(taken[0] > 5 && taken[1] > 5, "{taken:?}");
 }
 
-/// Somebody else edits, replaces or deletes a file in mid-run: what he did is never lost, and
-/// all other files are old, or all are new.
+/// What somebody else does in mid-run.
+#[derive(Clone, Copy, Debug)]
+enum Meddle {
+    Edit,
+    Replace,
+    Delete,
+    Mode,
+    /// Puts a file of their own where a copy is, or will be.
+    Copy(u128),
+    SwapFolder,
+    RemoveFolder,
+}
+
+const MEDDLED: &str = "/port/notices/c.txt";
+
+impl Meddle {
+    const ALL: [Self; 9] = [
+        Self::Edit,
+        Self::Replace,
+        Self::Delete,
+        Self::Mode,
+        Self::Copy(0),
+        Self::Copy(2),
+        Self::Copy(3),
+        Self::SwapFolder,
+        Self::RemoveFolder,
+    ];
+
+    fn act(self, fs: &ModelFs) {
+        match self {
+            Self::Edit => fs.edit(MEDDLED, "edited"),
+            Self::Replace => fs.replace(MEDDLED, "edited"),
+            Self::Delete => fs.delete(MEDDLED),
+            Self::Mode => fs.set_mode(MEDDLED, 0o4711),
+            Self::Copy(n) => {
+                let folder = if n == 3 { "/port/notices" } else { "/port" };
+                let path = format!("{folder}/{}", copy_name(n));
+                fs.foreign(&path, "precious");
+            }
+            Self::SwapFolder => fs.swap_folder("/port/notices"),
+            Self::RemoveFolder => fs.remove_tree("/port/notices"),
+        }
+    }
+
+    /// What of theirs must still be there.
+    fn check(self, fs: &ModelFs, case: &str) {
+        match self {
+            Self::Edit | Self::Replace => assert_eq!(fs.text(MEDDLED), "edited", "{case}"),
+            Self::Delete | Self::RemoveFolder => {
+                assert_eq!(fs.text(MEDDLED), "(missing)", "{case}");
+            }
+            Self::Mode => assert_eq!(fs.mode(MEDDLED), 0o4711, "{case}"),
+            Self::Copy(_) => assert!(fs.holds("precious"), "{case}"),
+            // The other folder is not ours to write in.
+            Self::SwapFolder => assert_eq!(fs.text(MEDDLED), fs.noted(), "{case}"),
+        }
+    }
+}
+
+/// Somebody else edits, replaces or deletes a file in mid-run, changes its mode, puts a file in the
+/// place of a copy, or another folder in the place of one: what they did is never lost, and all
+/// other files are old, or all are new; also where the run is then stopped.
 #[test]
 fn what_somebody_else_does_stays() {
     let whole = ModelFs::with(OLD);
     run(&whole, &plan()).unwrap();
-    let mut refused = 0;
-    for at in 1..=whole.operations() {
-        for (how, wanted) in [
-            (Meddle::Edit, "edited"),
-            (Meddle::Replace, "edited"),
-            (Meddle::Delete, "(missing)"),
-        ] {
+    let (mut refused, mut abandoned) = (0, 0);
+    // Before the folders are opened, whoever changes one changes what is meant.
+    let opened = |how| {
+        if matches!(how, Meddle::SwapFolder) {
+            17
+        } else {
+            1
+        }
+    };
+    for (how, at) in Meddle::ALL
+        .into_iter()
+        .flat_map(|how| (opened(how)..=whole.operations()).map(move |at| (how, at)))
+    {
+        for stop in [0, 1, 3, 9, 20] {
+            let case = format!("{how:?} at {at}, stopped {stop} later");
             let fs = ModelFs::with(OLD);
-            fs.meddle_at(at, "/port/notices/c.txt", how);
+            fs.at(at, move |fs| {
+                how.act(fs);
+                if stop > 0 {
+                    let now = fs.operations();
+                    fs.stop_later(now + stop);
+                }
+            });
             let made = run(&fs, &plan());
-            let found = texts(&fs);
-            assert_eq!(found[2].1, wanted, "{at} {how:?}: {made:?}");
-            let (old, new) = (is(&found[..2], OLD), is(&found[..2], NEW));
-            assert!(
-                if made.is_ok() { new } else { old },
-                "{at} {how:?}: {made:?} {found:?}"
-            );
+            // Looking on, somebody could not tell a machine that stopped from one that works.
+            fs.stop_at(0);
+            if stop == 0 {
+                how.check(&fs, &case);
+            }
             refused += u64::from(made.is_err());
+            for run in journal(&fs).marked().unwrap() {
+                let record = journal(&fs).load(run).unwrap();
+                let recovered = recover(&fs, &journal(&fs), &record, None);
+                how.check(&fs, &case);
+                if let Err(stuck) = recovered {
+                    assert_eq!(stuck.trouble, Trouble::Stuck, "{case}");
+                    let files = abandon(&fs, &journal(&fs), &record).unwrap();
+                    check_abandoned(&fs, &files, &case);
+                    how.check(&fs, &case);
+                    abandoned += 1;
+                    continue;
+                }
+                let found = texts(&fs);
+                // Whoever takes the name of a copy from us may take the file with it.
+                let apart = match how {
+                    Meddle::Copy(n) => n as usize,
+                    _ => 3,
+                };
+                let all = |wanted: &[(&str, &str)]| {
+                    let mut files = found.iter().zip(wanted).enumerate();
+                    files.all(|(n, (found, wanted))| n == apart || found.1 == wanted.1)
+                };
+                let (old, new) = (all(OLD), all(NEW));
+                assert!(old || new, "{case}: {made:?} {found:?}");
+            }
+            assert!(journal(&fs).interrupted().unwrap().is_empty(), "{case}");
+            let found = texts(&fs);
+            if made.is_ok() && !matches!(how, Meddle::Copy(_)) {
+                assert!(is(&found[..3], NEW), "{case}: {found:?}");
+            }
         }
     }
-    assert!(refused > 60, "{refused}");
+    assert!(refused > 600 && abandoned > 60, "{refused} {abandoned}");
+}
+
+/// What is said of an abandoned run is so.
+fn check_abandoned(fs: &ModelFs, files: &[brisk_quill_files::AbandonedFile], case: &str) {
+    assert_eq!(files.len(), OLD.len(), "{case}");
+    for (file, ((path, old), (_, new))) in files.iter().zip(OLD.iter().zip(NEW)) {
+        let found = fs.text(path);
+        let wanted = match file.holds {
+            Holds::Old => *old,
+            Holds::New => *new,
+            Holds::Missing => "(missing)",
+            Holds::Other => {
+                assert!(found != *old && found != *new, "{case}");
+                &*found
+            }
+        };
+        assert_eq!(found, wanted, "{case}: {file:?}");
+        for (kept, wanted) in [(&file.old, old), (&file.new, new)] {
+            if let Some(kept) = kept {
+                assert_eq!(fs.text(kept.to_str().unwrap()), *wanted, "{case}: {file:?}");
+            }
+        }
+        // What there was of it is kept, unless somebody has destroyed it.
+        let whole = file.holds == Holds::Old || file.holds == Holds::New;
+        assert!(
+            !whole || file.old.is_some() || file.new.is_some(),
+            "{case}: {file:?}"
+        );
+    }
+}
+
+/// A file whose name a copy was to have refuses the run, and stays.
+#[test]
+fn names_that_are_taken_are_not_ours() {
+    for n in 0..4 {
+        let fs = ModelFs::with(OLD);
+        let folder = if n == 3 { "/port/notices" } else { "/port" };
+        let path = format!("{folder}/{}", copy_name(n));
+        fs.foreign(&path, "precious");
+        let made = run(&fs, &plan());
+        assert_eq!(fs.text(&path), "precious");
+        let is_written = is(&texts(&fs), NEW);
+        // A file that is written in place needs no copy beside it.
+        assert_eq!(made.is_ok(), n == 1, "{n}: {made:?}");
+        assert_eq!(is_written, n == 1);
+        assert!(journal(&fs).marked().unwrap().is_empty(), "{n}");
+    }
+}
+
+/// Another journal's run over the same files falls into the middle of one: each file holds the
+/// bytes of one of them in the end, all files those of the same.
+#[test]
+fn two_journals_in_one_folder() {
+    let whole = ModelFs::with(OLD);
+    run(&whole, &plan()).unwrap();
+    let other_new: Vec<(&str, String)> = OLD
+        .iter()
+        .map(|(path, text)| (*path, text.replace("quay", "berth")))
+        .collect();
+    let mut ends = [0, 0];
+    for at in 1..=whole.operations() {
+        for stop in [0, 5, 17] {
+            let fs = ModelFs::with(OLD);
+            let other = std::sync::Arc::new(std::sync::Mutex::new(None));
+            let told = std::sync::Arc::clone(&other);
+            fs.at(at, move |fs| {
+                let journal = Journal::new(fs, "/other".into());
+                let made = run_in(&journal, fs, &plan_to(OLD, "berth"));
+                *told.lock().unwrap() = Some(made);
+                if stop > 0 {
+                    fs.stop_later(fs.operations() + stop);
+                }
+            });
+            let made = run(&fs, &plan());
+            fs.stop_at(0);
+            let other = other.lock().unwrap().take().unwrap();
+            let case = format!("{at}, {stop}: {made:?} {other:?}");
+            for state in ["/state", "/other"] {
+                let journal = Journal::new(&fs, state.into());
+                for run in journal.marked().unwrap() {
+                    let record = journal.load(run).unwrap();
+                    recover(&fs, &journal, &record, None)
+                        .unwrap_or_else(|e| panic!("{case}: {e:?}"));
+                }
+            }
+            let found = texts(&fs);
+            let others = (found.iter())
+                .zip(&other_new)
+                .all(|(found, wanted)| found.1 == wanted.1);
+            assert!(
+                is(&found, OLD) || is(&found, NEW) || others,
+                "{case}: {found:?}"
+            );
+            assert!(made.is_err() || is(&found, NEW) || other.is_ok(), "{case}");
+            assert!(other.is_err() || others, "{case}: {found:?}");
+            assert!(
+                fs.names().iter().all(|name| !name.contains(".bquill")),
+                "{case}"
+            );
+            ends[usize::from(others)] += 1;
+        }
+    }
+    assert!(ends[0] > 30 && ends[1] > 30, "{ends:?}");
+}
+
+/// An interrupted run stands in the way of what touches its folders, and of nothing else; what a
+/// complete one has left over stands in nobody's way.
+#[test]
+fn an_interrupted_run_blocks_only_what_it_touches() {
+    let whole = ModelFs::with(OLD);
+    run(&whole, &plan()).unwrap();
+    let mut seen = [0, 0, 0];
+    for stop in 1..=whole.operations() {
+        let fs = ModelFs::with(OLD);
+        fs.foreign("/ship/e.txt", "quay 9");
+        fs.make_known("/ship");
+        fs.stop_at(stop);
+        let _ = run(&fs, &plan());
+        fs.reboot(Survives::Everything);
+        let is_open = !journal(&fs).interrupted().unwrap().is_empty();
+        let elsewhere = run(&fs, &plan_of(&[("/ship/e.txt", "quay 9")]));
+        assert!(elsewhere.is_ok(), "{stop}: {elsewhere:?}");
+        let current = texts(&fs);
+        let current: Vec<(&str, &str)> = current.iter().map(|(p, t)| (*p, &**t)).collect();
+        let here = run(&fs, &plan_to(&current[..1], "berth"));
+        let blocked = here
+            .as_ref()
+            .is_err_and(|error| error.trouble == Trouble::Unfinished);
+        assert_eq!(blocked, is_open, "{stop}: {here:?}");
+        seen[usize::from(is_open)] += 1;
+        seen[2] += u64::from(!journal(&fs).marked().unwrap().is_empty());
+        // Once its folder is gone, there is only one way out.
+        if is_open {
+            fs.remove_tree("/port");
+            let record = journal(&fs).interrupted().unwrap().pop().unwrap().unwrap();
+            let decided = record.commit.is_some();
+            assert_eq!(
+                recover(&fs, &journal(&fs), &record, None).is_err(),
+                decided,
+                "{stop}"
+            );
+            if decided {
+                abandon(&fs, &journal(&fs), &record).unwrap();
+            }
+            assert!(journal(&fs).marked().unwrap().is_empty(), "{stop}");
+        }
+    }
+    assert!(seen.iter().all(|n| *n > 5), "{seen:?}");
+}
+
+/// A journal that is removed in mid-run cannot lead back any more; the run itself can.
+#[test]
+fn a_lost_log_does_not_lose_files() {
+    let whole = ModelFs::with(OLD);
+    run(&whole, &plan()).unwrap();
+    let mut ends = [0, 0];
+    for at in 1..=whole.operations() {
+        for name in ["log", "changes"] {
+            let fs = ModelFs::with(OLD);
+            fs.at(at, move |fs| fs.delete(&format!("/state/runs/1/{name}")));
+            let made = run(&fs, &plan());
+            let found = texts(&fs);
+            let wanted = if made.is_ok() { NEW } else { OLD };
+            assert!(is(&found, wanted), "{name} {at}: {made:?} {found:?}");
+            let names = fs.names();
+            assert!(
+                names.iter().all(|name| !name.contains(".bquill")),
+                "{name} {at}: {names:?}"
+            );
+            // Who removes it after the last look cannot be told of.
+            if let Ok(done) = made
+                && at + 4 < whole.operations()
+            {
+                let journal = journal(&fs);
+                let back = journal
+                    .load(1)
+                    .and_then(|run| undo_plan(&fs, &journal, &run, &|_| true));
+                assert_eq!(done.can_undo, back.is_ok(), "{name} {at}: {back:?}");
+            }
+            ends[usize::from(wanted == NEW)] += 1;
+        }
+    }
+    assert!(ends[0] > 20 && ends[1] > 20, "{ends:?}");
 }
 
 #[test]
@@ -232,7 +558,7 @@ fn undo_and_undo_of_undo() {
     let changed = undo_plan(&fs, &journal, &one, &|_| true)
         .unwrap()
         .unwrap_err();
-    assert_eq!(changed.len(), 3, "the files hold their old bytes again");
+    assert_eq!(changed.len(), 4, "the files hold their old bytes again");
 }
 
 #[test]

@@ -91,11 +91,7 @@ fn rewritten(label: &str, raw: &[u8], pattern: &str, with: &str) -> Vec<u8> {
         (changes.0.len(), 0),
         "{label}"
     );
-    let file = PlannedFile {
-        source,
-        facts,
-        changes: changes.0.into(),
-    };
+    let file = PlannedFile::evaluated(source, facts, changes.0.into());
     let mut out = Vec::new();
     splice_into(raw, &file, &mut out).unwrap();
     out

@@ -152,11 +152,7 @@ fn both_ways(
     assert_eq!(facts.bytes, raw.len() as u64);
     let changes = sink.0.end_file().unwrap();
     assert_eq!(changes.len(), counts.changes);
-    let file = PlannedFile {
-        source,
-        facts,
-        changes,
-    };
+    let file = PlannedFile::evaluated(source, facts, changes);
     let mut spliced = Vec::new();
     splice_into(&raw[..], &file, &mut spliced).unwrap();
     assert_eq!(

@@ -12,23 +12,21 @@ fn plan(folder: &Path, names: &[&str]) -> Plan {
     let files = names.iter().map(|name| {
         let path = folder.join(name);
         let bytes = std::fs::read(&path).unwrap();
-        PlannedFile {
-            source: Source::File(path),
-            changes: vec![Change {
-                line: 1,
-                from: 0,
-                to: 4,
-                before: bytes[..4].to_vec(),
-                after: b"quay".to_vec(),
-            }]
-            .into(),
-            facts: Facts {
-                bytes: bytes.len() as u64,
-                hash: Some(blake3::hash(&bytes)),
-                encoding: "UTF-8",
-                newline: Newline::Lf,
-            },
-        }
+        let change = Change {
+            line: 1,
+            from: 0,
+            to: 4,
+            before: bytes[..4].to_vec(),
+            after: b"quay".to_vec(),
+        };
+        let facts = Facts {
+            bytes: bytes.len() as u64,
+            real: None,
+            hash: Some(blake3::hash(&bytes)),
+            encoding: "UTF-8",
+            newline: Newline::Lf,
+        };
+        PlannedFile::evaluated(Source::File(path), facts, vec![change].into())
     });
     Plan {
         files: files.collect(),

@@ -821,8 +821,13 @@ pub struct UndoArgs {
 Examples:
   bquill recover
   bquill recover --back
+  bquill recover --abandon 7
 
-A run that was decided goes forward, any other goes back; where both are open, you may say which.")]
+Every interrupted run is completed if it had been decided, and else rolled back; where both are
+open, you may say which. What a complete run has left over is removed. A run that can go neither
+way, because a file of it is missing or holds something else, is closed with --abandon: every file
+stays as it is, you are told what it holds, and the old and new bytes that are found are kept.
+Exit: 0 fine, 1 there is no such run, 3 a run cannot be finished.")]
 pub struct RecoverArgs {
     /// Give every file its old bytes.
     #[arg(long, conflicts_with = "forward")]
@@ -830,6 +835,9 @@ pub struct RecoverArgs {
     /// Give every file its new bytes.
     #[arg(long)]
     pub forward: bool,
+    /// Close RUN as it stands, and keep the old and new bytes that are found.
+    #[arg(long, value_name = "RUN", conflicts_with_all = ["forward", "back"])]
+    pub abandon: Option<u64>,
 }
 
 #[derive(Args, Debug)]

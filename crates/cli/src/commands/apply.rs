@@ -11,8 +11,8 @@ use crate::render::{counted, rewrite_sentence};
 use crate::status::Status;
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
-    ChangeList, FactsOf, FilePassage, FileSink, Listing, PartSink, Plan, PlannedFile, Source,
-    SpliceError, Spool, Spooler, splice_into,
+    ChangeList, FactsOf, FilePassage, FileSink, FileUse, Listing, PartSink, Plan, PlannedFile,
+    Source, SpliceError, Spool, Spooler, splice_into,
 };
 use std::io;
 use std::ops::ControlFlow;
@@ -32,7 +32,11 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     let guard = Guard::new(&args.guard)?;
-    let sources = asked.sources(&args.files)?;
+    let use_of = match args.to {
+        Some(_) => FileUse::Read,
+        None => FileUse::Rewrite,
+    };
+    let sources = asked.sources(&args.files, use_of)?;
     let listing = &sources.listing;
     let filter = listing.sources.contains(&Source::Stdin);
     let facts = match (filter, &args.to) {
@@ -174,11 +178,10 @@ fn evaluate_all(
         |pass, source, mut sink, read, output| {
             pass.tell(source, &sink.problems, &sink.unmet, output);
             match (sink.end_file(), read) {
-                (Ok(changes), Some(read)) => plan.files.push(PlannedFile {
-                    source: source.clone(),
-                    facts: read.facts,
-                    changes,
-                }),
+                (Ok(changes), Some(read)) => {
+                    plan.files
+                        .push(PlannedFile::evaluated(source.clone(), read.facts, changes))
+                }
                 (Ok(_), None) => {}
                 (Err(error), _) => {
                     failed = Some(error);

@@ -168,11 +168,17 @@ fn forget(
                 }
                 if !record.state.is_finished() {
                     let complaint =
-                        Complaint::trouble(format!("run {run} is unfinished and is kept"));
-                    output.complain(&complaint.remedy("`bquill recover` finishes it"));
+                        Complaint::trouble(format!("run {run} was interrupted, and is kept"));
+                    let remedy = "`bquill recover` completes it or rolls it back";
+                    output.complain(&complaint.remedy(remedy));
                     continue;
                 }
-                clean(&RealFs, journal, &record).map_err(|error| file_complaint(&error))?;
+                for path in clean(&RealFs, journal, &record) {
+                    let shown = visible_path(&path);
+                    output.note(&format!(
+                        "note: {shown} could not be removed; nothing needs it any more\n"
+                    ));
+                }
             }
             // What cannot be read can at least be given up.
             Err(_) if named => {}

@@ -15,7 +15,9 @@ use crate::render::FileCounts;
 use crate::status::Status;
 use crate::watch::{self, watch};
 use brisk_quill_core::{Findings, Found, LeftOutCounts, Problem, Query, UnitView, columns::Row};
-use brisk_quill_files::{Coding, FactsOf, FileError, Helpers, Reader, Skipped, Source, in_order};
+use brisk_quill_files::{
+    Coding, FactsOf, FileError, FileUse, Helpers, Reader, Skipped, Source, in_order,
+};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -175,7 +177,7 @@ impl Request {
         let AskedQuery { query, paths } = options::query(parts, &args.table)?;
         let reader = Reader::new(options::texts(args, FactsOf::None)?).watched(watch());
         let is_table = |source: &Source| query.is_table(source.path());
-        let sources = options::sources(paths, args, &is_table)?;
+        let sources = options::sources(paths, args, FileUse::Read, &is_table)?;
         if !sources.waits_for_typing() {
             watch::listen();
         }

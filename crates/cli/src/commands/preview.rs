@@ -17,7 +17,7 @@ use crate::render::{
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{Problem, Remark, Rewrite, RunOptions, Unmet};
-use brisk_quill_files::{FactsOf, FilePassage, FileSink, Listing, PartSink, Source};
+use brisk_quill_files::{FactsOf, FilePassage, FileSink, FileUse, Listing, PartSink, Source};
 use std::ops::ControlFlow;
 
 /// Notes shown; the rest is counted.
@@ -45,7 +45,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         None => FactsOf::Found,
     };
     let texts = options::texts(&args.files, facts)?;
-    let sources = asked.sources(&args.files)?;
+    let sources = asked.sources(&args.files, FileUse::Read)?;
     let listing = &sources.listing;
     let piped = listing.sources.contains(&Source::Stdin);
     if piped && args.save.is_some() {

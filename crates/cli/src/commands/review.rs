@@ -12,7 +12,7 @@ use crate::render::json_line;
 use crate::status::Status;
 use brisk_quill_core::RunOptions;
 use brisk_quill_core::plan::{Decider, Decision, decision_line};
-use brisk_quill_files::{FactsOf, Search, Source};
+use brisk_quill_files::{FactsOf, FileUse, Search, Source};
 use std::io::{self, IsTerminal};
 
 pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
@@ -53,7 +53,7 @@ fn evaluate(
     output: &mut Output,
 ) -> Result<Status, Complaint> {
     let guard = Guard::new(&args.guard)?;
-    let sources = asked.sources(&args.files)?;
+    let sources = asked.sources(&args.files, FileUse::Rewrite)?;
     if sources.listing.sources.contains(&Source::Stdin) {
         return Err(Complaint::wrong(
             "standard input cannot be reviewed, for it cannot be written later",

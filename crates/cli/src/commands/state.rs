@@ -5,7 +5,10 @@ use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::render::counted;
 use crate::watch;
-use brisk_quill_files::{Journal, Plan, RealFs, RunDone, RunRecord, RunRequest, Trouble, make_run};
+use brisk_quill_core::escape::visible_path;
+use brisk_quill_files::{
+    Journal, Plan, RealFs, RunDone, RunNote, RunRecord, RunRequest, Trouble, make_run,
+};
 use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
 use std::io::{self, BufRead, IsTerminal};
 use std::sync::Arc;
@@ -33,19 +36,33 @@ pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Complaint> {
     journal.load(run).map_err(|error| file_complaint(&error))
 }
 
-/// Says so where a run was stopped and is unfinished.
-pub fn tell_unfinished(output: &mut Output) {
+/// Says so where runs were interrupted.
+pub fn tell_interrupted(output: &mut Output) {
     let Ok(journal) = journal() else { return };
-    match journal.unfinished() {
-        Ok(Some(run)) if !journal.is_busy() => {
-            let number = run.run;
-            output.note(&format!(
-                "note: run {number} was stopped and is unfinished; `bquill recover` finishes it\n"
-            ));
-        }
-        Ok(_) => {}
+    let interrupted = match journal.interrupted() {
+        Ok(interrupted) => interrupted,
         Err(error) => {
             output.complain(&file_complaint(&error));
+            return;
+        }
+    };
+    // One that is being made at this moment looks the same.
+    if interrupted.is_empty() || journal.is_busy() {
+        return;
+    }
+    for run in interrupted {
+        match run {
+            Ok(run) => {
+                let number = run.run;
+                output.note(&format!(
+                    "note: run {number} was interrupted; `bquill recover` completes it or rolls it \
+                     back\n"
+                ));
+            }
+            Err(error) => {
+                let remedy = "`bquill recover` says how to close it";
+                output.complain(&file_complaint(&error).remedy(remedy));
+            }
         }
     }
 }
@@ -80,7 +97,22 @@ pub fn make(
     };
     make_run(&RealFs, &journal, &mut lock, &request).map_err(|error| {
         file_complaint(&error).remedy(match error.trouble {
-            Trouble::Unfinished => "nothing new has been begun; recover first",
+            Trouble::Unfinished => {
+                "nothing has been written; `bquill recover` completes that run or rolls it back"
+            }
+            Trouble::NotRolledBack => {
+                "some files may hold new bytes; mend the cause, then `bquill recover`"
+            }
+            Trouble::SameFile => "nothing has been written; evaluate the rewrite again",
+            Trouble::LeadsElsewhere => {
+                "nothing has been written; if that is meant, evaluate the rewrite again"
+            }
+            Trouble::Marked => {
+                "nothing has been written; take the mark away, or leave the file out"
+            }
+            Trouble::Capability => {
+                "nothing has been written; only its administrator can rewrite it and give them back"
+            }
             Trouble::Changed => {
                 "nothing has been written; evaluate the rewrite again: a plan with `--renew`"
             }
@@ -102,7 +134,29 @@ pub fn can_ask(look_with: &str) -> Result<(), Complaint> {
 pub fn tell(done: &RunDone, output: &mut Output) {
     let what = changes_in_files(done.changes, done.files);
     let run = done.run;
-    output.print(format!("Wrote {what}: run {run}. `bquill undo` takes it back.\n").as_bytes());
+    let back = match done.can_undo {
+        true => "`bquill undo` reverts it.",
+        false => "Its record has been removed meanwhile, so it cannot be undone.",
+    };
+    output.print(format!("Wrote {what}: run {run}. {back}\n").as_bytes());
+    tell_notes(&done.notes, output);
+}
+
+/// Says what a run has noticed in the folders of its files.
+pub fn tell_notes(notes: &[RunNote], output: &mut Output) {
+    for note in notes {
+        let text = match note {
+            RunNote::AnotherRun(path) => format!(
+                "another run is at work, or was interrupted, here: {}",
+                visible_path(path)
+            ),
+            RunNote::LeftOver(path) => format!(
+                "{} is left over from an earlier run, and could not be removed",
+                visible_path(path)
+            ),
+        };
+        output.note(&format!("note: {text}\n"));
+    }
 }
 
 /// Asks, unless `yes` has answered; tells what a no means.

@@ -1,4 +1,4 @@
-//! `undo`: takes a run back, which is a run of its own.
+//! `undo`: reverts a run, which is a run of its own.
 
 use super::pass::file_complaint;
 use super::state;
@@ -31,7 +31,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
                 record.run,
                 names.join(", ")
             ))
-            .remedy("nothing has been touched; name the files to take back with `--only`")
+            .remedy("nothing has been touched; name the files to revert with `--only`")
         })?;
     let changes = plan.files.iter().map(|file| file.changes.len()).sum();
     if plan.files.is_empty() {
@@ -41,16 +41,21 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
         )));
     }
     let what = state::changes_in_files(changes, plan.files.len() as u64);
-    let question = format!("Take back run {}: {what}? [y/N] ", record.run);
+    let question = format!("Revert run {}: {what}? [y/N] ", record.run);
     if !state::agreed(&question, args.yes, output)? {
         return Ok(Status::Fine);
     }
     let done = state::make(&plan, serde_json::Value::Null, Some(record.run))?;
+    let again = match done.can_undo {
+        true => "; undo it to bring the changes back",
+        false => ", which cannot be undone, because its record has been removed meanwhile",
+    };
     let text = format!(
-        "Took back run {}: {what}. This is run {}; undo it to bring the changes back.\n",
+        "Reverted run {}: {what}. This is run {}{again}.\n",
         record.run, done.run
     );
     output.print(text.as_bytes());
+    state::tell_notes(&done.notes, output);
     Ok(Status::Fine)
 }
 
@@ -72,7 +77,7 @@ fn last_here(journal: &Journal<'_>) -> Result<RunRecord, Complaint> {
         }
     }
     Err(Complaint::no("no run has been made in this folder")
-        .remedy("`bquill history` lists the runs; `bquill undo RUN` takes one back"))
+        .remedy("`bquill history` lists the runs; `bquill undo RUN` reverts one"))
 }
 
 /// The files that are named, as the journal knows them.

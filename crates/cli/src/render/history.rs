@@ -23,7 +23,7 @@ pub fn history_row(record: &RunRecord, when: &str, width: usize) -> String {
         Some(other) => format!("undoes run {other}"),
         None => rewrite_words(&intent.rewrite),
     };
-    let row = format!("{run:>5}  {when}  {state:<10}  {what}  {how}");
+    let row = format!("{run:>5}  {when}  {state:<11}  {what}  {how}");
     format!("{}\n", one_line_of(row.as_bytes(), width))
 }
 

@@ -18,6 +18,7 @@ use brisk_quill_files::{Facts, FileEdit, FilePassage, Source};
 use line::{Line, Text, key, lossy, path_text, push_number};
 use serde::Serialize;
 use std::borrow::Cow;
+use std::os::unix::ffi::OsStrExt;
 
 /// Units longer than this are left out of `unit` records, in bytes.
 const UNIT_MOST: usize = 4 << 10;
@@ -45,6 +46,10 @@ enum Record<'a> {
         path: &'a str,
         #[serde(skip_serializing_if = "Option::is_none")]
         path_b64: &'a Option<String>,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        real: Option<&'a str>,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        real_b64: Option<&'a str>,
         bytes: u64,
         hash: Option<String>,
         encoding: &'a str,
@@ -191,9 +196,15 @@ impl JsonPlan<'_> {
     /// What stands before the changes of a file.
     pub fn file(&self, source: &Source, facts: &Facts) -> Vec<u8> {
         let path = path_text(source);
+        let real = facts
+            .real
+            .as_ref()
+            .map(|real| Text::of(real.as_os_str().as_bytes()));
         json_line(&Record::File {
             path: &path.shown,
             path_b64: &path.base64,
+            real: real.as_ref().map(|real| &*real.shown),
+            real_b64: real.as_ref().and_then(|real| real.base64.as_deref()),
             bytes: facts.bytes,
             hash: facts.hash.map(|hash| hash.to_hex().to_string()),
             encoding: facts.encoding,

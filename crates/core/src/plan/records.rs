@@ -34,6 +34,8 @@ pub(super) enum Record {
 pub(super) struct FileRecord {
     path: String,
     path_b64: Option<String>,
+    real: Option<String>,
+    real_b64: Option<String>,
     pub bytes: u64,
     pub hash: Option<String>,
     pub encoding: String,
@@ -120,6 +122,14 @@ fn bytes<'t>(
 impl FileRecord {
     pub fn path(&self) -> Result<Vec<u8>, PlanFault> {
         bytes(&self.path, self.path_b64.as_deref(), "path_b64").map(Cow::into_owned)
+    }
+
+    pub fn real(&self) -> Result<Option<Vec<u8>>, PlanFault> {
+        let Some(real) = &self.real else {
+            return Ok(None);
+        };
+        let real = bytes(real, self.real_b64.as_deref(), "real_b64")?;
+        Ok(Some(real.into_owned()))
     }
 }
 

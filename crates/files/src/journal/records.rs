@@ -2,6 +2,7 @@
 
 use super::{RunRecord, VERSION};
 use crate::Change;
+use crate::fs::FileId;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use serde::{Deserialize, Serialize};
@@ -53,8 +54,17 @@ pub struct Target {
     pub path: PathText,
     /// As the user named it.
     pub named: PathText,
-    /// The copy beside it; `None` where the file is written in place.
-    pub staged: Option<PathText>,
+    /// The folder it lies in.
+    pub folder: FileId,
+    /// Which file it was.
+    pub id: FileId,
+    /// Its permission bits.
+    pub mode: u32,
+    /// The numbers of its owner and its group.
+    pub owner: (u32, u32),
+    /// The name of the new copy beside it, which nobody can guess; `None` where the file is
+    /// written in place.
+    pub staged: Option<String>,
     /// Its bytes before, as a BLAKE3 hash in hexadecimal.
     pub before: String,
     /// Its length before.
@@ -93,6 +103,16 @@ pub struct Commit {
 pub enum Record {
     /// See [`Intent`].
     Intent(Intent),
+    /// The copies beside the targets exist, and are still empty.
+    Made {
+        /// Which files they are, in order of the targets; `None` for targets without one.
+        ids: Vec<Option<FileId>>,
+    },
+    /// A file is written in place after all: its copy cannot be made like it.
+    InPlace {
+        /// Its number among the targets, from 0.
+        file: usize,
+    },
     /// See [`Commit`].
     Commit(Commit),
     /// A file is about to be overwritten where it stands.
@@ -108,6 +128,8 @@ pub enum Record {
     Undone,
     /// What was left over has been removed.
     Clean,
+    /// It was closed as it stood.
+    Abandoned,
 }
 
 /// How far a run came.
@@ -123,22 +145,28 @@ pub enum RunState {
     Done,
     /// It is complete, and nothing is left over.
     Clean,
-    /// It was given up, and everything is as it was.
-    GivenUp,
+    /// Everything is as it was.
+    RolledBack,
+    /// It was closed as it stood: each file holds what it held then.
+    Abandoned,
 }
 
 impl RunState {
-    /// Whether nothing is left to do.
+    /// Whether nothing is left to do to the files.
     pub fn is_finished(self) -> bool {
-        matches!(self, Self::Done | Self::Clean | Self::GivenUp)
+        match self {
+            Self::Begun | Self::Committed | Self::Back => false,
+            Self::Done | Self::Clean | Self::RolledBack | Self::Abandoned => true,
+        }
     }
 
     /// In a word.
     pub fn name(self) -> &'static str {
         match self {
-            Self::Begun | Self::Committed | Self::Back => "unfinished",
+            Self::Begun | Self::Committed | Self::Back => "interrupted",
             Self::Done | Self::Clean => "done",
-            Self::GivenUp => "given up",
+            Self::RolledBack => "rolled back",
+            Self::Abandoned => "abandoned",
         }
     }
 }
@@ -167,13 +195,25 @@ impl RunRecord {
                 self.commit = Some(commit);
                 self.state = RunState::Committed;
             }
+            (RunState::Begun, Record::Made { ids }) if self.intent.is_some() => self.made = ids,
+            (RunState::Begun, Record::InPlace { file }) => {
+                self.in_place.insert(file);
+            }
             (RunState::Committed | RunState::Back, Record::Overwrite { file }) => {
                 self.overwritten.insert(file);
             }
-            (RunState::Begun | RunState::Committed, Record::Back) => self.state = RunState::Back,
+            (RunState::Begun | RunState::Committed | RunState::Back, Record::Back) => {
+                self.state = RunState::Back;
+            }
             (RunState::Committed, Record::Done) => self.state = RunState::Done,
-            (RunState::Done, Record::Clean) => self.state = RunState::Clean,
-            (RunState::Begun | RunState::Back, Record::Undone) => self.state = RunState::GivenUp,
+            (RunState::Done | RunState::Clean, Record::Clean) => self.state = RunState::Clean,
+            (RunState::Begun | RunState::Back, Record::Undone) => {
+                self.state = RunState::RolledBack;
+            }
+            // Of two that finished the same run at the same time, the second said so again.
+            (RunState::Done | RunState::Clean, Record::Done | Record::Overwrite { .. })
+            | (RunState::RolledBack, Record::Undone | Record::Back | Record::Overwrite { .. }) => {}
+            (_, Record::Abandoned) => self.state = RunState::Abandoned,
             (_, record) => return Err(format!("a record is out of its order: {record:?}")),
         }
         Ok(())

@@ -1,8 +1,11 @@
 //! A file system in memory that keeps what is visible apart from what is on the disk, and can
 //! be stopped at any operation.
 
-use brisk_quill_files::{Fs, Stat};
+use brisk_quill_files::{
+    Confinement, FileId, Folder, Fs, LeadsElsewhere, Place, ReadFile, Removal, Replacing, Stat,
+};
 use std::collections::{BTreeMap, BTreeSet};
+use std::ffi::{OsStr, OsString};
 use std::io::{self, Cursor, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard};
@@ -28,19 +31,13 @@ pub enum Survives {
     Some(u64),
 }
 
-/// What somebody else does to a file.
-#[derive(Clone, Copy, Debug)]
-pub enum Meddle {
-    Edit,
-    Replace,
-    Delete,
-}
-
 #[derive(Clone, Default)]
 struct Inode {
     visible: Vec<u8>,
     durable: Vec<u8>,
     written: i64,
+    changed: i64,
+    mode: u32,
 }
 
 #[derive(Clone)]
@@ -55,19 +52,33 @@ struct State {
     inodes: BTreeMap<u64, Inode>,
     visible: BTreeMap<PathBuf, u64>,
     durable: BTreeMap<PathBuf, u64>,
-    folders: BTreeSet<PathBuf>,
+    /// The folders there are by their paths, and where those that were opened are now.
+    folders: BTreeMap<PathBuf, u64>,
+    moved: BTreeMap<u64, PathBuf>,
+    /// Folders that a run has made: what lies in them is lost where they are.
+    made: BTreeSet<PathBuf>,
+    random: u128,
+    /// What a file held when its folder was swapped.
+    noted: String,
     pending: Vec<Change>,
     clock: i64,
     operations: u64,
     /// Stop at this operation.
     stop_at: u64,
     stopped: bool,
-    /// At this operation somebody else writes to a file.
-    meddle: Option<(u64, PathBuf, Meddle)>,
+    /// What somebody else does at an operation.
+    hook: Option<(u64, Hook)>,
 }
+
+type Hook = Box<dyn FnOnce(&ModelFs) + Send>;
 
 #[derive(Clone, Default)]
 pub struct ModelFs(Arc<Mutex<State>>);
+
+/// The name of the `n`th copy that is made on a model, from 0.
+pub fn copy_name(n: u128) -> String {
+    format!(".bquill-{:032x}", n + 1)
+}
 
 fn parent(path: &Path) -> PathBuf {
     path.parent().unwrap().to_owned()
@@ -103,7 +114,27 @@ impl State {
         self.clock += 1;
         let written = self.clock;
         let inode = self.inodes.entry(inode).or_default();
-        (inode.visible, inode.written) = (bytes, written);
+        (inode.visible, inode.written, inode.changed) = (bytes, written, written);
+    }
+
+    /// Renaming a file sets the time of its last change, and not that of its bytes.
+    fn renamed(&mut self, path: &Path) {
+        self.clock += 1;
+        let changed = self.clock;
+        if let Some(inode) = self.visible.get(path).and_then(|i| self.inodes.get_mut(i)) {
+            inode.changed = changed;
+        }
+    }
+
+    fn folder_id(&mut self, path: &Path) -> u64 {
+        let next = 1000 + (self.folders.len() + self.moved.len()) as u64;
+        *self.folders.entry(path.to_owned()).or_insert(next)
+    }
+
+    /// Where an opened folder is now.
+    fn now(&self, folder: &ModelFolder) -> PathBuf {
+        let moved = self.moved.get(&folder.id);
+        moved.cloned().unwrap_or_else(|| folder.path.clone())
     }
 }
 
@@ -127,8 +158,133 @@ impl ModelFs {
             state.inodes.get_mut(&inode).unwrap().durable = durable;
             state.visible.insert(name.into(), inode);
             state.durable.insert(name.into(), inode);
+            state.folder_id(&parent(Path::new(name)));
         }
         model
+    }
+
+    /// A file of somebody else, which is on the disk at once.
+    pub fn foreign(&self, path: &str, text: &str) {
+        self.put(path, text.as_bytes());
+        let mut state = self.0.lock().unwrap();
+        let inode = state.visible[Path::new(path)];
+        state.durable.insert(path.into(), inode);
+        let durable = text.as_bytes().to_vec();
+        state.inodes.get_mut(&inode).unwrap().durable = durable;
+    }
+
+    /// Whether some file holds this.
+    pub fn holds(&self, text: &str) -> bool {
+        let state = self.0.lock().unwrap();
+        let mut files = state.visible.values();
+        files.any(|inode| state.inodes[inode].visible == text.as_bytes())
+    }
+
+    /// Writes to a file as somebody else would.
+    pub fn edit(&self, path: &str, text: &str) {
+        let mut state = self.0.lock().unwrap();
+        if let Some(inode) = state.visible.get(Path::new(path)).copied() {
+            state.write(inode, text.as_bytes().to_vec());
+        }
+    }
+
+    /// Puts another file in the place of one.
+    pub fn replace(&self, path: &str, text: &str) {
+        let mut state = self.0.lock().unwrap();
+        let inode = state.inodes.len() as u64 + 1;
+        state.write(inode, text.as_bytes().to_vec());
+        state.change(Change::Link(path.into(), inode));
+    }
+
+    pub fn delete(&self, path: &str) {
+        self.0.lock().unwrap().change(Change::Unlink(path.into()));
+    }
+
+    /// Gives a file another mode.
+    pub fn set_mode(&self, path: &str, mode: u32) {
+        let mut state = self.0.lock().unwrap();
+        state.clock += 1;
+        let changed = state.clock;
+        if let Some(inode) = state.visible.get(Path::new(path)).copied() {
+            let inode = state.inodes.get_mut(&inode).unwrap();
+            (inode.mode, inode.changed) = (mode, changed);
+        }
+    }
+
+    pub fn mode(&self, path: &str) -> u32 {
+        let state = self.0.lock().unwrap();
+        let inode = state.visible.get(Path::new(path));
+        inode.map_or(0, |inode| state.inodes[inode].mode)
+    }
+
+    /// Moves a folder away, and puts another in its place with copies of its files.
+    pub fn swap_folder(&self, path: &str) {
+        let mut state = self.0.lock().unwrap();
+        let away = PathBuf::from(format!("{path}-moved"));
+        let id = state.folder_id(Path::new(path));
+        let below: Vec<_> = (state.visible.iter())
+            .filter(|(name, _)| parent(name) == Path::new(path))
+            .map(|(name, inode)| (name.clone(), *inode))
+            .collect();
+        for (name, inode) in below {
+            let moved = away.join(name.file_name().unwrap());
+            let bytes = state.inodes[&inode].visible.clone();
+            for names in [true, false] {
+                let names = if names {
+                    &mut state.visible
+                } else {
+                    &mut state.durable
+                };
+                names.remove(&name);
+                names.insert(moved.clone(), inode);
+            }
+            let copy = state.inodes.len() as u64 + 1;
+            state.write(copy, bytes.clone());
+            state.inodes.get_mut(&copy).unwrap().durable = bytes;
+            state.visible.insert(name.clone(), copy);
+            state.durable.insert(name, copy);
+        }
+        for change in &mut state.pending {
+            let moved = |at: &PathBuf| match at.strip_prefix(path) {
+                Ok(name) => away.join(name),
+                Err(_) => at.clone(),
+            };
+            *change = match change {
+                Change::Link(at, inode) => Change::Link(moved(at), *inode),
+                Change::Unlink(at) => Change::Unlink(moved(at)),
+                Change::Exchange(one, other) => Change::Exchange(moved(one), moved(other)),
+            };
+        }
+        state.folders.remove(Path::new(path));
+        state.moved.insert(id, away);
+        state.noted = state
+            .visible
+            .get(&Path::new(path).join("c.txt"))
+            .map_or("(missing)".into(), |inode| {
+                String::from_utf8_lossy(&state.inodes[inode].visible).into_owned()
+            });
+        let fresh = 5000 + state.operations;
+        state.folders.insert(path.into(), fresh);
+    }
+
+    /// What `c.txt` held when its folder was swapped.
+    pub fn noted(&self) -> String {
+        self.0.lock().unwrap().noted.clone()
+    }
+
+    /// Removes a folder and all in it.
+    pub fn remove_tree(&self, path: &str) {
+        let mut state = self.0.lock().unwrap();
+        state.visible.retain(|name, _| !name.starts_with(path));
+        state.durable.retain(|name, _| !name.starts_with(path));
+        state.folders.remove(Path::new(path));
+    }
+
+    /// Does something at the `n`th operation from now on.
+    pub fn at(&self, n: u64, hook: impl FnOnce(&ModelFs) + Send + 'static) {
+        let mut state = self.0.lock().unwrap();
+        state.operations = 0;
+        state.hook = Some((n, Box::new(hook)));
     }
 
     /// Puts a file on the disk.
@@ -145,8 +301,14 @@ impl ModelFs {
         (state.operations, state.stop_at, state.stopped) = (0, n, false);
     }
 
-    pub fn meddle_at(&self, n: u64, path: &str, how: Meddle) {
-        self.0.lock().unwrap().meddle = Some((n, path.into(), how));
+    /// As [`ModelFs::stop_at`], counted on.
+    pub fn stop_later(&self, n: u64) {
+        self.0.lock().unwrap().stop_at = n;
+    }
+
+    /// A folder that is there although no file was put into it at the start.
+    pub fn make_known(&self, path: &str) {
+        self.0.lock().unwrap().folder_id(Path::new(path));
     }
 
     pub fn operations(&self) -> u64 {
@@ -198,6 +360,15 @@ impl ModelFs {
             }
             inode.visible.clone_from(&inode.durable);
         }
+        // What lies in a folder that was lost is lost.
+        let lost: Vec<_> = (state.made.iter())
+            .filter(|folder| !state.durable.contains_key(*folder))
+            .cloned()
+            .collect();
+        for folder in lost {
+            state.durable.retain(|name, _| !name.starts_with(&folder));
+            state.made.remove(&folder);
+        }
         state.visible.clone_from(&state.durable);
         (state.stopped, state.stop_at) = (false, 0);
     }
@@ -223,24 +394,11 @@ impl ModelFs {
     fn tick(&self) -> io::Result<MutexGuard<'_, State>> {
         let mut state = self.0.lock().unwrap();
         state.operations += 1;
-        if state
-            .meddle
-            .as_ref()
-            .is_some_and(|(n, ..)| *n == state.operations)
-        {
-            let (_, path, how) = state.meddle.take().unwrap();
-            let inode = match how {
-                Meddle::Edit => state.inode(&path)?,
-                Meddle::Replace => state.inodes.len() as u64 + 1,
-                Meddle::Delete => 0,
-            };
-            match how {
-                Meddle::Delete => state.change(Change::Unlink(path)),
-                _ => {
-                    state.write(inode, b"edited".to_vec());
-                    state.change(Change::Link(path, inode));
-                }
-            }
+        let now = state.operations;
+        if let Some((_, hook)) = state.hook.take_if(|(n, _)| *n == now) {
+            drop(state);
+            hook(self);
+            state = self.0.lock().unwrap();
         }
         if state.stop_at > 0 && state.operations >= state.stop_at {
             state.stopped = true;
@@ -282,22 +440,64 @@ impl Write for Writer {
     }
 }
 
+/// A file that was opened, as it is now.
+struct Reading<'m> {
+    model: &'m ModelFs,
+    inode: u64,
+    bytes: Cursor<Vec<u8>>,
+}
+
+impl Read for Reading<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        self.bytes.read(buffer)
+    }
+}
+
+impl ReadFile for Reading<'_> {
+    fn stat(&self) -> io::Result<Stat> {
+        Ok(stat(&*self.model.tick()?, self.inode))
+    }
+}
+
+fn stat(state: &State, inode: u64) -> Stat {
+    let found = &state.inodes[&inode];
+    Stat {
+        id: FileId { device: 1, inode },
+        bytes: found.visible.len() as u64,
+        written: (found.written, 0),
+        changed: (found.changed, 0),
+        mode: found.mode,
+        owner: (0, 0),
+        names: 1,
+    }
+}
+
 impl Fs for ModelFs {
     fn sync_threads(&self, _: usize) -> usize {
         // One, so that every run is the same.
         1
     }
 
-    fn stat(&self, path: &Path) -> io::Result<Stat> {
+    fn random(&self) -> io::Result<u128> {
+        let mut state = self.0.lock().unwrap();
+        state.random += 1;
+        Ok(state.random)
+    }
+
+    fn folder(&self, path: &Path) -> io::Result<Arc<dyn Folder>> {
         let state = self.tick()?;
-        let inode = state.inode(path)?;
-        let found = &state.inodes[&inode];
-        Ok(Stat {
-            device: 1,
-            inode,
-            bytes: found.visible.len() as u64,
-            written: (found.written, 0),
-            names: 1,
+        let id = *state.folders.get(path).ok_or_else(missing)?;
+        Ok(Arc::new(ModelFolder {
+            model: self.clone(),
+            path: path.to_owned(),
+            id,
+        }))
+    }
+
+    fn locate(&self, path: &Path, _: &Confinement) -> io::Result<Place> {
+        Ok(Place {
+            folder: self.folder(&parent(path))?,
+            name: path.file_name().unwrap().to_owned(),
         })
     }
 
@@ -332,24 +532,6 @@ impl Fs for ModelFs {
         self.sync(path)
     }
 
-    fn overwrite(&self, path: &Path, with: &Path) -> io::Result<()> {
-        let (source, target) = {
-            let state = self.tick()?;
-            (state.inode(with)?, state.inode(path)?)
-        };
-        let bytes = self.0.lock().unwrap().inodes[&source].visible.clone();
-        // In two strokes, so that a crash may fall between them.
-        let half = bytes[..bytes.len() / 2].to_vec();
-        self.tick()?.write(target, half);
-        self.tick()?.write(target, bytes);
-        self.sync(path)
-    }
-
-    fn dress(&self, copy: &Path, like: &Path) -> io::Result<()> {
-        let state = self.tick()?;
-        state.inode(copy).and_then(|_| state.inode(like)).map(drop)
-    }
-
     fn sync(&self, path: &Path) -> io::Result<()> {
         let mut state = self.tick()?;
         let inode = state.inode(path)?;
@@ -370,13 +552,6 @@ impl Fs for ModelFs {
         Ok(())
     }
 
-    fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
-        let mut state = self.tick()?;
-        state.inode(one).and_then(|_| state.inode(other))?;
-        state.change(Change::Exchange(one.to_owned(), other.to_owned()));
-        Ok(())
-    }
-
     fn remove(&self, path: &Path) -> io::Result<()> {
         let mut state = self.tick()?;
         state.inode(path)?;
@@ -385,30 +560,176 @@ impl Fs for ModelFs {
     }
 
     fn make_folder(&self, path: &Path) -> io::Result<()> {
-        self.new_name(&path.join("."))?;
-        self.0.lock().unwrap().folders.insert(path.to_owned());
+        self.new_name(path)?;
+        self.0.lock().unwrap().made.insert(path.to_owned());
         Ok(())
+    }
+
+    fn remove_folder(&self, path: &Path) -> io::Result<()> {
+        if !self.list(path)?.is_empty() {
+            return Err(io::ErrorKind::DirectoryNotEmpty.into());
+        }
+        self.remove(path)
     }
 
     fn list(&self, path: &Path) -> io::Result<Vec<String>> {
         let state = self.tick()?;
-        let below = state
-            .visible
-            .keys()
-            .filter_map(|name| name.strip_prefix(path).ok());
-        let first = below.filter_map(|name| name.components().next());
-        let names: BTreeSet<String> = first
-            .map(|c| c.as_os_str().to_string_lossy().into_owned())
-            .collect();
-        Ok(names.into_iter().collect())
+        let below = state.visible.keys().filter(|name| parent(name) == path);
+        let name = |path: &PathBuf| path.file_name().unwrap().to_string_lossy().into_owned();
+        Ok(below.map(name).collect())
+    }
+}
+
+struct ModelFolder {
+    model: ModelFs,
+    path: PathBuf,
+    id: u64,
+}
+
+impl ModelFolder {
+    /// Counts an operation on a name, and gives where it is now.
+    fn tick(&self, name: &OsStr) -> io::Result<(MutexGuard<'_, State>, PathBuf)> {
+        let state = self.model.tick()?;
+        let path = state.now(self).join(name);
+        Ok((state, path))
+    }
+}
+
+impl Folder for ModelFolder {
+    fn path(&self) -> &Path {
+        &self.path
     }
 
-    fn must_stand(&self, path: &Path) -> io::Result<bool> {
-        drop(self.tick()?);
-        Ok(path.extension().is_some_and(|kind| kind == "hard"))
+    fn id(&self) -> FileId {
+        FileId {
+            device: 1,
+            inode: self.id,
+        }
     }
 
-    fn check_writable(&self, _: &Path) -> io::Result<()> {
-        self.tick().map(drop)
+    fn is_at_its_path(&self) -> bool {
+        let state = self.model.0.lock().unwrap();
+        state.folders.get(&self.path) == Some(&self.id)
+    }
+
+    fn stat(&self, name: &OsStr) -> io::Result<Stat> {
+        let (state, path) = self.tick(name)?;
+        Ok(stat(&state, state.inode(&path)?))
+    }
+
+    fn read(&self, name: &OsStr) -> io::Result<Box<dyn ReadFile + '_>> {
+        let (state, path) = self.tick(name)?;
+        let inode = state.inode(&path)?;
+        let bytes = Cursor::new(state.inodes[&inode].visible.clone());
+        Ok(Box::new(Reading {
+            model: &self.model,
+            inode,
+            bytes,
+        }))
+    }
+
+    fn create(&self, name: &OsStr) -> io::Result<FileId> {
+        let path = self.tick(name)?.1;
+        let inode = self.model.new_name(&path)?;
+        Ok(FileId { device: 1, inode })
+    }
+
+    fn write(&self, name: &OsStr, id: FileId) -> io::Result<Box<dyn Write + '_>> {
+        let (state, path) = self.tick(name)?;
+        match state.inode(&path)? == id.inode {
+            true => Ok(Box::new(Writer {
+                model: self.model.clone(),
+                inode: id.inode,
+            })),
+            false => Err(LeadsElsewhere::error()),
+        }
+    }
+
+    fn copy_attributes(&self, from: &OsStr, to: &OsStr, id: FileId) -> io::Result<blake3::Hash> {
+        let (mut state, from) = self.tick(from)?;
+        // What is called so cannot be made like another.
+        if from.extension().is_some_and(|kind| kind == "strange") {
+            return Err(io::ErrorKind::PermissionDenied.into());
+        }
+        let to = state.now(self).join(to);
+        let mode = state.inodes[&state.inode(&from)?].mode;
+        let inode = state.inode(&to)?;
+        if inode != id.inode {
+            return Err(LeadsElsewhere::error());
+        }
+        state.inodes.get_mut(&inode).unwrap().mode = mode;
+        Ok(blake3::hash(&mode.to_le_bytes()))
+    }
+
+    fn attributes(&self, name: &OsStr) -> io::Result<blake3::Hash> {
+        let (state, path) = self.tick(name)?;
+        let mode = state.inodes[&state.inode(&path)?].mode;
+        Ok(blake3::hash(&mode.to_le_bytes()))
+    }
+
+    fn sync_file(&self, name: &OsStr) -> io::Result<()> {
+        let path = self.tick(name)?.1;
+        self.model.sync(&path)
+    }
+
+    fn sync(&self) -> io::Result<()> {
+        let path = self.tick(OsStr::new(""))?.1;
+        self.model.sync_folder(&parent(&path.join("x")))
+    }
+
+    fn overwrite(&self, name: &OsStr, id: FileId, with: &mut dyn Read) -> io::Result<()> {
+        let (state, path) = self.tick(name)?;
+        let target = state.inode(&path)?;
+        drop(state);
+        if target != id.inode {
+            return Err(LeadsElsewhere::error());
+        }
+        let mut bytes = Vec::new();
+        with.read_to_end(&mut bytes)?;
+        // In two strokes, so that a crash may fall between them.
+        let half = bytes[..bytes.len() / 2].to_vec();
+        self.model.tick()?.write(target, half);
+        self.model.tick()?.write(target, bytes);
+        self.model.sync(&path)
+    }
+
+    fn exchange(&self, one: &OsStr, other: &OsStr) -> io::Result<()> {
+        let (mut state, one) = self.tick(one)?;
+        let other = state.now(self).join(other);
+        state.inode(&one).and_then(|_| state.inode(&other))?;
+        state.change(Change::Exchange(one.clone(), other.clone()));
+        state.renamed(&one);
+        state.renamed(&other);
+        Ok(())
+    }
+
+    fn remove(&self, name: &OsStr, ours: &dyn Fn(&Stat) -> bool) -> io::Result<Removal> {
+        let (mut state, path) = self.tick(name)?;
+        let Ok(inode) = state.inode(&path) else {
+            return Ok(Removal::Missing);
+        };
+        if !ours(&stat(&state, inode)) {
+            return Ok(Removal::NotOurs);
+        }
+        state.change(Change::Unlink(path));
+        Ok(Removal::Removed)
+    }
+
+    fn list(&self) -> io::Result<Vec<OsString>> {
+        let path = self.tick(OsStr::new("x"))?.1;
+        let names = self.model.list(&parent(&path))?;
+        Ok(names.into_iter().map(OsString::from).collect())
+    }
+
+    fn replacing(&self, name: &OsStr) -> io::Result<Replacing> {
+        let path = self.tick(name)?.1;
+        Ok(match path.extension().is_some_and(|kind| kind == "hard") {
+            true => Replacing::InPlace,
+            false => Replacing::Exchange,
+        })
+    }
+
+    fn check_writable(&self, name: &OsStr) -> io::Result<()> {
+        self.tick(name).map(drop)
     }
 }

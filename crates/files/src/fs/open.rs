@@ -1,0 +1,127 @@
+//! Opening files and folders without being led elsewhere, and without waiting.
+
+use super::{FileId, LeadsElsewhere, NotRegular, Stat};
+use rustix::fs::{CWD, FileType, Mode, OFlags, ResolveFlags};
+use rustix::io::Errno;
+use std::fs::File;
+use std::io;
+use std::os::fd::{AsFd, OwnedFd};
+use std::path::{Component, Path, PathBuf};
+
+/// How a folder is opened.
+const FOLDER: OFlags = OFlags::RDONLY
+    .union(OFlags::DIRECTORY)
+    .union(OFlags::CLOEXEC);
+/// How a file is opened, whatever it is: a pipe or a device must not hold us up.
+pub(super) const AT_ONCE: OFlags = OFlags::CLOEXEC
+    .union(OFlags::NOFOLLOW)
+    .union(OFlags::NONBLOCK)
+    .union(OFlags::NOCTTY);
+
+/// Opens a folder; a symbolic link anywhere in its path is an error.
+pub(super) fn folder_without_links(path: &Path) -> io::Result<OwnedFd> {
+    let resolve = ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
+    match rustix::fs::openat2(CWD, path, FOLDER, Mode::empty(), resolve) {
+        // A system, or a sandbox, that does not know the call.
+        Err(Errno::NOSYS | Errno::PERM) => step_by_step(path),
+        Err(Errno::LOOP) => Err(LeadsElsewhere::error()),
+        opened => Ok(opened?),
+    }
+}
+
+/// The same, each folder opened from the one before.
+fn step_by_step(path: &Path) -> io::Result<OwnedFd> {
+    let mut at: Option<OwnedFd> = None;
+    for part in path.components() {
+        let name = match part {
+            Component::CurDir => Path::new("."),
+            _ => Path::new(part.as_os_str()),
+        };
+        let flags = FOLDER | OFlags::NOFOLLOW;
+        let next = match &at {
+            Some(folder) => rustix::fs::openat(folder, name, flags, Mode::empty()),
+            None => rustix::fs::openat(CWD, name, flags, Mode::empty()),
+        };
+        at = Some(match next {
+            Err(Errno::LOOP | Errno::NOTDIR) => return Err(LeadsElsewhere::error()),
+            opened => opened?,
+        });
+    }
+    match at {
+        Some(folder) => Ok(folder),
+        None => Ok(rustix::fs::open(".", FOLDER, Mode::empty())?),
+    }
+}
+
+/// Where a path leads, absolute, if there is a symbolic link on the way to it; `None` where
+/// there is none, and for what cannot be looked at.
+pub fn links_on_the_way(path: &Path) -> Option<PathBuf> {
+    let resolve = ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
+    let flags = OFlags::PATH | OFlags::CLOEXEC;
+    match rustix::fs::openat2(CWD, path, flags, Mode::empty(), resolve) {
+        Ok(_) => None,
+        Err(Errno::LOOP) => path.canonicalize().ok(),
+        Err(Errno::NOSYS | Errno::PERM) => {
+            let real = path.canonicalize().ok()?;
+            let here = std::env::current_dir().ok()?;
+            (real != here.join(path)).then_some(real)
+        }
+        Err(_) => None,
+    }
+}
+
+/// The state of an opened file, which must be a regular one.
+pub(super) fn regular(file: impl AsFd) -> io::Result<Stat> {
+    state(&rustix::fs::fstat(file)?)
+}
+
+/// What the system says of a regular file.
+pub(super) fn state(found: &rustix::fs::Stat) -> io::Result<Stat> {
+    match FileType::from_raw_mode(found.st_mode) {
+        FileType::RegularFile => {}
+        FileType::Symlink => return Err(LeadsElsewhere::error()),
+        _ => return Err(NotRegular::error()),
+    }
+    // These have other types on some processors.
+    #[allow(clippy::unnecessary_cast)]
+    Ok(Stat {
+        id: id(found),
+        bytes: found.st_size as u64,
+        written: (found.st_mtime as i64, found.st_mtime_nsec as i64),
+        changed: (found.st_ctime as i64, found.st_ctime_nsec as i64),
+        mode: found.st_mode & 0o7777,
+        owner: (found.st_uid, found.st_gid),
+        names: found.st_nlink as u64,
+    })
+}
+
+/// Which file it is.
+pub(super) fn id(found: &rustix::fs::Stat) -> FileId {
+    FileId {
+        device: found.st_dev,
+        inode: found.st_ino,
+    }
+}
+
+/// Opens a file, links followed, without waiting; tells whether it is a regular one.
+pub(crate) fn open_at_once(path: &Path) -> io::Result<(OwnedFd, bool)> {
+    let flags = OFlags::RDONLY | AT_ONCE.difference(OFlags::NOFOLLOW);
+    let opened = rustix::fs::open(path, flags, Mode::empty())?;
+    let mode = rustix::fs::fstat(&opened)?.st_mode;
+    Ok((
+        opened,
+        FileType::from_raw_mode(mode) == FileType::RegularFile,
+    ))
+}
+
+/// Opens a file that must be a regular one, links followed, without waiting.
+///
+/// # Errors
+///
+/// When it cannot be opened, or is not a regular file ([`NotRegular`]).
+pub fn open_regular(path: &Path) -> io::Result<File> {
+    match open_at_once(path)? {
+        (opened, true) => Ok(opened.into()),
+        (_, false) => Err(NotRegular::error()),
+    }
+}
