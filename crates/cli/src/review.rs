@@ -21,7 +21,7 @@ use crate::commands::plans::Meant;
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
-use crate::tables::FileTables;
+use crate::tables::UnreadTables;
 use crate::watch;
 use brisk_quill_core::columns::Layout;
 use brisk_quill_core::plan::{ChangeRecord, decision_line};
@@ -34,7 +34,6 @@ use screen::Screen;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use state::{Action, Edit, Effect, Leave, State, Texts};
 use std::io;
-use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
@@ -154,8 +153,7 @@ fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result
 
 /// How the cells of each file are written, where it has columns; and whether it is UTF-8.
 fn layouts(state: &State) -> Vec<(Option<Layout>, bool)> {
-    let mut tables = FileTables::new(Path::new(""));
-    let rewrite = state.plan.rewrite.build(&mut tables).ok();
+    let rewrite = state.plan.rewrite.build(&mut UnreadTables).ok();
     let layout = |path: &[u8]| {
         let path = String::from_utf8_lossy(path);
         let steps = rewrite.as_ref()?.steps().iter();

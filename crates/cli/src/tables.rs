@@ -2,21 +2,54 @@
 
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Table, Tables};
+use brisk_quill_files::{open_below, open_regular};
 use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+
+/// The largest table, in bytes.
+const MOST: u64 = 64 << 20;
 
 /// Reads tables, each once. Their paths are relative to a folder.
 pub struct FileTables {
     base: PathBuf,
+    /// The folder that they must lie below, because somebody else has named them.
+    root: Option<PathBuf>,
     read: BTreeMap<PathBuf, Arc<Table>>,
+}
+
+/// Knows of every table that there is one, and opens none: for a rewrite that is not run.
+pub struct UnreadTables;
+
+impl Tables for UnreadTables {
+    fn table(&mut self, _: &str) -> Result<Arc<Table>, String> {
+        Ok(Arc::new(Table::new(Vec::new())))
+    }
 }
 
 impl FileTables {
     pub fn new(base: &Path) -> Self {
         Self {
             base: base.to_owned(),
+            root: None,
             read: BTreeMap::new(),
+        }
+    }
+
+    /// Those that a plan names must lie where its files must.
+    pub fn below(root: Option<&Path>) -> Self {
+        Self {
+            root: root.map(Path::to_owned),
+            ..Self::new(Path::new(""))
+        }
+    }
+
+    fn open(&self, path: &Path) -> io::Result<File> {
+        match &self.root {
+            Some(root) => open_below(root, path),
+            None => open_regular(path),
         }
     }
 }
@@ -27,7 +60,9 @@ impl Tables for FileTables {
         if let Some(table) = self.read.get(&path) {
             return Ok(Arc::clone(table));
         }
-        let table = Arc::new(read(&path).map_err(|why| {
+        let opened = self.open(&path).map_err(|error| error.to_string());
+        let table = opened.and_then(|file| read(file, &path));
+        let table = Arc::new(table.map_err(|why| {
             let shown = visible_path(&path);
             format!("the table {shown} cannot be used: {why}")
         })?);
@@ -37,8 +72,13 @@ impl Tables for FileTables {
 }
 
 /// A row of names at the top does no harm: it only maps the one name to the other.
-fn read(path: &Path) -> Result<Table, String> {
-    let bytes = std::fs::read(path).map_err(|error| error.to_string())?;
+fn read(file: File, path: &Path) -> Result<Table, String> {
+    let mut bytes = Vec::new();
+    let read = file.take(MOST + 1).read_to_end(&mut bytes);
+    read.map_err(|error| error.to_string())?;
+    if bytes.len() as u64 > MOST {
+        return Err("it is larger than 64 MiB".into());
+    }
     let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&bytes);
     let tabs = path.extension().is_some_and(|kind| kind == "tsv");
     let mut rows = csv::ReaderBuilder::new()

@@ -45,6 +45,12 @@ pub enum ProblemKind {
         /// The new text.
         text: Vec<u8>,
     },
+    /// New text over its limit.
+    #[error("the new text would be over {} MiB longer than the old", limit >> 20)]
+    NewTextTooLong {
+        /// In bytes.
+        limit: usize,
+    },
     /// A row that has not the form of one.
     #[error(transparent)]
     Row(#[from] RowFault),

@@ -232,10 +232,14 @@ impl Template {
     ///
     /// # Errors
     ///
-    /// When a filter cannot work on its value; `out` is of no use then.
+    /// When a filter cannot work on its value, or the text would be over 1 MiB longer than the
+    /// match; `out` is of no use then.
     pub fn expand(&self, occasion: &Occasion<'_>, out: &mut Vec<u8>) -> Result<(), FilterProblem> {
         // Most texts are short.
         out.reserve(32);
+        let matched = occasion.groups.first().copied().flatten();
+        let matched = matched.map_or(0, |span| span.range().len());
+        let most = out.len() + matched + TEXT_MOST;
         for part in &self.parts {
             match part {
                 Part::Text(text) => out.extend_from_slice(text.as_bytes()),
@@ -251,10 +255,13 @@ impl Template {
                     }
                     (subject, calls) => {
                         let value = occasion.value(subject);
-                        let text = filters::run(calls, value)?;
+                        let text = filters::run(calls, value, matched + TEXT_MOST)?;
                         out.extend_from_slice(text.as_bytes());
                     }
                 },
+            }
+            if out.len() > most {
+                return Err(FilterProblem::too_long("the template"));
             }
         }
         Ok(())
@@ -286,6 +293,9 @@ impl Occasion<'_> {
         })
     }
 }
+
+/// The most bytes by which the text for a match may be longer than the match.
+const TEXT_MOST: usize = 1 << 20;
 
 /// Adds plain text, keeping neighbouring text in one part.
 fn push_text(parts: &mut Vec<Part>, text: &str) {

@@ -6,7 +6,7 @@
 
 use crate::behind::WriteBehind;
 use crate::early_sync::EarlySync;
-use crate::fs::folder_of;
+use crate::fs::{folder_of, open_regular};
 use crate::parallel::on_each;
 use crate::splice::{CHUNK, splice_into};
 use crate::{FileEdit, FileError, Plan, Source, Trouble};
@@ -49,7 +49,7 @@ pub fn write_elsewhere(
     let mut staged = Vec::new();
     for file in &plan.files {
         let path = file.source.path();
-        let source = File::open(path).map_err(|e| FileError::io(path, Trouble::Read, e))?;
+        let source = open_regular(path).map_err(|e| FileError::io(path, Trouble::Read, e))?;
         let target = target(&file.source);
         let mut copy = staging.copy(&target)?;
         let spliced = splice_into(&source, file, &mut copy.out);

@@ -13,7 +13,7 @@ mod open;
 mod real;
 
 pub(crate) use open::open_at_once;
-pub use open::{links_on_the_way, open_regular};
+pub use open::{links_on_the_way, open_below, open_regular};
 pub use real::RealFs;
 
 use serde::{Deserialize, Serialize};

@@ -48,7 +48,7 @@ pub use evaluate::{
 };
 pub use fs::{
     Confinement, FileId, Folder, Fs, LeadsElsewhere, NotRegular, Place, ReadFile, RealFs, Removal,
-    Replacing, Stat, links_on_the_way, open_regular,
+    Replacing, Stat, links_on_the_way, open_below, open_regular,
 };
 pub use journal::{
     ChangeRecord, Commit, Intent, Journal, Lock, PathText, Record, RunRecord, RunState, Target,

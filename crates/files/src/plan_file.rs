@@ -4,7 +4,7 @@
 //! core's [`PlanIndex`], and a change is read again where its texts are needed. Paths in it are
 //! confined to a root.
 
-use crate::fs::Confinement;
+use crate::fs::{Confinement, open_regular};
 use crate::{Change, Facts, Newline, Plan, PlannedFile, Source, Spooler};
 use brisk_quill_core::plan::{ChangeRecord, Decision, PlanFault, PlanFile, PlanIndex, RECORD_MOST};
 use std::cmp::Reverse;
@@ -83,7 +83,7 @@ impl PlanDoc {
     /// When it cannot be read, or a line of it does not fit. A last line that was cut off is no
     /// error: see [`PlanDoc::is_whole`].
     pub fn open(path: &Path) -> Result<Self, PlanFileError> {
-        let file = File::open(path)?;
+        let file = open_regular(path)?;
         let mut doc = Self {
             path: path.to_owned(),
             index: PlanIndex::default(),

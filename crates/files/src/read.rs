@@ -1,6 +1,7 @@
 //! Reading a text in pieces, once, with what must be known of it.
 
 use crate::coding::{Coding, Decoded, TextEncoding};
+use crate::fs::open_below;
 use crate::waiting::{Waiting, open_at_once};
 use crate::{FileError, Source, Trouble, Watch};
 use memchr::{memchr, memchr_iter};
@@ -8,7 +9,7 @@ use std::borrow::Cow;
 use std::fs::File;
 use std::io::{self, Read, Seek};
 use std::ops::Range;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// How much is read at a time, in bytes.
@@ -104,6 +105,8 @@ pub struct Reader {
     /// Standard input, where it has been kept.
     kept: Option<Arc<File>>,
     watch: Arc<Watch>,
+    /// The folder that files must lie below.
+    root: Option<PathBuf>,
 }
 
 impl Reader {
@@ -130,6 +133,13 @@ impl Reader {
         self
     }
 
+    /// Reads only files that lie below `root`, wherever links lead.
+    #[must_use]
+    pub fn below(mut self, root: Option<&Path>) -> Self {
+        self.root = root.map(Path::to_owned);
+        self
+    }
+
     /// A reader for another thread, of the same texts.
     #[must_use]
     pub fn another(&self) -> Self {
@@ -139,6 +149,7 @@ impl Reader {
             buffer: Vec::new(),
             kept: self.kept.clone(),
             watch: Arc::clone(&self.watch),
+            root: self.root.clone(),
         }
     }
 
@@ -192,7 +203,10 @@ impl Reader {
         let mut input: Box<dyn Read> = match source {
             Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
             Source::Stdin => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),
-            Source::File(path) => open_at_once(path, &self.watch).map_err(fail)?,
+            Source::File(path) => match &self.root {
+                Some(root) => Box::new(open_below(root, path).map_err(fail)?),
+                None => open_at_once(path, &self.watch).map_err(fail)?,
+            },
         };
         let piece = self.piece.unwrap_or(PIECE);
         if self.buffer.len() != piece {

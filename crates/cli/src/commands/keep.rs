@@ -6,8 +6,7 @@ use crate::render::ShownPassage;
 use brisk_quill_core::columns::Layout;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Example, Rewrite, Step, rewrite_text};
-use brisk_quill_files::Source;
-use std::fs::File;
+use brisk_quill_files::{Source, open_regular};
 use std::io::{BufRead, BufReader, Read};
 use std::path::{Component, Path, PathBuf};
 
@@ -71,7 +70,7 @@ fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
         return None;
     };
     let mut line = String::new();
-    let mut file = BufReader::new(File::open(path).ok()?.take(LONGEST as u64));
+    let mut file = BufReader::new(open_regular(path).ok()?.take(LONGEST as u64));
     file.read_line(&mut line).ok()?;
     let line = line.trim_start_matches('\u{FEFF}');
     line.ends_with('\n')

@@ -19,6 +19,7 @@ use brisk_quill_files::{
 };
 use std::fs::File;
 use std::ops::ControlFlow;
+use std::path::Path;
 
 /// Units told that are not as `--ensure` asks; the rest is counted.
 const UNMET_TOLD: usize = 40;
@@ -62,11 +63,21 @@ impl Guard {
 }
 
 impl<'r> Pass<'r> {
-    /// A pass over the files of `listing`. What must be counted before is counted here.
+    /// A pass over some files. What must be counted before is counted here.
     pub fn new(
         rewrite: &'r Rewrite,
         sources: &Sources,
-        mut options: RunOptions,
+        options: RunOptions,
+        reading: (TextOptions, Threads),
+        guard: Guard,
+    ) -> Result<Self, Complaint> {
+        Self::below(None, (rewrite, sources, options), reading, guard)
+    }
+
+    /// A pass over files that must lie below `root`, as [`Pass::new`].
+    pub fn below(
+        root: Option<&Path>,
+        (rewrite, sources, mut options): (&'r Rewrite, &Sources, RunOptions),
         (texts, threads): (TextOptions, Threads),
         guard: Guard,
     ) -> Result<Self, Complaint> {
@@ -74,7 +85,7 @@ impl<'r> Pass<'r> {
         if !sources.waits_for_typing() {
             watch::listen();
         }
-        let mut reader = Reader::new(texts).watched(watch());
+        let mut reader = Reader::new(texts).watched(watch()).below(root);
         while let Some(step) = rewrite.step_to_count(&options.totals) {
             keep_stdin(&mut reader, listing)?;
             let mut run = Run::counting(rewrite, step, &options.totals);

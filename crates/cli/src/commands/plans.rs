@@ -6,7 +6,7 @@ use crate::args::{Part, PlanArgs, StepArgs};
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::render::{counted, number, rewrite_sentence};
-use crate::tables::FileTables;
+use crate::tables::UnreadTables;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{PlanFile, PlanIndex};
 use brisk_quill_files::{Journal, Plan, PlanDoc, PlanFileError, Source};
@@ -167,12 +167,16 @@ impl Meant {
         plan.map_err(|error| cannot_use(&self.name, &error))
     }
 
+    /// The folder that its files and tables must lie below; `None` where it is our own.
+    pub fn root(&self) -> Option<&Path> {
+        self.root.as_deref()
+    }
+
     /// How its rewrite was understood.
     pub fn sentence(&self) -> String {
         let index = &self.doc.index;
         let sources: Vec<Source> = index.files.iter().map(source_of).collect();
-        let mut tables = FileTables::new(Path::new(""));
-        let words = match index.rewrite.build(&mut tables) {
+        let words = match index.rewrite.build(&mut UnreadTables) {
             Ok(rewrite) => rewrite_sentence(&rewrite, &sources),
             Err(_) => format!("In {}.", counted(sources.len() as u64, "file")),
         };

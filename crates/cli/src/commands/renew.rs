@@ -18,9 +18,10 @@ use brisk_quill_core::plan::{Decision, JUDGED_LINE, decision_line};
 use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
 use brisk_quill_files::{
     FactsOf, FilePassage, FileSink, Listing, PartSink, PlanDoc, TextEncoding, TextOptions,
+    open_regular,
 };
 use std::collections::HashMap;
-use std::fs::{self, File};
+use std::fs;
 use std::io::{self, BufRead, BufReader};
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
@@ -76,7 +77,7 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
     meant.check_places()?;
     let index = &meant.doc.index;
     let text = index.rewrite.clone();
-    let mut tables = FileTables::new(Path::new(""));
+    let mut tables = FileTables::below(meant.root());
     let rewrite = text.build(&mut tables).map_err(|(step, fault)| {
         Complaint::wrong(format!(
             "the rewrite of the plan cannot be built, step {step}: {fault}"
@@ -113,7 +114,12 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
     };
     let guard = Guard::new(&GuardArgs::default())?;
     let reading = (texts, Threads::new(None));
-    let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
+    let mut pass = Pass::below(
+        meant.root(),
+        (&asked.rewrite, &sources, run),
+        reading,
+        guard,
+    )?;
     let mut plan = PlanOut::new(&asked, false, Some(fresh), false)?;
     plan.begin(output);
     if !fill(&mut pass, &sources.listing, &mut plan, output)? {
@@ -252,7 +258,7 @@ fn carry(meant: &Meant, fresh: &Path) -> Result<Renewed, Complaint> {
 /// What each change of a plan is known by, in order: its file, the text it stands in, its number
 /// there, its column, and its old and new text.
 fn keys(plan: &Path) -> io::Result<Vec<Key>> {
-    let mut input = BufReader::with_capacity(1 << 18, File::open(plan)?);
+    let mut input = BufReader::with_capacity(1 << 18, open_regular(plan)?);
     let mut keys = Vec::new();
     let mut line = Vec::new();
     let mut around = String::new();

@@ -2,11 +2,10 @@
 
 use brisk_quill_core::Span;
 use brisk_quill_core::plan::{ChangeRecord, PlanIndex};
-use brisk_quill_files::PlanDoc;
+use brisk_quill_files::{PlanDoc, open_regular};
 use memchr::{memchr, memchr_iter, memrchr};
 use std::ffi::OsStr;
-use std::fs::File;
-use std::io;
+use std::io::{self, Read};
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::FileExt;
 use std::path::Path;
@@ -39,7 +38,7 @@ pub fn near(doc: &PlanDoc, plan: &PlanIndex, index: usize, change: &ChangeRecord
     if !of.encoding.starts_with("UTF-8") {
         return None;
     }
-    let file = File::open(OsStr::from_bytes(&of.path)).ok()?;
+    let file = open_regular(Path::new(OsStr::from_bytes(&of.path))).ok()?;
     let low = change.from.saturating_sub(AROUND);
     let high = (change.to + AROUND).min(of.bytes);
     // At most what is read around one change, which was in memory once.
@@ -134,7 +133,8 @@ pub fn whole(doc: &PlanDoc, plan: &PlanIndex, index: usize) -> io::Result<(Vec<V
             "the file is too large to be shown as a whole",
         ));
     }
-    let text = std::fs::read(Path::new(OsStr::from_bytes(&of.path)))?;
+    let mut text = Vec::new();
+    open_regular(Path::new(OsStr::from_bytes(&of.path)))?.read_to_end(&mut text)?;
     if blake3::hash(&text).to_hex().as_str() != of.hash {
         return Err(io::Error::other(
             "the file has changed since its changes were computed",

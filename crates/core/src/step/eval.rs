@@ -103,6 +103,7 @@ impl<'r> StepRun<'r> {
             last_ending: self.last_ending,
             in_row: None,
             counted: Cell::default(),
+            written: Cell::default(),
             out: StepOutcome::default(),
         };
         self.walk.piece(text, (0, last), wanted, &mut maker);
@@ -125,8 +126,13 @@ struct EditMaker<'e> {
     in_row: Option<RowText>,
     /// How far the line ends of the unit at hand have been counted, and how many there are.
     counted: Cell<(usize, u64)>,
+    /// Bytes of new text that templates have given for the unit at hand.
+    written: Cell<usize>,
     out: StepOutcome,
 }
+
+/// The most bytes by which the new text of a unit may be longer than the unit.
+const UNIT_TEXT_MOST: usize = 64 << 20;
 
 /// The text for a cell of a row, which the first match in it gave.
 struct RowText {
@@ -139,6 +145,7 @@ struct RowText {
 impl Visitor for EditMaker<'_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
         self.counted.take();
+        self.written.take();
         let first = self.out.edits.len();
         for finding in found.iter() {
             self.counts.matches += 1;
@@ -288,7 +295,15 @@ impl EditMaker<'_> {
             count,
             row: unit.cell.as_ref().map(|cell| cell.row()),
         };
-        Ok(template.expand(&occasion, text)?)
+        template.expand(&occasion, text)?;
+        let written = self.written.get() + text.len();
+        self.written.set(written);
+        match written.saturating_sub(unit.bytes().len()) > UNIT_TEXT_MOST {
+            true => Err(ProblemKind::NewTextTooLong {
+                limit: UNIT_TEXT_MOST,
+            }),
+            false => Ok(()),
+        }
     }
 
     /// The line ends of a unit before offset `at`, which grows from match to match.

@@ -104,6 +104,16 @@ pub struct FilterProblem {
     pub reason: String,
 }
 
+impl FilterProblem {
+    /// A filter, or a template, gives a text over its limit.
+    pub(super) fn too_long(filter: &'static str) -> Self {
+        Self {
+            filter,
+            reason: "gives a text that is over 1 MiB longer than the match".into(),
+        }
+    }
+}
+
 /// One argument as it was written.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Argument {
@@ -272,6 +282,12 @@ impl Filter {
     ) -> Result<Option<Self>, CallError> {
         let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
         let count = |text: &str| text.parse::<usize>().ok();
+        if let ("pad" | "pad-right", [n, ..]) = (name, &arguments[..])
+            && count(n).is_some_and(|n| n > PAD_MOST)
+        {
+            let message = format!("`{name}` fills to at most {PAD_MOST} characters, not to {n}");
+            return Err(CallError::Argument(message));
+        }
         let fill = |text: &str| (text.graphemes(true).count() == 1).then(|| text.to_owned());
         Ok(match (name, &arguments[..]) {
             ("upper", []) => Some(Self::Upper),
@@ -308,6 +324,9 @@ impl Filter {
     }
 }
 
+/// The most characters to which a text is filled.
+const PAD_MOST: usize = 100_000;
+
 /// Whether a form of dates can be used at all.
 fn check_form(form: &str) -> Result<(), String> {
     let moment = jiff::civil::date(2026, 11, 23).at(6, 30, 0, 0);
@@ -320,17 +339,44 @@ fn check_form(form: &str) -> Result<(), String> {
         .map_err(|error| format!("`{form}` is no form of dates: {error}"))
 }
 
-/// Passes a value through filters; `None` is a group that took no part, and empty.
-pub(super) fn run(calls: &[Call], value: Option<String>) -> Result<String, FilterProblem> {
+/// Passes a value through filters; `None` is a group that took no part, and empty. No text on the
+/// way may be longer than `most` bytes.
+pub(super) fn run(
+    calls: &[Call],
+    value: Option<String>,
+    most: usize,
+) -> Result<String, FilterProblem> {
     let took_part = value.is_some();
     let mut text = value.unwrap_or_default();
     for call in calls {
+        // What is too long is not even made.
+        if text.len().saturating_add(call.growth(&text)) > most {
+            return Err(FilterProblem::too_long(call.name));
+        }
         text = call.run(text, took_part)?;
     }
-    Ok(text)
+    match text.len() > most {
+        true => Err(FilterProblem::too_long("the template")),
+        false => Ok(text),
+    }
 }
 
 impl Call {
+    /// How many bytes longer the text becomes, for filters that can make it much longer.
+    fn growth(&self, text: &str) -> usize {
+        match &self.filter {
+            Filter::Pad(n, fill) | Filter::PadRight(n, fill) => {
+                let missing = n.saturating_sub(text.graphemes(true).count());
+                missing.saturating_mul(fill.len())
+            }
+            Filter::Swap(a, b) => {
+                let more = b.len().saturating_sub(a.len());
+                text.matches(a.as_str()).count().saturating_mul(more)
+            }
+            _ => 0,
+        }
+    }
+
     fn run(&self, text: String, took_part: bool) -> Result<String, FilterProblem> {
         let graphemes = || text.graphemes(true);
         let length = || graphemes().count();

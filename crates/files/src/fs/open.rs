@@ -103,6 +103,39 @@ pub(super) fn id(found: &rustix::fs::Stat) -> FileId {
     }
 }
 
+/// Opens a regular file below a folder, without waiting. Links are followed as long as they stay
+/// below it.
+///
+/// # Errors
+///
+/// When it cannot be opened, does not lie below `root` ([`LeadsElsewhere`]), or is not a regular
+/// file ([`NotRegular`]).
+pub fn open_below(root: &Path, path: &Path) -> io::Result<File> {
+    let flags = OFlags::RDONLY | AT_ONCE.difference(OFlags::NOFOLLOW);
+    let below = match path.strip_prefix(root) {
+        Ok(below) => below,
+        Err(_) if path.is_absolute() => return Err(LeadsElsewhere::error()),
+        Err(_) => path,
+    };
+    let folder = rustix::fs::open(root, FOLDER, Mode::empty())?;
+    let resolve = ResolveFlags::BENEATH | ResolveFlags::NO_MAGICLINKS;
+    let opened = match rustix::fs::openat2(&folder, below, flags, Mode::empty(), resolve) {
+        Err(Errno::XDEV | Errno::LOOP) => return Err(LeadsElsewhere::error()),
+        Err(Errno::NOSYS | Errno::PERM) => {
+            let (root, real) = (root.canonicalize()?, root.join(below).canonicalize()?);
+            if !real.starts_with(root) {
+                return Err(LeadsElsewhere::error());
+            }
+            let around = folder_without_links(&super::folder_of(&real))?;
+            let name = real.file_name().ok_or(io::ErrorKind::InvalidInput)?;
+            rustix::fs::openat(around, name, OFlags::RDONLY | AT_ONCE, Mode::empty())?
+        }
+        opened => opened?,
+    };
+    regular(&opened)?;
+    Ok(opened.into())
+}
+
 /// Opens a file, links followed, without waiting; tells whether it is a regular one.
 pub(crate) fn open_at_once(path: &Path) -> io::Result<(OwnedFd, bool)> {
     let flags = OFlags::RDONLY | AT_ONCE.difference(OFlags::NOFOLLOW);
