@@ -24,6 +24,7 @@ use std::process::ExitCode;
 
 /// Runs the program on its arguments, the program's own name first.
 pub fn run(argv: &[OsString]) -> ExitCode {
+    watch::outlive_size_limit();
     let parsed = match args::parse(argv) {
         Ok(parsed) => parsed,
         Err(stopped) => return stopped.report(),

@@ -32,17 +32,20 @@ use crossterm::event::{
 use crossterm::execute;
 use screen::Screen;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use signal_hook::iterator::{Handle, Signals};
 use state::{Action, Edit, Effect, Leave, State, Texts};
 use std::io;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::thread::JoinHandle;
 use std::time::Duration;
 
 /// How long to wait for a key before looking whether to end.
 const WAIT: Duration = Duration::from_millis(250);
 
-/// The exit status when the terminal has gone: nothing was written.
-const HUNG_UP: i32 = 1;
+/// How long the review may take to leave once a signal has come. A terminal that has gone keeps
+/// whoever reads keys from it for ever.
+const LEAVING: Duration = Duration::from_secs(1);
 
 /// Reviews a plan on the terminal, and writes it if that is wanted.
 pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Complaint> {
@@ -79,22 +82,74 @@ fn on_terminal(
     color: bool,
 ) -> io::Result<Leave> {
     watch::hold();
-    let ended = Arc::new(AtomicBool::new(false));
-    // A terminal that has gone needs nothing back, and no key comes from it. Every decision is
-    // written down by then.
-    let gone = Arc::new(AtomicBool::new(true));
-    signal_hook::flag::register_conditional_shutdown(SIGHUP, HUNG_UP, gone)?;
-    for signal in [SIGTERM, SIGINT] {
-        signal_hook::flag::register_conditional_shutdown(signal, HUNG_UP, Arc::clone(&ended))?;
-        signal_hook::flag::register(signal, Arc::clone(&ended))?;
-    }
+    let signals = SignalWatch::start()?;
     // A panic gives the terminal back too.
     let mut terminal = ratatui::try_init()?;
     let _ = execute!(io::stdout(), EnableBracketedPaste);
-    let done = turns(doc, state, title, color, &mut terminal, &ended);
+    let done = turns(doc, state, title, color, &mut terminal, &signals.came);
     let _ = execute!(io::stdout(), DisableBracketedPaste);
-    ratatui::try_restore()?;
-    done
+    let restored = ratatui::try_restore();
+    match signals.end() {
+        0 => restored.and(done),
+        // Every decision has been written down, and the terminal may have gone.
+        signal => {
+            watch::end_by(signal);
+            Ok(Leave::Later)
+        }
+    }
+}
+
+/// Notices signals while keys are waited for.
+struct SignalWatch {
+    /// The signal that came, or 0.
+    came: Arc<AtomicUsize>,
+    /// Whether the review has been left.
+    left: Arc<AtomicBool>,
+    handle: Handle,
+    thread: JoinHandle<()>,
+}
+
+impl SignalWatch {
+    fn start() -> io::Result<Self> {
+        let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM])?;
+        let (came, left) = (Arc::<AtomicUsize>::default(), Arc::<AtomicBool>::default());
+        let handle = signals.handle();
+        let (tell, is_left) = (Arc::clone(&came), Arc::clone(&left));
+        let thread = std::thread::spawn(move || {
+            for signal in signals.forever() {
+                // The numbers of signals are small.
+                let before = tell.swap(signal as usize, Ordering::Relaxed);
+                if before == 0 {
+                    std::thread::sleep(LEAVING);
+                }
+                if !is_left.load(Ordering::Relaxed) {
+                    // Whoever reads keys does not come back, so the terminal is given back here.
+                    let _ = execute!(io::stdout(), DisableBracketedPaste);
+                    ratatui::restore();
+                    watch::end_by(signal);
+                    watch::end_by_signal();
+                }
+            }
+        });
+        Ok(Self {
+            came,
+            left,
+            handle,
+            thread,
+        })
+    }
+
+    /// Ends it; gives the signal that came, or 0.
+    fn end(self) -> i32 {
+        self.left.store(true, Ordering::Relaxed);
+        self.handle.close();
+        let signal = self.came.load(Ordering::Relaxed);
+        if signal == 0 {
+            // It waits for nothing now.
+            let _ = self.thread.join();
+        }
+        i32::try_from(signal).unwrap_or(SIGTERM)
+    }
 }
 
 fn turns(
@@ -103,14 +158,14 @@ fn turns(
     title: &str,
     color: bool,
     terminal: &mut ratatui::DefaultTerminal,
-    ended: &AtomicBool,
+    came: &AtomicUsize,
 ) -> io::Result<Leave> {
     let layouts = layouts(state);
     loop {
         let screen = Screen { doc, title, color };
         terminal.draw(|frame| screen.draw(frame, state))?;
         while !poll(WAIT)? {
-            if ended.load(Ordering::Relaxed) {
+            if came.load(Ordering::Relaxed) != 0 {
                 return Ok(Leave::Later);
             }
         }

@@ -5,7 +5,7 @@
 //! an answer, or for what is typed, there is nothing to tidy up, and the first one does.
 
 use brisk_quill_files::Watch;
-use signal_hook::consts::{SIGINT, SIGTERM};
+use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
 use signal_hook::{SigId, flag, low_level};
 use std::io;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
@@ -33,6 +33,13 @@ struct Signals {
 fn signals() -> &'static Signals {
     static SIGNALS: OnceLock<Signals> = OnceLock::new();
     SIGNALS.get_or_init(Signals::default)
+}
+
+/// A file that grows over the user's limit is an error of writing, and no reason to die and leave
+/// temporary files behind.
+pub fn outlive_size_limit() {
+    // Without the handler the limit ends the program, as it does any other.
+    let _ = flag::register(SIGXFSZ, Arc::new(AtomicBool::new(false)));
 }
 
 /// From now on a signal stops reading.
@@ -82,12 +89,16 @@ pub fn hold() {
     }
 }
 
+/// A signal came that the program is to end by, once all else is done.
+pub fn end_by(signal: i32) {
+    // The numbers of signals are small.
+    signals().came.store(signal as usize, Ordering::Relaxed);
+}
+
 /// Ends the program by the signal that came, as whoever sent it expects.
 pub fn end_by_signal() {
-    if let Some(signal) = SIGNALS
-        .into_iter()
-        .find(|signal| *signal as usize == signals().came.load(Ordering::Relaxed))
-    {
+    let came = signals().came.load(Ordering::Relaxed);
+    if let Ok(signal @ 1..) = i32::try_from(came) {
         // Should that fail, it ends with its status.
         let _ = low_level::emulate_default_handler(signal);
     }

@@ -176,13 +176,18 @@ fn elsewhere() {
         again.err
     );
     assert_eq!(sandbox.text("out/in/a.txt"), "Q 1\n");
-    sandbox.run("apply quay --with R in --to out --yes").ok();
+    sandbox
+        .run("apply quay --with R in --to out --overwrite")
+        .ok();
     assert_eq!(sandbox.text("out/in/a.txt"), "R 1\n");
+    // What was overwritten is in the history, and comes back.
+    sandbox.run("undo --yes").ok();
+    assert_eq!(sandbox.text("out/in/a.txt"), "Q 1\n");
     sandbox
         .run("apply quay --with S in/a.txt --to one.txt")
         .ok();
     assert_eq!(sandbox.text("one.txt"), "S 1\n");
-    let onto = sandbox.run("apply quay --with S in/a.txt --to in/a.txt --yes");
+    let onto = sandbox.run("apply quay --with S in/a.txt --to in/a.txt --overwrite");
     assert_eq!(onto.status, 2, "{onto:#?}");
     let kept = sandbox
         .snapshot()

@@ -133,7 +133,7 @@ fn tables() {
             "a.txt",
             "--to",
             "out.txt",
-            "--yes",
+            "--overwrite",
         ])
     };
     apply("${1 | map names.csv else ?}").ok();

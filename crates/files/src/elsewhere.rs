@@ -1,95 +1,215 @@
 //! Writing the rewritten files to another place, where the sources are left alone.
 //!
-//! All files are staged beside their targets before the first one is put in place. There is no
-//! journal for them: what is there is not replaced unless the user says so. What is not put in
-//! place is taken away again, with the folders that were made for it.
+//! All destinations are looked at, and all files staged, before the first one is put in place.
+//! New files need no journal: what is put in place is removed again when another cannot be, with
+//! the folders that were made. A file that is there is overwritten by a run of its own, for
+//! which [`Staging::put_new`] gives the plan. Into pipes and devices the new bytes are written in
+//! the end, for that cannot be undone.
 
 use crate::behind::WriteBehind;
 use crate::early_sync::EarlySync;
-use crate::fs::{folder_of, open_regular};
+use crate::fs::{FileId, Fs, RealFs, folder_of, open_regular};
 use crate::parallel::on_each;
-use crate::splice::{CHUNK, splice_into};
-use crate::{FileEdit, FileError, Plan, Source, Trouble};
+use crate::splice::{CHUNK, Hashing, splice_into};
+use crate::temporary::{Temporaries, Temporary};
+use crate::{
+    Change, Facts, FileEdit, FileError, Newline, Plan, PlannedFile, Source, Spooler, Trouble,
+};
+use brisk_quill_core::line_ends;
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, VecDeque};
 use std::fs::{self, File};
-use std::io::{self, Write};
+use std::io::{self, Read, Seek, Write};
+use std::os::fd::AsFd;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
-use tempfile::{NamedTempFile, TempPath};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Files synced at a time: waiting for the disk takes no processor.
 const SYNC_THREADS: usize = 8;
+/// A file is overwritten in changes of at most so many bytes.
+const BLOCK: u64 = 1 << 20;
+/// Links that are followed to a file that is not there.
+const LINKS_MOST: usize = 16;
+
+/// Where a rewritten file goes.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Destination {
+    /// To a file that is not there.
+    New(PathBuf),
+    /// To a regular file that is there: its place without links.
+    Existing(PathBuf),
+    /// Into a pipe or a device.
+    Stream(PathBuf),
+    /// To standard output.
+    Stdout,
+}
+
+impl Destination {
+    /// What `path` leads to, links followed; `-`, or a path that leads to it, is standard output.
+    ///
+    /// # Errors
+    ///
+    /// When there is a folder, or a file stands where a folder is needed, or it cannot be looked
+    /// at.
+    pub fn of(path: &Path) -> Result<Self, FileError> {
+        if path.as_os_str() == "-" {
+            return Ok(Self::Stdout);
+        }
+        let fail = |error| FileError::io(path, Trouble::Write, error);
+        match path.metadata() {
+            Ok(found) if is_stdout(&found) => Ok(Self::Stdout),
+            Ok(found) if found.is_dir() => Err(FileError::new(path, Trouble::IsFolder)),
+            Ok(found) if found.is_file() => path.canonicalize().map(Self::Existing).map_err(fail),
+            Ok(_) => Ok(Self::Stream(path.to_owned())),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+                let place = end_of_links(path).map_err(fail)?;
+                check_above(&place)?;
+                Ok(Self::New(place))
+            }
+            Err(error) if error.kind() == io::ErrorKind::NotADirectory => {
+                Err(FileError::new(path, Trouble::NotAFolder))
+            }
+            Err(error) => Err(fail(error)),
+        }
+    }
+
+    /// Its path; `-` is standard output.
+    pub fn path(&self) -> &Path {
+        match self {
+            Self::New(path) | Self::Existing(path) | Self::Stream(path) => path,
+            Self::Stdout => Path::new("-"),
+        }
+    }
+}
+
+/// Whether a file is the one that standard output goes to, and no terminal or file that would be
+/// meant by its own name.
+fn is_stdout(found: &fs::Metadata) -> bool {
+    rustix::fs::fstat(io::stdout().as_fd())
+        .is_ok_and(|out| (out.st_dev, out.st_ino) == (found.dev(), found.ino()))
+}
+
+/// Where a file would be made that a link leads to.
+fn end_of_links(path: &Path) -> io::Result<PathBuf> {
+    let mut place = path.to_owned();
+    for _ in 0..LINKS_MOST {
+        match fs::read_link(&place) {
+            Ok(to) => place = folder_of(&place).join(to),
+            Err(_) => return Ok(place),
+        }
+    }
+    Err(rustix::io::Errno::LOOP.into())
+}
+
+/// What a new file would lie in must be folders, as far as it is there.
+fn check_above(place: &Path) -> Result<(), FileError> {
+    let above = place.ancestors().skip(1);
+    let mut there = above.filter(|folder| !folder.as_os_str().is_empty() && folder.exists());
+    match there.next() {
+        Some(folder) if !folder.is_dir() => Err(FileError::new(folder, Trouble::NotAFolder)),
+        _ => Ok(()),
+    }
+}
 
 /// What was written.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Written {
-    /// The files that were written, in order of path of their sources.
-    pub files: Vec<PathBuf>,
+    /// How many files were written.
+    pub files: u64,
     /// How many changes they hold.
     pub changes: u64,
 }
 
-/// Writes every file of the plan, changed or not, as `target` says, and leaves the sources alone.
-///
-/// `target` gives the place of each file. Folders are made as needed; a file that is already
-/// there is replaced only with `replace`.
+/// Stages every file of the plan, changed or not, for `destination`; the sources are left alone.
 ///
 /// # Errors
 ///
-/// When a source has changed since, or a target cannot be written or is already there. Targets
-/// are put in place only after all of them have been staged.
-pub fn write_elsewhere(
+/// When a source has changed since, or a copy cannot be written.
+pub fn stage_all(
+    staging: &Staging,
     plan: &Plan,
-    target: &dyn Fn(&Source) -> PathBuf,
-    replace: bool,
-) -> Result<Written, FileError> {
-    let staging = Staging::new(replace);
+    destination: &dyn Fn(&Source) -> Destination,
+) -> Result<Vec<Staged>, FileError> {
     let mut staged = Vec::new();
     for file in &plan.files {
         let path = file.source.path();
         let source = open_regular(path).map_err(|e| FileError::io(path, Trouble::Read, e))?;
-        let target = target(&file.source);
-        let mut copy = staging.copy(&target)?;
+        let destination = destination(&file.source);
+        let mut copy = staging.copy(&destination)?;
         let spliced = splice_into(&source, file, &mut copy.out);
         spliced.map_err(|error| error.into_file_error(path))?;
-        staged.push(copy.end(path, target, file.changes.len())?);
+        staged.push(copy.end(path, destination, file.changes.len())?);
     }
-    staging.put_in_place(staged)
+    Ok(staged)
 }
 
 /// Where files are staged, and what was made for them.
 #[derive(Debug)]
 pub struct Staging {
-    replace: bool,
+    temporaries: Arc<Temporaries>,
     /// Folders that were not there before.
     made: Mutex<Vec<PathBuf>>,
 }
 
+/// New files that were put in place, and what is left to be done with the others.
+#[derive(Debug)]
+pub struct Put {
+    /// What has been staged, all of it.
+    pub written: Written,
+    /// The files that are there, as a run would overwrite them.
+    pub overwrites: Plan,
+    /// What goes into pipes, devices and standard output.
+    pub streams: Vec<(Destination, File)>,
+    /// The files that were put in place.
+    new: Vec<(PathBuf, FileId)>,
+}
+
+impl Put {
+    /// Removes the new files again, because the others cannot be written.
+    pub fn take_back(self) {
+        take_back(&self.new);
+    }
+}
+
+fn take_back(new: &[(PathBuf, FileId)]) {
+    for (path, id) in new {
+        let folder = folder_of(path).canonicalize();
+        let folder = folder.and_then(|folder| RealFs.folder(&folder));
+        let name = path.file_name().unwrap_or_default();
+        // One that cannot be removed is a copy like any other.
+        let _ = folder.and_then(|folder| folder.remove(name, &|found| found.id == *id));
+    }
+}
+
 impl Staging {
-    /// Files that are there are replaced only with `replace`.
-    pub fn new(replace: bool) -> Self {
+    /// Records its files in `temporaries`.
+    pub fn new(temporaries: Arc<Temporaries>) -> Self {
         Self {
-            replace,
+            temporaries,
             made: Mutex::default(),
         }
     }
 
-    /// An empty copy beside its target.
-    fn copy(&self, target: &Path) -> Result<OpenCopy, FileError> {
-        let writing = |error| FileError::io(target, Trouble::Write, error);
-        if !self.replace && target.symlink_metadata().is_ok() {
-            return Err(FileError::new(target, Trouble::Exists));
-        }
-        let folder = folder_of(target);
-        self.make(&folder).map_err(writing)?;
-        let made = tempfile::Builder::new()
-            .prefix(".bquill-")
-            .tempfile_in(folder);
-        // The name of the copy would only puzzle whoever reads the message.
-        let file = made.map_err(|error| writing(error.kind().into()))?;
-        let out = EarlySync::new(file.as_file().try_clone().map_err(writing)?);
+    /// An empty copy: beside a file that is to be made, else without a name.
+    fn copy(&self, destination: &Destination) -> Result<OpenCopy, FileError> {
+        let path = destination.path();
+        let writing = |error| FileError::io(path, Trouble::Write, error);
+        let file = match destination {
+            Destination::New(path) => {
+                self.make(&folder_of(path)).map_err(writing)?;
+                let made = self.temporaries.beside(path);
+                // The name of the copy would only puzzle whoever reads the message.
+                CopyFile::Beside(made.map_err(|error| writing(error.kind().into()))?)
+            }
+            Destination::Existing(path) => match self.temporaries.beside(path) {
+                Ok(made) => CopyFile::Beside(made),
+                // Its folder may not be written in, and it is written in place.
+                Err(_) => CopyFile::Unnamed(tempfile::tempfile().map_err(writing)?),
+            },
+            _ => CopyFile::Unnamed(tempfile::tempfile().map_err(writing)?),
+        };
+        let out = EarlySync::new(file.again().map_err(writing)?);
         Ok(OpenCopy {
             out: WriteBehind::new(CHUNK, out),
             file,
@@ -116,39 +236,117 @@ impl Staging {
         }
     }
 
-    /// Syncs what is staged, and puts it in place.
+    /// Syncs what is staged, puts the new files in place, all or none, and tells what is left to
+    /// be done.
     ///
     /// # Errors
     ///
     /// When that cannot be done, or a file has come to lie there in the meantime.
-    pub fn put_in_place(self, staged: Vec<Staged>) -> Result<Written, FileError> {
+    pub fn put_new(self, staged: Vec<Staged>) -> Result<Put, FileError> {
         on_each(&staged, SYNC_THREADS, |staged| {
-            let synced = File::open(&staged.copy).and_then(|copy| copy.sync_all());
-            synced.map_err(|error| FileError::io(&staged.target, Trouble::Write, error))
+            match (&staged.copy, &staged.destination) {
+                (CopyFile::Beside(copy), Destination::New(_)) => {
+                    let synced = File::open(copy.path()).and_then(|copy| copy.sync_all());
+                    synced.map_err(|error| staged.fail(error))
+                }
+                // These are read again, and written by others.
+                _ => Ok(()),
+            }
         })?;
-        let mut written = Written::default();
-        for Staged {
-            target,
-            copy,
-            changes,
-        } in staged
-        {
-            let put = match self.replace {
-                true => copy.persist(&target),
-                false => copy.persist_noclobber(&target),
+        let mut put = Put {
+            written: Written::default(),
+            overwrites: Plan::default(),
+            streams: Vec::new(),
+            new: Vec::new(),
+        };
+        let mut spooler = Spooler::default();
+        for staged in staged {
+            put.written.files += 1;
+            put.written.changes += staged.changes;
+            let done = match (staged.copy, staged.destination) {
+                (copy, Destination::Existing(path)) => {
+                    let planned = copy
+                        .read()
+                        .map_err(|error| FileError::io(&path, Trouble::Read, error))
+                        .and_then(|new| overwrite(&path, new, &mut spooler));
+                    planned.map(|file| put.overwrites.files.push(file))
+                }
+                (CopyFile::Beside(copy), destination) => {
+                    let path = destination.path().to_owned();
+                    copy.keep_as(&path)
+                        .map(|id| put.new.push((path.clone(), id)))
+                        .map_err(|error| FileError::io(&path, Trouble::Write, error))
+                }
+                (CopyFile::Unnamed(copy), destination) => {
+                    put.streams.push((destination, copy));
+                    Ok(())
+                }
             };
-            put.map_err(|failed| FileError::io(&target, Trouble::Write, failed.error))?;
-            written.files.push(target);
-            written.changes += changes;
+            if let Err(error) = done {
+                put.take_back();
+                return Err(error);
+            }
         }
-        let folders = written.files.iter().map(|file| folder_of(file));
+        let folders = put.new.iter().map(|(path, _)| folder_of(path));
         let folders = Vec::from_iter(folders.collect::<BTreeSet<_>>());
-        on_each(&folders, SYNC_THREADS, |folder| {
+        let synced = on_each(&folders, SYNC_THREADS, |folder| {
             let synced = File::open(folder).and_then(|opened| opened.sync_all());
             synced.map_err(|error| FileError::io(folder, Trouble::Write, error))
-        })?;
-        Ok(written)
+        });
+        match synced {
+            Ok(()) => Ok(put),
+            Err(error) => {
+                put.take_back();
+                Err(error)
+            }
+        }
     }
+}
+
+/// The changes that make a file hold what `new` does, block by block.
+fn overwrite(path: &Path, new: File, spooler: &mut Spooler) -> Result<PlannedFile, FileError> {
+    let reading = |error| FileError::io(path, Trouble::Read, error);
+    let mut old = Hashing::new(open_regular(path).map_err(reading)?);
+    let (mut from, mut line) = (0, 1);
+    loop {
+        let (mut before, mut after) = (Vec::new(), Vec::new());
+        let read = Read::by_ref(&mut old).take(BLOCK).read_to_end(&mut before);
+        read.map_err(reading)?;
+        let read = (&new).take(BLOCK).read_to_end(&mut after);
+        read.map_err(reading)?;
+        if before.is_empty() && after.is_empty() {
+            break;
+        }
+        let to = from + before.len() as u64;
+        let lines = line_ends(&before);
+        if before != after {
+            let change = Change {
+                line,
+                from,
+                to,
+                before,
+                after,
+            };
+            let kept = spooler.push(&change);
+            kept.map_err(|error| FileError::io(path, Trouble::Spool, error))?;
+        }
+        (from, line) = (to, line + lines);
+    }
+    let (hash, bytes) = old.hash();
+    let facts = Facts {
+        bytes,
+        real: None,
+        hash: Some(hash),
+        encoding: "UTF-8",
+        newline: Newline::None,
+    };
+    let changes = spooler.end_file();
+    let changes = changes.map_err(|error| FileError::io(path, Trouble::Spool, error))?;
+    Ok(PlannedFile::evaluated(
+        Source::File(path.to_owned()),
+        facts,
+        changes,
+    ))
 }
 
 impl Drop for Staging {
@@ -163,26 +361,65 @@ impl Drop for Staging {
     }
 }
 
+/// The file that a copy is written to.
+#[derive(Debug)]
+enum CopyFile {
+    Beside(Temporary),
+    Unnamed(File),
+}
+
+impl CopyFile {
+    /// The same file, opened again.
+    fn again(&self) -> io::Result<File> {
+        match self {
+            Self::Beside(file) => file.file()?.try_clone(),
+            Self::Unnamed(file) => file.try_clone(),
+        }
+    }
+}
+
+impl CopyFile {
+    /// What was written to it, from the beginning.
+    fn read(&self) -> io::Result<File> {
+        match self {
+            Self::Beside(file) => File::open(file.path()),
+            Self::Unnamed(file) => {
+                let mut again = file.try_clone()?;
+                again.rewind()?;
+                Ok(again)
+            }
+        }
+    }
+}
+
 /// A copy being written.
 #[derive(Debug)]
 struct OpenCopy {
     out: WriteBehind<EarlySync>,
-    file: NamedTempFile,
+    file: CopyFile,
 }
 
 impl OpenCopy {
-    /// It has been written; gives it the mode of its source.
-    fn end(self, source: &Path, target: PathBuf, changes: u64) -> Result<Staged, FileError> {
-        let writing = |error| FileError::io(&target, Trouble::Write, error);
+    /// It has been written; gives a new file the mode of its source.
+    fn end(
+        mut self,
+        source: &Path,
+        destination: Destination,
+        changes: u64,
+    ) -> Result<Staged, FileError> {
+        let writing = |error| FileError::io(destination.path(), Trouble::Write, error);
         let found = source.metadata();
         let found = found.map_err(|error| FileError::io(source, Trouble::Read, error))?;
         self.out.into_inner().map(drop).map_err(writing)?;
-        let mode = fs::Permissions::from_mode(found.mode() & 0o777);
-        let set = self.file.as_file().set_permissions(mode);
-        set.map_err(writing)?;
+        if let CopyFile::Beside(copy) = &mut self.file {
+            let mode = fs::Permissions::from_mode(found.mode() & 0o777);
+            let set = copy.file().and_then(|file| file.set_permissions(mode));
+            set.map_err(writing)?;
+            copy.close();
+        }
         Ok(Staged {
-            target,
-            copy: self.file.into_temp_path(),
+            destination,
+            copy: self.file,
             changes,
         })
     }
@@ -191,9 +428,15 @@ impl OpenCopy {
 /// A file that is ready to be put in place; dropped, it is gone.
 #[derive(Debug)]
 pub struct Staged {
-    target: PathBuf,
-    copy: TempPath,
+    destination: Destination,
+    copy: CopyFile,
     changes: u64,
+}
+
+impl Staged {
+    fn fail(&self, error: io::Error) -> FileError {
+        FileError::io(self.destination.path(), Trouble::Write, error)
+    }
 }
 
 /// A file that is staged while it is evaluated, so that it is read only once.
@@ -201,7 +444,7 @@ pub struct Staged {
 pub struct Copying<'s> {
     staging: &'s Staging,
     source: PathBuf,
-    target: PathBuf,
+    destination: Destination,
     copy: Option<OpenCopy>,
     /// Changes in bytes that have not been seen yet: their ranges and new texts.
     waiting: VecDeque<(u64, u64, Vec<u8>)>,
@@ -214,12 +457,12 @@ pub struct Copying<'s> {
 }
 
 impl<'s> Copying<'s> {
-    /// Of `source`, to `target`.
-    pub fn new(staging: &'s Staging, source: &Path, target: PathBuf) -> Self {
+    /// Of `source`, to `destination`.
+    pub fn new(staging: &'s Staging, source: &Path, destination: Destination) -> Self {
         Self {
             staging,
             source: source.to_owned(),
-            target,
+            destination,
             copy: None,
             waiting: VecDeque::new(),
             replaced: 0,
@@ -249,7 +492,7 @@ impl<'s> Copying<'s> {
     fn write(&mut self, raw: &[u8]) -> Result<(), FileError> {
         let copy = match &mut self.copy {
             Some(copy) => copy,
-            None => self.copy.insert(self.staging.copy(&self.target)?),
+            None => self.copy.insert(self.staging.copy(&self.destination)?),
         };
         let out = &mut copy.out;
         let end = self.seen + raw.len() as u64;
@@ -269,14 +512,14 @@ impl<'s> Copying<'s> {
             }
             out.write_all(&raw[at..])
         };
-        write().map_err(|error| FileError::io(&self.target, Trouble::Write, error))
+        write().map_err(|error| FileError::io(self.destination.path(), Trouble::Write, error))
     }
 
     /// All of it has been seen; `None` where nothing has been read.
     ///
     /// # Errors
     ///
-    /// When the copy could not be written, or there is already a file.
+    /// When the copy could not be written.
     pub fn end(self) -> Result<Option<Staged>, FileError> {
         if let Some(error) = self.failed {
             return Err(error);
@@ -287,7 +530,8 @@ impl<'s> Copying<'s> {
         // What is added behind the last byte lies in none.
         let mut rest = self.waiting.iter();
         let written = rest.try_for_each(|(.., text)| copy.out.write_all(text));
-        written.map_err(|error| FileError::io(&self.target, Trouble::Write, error))?;
-        copy.end(&self.source, self.target, self.changes).map(Some)
+        written.map_err(|error| FileError::io(self.destination.path(), Trouble::Write, error))?;
+        copy.end(&self.source, self.destination, self.changes)
+            .map(Some)
     }
 }

@@ -88,6 +88,12 @@ pub enum Trouble {
     /// It must be decoded as a whole and is over 1 GiB.
     #[error("too large to be decoded, which takes all of it at once (at most 1 GiB)")]
     TooLargeToDecode,
+    /// It is a folder.
+    #[error("there is a folder of this name")]
+    IsFolder,
+    /// It is no folder, and something was to lie in it.
+    #[error("a file stands where a folder is needed")]
+    NotAFolder,
     /// It is already there.
     #[error("there is already a file")]
     Exists,

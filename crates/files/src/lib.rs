@@ -9,8 +9,8 @@
 //! * [`PlanDoc`] is a plan in a file, with its decisions.
 //! * [`make_run`] splices a plan into files, all or nothing, and tells the [`Journal`];
 //!   [`recover`] finishes what was stopped, [`undo_plan`] leads back.
-//! * [`write_elsewhere`] writes the files of a plan to another place, and [`Copying`] those that
-//!   are being evaluated.
+//! * [`stage_all`] copies the files of a plan for another place, and [`Copying`] those that are
+//!   being evaluated; [`Staging`] puts them there.
 #![warn(missing_docs)]
 
 mod behind;
@@ -33,6 +33,7 @@ mod run;
 mod splice;
 mod spool;
 mod stoppable;
+mod temporary;
 mod undo;
 mod waiting;
 mod watch;
@@ -40,7 +41,7 @@ mod watch;
 pub use changes::{ChangeList, Spooler};
 pub use coding::{Coding, EncodingError, TextEncoding};
 pub use discover::{FileUse, GlobError, Listing, Search, Source, discover};
-pub use elsewhere::{Copying, Staged, Staging, Written, write_elsewhere};
+pub use elsewhere::{Copying, Destination, Put, Staged, Staging, Written, stage_all};
 pub use error::{FileError, Trouble};
 pub use evaluate::{
     Evaluated, FileEdit, FilePassage, FileSink, Nobody, PartSink, Sharing, evaluate,
@@ -64,5 +65,7 @@ pub use recover::{
 pub use run::{RunDone, RunNote, RunRequest, is_copy_name, make_run};
 pub use splice::{SpliceError, splice_into};
 pub use spool::{Spool, SpoolReader, SpoolWriter, Spooled};
+pub use temporary::{Temporaries, Temporary};
 pub use undo::undo_plan;
+pub use waiting::{StreamOut, open_stream};
 pub use watch::Watch;

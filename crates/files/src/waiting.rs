@@ -5,7 +5,7 @@ use crate::fs::open_at_once as open;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::io::Errno;
 use std::fs::File;
-use std::io::{self, Read};
+use std::io::{self, Read, Write};
 use std::os::fd::{AsFd, OwnedFd};
 use std::path::Path;
 use std::sync::Arc;
@@ -48,6 +48,58 @@ impl Read for Waiting {
                 read => return Ok(read?),
             }
         }
+    }
+}
+
+/// A pipe or a device to be written to, until all is to stop.
+pub struct StreamOut {
+    output: OwnedFd,
+    watch: Arc<Watch>,
+}
+
+/// Opens a pipe or a device to be written to, and waits until somebody reads it.
+///
+/// # Errors
+///
+/// When it cannot be opened, or all is to stop.
+pub fn open_stream(path: &Path, watch: &Arc<Watch>) -> io::Result<StreamOut> {
+    use rustix::fs::{Mode, OFlags, open};
+    let how = OFlags::WRONLY | OFlags::NONBLOCK | OFlags::CLOEXEC | OFlags::NOCTTY;
+    loop {
+        match open(path, how, Mode::empty()) {
+            // A pipe that nobody reads yet.
+            Err(Errno::NXIO) if !watch.is_stopped() => {
+                std::thread::sleep(std::time::Duration::from_millis(20));
+            }
+            opened => {
+                return Ok(StreamOut {
+                    output: opened?,
+                    watch: Arc::clone(watch),
+                });
+            }
+        }
+    }
+}
+
+impl Write for StreamOut {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        loop {
+            if self.watch.is_stopped() {
+                return Err(io::Error::other("stopped"));
+            }
+            match rustix::io::write(&self.output, bytes) {
+                Err(Errno::AGAIN) => {
+                    let mut waiting = [PollFd::new(&self.output, PollFlags::OUT)];
+                    let _ = poll(&mut waiting, Some(&LOOK_EVERY));
+                }
+                Err(Errno::INTR) => {}
+                written => return Ok(written?),
+            }
+        }
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
     }
 }
 

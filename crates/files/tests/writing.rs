@@ -1,8 +1,8 @@
 //! Writing a plan: refused as a whole when anything differs from what was planned.
 
 use brisk_quill_files::{
-    Change, Facts, FileError, Journal, Newline, Plan, PlannedFile, RealFs, RunDone, RunRequest,
-    Source, Trouble, make_run, write_elsewhere,
+    Change, Destination, Facts, FileError, Journal, Newline, Plan, PlannedFile, RealFs, RunDone,
+    RunRequest, Source, Staging, Temporaries, Trouble, make_run, stage_all,
 };
 use std::path::Path;
 use std::sync::atomic::AtomicBool;
@@ -105,8 +105,11 @@ fn a_file_that_changed_since_refuses_the_whole_run() {
         );
         assert_eq!(names(folder.path()), left, "{name}: no copy stays behind");
         let out = folder.path().join("out");
-        let elsewhere = |source: &Source| out.join(source.path().file_name().unwrap());
-        let error = write_elsewhere(&plan, &elsewhere, false).unwrap_err();
+        let elsewhere =
+            |source: &Source| Destination::New(out.join(source.path().file_name().unwrap()));
+        let staging = Staging::new(Temporaries::new(None));
+        let error = stage_all(&staging, &plan, &elsewhere).unwrap_err();
+        drop(staging);
         assert_eq!(error.trouble, *trouble, "{name}");
         assert!(
             !out.exists(),

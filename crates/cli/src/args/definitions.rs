@@ -707,9 +707,13 @@ pub struct ApplyArgs {
     /// Do not ask.
     #[arg(short, long, help_heading = "Output")]
     pub yes: bool,
-    /// Write to this file, or below this folder, and leave the source alone.
+    /// Write to this file, or below this folder, and leave the source alone; `-` is standard
+    /// output.
     #[arg(long, value_name = "FILE|DIR", value_hint = ValueHint::AnyPath, help_heading = "Output")]
     pub to: Option<PathBuf>,
+    /// Overwrite files that are there already; `undo` brings them back.
+    #[arg(long, requires = "to", help_heading = "Output")]
+    pub overwrite: bool,
 }
 
 /// Which plan is meant.

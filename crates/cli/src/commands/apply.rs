@@ -58,11 +58,12 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     pass.keep_stdin(listing)?;
     if let Some(to) = args.to.as_deref().filter(|_| !filter) {
-        let copies = Copies::new(to, listing.sources.iter(), args.yes)?;
+        let copies = Copies::new(to, listing.sources.iter(), args.overwrite)?;
         let staged = copies.stage(&mut pass, listing, output)?;
         let (status, go_on) = judge(&pass, output)?;
         if go_on {
-            copies.put_in_place(staged, output)?;
+            let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
+            copies.put_in_place(staged, rewrite, output)?;
         }
         return Ok(status);
     }
@@ -115,14 +116,19 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
             .remedy("nothing has been written; mend what it told, or add `--skip-problems`"));
     }
     let plan = meant.to_plan()?;
-    output.print(
-        format!(
-            "{}\n\n{}\n",
-            meant.sentence(),
-            plans::decisions(&meant.doc.index)
-        )
-        .as_bytes(),
-    );
+    let copies = match &args.to {
+        Some(to) => {
+            let sources = plan.files.iter().map(|file| &file.source);
+            Some(Copies::new(to, sources, args.overwrite)?)
+        }
+        None => None,
+    };
+    let decisions = plans::decisions(&meant.doc.index);
+    let text = format!("{}\n\n{decisions}\n", meant.sentence());
+    match copies.as_ref().is_some_and(Copies::use_stdout) {
+        true => output.note(&text),
+        false => output.print(text.as_bytes()),
+    }
     let changes: u64 = plan.files.iter().map(|file| file.changes.len()).sum();
     if let Some(count) = expected.filter(|count| !count.holds(changes)) {
         return Err(unexpected(count, changes));
@@ -131,9 +137,10 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
         output.print(b"There is nothing to write.\n");
         return Ok(Status::No);
     }
-    if let Some(to) = &args.to {
-        let sources = plan.files.iter().map(|file| &file.source);
-        Copies::new(to, sources, args.yes)?.write(&plan, output)?;
+    if let Some(copies) = copies {
+        let staged = copies.stage_plan(&plan)?;
+        let rewrite = serde_json::to_value(&meant.doc.index.rewrite).unwrap_or_default();
+        copies.put_in_place(staged, rewrite, output)?;
         return Ok(Status::Fine);
     }
     let files = plan.changed().count() as u64;

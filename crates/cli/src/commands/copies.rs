@@ -1,91 +1,81 @@
 //! `apply --to`: the rewritten files in another place, the sources left alone.
 
 use super::pass::{Pass, file_complaint};
+use super::state;
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::render::{counted, file_name};
+use crate::watch::watch;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::{Problem, Remark, Unmet};
 use brisk_quill_files::{
-    Copying, FilePassage, FileSink, Listing, PartSink, Plan, Source, Staged, Staging, Written,
-    write_elsewhere,
+    Copying, Destination, FilePassage, FileSink, Listing, PartSink, Plan, RunDone, Source, Staged,
+    Staging, Written, open_stream, stage_all,
 };
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
+use std::fs::File;
+use std::io::{self, Seek};
 use std::ops::ControlFlow;
 use std::path::{Component, Path, PathBuf};
+
+type Places = BTreeMap<Source, (PathBuf, Destination)>;
 
 /// Where the files go.
 pub struct Copies<'a> {
     to: &'a Path,
-    /// `to` is a folder, and not the file itself.
-    folder: bool,
-    replace: bool,
+    /// The place of each source, as it is named, and where that is.
+    places: Places,
     staging: Staging,
 }
 
 impl<'a> Copies<'a> {
-    /// Those of `sources` go to `to`. No two may come to lie in one place, and none on a source.
+    /// Those of `sources` go to `to`. No two may come to lie in one place, and none on a source;
+    /// files that are there are refused unless they are to be overwritten.
     pub fn new<'s>(
         to: &'a Path,
         sources: impl ExactSizeIterator<Item = &'s Source> + Clone,
-        replace: bool,
+        overwrite: bool,
     ) -> Result<Self, Complaint> {
-        let copies = Self {
-            to,
-            folder: sources.len() != 1 || to.is_dir() || ends_in_slash(to),
-            replace,
-            staging: Staging::new(replace),
-        };
-        copies.check(sources)?;
-        Ok(copies)
-    }
-
-    fn place(&self, source: &Source) -> PathBuf {
-        match self.folder {
-            true => self.to.join(below(source.path())),
-            false => self.to.to_owned(),
+        let several = sources.len() != 1;
+        let is_stream = to.as_os_str() == "-";
+        if is_stream && several {
+            return Err(Complaint::wrong("only one file fits on standard output")
+                .remedy("name one file, or a folder with `--to`"));
         }
-    }
-
-    fn check<'s>(
-        &self,
-        sources: impl Iterator<Item = &'s Source> + Clone,
-    ) -> Result<(), Complaint> {
-        // What is not there yet lies on no source.
-        let taken: BTreeSet<PathBuf> = match self.to.exists() {
-            true => (sources.clone())
-                .filter_map(|source| source.path().canonicalize().ok())
-                .collect(),
-            false => BTreeSet::new(),
-        };
-        let mut seen = BTreeMap::new();
+        let folder = !is_stream && (several || to.is_dir() || ends_in_slash(to));
+        let mut places = BTreeMap::new();
         for source in sources {
-            let target = self.place(source);
-            let on_source = || {
-                target
-                    .canonicalize()
-                    .is_ok_and(|place| taken.contains(&place))
+            let path = match folder {
+                true => to.join(below(source.path())),
+                false => to.to_owned(),
             };
-            if !taken.is_empty() && on_source() {
-                let shown = visible_path(&target);
-                return Err(
-                    Complaint::wrong(format!("--to would overwrite a source: {shown}")).remedy(
-                        "name another place, or leave --to out to rewrite files where they are",
-                    ),
-                );
-            }
-            match seen.entry(target) {
-                Entry::Vacant(free) => free.insert(source),
-                Entry::Occupied(taken) => {
-                    let (one, two) = (file_name(taken.get()), file_name(source));
-                    let shown = visible_path(taken.key());
-                    let message = format!("{one} and {two} would both be written to {shown}");
-                    return Err(Complaint::wrong(message).remedy("rewrite them in two commands"));
-                }
-            };
+            let destination = Destination::of(&path).map_err(|error| {
+                file_complaint(&error).remedy("nothing has been written; name another place")
+            })?;
+            places.insert(source.clone(), (path, destination));
         }
-        Ok(())
+        check_apart(&places)?;
+        if !overwrite {
+            check_new(&places)?;
+        }
+        Ok(Self {
+            to,
+            places,
+            staging: Staging::new(state::temporaries()),
+        })
+    }
+
+    fn place(&self, source: &Source) -> Destination {
+        // Every source has been given one.
+        let place = self.places.get(source);
+        place.map_or(Destination::Stdout, |(_, destination)| destination.clone())
+    }
+
+    /// Whether something is written to standard output, where nothing else may be said then.
+    pub fn use_stdout(&self) -> bool {
+        let mut places = self.places.values();
+        places.any(|(_, destination)| *destination == Destination::Stdout)
     }
 
     /// Stages each file while it is evaluated, so that it is read only once.
@@ -119,31 +109,128 @@ impl<'a> Copies<'a> {
         failed.map_or(Ok(staged), |error| Err(file_complaint(&error)))
     }
 
-    /// Puts what is staged in place, and says so.
-    pub fn put_in_place(self, staged: Vec<Staged>, output: &mut Output) -> Result<(), Complaint> {
-        let written = self.staging.put_in_place(staged);
-        let written = written.map_err(|error| file_complaint(&error))?;
-        tell(&written, self.to, output);
-        Ok(())
+    /// Stages the files of a plan.
+    pub fn stage_plan(&self, plan: &Plan) -> Result<Vec<Staged>, Complaint> {
+        let staged = stage_all(&self.staging, plan, &|source| self.place(source));
+        staged.map_err(|error| file_complaint(&error))
     }
 
-    /// Writes the files of a plan, and says so.
-    pub fn write(&self, plan: &Plan, output: &mut Output) -> Result<(), Complaint> {
-        let written = write_elsewhere(plan, &|source| self.place(source), self.replace);
-        let written = written.map_err(|error| file_complaint(&error))?;
-        tell(&written, self.to, output);
+    /// Puts what is staged in place, and says so.
+    pub fn put_in_place(
+        self,
+        staged: Vec<Staged>,
+        rewrite: serde_json::Value,
+        output: &mut Output,
+    ) -> Result<(), Complaint> {
+        let quiet = self.use_stdout();
+        let put = self.staging.put_new(staged);
+        let mut put = put.map_err(|error| file_complaint(&error))?;
+        let written = std::mem::take(&mut put.written);
+        let overwrites = put.overwrites.changed().count();
+        let done = match overwrites {
+            0 => None,
+            _ => match state::make(&put.overwrites, rewrite, None) {
+                Ok(done) => Some(done),
+                Err(complaint) => {
+                    put.take_back();
+                    return Err(complaint);
+                }
+            },
+        };
+        for (destination, copy) in put.streams {
+            stream(&destination, copy, output)?;
+        }
+        if !quiet {
+            tell(&written, self.to, output);
+        }
+        if let Some(done) = done {
+            tell_overwritten(&done, output);
+        }
         Ok(())
     }
+}
+
+/// Every source needs a place of its own, which no source lies in.
+fn check_apart(places: &Places) -> Result<(), Complaint> {
+    let taken: BTreeSet<PathBuf> = (places.keys())
+        .filter_map(|source| source.path().canonicalize().ok())
+        .collect();
+    let mut seen = BTreeMap::new();
+    for (source, (path, destination)) in places {
+        let shown = visible_path(path);
+        if taken.contains(destination.path()) {
+            return Err(
+                Complaint::wrong(format!("--to would overwrite a source: {shown}")).remedy(
+                    "name another place, or leave --to out to rewrite files where they are",
+                ),
+            );
+        }
+        match seen.entry(destination) {
+            Entry::Vacant(free) => free.insert(source),
+            Entry::Occupied(taken) => {
+                let (one, two) = (file_name(taken.get()), file_name(source));
+                let message = format!("{one} and {two} would both be written to {shown}");
+                return Err(Complaint::wrong(message).remedy("rewrite them in two commands"));
+            }
+        };
+    }
+    Ok(())
+}
+
+/// What is there is not overwritten without being asked to.
+fn check_new(places: &Places) -> Result<(), Complaint> {
+    let mut all = (places.values())
+        .filter(|(_, destination)| matches!(destination, Destination::Existing(_)));
+    let Some((first, _)) = all.next() else {
+        return Ok(());
+    };
+    let shown = visible_path(first);
+    let more = match all.count() {
+        0 => String::new(),
+        more => format!(", and {}", counted(more as u64, "more file")),
+    };
+    Err(
+        Complaint::trouble(format!("there is already a file: {shown}{more}")).remedy(
+            "nothing has been written; name another place, or add `--overwrite`, which can be \
+             undone",
+        ),
+    )
+}
+
+/// Writes into a pipe, a device or standard output.
+fn stream(destination: &Destination, mut copy: File, output: &mut Output) -> Result<(), Complaint> {
+    let failed = |error: io::Error| {
+        let shown = visible_path(destination.path());
+        Complaint::trouble(format!("cannot write {shown}: {error}"))
+    };
+    copy.rewind().map_err(failed)?;
+    match destination {
+        Destination::Stdout => io::copy(&mut copy, output),
+        other => {
+            open_stream(other.path(), &watch()).and_then(|mut out| io::copy(&mut copy, &mut out))
+        }
+    }
+    .map(drop)
+    .map_err(failed)
 }
 
 fn tell(written: &Written, to: &Path, output: &mut Output) {
     let text = format!(
         "Wrote {} with {} to {}.\n",
-        counted(written.files.len() as u64, "file"),
+        counted(written.files, "file"),
         counted(written.changes, "change"),
         visible_path(to),
     );
     output.print(text.as_bytes());
+}
+
+/// Says which of them were overwritten, and how to get them back.
+fn tell_overwritten(done: &RunDone, output: &mut Output) {
+    let (files, run) = (counted(done.files, "file"), done.run);
+    output.note(&format!(
+        "note: {files} overwritten: run {run}; `bquill undo {run}` brings the old bytes back\n"
+    ));
+    state::tell_notes(&done.notes, output);
 }
 
 /// Copies one file with its changes.

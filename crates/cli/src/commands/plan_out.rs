@@ -6,19 +6,19 @@
 
 use super::pass::{Note, template_hints};
 use super::plans::{last_place, make_room};
+use super::state;
 use crate::complaint::Complaint;
 use crate::options::AskedRewrite;
 use crate::output::Output;
 use crate::render::{CHANGE_ID, FileReport, JsonPath, JsonPlan, RewriteTotals, json_note};
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{FilePassage, Source, Spool, SpoolWriter};
+use brisk_quill_files::{FilePassage, Source, Spool, SpoolWriter, Temporary};
 use memchr::memchr_iter;
 use std::fs;
 use std::io::{self, BufRead, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use tempfile::NamedTempFile;
 
 /// The largest plan that a preview keeps for `apply`, in bytes.
 const LAST_MOST: u64 = 64 << 20;
@@ -288,19 +288,16 @@ fn cannot_save(path: &Path, error: &io::Error) -> Complaint {
 
 /// A file that a plan is written to.
 struct Target {
-    out: BufWriter<NamedTempFile>,
+    out: BufWriter<Temporary>,
     path: PathBuf,
     written: u64,
 }
 
 impl Target {
     fn beside(path: &Path) -> io::Result<Self> {
-        let folder = match path.parent() {
-            Some(folder) if !folder.as_os_str().is_empty() => folder,
-            _ => Path::new("."),
-        };
+        let file = state::temporaries().beside(path)?;
         Ok(Self {
-            out: BufWriter::with_capacity(BUFFER, NamedTempFile::new_in(folder)?),
+            out: BufWriter::with_capacity(BUFFER, file),
             path: path.to_owned(),
             written: 0,
         })
@@ -314,16 +311,14 @@ impl Target {
     /// A plan that was asked for is on the disk before anybody is told so.
     fn save(self) -> io::Result<()> {
         let file = self.out.into_inner()?;
-        file.as_file().sync_data()?;
-        let put = file.persist_noclobber(&self.path);
-        put.map(drop).map_err(|error| error.error)
+        file.file()?.sync_data()?;
+        file.keep_as(&self.path).map(drop)
     }
 
     /// The last preview is not worth the wait: one that a power cut tore lacks its end, and is
     /// refused.
     fn keep(self) -> io::Result<()> {
         let file = self.out.into_inner()?;
-        let put = file.persist(&self.path);
-        put.map(drop).map_err(|error| error.error)
+        file.replace(&self.path)
     }
 }

@@ -7,12 +7,12 @@ use crate::render::counted;
 use crate::watch;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{
-    Journal, Plan, RealFs, RunDone, RunNote, RunRecord, RunRequest, Trouble, make_run,
+    Journal, Plan, RealFs, RunDone, RunNote, RunRecord, RunRequest, Temporaries, Trouble, make_run,
 };
-use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
+use signal_hook::consts::{SIGINT, SIGTERM};
 use std::io::{self, BufRead, IsTerminal};
-use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
+use std::sync::{Arc, OnceLock};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 /// The journal of this user.
@@ -24,6 +24,12 @@ pub fn journal() -> Result<Journal<'static>, Complaint> {
         .remedy("set XDG_STATE_HOME to a folder of your own")
     })?;
     Ok(Journal::new(&RealFs, place))
+}
+
+/// The temporary files of this program.
+pub fn temporaries() -> Arc<Temporaries> {
+    static ALL: OnceLock<Arc<Temporaries>> = OnceLock::new();
+    Arc::clone(ALL.get_or_init(|| Temporaries::new(Journal::place().as_deref())))
 }
 
 /// The run of this number.
@@ -81,8 +87,6 @@ pub fn make(
         // Without the handler the journal would still see to it that all is finished later.
         let _ = signal_hook::flag::register(signal, Arc::clone(&interrupted));
     }
-    // A file that grows over the user's limit is an error of writing, and no reason to die.
-    let _ = signal_hook::flag::register(SIGXFSZ, Arc::new(AtomicBool::new(false)));
     let folder = std::env::current_dir()
         .map_err(|error| Complaint::trouble(format!("this folder cannot be read: {error}")))?;
     let at = SystemTime::now().duration_since(UNIX_EPOCH);

@@ -21,7 +21,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// Folders that are kept open at a time; the others are opened again for each operation.
-const OPEN_MOST: usize = 256;
+const OPEN_MOST: usize = 64;
 
 /// The file system of this machine.
 #[derive(Clone, Copy, Debug, Default)]
