@@ -14,8 +14,10 @@ pub use definitions::*;
 pub use verbs::Verb;
 
 use crate::status::Status;
+use brisk_quill_core::escape::visible;
 use clap::{CommandFactory, FromArgMatches};
 use std::ffi::OsString;
+use std::io::{self, Write};
 use std::process::ExitCode;
 
 /// A parsed command line.
@@ -50,14 +52,16 @@ impl Stopped {
     pub fn report(self) -> ExitCode {
         match self {
             Self::Clap(error) => {
-                let status = if error.use_stderr() {
-                    Status::WrongRequest
-                } else {
-                    Status::Fine
-                };
-                // A closed pipe is no reason to complain about help.
-                let _ = error.print();
-                status.into()
+                if !error.use_stderr() {
+                    // A closed pipe is no reason to complain about help.
+                    let _ = error.print();
+                    return Status::Fine.into();
+                }
+                // What it quotes may hold anything.
+                let text = error.render().to_string();
+                let lines = text.lines().map(|line| visible(line.as_bytes()) + "\n");
+                let _ = io::stderr().write_all(lines.collect::<String>().as_bytes());
+                Status::WrongRequest.into()
             }
             Self::Swallowed(swallowed) => {
                 let mut output = crate::Output::new(When::Auto);

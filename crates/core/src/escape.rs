@@ -49,7 +49,7 @@ pub fn visible_path(path: &std::path::Path) -> String {
 /// Characters that a terminal obeys or shows as nothing: C1 controls, bidirectional marks and
 /// isolates, zero-width characters other than the joiners scripts and emoji need, line and
 /// paragraph separators, the byte-order mark, interlinear marks and tags.
-fn is_hidden(c: char) -> bool {
+pub fn is_hidden(c: char) -> bool {
     matches!(c,
         '\u{80}'..='\u{9F}'
         | '\u{AD}'

@@ -24,11 +24,13 @@ pub struct Temporaries {
     list: Mutex<Option<List>>,
 }
 
-/// The list of one program.
+/// The list of one program; it is removed with the last file on it.
 #[derive(Debug)]
 struct List {
     file: File,
     path: PathBuf,
+    /// How many of its files are still temporary.
+    left: usize,
 }
 
 /// A line of a list.
@@ -45,8 +47,7 @@ pub struct Temporary {
     path: PathBuf,
     id: FileId,
     is_kept: bool,
-    /// Its list lasts as long as it does.
-    _of: Arc<Temporaries>,
+    of: Arc<Temporaries>,
 }
 
 impl Temporaries {
@@ -89,7 +90,7 @@ impl Temporaries {
             path,
             id,
             is_kept: false,
-            _of: Arc::clone(self),
+            of: Arc::clone(self),
         };
         self.record(&made.path, Some(id))?;
         Ok(made)
@@ -110,7 +111,17 @@ impl Temporaries {
         };
         let mut line = serde_json::to_vec(&line)?;
         line.push(b'\n');
+        list.left += usize::from(id.is_some());
         list.file.write_all(&line)
+    }
+
+    /// One file less is temporary.
+    fn forget(&self) {
+        let mut list = self.list.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(open) = &mut *list {
+            open.left = open.left.saturating_sub(1);
+        }
+        drop(list.take_if(|open| open.left == 0));
     }
 }
 
@@ -127,7 +138,11 @@ impl List {
             if fs::metadata(&path)
                 .is_ok_and(|found| found.ino() == file.metadata().map_or(0, |f| f.ino()))
             {
-                return Ok(Self { file, path });
+                return Ok(Self {
+                    file,
+                    path,
+                    left: 0,
+                });
             }
         }
     }
@@ -241,5 +256,6 @@ impl Drop for Temporary {
         if !self.is_kept {
             let _ = remove(&self.path, &|found| found.id == self.id);
         }
+        self.of.forget();
     }
 }

@@ -8,8 +8,12 @@ use crate::options;
 use crate::output::Output;
 use crate::render::{counted, history_row, history_was_now, json_line};
 use crate::status::Status;
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{Journal, RealFs, RunRecord, clean};
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 /// From this size on the journal is mentioned, in bytes.
@@ -72,8 +76,9 @@ fn summary(record: &RunRecord) -> serde_json::Value {
     let targets = intent
         .map(|intent| intent.targets.as_slice())
         .unwrap_or_default();
-    let path = |path: &std::path::Path| path.to_string_lossy().into_owned();
-    serde_json::json!({
+    let path = |path: &Path| path.to_string_lossy().into_owned();
+    let paths: Vec<PathBuf> = targets.iter().map(|target| target.named.path()).collect();
+    let mut run = serde_json::json!({
         "record": "run",
         "run": record.run,
         "at": intent.map(|intent| intent.at),
@@ -83,8 +88,29 @@ fn summary(record: &RunRecord) -> serde_json::Value {
         "files": targets.len(),
         "changes": targets.iter().map(|target| target.changes).sum::<u64>(),
         "rewrite": intent.map(|intent| &intent.rewrite),
-        "paths": targets.iter().map(|target| path(&target.named.path())).collect::<Vec<_>>(),
-    })
+        "paths": paths.iter().map(|named| path(named)).collect::<Vec<_>>(),
+    });
+    // Where a path is not UTF-8, its bytes travel beside it.
+    let coded: Vec<Option<String>> = paths.iter().map(|path| coded(bytes_of(path))).collect();
+    if coded.iter().any(Option::is_some) {
+        run["paths_b64"] = serde_json::json!(coded);
+    }
+    let folder = intent.map(|intent| intent.folder.path());
+    if let Some(folder) = folder.and_then(|folder| self::coded(bytes_of(&folder))) {
+        run["folder_b64"] = folder.into();
+    }
+    run
+}
+
+fn bytes_of(path: &Path) -> &[u8] {
+    path.as_os_str().as_bytes()
+}
+
+/// Bytes in base64, where they are not UTF-8.
+fn coded(bytes: &[u8]) -> Option<String> {
+    std::str::from_utf8(bytes)
+        .is_err()
+        .then(|| BASE64.encode(bytes))
 }
 
 fn one(
@@ -114,11 +140,17 @@ fn one(
             let found = found.map_err(|error| file_complaint(&error))?;
             let change = found.change();
             let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-            output.print(&json_line(&serde_json::json!({
+            let mut record = serde_json::json!({
                 "record": "change", "file": found.file + 1, "line": found.line,
                 "from": found.from, "to": found.to,
                 "before": text(&change.before), "after": text(&change.after),
-            })));
+            });
+            for (key, bytes) in [("before_b64", &change.before), ("after_b64", &change.after)] {
+                if let Some(coded) = coded(bytes) {
+                    record[key] = coded.into();
+                }
+            }
+            output.print(&json_line(&record));
         }
         return Ok(Status::Fine);
     }

@@ -1,6 +1,7 @@
 use crate::complaint::Complaint;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::{push_visible_char, visible};
+use std::ops::Range;
 
 /// A complaint as text, with a caret under the place where there is one.
 pub fn complaint(complaint: &Complaint, color: bool) -> String {
@@ -13,10 +14,10 @@ pub fn complaint(complaint: &Complaint, color: bool) -> String {
     let title = Level::ERROR.primary_title(message);
     let mut group = match &complaint.quote {
         Some(quote) => {
-            let (text, span) = (&quote.text, quote.span.range());
+            let (text, span) = quoted(&quote.text, quote.span.range());
             title.element(
-                Snippet::source(text.as_str())
-                    .path(quote.name.as_str())
+                Snippet::source(text)
+                    .path(visible(quote.name.as_bytes()))
                     .annotation(AnnotationKind::Primary.span(span)),
             )
         }
@@ -28,4 +29,31 @@ pub fn complaint(complaint: &Complaint, color: bool) -> String {
     let mut text = renderer.render(&[group]);
     text.push('\n');
     text
+}
+
+/// A quoted text with its lines as they are and every other control visible, and where a place in
+/// it is then.
+fn quoted(text: &str, place: Range<usize>) -> (String, Range<usize>) {
+    let mut out = String::with_capacity(text.len());
+    let mut moved = place.clone();
+    for (at, c) in text.char_indices() {
+        if at == place.start {
+            moved.start = out.len();
+        }
+        if at == place.end {
+            moved.end = out.len();
+        }
+        match c {
+            '\n' => out.push(c),
+            '\r' if text[at..].starts_with("\r\n") => {}
+            c => push_visible_char(&mut out, c),
+        }
+    }
+    if place.start >= text.len() {
+        moved.start = out.len();
+    }
+    if place.end >= text.len() {
+        moved.end = out.len();
+    }
+    (out, moved)
 }

@@ -12,20 +12,54 @@ use super::table::{FindTotals, RewriteTotals};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::edits::{CellEdit, GroupTexts};
+use brisk_quill_core::escape::is_hidden;
 use brisk_quill_core::plan::FORMAT;
 use brisk_quill_core::{Groups, LeftOutCounts, Passage, Problem, Rewrite, RewriteText, StepCounts};
 use brisk_quill_files::{Facts, FileEdit, FilePassage, Source};
 use line::{Line, Text, key, lossy, path_text, push_number};
 use serde::Serialize;
 use std::borrow::Cow;
+use std::io;
 use std::os::unix::ffi::OsStrExt;
 
 /// Units longer than this are left out of `unit` records, in bytes.
 const UNIT_MOST: usize = 4 << 10;
 
 pub(super) fn push(out: &mut Vec<u8>, record: &impl Serialize) {
-    serde_json::to_writer(&mut *out, record).expect("records hold only strings and numbers");
+    push_json(out, record);
     out.push(b'\n');
+}
+
+/// Writes a value in which no character drives or confuses a terminal: such characters are
+/// written by their numbers.
+fn push_json(out: &mut Vec<u8>, value: &(impl Serialize + ?Sized)) {
+    let mut serializer = serde_json::Serializer::with_formatter(out, ByNumber);
+    let written = value.serialize(&mut serializer);
+    written.expect("records hold only strings and numbers");
+}
+
+/// Writes characters by their numbers that a terminal obeys or hides.
+struct ByNumber;
+
+impl serde_json::ser::Formatter for ByNumber {
+    fn write_string_fragment<W: ?Sized + io::Write>(
+        &mut self,
+        out: &mut W,
+        fragment: &str,
+    ) -> io::Result<()> {
+        let mut done = 0;
+        for (at, c) in fragment.char_indices() {
+            if !is_hidden(c) && c != '\x7F' {
+                continue;
+            }
+            out.write_all(&fragment.as_bytes()[done..at])?;
+            for unit in c.encode_utf16(&mut [0; 2]) {
+                write!(out, "\\u{unit:04x}")?;
+            }
+            done = at + c.len_utf8();
+        }
+        out.write_all(&fragment.as_bytes()[done..])
+    }
 }
 
 /// A record on a line.

@@ -172,7 +172,7 @@ fn clause(step: &Step) -> String {
             format!("{text} is put at the end of each {unit} with {bare}, {place}")
         }
         Action::Set(column, t) => {
-            let text = quoted(t.source());
+            let (column, text) = (shown(column), quoted(t.source()));
             format!("the column {column} becomes {text} in each row with {bare}, {place}")
         }
         Action::AddColumn(name, t) => {
@@ -228,10 +228,15 @@ fn unit(query: &Query) -> &'static str {
     query.unit.name()
 }
 
+/// A name that the user wrote, made visible.
+fn shown(name: &impl std::fmt::Display) -> String {
+    visible(name.to_string().as_bytes())
+}
+
 /// "in the column berth"
 fn columns(query: &Query) -> Option<String> {
     let columns = query.columns.as_ref()?;
-    let names = columns.list.to_string();
+    let names = shown(&columns.list);
     Some(match &columns.list {
         all if all.is_all() => "in every cell".to_owned(),
         _ if names.contains([',', '.']) => format!("in the columns {names}"),
@@ -289,7 +294,7 @@ fn place(query: &Query) -> String {
         text.push_str(&conditions.join(" and "));
     }
     for cell in &scope.cells {
-        let (column, pattern) = (&cell.column, quoted(cell.pattern.source()));
+        let (column, pattern) = (shown(&cell.column), quoted(cell.pattern.source()));
         let holds = if cell.lacks { "does not hold" } else { "holds" };
         text.push_str(&format!(", where {column} {holds} {pattern}"));
     }

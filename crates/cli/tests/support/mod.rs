@@ -179,7 +179,7 @@ fn got(output: std::process::Output) -> Got {
 }
 
 /// Words at blanks, but for what stands between single quotes.
-fn words(line: &str) -> Vec<String> {
+pub fn words(line: &str) -> Vec<String> {
     let mut words = Vec::new();
     let mut word: Option<String> = None;
     let mut quoted = false;

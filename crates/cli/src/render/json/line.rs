@@ -140,8 +140,14 @@ pub fn push_number(out: &mut Vec<u8>, number: u64) {
 }
 
 fn push_text(out: &mut Vec<u8>, text: &str) {
-    // All bytes are looked at, for then several are at a time.
-    let is_plain = |byte: u8| (byte >= b' ') & (byte != b'"') & (byte != b'\\');
+    // All bytes are looked at, for then several are at a time. With those at the end a character
+    // may begin that a terminal obeys or hides.
+    let is_plain = |byte: u8| {
+        (byte >= b' ')
+            & (byte != b'"')
+            & (byte != b'\\')
+            & !matches!(byte, 0x7F | 0xC2 | 0xD8 | 0xE2 | 0xEF | 0xF3)
+    };
     if text
         .bytes()
         .fold(true, |plain, byte| plain & is_plain(byte))
@@ -151,7 +157,7 @@ fn push_text(out: &mut Vec<u8>, text: &str) {
         out.extend_from_slice(text.as_bytes());
         return out.push(b'"');
     }
-    serde_json::to_writer(out, text).expect("memory can be written");
+    super::push_json(out, text);
 }
 
 fn push_text_or_null(out: &mut Vec<u8>, text: Option<&str>) {
