@@ -22,6 +22,11 @@ use status::Status;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
+/// Whether arguments, the program's own name first, can be understood. Nothing is done.
+pub fn understands(argv: &[OsString]) -> bool {
+    args::parse(argv).is_ok()
+}
+
 /// Runs the program on its arguments, the program's own name first.
 pub fn run(argv: &[OsString]) -> ExitCode {
     watch::outlive_size_limit();

@@ -27,7 +27,7 @@ mod table;
 pub(crate) use boundary::Boundary;
 pub use list::{Column, ColumnList, ColumnsError, ColumnsErrorKind};
 pub use row::{CellFault, Field, Row};
-pub(crate) use row::{RowCell, RowReader};
+pub(crate) use row::{CellOffsets, RowCell, RowReader};
 pub use scan::RowFault;
 pub use table::{ColumnFault, Table};
 pub(crate) use table::{nearest, pointer_of};

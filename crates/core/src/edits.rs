@@ -171,19 +171,34 @@ pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
     edits.iter().map(inverse).collect()
 }
 
-/// Where offset `at` of the spliced text comes from in the original; for an offset in new text,
-/// where that text begins.
-pub(crate) fn original_offset(edits: &[Edit], at: usize) -> usize {
-    let mut delta = 0;
-    for edit in edits {
-        let from = edit.span.from.saturating_add_signed(delta);
-        if from > at {
-            break;
+/// Where the bytes of a spliced text come from in the original.
+pub(crate) struct Origins {
+    /// For each edit: where its text begins and ends in the spliced text, and where what it
+    /// replaces begins and ends in the original.
+    edits: Vec<(Span, Span)>,
+}
+
+impl Origins {
+    pub fn new(edits: &[Edit]) -> Self {
+        let mut delta = 0;
+        let place = |edit: &Edit| {
+            let from = edit.span.from.saturating_add_signed(delta);
+            delta += edit.growth();
+            (Span::new(from, from + edit.text.len()), edit.span)
+        };
+        Self {
+            edits: edits.iter().map(place).collect(),
         }
-        if at < from + edit.text.len() {
-            return edit.span.from;
-        }
-        delta += edit.growth();
     }
-    at.saturating_add_signed(-delta)
+
+    /// Where offset `at` of the spliced text comes from; for an offset in new text, where that
+    /// text begins.
+    pub fn of(&self, at: usize) -> usize {
+        let next = self.edits.partition_point(|(new, _)| new.from <= at);
+        match next.checked_sub(1).map(|last| self.edits[last]) {
+            None => at,
+            Some((new, old)) if at < new.to => old.from,
+            Some((new, old)) => old.to + (at - new.to),
+        }
+    }
 }

@@ -14,11 +14,12 @@ mod passage;
 pub use passage::{Passage, PassageEdit};
 
 use crate::columns::Layout;
-use crate::edits::{compose, original_offset, splice};
+use crate::edits::{Edit, Origins, compose, splice};
 use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::step::StepRun;
 use crate::unit::{count_lines, ending_before, line_ends};
 use crate::{Hunting, LeftOut, Problem, ProblemKind, Remark, Standing, Step};
+use std::collections::HashMap;
 use std::path::Path;
 
 /// An ordered list of steps.
@@ -450,30 +451,31 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         let mut edits = Vec::new();
         let mut current: Option<Vec<u8>> = None;
         let mut stages = Vec::new();
-        let mut told: Vec<Problem> = Vec::new();
+        let mut told: HashMap<Option<u64>, Vec<ProblemKind>> = HashMap::new();
+        let several = state.steps.len() > 1;
         let last = state.steps.len().saturating_sub(1);
         for (index, step) in state.steps.iter_mut().enumerate() {
             let text: &[u8] = current.as_deref().unwrap_or(original);
             let outcome = step.piece(text, ended);
-            let line_of =
-                |offset| state.line + line_ends(&original[..original_offset(&edits, offset)]);
+            let mut origin = Origin::new(original, state.line, &edits);
             for (offset, problem) in outcome.problems {
-                let line = problem.line.map(|_| line_of(offset));
+                let line = problem.line.map(|_| origin.line_of(offset));
                 let problem = Problem { line, ..problem };
                 // What is wrong with a row is wrong for every step.
                 let of_row = matches!(problem.kind, ProblemKind::Row(_) | ProblemKind::Column(_));
-                if of_row && told.contains(&problem) {
-                    continue;
+                if of_row && several {
+                    let told = told.entry(problem.line).or_default();
+                    if told.contains(&problem.kind) {
+                        continue;
+                    }
+                    told.push(problem.kind.clone());
                 }
                 state.counts.problems += 1;
-                if of_row {
-                    told.push(problem.clone());
-                }
                 self.sink.problem(problem);
             }
             for (offset, text) in outcome.unmet {
                 state.counts.unmet += 1;
-                let line = line_of(offset);
+                let line = origin.line_of(offset);
                 self.sink.unmet(Unmet { line, text });
             }
             if !outcome.edits.is_empty() {
@@ -513,6 +515,41 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         self.state.line += lines;
         self.state.counts.problems += 1;
         self.sink.problem(Problem::overlong(line, kind));
+    }
+}
+
+/// Finds the line of the original that an offset of the text after some edits comes from. Offsets
+/// mostly grow, so what lies between two of them is counted once.
+struct Origin<'o> {
+    original: &'o [u8],
+    edits: &'o [Edit],
+    origins: Option<Origins>,
+    /// How far lines have been counted, and the line there.
+    at: usize,
+    line: u64,
+}
+
+impl<'o> Origin<'o> {
+    fn new(original: &'o [u8], line: u64, edits: &'o [Edit]) -> Self {
+        Self {
+            original,
+            edits,
+            origins: None,
+            at: 0,
+            line,
+        }
+    }
+
+    fn line_of(&mut self, offset: usize) -> u64 {
+        let edits = self.edits;
+        let origins = self.origins.get_or_insert_with(|| Origins::new(edits));
+        let offset = origins.of(offset);
+        match offset >= self.at {
+            true => self.line += line_ends(&self.original[self.at..offset]),
+            false => self.line -= line_ends(&self.original[offset..self.at]),
+        }
+        self.at = offset;
+        self.line
     }
 }
 

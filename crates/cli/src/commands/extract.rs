@@ -16,6 +16,7 @@ use brisk_quill_core::columns::{Column, ColumnList, Field, Format, Layout, Row};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{Groups, Span, UnitKind};
 use brisk_quill_files::Source;
+use std::collections::{HashMap, HashSet};
 
 pub fn run(
     args: &ExtractArgs,
@@ -65,6 +66,7 @@ pub fn run(
         in_cells,
         picks: Vec::new(),
         names: Vec::new(),
+        known: HashSet::new(),
         path: String::new(),
         rows: 0,
         matches: 0,
@@ -294,14 +296,20 @@ impl SheetPlan {
             }
         }
         // Every name leads to one column.
-        for index in own..all.len() {
-            let taken = |name: &str| all[..index].iter().any(|(other, _)| other == name);
-            if taken(&all[index].0) {
-                let name = (2..)
-                    .map(|n| format!("{}_{n}", all[index].0))
-                    .find(|name| !taken(name));
-                all[index].0 = name.unwrap_or_default();
+        let (own, added) = all.split_at_mut(own);
+        let mut taken: HashSet<String> = own.iter().map(|(name, _)| name.clone()).collect();
+        let mut tried: HashMap<String, u64> = HashMap::new();
+        for (name, _) in added {
+            if taken.contains(name) {
+                let next = tried.entry(name.clone()).or_insert(1);
+                let free = std::iter::repeat_with(|| {
+                    *next += 1;
+                    format!("{name}_{next}")
+                });
+                let free = free.into_iter().find(|name| !taken.contains(name));
+                *name = free.unwrap_or_default();
             }
+            taken.insert(name.clone());
         }
         all
     }
@@ -359,6 +367,8 @@ struct Extractor {
     in_cells: bool,
     picks: Vec<Pick>,
     names: Vec<String>,
+    /// The same names, to look one up.
+    known: HashSet<String>,
     path: String,
     rows: u64,
     matches: u64,
@@ -425,6 +435,7 @@ impl Extractor {
                         .remedy("name those that all have with `--select`, or leave --beside out");
                     self.failed = self.failed.take().or(Some(complaint));
                 }
+                self.known = names.iter().cloned().collect();
                 self.names = names;
             }
         }
@@ -446,8 +457,8 @@ impl Extractor {
             }
         } else if json && self.plan.beside && self.plan.chosen.is_none() {
             let keys = record.row.map(Row::fields).unwrap_or_default();
-            let known = |key: &str| self.names.iter().any(|name| name == key);
-            self.lost_keys += u64::from(!keys.iter().all(|(key, _)| known(key)));
+            let all_known = keys.iter().all(|(key, _)| self.known.contains(&**key));
+            self.lost_keys += u64::from(!all_known);
         }
         if self.failed.is_some() {
             return;

@@ -169,7 +169,8 @@ impl Tally<'_> {
         let unit = seen.unit;
         match &self.form {
             Form::Json(json) => {
-                let locate = |at: usize| seen.coding.on_disk(unit.offset(at));
+                let offsets = unit.offsets();
+                let locate = |at: usize| seen.coding.on_disk(offsets.of(at));
                 let found = FoundUnit::new(unit, seen.found, 0);
                 output.print(&match self.missing {
                     true => json_missing(seen.source, &found),

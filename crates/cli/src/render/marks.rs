@@ -35,9 +35,18 @@ struct Segment {
 /// each mark stands between `‹` and `›`; with colour only where marks touch or are empty.
 pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<String> {
     let mut out = Vec::new();
+    let mut first = 0;
     for line in brisk_quill_core::lines(text) {
         let last = line.next == text.len();
-        let inside: Vec<usize> = (0..marks.len())
+        // Marks and lines are both in order.
+        while marks
+            .get(first)
+            .is_some_and(|mark| mark.to < line.content.from)
+        {
+            first += 1;
+        }
+        let inside: Vec<usize> = (first..marks.len())
+            .take_while(|&i| marks[i].from <= line.next)
             .filter(|&i| {
                 let mark = marks[i];
                 // An empty mark behind a line end belongs to the line after it.

@@ -9,10 +9,61 @@ use serde::Deserializer as _;
 use serde::de::{MapAccess, Visitor};
 use serde_json::value::RawValue;
 use std::borrow::Cow;
+use std::cell::OnceCell;
+use std::collections::HashMap;
 use std::fmt;
 
-/// The keys of an object with their values as they are written, in order.
-pub(crate) type Members<'t> = Vec<(Cow<'t, str>, &'t str)>;
+/// Objects with more members than this have their keys put in an index.
+const INDEX_FROM: usize = 24;
+
+/// The members of an object.
+#[derive(Debug, Default)]
+pub(crate) struct Members<'t> {
+    pairs: Vec<(Cow<'t, str>, &'t str)>,
+    /// The first member of each key, and whether there is a second.
+    index: OnceCell<HashMap<String, (usize, bool)>>,
+}
+
+impl<'t> Members<'t> {
+    /// The keys with their values as they are written, in order.
+    pub fn iter(&self) -> impl Iterator<Item = (&str, &'t str)> {
+        self.pairs.iter().map(|(key, value)| (&**key, *value))
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.pairs.is_empty()
+    }
+
+    /// The value of a key, as it is written.
+    pub fn get(&self, key: &str) -> Result<Option<&'t str>, RowFault> {
+        let (first, is_twice) = match self.pairs.len() > INDEX_FROM {
+            true => match self.index().get(key) {
+                Some((first, is_twice)) => (Some(*first), *is_twice),
+                None => (None, false),
+            },
+            false => {
+                let mut found = (0..).zip(&self.pairs).filter(|(_, (name, _))| name == key);
+                (found.next().map(|(index, _)| index), found.next().is_some())
+            }
+        };
+        match is_twice {
+            false => Ok(first.map(|index: usize| self.pairs[index].1)),
+            true => Err(RowFault::KeyTwice(key.to_owned())),
+        }
+    }
+
+    fn index(&self) -> &HashMap<String, (usize, bool)> {
+        self.index.get_or_init(|| {
+            let mut index = HashMap::with_capacity(self.pairs.len());
+            for (at, (key, _)) in self.pairs.iter().enumerate() {
+                let met = index.entry(key.to_string());
+                met.and_modify(|(_, is_twice)| *is_twice = true)
+                    .or_insert((at, false));
+            }
+            index
+        })
+    }
+}
 
 /// What a value of JSON is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -69,7 +120,10 @@ fn members(text: &str) -> serde_json::Result<Members<'_>> {
             while let Some(key) = map.next_key::<Key<'de>>()? {
                 pairs.push((key.0, map.next_value::<&'de RawValue>()?.get()));
             }
-            Ok(pairs)
+            Ok(Members {
+                pairs,
+                index: OnceCell::new(),
+            })
         }
     }
     let mut parser = serde_json::Deserializer::from_str(text);
@@ -93,7 +147,7 @@ pub(crate) fn follow(
     let mut segments = pointer.split('/').skip(1);
     let first = segments.next().unwrap_or_default();
     let rest: Vec<&str> = segments.collect();
-    if let Some(value) = member(members, &unescaped(first))? {
+    if let Some(value) = members.get(&unescaped(first))? {
         let mut walk = Walk {
             line,
             found: &mut found,
@@ -111,15 +165,6 @@ fn unescaped(segment: &str) -> String {
 /// A key as a segment of a pointer.
 pub(crate) fn escaped(key: &str) -> String {
     key.replace('~', "~0").replace('/', "~1")
-}
-
-fn member<'t>(members: &Members<'t>, key: &str) -> Result<Option<&'t str>, RowFault> {
-    let mut values = members.iter().filter(|(name, _)| name == key);
-    let value = values.next().map(|(_, value)| *value);
-    match values.next() {
-        None => Ok(value),
-        Some(_) => Err(RowFault::KeyTwice(key.to_owned())),
-    }
 }
 
 /// What a value is, by its first sign.
@@ -145,7 +190,7 @@ impl Walk<'_> {
         };
         if value.starts_with('{') {
             let inner = members(value).map_err(|error| not_json(&error))?;
-            if let Some(value) = member(&inner, &unescaped(segment))? {
+            if let Some(value) = inner.get(&unescaped(segment))? {
                 self.go(value, rest, format!("{pointer}/{segment}"))?;
             }
         } else if value.starts_with('[') {
@@ -186,22 +231,8 @@ pub(crate) fn decode(raw: &[u8]) -> Option<Cow<'_, [u8]>> {
     Some(Cow::Owned(text.into_bytes()))
 }
 
-/// Where in `raw` offset `at` of its text lies.
-pub(crate) fn raw_offset(raw: &[u8], at: usize) -> usize {
-    if !raw.starts_with(b"\"") {
-        return at;
-    }
-    let (mut offset, mut passed) = (1, 0);
-    while passed < at {
-        let (written, stands_for) = one_char(&raw[offset..]);
-        offset += written;
-        passed += stands_for;
-    }
-    offset
-}
-
 /// How many bytes the next character takes as it is written, and as text.
-fn one_char(raw: &[u8]) -> (usize, usize) {
+pub(crate) fn one_char(raw: &[u8]) -> (usize, usize) {
     if raw[0] != b'\\' {
         return (1, 1);
     }

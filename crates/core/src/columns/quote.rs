@@ -24,18 +24,6 @@ pub(crate) fn decode(raw: &[u8], quoted: bool, dialect: Dialect) -> Cow<'_, [u8]
     Cow::Owned(value)
 }
 
-/// Where in `raw` offset `at` of its value lies.
-pub(crate) fn raw_offset(raw: &[u8], quoted: bool, dialect: Dialect, at: usize) -> usize {
-    let (Some(quote), true) = (dialect.quote, quoted) else {
-        return at;
-    };
-    let mut offset = 1;
-    for _ in 0..at {
-        offset += if raw[offset] == quote { 2 } else { 1 };
-    }
-    offset
-}
-
 /// The cell that holds `value`; `None` where it cannot be written without quotes and the table
 /// has none. A cell that is `alone` in its row must not be empty, or the row would be blank.
 pub(crate) fn encode(

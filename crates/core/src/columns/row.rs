@@ -90,7 +90,7 @@ impl<'t> RowReader<'t> {
             text,
             source,
             cells: Vec::new(),
-            members: Vec::new(),
+            members: Members::default(),
         }
     }
 
@@ -119,7 +119,7 @@ impl<'t> RowReader<'t> {
                 let mut fault = None;
                 if *json {
                     match blank
-                        .then(Members::new)
+                        .then(Members::default)
                         .map_or_else(|| jsonl::object(bytes), Ok)
                     {
                         Ok(members) => self.members = members,
@@ -201,17 +201,9 @@ impl RowCell {
         self.kind == CellKind::Number
     }
 
-    /// Where offset `at` of its value lies in the text.
-    pub fn offset(&self, text: &[u8], at: usize) -> usize {
-        let raw = &text[self.span.range()];
-        self.span.from
-            + match self.kind {
-                CellKind::Delimited {
-                    dialect, quoted, ..
-                } => quote::raw_offset(raw, quoted, dialect, at),
-                CellKind::Spaced | CellKind::Number => at,
-                CellKind::Text => jsonl::raw_offset(raw, at),
-            }
+    /// Where the offsets of its value, which is `length` bytes long, lie in the text.
+    pub fn offsets(&self, text: &[u8], length: usize) -> CellOffsets {
+        CellOffsets::new(self.kind, &text[self.span.range()], self.span.from, length)
     }
 
     /// How it is written with `edits` made to its value.
@@ -222,7 +214,7 @@ impl RowCell {
         edits: &[Edit],
     ) -> Result<Vec<u8>, CellFault> {
         let new = match self.kind {
-            CellKind::Text => self.respelled(row, edits),
+            CellKind::Text => self.respelled(row, value.len(), edits),
             kind => {
                 let value = splice(value, edits);
                 kind.write(&value).ok_or(value)
@@ -239,22 +231,97 @@ impl RowCell {
 
     /// A string of JSON with `edits` made to its value; what is not touched keeps its escapes.
     /// The error is the text that cannot stand in it.
-    fn respelled(&self, row: &Row<'_>, edits: &[Edit]) -> Result<Vec<u8>, Vec<u8>> {
+    fn respelled(&self, row: &Row<'_>, length: usize, edits: &[Edit]) -> Result<Vec<u8>, Vec<u8>> {
         let raw = &row.text[self.span.range()];
+        let offsets = CellOffsets::new(self.kind, raw, 0, length);
         let mut new = Vec::with_capacity(raw.len());
         let mut at = 0;
         for edit in edits {
-            let from = jsonl::raw_offset(raw, edit.span.from);
+            let from = offsets.of(edit.span.from, raw);
             new.extend_from_slice(&raw[at..from]);
             new.extend(jsonl::escape(&edit.text).ok_or_else(|| edit.text.clone())?);
-            at = jsonl::raw_offset(raw, edit.span.to);
+            at = offsets.of(edit.span.to, raw);
         }
         new.extend_from_slice(&raw[at..]);
         Ok(new)
     }
 }
 
+/// Value bytes between two known places of [`CellOffsets`].
+const KNOWN_EVERY: usize = 64;
+
+/// Where the bytes of a cell's value are written.
+pub(crate) struct CellOffsets {
+    kind: CellKind,
+    /// Where the cell begins.
+    from: usize,
+    /// Bytes before the value, where every byte of it stands for itself.
+    plain: Option<usize>,
+    /// Else some offsets of the value, in order, with their places in the cell.
+    known: Vec<(usize, usize)>,
+}
+
+impl CellOffsets {
+    fn new(kind: CellKind, raw: &[u8], from: usize, length: usize) -> Self {
+        let quotes = usize::from(kind.is_quoted(raw));
+        let mut offsets = Self {
+            kind,
+            from,
+            plain: (raw.len() == length + 2 * quotes).then_some(quotes),
+            known: Vec::new(),
+        };
+        let (mut passed, mut at) = (0, quotes);
+        while offsets.plain.is_none() && passed < length {
+            if offsets
+                .known
+                .last()
+                .is_none_or(|(last, _)| passed >= last + KNOWN_EVERY)
+            {
+                offsets.known.push((passed, at));
+            }
+            let (written, stands_for) = kind.one_char(&raw[at..]);
+            (passed, at) = (passed + stands_for, at + written);
+        }
+        offsets
+    }
+
+    /// Where offset `at` of the value lies in the text, of which the cell is `raw`.
+    pub fn of(&self, at: usize, raw: &[u8]) -> usize {
+        if let Some(quotes) = self.plain {
+            return self.from + quotes + at;
+        }
+        let next = self.known.partition_point(|(passed, _)| *passed <= at);
+        let known = next.checked_sub(1).and_then(|last| self.known.get(last));
+        let (mut passed, mut place) = known.copied().unwrap_or((0, 1));
+        while passed < at {
+            let (written, stands_for) = self.kind.one_char(&raw[place..]);
+            (passed, place) = (passed + stands_for, place + written);
+        }
+        self.from + place
+    }
+}
+
 impl CellKind {
+    /// Whether it is written between quotes.
+    fn is_quoted(self, raw: &[u8]) -> bool {
+        match self {
+            Self::Delimited {
+                dialect, quoted, ..
+            } => quoted && dialect.quote.is_some(),
+            Self::Spaced | Self::Number => false,
+            Self::Text => raw.starts_with(b"\""),
+        }
+    }
+
+    /// How many bytes the next character takes as it is written, and in the value.
+    fn one_char(self, raw: &[u8]) -> (usize, usize) {
+        match self {
+            Self::Delimited { dialect, .. } if dialect.quote == raw.first().copied() => (2, 1),
+            Self::Delimited { .. } | Self::Spaced | Self::Number => (1, 1),
+            Self::Text => jsonl::one_char(raw),
+        }
+    }
+
     /// The kind of a cell that is written as `raw`, where nothing else is known of it.
     fn of(layout: Layout, raw: &[u8]) -> Self {
         match layout {
@@ -392,7 +459,7 @@ impl<'t> Row<'t> {
                 cells.dedup_by_key(|cell| cell.span);
             }
             Selected::Members => {
-                for (key, _) in self.members {
+                for (key, _) in self.members.iter() {
                     cells.extend(self.follow(&format!("/{}", jsonl::escaped(key)))?);
                 }
             }
@@ -475,8 +542,7 @@ impl<'t> Row<'t> {
     /// Every cell with the name of its column, in order; in JSON Lines these are the members of
     /// the outermost object.
     pub fn fields(&self) -> Vec<(Arc<str>, Field<'t>)> {
-        let member =
-            |(key, raw): &(Cow<'_, str>, &'t str)| (Arc::from(&**key), Field::of_json(raw));
+        let member = |(key, raw): (&str, &'t str)| (Arc::from(key), Field::of_json(raw));
         let cell = |index| {
             let cell = self.at(index)?;
             Some((cell.name(self.table), Field::Text(cell.value(self).ok()?)))
@@ -514,7 +580,7 @@ impl<'t> Row<'t> {
                 Ok((self.span.to, text))
             }
             Layout::Spaced => Err(unquotable()),
-            Layout::JsonLines if self.members.iter().any(|(key, _)| key == name) => {
+            Layout::JsonLines if !matches!(self.members.get(name), Ok(None)) => {
                 Err(CellFault::There(name.to_owned()))
             }
             Layout::JsonLines => {

@@ -262,12 +262,12 @@ fn disjoint(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
 pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Vec<String> {
     let mut names: Vec<&str> = names.collect();
     if names.len() > 7 {
-        let likeness = |other: &str| {
-            let (one, two) = (name.to_lowercase(), other.to_lowercase());
-            strsim::jaro_winkler(&one, &two)
-        };
-        names.sort_by(|a, b| likeness(b).total_cmp(&likeness(a)));
-        names.truncate(3);
+        let wanted = name.to_lowercase();
+        let likeness = |other: &&str| strsim::jaro_winkler(&wanted, &other.to_lowercase());
+        let mut rated: Vec<(f64, &str)> =
+            names.iter().map(|name| (likeness(name), *name)).collect();
+        rated.sort_by(|(a, _), (b, _)| b.total_cmp(a));
+        names = rated.into_iter().take(3).map(|(_, name)| name).collect();
     }
     let quoted = |name: &&str| format!("`{}`", crate::escape::visible(name.as_bytes()));
     names.iter().map(quoted).collect()

@@ -260,12 +260,12 @@ impl Walk<'_> {
         if self.query.pick.per == Per::Row && self.query.pick.spec.needs_total() {
             self.count_row(row, &cells)?;
         }
+        let (mut line, mut counted) = (row.line, row.span.from);
         for cell in &cells {
-            let before = match spans_lines {
-                true => line_ends(&row.text[row.span.from..cell.span.from]),
-                false => 0,
-            };
-            let line = row.line + before;
+            if spans_lines && cell.span.from > counted {
+                line += line_ends(&row.text[counted..cell.span.from]);
+                counted = cell.span.from;
+            }
             if let Err(kind) = self.cell(state, row, cell, line, scan) {
                 let line = Some(line);
                 scan.visitor.problem(cell.span.from, Problem { line, kind });

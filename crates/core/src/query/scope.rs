@@ -205,22 +205,55 @@ impl<'q> ScopeState<'q> {
 
 #[derive(Debug)]
 struct BlockState {
-    start: Finder,
-    end: Finder,
+    start: Turns,
+    end: Turns,
     /// The line the open block began in.
     open_since: Option<u64>,
     begun: u64,
+}
+
+/// The starts, or the ends, of blocks on the line at hand: looked for once, when they are needed.
+#[derive(Debug)]
+struct Turns {
+    finder: Finder,
     matches: Matches,
+    /// The match from which to look on; `None` while the line has not been searched.
+    next: Option<usize>,
+}
+
+impl Turns {
+    fn new(pattern: &Pattern) -> Self {
+        Self {
+            finder: pattern.finder(),
+            matches: Matches::default(),
+            next: None,
+        }
+    }
+
+    /// The first match that begins at `at` or behind it; `at` never decreases on a line.
+    fn find(&mut self, line: &[u8], at: usize) -> Result<Option<Span>, SearchError> {
+        let first = match self.next {
+            Some(next) => next,
+            None if self.finder.is_match(line)? => {
+                self.finder.collect(line, false, &mut self.matches)?;
+                0
+            }
+            None => usize::MAX,
+        };
+        let mut left = first..self.matches.len();
+        let next = left.find(|index| self.matches.span(*index).from >= at);
+        self.next = Some(next.unwrap_or(usize::MAX));
+        Ok(next.map(|index| self.matches.span(index)))
+    }
 }
 
 impl BlockState {
     fn new(block: &Block) -> Self {
         Self {
-            start: block.start.finder(),
-            end: block.end.finder(),
+            start: Turns::new(&block.start),
+            end: Turns::new(&block.end),
             open_since: None,
             begun: 0,
-            matches: Matches::default(),
         }
     }
 
@@ -233,6 +266,7 @@ impl BlockState {
     /// behind the one before it.
     fn line(&mut self, number: u64, line: &[u8], exclusive: bool) -> Result<bool, SearchError> {
         let was_open = self.open_since.is_some();
+        (self.start.next, self.end.next) = (None, None);
         let mut turns = 0;
         let mut at = 0;
         while let Some(next) = self.next_turn(line, at)? {
@@ -255,16 +289,11 @@ impl BlockState {
 
     /// Where to go on behind the next start, or end, that lies at `at` or behind it.
     fn next_turn(&mut self, line: &[u8], at: usize) -> Result<Option<usize>, SearchError> {
-        let finder = match self.open_since {
+        let turns = match self.open_since {
             Some(_) => &mut self.end,
             None => &mut self.start,
         };
-        if !finder.is_match(line)? {
-            return Ok(None);
-        }
-        finder.collect(line, false, &mut self.matches)?;
-        let spans = (0..self.matches.len()).map(|i| self.matches.span(i));
-        let next = spans.into_iter().find(|span| span.from >= at);
+        let next = turns.find(line, at)?;
         // An empty start or end still moves on, so that a line has finitely many.
         Ok(next.map(|span| span.to + usize::from(span.is_empty())))
     }

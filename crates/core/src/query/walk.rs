@@ -5,7 +5,7 @@ use super::rows::{ColumnNote, TableWalk};
 use super::scope::{ScopeState, push_place};
 use super::{OpenBlock, Per, Query};
 use crate::address::Selection;
-use crate::columns::{Layout, Row, RowCell};
+use crate::columns::{CellOffsets, Layout, Row, RowCell};
 use crate::pattern::{Finder, Matches, SearchError};
 use crate::unit::{Line, count_lines, line_ends, paragraphs};
 use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
@@ -100,9 +100,36 @@ impl<'t> UnitView<'t> {
 
     /// Where offset `at` of what is searched lies in the whole text.
     pub fn offset(&self, at: usize) -> u64 {
-        let place = match self.cell {
-            Some(view) => view.cell.offset(self.text, at),
-            None => self.span.from + at,
+        self.offsets().of(at)
+    }
+
+    /// Where offsets of what is searched lie in the whole text.
+    pub fn offsets(&self) -> UnitOffsets<'t> {
+        let cell = |view: CellView<'t>| {
+            let offsets = view.cell.offsets(self.text, view.value.len());
+            (offsets, &self.text[view.cell.span.range()])
+        };
+        UnitOffsets {
+            base: self.base,
+            from: self.span.from,
+            cell: self.cell.map(cell),
+        }
+    }
+}
+
+/// Where the bytes of a unit lie in the whole text.
+pub struct UnitOffsets<'t> {
+    base: u64,
+    from: usize,
+    cell: Option<(CellOffsets, &'t [u8])>,
+}
+
+impl UnitOffsets<'_> {
+    /// Where offset `at` of what is searched lies.
+    pub fn of(&self, at: usize) -> u64 {
+        let place = match &self.cell {
+            Some((offsets, raw)) => offsets.of(at, raw),
+            None => self.from + at,
         };
         self.base + place as u64
     }

@@ -93,11 +93,11 @@ impl<'t> Passage<'t> {
 
     /// The lines as they are after each step, where stages were asked for.
     pub fn stages(&self) -> Vec<Vec<u8>> {
-        let within =
-            |edit: &&Edit| edit.span.from >= self.place.from && edit.span.to <= self.place.to;
         let stage = |edits: &Vec<Edit>| {
-            let ours: Vec<Edit> = edits.iter().filter(within).cloned().collect();
-            self.spliced(&ours)
+            let first = edits.partition_point(|edit| edit.span.from < self.place.from);
+            let ours = edits[first..].iter();
+            let ours = ours.take_while(|edit| edit.span.to <= self.place.to);
+            self.spliced(&ours.cloned().collect::<Vec<_>>())
         };
         self.stages.iter().map(stage).collect()
     }
@@ -110,7 +110,11 @@ impl<'t> Passage<'t> {
         let from = edit.span.from + self.place.from;
         let span = Span::new(from, from + edit.span.len());
         let stage = |edits: &Vec<Edit>| {
-            let same = edits.iter().find(|edit| edit.span == span);
+            let first = edits.partition_point(|edit| edit.span.from < span.from);
+            let here = edits[first..]
+                .iter()
+                .take_while(|edit| edit.span.from == span.from);
+            let same = here.into_iter().find(|edit| edit.span == span);
             let done = same.and_then(|edit| Some(edit.cell.as_ref()?.now()));
             done.unwrap_or_else(|| cell.value.clone())
         };

@@ -188,6 +188,21 @@ impl ModelFs {
         }
     }
 
+    /// Writes bytes to a file, which are on the disk at once.
+    pub fn edit_bytes(&self, path: &str, bytes: &[u8]) {
+        let mut state = self.0.lock().unwrap();
+        if let Some(inode) = state.visible.get(Path::new(path)).copied() {
+            state.write(inode, bytes.to_vec());
+            state.inodes.get_mut(&inode).unwrap().durable = bytes.to_vec();
+        }
+    }
+
+    pub fn bytes(&self, path: &str) -> Vec<u8> {
+        let state = self.0.lock().unwrap();
+        let inode = state.visible.get(Path::new(path));
+        inode.map_or(Vec::new(), |inode| state.inodes[inode].visible.clone())
+    }
+
     /// Puts another file in the place of one.
     pub fn replace(&self, path: &str, text: &str) {
         let mut state = self.0.lock().unwrap();
