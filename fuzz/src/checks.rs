@@ -15,6 +15,8 @@ use brisk_quill_files::{
 };
 use model::{ModelFs, Survives, copy_name};
 use serde_json::{Value, json};
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 use std::path::Path;
@@ -381,33 +383,45 @@ fn sealed(record: &Value) -> Vec<u8> {
     format!("{} {json}\n", &blake3::hash(json.as_bytes()).to_hex()[..16]).into_bytes()
 }
 
+/// The port after a run that was stopped at this operation; each is made once.
+fn stopped_at(stop: u64) -> ModelFs {
+    thread_local! {
+        static MADE: RefCell<HashMap<u64, ModelFs>> = RefCell::default();
+    }
+    let make = || {
+        let fs = port();
+        fs.stop_at(stop);
+        let changes = |text: &str| {
+            text.match_indices("quay")
+                .map(|(at, old)| Change {
+                    line: 1,
+                    from: at as u64,
+                    to: (at + old.len()) as u64,
+                    before: old.into(),
+                    after: b"Q".to_vec(),
+                })
+                .collect()
+        };
+        let files = OLD
+            .iter()
+            .map(|(path, text)| planned(path, text.as_bytes(), changes(text)));
+        let _ = run(
+            &fs,
+            &Plan {
+                files: files.collect(),
+            },
+        );
+        fs.reboot(Survives::Everything);
+        fs
+    };
+    MADE.with_borrow_mut(|made| made.entry(stop).or_insert_with(make).fork())
+}
+
 /// A doctored log of a run that was stopped somewhere: whatever a recovery makes of it, no file of
 /// somebody else is touched, and every file holds its old or its new bytes.
 pub fn journals(data: &[u8]) {
     let mut input = Input(data);
-    let fs = port();
-    fs.stop_at(1 + u64::from(input.byte()) % 120);
-    let changes = |text: &str| {
-        text.match_indices("quay")
-            .map(|(at, old)| Change {
-                line: 1,
-                from: at as u64,
-                to: (at + old.len()) as u64,
-                before: old.into(),
-                after: b"Q".to_vec(),
-            })
-            .collect()
-    };
-    let files = OLD
-        .iter()
-        .map(|(path, text)| planned(path, text.as_bytes(), changes(text)));
-    let _ = run(
-        &fs,
-        &Plan {
-            files: files.collect(),
-        },
-    );
-    fs.reboot(Survives::Everything);
+    let fs = stopped_at(1 + u64::from(input.byte()) % 120);
     let log = "/state/runs/1/log";
     let whole = fs.text(log);
     let mut lines: Vec<Value> = (whole.lines())

@@ -8,6 +8,7 @@ mod compose;
 pub use compose::compose;
 
 use crate::Span;
+use crate::pattern::GroupSpans;
 use std::sync::Arc;
 
 /// A set of steps of one rewrite, counted from 0.
@@ -57,19 +58,15 @@ pub struct GroupTexts {
 
 impl GroupTexts {
     /// Of a match in `unit`, given where its groups lie there.
-    pub(crate) fn new(unit: &[u8], groups: &[Option<Span>]) -> Self {
+    pub(crate) fn new(unit: &[u8], groups: GroupSpans<'_>) -> Self {
         let taken = groups.iter().flatten();
-        let all = taken
-            .copied()
-            .reduce(|all, group| Span::new(all.from.min(group.from), all.to.max(group.to)));
+        let all =
+            taken.reduce(|all, group| Span::new(all.from.min(group.from), all.to.max(group.to)));
         let all = all.unwrap_or_default();
-        let within = |group: &Span| Span::new(group.from - all.from, group.to - all.from);
+        let within = |group: Span| Span::new(group.from - all.from, group.to - all.from);
         Self {
             text: unit[all.range()].into(),
-            spans: groups
-                .iter()
-                .map(|group| group.as_ref().map(within))
-                .collect(),
+            spans: groups.iter().map(|group| group.map(within)).collect(),
         }
     }
 

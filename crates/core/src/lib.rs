@@ -53,15 +53,17 @@ mod unit;
 
 pub use error::{Error, Fault};
 pub use inventory::Inventory;
-pub use pattern::{Finder, Groups, MatchOptions, Matches, Pattern, PatternError, SearchError};
+pub use pattern::{
+    Finder, GroupSpans, Groups, MatchOptions, Matches, Pattern, PatternError, SearchError,
+};
 pub use problem::{Problem, ProblemKind};
 pub use query::{
     Block, CellCondition, CellView, ColumnNote, Finding, Findings, Found, Hunting, LeftOut, Near,
     OpenBlock, Per, Pick, Query, Remark, Scope, Standing, UnitView, Visitor,
 };
 pub use rewrite::{
-    Counts, Evaluation, LeftOutCounts, Outcome, PartStart, Passage, PassageEdit, Rewrite, Run,
-    RunOptions, RunTotals, Sink, StepCounts, Unmet, rewrite_text,
+    Counts, Evaluation, Extent, LeftOutCounts, Outcome, PartStart, Passage, PassageEdit, Rewrite,
+    Run, RunOptions, RunTotals, SPLIT_FROM, Sink, StepCounts, Unmet, rewrite_text,
 };
 pub use rewrite_file::{
     Example, ExampleOutcome, ExampleTroubles, RewriteFileError, RewriteText, StepFault, StepText,

@@ -11,12 +11,14 @@
 
 mod passage;
 
-pub use passage::{Passage, PassageEdit};
+pub use passage::{Extent, Passage, PassageEdit};
+
+use passage::Cutting;
 
 use crate::columns::Layout;
 use crate::edits::{Edit, Origins, compose, splice};
 use crate::pieces::{Cut, Pieces, PiecesSink};
-use crate::step::StepRun;
+use crate::step::{Split, StepRun};
 use crate::unit::{count_lines, ending_before, line_ends};
 use crate::{Hunting, LeftOut, Problem, ProblemKind, Remark, Standing, Step};
 use std::collections::HashMap;
@@ -218,6 +220,9 @@ impl Counts {
     }
 }
 
+/// With so many changes in it, a line is better [split](RunOptions::split_from).
+pub const SPLIT_FROM: usize = 1 << 16;
+
 /// How a run is to be made.
 #[derive(Clone, Debug, Default)]
 pub struct RunOptions {
@@ -231,6 +236,9 @@ pub struct RunOptions {
     pub through: Option<usize>,
     /// Each passage carries its text after every step.
     pub stages: bool,
+    /// A line with more changes than this comes as several passages, see [`Extent`], so that it
+    /// takes little memory; only where there is one step. See [`SPLIT_FROM`].
+    pub split_from: Option<usize>,
     /// What has been counted before: see [`Rewrite::step_to_count`].
     pub totals: RunTotals,
     /// How lines without a match are passed over; what is found does not depend on it.
@@ -245,6 +253,7 @@ pub struct Run<'r> {
     steps: Vec<StepRun<'r>>,
     whole: bool,
     stages: bool,
+    split_from: Option<usize>,
 }
 
 impl<'r> Run<'r> {
@@ -266,6 +275,7 @@ impl<'r> Run<'r> {
             rewrite,
             whole: options.one_piece || rewrite.steps.iter().any(|s| s.query.needs_whole_text()),
             stages: options.stages,
+            split_from: options.split_from.filter(|_| !options.stages),
             steps,
         }
     }
@@ -321,6 +331,7 @@ impl<'r> Run<'r> {
             state: TextState {
                 steps: &mut self.steps,
                 stages: self.stages,
+                split_from: self.split_from.filter(|_| self.rewrite.steps.len() == 1),
                 counts: Counts::default(),
                 line: start.line,
             },
@@ -393,12 +404,21 @@ pub struct Evaluation<'e, 'r> {
 struct TextState<'e, 'r> {
     steps: &'e mut [StepRun<'r>],
     stages: bool,
+    split_from: Option<usize>,
     counts: Counts,
     /// Number of the next original line, from 1.
     line: u64,
 }
 
 impl Evaluation<'_, '_> {
+    /// Splits no line, however many changes it has: where a change may yet be refused, all of its
+    /// line must be.
+    #[must_use]
+    pub fn unsplit(mut self) -> Self {
+        self.state.split_from = None;
+        self
+    }
+
     /// Takes the next bytes of the text.
     pub fn push(&mut self, bytes: &[u8], sink: &mut dyn Sink) {
         self.push_some(bytes, false, sink);
@@ -448,6 +468,8 @@ struct TextPiece<'p, 'e, 'r> {
 impl PiecesSink for TextPiece<'_, '_, '_> {
     fn piece(&mut self, original: &[u8], base: u64, ended: bool) {
         let state = &mut *self.state;
+        let mut cutting = Cutting::new(original, base, state.line);
+        let mut parts = Parts::default();
         let mut edits = Vec::new();
         let mut current: Option<Vec<u8>> = None;
         let mut stages = Vec::new();
@@ -456,7 +478,21 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         let last = state.steps.len().saturating_sub(1);
         for (index, step) in state.steps.iter_mut().enumerate() {
             let text: &[u8] = current.as_deref().unwrap_or(original);
-            let outcome = step.piece(text, ended);
+            let mut shown = Shown {
+                counts: &mut state.counts,
+                sink: &mut *self.sink,
+                parts,
+            };
+            let mut take = |edits: &mut Vec<Edit>| {
+                let done = cutting.some(edits, |passage| shown.passage(passage));
+                edits.drain(..done);
+            };
+            let split = state.split_from.map(|most| Split {
+                most,
+                take: &mut take,
+            });
+            let outcome = step.piece(text, ended, split);
+            parts = shown.parts;
             let mut origin = Origin::new(original, state.line, &edits);
             for (offset, problem) in outcome.problems {
                 let line = problem.line.map(|_| origin.line_of(offset));
@@ -488,23 +524,16 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
                 stages.push(edits.clone());
             }
         }
-        state.counts.changes += edits.len() as u64;
-        let piece = passage::Piece {
-            text: original,
-            base,
-            line: state.line,
-            last: ended,
-            edits: &edits,
-            stages: &stages,
+        let mut shown = Shown {
+            counts: &mut state.counts,
+            sink: &mut *self.sink,
+            parts,
         };
-        state.line = passage::each(&piece, |passage| {
-            if !passage.keeps_lines() {
-                let (was, now) = (count_lines(passage.was), count_lines(&passage.now()));
-                state.counts.lines_added += now.saturating_sub(was);
-                state.counts.lines_removed += was.saturating_sub(now);
-            }
-            self.sink.passage(passage);
-        });
+        cutting.rest(&edits, &stages, |passage| shown.passage(passage));
+        state.line = match ended {
+            true => cutting.line(),
+            false => cutting.line_after(),
+        };
     }
 
     fn overlong(&mut self, lines: u64, kind: ProblemKind) {
@@ -515,6 +544,71 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
         self.state.line += lines;
         self.state.counts.problems += 1;
         self.sink.problem(Problem::overlong(line, kind));
+    }
+}
+
+/// Counts passages and shows them.
+struct Shown<'s> {
+    counts: &'s mut Counts,
+    sink: &'s mut dyn Sink,
+    /// Of a line that comes in parts, as far as it has come.
+    parts: Parts,
+}
+
+/// Lines before and after, of text that comes in parts.
+#[derive(Clone, Copy, Default)]
+struct Parts {
+    was: LinesSoFar,
+    now: LinesSoFar,
+}
+
+/// Line ends, and whether text stands behind the last of them.
+#[derive(Clone, Copy, Default)]
+struct LinesSoFar {
+    ends: u64,
+    is_open: bool,
+}
+
+impl LinesSoFar {
+    fn add(&mut self, text: &[u8]) {
+        self.ends += line_ends(text);
+        if let Some(last) = text.last() {
+            self.is_open = *last != b'\n';
+        }
+    }
+
+    fn lines(self) -> u64 {
+        self.ends + u64::from(self.is_open)
+    }
+}
+
+impl Shown<'_> {
+    fn passage(&mut self, passage: &Passage<'_>) {
+        self.counts.changes += passage.changes() as u64;
+        match passage.extent {
+            Extent::Whole => {
+                // What is left of a line that came in parts does not change, so it closes both.
+                let Parts { was, now } = std::mem::take(&mut self.parts);
+                self.count(was.ends, now.ends);
+                if !passage.keeps_lines() {
+                    self.count(count_lines(passage.was), count_lines(&passage.now()));
+                }
+            }
+            Extent::Part | Extent::Rest => {
+                self.parts.was.add(passage.was);
+                self.parts.now.add(&passage.now());
+                if passage.extent == Extent::Rest {
+                    let Parts { was, now } = std::mem::take(&mut self.parts);
+                    self.count(was.lines(), now.lines());
+                }
+            }
+        }
+        self.sink.passage(passage);
+    }
+
+    fn count(&mut self, was: u64, now: u64) {
+        self.counts.lines_added += now.saturating_sub(was);
+        self.counts.lines_removed += was.saturating_sub(now);
     }
 }
 

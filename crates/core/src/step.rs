@@ -2,7 +2,7 @@
 
 mod eval;
 
-pub(crate) use eval::StepRun;
+pub(crate) use eval::{Split, StepRun};
 
 use crate::address::Count;
 use crate::columns::Column;

@@ -14,6 +14,7 @@ pub use filters::{FilterProblem, NoTables, Table, Tables};
 pub use parse::{TemplateError, TemplateErrorKind};
 
 use crate::columns::{Column, Row};
+use crate::pattern::GroupSpans;
 use crate::{Groups, Span};
 use filters::Call;
 use std::fmt;
@@ -82,7 +83,7 @@ pub struct Occasion<'t> {
     /// The unit the match lies in.
     pub unit: &'t [u8],
     /// The groups of the match as spans of the unit, the whole match first; `None` took no part.
-    pub groups: &'t [Option<Span>],
+    pub groups: GroupSpans<'t>,
     /// The number of the unit's line in the text the step sees, from 1.
     pub line: u64,
     /// The path of the file, `-` for standard input.
@@ -237,7 +238,7 @@ impl Template {
     pub fn expand(&self, occasion: &Occasion<'_>, out: &mut Vec<u8>) -> Result<(), FilterProblem> {
         // Most texts are short.
         out.reserve(32);
-        let matched = occasion.groups.first().copied().flatten();
+        let matched = occasion.groups.get(0);
         let matched = matched.map_or(0, |span| span.range().len());
         let most = out.len() + matched + TEXT_MOST;
         for part in &self.parts {
@@ -245,7 +246,7 @@ impl Template {
                 Part::Text(text) => out.extend_from_slice(text.as_bytes()),
                 Part::Reference { subject, calls } => match (subject, calls.as_slice()) {
                     (Subject::Group(number), []) => {
-                        if let Some(span) = occasion.groups[*number] {
+                        if let Some(span) = occasion.groups.get(*number) {
                             out.extend_from_slice(&occasion.unit[span.range()]);
                         }
                     }
@@ -279,7 +280,7 @@ impl Occasion<'_> {
         Some(match subject {
             // A match holds only valid UTF-8.
             Subject::Group(number) => {
-                let span = self.groups[*number]?;
+                let span = self.groups.get(*number)?;
                 String::from_utf8_lossy(&self.unit[span.range()]).into_owned()
             }
             Subject::Line => self.line.to_string(),

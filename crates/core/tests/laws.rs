@@ -5,8 +5,8 @@ mod support;
 use brisk_quill_core::edits::{Edit, StepSet, compose, invert, splice};
 use brisk_quill_core::shapes::Shapes;
 use brisk_quill_core::{
-    Example, Hunting, MatchOptions, Occasion, Pattern, Per, RewriteText, Span, StepText, Template,
-    UnitKind, rewrite_text,
+    Example, Hunting, MatchOptions, Matches, Occasion, Pattern, Per, RewriteText, Span, StepText,
+    Template, UnitKind, rewrite_text,
 };
 use proptest::prelude::*;
 use support::{Say, record, record_hunting, record_parts, reference, rewrite, spec};
@@ -261,6 +261,34 @@ proptest! {
         }
     }
 
+    /// A line with many changes may come in parts: the changes, and what is counted, are the same,
+    /// and the parts follow each other.
+    #[test]
+    fn long_lines_may_be_split(
+        text in text(), step in step(), size in 1..40usize, most in 1..5usize,
+    ) {
+        let rewrite = rewrite(&[step]);
+        let whole = record(&rewrite, &text, size);
+        let split = support::record_split(&rewrite, &text, size, most);
+        prop_assert_eq!(&split.changes, &whole.changes);
+        prop_assert_eq!(&split.counts, &whole.counts);
+        prop_assert_eq!(&split.problems, &whole.problems);
+        let mut at = 0;
+        let mut out = Vec::new();
+        for (line, from, was, now) in &split.passages {
+            let from = *from as usize;
+            prop_assert!(from >= at);
+            prop_assert_eq!(&text[from..from + was.len()], &was[..]);
+            let before = text[..from].iter().filter(|b| **b == b'\n').count() as u64;
+            prop_assert_eq!(*line, before + 1);
+            out.extend_from_slice(&text[at..from]);
+            out.extend_from_slice(now);
+            at = from + was.len();
+        }
+        out.extend_from_slice(&text[at..]);
+        prop_assert_eq!(out, reference(&rewrite, &text));
+    }
+
     /// Passages are whole lines in order, none shares a line with another, and their line
     /// numbers and offsets are right.
     #[test]
@@ -389,7 +417,8 @@ proptest! {
         prop_assert_eq!(again.to_string(), template.to_string());
         let groups = [Some(Span::new(0, 2)), Some(Span::new(0, 1)), None];
         let (mut one, mut two) = (Vec::new(), Vec::new());
-        let occasion = Occasion { unit: b"ab", groups: &groups, line: 7, file: "a/b.txt", count: 3, row: None };
+        let matches = Matches::of_one(&groups);
+        let occasion = Occasion { unit: b"ab", groups: matches.groups(0), line: 7, file: "a/b.txt", count: 3, row: None };
         template.expand(&occasion, &mut one).unwrap();
         again.expand(&occasion, &mut two).unwrap();
         prop_assert_eq!(one, two);

@@ -439,6 +439,50 @@ impl Staged {
     }
 }
 
+/// Changes that wait for the bytes they lie in; there may be millions on one line.
+#[derive(Debug, Default)]
+struct Waiting {
+    /// What the offsets count from: bytes of the source that have been seen.
+    base: u64,
+    /// Where each begins, how long the old text is, and the new one. What is read at a time is
+    /// at most 1 GiB, so this fits.
+    changes: VecDeque<(u32, u32, u32)>,
+    /// The new texts, one behind the other, and how much of them has been taken.
+    texts: Vec<u8>,
+    taken: usize,
+}
+
+impl Waiting {
+    fn push(&mut self, from: u64, to: u64, text: &[u8]) {
+        let (from, old) = ((from - self.base) as u32, (to - from) as u32);
+        self.changes.push_back((from, old, text.len() as u32));
+        self.texts.extend_from_slice(text);
+    }
+
+    /// The next change, if it begins before `end`: its range and its new text.
+    fn next_before(&mut self, end: u64) -> Option<(u64, u64, &[u8])> {
+        let (from, old, new) = *self.changes.front()?;
+        let from = self.base + u64::from(from);
+        if from >= end {
+            return None;
+        }
+        self.changes.pop_front();
+        let text = self.taken..self.taken + new as usize;
+        self.taken = text.end;
+        Some((from, from + u64::from(old), &self.texts[text]))
+    }
+
+    /// All bytes before `seen` are done with; hardly ever is a change left.
+    fn done_before(&mut self, seen: u64) {
+        for (from, ..) in &mut self.changes {
+            *from -= (seen - self.base) as u32;
+        }
+        self.base = seen;
+        self.texts.drain(..self.taken);
+        self.taken = 0;
+    }
+}
+
 /// A file that is staged while it is evaluated, so that it is read only once.
 #[derive(Debug)]
 pub struct Copying<'s> {
@@ -446,8 +490,8 @@ pub struct Copying<'s> {
     source: PathBuf,
     destination: Destination,
     copy: Option<OpenCopy>,
-    /// Changes in bytes that have not been seen yet: their ranges and new texts.
-    waiting: VecDeque<(u64, u64, Vec<u8>)>,
+    /// Changes in bytes that have not been seen yet.
+    waiting: Waiting,
     /// Where the last change that has been written ends.
     replaced: u64,
     /// Bytes of the source seen.
@@ -464,7 +508,7 @@ impl<'s> Copying<'s> {
             source: source.to_owned(),
             destination,
             copy: None,
-            waiting: VecDeque::new(),
+            waiting: Waiting::default(),
             replaced: 0,
             seen: 0,
             changes: 0,
@@ -475,8 +519,7 @@ impl<'s> Copying<'s> {
     /// Takes the next change; it lies in bytes that follow.
     pub fn change(&mut self, edit: &FileEdit<'_>) {
         self.changes += 1;
-        let text = edit.after.to_vec();
-        self.waiting.push_back((edit.from, edit.to, text));
+        self.waiting.push(edit.from, edit.to, &edit.after);
     }
 
     /// Takes the next bytes of the source; all changes in them are known.
@@ -487,6 +530,7 @@ impl<'s> Copying<'s> {
             self.failed = Some(error);
         }
         self.seen += raw.len() as u64;
+        self.waiting.done_before(self.seen);
     }
 
     fn write(&mut self, raw: &[u8]) -> Result<(), FileError> {
@@ -500,15 +544,11 @@ impl<'s> Copying<'s> {
         let local = |offset: u64| (offset.clamp(self.seen, end) - self.seen) as usize;
         let mut at = local(self.replaced);
         let mut write = || {
-            while let Some((from, to, text)) = self.waiting.front()
-                && *from < end
-            {
-                let (from, to) = (*from, *to);
+            while let Some((from, to, text)) = self.waiting.next_before(end) {
                 out.write_all(&raw[at..local(from)])?;
                 out.write_all(text)?;
                 self.replaced = to;
                 at = local(to);
-                self.waiting.pop_front();
             }
             out.write_all(&raw[at..])
         };
@@ -528,8 +568,8 @@ impl<'s> Copying<'s> {
             return Ok(None);
         };
         // What is added behind the last byte lies in none.
-        let mut rest = self.waiting.iter();
-        let written = rest.try_for_each(|(.., text)| copy.out.write_all(text));
+        let rest = &self.waiting.texts[self.waiting.taken..];
+        let written = copy.out.write_all(rest);
         written.map_err(|error| FileError::io(self.destination.path(), Trouble::Write, error))?;
         copy.end(&self.source, self.destination, self.changes)
             .map(Some)

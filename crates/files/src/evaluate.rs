@@ -101,7 +101,10 @@ pub fn evaluate(
         Ok(text) => text,
         Err(skipped) => return Ok(Evaluated::Skipped(skipped)),
     };
-    let evaluation = run.text(&text.file(), text.start());
+    let mut evaluation = run.text(&text.file(), text.start());
+    if !matches!(text.coding(), Coding::Utf8) {
+        evaluation = evaluation.unsplit();
+    }
     let mut in_turn = InTurn::new(evaluation, Follower::new(sink, &text));
     text.read(|piece, coding, last| in_turn.push(piece, (coding, last), sink))?;
     let counts = in_turn.finish(text.coding(), sink);

@@ -1,5 +1,6 @@
 //! The run protocol, stopped after every operation: all old or all new, and nothing left over.
 
+#[allow(dead_code, reason = "the fuzz targets use the rest")]
 mod model;
 
 use brisk_quill_files::{

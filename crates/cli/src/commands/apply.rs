@@ -9,7 +9,7 @@ use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::render::{counted, rewrite_sentence};
 use crate::status::Status;
-use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
+use brisk_quill_core::{Problem, Remark, RunOptions, SPLIT_FROM, Unmet};
 use brisk_quill_files::{
     ChangeList, FactsOf, FilePassage, FileSink, FileUse, Listing, PartSink, Plan, PlannedFile,
     Source, SpliceError, Spool, Spooler, splice_into,
@@ -53,7 +53,10 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         state::can_ask("preview")?;
     }
 
-    let run = RunOptions::default();
+    let run = RunOptions {
+        split_from: Some(SPLIT_FROM),
+        ..RunOptions::default()
+    };
     let reading = (texts, Threads::new(args.files.threads));
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
     pass.keep_stdin(listing)?;

@@ -161,7 +161,7 @@ impl Taker {
                 let values = self
                     .groups
                     .iter()
-                    .map(|group| value(finding.groups[*group]));
+                    .map(|group| value(finding.groups.get(*group)));
                 self.found.push(values.collect());
             }
         } else if seen.unit.in_scope {

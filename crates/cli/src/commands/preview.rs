@@ -16,7 +16,7 @@ use crate::render::{
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Problem, Remark, Rewrite, RunOptions, Unmet};
+use brisk_quill_core::{Problem, Remark, Rewrite, RunOptions, SPLIT_FROM, Unmet};
 use brisk_quill_files::{FactsOf, FilePassage, FileSink, FileUse, Listing, PartSink, Source};
 use std::ops::ControlFlow;
 
@@ -37,6 +37,9 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         one_piece: view.keep.context > 0,
         through,
         stages: args.steps,
+        // What shows or keeps whole lines needs them whole.
+        split_from: (view.keep.context == 0 && !args.diff && args.keep.is_none())
+            .then_some(SPLIT_FROM),
         ..RunOptions::default()
     };
     // What is compared must be known of files without changes too.

@@ -15,7 +15,7 @@ use crate::render::{Collector, FileReport, Keep, counted, number};
 use crate::tables::FileTables;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{Decision, JUDGED_LINE, decision_line};
-use brisk_quill_core::{Problem, Remark, RunOptions, Unmet};
+use brisk_quill_core::{Problem, Remark, RunOptions, SPLIT_FROM, Unmet};
 use brisk_quill_files::{
     FactsOf, FilePassage, FileSink, Listing, PartSink, PlanDoc, TextEncoding, TextOptions,
     open_regular,
@@ -110,6 +110,7 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
     let run = RunOptions {
         groups: true,
         cells: true,
+        split_from: Some(SPLIT_FROM),
         ..RunOptions::default()
     };
     let guard = Guard::new(&GuardArgs::default())?;

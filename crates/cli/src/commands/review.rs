@@ -10,8 +10,8 @@ use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::render::json_line;
 use crate::status::Status;
-use brisk_quill_core::RunOptions;
 use brisk_quill_core::plan::{Decider, Decision, decision_line};
+use brisk_quill_core::{RunOptions, SPLIT_FROM};
 use brisk_quill_files::{FactsOf, FileUse, Search, Source};
 use std::io::{self, IsTerminal};
 
@@ -65,6 +65,7 @@ fn evaluate(
     let run = RunOptions {
         groups: true,
         cells: true,
+        split_from: Some(SPLIT_FROM),
         ..RunOptions::default()
     };
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;

@@ -156,8 +156,8 @@ impl Seer for Counter {
         let bytes = seen.unit.bytes();
         let text = |span: Option<Span>| span.map(|span| &bytes[span.range()]);
         for finding in seen.found.picked() {
-            let value = text(finding.groups[self.value]);
-            let number = self.sum.and_then(|group| text(finding.groups[group]));
+            let value = text(finding.groups.get(self.value));
+            let number = self.sum.and_then(|group| text(finding.groups.get(group)));
             self.tally.add(self.file.as_ref(), value, number);
         }
     }

@@ -43,7 +43,7 @@ impl FoundUnit {
             cell: unit.cell.map(|cell| cell.name().to_string()),
             text: bytes.to_vec(),
             spans: found.picked().map(|f| f.span).collect(),
-            groups: found.picked().map(|f| f.groups.to_vec()).collect(),
+            groups: found.picked().map(|f| f.groups.iter().collect()).collect(),
             around: Neighbours::of(unit.text, place, context),
         }
     }

@@ -14,7 +14,9 @@ use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::edits::{CellEdit, GroupTexts};
 use brisk_quill_core::escape::is_hidden;
 use brisk_quill_core::plan::FORMAT;
-use brisk_quill_core::{Groups, LeftOutCounts, Passage, Problem, Rewrite, RewriteText, StepCounts};
+use brisk_quill_core::{
+    Extent, Groups, LeftOutCounts, Passage, Problem, Rewrite, RewriteText, StepCounts,
+};
 use brisk_quill_files::{Facts, FileEdit, FilePassage, Source};
 use line::{Line, Text, key, lossy, path_text, push_number};
 use serde::Serialize;
@@ -346,7 +348,7 @@ pub fn json_note(path: &str, line: u64, message: &str) -> Vec<u8> {
 }
 
 fn push_unit(out: &mut Vec<u8>, path: &JsonPath, passage: &Passage<'_>) {
-    if passage.was.len() > UNIT_MOST {
+    if passage.was.len() > UNIT_MOST || passage.extent != Extent::Whole {
         return;
     }
     let now = passage.now();

@@ -6,8 +6,7 @@
 //! budget is compiled in, each [`Finder`] keeps one regex for each power of two it has needed.
 //! What the two engines would read differently is refused by `super::syntax::check_backtracking`.
 
-use super::{Groups, MatchOptions, Matches, PatternError, SearchError};
-use crate::Span;
+use super::{Groups, MatchOptions, Matches, PatternError, SearchError, Slot};
 use fancy_regex::{CompileError, Error, Regex, RegexBuilder, RuntimeError};
 use std::sync::Arc;
 
@@ -122,8 +121,8 @@ impl Finder {
                 continue;
             }
             matches.slots.extend((0..stride).map(|number| {
-                let group = found.get(number)?;
-                Some(Span::new(group.start(), group.end()))
+                let group = found.get(number);
+                group.map_or(Slot::NONE, |group| Slot::new(group.start(), group.end()))
             }));
         }
         Ok(())

@@ -6,7 +6,7 @@
 //! matches inside a character are dropped here instead.
 
 use super::candidates::{Candidates, relaxed_regex};
-use super::{Groups, Matches, PatternError, may_be_empty_at};
+use super::{Groups, Matches, PatternError, Slot, may_be_empty_at};
 use crate::Span;
 use regex_automata::meta::{self, Regex};
 use regex_automata::util::primitives::NonMaxUsize;
@@ -108,11 +108,12 @@ impl Finder {
                 at = span.to.max(at) + 1;
                 continue;
             }
-            matches.slots.extend(
-                slots
-                    .chunks_exact(2)
-                    .map(|pair| Some(Span::new(pair[0]?.get(), pair[1]?.get()))),
-            );
+            matches
+                .slots
+                .extend(slots.chunks_exact(2).map(|pair| match (pair[0], pair[1]) {
+                    (Some(from), Some(to)) => Slot::new(from.get(), to.get()),
+                    _ => Slot::NONE,
+                }));
             last_end = Some(span.to);
             at = span.to;
         }

@@ -6,7 +6,7 @@ use super::scope::{ScopeState, push_place};
 use super::{OpenBlock, Per, Query};
 use crate::address::Selection;
 use crate::columns::{CellOffsets, Layout, Row, RowCell};
-use crate::pattern::{Finder, Matches, SearchError};
+use crate::pattern::{Finder, GroupSpans, Matches, SearchError};
 use crate::unit::{Line, count_lines, line_ends, paragraphs};
 use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
 use std::sync::Arc;
@@ -188,7 +188,7 @@ pub struct Finding<'a> {
     /// The match.
     pub span: Span,
     /// Its groups, the whole match first; that one alone where groups were not asked for.
-    pub groups: &'a [Option<Span>],
+    pub groups: GroupSpans<'a>,
     /// What became of it.
     pub standing: Standing,
 }
@@ -208,6 +208,11 @@ impl<'a> Findings<'a> {
     pub fn picked(&self) -> impl Iterator<Item = Finding<'a>> + use<'a> {
         self.iter()
             .filter(|f| matches!(f.standing, Standing::Picked(_)))
+    }
+
+    /// How many matches there are, taken or not.
+    pub fn len(&self) -> usize {
+        self.matches.len()
     }
 
     /// Whether there is no match at all.

@@ -18,9 +18,22 @@ pub struct Passage<'t> {
     pub text: &'t [u8],
     /// Where `was` lies in `text`.
     pub place: Span,
+    /// How much of its lines it holds.
+    pub extent: Extent,
     edits: &'t [Edit],
     /// The edits of the whole piece after each step.
     stages: &'t [Vec<Edit>],
+}
+
+/// How much of its lines a passage holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Extent {
+    /// All of them.
+    Whole,
+    /// A part of a line with very many changes; more of it follows.
+    Part,
+    /// The last part of such a line; where the rest of it does not change, there is none.
+    Rest,
 }
 
 /// One change within a passage.
@@ -127,62 +140,136 @@ impl<'t> Passage<'t> {
     }
 }
 
-/// A piece of a text with its edits.
-pub(super) struct Piece<'t> {
-    pub text: &'t [u8],
+/// Cuts the edits of a piece of a text into passages, each as small as it can be.
+pub(super) struct Cutting<'t> {
+    text: &'t [u8],
     /// Its offset in the whole text.
-    pub base: u64,
-    /// The number of its first line.
-    pub line: u64,
-    /// No other piece follows.
-    pub last: bool,
-    pub edits: &'t [Edit],
-    /// The edits after each step, where they are wanted.
-    pub stages: &'t [Vec<Edit>],
+    base: u64,
+    /// The number of the line that has been counted up to, and where that begins.
+    line: u64,
+    counted: usize,
+    /// Where the part ends that was cut off a line last; what lies before it is done with.
+    cut_at: Option<usize>,
+    /// Whether the new text of that part goes on in the same line.
+    is_open: bool,
 }
 
-/// Cuts the edits of a piece into passages, each as small as it can be. Returns the number of
-/// the line after the piece, where another follows.
-pub(super) fn each(piece: &Piece<'_>, mut visit: impl FnMut(&Passage<'_>)) -> u64 {
-    let Piece {
-        text,
-        base,
-        mut line,
-        last,
-        edits,
-        stages,
-    } = *piece;
-    let mut counted = 0;
-    let mut rest = edits;
-    while let [first, ..] = rest {
-        let from = memrchr(b'\n', &text[..first.span.from]).map_or(0, |at| at + 1);
-        let (to, size) = extent(text, from, rest);
-        line += line_ends(&text[counted..from]);
-        counted = from;
-        visit(&Passage {
-            line,
-            from: base + from as u64,
-            was: &text[from..to],
+impl<'t> Cutting<'t> {
+    /// Of the piece `text`, which begins in line `line`.
+    pub fn new(text: &'t [u8], base: u64, line: u64) -> Self {
+        Self {
             text,
+            base,
+            line,
+            counted: 0,
+            cut_at: None,
+            is_open: false,
+        }
+    }
+
+    /// All edits that are left, and those after each step, where they are wanted.
+    pub fn rest(
+        &mut self,
+        edits: &[Edit],
+        stages: &[Vec<Edit>],
+        mut visit: impl FnMut(&Passage<'_>),
+    ) {
+        let mut rest = edits;
+        while !rest.is_empty() {
+            let (from, to, size) = self.next(rest);
+            let extent = self.extent_from(from);
+            self.show((from, to), extent, (&rest[..size], stages), &mut visit);
+            rest = &rest[size..];
+        }
+    }
+
+    /// Some edits, while more of the same piece follow: as many as make whole passages; of a
+    /// line with all of them, all but one. Gives how many edits have been shown.
+    pub fn some(&mut self, edits: &[Edit], mut visit: impl FnMut(&Passage<'_>)) -> usize {
+        let mut done = 0;
+        loop {
+            let rest = &edits[done..];
+            let (from, to, size) = match rest {
+                [] => return done,
+                _ => self.next(rest),
+            };
+            if size < rest.len() {
+                let extent = self.extent_from(from);
+                self.show((from, to), extent, (&rest[..size], &[]), &mut visit);
+                done += size;
+                continue;
+            }
+            // The last passage may go on.
+            let [all @ .., _] = rest else { return done };
+            let Some(last) = all.last().filter(|_| done == 0) else {
+                return done;
+            };
+            let to = last.span.to;
+            let joins = self.is_open && self.cut_at == Some(from);
+            self.is_open = ends_within_line(self.text, (from, to, joins), all);
+            self.show((from, to), Extent::Part, (all, &[]), &mut visit);
+            self.cut_at = Some(to);
+            return all.len();
+        }
+    }
+
+    /// The number of the line after the piece.
+    pub fn line_after(&self) -> u64 {
+        self.line + line_ends(&self.text[self.counted..])
+    }
+
+    /// The line that has been counted up to.
+    pub fn line(&self) -> u64 {
+        self.line
+    }
+
+    /// Where the passage of the first of some edits lies, and how many of them are in it.
+    fn next(&self, edits: &[Edit]) -> (usize, usize, usize) {
+        let first = edits[0].span.from;
+        let line = memrchr(b'\n', &self.text[..first]).map_or(0, |at| at + 1);
+        let from = line.max(self.cut_at.unwrap_or(0));
+        let joins = self.is_open && self.cut_at == Some(from);
+        let (to, size) = extent(self.text, (from, joins), edits);
+        (from, to, size)
+    }
+
+    /// Of a passage that begins at `from`.
+    fn extent_from(&mut self, from: usize) -> Extent {
+        match self.cut_at.take() == Some(from) {
+            true => Extent::Rest,
+            false => Extent::Whole,
+        }
+    }
+
+    fn show(
+        &mut self,
+        (from, to): (usize, usize),
+        extent: Extent,
+        (edits, stages): (&[Edit], &[Vec<Edit>]),
+        visit: &mut impl FnMut(&Passage<'_>),
+    ) {
+        self.line += line_ends(&self.text[self.counted..from]);
+        self.counted = from;
+        visit(&Passage {
+            line: self.line,
+            from: self.base + from as u64,
+            was: &self.text[from..to],
+            text: self.text,
             place: Span::new(from, to),
-            edits: &rest[..size],
+            extent,
+            edits,
             stages,
         });
-        rest = &rest[size..];
-    }
-    match last {
-        true => line,
-        false => line + line_ends(&text[counted..]),
     }
 }
 
 /// Where a passage that begins at `from` ends, and how many of `edits` lie in it: with the end of
-/// a line, in the old text as in the new.
-fn extent(text: &[u8], from: usize, edits: &[Edit]) -> (usize, usize) {
+/// a line, in the old text as in the new. One that `joins` goes on with a line of the new text.
+fn extent(text: &[u8], (from, joins): (usize, bool), edits: &[Edit]) -> (usize, usize) {
     let mut to = from;
     let mut size = 0;
     loop {
-        let open = to > from && ends_within_line(text, from, to, &edits[..size]);
+        let open = to > from && ends_within_line(text, (from, to, joins), &edits[..size]);
         match edits.get(size) {
             // The first one lies here however it was found.
             Some(edit) if size == 0 || edit.span.from < to || (open && edit.span.from == to) => {
@@ -206,8 +293,9 @@ fn line_end(text: &[u8], span: Span) -> usize {
     memchr(b'\n', &text[span.to..]).map_or(text.len(), |at| span.to + at + 1)
 }
 
-/// Whether `from..to`, with `edits` made, does not end in a line end, nor is empty.
-fn ends_within_line(text: &[u8], from: usize, to: usize, edits: &[Edit]) -> bool {
+/// Whether `from..to`, with `edits` made, does not end in a line end, nor is empty; where it is,
+/// whether it joins an open line.
+fn ends_within_line(text: &[u8], (from, to, joins): (usize, usize, bool), edits: &[Edit]) -> bool {
     let mut end = to;
     for edit in edits.iter().rev() {
         if edit.span.to < end {
@@ -218,5 +306,8 @@ fn ends_within_line(text: &[u8], from: usize, to: usize, edits: &[Edit]) -> bool
         }
         end = edit.span.from;
     }
-    end > from && text[end - 1] != b'\n'
+    match end > from {
+        true => text[end - 1] != b'\n',
+        false => joins,
+    }
 }

@@ -86,7 +86,9 @@ impl<'r> StepRun<'r> {
     }
 
     /// What this step makes of the next piece of its text; `last` tells that nothing follows.
-    pub fn piece(&mut self, text: &[u8], last: bool) -> StepOutcome {
+    /// Where units with very many matches are `split`, most of their edits are handed out on the
+    /// way, and not part of the outcome.
+    pub fn piece(&mut self, text: &[u8], last: bool, split: Option<Split<'_>>) -> StepOutcome {
         let drops_others = matches!(self.step.action, Action::DropOtherLines);
         let wanted = Wanted {
             groups: self.keep_groups || self.step.needs_groups(),
@@ -104,6 +106,7 @@ impl<'r> StepRun<'r> {
             in_row: None,
             counted: Cell::default(),
             written: Cell::default(),
+            split: split.filter(|_| self.step.ensure.is_none()),
             out: StepOutcome::default(),
         };
         self.walk.piece(text, (0, last), wanted, &mut maker);
@@ -113,7 +116,7 @@ impl<'r> StepRun<'r> {
     }
 }
 
-struct EditMaker<'e> {
+struct EditMaker<'e, 's> {
     action: &'e Action,
     set: StepSet,
     keep_groups: bool,
@@ -128,7 +131,14 @@ struct EditMaker<'e> {
     counted: Cell<(usize, u64)>,
     /// Bytes of new text that templates have given for the unit at hand.
     written: Cell<usize>,
+    split: Option<Split<'s>>,
     out: StepOutcome,
+}
+
+/// Takes edits from the front of those of a unit that has more than `most`.
+pub(crate) struct Split<'s> {
+    pub most: usize,
+    pub take: &'s mut dyn FnMut(&mut Vec<Edit>),
 }
 
 /// The most bytes by which the new text of a unit may be longer than the unit.
@@ -142,7 +152,7 @@ struct RowText {
     matches: u64,
 }
 
-impl Visitor for EditMaker<'_> {
+impl Visitor for EditMaker<'_, '_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
         self.counted.take();
         self.written.take();
@@ -189,7 +199,7 @@ impl Visitor for EditMaker<'_> {
     }
 }
 
-impl EditMaker<'_> {
+impl EditMaker<'_, '_> {
     /// Does what the step does with the unit.
     fn act(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) -> Result<(), ProblemKind> {
         if self.action.is_for_rows() {
@@ -200,11 +210,23 @@ impl EditMaker<'_> {
         }
         match self.action {
             Action::Replace(_) | Action::Remove | Action::SwapChars(_) => {
+                let split = self.split.as_ref();
+                let most = split.map_or(usize::MAX, |split| split.most);
+                let is_split = found.len() > most;
+                if is_split {
+                    self.can_all_be_made(unit, found)?;
+                }
                 for finding in found.picked() {
                     let mut text = Vec::new();
                     self.new_text(unit, &finding, &mut text)?;
                     let span = finding.span.shifted(unit.span.from);
                     self.edit(unit, span, text, Some(&finding), 1);
+                    if let Some(split) = &mut self.split
+                        && is_split
+                        && self.out.edits.len() >= most
+                    {
+                        (split.take)(&mut self.out.edits);
+                    }
                 }
             }
             Action::DropOtherLines => {
@@ -222,6 +244,23 @@ impl EditMaker<'_> {
                 }
             }
         }
+        Ok(())
+    }
+
+    /// Makes sure that no match of the unit fails, for edits that are handed out cannot be taken
+    /// back.
+    fn can_all_be_made(
+        &mut self,
+        unit: &UnitView<'_>,
+        found: &Findings<'_>,
+    ) -> Result<(), ProblemKind> {
+        let mut text = Vec::new();
+        for finding in found.picked() {
+            text.clear();
+            self.new_text(unit, &finding, &mut text)?;
+        }
+        self.counted.take();
+        self.written.take();
         Ok(())
     }
 

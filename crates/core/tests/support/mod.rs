@@ -235,7 +235,7 @@ fn taken(query: &Query, text: &[u8]) -> Vec<Taken> {
             in_scope: holds && good[line_of(unit.from)],
             matches: (0..matches.len())
                 .filter(fits)
-                .map(|i| matches.groups(i).to_vec())
+                .map(|i| matches.groups(i).iter().collect())
                 .collect(),
             taken: Vec::new(),
         });
@@ -268,9 +268,10 @@ pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
         let content = &text[unit.unit.range()];
         let write = |template: &Template, groups: &[Option<Span>], count| {
             let mut new = Vec::new();
+            let matches = Matches::of_one(groups);
             let occasion = Occasion {
                 unit: content,
-                groups,
+                groups: matches.groups(0),
                 line: 0,
                 file: "-",
                 count,
@@ -407,16 +408,30 @@ pub fn record(rewrite: &Rewrite, text: &[u8], size: usize) -> Recorder {
     record_hunting(rewrite, text, size, Hunting::Never)
 }
 
-/// The same, lines without a match passed over in one way or another.
-pub fn record_hunting(rewrite: &Rewrite, text: &[u8], size: usize, hunting: Hunting) -> Recorder {
+/// The same, with lines split that have more changes than `most`.
+pub fn record_split(rewrite: &Rewrite, text: &[u8], size: usize, most: usize) -> Recorder {
+    let options = RunOptions {
+        totals: totals(rewrite, text, size),
+        split_from: Some(most),
+        ..RunOptions::default()
+    };
+    feed(&mut Run::new(rewrite, &options), text, size, false)
+}
+
+fn totals(rewrite: &Rewrite, text: &[u8], size: usize) -> RunTotals {
     let mut totals = RunTotals::default();
     while let Some(step) = rewrite.step_to_count(&totals) {
         let mut run = Run::counting(rewrite, step, &totals);
         feed(&mut run, text, size, false);
         totals.set(step, run.counted());
     }
+    totals
+}
+
+/// The same, lines without a match passed over in one way or another.
+pub fn record_hunting(rewrite: &Rewrite, text: &[u8], size: usize, hunting: Hunting) -> Recorder {
     let options = RunOptions {
-        totals,
+        totals: totals(rewrite, text, size),
         hunting,
         ..RunOptions::default()
     };

@@ -3,12 +3,14 @@
 use super::{RunRecord, VERSION};
 use crate::Change;
 use crate::fs::FileId;
+use crate::is_copy_name;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
+use brisk_quill_core::escape::visible_path;
 use serde::{Deserialize, Serialize};
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 
 /// A path as text, or in base64 where it is not UTF-8.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -71,6 +73,21 @@ pub struct Target {
     pub bytes: u64,
     /// How many changes it gets.
     pub changes: u64,
+}
+
+impl Target {
+    /// Whether a run can have written this: a name that leads elsewhere would be exchanged for the
+    /// file, or removed.
+    fn is_sound(&self) -> bool {
+        let path = self.path.path();
+        let is_plain =
+            |part: Component<'_>| matches!(part, Component::RootDir | Component::Normal(_));
+        let is_copy = |name: &String| is_copy_name(OsStr::new(name));
+        path.is_absolute()
+            && path.file_name().is_some()
+            && path.components().all(is_plain)
+            && self.staged.as_ref().is_none_or(is_copy)
+    }
 }
 
 /// What a run is meant to do; written before anything else is touched.
@@ -181,6 +198,10 @@ impl RunRecord {
                     return Err(format!(
                         "it has version {version}, and this program reads {VERSION}"
                     ));
+                }
+                if let Some(target) = intent.targets.iter().find(|target| !target.is_sound()) {
+                    let path = visible_path(&target.path.path());
+                    return Err(format!("no run can be about {path}, or stage it so"));
                 }
                 self.intent = Some(intent);
             }

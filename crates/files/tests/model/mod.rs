@@ -302,6 +302,27 @@ impl ModelFs {
         state.hook = Some((n, Box::new(hook)));
     }
 
+    /// Another model in the same state.
+    pub fn fork(&self) -> Self {
+        let state = self.0.lock().unwrap();
+        Self(Arc::new(Mutex::new(State {
+            inodes: state.inodes.clone(),
+            visible: state.visible.clone(),
+            durable: state.durable.clone(),
+            folders: state.folders.clone(),
+            moved: state.moved.clone(),
+            made: state.made.clone(),
+            random: state.random,
+            noted: state.noted.clone(),
+            pending: state.pending.clone(),
+            clock: state.clock,
+            operations: state.operations,
+            stop_at: state.stop_at,
+            stopped: state.stopped,
+            hook: None,
+        })))
+    }
+
     /// Puts a file on the disk.
     pub fn put(&self, path: &str, bytes: &[u8]) {
         let mut state = self.0.lock().unwrap();
