@@ -475,7 +475,8 @@ impl Waiting {
     /// All bytes before `seen` are done with; hardly ever is a change left.
     fn done_before(&mut self, seen: u64) {
         for (from, ..) in &mut self.changes {
-            *from -= (seen - self.base) as u32;
+            // One whose bytes could not be written lies before.
+            *from = from.saturating_sub((seen - self.base) as u32);
         }
         self.base = seen;
         self.texts.drain(..self.taken);

@@ -70,6 +70,8 @@ pub(crate) struct Standing {
     copy: Option<OsString>,
     in_place: bool,
     original: FileId,
+    /// When it had last been written.
+    written: (i64, i64),
     /// Its permission bits, and its owner and group, when the run began.
     attributes: (u32, (u32, u32)),
     made: Option<FileId>,
@@ -258,6 +260,7 @@ impl Standing {
             in_place: copy.is_none() || run.in_place.contains(&number),
             copy,
             original: target.id,
+            written: target.written,
             attributes: (target.mode, target.owner),
             made: recorded.or(known.and_then(|(_, made)| *made)),
             at: At::Theirs,
@@ -439,7 +442,11 @@ fn remove_copies(
         match &one.folder {
             Some(opened) => {
                 let ours = |found: &Stat| match keeps {
-                    At::New if !one.in_place => one.is_original(found),
+                    // Somebody may have written to it at the last moment; and a number is given
+                    // again once its file has gone.
+                    At::New if !one.in_place => {
+                        one.is_original(found) && found.written == one.written
+                    }
                     _ => one.is_made(found),
                 };
                 for name in [copy.clone(), second_name(copy)] {

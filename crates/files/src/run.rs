@@ -288,6 +288,7 @@ impl<'a> StagedFile<'a> {
             named: PathText::from(&*self.named),
             folder: self.place.folder.id(),
             id: self.seen.id,
+            written: self.seen.written,
             mode: self.seen.mode,
             owner: self.seen.owner,
             staged: (!self.in_place).then(|| self.copy.to_string_lossy().into_owned()),

@@ -60,6 +60,8 @@ pub struct Target {
     pub folder: FileId,
     /// Which file it was.
     pub id: FileId,
+    /// When its bytes were last written, in seconds and nanoseconds since 1970.
+    pub written: (i64, i64),
     /// Its permission bits.
     pub mode: u32,
     /// The numbers of its owner and its group.
