@@ -8,6 +8,7 @@ use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;
 use serde::{Deserialize, Serialize};
+use std::collections::HashSet;
 use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Component, Path, PathBuf};
@@ -201,7 +202,13 @@ impl RunRecord {
                         "it has version {version}, and this program reads {VERSION}"
                     ));
                 }
-                if let Some(target) = intent.targets.iter().find(|target| !target.is_sound()) {
+                let mut names = HashSet::new();
+                let mut paths = HashSet::new();
+                let mut is_unsound = |target: &&Target| {
+                    let is_new = target.staged.as_ref().is_none_or(|name| names.insert(name));
+                    !(target.is_sound() && is_new && paths.insert(target.path.path()))
+                };
+                if let Some(target) = intent.targets.iter().find(|target| is_unsound(target)) {
                     let path = visible_path(&target.path.path());
                     return Err(format!("no run can be about {path}, or stage it so"));
                 }
