@@ -110,6 +110,22 @@ pub struct Intent {
     pub targets: Vec<Target>,
 }
 
+impl Intent {
+    /// Whether a run can have written this.
+    fn check(&self) -> Result<(), String> {
+        let (mut names, mut paths) = (HashSet::new(), HashSet::new());
+        for target in &self.targets {
+            let path = target.path.path();
+            let has_own_copy = target.staged.as_ref().is_none_or(|name| names.insert(name));
+            if !(target.is_sound() && has_own_copy && paths.insert(path.clone())) {
+                let path = visible_path(&path);
+                return Err(format!("no run can be about {path} in this way"));
+            }
+        }
+        Ok(())
+    }
+}
+
 /// The decision: all copies are on the disk. What follows goes forward, or all the way back.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Commit {
@@ -202,16 +218,7 @@ impl RunRecord {
                         "it has version {version}, and this program reads {VERSION}"
                     ));
                 }
-                let mut names = HashSet::new();
-                let mut paths = HashSet::new();
-                let mut is_unsound = |target: &&Target| {
-                    let is_new = target.staged.as_ref().is_none_or(|name| names.insert(name));
-                    !(target.is_sound() && is_new && paths.insert(target.path.path()))
-                };
-                if let Some(target) = intent.targets.iter().find(|target| is_unsound(target)) {
-                    let path = visible_path(&target.path.path());
-                    return Err(format!("no run can be about {path}, or stage it so"));
-                }
+                intent.check()?;
                 self.intent = Some(intent);
             }
             (RunState::Begun, Record::Commit(commit)) => {
