@@ -72,6 +72,125 @@ pub fn run(table: &mut Table, count: usize) {
     }
 }
 
+/// Makes a text of about so many parts.
+type Make = fn(usize) -> String;
+
+/// What must not take longer than its length: ten times the text against ten times the time.
+pub fn growth(table: &mut Table, count: usize) {
+    let json = |n: usize| {
+        let members: Vec<String> = (0..n)
+            .map(|i| format!("\"key{i}\":\"level {i}\""))
+            .collect();
+        format!("{{{}}}\n", members.join(","))
+    };
+    let wide = |n: usize| {
+        let row = |name: &str| {
+            (0..n)
+                .map(|i| format!("{name}{i}"))
+                .collect::<Vec<_>>()
+                .join(",")
+        };
+        format!("{}\n{}\n", row("c"), row("level "))
+    };
+    let quoted = |n: usize| format!("a,b\n\"{}\",2\n", "mark 1 \"\"x\"\" ".repeat(n));
+    let cases: [(&str, &[&str], &str, usize, Make); 8] = [
+        (
+            "blocks on one line",
+            &["find", ".", "--between", "a", "b", "--count"],
+            "txt",
+            20_000,
+            |n| "a x b y ".repeat(n) + "\n",
+        ),
+        (
+            "problems",
+            &[
+                "preview",
+                "x",
+                "--with",
+                "${0 | add 1}",
+                "--show",
+                "0",
+                "--skip-problems",
+            ],
+            "txt",
+            40_000,
+            |n| "quay x7\n".repeat(n),
+        ),
+        (
+            "lines that are not as --ensure asks",
+            &[
+                "preview", "quay", "--with", "pier", "--ensure", "^east", "--show", "0",
+            ],
+            "txt",
+            40_000,
+            |n| "quay x7\n".repeat(n),
+        ),
+        (
+            "keys of one object",
+            &[
+                "preview",
+                "level",
+                "--with",
+                "mark",
+                "--columns",
+                "1..",
+                "--show",
+                "0",
+            ],
+            "jsonl",
+            30_000,
+            json,
+        ),
+        (
+            "columns beside each other",
+            &["extract", "level", "--columns", "c1", "--wide", "--beside"],
+            "csv",
+            20_000,
+            wide,
+        ),
+        (
+            "matches within one quoted cell",
+            &["find", "mark", "--columns", "a", "--json"],
+            "csv",
+            20_000,
+            quoted,
+        ),
+        (
+            "changes shown on one line",
+            &["preview", "\\r", "--with", "\\n", "--show", "1"],
+            "txt",
+            6_000,
+            |n| "mark 12\r".repeat(n),
+        ),
+        (
+            "changes of one line",
+            &["preview", "\\r", "--with", "\\n", "--show", "0"],
+            "txt",
+            400_000,
+            |n| "mark 12\r".repeat(n),
+        ),
+    ];
+    for (name, args, ending, parts, make) in cases {
+        let text = |parts: usize| {
+            let file = format!("{}-{parts}.{ending}", name.replace(' ', "-"));
+            let place = corpus::folder().join(file);
+            fs::write(&place, make(parts)).expect("space");
+            place
+        };
+        let (small, large) = (text(parts), text(parts * 10));
+        let command = |text: &Path| {
+            let mut command = bquill();
+            command.args(args).arg(text);
+            command
+        };
+        let ten_times = || time_of(&mut command(&small)) * 10;
+        let pairs = rounds(count, ten_times, || time_of(&mut command(&large)));
+        let peak = peak_of(&mut command(&large));
+        let work = format!("hostile: ten times the {name}");
+        table.add(work, &Ratio::of(&pairs), 3.0, Some(peak));
+    }
+}
+
 /// The floor: every line is searched on its own.
 pub fn bare(pattern: &str, text: &Path) {
     let regex = Regex::new(pattern).expect("a pattern");

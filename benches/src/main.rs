@@ -54,7 +54,11 @@ fn measure(rounds: usize, benches: &[&str]) {
             "log" => log::apply(table, rounds, 1_000_000_000),
             "columns" => columns::measure(table, rounds, 500_000_000),
             "journal" => journal::run(table, rounds),
-            "hostile" => hostile::run(table, rounds),
+            "hostile" => {
+                hostile::run(table, rounds);
+                hostile::growth(table, rounds);
+            }
+            "growth" => hostile::growth(table, rounds),
             "startup" => startup::run(table, rounds),
             other => panic!("there is no bench `{other}`: there are {ALL:?}"),
         }

@@ -465,7 +465,7 @@ pub fn tables(data: &[u8]) {
     let is_json = flags & 8 != 0;
     let words = StepText {
         pattern: Some("$^".into()),
-        columns: Some(if is_json { "*" } else { "1.." }.into()),
+        columns: Some("1..".into()),
         format: Some(if is_json { "jsonl" } else { "csv" }.into()),
         delimiter: (!is_json).then(|| delimiter.into()),
         quote: (!is_json).then(|| quote.into()),

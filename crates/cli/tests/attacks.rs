@@ -211,7 +211,10 @@ fn there_is_always_a_way_out() {
     port.run("apply quay --with pier other --yes").ok();
     let here = port.run("apply edited --with pier in/1.txt --yes");
     assert!(
-        here.status == 3 && here.err.contains("an interrupted run is not finished here"),
+        here.status == 3
+            && here
+                .err
+                .contains("run 1 was interrupted in the same folder"),
         "{here:#?}"
     );
     let closed = port.run("recover --abandon 1").ok();

@@ -3,10 +3,12 @@
 #[path = "../../../fuzz/src/checks.rs"]
 mod checks;
 
+type Check = fn(&[u8]);
+
 #[test]
 fn the_corpus_holds() {
     let corpus = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../fuzz/corpus");
-    let targets: [(&str, fn(&[u8])); 5] = [
+    let targets: [(&str, Check); 5] = [
         ("rewrites", checks::rewrites),
         ("plans", checks::plans),
         ("journals", checks::journals),

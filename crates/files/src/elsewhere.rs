@@ -268,7 +268,7 @@ impl Staging {
                     let planned = copy
                         .read()
                         .map_err(|error| FileError::io(&path, Trouble::Read, error))
-                        .and_then(|new| overwrite(&path, new, &mut spooler));
+                        .and_then(|new| overwrite(&path, &new, &mut spooler));
                     planned.map(|file| put.overwrites.files.push(file))
                 }
                 (CopyFile::Beside(copy), destination) => {
@@ -304,7 +304,7 @@ impl Staging {
 }
 
 /// The changes that make a file hold what `new` does, block by block.
-fn overwrite(path: &Path, new: File, spooler: &mut Spooler) -> Result<PlannedFile, FileError> {
+fn overwrite(path: &Path, mut new: &File, spooler: &mut Spooler) -> Result<PlannedFile, FileError> {
     let reading = |error| FileError::io(path, Trouble::Read, error);
     let mut old = Hashing::new(open_regular(path).map_err(reading)?);
     let (mut from, mut line) = (0, 1);
@@ -312,7 +312,7 @@ fn overwrite(path: &Path, new: File, spooler: &mut Spooler) -> Result<PlannedFil
         let (mut before, mut after) = (Vec::new(), Vec::new());
         let read = Read::by_ref(&mut old).take(BLOCK).read_to_end(&mut before);
         read.map_err(reading)?;
-        let read = (&new).take(BLOCK).read_to_end(&mut after);
+        let read = Read::by_ref(&mut new).take(BLOCK).read_to_end(&mut after);
         read.map_err(reading)?;
         if before.is_empty() && after.is_empty() {
             break;

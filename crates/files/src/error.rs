@@ -65,7 +65,7 @@ pub enum Trouble {
     #[error("another bquill is writing at this moment; try again")]
     Busy,
     /// A run was stopped, and neither completed nor rolled back.
-    #[error("an interrupted run is not finished here")]
+    #[error("a run was interrupted in the same folder")]
     Unfinished,
     /// A run failed, and what it had done could not be rolled back.
     #[error("the run failed, and could not be rolled back")]

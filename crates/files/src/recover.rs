@@ -284,8 +284,8 @@ impl Standing {
     /// How it stands with a file for which another is exchanged.
     fn judge_exchanged(
         &mut self,
-        now: Option<(Stat, String)>,
-        copy: Option<(Stat, String)>,
+        now: &Option<(Stat, String)>,
+        copy: &Option<(Stat, String)>,
         (before, after): (&str, &str),
     ) {
         let has = |found: &Option<(Stat, String)>, made: bool, wanted: &str| {
@@ -297,12 +297,12 @@ impl Standing {
                 ours && hash == wanted
             })
         };
-        let copy_is_new = has(&copy, true, after);
+        let copy_is_new = has(copy, true, after);
         let is_untouched = |(stat, _): &(Stat, String)| (stat.mode, stat.owner) == self.attributes;
-        let copy_is_old = has(&copy, false, before) && copy.as_ref().is_some_and(is_untouched);
-        let judged = if has(&now, false, before) {
+        let copy_is_old = has(copy, false, before) && copy.as_ref().is_some_and(is_untouched);
+        let judged = if has(now, false, before) {
             (At::Old, copy_is_new, true)
-        } else if has(&now, true, after) {
+        } else if has(now, true, after) {
             // What came out of the exchange must be what was hashed, or it is somebody's work
             // and goes back where it was.
             (At::New, copy_is_old || copy.is_none(), copy.is_some())
@@ -364,7 +364,7 @@ fn standings(
         match one.copy.clone().filter(|_| !one.in_place) {
             Some(copy) => {
                 let copy = Standing::look(&*folder, &copy).map_err(fail)?;
-                one.judge_exchanged(now, copy, hashes);
+                one.judge_exchanged(&now, &copy, hashes);
             }
             None => {
                 let holds = |path: PathBuf, wanted: &str| {

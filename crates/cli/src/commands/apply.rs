@@ -189,8 +189,8 @@ fn evaluate_all(
             pass.tell(source, &sink.problems, &sink.unmet, output);
             match (sink.end_file(), read) {
                 (Ok(changes), Some(read)) => {
-                    plan.files
-                        .push(PlannedFile::evaluated(source.clone(), read.facts, changes))
+                    let file = PlannedFile::evaluated(source.clone(), read.facts, changes);
+                    plan.files.push(file);
                 }
                 (Ok(_), None) => {}
                 (Err(error), _) => {

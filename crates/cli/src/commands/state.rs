@@ -100,7 +100,14 @@ pub fn make(
         interrupted: &interrupted,
     };
     make_run(&RealFs, &journal, &mut lock, &request).map_err(|error| {
-        file_complaint(&error).remedy(match error.trouble {
+        let complaint = match (error.trouble, &error.source) {
+            (Trouble::Unfinished, Some(run)) => Complaint::trouble(format!(
+                "{run} was interrupted in the same folder: {}",
+                visible_path(&error.path)
+            )),
+            _ => file_complaint(&error),
+        };
+        complaint.remedy(match error.trouble {
             Trouble::Unfinished => {
                 "nothing has been written; `bquill recover` completes that run or rolls it back"
             }
