@@ -279,6 +279,38 @@ fn sizes() {
     assert_eq!(term.end().0, 0);
 }
 
+/// A signal ends the review by that signal; the terminal is given back, and decisions stay.
+#[test]
+fn signals_end_the_review() {
+    use rustix::process::{Pid, Signal, kill_process};
+    for (signal, name) in [
+        (Signal::TERM, "Terminated"),
+        (Signal::HUP, "Hangup"),
+        (Signal::INT, "Interrupt"),
+    ] {
+        let sandbox = Sandbox::larkmoor();
+        let mut term = Term::new(&sandbox, 90, 24, REVIEW);
+        term.wait(&["change 1.1"]);
+        term.press("a", &["+ 1 accepted"]);
+        let pid = Pid::from_raw(term.child.process_id().unwrap().cast_signed()).unwrap();
+        kill_process(pid, signal).unwrap();
+        while let Ok(bytes) = term.bytes.recv_timeout(PATIENCE) {
+            term.screen.process(&bytes);
+        }
+        let ended = term.child.wait().unwrap();
+        assert!(
+            ended.signal().is_some_and(|by| by.contains(name)),
+            "{ended:?}"
+        );
+        assert!(!term.screen.screen().alternate_screen(), "{name}");
+        let mut again = Term::new(&sandbox, 90, 24, &["review"]);
+        again.wait(&["+ 1 accepted"]);
+        again.press("q", &["leave?"]);
+        again.press("s", &["Nothing has been written."]);
+        assert_eq!(again.end().0, 0);
+    }
+}
+
 #[test]
 fn without_a_terminal_options_decide() {
     let sandbox = Sandbox::larkmoor();
