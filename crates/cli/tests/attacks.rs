@@ -936,3 +936,52 @@ fn files_that_cannot_be_replaced() {
         assert_eq!(kept.as_deref(), Some(&capability[..]));
     }
 }
+
+/// What is said of a file beside its bytes stays, and what is mounted is written where it stands.
+#[test]
+fn flags_and_mounts() {
+    use rustix::fs::{IFlags, ioctl_getflags, ioctl_setflags};
+    let port = Sandbox::with("a.txt", "quay\n");
+    let file = || fs::File::open(port.file("a.txt")).unwrap();
+    let flags = ioctl_getflags(file()).unwrap_or(IFlags::empty());
+    let set = |flags| ioctl_setflags(file(), flags).is_ok();
+    if set(flags | IFlags::NODUMP) {
+        port.run("apply quay --with Q a.txt --yes").ok();
+        assert_eq!(ioctl_getflags(file()).unwrap(), flags | IFlags::NODUMP);
+        for mark in [IFlags::IMMUTABLE, IFlags::APPEND] {
+            if set(flags | mark) {
+                let got = port.run("apply Q --with R a.txt --yes");
+                assert!(set(flags), "it can be removed again");
+                assert!(
+                    got.status == 3 && got.err.contains("marked as unchangeable"),
+                    "{got:#?}"
+                );
+                assert_eq!(port.text("a.txt"), "Q\n");
+            }
+        }
+    } else {
+        println!("skipped: there are no flags here");
+    }
+    port.write("a.txt", "quay\n");
+    port.write("b.txt", "quay, mounted\n");
+    let mount = |args: &[&str]| {
+        let done = std::process::Command::new(args[0])
+            .args(&args[1..])
+            .current_dir(port.path())
+            .stderr(Stdio::null())
+            .status();
+        done.is_ok_and(|done| done.success())
+    };
+    if !mount(&["mount", "--bind", "b.txt", "a.txt"]) {
+        println!("skipped: nothing can be mounted here");
+        return;
+    }
+    let got = port.run("apply quay --with Q a.txt --yes");
+    assert!(mount(&["umount", "a.txt"]));
+    got.ok();
+    assert_eq!(
+        (port.text("a.txt").as_str(), port.text("b.txt").as_str()),
+        ("quay\n", "Q, mounted\n")
+    );
+    assert_eq!(copies(&port), Vec::<String>::new());
+}

@@ -13,7 +13,7 @@ use crate::journal::{Journal, Record, RunRecord, RunState, Target};
 use crate::run::hash_of;
 use crate::{FileError, Trouble};
 use std::collections::{BTreeMap, HashMap};
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::io;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -219,6 +219,22 @@ fn turn_all(
 }
 
 impl Standing {
+    /// The hash of a file's bytes, and which file it is; `None` where there is no such file,
+    /// or none that can be read.
+    pub(crate) fn look(folder: &dyn Folder, name: &OsStr) -> io::Result<Option<(Stat, String)>> {
+        match folder.read(name) {
+            Ok(file) => {
+                let found = file.stat()?;
+                Ok(Some((found, hash_of(file)?)))
+            }
+            Err(error) => match error.kind() {
+                // Something else has come to lie there, or nothing.
+                io::ErrorKind::NotFound | io::ErrorKind::InvalidInput => Ok(None),
+                _ => Err(error),
+            },
+        }
+    }
+
     fn turn(&self, fs: &dyn Fs, journal: &Journal<'_>, run: u64, way: Direction) -> io::Result<()> {
         let folder = self.folder.as_ref().ok_or(io::ErrorKind::NotFound)?;
         match self.copy.as_ref().filter(|_| !self.in_place) {

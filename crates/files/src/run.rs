@@ -24,7 +24,7 @@ use crate::journal::{
     ChangeRecord, Commit, Intent, Journal, Lock, Record, RunRecord, RunState, Target, sealed,
 };
 use crate::parallel::on_each;
-use crate::recover::{Direction, Known, Standing, clean, recover_known};
+use crate::recover::{Direction, Known, clean, recover_known};
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::stoppable::Stoppable;
 use crate::{FileError, PathText, Plan, PlannedFile, Source, Trouble, journal};
@@ -670,22 +670,4 @@ pub(crate) fn hash_of(from: impl Read) -> io::Result<String> {
     let mut hasher = blake3::Hasher::new();
     hasher.update_reader(from)?;
     Ok(hasher.finalize().to_hex().to_string())
-}
-
-impl Standing {
-    /// The hash of a file's bytes, and which file it is; `None` where there is no such file,
-    /// or none that can be read.
-    pub(crate) fn look(folder: &dyn Folder, name: &OsStr) -> io::Result<Option<(Stat, String)>> {
-        match folder.read(name) {
-            Ok(file) => {
-                let found = file.stat()?;
-                Ok(Some((found, hash_of(file)?)))
-            }
-            Err(error) => match error.kind() {
-                // Something else has come to lie there, or nothing.
-                io::ErrorKind::NotFound | io::ErrorKind::InvalidInput => Ok(None),
-                _ => Err(error),
-            },
-        }
-    }
 }
