@@ -922,6 +922,20 @@ fn files_that_cannot_be_replaced() {
         "in place, and with all its bits"
     );
     bound("undo --yes").ok();
+    // A folder that may be written in and not read.
+    port.write("in/b.txt", "quay\n");
+    let all = |path: &str| {
+        rustix::fs::chown(
+            port.file(path),
+            Some(rustix::fs::Uid::from_raw(65534)),
+            None,
+        )
+        .unwrap()
+    };
+    ["in", "in/b.txt"].map(all);
+    fs::set_permissions(port.file("in"), PermissionsExt::from_mode(0o333)).unwrap();
+    bound("apply quay --with Q in/b.txt --yes").ok();
+    assert_eq!(port.text("in/b.txt"), "Q\n");
     let capability = [1, 0, 0, 2, 0, 4, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
     if xattr::set(port.file("a.txt"), "security.capability", &capability).is_ok() {
         let got = bound("apply quay --with Q a.txt --yes");

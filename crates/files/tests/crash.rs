@@ -189,6 +189,7 @@ fn stopped_after_every_operation() {
             );
         }
     }
+    println!("{operations} operations; {ends:?} ended old and new");
     assert!(ends[0] > 100 && ends[1] > 100, "{ends:?}");
 }
 
@@ -355,6 +356,7 @@ fn what_somebody_else_does_stays() {
             }
         }
     }
+    println!("{refused} runs refused or stopped, {abandoned} abandoned");
     assert!(refused > 600 && abandoned > 60, "{refused} {abandoned}");
 }
 
@@ -458,6 +460,7 @@ fn two_journals_in_one_folder() {
             ends[usize::from(others)] += 1;
         }
     }
+    println!("{ends:?} ended as one or the other journal has it");
     assert!(ends[0] > 30 && ends[1] > 30, "{ends:?}");
 }
 

@@ -48,7 +48,7 @@ verbs! {
     Apply(ApplyArgs), "apply", "Make the changes: all of them, or none";
     History(HistoryArgs), "history", "Show the runs that have been made, or what one of them changed";
     Undo(UndoArgs), "undo", "Take a run back; undoing that brings it back again";
-    Recover(RecoverArgs), "recover", "Finish a run that was stopped: forward or back";
+    Recover(RecoverArgs), "recover", "Complete interrupted runs, or roll them back";
     Explain(ExplainArgs), "explain", "Say in plain words what a pattern, a template, or a rewrite file does";
     Test(TestArgs), "test", "Work the examples in rewrite files";
     Demo(DemoArgs), "demo", "Unpack sample files and walk through the whole loop on them";

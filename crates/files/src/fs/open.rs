@@ -18,10 +18,16 @@ pub(super) const AT_ONCE: OFlags = OFlags::CLOEXEC
     .union(OFlags::NONBLOCK)
     .union(OFlags::NOCTTY);
 
-/// Opens a folder; a symbolic link anywhere in its path is an error.
+/// Opens a folder; a symbolic link anywhere in its path is an error. One that may not be read can
+/// be neither listed nor synced.
 pub(super) fn folder_without_links(path: &Path) -> io::Result<OwnedFd> {
     let resolve = ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
-    match rustix::fs::openat2(CWD, path, FOLDER, Mode::empty(), resolve) {
+    let open = |flags| rustix::fs::openat2(CWD, path, flags, Mode::empty(), resolve);
+    let opened = match open(FOLDER) {
+        Err(Errno::ACCESS) => open(FOLDER | OFlags::PATH),
+        opened => opened,
+    };
+    match opened {
         // A system, or a sandbox, that does not know the call.
         Err(Errno::NOSYS | Errno::PERM) => step_by_step(path),
         Err(Errno::LOOP) => Err(LeadsElsewhere::error()),

@@ -393,9 +393,10 @@ impl Folder for RealFolder {
         let here = self.descriptor()?;
         let me = rustix::process::geteuid();
         let is_strange = found.owner.0 != me.as_raw() && !me.is_root();
+        // What may not be read cannot be synced.
         let folder_is_closed = || {
-            let flags = AtFlags::EACCESS;
-            rustix::fs::accessat(&here, ".", Access::WRITE_OK, flags).is_err()
+            let (wanted, flags) = (Access::WRITE_OK | Access::READ_OK, AtFlags::EACCESS);
+            rustix::fs::accessat(&here, ".", wanted, flags).is_err()
         };
         let in_place = found.names > 1
             || is_strange
