@@ -924,15 +924,10 @@ fn files_that_cannot_be_replaced() {
     bound("undo --yes").ok();
     // A folder that may be written in and not read.
     port.write("in/b.txt", "quay\n");
-    let all = |path: &str| {
-        rustix::fs::chown(
-            port.file(path),
-            Some(rustix::fs::Uid::from_raw(65534)),
-            None,
-        )
-        .unwrap()
-    };
-    ["in", "in/b.txt"].map(all);
+    for path in ["in", "in/b.txt"] {
+        let owner = rustix::fs::Uid::from_raw(65534);
+        rustix::fs::chown(port.file(path), Some(owner), None).unwrap();
+    }
     fs::set_permissions(port.file("in"), PermissionsExt::from_mode(0o333)).unwrap();
     bound("apply quay --with Q in/b.txt --yes").ok();
     assert_eq!(port.text("in/b.txt"), "Q\n");
