@@ -7,7 +7,7 @@ use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt, PermissionsExt, symlink};
 use std::path::Path;
 use std::process::{Child, Stdio};
-use support::{Got, Sandbox};
+use support::Sandbox;
 
 const COPY: &str = ".bquill-0123456789abcdef0123456789abcdef";
 
@@ -594,28 +594,6 @@ fn templates_have_limits() {
     assert_eq!(port.text("a.txt"), "quay\n");
 }
 
-/// Runs the program so that no file may grow over so many bytes.
-fn limited(port: &Sandbox, bytes: u64, line: &str) -> Got {
-    use std::os::unix::process::CommandExt;
-    let mut command = port.command();
-    command.args(support::words(line)).stdin(Stdio::null());
-    let limit = rustix::process::Rlimit {
-        current: Some(bytes),
-        maximum: Some(bytes),
-    };
-    // SAFETY: setrlimit is safe to call between fork and exec.
-    #[expect(unsafe_code, reason = "a limit must be set in the child")]
-    unsafe {
-        command.pre_exec(move || {
-            Ok(rustix::process::setrlimit(
-                rustix::process::Resource::Fsize,
-                limit,
-            )?)
-        });
-    }
-    support::finish(&mut command)
-}
-
 /// A file that may not grow ends nothing by a signal, leaves no temporary file, and no run.
 #[test]
 fn a_size_limit_leaves_nothing() {
@@ -628,7 +606,7 @@ fn a_size_limit_leaves_nothing() {
         ("apply quay --with Q a.txt --yes", 1 << 10),
         ("apply quay --with Q a.txt --yes", 0),
     ] {
-        let got = limited(&port, bytes, line);
+        let got = port.run_limited(bytes, line);
         let keeps_nothing = line.ends_with("a.txt") && line.starts_with("preview");
         assert_eq!(
             got.status,

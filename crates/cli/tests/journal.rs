@@ -3,9 +3,8 @@
 mod support;
 
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
-use std::os::unix::process::CommandExt;
 use std::process::Stdio;
-use support::{Got, Sandbox};
+use support::Sandbox;
 
 const BERTHS: &str = r"'berth (\d+)' --with 'B-$1' notices code";
 
@@ -331,37 +330,12 @@ fn aborted_at_every_operation() {
     );
 }
 
-/// Runs the program in a process with limits of its own.
-fn limited(sandbox: &Sandbox, bytes: u64, line: &[&str]) -> Got {
-    let mut command = sandbox.command();
-    command.args(line).stdin(Stdio::null());
-    let limit = rustix::process::Rlimit {
-        current: Some(bytes),
-        maximum: Some(bytes),
-    };
-    // SAFETY: setrlimit is safe to call between fork and exec.
-    #[expect(unsafe_code, reason = "a limit must be set in the child")]
-    unsafe {
-        command.pre_exec(move || {
-            Ok(rustix::process::setrlimit(
-                rustix::process::Resource::Fsize,
-                limit,
-            )?)
-        });
-    }
-    support::finish(&mut command)
-}
-
 #[test]
 fn a_file_that_grows_over_the_limit_changes_nothing() {
     let sandbox = Sandbox::with("a.txt", "quay\n");
     sandbox.write("big.txt", "quay ".repeat(20_000));
     let before = sandbox.snapshot();
-    let got = limited(
-        &sandbox,
-        64 << 10,
-        &["apply", "quay", "--with", "the quay", ".", "--yes"],
-    );
+    let got = sandbox.run_limited(64 << 10, "apply quay --with 'the quay' . --yes");
     assert_eq!(got.status, 3, "{got:#?}");
     assert_eq!(sandbox.snapshot(), before);
     sandbox.run("recover").ok();

@@ -132,10 +132,17 @@ pub fn make_run(
     request: &RunRequest<'_>,
 ) -> Result<RunDone, FileError> {
     // What can be refused is refused before there is anything to roll back.
+    let state = fs.resolve(journal.state()).ok();
     let mut files = Vec::new();
     for file in request.plan.changed() {
         if let Source::File(named) = &file.source {
-            files.push(StagedFile::new(fs, journal, files.len(), named, file)?);
+            files.push(StagedFile::new(
+                fs,
+                state.as_deref(),
+                files.len(),
+                named,
+                file,
+            )?);
         }
     }
     check_identity(&files)?;
@@ -238,15 +245,14 @@ fn look_around(
 impl<'a> StagedFile<'a> {
     fn new(
         fs: &dyn Fs,
-        journal: &Journal<'_>,
+        own_state: Option<&Path>,
         number: usize,
         named: &Path,
         file: &'a PlannedFile,
     ) -> Result<Self, FileError> {
         let fail = |error| FileError::io(named, Trouble::Read, error);
         let place = fs.locate(named, &file.confinement).map_err(fail)?;
-        let state = fs.resolve(journal.state());
-        if state.is_ok_and(|state| place.folder.path().starts_with(state)) {
+        if own_state.is_some_and(|state| place.folder.path().starts_with(state)) {
             return Err(FileError::new(named, Trouble::OwnState));
         }
         let seen = place.stat().map_err(fail)?;

@@ -205,12 +205,7 @@ fn forget(
                     output.complain(&complaint.remedy(remedy));
                     continue;
                 }
-                for path in clean(&RealFs, journal, &record) {
-                    let shown = visible_path(&path);
-                    output.note(&format!(
-                        "note: {shown} could not be removed; nothing needs it any more\n"
-                    ));
-                }
+                state::tell_left(&clean(&RealFs, journal, &record), output);
             }
             // What cannot be read can at least be given up.
             Err(_) if named => {}

@@ -12,7 +12,7 @@ use brisk_quill_files::{
     AbandonedFile, Direction, Holds, Journal, RealFs, RunRecord, RunState, abandon, open_ways,
     recover,
 };
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Complaint> {
     let journal = state::journal()?;
@@ -69,7 +69,7 @@ fn one(
             false => ".\n",
         };
         output.print(format!("Run {run} {what}{end}").as_bytes());
-        tell_left(&done.left, output);
+        state::tell_left(&done.left, output);
         return Ok(true);
     }
     let asked = match (args.back, args.forward) {
@@ -100,7 +100,7 @@ fn one(
         Direction::Back => "has been rolled back",
     };
     output.print(format!("Run {run} {end}.\n").as_bytes());
-    tell_left(&done.left, output);
+    state::tell_left(&done.left, output);
     Ok(true)
 }
 
@@ -117,16 +117,6 @@ fn begun(record: &RunRecord) -> String {
         state::moment(intent.at),
         visible_path(&intent.folder.path()),
     )
-}
-
-/// Names the copies that could not be removed.
-fn tell_left(left: &[PathBuf], output: &mut Output) {
-    for path in left {
-        let shown = visible_path(path);
-        output.note(&format!(
-            "note: {shown} could not be removed; nothing needs it any more\n"
-        ));
-    }
 }
 
 /// Closes a run as it stands, and says how that is.

@@ -11,6 +11,7 @@ use brisk_quill_files::{
 };
 use signal_hook::consts::{SIGINT, SIGTERM};
 use std::io::{self, BufRead, IsTerminal};
+use std::path::PathBuf;
 use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, OnceLock};
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -151,6 +152,16 @@ pub fn tell(done: &RunDone, output: &mut Output) {
     };
     output.print(format!("Wrote {what}: run {run}. {back}\n").as_bytes());
     tell_notes(&done.notes, output);
+}
+
+/// Names the copies of a run that could not be removed.
+pub fn tell_left(left: &[PathBuf], output: &mut Output) {
+    for path in left {
+        let shown = visible_path(path);
+        output.note(&format!(
+            "note: {shown} could not be removed; nothing needs it any more\n"
+        ));
+    }
 }
 
 /// Says what a run has noticed in the folders of its files.

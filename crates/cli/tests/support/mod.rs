@@ -123,6 +123,27 @@ impl Sandbox {
         finish(command.uid(65534).gid(65534))
     }
 
+    /// Runs the program so that no file may grow over so many bytes.
+    pub fn run_limited(&self, bytes: u64, line: &str) -> Got {
+        let mut command = self.command();
+        command.args(words(line)).stdin(Stdio::null());
+        let limit = rustix::process::Rlimit {
+            current: Some(bytes),
+            maximum: Some(bytes),
+        };
+        // SAFETY: setrlimit is safe to call between fork and exec.
+        #[expect(unsafe_code, reason = "a limit must be set in the child")]
+        unsafe {
+            command.pre_exec(move || {
+                Ok(rustix::process::setrlimit(
+                    rustix::process::Resource::Fsize,
+                    limit,
+                )?)
+            });
+        }
+        finish(&mut command)
+    }
+
     pub fn command(&self) -> Command {
         self.command_of(Path::new(env!("CARGO_BIN_EXE_bquill")))
     }

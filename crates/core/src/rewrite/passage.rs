@@ -205,8 +205,7 @@ impl<'t> Cutting<'t> {
                 return done;
             };
             let to = last.span.to;
-            let joins = self.is_open && self.cut_at == Some(from);
-            self.is_open = ends_within_line(self.text, (from, to, joins), all);
+            self.is_open = ends_within_line(self.text, (from, to, self.joins(from)), all);
             self.show((from, to), Extent::Part, (all, &[]), &mut visit);
             self.cut_at = Some(to);
             return all.len();
@@ -223,13 +222,17 @@ impl<'t> Cutting<'t> {
         self.line
     }
 
+    /// Whether a passage that begins at `from` goes on with the line that was cut.
+    fn joins(&self, from: usize) -> bool {
+        self.is_open && self.cut_at == Some(from)
+    }
+
     /// Where the passage of the first of some edits lies, and how many of them are in it.
     fn next(&self, edits: &[Edit]) -> (usize, usize, usize) {
         let first = edits[0].span.from;
         let line = memrchr(b'\n', &self.text[..first]).map_or(0, |at| at + 1);
         let from = line.max(self.cut_at.unwrap_or(0));
-        let joins = self.is_open && self.cut_at == Some(from);
-        let (to, size) = extent(self.text, (from, joins), edits);
+        let (to, size) = extent(self.text, (from, self.joins(from)), edits);
         (from, to, size)
     }
 
