@@ -13,9 +13,10 @@ mod verbs;
 pub use definitions::*;
 pub use verbs::Verb;
 
+use crate::complaint::Complaint;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use clap::{CommandFactory, FromArgMatches};
+use clap::{Args, CommandFactory, FromArgMatches};
 use std::ffi::OsString;
 use std::io::{self, Write};
 use std::process::ExitCode;
@@ -45,6 +46,25 @@ pub enum Stopped {
     Clap(clap::Error),
     /// An option stands where a value should.
     Swallowed(split::Swallowed),
+    /// An option that is given once is given twice.
+    Repeated(String),
+}
+
+impl From<clap::Error> for Stopped {
+    fn from(error: clap::Error) -> Self {
+        use clap::error::{ContextKind, ErrorKind};
+        let option = error.get(ContextKind::InvalidArg);
+        let repeated = error.kind() == ErrorKind::ArgumentConflict
+            && option == error.get(ContextKind::PriorArg);
+        match option.filter(|_| repeated) {
+            Some(option) => {
+                let option = option.to_string();
+                let name = option.split([' ', '=']).next().unwrap_or_default();
+                Self::Repeated(name.to_owned())
+            }
+            None => Self::Clap(error),
+        }
+    }
 }
 
 impl Stopped {
@@ -63,13 +83,19 @@ impl Stopped {
                 let _ = io::stderr().write_all(lines.collect::<String>().as_bytes());
                 Status::WrongRequest.into()
             }
-            Self::Swallowed(swallowed) => {
-                let mut output = crate::Output::new(When::Auto);
-                let status = output.complain(&swallowed.complaint());
-                output.close(status).into()
-            }
+            Self::Swallowed(swallowed) => complain(&swallowed.complaint()),
+            Self::Repeated(option) => complain(
+                &Complaint::wrong(format!("`{option}` is given twice"))
+                    .remedy("leave one of them out; `--then` begins another step"),
+            ),
         }
     }
+}
+
+fn complain(complaint: &Complaint) -> ExitCode {
+    let mut output = crate::Output::new(When::Auto);
+    let status = output.complain(complaint);
+    output.close(status).into()
 }
 
 /// All that can be written on the command line.
@@ -82,31 +108,43 @@ pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
     let asked = |verb: &str| argv.iter().any(|word| word == verb);
     let mut definitions = Verb::define(Program::command(), asked);
     let split = split::split(&definitions, argv).map_err(Stopped::Swallowed)?;
-    let mut read = |words: &[OsString]| {
-        let found = definitions.try_get_matches_from_mut(words);
-        found.map_err(Stopped::Clap)
-    };
     let mut found = Vec::new();
     for part in &split.parts {
-        found.push(read(part)?);
+        found.push(definitions.try_get_matches_from_mut(part)?);
     }
     let whole = match &found[..] {
         // A single part is the whole command line, and is not read twice.
         [only] => only.clone(),
-        _ => read(&split.joined)?,
+        _ => {
+            definitions = Verb::define(Program::command(), asked).mut_subcommands(of_any_step);
+            definitions.try_get_matches_from_mut(&split.joined)?
+        }
     };
     // Giving its many pieces back would take longer than looking at a small file.
     std::mem::forget(definitions);
-    let verb = |found| Verb::read(found).map_err(Stopped::Clap);
+    let verb = |found| Verb::read(found).map_err(Stopped::from);
     let mut parts = Vec::new();
     for part in &found {
         parts.push(verb(part)?.into_part());
     }
-    let program = Program::from_arg_matches(&whole).map_err(Stopped::Clap)?;
+    let program = Program::from_arg_matches(&whole)?;
     Ok(Parsed {
         color: program.color,
         verb: verb(&whole)?,
         parts,
+    })
+}
+
+/// Lets each step have its own options, where all steps are read as one.
+fn of_any_step(verb: clap::Command) -> clap::Command {
+    let of_step = StepArgs::augment_args(clap::Command::new(""));
+    let is_of_step = |id: &clap::Id| of_step.get_arguments().any(|arg| arg.get_id() == id);
+    verb.mut_args(|arg| match is_of_step(arg.get_id()) {
+        true => {
+            let id = arg.get_id().clone();
+            arg.overrides_with(id)
+        }
+        false => arg,
     })
 }
 

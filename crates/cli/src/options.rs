@@ -7,7 +7,7 @@ use crate::tables::FileTables;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{
-    Groups, Pattern, Query, Rewrite, RewriteText, Step, StepFault, StepText, Template,
+    Action, Groups, Pattern, Query, Rewrite, RewriteText, Step, StepFault, StepText, Template,
 };
 use brisk_quill_files::{
     FactsOf, FileUse, Journal, Listing, Search, Source, TextEncoding, TextOptions, discover,
@@ -124,7 +124,7 @@ fn rewrite_of_file(
         rewrite: part.step.rewrite.clone(),
         ..StepArgs::default()
     };
-    if several || part.step != alone || guard.ensure.is_some() {
+    if several || part.step != alone || !guard.ensure.is_empty() {
         return Err(Complaint::wrong("--rewrite says all that is to be done")
             .remedy("write those options into the file, or leave --rewrite out"));
     }
@@ -196,8 +196,8 @@ fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
         lead: step.lead,
         trail: step.trail,
         swap_chars: pairs(&step.swap_chars).pop(),
-        set: pairs(&step.set).pop(),
-        add_column: pairs(&step.add_column).pop(),
+        set: pairs(&step.set),
+        add_column: pairs(&step.add_column),
         remove_chars: step.remove_chars,
         ..StepText::default()
     };
@@ -279,28 +279,27 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
 
 /// Writes the paths of a step's tables in another way.
 pub fn move_tables(words: &mut StepText, step: &Step, place: impl Fn(&str) -> String) {
-    let Some(template) = step.action.template() else {
-        return;
+    let moved = |template: &Template| match template.table_paths().next() {
+        Some(_) => template.with_table_paths(&place).source().to_owned(),
+        None => template.source().to_owned(),
     };
-    if template.table_paths().next().is_none() {
-        return;
+    if let Some(template) = step.action.template() {
+        let fields = [
+            &mut words.with,
+            &mut words.above,
+            &mut words.below,
+            &mut words.lead,
+            &mut words.trail,
+        ];
+        for field in fields.into_iter().flatten() {
+            *field = moved(template);
+        }
     }
-    let source = template.with_table_paths(place).source().to_owned();
-    let fields = [
-        &mut words.with,
-        &mut words.above,
-        &mut words.below,
-        &mut words.lead,
-        &mut words.trail,
-    ];
-    for field in fields.into_iter().flatten() {
-        field.clone_from(&source);
-    }
-    for [_, text] in [&mut words.set, &mut words.add_column]
-        .into_iter()
-        .flatten()
-    {
-        text.clone_from(&source);
+    if let Action::Cells(cells) = &step.action {
+        let texts = words.set.iter_mut().chain(&mut words.add_column);
+        for ([_, text], cell) in texts.zip(cells) {
+            *text = moved(&cell.template);
+        }
     }
 }
 
@@ -339,13 +338,13 @@ pub fn pattern_and_template(
     Ok((query.pattern, template))
 }
 
-/// The value of `--expect`.
-pub fn expected(text: Option<&str>) -> Result<Option<Count>, Complaint> {
-    let parse = |text: &str| {
+/// The values of `--expect`.
+pub fn expected(texts: &[String]) -> Result<Vec<Count>, Complaint> {
+    let parse = |text: &String| {
         text.parse()
             .map_err(|e| Complaint::fault("--expect", text, &e))
     };
-    text.map(parse).transpose()
+    texts.iter().map(parse).collect()
 }
 
 /// How many changes or matches are to be shown.

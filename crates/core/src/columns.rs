@@ -30,7 +30,7 @@ pub use row::{CellFault, Field, Row};
 pub(crate) use row::{CellOffsets, RowCell, RowReader};
 pub use scan::RowFault;
 pub use table::{ColumnFault, Table};
-pub(crate) use table::{nearest, pointer_of};
+pub(crate) use table::{Header, nearest, pointer_of};
 
 /// The form of a file with columns.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -160,8 +160,10 @@ pub struct Columns {
     pub list: ColumnList,
     /// Other columns that are spoken of: they must be there.
     pub also: Vec<Column>,
-    /// A column that is to be added: it must not be there.
-    pub added: Option<String>,
+    /// Columns that are written anew: each must be there, and be named once.
+    pub set: Vec<Column>,
+    /// Columns that are to be added: none may be there, or be named twice.
+    pub added: Vec<String>,
 }
 
 impl Columns {
@@ -171,7 +173,8 @@ impl Columns {
             options,
             list,
             also: Vec::new(),
-            added: None,
+            set: Vec::new(),
+            added: Vec::new(),
         }
     }
 }

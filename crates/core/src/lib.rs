@@ -69,7 +69,7 @@ pub use rewrite_file::{
     Example, ExampleOutcome, ExampleTroubles, RewriteFileError, RewriteText, StepFault, StepText,
 };
 pub use span::Span;
-pub use step::{Action, Step};
+pub use step::{Action, CellTarget, CellText, Step};
 pub use template::{
     FilterProblem, NoTables, Occasion, Table, Tables, Template, TemplateError, TemplateErrorKind,
     TemplateNote,

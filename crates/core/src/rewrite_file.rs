@@ -54,10 +54,16 @@ pub struct StepText {
     pub swap_chars: Option<[String; 2]>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub remove_chars: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub set: Option<[String; 2]>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub add_column: Option<[String; 2]>,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub set: Vec<[String; 2]>,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub add_column: Vec<[String; 2]>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub unit: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -110,10 +116,16 @@ pub struct StepText {
     pub per: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub limit: Option<u64>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub expect: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub ensure: Option<String>,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub expect: Vec<String>,
+    #[serde(
+        deserialize_with = "one_or_more",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub ensure: Vec<String>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub example: Vec<Example>,
 }

@@ -34,30 +34,59 @@ pub enum Action {
     Trail(Template),
     /// Each match, which is one character, becomes another.
     SwapChars(BTreeMap<char, char>),
-    /// A column of each row with a match is written anew.
-    Set(Column, Template),
-    /// A column is added to the rows; it is empty where nothing matches.
-    AddColumn(String, Template),
+    /// Cells of each row with a match are written anew, and columns are added to all rows.
+    Cells(Vec<CellText>),
+}
+
+/// The text for one cell of a row.
+#[derive(Clone, Debug)]
+pub struct CellText {
+    /// The cell that takes it.
+    pub target: CellTarget,
+    /// The text, written for the first match in the row.
+    pub template: Template,
+}
+
+/// The cell of a row that takes a text.
+#[derive(Clone, Debug)]
+pub enum CellTarget {
+    /// The cell of a column that is there.
+    Column(Column),
+    /// The cell of a column of this name, which is added at the end; it is empty in rows without
+    /// a match.
+    Added(String),
 }
 
 impl Action {
-    /// The template it writes, where it has one.
+    /// The template that it writes for each match or unit, where it has one.
     pub fn template(&self) -> Option<&Template> {
         match self {
             Self::Replace(template)
             | Self::Above(template)
             | Self::Below(template)
             | Self::Lead(template)
-            | Self::Trail(template)
-            | Self::Set(_, template)
-            | Self::AddColumn(_, template) => Some(template),
-            Self::Remove | Self::DropLines | Self::DropOtherLines | Self::SwapChars(_) => None,
+            | Self::Trail(template) => Some(template),
+            Self::Remove
+            | Self::DropLines
+            | Self::DropOtherLines
+            | Self::SwapChars(_)
+            | Self::Cells(_) => None,
         }
+    }
+
+    /// Every template that it writes: one for each match or unit, or one for each cell.
+    pub fn templates(&self) -> impl Iterator<Item = &Template> {
+        let cells = match self {
+            Self::Cells(cells) => cells.as_slice(),
+            _ => &[],
+        };
+        let of_cells = cells.iter().map(|cell| &cell.template);
+        self.template().into_iter().chain(of_cells)
     }
 
     /// Whether it acts on whole rows, and not on the cells with the matches.
     pub fn is_for_rows(&self) -> bool {
-        matches!(self, Self::Set(..) | Self::AddColumn(..))
+        matches!(self, Self::Cells(_))
     }
 
     /// Whether it acts on whole lines.
@@ -76,10 +105,10 @@ pub struct Step {
     pub query: Query,
     /// What it does with the matches.
     pub action: Action,
-    /// How many matches it is expected to change.
-    pub expect: Option<Count>,
-    /// What every unit in its scope must match afterwards.
-    pub ensure: Option<Pattern>,
+    /// How many matches it is expected to change; all of them hold.
+    pub expect: Vec<Count>,
+    /// What every unit in its scope must match afterwards, every one of them.
+    pub ensure: Vec<Pattern>,
 }
 
 impl Step {
@@ -88,15 +117,14 @@ impl Step {
         Self {
             query,
             action,
-            expect: None,
-            ensure: None,
+            expect: Vec::new(),
+            ensure: Vec::new(),
         }
     }
 
     /// Whether what it does in a text depends on the texts before it.
     pub(crate) fn spans_texts(&self) -> bool {
-        let counts = self.action.template().is_some_and(Template::counts);
-        counts || self.query.spans_texts()
+        self.action.templates().any(Template::counts) || self.query.spans_texts()
     }
 
     /// Whether what it does with a line depends on nothing but that line and where it lies.
@@ -107,11 +135,11 @@ impl Step {
     /// Whether it does the same with a line wherever that lies.
     pub(crate) fn needs_no_place(&self) -> bool {
         let takes_ending = matches!(self.action, Action::Above(_) | Action::Below(_));
-        let tells_line = self.action.template().is_some_and(Template::writes_line);
+        let tells_line = self.action.templates().any(Template::writes_line);
         self.query.scope.lines.is_all() && !takes_ending && !tells_line
     }
 
     fn needs_groups(&self) -> bool {
-        self.action.template().is_some_and(Template::needs_groups)
+        self.action.templates().any(Template::needs_groups)
     }
 }

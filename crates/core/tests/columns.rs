@@ -285,7 +285,7 @@ proptest! {
     /// it was.
     #[test]
     fn a_rewritten_table_reads_back(
-        (rows, text) in table(), column in 1..4usize, with in hostile(), size in 1..9usize, action in 0..4usize,
+        (rows, text) in table(), column in 1..4usize, with in hostile(), size in 1..9usize, action in 0..5usize,
     ) {
         let mut wanted = rows.clone();
         let width = rows[0].len();
@@ -297,20 +297,34 @@ proptest! {
             match action {
                 0 => row[column - 1] = replaced("a", &with, &row[column - 1]),
                 1 => row[column - 1] = replaced("a", "", &row[column - 1]),
-                2 if hit => row[width - 1] = with.clone(),
-                3 => row.push(if hit { with.clone() } else { String::new() }),
+                // The last column comes first, and is written from the old row.
+                2 | 4 if hit => {
+                    let first = std::mem::replace(&mut row[0], "new".into());
+                    row[width - 1] = match width {
+                        1 => with.clone(),
+                        _ => format!("{with}{first}"),
+                    };
+                }
                 _ => {}
             }
+            if action >= 3 {
+                let cells = [with.clone(), "b".into()];
+                row.extend(cells.map(|cell| if hit { cell } else { String::new() }));
+            }
         }
+        let added = || vec![["more, or less".into(), template.clone()], ["b".into(), "b".into()]];
+        let set = || match width {
+            1 => vec![["1".into(), template.clone()]],
+            _ => vec![[width.to_string(), format!("{template}${{@cell 1}}")], ["1".into(), "new".into()]],
+        };
         match action {
             0 => step.with = Some(template),
             1 => step.remove = true,
-            2 => step.set = Some([width.to_string(), template]),
-            _ => {
-                step.add_column = Some(["more, or less".into(), template]);
-                wanted[0].push("more, or less".into());
-            }
+            2 => step.set = set(),
+            3 => step.add_column = added(),
+            _ => (step.set, step.add_column) = (set(), added()),
         }
+        wanted[0].extend(step.add_column.iter().map(|[name, _]| name.clone()));
         let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
@@ -323,7 +337,65 @@ proptest! {
             let is_cell = all.cells.iter().any(|cell| {
                 (cell.2 == *from && cell.3 == *to) || (cell.2 == *from + 1 && cell.3 + 1 == *to)
             });
-            prop_assert!(is_cell || (action == 3 && from == to));
+            prop_assert!(is_cell || (action >= 3 && from == to));
+        }
+    }
+
+    /// A row that is shorter than the first is filled up before a column is added, and one that is
+    /// longer is left alone: no value comes to stand below another name.
+    #[test]
+    fn ragged_rows_keep_their_columns(
+        rows in prop::collection::vec(prop::collection::vec("[ab]{0,2}", 1..5), 1..6), with in hostile(),
+    ) {
+        let mut writer = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
+        rows.iter().for_each(|row| writer.write_record(row).unwrap());
+        let text = writer.into_inner().unwrap();
+        let step = StepText {
+            ragged: true,
+            remove: false,
+            pattern: Some("a".into()),
+            add_column: vec![["new".into(), with.replace('\\', "\\\\")]],
+            ..words("1..", "csv")
+        };
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::NoTables).unwrap()]);
+        let recorded = record(&rewrite, &text, usize::MAX);
+        let now = support::splice(&text, &recorded.changes);
+        let reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(&*now);
+        let now: Vec<Vec<String>> = reader.into_records()
+            .map(|row| row.unwrap().iter().map(str::to_owned).collect())
+            .collect();
+        let width = rows[0].len();
+        let longer = rows.iter().filter(|row| row.len() > width).count();
+        prop_assert_eq!(recorded.problems.len(), longer);
+        let wanted = rows.iter().enumerate().map(|(number, row)| {
+            let mut row = row.clone();
+            if row.len() <= width {
+                row.resize(width, String::new());
+                row.push(match row.iter().any(|cell| cell.contains('a')) {
+                    _ if number == 0 => "new".into(),
+                    true => with.clone(),
+                    false => String::new(),
+                });
+            }
+            row
+        });
+        prop_assert_eq!(now, wanted.collect::<Vec<_>>());
+    }
+
+    /// Whatever stands in front of the first sound object or row, those behind it are read.
+    #[test]
+    fn a_bad_first_row_is_one_row(bad in pick(&["[1]", "{\"a\":", "x", "{\"a\":1,}"]), size in 1..9usize) {
+        let objects = "{\"a\":\"x\"}\n{\"a\":\"y\"}\n";
+        let rows = "1,2\n3,4\n";
+        for (format, first, rest) in [("jsonl", bad, objects), ("csv", "\"a\"b,c", rows)] {
+            let (columns, no_header) = (if format == "csv" { "1" } else { "a" }, format == "jsonl");
+            let step = StepText { no_header, ..words(columns, format) };
+            let all = cells(&step, format!("{first}\n{rest}").as_bytes(), size);
+            let without = StepText { no_header: true, ..step };
+            let good = cells(&without, format!("\n{rest}").as_bytes(), size);
+            let values = |cells: &Cells| cells.cells.iter().map(|c| (c.0, c.4.clone())).collect::<Vec<_>>();
+            prop_assert_eq!(values(&all), values(&good));
+            prop_assert_eq!((all.problems.len(), good.problems.len()), (1, 0));
         }
     }
 
@@ -517,6 +589,16 @@ fn what_is_wrong_with_a_table() {
             &[(1, "columns 1 and 3: pick one by its number")],
         ),
         ("csv", "1", "\"a,b\n1,2\n", &[(1, "never closed")]),
+        (
+            "csv",
+            "a",
+            "a,\"b\"c\n1,2\n",
+            &[
+                (1, "text follows"),
+                (2, "header could not be read, so `a` names no column"),
+            ],
+        ),
+        ("jsonl", "/a", "{\"a\":\n{\"a\":\"x\"}\n", &[(1, "no JSON")]),
         ("tsv", "b", "a\tb\n1\t\"x\ty\"\n", &[]),
         ("spaced", "2", "  a   b\n 1 2 \n\t\n3\n", &[(4, "1 cell")]),
         ("jsonl", "/a", "{\"a\":\"x\"}\n\n  {\"a\" : 1 }\r\n", &[]),

@@ -145,7 +145,7 @@ fn example() -> impl Strategy<Value = Example> {
 
 /// A step in words, whether it makes sense or not.
 fn step_text() -> impl Strategy<Value = StepText> {
-    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 18);
+    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 17);
     let flags = prop::collection::vec(any::<bool>(), 10);
     let lists = (
         prop::collection::vec(words(), 0..3),
@@ -171,8 +171,8 @@ fn step_text() -> impl Strategy<Value = StepText> {
                 lines: text(),
                 pick: text(),
                 per: text(),
-                expect: text(),
-                ensure: text(),
+                expect: Vec::from_iter(text()),
+                ensure: contains.clone(),
                 ignore_case: flags[0],
                 whole_word: flags[1],
                 literal: flags[2],
@@ -182,8 +182,8 @@ fn step_text() -> impl Strategy<Value = StepText> {
                 drop_other_lines: flags[6],
                 exclusive: flags[7],
                 swap_chars: between.first().cloned(),
-                set: between.last().cloned(),
-                add_column: between.get(1).cloned(),
+                set: between.clone(),
+                add_column: between.iter().skip(1).cloned().collect(),
                 columns: text(),
                 format: text(),
                 delimiter: text(),

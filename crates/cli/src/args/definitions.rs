@@ -1,6 +1,6 @@
 //! Every option. Its help is written here and nowhere else.
 
-use clap::{Args, Parser, ValueEnum, ValueHint};
+use clap::{ArgAction, Args, Parser, ValueEnum, ValueHint};
 use std::ffi::OsString;
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
@@ -10,7 +10,6 @@ use std::path::PathBuf;
 #[command(
     name = "bquill",
     version,
-    args_override_self = true,
     subcommand_required = true,
     arg_required_else_help = true,
     disable_help_subcommand = true,
@@ -254,7 +253,7 @@ pub struct StepArgs {
     )]
     pub trail: Option<String>,
     /// Swap characters one for one: `a-z A-Z`, `'[:lower:]' '[:upper:]'`; takes no PATTERN.
-    #[arg(long, num_args = 2, value_names = ["FROM", "TO"], allow_hyphen_values = true)]
+    #[arg(long, num_args = 2, action = ArgAction::Set, value_names = ["FROM", "TO"], allow_hyphen_values = true)]
     #[arg(help_heading = "Do")]
     pub swap_chars: Vec<String>,
     /// Remove every character of SET; takes no PATTERN.
@@ -265,11 +264,11 @@ pub struct StepArgs {
         help_heading = "Do"
     )]
     pub remove_chars: Option<String>,
-    /// Write COLUMN anew in each row with a match: `--set status '${1 | lower}'`.
+    /// Write COLUMN anew in each row with a match: `--set status '${1 | lower}'`; may be repeated.
     #[arg(long, num_args = 2, value_names = ["COLUMN", "TEMPLATE"], allow_hyphen_values = true)]
     #[arg(help_heading = "Do")]
     pub set: Vec<String>,
-    /// Add a column NAME at the end; it is empty in rows without a match.
+    /// Add a column NAME at the end, empty in rows without a match; may be repeated.
     #[arg(long, num_args = 2, value_names = ["NAME", "TEMPLATE"], allow_hyphen_values = true)]
     #[arg(help_heading = "Do")]
     pub add_column: Vec<String>,
@@ -652,22 +651,22 @@ pub struct PreviewArgs {
 /// What must hold before anything is written.
 #[derive(Args, Clone, Debug, Default)]
 pub struct GuardArgs {
-    /// The number of changes must be in SPEC: `42`, `1..`, `0`, `10..20`.
+    /// The number of changes must be in SPEC: `42`, `1..`, `0`, `10..20`; may be repeated.
     #[arg(
         long,
         value_name = "SPEC",
         allow_hyphen_values = true,
         help_heading = "Guard"
     )]
-    pub expect: Option<String>,
-    /// Every line (or larger unit) in scope must match PATTERN afterwards.
+    pub expect: Vec<String>,
+    /// Every line (or larger unit) in scope must match PATTERN afterwards; may be repeated.
     #[arg(
         long,
         value_name = "PATTERN",
         allow_hyphen_values = true,
         help_heading = "Guard"
     )]
-    pub ensure: Option<String>,
+    pub ensure: Vec<String>,
     /// Leave alone what could not be computed, and go on.
     #[arg(long, help_heading = "Guard")]
     pub skip_problems: bool,

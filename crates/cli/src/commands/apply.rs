@@ -21,7 +21,7 @@ use std::sync::Arc;
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
     output.outlives_its_reader();
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
-        plans::check_alone(&parts, args.guard.ensure.is_some())?;
+        plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
         return apply_plan(args, output);
     }
     if args.plan.renew {
@@ -109,7 +109,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
     if args.to.is_none() && !args.yes {
         state::can_ask("review")?;
     }
-    let expected = options::expected(args.guard.expect.as_deref())?;
+    let expected = options::expected(&args.guard.expect)?;
     let meant = plans::meant(&args.plan, args.yes, output)?;
     let problems = meant.doc.index.problems;
     if problems > 0 && !args.guard.skip_problems {
@@ -133,8 +133,8 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
         false => output.print(text.as_bytes()),
     }
     let changes: u64 = plan.files.iter().map(|file| file.changes.len()).sum();
-    if let Some(count) = expected.filter(|count| !count.holds(changes)) {
-        return Err(unexpected(count, changes));
+    if let Some(count) = expected.iter().find(|count| !count.holds(changes)) {
+        return Err(unexpected(*count, changes));
     }
     if changes == 0 {
         output.print(b"There is nothing to write.\n");

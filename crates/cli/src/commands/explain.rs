@@ -15,7 +15,7 @@ pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Complaint>
     let text = match (&args.pattern, &args.rewrite) {
         (Some(pattern), _) => {
             let (pattern, template) = pattern_and_template(pattern, args.with.as_deref())?;
-            view.step(&pattern, template.as_ref())
+            view.step(&pattern, &template)
         }
         (None, Some(file)) => explain_file(file, &view)?,
         (None, None) => view.signs(),
@@ -35,7 +35,7 @@ fn explain_file(file: &Path, view: &ExplainView) -> Result<String, Complaint> {
             out.push('\n');
         }
         out.push_str(&format!("{number}. {}\n\n", step_sentence(step)));
-        out.push_str(&view.step(&step.query.pattern, step.action.template()));
+        out.push_str(&view.step(&step.query.pattern, step.action.templates()));
     }
     Ok(out)
 }

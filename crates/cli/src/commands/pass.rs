@@ -41,9 +41,9 @@ pub struct Pass<'r> {
 }
 
 /// What must hold in the end.
-#[derive(Clone, Copy)]
+#[derive(Clone)]
 pub struct Guard {
-    expected: Option<Count>,
+    expected: Vec<Count>,
     skip_problems: bool,
 }
 
@@ -56,7 +56,7 @@ pub struct ReadFile {
 impl Guard {
     pub fn new(args: &GuardArgs) -> Result<Self, Complaint> {
         Ok(Self {
-            expected: options::expected(args.expect.as_deref())?,
+            expected: options::expected(&args.expect)?,
             skip_problems: args.skip_problems,
         })
     }
@@ -238,18 +238,20 @@ impl<'r> Pass<'r> {
     /// Whether there are as many changes as expected.
     pub fn as_expected(&self) -> bool {
         let changes = self.totals.counts.changes;
-        let expected = self.guard.expected;
-        expected.is_none_or(|count| count.holds(changes))
-            && self.unexpected_steps().next().is_none()
+        let mut expected = self.guard.expected.iter();
+        expected.all(|count| count.holds(changes)) && self.unexpected_steps().next().is_none()
     }
 
     /// The steps that changed another number of matches than they say: the number of the step,
     /// what it expects, and what it found.
     fn unexpected_steps(&self) -> impl Iterator<Item = (usize, Count, u64)> {
         let steps = self.rewrite.steps().iter().zip(&self.totals.counts.steps);
-        (1..).zip(steps).filter_map(|(number, (step, counts))| {
-            let count = step.expect.filter(|count| !count.holds(counts.edits))?;
-            Some((number, count, counts.edits))
+        (1..).zip(steps).flat_map(|(number, (step, counts))| {
+            let expected = step
+                .expect
+                .iter()
+                .filter(|count| !count.holds(counts.edits));
+            expected.map(move |count| (number, *count, counts.edits))
         })
     }
 
@@ -260,14 +262,12 @@ impl<'r> Pass<'r> {
         if self.totals.files.unreadable > 0 {
             status = status.max(Status::Trouble);
         }
-        match self.guard.expected {
-            Some(count) if !count.holds(counts.changes) => {
-                status = status.max(output.complain(&unexpected(count, counts.changes)));
-            }
-            None if counts.all_steps().taken() + counts.changes == 0 => {
-                status = status.max(Status::No);
-            }
-            _ => {}
+        let expected = &self.guard.expected;
+        for count in expected.iter().filter(|count| !count.holds(counts.changes)) {
+            status = status.max(output.complain(&unexpected(*count, counts.changes)));
+        }
+        if expected.is_empty() && counts.all_steps().taken() + counts.changes == 0 {
+            status = status.max(Status::No);
         }
         for (number, count, found) in self.unexpected_steps() {
             let message = format!("step {number} expects {count} changes, and there are {found}");
@@ -408,7 +408,7 @@ fn unmet(units: u64) -> Complaint {
 
 /// What in the templates is allowed but often not meant: a name and a sentence each.
 pub fn template_hints(rewrite: &Rewrite) -> Vec<(&'static str, String)> {
-    let templates = (rewrite.steps().iter()).filter_map(|step| step.action.template());
+    let templates = (rewrite.steps().iter()).flat_map(|step| step.action.templates());
     templates
         .flat_map(|template| {
             template

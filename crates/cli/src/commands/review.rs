@@ -28,7 +28,7 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         );
     }
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
-        plans::check_alone(&parts, args.guard.ensure.is_some())?;
+        plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
     } else {
         let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
         let status = evaluate(args, &asked, output)?;

@@ -16,9 +16,13 @@ pub struct ExplainView {
 
 impl ExplainView {
     /// A pattern, and the template that goes with it.
-    pub fn step(&self, pattern: &Pattern, template: Option<&Template>) -> String {
+    pub fn step<'t>(
+        &self,
+        pattern: &Pattern,
+        templates: impl IntoIterator<Item = &'t Template>,
+    ) -> String {
         let mut out = self.pattern(pattern);
-        if let Some(template) = template {
+        for template in templates {
             out.push('\n');
             out.push_str(&self.template(template));
         }

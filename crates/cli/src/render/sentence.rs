@@ -3,7 +3,9 @@
 use super::numbers::counted;
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::escape::{visible, visible_path};
-use brisk_quill_core::{Action, Pattern, Per, Query, Rewrite, Step, Template, UnitKind};
+use brisk_quill_core::{
+    Action, CellTarget, CellText, Pattern, Per, Query, Rewrite, Step, Template, UnitKind,
+};
 use brisk_quill_files::Source;
 
 /// What `find` looks for: matches, or units in scope without one.
@@ -171,13 +173,9 @@ fn clause(step: &Step) -> String {
             let text = quoted(t.source());
             format!("{text} is put at the end of each {unit} with {bare}, {place}")
         }
-        Action::Set(column, t) => {
-            let (column, text) = (shown(column), quoted(t.source()));
-            format!("the column {column} becomes {text} in each row with {bare}, {place}")
-        }
-        Action::AddColumn(name, t) => {
-            let (name, text) = (quoted(name), quoted(t.source()));
-            format!("a column {name} is added, with {text} in each row with {bare}, {place}")
+        Action::Cells(cells) => {
+            let cells: Vec<String> = cells.iter().map(cell).collect();
+            format!("{} in each row with {bare}, {place}", cells.join(" and "))
         }
         Action::SwapChars(swaps) => {
             let (from, to): (String, String) = swaps.iter().unzip();
@@ -188,6 +186,15 @@ fn clause(step: &Step) -> String {
             )
         }
         _ => format!("{matches}, {place}"),
+    }
+}
+
+/// "the column a becomes `b`"
+fn cell(cell: &CellText) -> String {
+    let text = quoted(cell.template.source());
+    match &cell.target {
+        CellTarget::Column(column) => format!("the column {} becomes {text}", shown(column)),
+        CellTarget::Added(name) => format!("a column {} is added with {text}", quoted(name)),
     }
 }
 

@@ -15,7 +15,6 @@ pub struct Sandbox {
 }
 
 /// What the program said.
-#[derive(Debug)]
 pub struct Got {
     pub status: i32,
     pub out: String,
@@ -153,6 +152,12 @@ impl Sandbox {
         command.current_dir(self.path()).env_remove("NO_COLOR");
         command.env("XDG_STATE_HOME", self.state());
         command
+    }
+}
+
+impl std::fmt::Debug for Got {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "status {}\n{}\n{}", self.status, self.out, self.err)
     }
 }
 

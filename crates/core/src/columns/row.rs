@@ -42,6 +42,19 @@ pub enum CellFault {
     /// The row has no such cell.
     #[error("there is no {0} to write in this row")]
     Absent(String),
+    /// The row is longer than the first one, so that a cell behind it is in no column.
+    #[error(
+        "the row has {found} cells and the first row {wanted}: the last would stand below the new column"
+    )]
+    Surplus {
+        /// Cells it has.
+        found: usize,
+        /// Cells of the first row.
+        wanted: usize,
+    },
+    /// Two columns that are to be written are one cell in this row.
+    #[error("two columns to be set are the same cell in this row")]
+    WrittenTwice,
     /// The row has a cell of the name that is to be added.
     #[error("there is a `{0}` already in this row")]
     There(String),
@@ -244,6 +257,13 @@ impl RowCell {
         }
         new.extend_from_slice(&raw[at..]);
         Ok(new)
+    }
+}
+
+fn unquotable((name, value): (&str, &[u8])) -> CellFault {
+    CellFault::Unquotable {
+        column: name.to_owned(),
+        value: value.to_vec(),
     }
 }
 
@@ -565,35 +585,51 @@ impl<'t> Row<'t> {
         Some(Field::of_json(std::str::from_utf8(raw).ok()?))
     }
 
-    /// Where another cell goes at the end of the row, and how it is written there.
-    pub(crate) fn appended(&self, name: &str, value: &[u8]) -> Result<(usize, Vec<u8>), CellFault> {
-        let unquotable = || CellFault::Unquotable {
-            column: name.to_owned(),
-            value: value.to_vec(),
-        };
+    /// Where more cells, with their names and values, go at the end of the row, and how they are
+    /// written there.
+    pub(crate) fn appended(&self, cells: &[(&str, &[u8])]) -> Result<(usize, Vec<u8>), CellFault> {
         match self.table.layout() {
-            Layout::Delimited(dialect) => {
-                let missing = self.table.names().len().saturating_sub(self.cells.len());
-                let mut text = vec![dialect.delimiter; missing + 1];
-                let raw = quote::encode(value, false, dialect, false);
-                text.extend(raw.ok_or_else(unquotable)?);
-                Ok((self.span.to, text))
-            }
-            Layout::Spaced => Err(unquotable()),
-            Layout::JsonLines if !matches!(self.members.get(name), Ok(None)) => {
-                Err(CellFault::There(name.to_owned()))
-            }
-            Layout::JsonLines => {
-                let key = jsonl::escape(name.as_bytes()).ok_or_else(unquotable)?;
-                let value = jsonl::escape(value).ok_or_else(unquotable)?;
-                let line = &self.text[self.span.range()];
-                // An object ends in a brace, perhaps with blanks around it.
-                let brace = memchr::memrchr(b'}', line).ok_or_else(unquotable)?;
-                let inner = line[..brace].trim_ascii_end().len();
-                let comma: &[u8] = if self.members.is_empty() { b"" } else { b", " };
-                let text = [comma, b"\"", &key, b"\": \"", &value, b"\""].concat();
-                Ok((self.span.from + inner, text))
-            }
+            Layout::Delimited(dialect) => self.delimited(dialect, cells),
+            Layout::Spaced => Err(unquotable(cells[0])),
+            Layout::JsonLines => self.members_added(cells),
         }
+    }
+
+    fn delimited(
+        &self,
+        dialect: Dialect,
+        cells: &[(&str, &[u8])],
+    ) -> Result<(usize, Vec<u8>), CellFault> {
+        let (found, wanted) = (self.cells.len(), self.table.names().len());
+        if found > wanted {
+            return Err(CellFault::Surplus { found, wanted });
+        }
+        let mut text = vec![dialect.delimiter; wanted - found];
+        for cell in cells {
+            text.push(dialect.delimiter);
+            let raw = quote::encode(cell.1, false, dialect, false);
+            text.extend(raw.ok_or_else(|| unquotable(*cell))?);
+        }
+        Ok((self.span.to, text))
+    }
+
+    fn members_added(&self, cells: &[(&str, &[u8])]) -> Result<(usize, Vec<u8>), CellFault> {
+        let line = &self.text[self.span.range()];
+        // An object ends in a brace, perhaps with blanks around it.
+        let brace = memchr::memrchr(b'}', line).unwrap_or(line.len());
+        let inner = line[..brace].trim_ascii_end().len();
+        let mut text = Vec::new();
+        for cell @ (name, value) in cells {
+            if !matches!(self.members.get(name), Ok(None)) {
+                return Err(CellFault::There((*name).to_owned()));
+            }
+            if !self.members.is_empty() || !text.is_empty() {
+                text.extend_from_slice(b", ");
+            }
+            let key = jsonl::escape(name.as_bytes()).ok_or_else(|| unquotable(*cell))?;
+            let value = jsonl::escape(value).ok_or_else(|| unquotable(*cell))?;
+            text.extend([b"\"", &*key, b"\": \"", &value, b"\""].concat());
+        }
+        Ok((self.span.from + inner, text))
     }
 }

@@ -36,6 +36,9 @@ pub enum ColumnFault {
     /// A name where there is no header.
     #[error("there is no header, so `{0}` names no column: use its number")]
     NoHeader(String),
+    /// A name where the header has a fault.
+    #[error("the header could not be read, so `{0}` names no column: use its number")]
+    HeaderLost(String),
     /// A number in JSON Lines.
     #[error(
         "the columns of JSON Lines have no numbers: name a key, or write a pointer such as `/ship/name`"
@@ -52,6 +55,12 @@ pub enum ColumnFault {
     /// A column to be added that is there already.
     #[error("there is a column `{0}` already: write it with --set")]
     There(String),
+    /// Two texts for one cell.
+    #[error("`{0}` is set twice: a column takes one text")]
+    SetTwice(String),
+    /// Two columns to be added under one name.
+    #[error("`{0}` is added twice: choose another name")]
+    AddedTwice(String),
     /// A file whose form is not known.
     #[error("its form is not known: add --format csv, tsv, spaced or jsonl")]
     NoFormat,
@@ -73,9 +82,20 @@ pub struct Table {
     layout: Layout,
     /// The name of each column: that of the header, or its number.
     names: Vec<Arc<str>>,
-    has_header: bool,
+    header: Header,
     ragged: bool,
     selected: Selected,
+}
+
+/// What the first row of a table is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Header {
+    /// It holds the names of the columns.
+    Read,
+    /// It holds values: there are no names.
+    None,
+    /// It should hold the names, and could not be read.
+    Lost,
 }
 
 /// The cells that are the units.
@@ -98,6 +118,15 @@ impl Table {
         for column in &columns.also {
             pointer_of(column)?;
         }
+        let mut set = Vec::new();
+        for column in &columns.set {
+            let pointer = pointer_of(column)?;
+            if set.contains(&pointer) {
+                return Err(ColumnFault::SetTwice(column.to_string()));
+            }
+            set.push(pointer);
+        }
+        added_once(columns)?;
         let ranges = columns.list.items().iter();
         let selected = match columns.list.is_all() {
             true => Selected::Members,
@@ -109,19 +138,20 @@ impl Table {
         Ok(Self {
             layout: Layout::JsonLines,
             names: Vec::new(),
-            has_header: false,
+            header: Header::None,
             ragged: true,
             selected,
         })
     }
 
-    /// The table whose first row has these values.
+    /// The table whose first sound row has these values.
     pub(crate) fn new(
         layout: Layout,
         columns: &Columns,
         first: &[String],
+        header: Header,
     ) -> Result<Self, ColumnFault> {
-        let has_header = columns.options.header;
+        let has_header = header == Header::Read;
         let names = first
             .iter()
             .zip(1..)
@@ -132,7 +162,7 @@ impl Table {
         let mut table = Self {
             layout,
             names: names.collect(),
-            has_header,
+            header,
             ragged: columns.options.ragged,
             selected: Selected::Indexes(Vec::new()),
         };
@@ -150,13 +180,24 @@ impl Table {
         for column in &columns.also {
             table.index(column)?;
         }
-        if let Some(name) = &columns.added {
-            if layout == Layout::Spaced {
-                return Err(ColumnFault::CannotAdd);
+        let mut set = Vec::new();
+        for column in &columns.set {
+            let index = table.index(column)?;
+            if set.contains(&index) {
+                return Err(ColumnFault::SetTwice(column.to_string()));
             }
-            if has_header && table.names.iter().any(|there| **there == **name) {
-                return Err(ColumnFault::There(name.clone()));
-            }
+            set.push(index);
+        }
+        if layout == Layout::Spaced && !columns.added.is_empty() {
+            return Err(ColumnFault::CannotAdd);
+        }
+        added_once(columns)?;
+        if let Some(name) = columns.added.first().filter(|_| header == Header::Lost) {
+            return Err(ColumnFault::HeaderLost(name.clone()));
+        }
+        let there = |name: &&String| table.names.iter().any(|there| **there == ***name);
+        if let Some(name) = columns.added.iter().find(there).filter(|_| has_header) {
+            return Err(ColumnFault::There(name.clone()));
         }
         table.selected = Selected::Indexes(disjoint(indexes));
         Ok(table)
@@ -184,8 +225,10 @@ impl Table {
     }
 
     fn named(&self, name: &str) -> Result<usize, ColumnFault> {
-        if !self.has_header {
-            return Err(ColumnFault::NoHeader(name.to_owned()));
+        match self.header {
+            Header::Read => {}
+            Header::None => return Err(ColumnFault::NoHeader(name.to_owned())),
+            Header::Lost => return Err(ColumnFault::HeaderLost(name.to_owned())),
         }
         let all = self.names.iter().enumerate();
         let mut found = all.filter(|(_, there)| ***there == *name);
@@ -217,7 +260,7 @@ impl Table {
 
     /// Whether the first row holds names.
     pub fn has_header(&self) -> bool {
-        self.has_header
+        self.header == Header::Read
     }
 
     /// Whether rows may be shorter or longer than the first one.
@@ -234,6 +277,16 @@ impl Table {
         let known = self.names.get(index).cloned();
         known.unwrap_or_else(|| Arc::from((index + 1).to_string()))
     }
+}
+
+fn added_once(columns: &Columns) -> Result<(), ColumnFault> {
+    let mut names = columns.added.iter();
+    while let Some(name) = names.next() {
+        if names.as_slice().contains(name) {
+            return Err(ColumnFault::AddedTwice(name.clone()));
+        }
+    }
+    Ok(())
 }
 
 /// A column of JSON Lines as a pointer.

@@ -7,8 +7,8 @@
 use super::walk::{Place, Scan, Walk};
 use super::{CellView, Per, UnitView};
 use crate::columns::{
-    Column, ColumnFault, Columns, Layout, Row, RowCell, RowFault, RowReader, Table, nearest,
-    pointer_of,
+    Column, ColumnFault, Columns, Header, Layout, Row, RowCell, RowFault, RowReader, Table,
+    nearest, pointer_of,
 };
 use crate::{Pattern, Problem, ProblemKind, SearchError, Span, line_ends};
 
@@ -51,8 +51,10 @@ pub enum ColumnNote {
 pub(super) struct TableWalk<'q> {
     columns: &'q Columns,
     layout: Option<Layout>,
-    /// Known once the first row is.
+    /// Known once the first sound row is.
     table: Option<Table>,
+    /// The row with the names could not be read.
+    header_lost: bool,
     /// It makes no sense for what is asked; all of it is passed over.
     broken: bool,
     rows: u64,
@@ -70,6 +72,7 @@ impl<'q> TableWalk<'q> {
             columns,
             layout: None,
             table: None,
+            header_lost: false,
             broken: false,
             rows: 0,
             absent: Vec::new(),
@@ -87,6 +90,7 @@ impl<'q> TableWalk<'q> {
     /// Goes back to the first row.
     pub fn begin_again(&mut self) {
         self.table = None;
+        self.header_lost = false;
         self.broken = false;
         self.rows = 0;
         self.absent = vec![0; self.columns.list.named().count()];
@@ -96,8 +100,7 @@ impl<'q> TableWalk<'q> {
 
     /// A row that is too long has been passed over.
     pub fn pass_row(&mut self) {
-        // Nothing is known of a table whose first row is not.
-        self.broken |= self.table.is_none();
+        self.header_lost |= self.table.is_none();
     }
 
     /// What is to be told of the columns at the end of the text.
@@ -136,7 +139,14 @@ impl<'q> TableWalk<'q> {
     fn table_of(&self, layout: Layout, reader: &RowReader<'_>) -> Result<Table, ColumnFault> {
         match layout {
             Layout::JsonLines => Table::json_lines(self.columns),
-            _ => Table::new(layout, self.columns, &reader.names(layout)),
+            _ => {
+                let header = match (self.columns.options.header, self.header_lost) {
+                    (false, _) => Header::None,
+                    (true, false) => Header::Read,
+                    (true, true) => Header::Lost,
+                };
+                Table::new(layout, self.columns, &reader.names(layout), header)
+            }
         }
     }
 
@@ -187,11 +197,8 @@ impl Walk<'_> {
             if let Some((at, fault)) = scanned.fault {
                 let below = line_ends(&scan.text[scanned.content.from..at]);
                 let (line, kind) = (Some(line + below), ProblemKind::Row(fault));
-                let problem = (at, Problem { line, kind });
-                if table.is_none() {
-                    return Err(problem);
-                }
-                scan.visitor.problem(problem.0, problem.1);
+                scan.visitor.problem(at, Problem { line, kind });
+                state.header_lost |= table.is_none();
                 continue;
             }
             if scanned.blank {

@@ -4,8 +4,8 @@ use super::{RewriteText, StepText};
 use crate::chars::{class_of, set, swaps};
 use crate::edits::StepSet;
 use crate::{
-    Action, Block, Error, Groups, MatchOptions, Near, Pattern, Per, Pick, Query, Rewrite, Scope,
-    Step, Tables, Template, UnitKind, address::Spec,
+    Action, Block, CellTarget, CellText, Error, Groups, MatchOptions, Near, Pattern, Per, Pick,
+    Query, Rewrite, Scope, Step, Tables, Template, UnitKind, address::Spec,
 };
 use std::str::FromStr;
 
@@ -92,11 +92,9 @@ impl StepText {
         }
         self.name_columns(&action, &mut query)?;
         let mut step = Step::new(query, action);
-        step.expect = parsed("expect", self.expect.as_deref())?;
-        step.ensure = match &self.ensure {
-            Some(text) => Some(compiled("ensure", text, &self.record_options()?)?),
-            None => None,
-        };
+        let expect = self.expect.iter().map(|text| parse("expect", text));
+        step.expect = expect.collect::<Result<_, _>>()?;
+        step.ensure = all_compiled("ensure", &self.ensure, &self.record_options()?)?;
         Ok(step)
     }
 
@@ -109,10 +107,6 @@ impl StepText {
     pub fn query(&self) -> Result<Query, StepFault> {
         let record = self.record_options()?;
         let line = MatchOptions::default();
-        let all = |key, texts: &[String], options: &MatchOptions| {
-            let each = texts.iter().map(|text| compiled(key, text, options));
-            each.collect::<Result<Vec<_>, _>>()
-        };
         let block = |pair: &[String; 2]| {
             Ok(Block {
                 start: compiled("between", &pair[0], &line)?,
@@ -148,8 +142,8 @@ impl StepText {
             scope: Scope {
                 cells,
                 lines: parsed("lines", self.lines.as_deref())?.unwrap_or_else(Spec::all),
-                contains: all("where", &self.contains, &record)?,
-                lacks: all("unless", &self.unless, &record)?,
+                contains: all_compiled("where", &self.contains, &record)?,
+                lacks: all_compiled("unless", &self.unless, &record)?,
                 blocks: self.between.iter().map(block).collect::<Result<_, _>>()?,
                 near: self.near.iter().map(near).collect::<Result<_, _>>()?,
             },
@@ -277,13 +271,26 @@ impl StepText {
         if let Some(text) = &self.trail {
             said.push(("trail", Action::Trail(template("trail", text)?)));
         }
-        if let Some([column, text]) = &self.set {
-            let column = column.parse().map_err(fault("set", column))?;
-            said.push(("set", Action::Set(column, template("set", text)?)));
+        let mut cells = Vec::new();
+        for [column, text] in &self.set {
+            cells.push(CellText {
+                target: CellTarget::Column(parse("set", column)?),
+                template: template("set", text)?,
+            });
         }
-        if let Some([name, text]) = &self.add_column {
-            let text = template("add-column", text)?;
-            said.push(("add-column", Action::AddColumn(name.clone(), text)));
+        for [name, text] in &self.add_column {
+            cells.push(CellText {
+                target: CellTarget::Added(name.clone()),
+                template: template("add-column", text)?,
+            });
+        }
+        if !cells.is_empty() {
+            let key = if self.set.is_empty() {
+                "add-column"
+            } else {
+                "set"
+            };
+            said.push((key, Action::Cells(cells)));
         }
         if self.remove {
             said.push(("remove", Action::Remove));
@@ -327,10 +334,25 @@ pub(super) fn compiled(
     Pattern::new(text, options).map_err(fault(key, text))
 }
 
+fn all_compiled(
+    key: &'static str,
+    texts: &[String],
+    options: &MatchOptions,
+) -> Result<Vec<Pattern>, StepFault> {
+    let each = texts.iter().map(|text| compiled(key, text, options));
+    each.collect()
+}
+
+fn parse<T>(key: &'static str, text: &str) -> Result<T, StepFault>
+where
+    T: FromStr<Err: Into<Error>>,
+{
+    text.parse().map_err(fault(key, text))
+}
+
 fn parsed<T>(key: &'static str, text: Option<&str>) -> Result<Option<T>, StepFault>
 where
     T: FromStr<Err: Into<Error>>,
 {
-    let parse = |text: &str| text.parse().map_err(fault(key, text));
-    text.map(parse).transpose()
+    text.map(|text| parse(key, text)).transpose()
 }

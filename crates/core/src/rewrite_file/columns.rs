@@ -3,7 +3,7 @@
 use super::StepText;
 use super::build::{StepFault, compiled, fault, senseless};
 use crate::columns::{Column, ColumnList, Columns, Format, TableOptions};
-use crate::{Action, CellCondition, MatchOptions, Query, UnitKind};
+use crate::{Action, CellCondition, CellTarget, MatchOptions, Query, UnitKind};
 
 impl StepText {
     /// Whether it looks at cells.
@@ -11,8 +11,8 @@ impl StepText {
         self.columns.is_some()
             || !self.where_in.is_empty()
             || !self.unless_in.is_empty()
-            || self.set.is_some()
-            || self.add_column.is_some()
+            || !self.set.is_empty()
+            || !self.add_column.is_empty()
             || self.unit.as_deref() == Some(UnitKind::Cell.name())
     }
 
@@ -113,21 +113,25 @@ impl StepText {
 
     /// Tells the query of the columns that the action speaks of.
     pub(super) fn name_columns(&self, action: &Action, query: &mut Query) -> Result<(), StepFault> {
-        let template = action.template();
         let Some(columns) = &mut query.columns else {
-            return match template.map(|template| (template, template.without_rows())) {
-                Some((template, Err(error))) => Err(fault("with", template.source())(error)),
-                _ => Ok(()),
-            };
+            for template in action.templates() {
+                let error = fault("with", template.source());
+                template.without_rows().map_err(error)?;
+            }
+            return Ok(());
         };
-        let of_template = template.into_iter().flat_map(|template| template.columns());
-        columns.also.extend(of_template.cloned());
-        match action {
-            Action::Set(column, _) => columns.also.push(column.clone()),
-            Action::AddColumn(name, _) => columns.added = Some(name.clone()),
-            _ => {}
+        for template in action.templates() {
+            columns.also.extend(template.columns().cloned());
         }
-        check_named(columns.also.iter(), columns.options)
+        if let Action::Cells(cells) = action {
+            for cell in cells {
+                match &cell.target {
+                    CellTarget::Column(column) => columns.set.push(column.clone()),
+                    CellTarget::Added(name) => columns.added.push(name.clone()),
+                }
+            }
+        }
+        check_named(columns.also.iter().chain(&columns.set), columns.options)
     }
 }
 

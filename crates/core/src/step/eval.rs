@@ -1,6 +1,6 @@
 //! A step at work: from matches to edits of the text it sees.
 
-use super::{Action, Step};
+use super::{Action, CellTarget, CellText, Step};
 use crate::columns::Layout;
 use crate::columns::{CellFault, Column, Row, RowCell};
 use crate::edits::CellEdit;
@@ -22,7 +22,7 @@ pub(crate) struct StepRun<'r> {
     keep_groups: bool,
     keep_cells: bool,
     /// What each unit in scope must match afterwards.
-    ensure: Option<Finder>,
+    ensure: Vec<Finder>,
     counts: StepCounts,
     /// The path of the text at hand.
     file: String,
@@ -50,8 +50,8 @@ impl<'r> StepRun<'r> {
             walk: Walk::new(&step.query),
             keep_groups: options.groups,
             // What is ensured is the value.
-            keep_cells: options.cells || step.ensure.is_some(),
-            ensure: step.ensure.as_ref().map(Pattern::finder),
+            keep_cells: options.cells || !step.ensure.is_empty(),
+            ensure: step.ensure.iter().map(Pattern::finder).collect(),
             counts: StepCounts::default(),
             file: String::new(),
             last_ending: b"\n",
@@ -92,21 +92,22 @@ impl<'r> StepRun<'r> {
         let drops_others = matches!(self.step.action, Action::DropOtherLines);
         let wanted = Wanted {
             groups: self.keep_groups || self.step.needs_groups(),
-            missing: drops_others || self.ensure.is_some(),
+            missing: drops_others || !self.ensure.is_empty(),
         };
         let mut maker = EditMaker {
             action: &self.step.action,
             set: self.set,
             keep_groups: self.keep_groups,
             keep_cells: self.keep_cells,
-            ensure: self.ensure.as_mut(),
+            ensure: &mut self.ensure,
             counts: &mut self.counts,
             file: &self.file,
             last_ending: self.last_ending,
             in_row: None,
+            units_of_row: Vec::new(),
             counted: Cell::default(),
             written: Cell::default(),
-            split: split.filter(|_| self.step.ensure.is_none()),
+            split: split.filter(|_| self.step.ensure.is_empty()),
             out: StepOutcome::default(),
         };
         self.walk.piece(text, (0, last), wanted, &mut maker);
@@ -121,12 +122,15 @@ struct EditMaker<'e, 's> {
     set: StepSet,
     keep_groups: bool,
     keep_cells: bool,
-    ensure: Option<&'e mut Finder>,
+    ensure: &'e mut [Finder],
     counts: &'e mut StepCounts,
     file: &'e str,
     last_ending: &'static [u8],
     /// What is to be written into the row at hand.
     in_row: Option<RowText>,
+    /// The cells of the row at hand that must be as ensured: where each lies, its line, and its
+    /// value.
+    units_of_row: Vec<(Span, u64, Vec<u8>)>,
     /// How far the line ends of the unit at hand have been counted, and how many there are.
     counted: Cell<(usize, u64)>,
     /// Bytes of new text that templates have given for the unit at hand.
@@ -144,9 +148,10 @@ pub(crate) struct Split<'s> {
 /// The most bytes by which the new text of a unit may be longer than the unit.
 const UNIT_TEXT_MOST: usize = 64 << 20;
 
-/// The text for a cell of a row, which the first match in it gave.
+/// The texts for the cells of a row, which the first match in it gave.
 struct RowText {
-    text: Vec<u8>,
+    /// One for each cell; `None` where one of them could not be made.
+    texts: Option<Vec<Vec<u8>>>,
     groups: Option<GroupTexts>,
     /// How many matches in the row were taken.
     matches: u64,
@@ -166,7 +171,9 @@ impl Visitor for EditMaker<'_, '_> {
             // All of the unit is left alone.
             self.out.edits.truncate(first);
             (self.counts.edits, self.counts.unchanged) = before;
-            self.counts.failed += found.picked().count() as u64;
+            if !self.action.is_for_rows() {
+                self.counts.failed += found.picked().count() as u64;
+            }
             self.problem(
                 unit.span.from,
                 Problem {
@@ -175,22 +182,45 @@ impl Visitor for EditMaker<'_, '_> {
                 },
             );
         }
-        if unit.in_scope {
-            self.check(unit, first);
+        if !unit.in_scope || self.ensure.is_empty() {
+            return;
+        }
+        if self.action.is_for_rows() {
+            // What becomes of it is known when the row is.
+            let bytes = unit.bytes().to_vec();
+            self.units_of_row.push((unit.span, unit.line, bytes));
+        } else if let Some(now) = self.now(unit, first) {
+            self.check(unit.span.from, unit.line, now);
         }
     }
 
     fn row(&mut self, row: &Row<'_>) {
-        let text = self.in_row.take();
-        let done = match self.action {
-            Action::Set(column, _) => text.map_or(Ok(()), |text| self.set(row, column, text)),
-            Action::AddColumn(name, _) => self.append(row, name, text),
-            _ => Ok(()),
+        let Action::Cells(cells) = self.action else {
+            return;
         };
-        if let Err((kind, matches)) = done {
-            self.counts.failed += matches;
-            let line = Some(row.line);
-            self.problem(row.span.from, Problem { line, kind });
+        let first = self.out.edits.len();
+        let new = self.in_row.take();
+        let matches = new.as_ref().map_or(0, |new| new.matches);
+        let new = new.and_then(|new| new.texts.map(|texts| (texts, new.groups)));
+        let is_known = new.is_some();
+        match self.write_cells(row, cells, new) {
+            // Why there are no texts has been told.
+            Ok(()) if !is_known => self.counts.failed += matches,
+            Ok(()) => self.count(self.out.edits.len() == first, matches),
+            Err(kind) => {
+                self.out.edits.truncate(first);
+                self.counts.failed += matches;
+                let line = Some(row.line);
+                self.problem(row.span.from, Problem { line, kind });
+                // The row has to stay as wide as the others, where it can.
+                let _ = self.append(row, cells, None);
+            }
+        }
+        for (span, line, value) in std::mem::take(&mut self.units_of_row) {
+            let edits = &self.out.edits[first..];
+            let edit = edits.iter().find(|edit| edit.span == span);
+            let now = edit.and_then(|edit| edit.cell.as_ref().map(|cell| cell.now()));
+            self.check(span.from, line, now.unwrap_or(value));
         }
     }
 
@@ -439,84 +469,117 @@ impl EditMaker<'_, '_> {
         Ok(())
     }
 
-    /// The first match of a row gives the text that is written into it.
+    /// The first match of a row gives the texts that are written into it.
     fn note_for_row(
         &mut self,
         unit: &UnitView<'_>,
         found: &Findings<'_>,
     ) -> Result<(), ProblemKind> {
         let matches = found.picked().count() as u64;
+        let (Action::Cells(cells), Some(finding)) = (self.action, found.picked().next()) else {
+            return Ok(());
+        };
         if let Some(row) = &mut self.in_row {
             row.matches += matches;
-        } else if let (Some(finding), Some(template)) =
-            (found.picked().next(), self.action.template())
-        {
-            let mut text = Vec::new();
-            self.expand(template, unit, &finding, &mut text)?;
-            let groups = self
-                .keep_groups
-                .then(|| GroupTexts::new(unit.bytes(), finding.groups));
-            self.in_row = Some(RowText {
-                text,
-                groups,
-                matches,
-            });
+            return Ok(());
         }
-        Ok(())
+        let expanded = |cell: &CellText| {
+            let mut text = Vec::new();
+            self.expand(&cell.template, unit, &finding, &mut text)?;
+            Ok(text)
+        };
+        let texts: Result<Vec<_>, ProblemKind> = cells.iter().map(expanded).collect();
+        let groups = self
+            .keep_groups
+            .then(|| GroupTexts::new(unit.bytes(), finding.groups));
+        let (texts, done) = match texts {
+            Ok(texts) => (Some(texts), Ok(())),
+            Err(kind) => (None, Err(kind)),
+        };
+        self.in_row = Some(RowText {
+            texts,
+            groups,
+            matches,
+        });
+        done
     }
 
-    /// Writes a column of a row anew. Fails with the number of matches that were the reason.
+    /// Writes the texts into a row: the cells that are there in the order they lie in, then those
+    /// that are added.
+    fn write_cells(
+        &mut self,
+        row: &Row<'_>,
+        cells: &[CellText],
+        new: Option<(Vec<Vec<u8>>, Option<GroupTexts>)>,
+    ) -> Result<(), ProblemKind> {
+        let first = self.out.edits.len();
+        if let Some((texts, groups)) = &new {
+            for (cell, text) in cells.iter().zip(texts) {
+                if let CellTarget::Column(column) = &cell.target {
+                    self.set(row, column, text, groups)?;
+                }
+            }
+        }
+        let edits = &mut self.out.edits[first..];
+        edits.sort_by_key(|edit| edit.span);
+        if edits.windows(2).any(|pair| pair[0].span == pair[1].span) {
+            return Err(CellFault::WrittenTwice.into());
+        }
+        Ok(self.append(row, cells, new)?)
+    }
+
+    /// Writes a column of a row anew.
     fn set(
         &mut self,
         row: &Row<'_>,
         column: &Column,
-        new: RowText,
-    ) -> Result<(), (ProblemKind, u64)> {
-        let RowText {
-            text,
-            groups,
-            matches,
-        } = new;
-        let failed = |kind: ProblemKind| (kind, matches);
-        let cells = row.named(column).map_err(|fault| failed(fault.into()))?;
+        text: &[u8],
+        groups: &Option<GroupTexts>,
+    ) -> Result<(), ProblemKind> {
+        let cells = row.named(column)?;
         if cells.is_empty() {
-            return Err(failed(CellFault::Absent(column.to_string()).into()));
+            return Err(CellFault::Absent(column.to_string()).into());
         }
-        let first = self.out.edits.len();
         for cell in cells {
-            let written = cell.value(row).and_then(|value| {
-                let whole = Span::new(0, value.len());
-                let edit = self.inner_edit(whole, text.clone());
-                let inner = Vec::from_iter((*value != *text).then_some(edit));
-                self.cell_edit(row, &cell, &value, inner, groups.clone())
-            });
-            written.map_err(|fault| failed(fault.into()))?;
+            let value = cell.value(row)?;
+            let whole = Span::new(0, value.len());
+            let edit = self.inner_edit(whole, text.to_vec());
+            let inner = Vec::from_iter((*value != *text).then_some(edit));
+            self.cell_edit(row, &cell, &value, inner, groups.clone())?;
         }
-        self.count(self.out.edits.len() == first, matches);
         Ok(())
     }
 
-    /// Adds a cell to a row: to a header its name, to a row its text, or nothing.
+    /// Adds cells to a row: to a header their names, to a row their texts, or nothing.
     fn append(
         &mut self,
         row: &Row<'_>,
-        name: &str,
-        new: Option<RowText>,
-    ) -> Result<(), (ProblemKind, u64)> {
-        let matches = new.as_ref().map_or(0, |new| new.matches);
-        let (text, groups) = match new {
-            Some(new) => (new.text, new.groups),
-            None if row.number.is_none() => (name.as_bytes().to_vec(), None),
-            // An object need not have every key.
-            None if row.table().layout() == Layout::JsonLines => return Ok(()),
-            None => (Vec::new(), None),
-        };
-        let (at, text) = row
-            .appended(name, &text)
-            .map_err(|fault| (fault.into(), matches))?;
-        self.counts.edits += matches;
+        cells: &[CellText],
+        new: Option<(Vec<Vec<u8>>, Option<GroupTexts>)>,
+    ) -> Result<(), CellFault> {
+        // An object need not have every key.
+        let absent = row.table().layout() == Layout::JsonLines;
+        if new.is_none() && absent {
+            return Ok(());
+        }
+        let (texts, groups) = new.unzip();
+        let texts = texts.unwrap_or_default();
+        let mut added = Vec::new();
+        for (index, cell) in cells.iter().enumerate() {
+            if let CellTarget::Added(name) = &cell.target {
+                added.push(match texts.get(index) {
+                    Some(text) => (name.as_str(), text.as_slice()),
+                    None if row.number.is_none() => (name.as_str(), name.as_bytes()),
+                    None => (name.as_str(), &[][..]),
+                });
+            }
+        }
+        if added.is_empty() {
+            return Ok(());
+        }
+        let (at, text) = row.appended(&added)?;
         self.out.edits.push(Edit {
-            groups,
+            groups: groups.flatten(),
             ..self.inner_edit(Span::new(at, at), text)
         });
         Ok(())
@@ -564,21 +627,14 @@ impl EditMaker<'_, '_> {
         });
     }
 
-    /// Whether the unit, with its edits from index `first` on, is as it must be. A line that
-    /// goes need not be.
-    fn check(&mut self, unit: &UnitView<'_>, first: usize) {
-        let Some(ensure) = &mut self.ensure else {
-            return;
-        };
+    /// The unit with its edits from index `first` on; `None` for a line that goes.
+    fn now(&self, unit: &UnitView<'_>, first: usize) -> Option<Vec<u8>> {
         let edits = &self.out.edits[first..];
-        if edits
-            .iter()
-            .any(|edit| edit.span.to > unit.span.to || edit.span == whole_line(unit))
-        {
-            return;
+        let takes_line = |edit: &Edit| edit.span.to > unit.span.to || edit.span == whole_line(unit);
+        if unit.cell.is_none() && edits.iter().any(takes_line) {
+            return None;
         }
-        let from = unit.span.from;
-        let now = match (unit.cell, edits) {
+        Some(match (unit.cell, edits) {
             // The edit of a cell knows its value.
             (
                 Some(_),
@@ -590,13 +646,22 @@ impl EditMaker<'_, '_> {
             ) => cell.now(),
             (Some(_), _) => unit.bytes().to_vec(),
             (None, edits) => splice_part(unit.text, unit.span, edits),
-        };
-        match ensure.is_match(&now) {
-            Ok(true) => {}
-            Ok(false) => self.out.unmet.push((from, now)),
-            Err(error) => {
-                let (line, kind) = (Some(unit.line), error.into());
-                self.out.problems.push((from, Problem { line, kind }));
+        })
+    }
+
+    /// Notes a unit that is not as it must be.
+    fn check(&mut self, from: usize, line: u64, now: Vec<u8>) {
+        for ensure in self.ensure.iter_mut() {
+            match ensure.is_match(&now) {
+                Ok(true) => {}
+                Ok(false) => {
+                    self.out.unmet.push((from, now));
+                    return;
+                }
+                Err(error) => {
+                    let (line, kind) = (Some(line), error.into());
+                    self.out.problems.push((from, Problem { line, kind }));
+                }
             }
         }
     }

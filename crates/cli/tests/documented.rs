@@ -1,0 +1,155 @@
+//! Sentences of the help and the reference that are easily broken, held against the program.
+
+mod support;
+
+use support::Sandbox;
+
+/// Applied to standard input: input, words, output.
+type Filtered = (&'static [u8], &'static str, &'static [u8]);
+
+fn filters(cases: &[Filtered]) {
+    let sandbox = Sandbox::new();
+    for (input, line, output) in cases {
+        let got = sandbox.pipe(input, &format!("apply {line}"));
+        assert_eq!(
+            (got.status, got.raw.escape_ascii().to_string()),
+            (0, output.escape_ascii().to_string()),
+            "{line}: {}",
+            got.err
+        );
+    }
+}
+
+/// Refused, whatever the files are: words, and what is told.
+fn refuses(sandbox: &Sandbox, cases: &[(&str, &[&str])]) {
+    for (line, parts) in cases {
+        let got = sandbox.run(line);
+        assert_eq!(got.status, 2, "{line}: {got:#?}");
+        for part in *parts {
+            assert!(got.err.contains(part), "{line}: {part}\n{}", got.err);
+        }
+    }
+}
+
+#[test]
+fn what_is_said_twice_happens_twice_or_is_refused() {
+    filters(&[
+        (
+            b"t\n0730\n",
+            "'(\\d\\d)(\\d\\d)' --add-column hour '$1' --add-column min '$2' --format csv",
+            b"t,hour,min\n0730,07,30\n",
+        ),
+        (
+            b"a,b\n1,2\n",
+            "1 --set b '$0' --set a '${@cell b}' --format csv",
+            b"a,b\n2,1\n",
+        ),
+        (
+            b"a,b\n1,2\n",
+            "1 --set b x --add-column c '${@cell b}' --format csv",
+            b"a,b,c\n1,x,2\n",
+        ),
+        (
+            b"{\"a\":\"1\"}\n",
+            "1 --add-column b '$0' --add-column c d --format jsonl",
+            b"{\"a\":\"1\", \"b\": \"1\", \"c\": \"d\"}\n",
+        ),
+        (
+            b"quay 1\nquay 2\n",
+            "quay --with Q --expect 1.. --expect ..3 --ensure '\\d' --ensure '^Q'",
+            b"Q 1\nQ 2\n",
+        ),
+        (
+            b"quay 1\nquay 2\n",
+            "quay --with Q --lines 1 --then Q --with K --lines 1",
+            b"K 1\nquay 2\n",
+        ),
+    ]);
+    let sandbox = Sandbox::with("a.csv", "a,b\n1,2\n");
+    for (line, message) in [
+        ("--expect 1 --expect 2", "2 changes were expected"),
+        ("--ensure x --ensure 1", "would not match"),
+        ("--ensure 1 --ensure x", "would not match"),
+    ] {
+        let got = sandbox.run(&format!("apply 1 --with x --columns a a.csv --yes {line}"));
+        assert!(
+            got.status == 1 && got.err.contains(message),
+            "{line}: {got:#?}"
+        );
+        assert_eq!(sandbox.text("a.csv"), "a,b\n1,2\n");
+    }
+    // The values are those that are set.
+    let set = "preview 1 --columns a,b --set b x a.csv --ensure";
+    assert_eq!(sandbox.run(&format!("{set} '[1x]'")).status, 0);
+    assert_eq!(sandbox.run(&format!("{set} '[12]'")).status, 1);
+    refuses(
+        &sandbox,
+        &[
+            (
+                "preview 1 --with a --with b a.csv",
+                &["`--with` is given twice"],
+            ),
+            (
+                "preview 1 --columns a --columns=b --remove a.csv",
+                &["`--columns` is given twice"],
+            ),
+            (
+                "find 1 --lines 1 --lines 2 a.csv",
+                &["`--lines` is given twice", "--then"],
+            ),
+            ("find 1 -i a.csv -i", &["`--ignore-case` is given twice"]),
+            (
+                "find 1 --pick 1 --pick 2 a.csv",
+                &["`--pick` is given twice"],
+            ),
+            (
+                "extract 1 --select a --select b a.csv",
+                &["`--select` is given twice"],
+            ),
+            (
+                "preview 1 --with a --then 2 --with b --with c a.csv",
+                &["`--with` is given twice"],
+            ),
+            (
+                "preview 1 --with a --show 1 --then 2 --with b --show 2 a.csv",
+                &["`--show` is given twice"],
+            ),
+            (
+                "preview --swap-chars a b --swap-chars c d a.csv",
+                &["`--swap-chars` is given twice"],
+            ),
+            ("preview 1 --set a x --set 1 y a.csv", &["`1` is set twice"]),
+            (
+                "preview 1 --add-column c x --add-column c y a.csv",
+                &["`c` is added twice"],
+            ),
+        ],
+    );
+}
+
+#[test]
+fn rows_that_are_not_as_the_first() {
+    let sandbox = Sandbox::new();
+    sandbox.write("ragged.csv", "a,b\n1\n1,2\n1,2,3\n");
+    let line = "apply 1 --columns a --add-column c x --ragged ragged.csv --yes";
+    let got = sandbox.run(line);
+    assert!(
+        got.status == 3 && got.err.contains("ragged.csv, line 4"),
+        "{got:#?}"
+    );
+    assert!(got.err.contains("3 cells and the first row 2"), "{got:#?}");
+    sandbox.run(&format!("{line} --skip-problems")).ok();
+    assert_eq!(sandbox.text("ragged.csv"), "a,b,c\n1,,x\n1,2,x\n1,2,3\n");
+    for (name, bad, line) in [
+        ("a.jsonl", "{\"a\":\n{\"a\":\"1\"}\n", "--columns a"),
+        ("h.csv", "\"a\"b,c\n1,2\n", "--columns 1"),
+        ("n.csv", "\"a\"b,c\n1,2\n", "--columns 1 --no-header"),
+    ] {
+        sandbox.write(name, bad);
+        let line = format!("apply 1 --with x {line} {name} --yes");
+        assert_eq!(sandbox.run(&line).status, 3, "{line}");
+        assert_eq!(sandbox.text(name), bad);
+        sandbox.run(&format!("{line} --skip-problems"));
+        assert_eq!(sandbox.text(name), bad.replace('1', "x"), "{line}");
+    }
+}
