@@ -6,6 +6,7 @@
 mod backtracking;
 mod candidates;
 mod linear;
+mod stray;
 mod syntax;
 
 pub(crate) use candidates::Candidates;

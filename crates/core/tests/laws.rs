@@ -203,6 +203,19 @@ fn step_text() -> impl Strategy<Value = StepText> {
     )
 }
 
+/// Offsets of the characters and stray bytes of a text, and which are word characters.
+fn signs(text: &[u8]) -> Vec<(usize, bool)> {
+    let mut signs = Vec::new();
+    for chunk in text.utf8_chunks() {
+        let at = chunk.valid().as_ptr() as usize - text.as_ptr() as usize;
+        let chars = chunk.valid().char_indices();
+        signs.extend(chars.map(|(i, c)| (at + i, c.is_alphanumeric())));
+        let stray = at + chunk.valid().len();
+        signs.extend((stray..stray + chunk.invalid().len()).map(|at| (at, false)));
+    }
+    signs
+}
+
 /// Sorted, disjoint edits of a text; they may touch.
 fn edits_of(length: usize, step: usize) -> impl Strategy<Value = Vec<Edit>> {
     let edit = (0..4usize, 0..4usize, "[xyz]{0,3}");
@@ -344,6 +357,47 @@ proptest! {
         prop_assert!(composed.windows(2).all(|pair| pair[0].span.to <= pair[1].span.from));
     }
 
+    /// A stray byte beside a match is not a word character, whatever stands beside it in turn.
+    #[test]
+    fn stray_bytes_are_no_words(text in text(), tail in pick_of(&[&b"a\x96"[..], b"\x96a", b"\xFFa", b"a\xE2\x82", b""])) {
+        let text = [text, tail.to_vec()].concat();
+        let signs = signs(&text);
+        let ends = signs.iter().map(|sign| sign.0).chain([text.len()]);
+        let held = |holds: fn(bool, bool) -> bool| {
+            let mut places = Vec::new();
+            for (index, at) in ends.clone().enumerate() {
+                let before = index > 0 && signs[index - 1].1;
+                let after = signs.get(index).is_some_and(|sign| sign.1);
+                // No empty match lies behind the last line end.
+                let behind = at == text.len() && text.ends_with(b"\n");
+                if holds(before, after) && !behind {
+                    places.push(Span::new(at, at));
+                }
+            }
+            places
+        };
+        let looks: [(&str, fn(bool, bool) -> bool); 6] = [
+            (r"\b", |before, after| before != after),
+            (r"\B", |before, after| before == after),
+            (r"\b{start}", |before, after| !before && after),
+            (r"\b{end}", |before, after| before && !after),
+            (r"\b{start-half}", |before, _| !before),
+            (r"\b{end-half}", |_, after| !after),
+        ];
+        for (look, holds) in looks {
+            let pattern = Pattern::new(look, &MatchOptions::default()).unwrap();
+            prop_assert_eq!(support::spans(&pattern, &text), held(holds), "{} {}", look, text.escape_ascii());
+            prop_assert_eq!(pattern.finder().is_match(&text).unwrap(), !held(holds).is_empty());
+        }
+        // Whole words are the runs of word characters.
+        let whole_word = MatchOptions { whole_word: true, ..MatchOptions::default() };
+        let words = Pattern::new(r"\w+", &whole_word).unwrap();
+        let found = support::spans(&words, &text);
+        let starts = held(|before, after| !before && after).into_iter();
+        let ends = held(|before, after| before && !after).into_iter();
+        prop_assert_eq!(found, starts.zip(ends).map(|(a, b)| Span::new(a.from, b.to)).collect::<Vec<_>>());
+    }
+
     /// Both engines find the same: an empty look-ahead in front changes only the engine.
     #[test]
     fn the_engines_agree(text in "[ab7é \\n]{0,12}", step in step(), multi_line in any::<bool>()) {
@@ -364,7 +418,7 @@ proptest! {
         prop_assert_eq!(splice(&spliced, &back), text.as_bytes());
     }
 
-    /// What a rewrite file prints parses to the same rewrite, whatever it holds.
+    /// XX prints parses to the same rewrite, whatever it holds.
     #[test]
     fn rewrite_file_prints_what_it_parses(
         title in prop::option::of(words()),

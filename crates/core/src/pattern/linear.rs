@@ -6,6 +6,7 @@
 //! matches inside a character are dropped here instead.
 
 use super::candidates::{Candidates, relaxed_regex};
+use super::stray::StrayBytes;
 use super::{Groups, Matches, PatternError, Slot, may_be_empty_at};
 use crate::Span;
 use regex_automata::meta::{self, Regex};
@@ -64,6 +65,7 @@ impl Engine {
             regex: self.regex.clone(),
             cache: self.regex.create_cache(),
             slots: vec![None; self.regex.group_info().slot_len()],
+            stray: StrayBytes::new(&self.hir).map(Box::new),
         }
     }
 }
@@ -73,17 +75,35 @@ pub(super) struct Finder {
     regex: Regex,
     cache: meta::Cache,
     slots: Vec<Option<NonMaxUsize>>,
+    /// Where the pattern looks at what stands beside a match.
+    stray: Option<Box<StrayBytes>>,
 }
 
 impl Finder {
     pub(super) fn is_match(&mut self, unit: &[u8]) -> bool {
+        let stray = self.stray.as_mut().and_then(|stray| stray.ready(unit));
+        match stray {
+            Some((finder, text)) => finder.matches(text),
+            None => self.matches(unit),
+        }
+    }
+
+    pub(super) fn collect(&mut self, unit: &[u8], groups: bool, matches: &mut Matches) {
+        let stray = self.stray.as_mut().and_then(|stray| stray.ready(unit));
+        match stray {
+            Some((finder, text)) => finder.collect_all(text, groups, matches),
+            None => self.collect_all(unit, groups, matches),
+        }
+    }
+
+    fn matches(&mut self, unit: &[u8]) -> bool {
         let earliest = Input::new(unit).earliest(true);
         let mut found = self.regex.search_half_with(&mut self.cache, &earliest);
         // An empty match may lie where none may be; then only a full search can tell.
         if found.is_some_and(|half| !may_be_empty_at(unit, half.offset())) {
             let mut matches = Matches::default();
             matches.clear();
-            self.collect(unit, false, &mut matches);
+            self.collect_all(unit, false, &mut matches);
             if matches.is_empty() {
                 found = None;
             }
@@ -91,7 +111,7 @@ impl Finder {
         found.is_some()
     }
 
-    pub(super) fn collect(&mut self, unit: &[u8], groups: bool, matches: &mut Matches) {
+    fn collect_all(&mut self, unit: &[u8], groups: bool, matches: &mut Matches) {
         let wanted = if groups { self.slots.len() } else { 2 };
         matches.stride = wanted / 2;
         let mut at = 0;
