@@ -34,7 +34,10 @@ use screen::Screen;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::{Handle, Signals};
 use state::{Action, Edit, Effect, Leave, State, Texts};
+use std::ffi::OsStr;
 use std::io;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread::JoinHandle;
@@ -210,10 +213,10 @@ fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result
 fn layouts(state: &State) -> Vec<(Option<Layout>, bool)> {
     let rewrite = state.plan.rewrite.build(&mut UnreadTables).ok();
     let layout = |path: &[u8]| {
-        let path = String::from_utf8_lossy(path);
+        let path = Path::new(OsStr::from_bytes(path));
         let steps = rewrite.as_ref()?.steps().iter();
         let mut columns = steps.filter_map(|step| step.query.columns.as_ref());
-        columns.find_map(|columns| columns.options.layout(&path))
+        columns.find_map(|columns| columns.options.layout(path))
     };
     let files = state.plan.files.iter();
     files

@@ -1,6 +1,6 @@
 //! The two-column files that the filter `map` looks values up in.
 
-use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::{Table, Tables};
 use brisk_quill_files::{open_below, open_regular};
 use std::collections::BTreeMap;
@@ -25,7 +25,7 @@ pub struct UnreadTables;
 
 impl Tables for UnreadTables {
     fn table(&mut self, _: &str) -> Result<Arc<Table>, String> {
-        Ok(Arc::new(Table::new(Vec::new())))
+        Ok(Arc::default())
     }
 }
 
@@ -71,7 +71,7 @@ impl Tables for FileTables {
     }
 }
 
-/// A row of names at the top does no harm: it only maps the one name to the other.
+/// Every row counts: there is no row of names.
 fn read(file: File, path: &Path) -> Result<Table, String> {
     let mut bytes = Vec::new();
     let read = file.take(MOST + 1).read_to_end(&mut bytes);
@@ -86,7 +86,7 @@ fn read(file: File, path: &Path) -> Result<Table, String> {
         .flexible(true)
         .delimiter(if tabs { b'\t' } else { b',' })
         .from_reader(bytes);
-    let mut pairs = Vec::new();
+    let mut table = Table::default();
     for row in rows.records() {
         let row = row.map_err(|error| error.to_string())?;
         let line = row.position().map_or(0, csv::Position::line);
@@ -96,7 +96,15 @@ fn read(file: File, path: &Path) -> Result<Table, String> {
                 row.len()
             ));
         };
-        pairs.push((old.to_owned(), new.to_owned()));
+        table.add(old.to_owned(), new.to_owned()).map_err(|other| {
+            let shown = |text: &str| visible(text.as_bytes());
+            format!(
+                "line {line} has `{}` for `{}`, and a line before has `{}`",
+                shown(new),
+                shown(old),
+                shown(other)
+            )
+        })?;
     }
-    Ok(Table::new(pairs))
+    Ok(table)
 }

@@ -29,6 +29,7 @@ pub use list::{Column, ColumnList, ColumnsError, ColumnsErrorKind};
 pub use row::{CellFault, Field, Row};
 pub(crate) use row::{CellOffsets, RowCell, RowReader};
 pub use scan::RowFault;
+use std::path::Path;
 pub use table::{ColumnFault, Table};
 pub(crate) use table::{Header, nearest, pointer_of};
 
@@ -60,8 +61,9 @@ impl Format {
     }
 
     /// The form that the extension of a path tells.
-    pub fn of_path(path: &str) -> Option<Self> {
-        let (_, extension) = path.rsplit_once('.')?;
+    pub fn of_path(path: &Path) -> Option<Self> {
+        let name = path.file_name()?.to_string_lossy();
+        let (_, extension) = name.rsplit_once('.')?;
         Some(match extension.to_ascii_lowercase().as_str() {
             "csv" => Self::Csv,
             "tsv" | "tab" => Self::Tsv,
@@ -130,7 +132,7 @@ impl Default for TableOptions {
 
 impl TableOptions {
     /// How the file at `path` is read; `None` where its form is not known.
-    pub fn layout(&self, path: &str) -> Option<Layout> {
+    pub fn layout(&self, path: &Path) -> Option<Layout> {
         // A delimiter alone tells what the extension does not.
         let told = self
             .format

@@ -10,24 +10,57 @@ pub(crate) struct Written {
     comma: bool,
     /// It is written with a `+`.
     plus: bool,
+    /// It has a comma that may stand between thousands: `1,000`.
+    maybe_thousands: bool,
+}
+
+/// Why a text cannot be calculated with.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum NumberFault {
+    /// It is no number.
+    NoNumber,
+    /// It is one with more digits than there is room for.
+    TooLong,
 }
 
 impl Written {
-    /// Reads `-4,20`, `+7` or `0.5`; blanks around it do not matter.
-    pub fn read(text: &str) -> Option<Self> {
+    /// The digits that every number may have, zeros at the start not counted.
+    pub const DIGITS_MOST: usize = 28;
+
+    /// Reads `-4,20`, `+7` or `0.5`; blanks around it do not matter, nor do zeros at the start.
+    ///
+    /// # Errors
+    ///
+    /// When it is no number, or one with too many digits.
+    pub fn read(text: &str) -> Result<Self, NumberFault> {
         let text = text.trim();
         let digits = text.strip_prefix(['+', '-']).unwrap_or(text);
         let (whole, part) = digits.split_once(['.', ',']).unwrap_or((digits, "0"));
         let plain = |part: &str| !part.is_empty() && part.bytes().all(|b| b.is_ascii_digit());
         if !plain(whole) || !plain(part) {
-            return None;
+            return Err(NumberFault::NoNumber);
         }
-        let value = Decimal::from_str_exact(&text.replace(',', ".").replace('+', "")).ok()?;
-        Some(Self {
-            value,
-            comma: text.contains(','),
+        let exact = Decimal::from_str_exact(&text.replace(',', ".").replace('+', ""));
+        let comma = text.contains(',');
+        Ok(Self {
+            value: exact.map_err(|_| NumberFault::TooLong)?,
+            comma,
             plus: text.starts_with('+'),
+            maybe_thousands: comma
+                && part.len() == 3
+                && whole.len() <= 3
+                && !whole.starts_with('0'),
         })
+    }
+
+    /// Whether its comma may stand between thousands, as in `1,000`.
+    pub fn maybe_thousands(self) -> bool {
+        self.maybe_thousands
+    }
+
+    /// Whether it is below zero.
+    pub fn is_negative(self) -> bool {
+        self.value.is_sign_negative()
     }
 
     /// The sum, with as many digits after the point as the longer of the two, and the point of the
@@ -42,6 +75,22 @@ impl Written {
             // Nothing is added up without a look at its digits.
             value.rescale(scale);
         }
+        self.with(value, scale, other)
+    }
+
+    /// The exact product, with as many digits after the point as both together, and the point of
+    /// the first that has one; `None` where it has too many digits.
+    pub fn times(self, other: Self) -> Option<Self> {
+        let mut value = self.value.checked_mul(other.value)?;
+        let scale = self.value.scale() + other.value.scale();
+        if value.is_zero() {
+            value.rescale(scale);
+        }
+        self.with(value, scale, other)
+    }
+
+    /// The result of this and `other`; `None` where it has not `scale` digits after the point.
+    fn with(self, value: Decimal, scale: u32, other: Self) -> Option<Self> {
         let comma = match self.value.scale() {
             0 => self.comma || other.comma,
             _ => self.comma,
@@ -51,13 +100,6 @@ impl Written {
             comma,
             ..self
         })
-    }
-
-    /// The exact product; `None` where it has too many digits.
-    pub fn times(self, other: Self) -> Option<Self> {
-        let value = self.value.checked_mul(other.value)?;
-        let scale = self.value.scale() + other.value.scale();
-        (value.scale() == scale || value.is_zero()).then_some(Self { value, ..self })
     }
 
     /// Exactly `digits` digits after the point, a half rounded away from zero.

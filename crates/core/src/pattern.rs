@@ -140,6 +140,14 @@ impl Pattern {
         })
     }
 
+    /// Whether it can match a line feed, and no carriage return.
+    pub(crate) fn has_bare_line_feed(&self) -> bool {
+        match &self.engine {
+            Engine::Linear(engine) => engine.can_match(b'\n') && !engine.can_match(b'\r'),
+            Engine::Backtracking(_) => self.source.contains("\\n") && !self.source.contains("\\r"),
+        }
+    }
+
     /// Whether it runs on the engine that is not linear in the text: it holds look-around, or a
     /// reference to one of its own groups.
     pub fn backtracks(&self) -> bool {
@@ -169,11 +177,22 @@ impl Pattern {
         }
     }
 
-    /// Scratch memory for searching with this pattern, to be kept and used again.
+    /// Scratch memory for searching lines, or larger units, with this pattern, to be kept and
+    /// used again.
     pub fn finder(&self) -> Finder {
+        self.finder_in(Within::Lines)
+    }
+
+    /// Scratch memory for searching the values of cells, in which a line end at the end is text
+    /// like any other.
+    pub fn value_finder(&self) -> Finder {
+        self.finder_in(Within::Value)
+    }
+
+    fn finder_in(&self, within: Within) -> Finder {
         match &self.engine {
-            Engine::Linear(engine) => Finder(Scratch::Linear(Box::new(engine.finder()))),
-            Engine::Backtracking(engine) => Finder(Scratch::Backtracking(engine.finder())),
+            Engine::Linear(engine) => Finder(Scratch::Linear(Box::new(engine.finder(within)))),
+            Engine::Backtracking(engine) => Finder(Scratch::Backtracking(engine.finder(within))),
         }
     }
 }
@@ -205,7 +224,7 @@ impl Finder {
     /// Replaces `matches` by all matches in `unit`, left to right, none overlapping another.
     ///
     /// With `groups`, the groups of each match are recorded too. Empty matches never lie inside
-    /// a character, nor where the match before them ended, nor behind a final line end.
+    /// a character, nor where the match before them ended, nor, in lines, behind a final line end.
     ///
     /// # Errors
     ///
@@ -319,11 +338,22 @@ impl Matches {
     }
 }
 
-/// Whether an empty match may lie at offset `at` of `unit`: not inside a character, and not
-/// behind the last line end, where there is no line.
-fn may_be_empty_at(unit: &[u8], at: usize) -> bool {
-    let behind_last_line = at == unit.len() && unit.ends_with(b"\n");
-    !behind_last_line && !inside_char(unit, at)
+/// The kind of unit that is searched.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Within {
+    /// Lines: behind the last line end there is none.
+    Lines,
+    /// The value of a cell.
+    Value,
+}
+
+impl Within {
+    /// Whether an empty match may lie at offset `at` of `unit`: not inside a character, and not
+    /// behind the last line end, where there is no line.
+    fn may_be_empty_at(self, unit: &[u8], at: usize) -> bool {
+        let behind_last_line = self == Self::Lines && at == unit.len() && unit.ends_with(b"\n");
+        !behind_last_line && !inside_char(unit, at)
+    }
 }
 
 /// Whether offset `at` of `text` lies strictly inside a valid UTF-8 character.

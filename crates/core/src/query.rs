@@ -15,6 +15,7 @@ pub(crate) use walk::{Walk, Wanted};
 
 use crate::address::Spec;
 use crate::columns::{Columns, Layout};
+use crate::pattern::Finder;
 use crate::{Pattern, UnitKind};
 use std::path::Path;
 
@@ -81,6 +82,14 @@ impl Query {
         }
     }
 
+    /// Scratch memory for searching its units with a pattern.
+    pub(crate) fn finder_of(&self, pattern: &Pattern) -> Finder {
+        match self.unit {
+            UnitKind::Cell => pattern.value_finder(),
+            UnitKind::Line | UnitKind::Paragraph | UnitKind::Text => pattern.finder(),
+        }
+    }
+
     /// Whether it can only be evaluated on a text that is there as a whole.
     pub(crate) fn needs_whole_text(&self) -> bool {
         self.scope.needs_whole_text()
@@ -106,11 +115,11 @@ impl Query {
 
     /// Whether the form of the file at `path` is known, where its columns are looked at.
     pub fn is_table(&self, path: &Path) -> bool {
-        self.columns.is_none() || self.layout(&path.to_string_lossy()).is_some()
+        self.columns.is_none() || self.layout(path).is_some()
     }
 
     /// How the cells of the file at `path` are read, where they are looked at.
-    pub(crate) fn layout(&self, path: &str) -> Option<Layout> {
+    pub(crate) fn layout(&self, path: &Path) -> Option<Layout> {
         self.columns.as_ref()?.options.layout(path)
     }
 

@@ -303,26 +303,27 @@ impl<'r> Run<'r> {
 
     /// Begins the next text, which comes from `file` and lies `start` bytes into it; offsets are
     /// those in the file.
-    pub fn text(&mut self, file: &str, start: u64) -> Evaluation<'_, 'r> {
+    pub fn text(&mut self, file: impl AsRef<Path>, start: u64) -> Evaluation<'_, 'r> {
+        let file = file.as_ref();
         self.begin(file, self.cut(file), PartStart::of_text(start))
     }
 
     /// Whether what becomes of a line of `file` depends on nothing but the line and where it
     /// lies, so that its text may be evaluated in parts, on several threads: see [`Run::part`].
-    pub fn is_local(&self, file: &str) -> bool {
+    pub fn is_local(&self, file: impl AsRef<Path>) -> bool {
         let steps = &self.rewrite.steps[..self.steps.len()];
         let mut steps = steps.iter().enumerate();
         // Which lines a step sees behind another, nobody knows without that text as a whole.
-        matches!(self.cut(file), Cut::Lines)
+        matches!(self.cut(file.as_ref()), Cut::Lines)
             && steps.all(|(index, step)| step.is_local() && (index == 0 || step.needs_no_place()))
     }
 
     /// The same as [`Run::text`] for a part of a text that is [local](Run::is_local).
-    pub fn part(&mut self, file: &str, start: PartStart) -> Evaluation<'_, 'r> {
-        self.begin(file, Cut::Lines, start)
+    pub fn part(&mut self, file: impl AsRef<Path>, start: PartStart) -> Evaluation<'_, 'r> {
+        self.begin(file.as_ref(), Cut::Lines, start)
     }
 
-    fn begin(&mut self, file: &str, cut: Cut, start: PartStart) -> Evaluation<'_, 'r> {
+    fn begin(&mut self, file: &Path, cut: Cut, start: PartStart) -> Evaluation<'_, 'r> {
         for step in &mut self.steps {
             step.begin_text(file, &start);
         }
@@ -343,7 +344,7 @@ impl<'r> Run<'r> {
     ///
     /// Steps on lines keep lines whole, and those on cells keep records whole; but a step on
     /// lines may open or close the quotes that a later step on cells goes by.
-    fn cut(&self, file: &str) -> Cut {
+    fn cut(&self, file: &Path) -> Cut {
         let steps = &self.rewrite.steps[..self.steps.len()];
         let layouts = steps.iter().map(|step| step.query.layout(file));
         let layouts: Vec<Option<Layout>> = layouts.collect();

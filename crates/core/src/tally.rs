@@ -1,7 +1,7 @@
 //! How often each value occurs, and what numbers beside it add up to.
 
 use crate::Inventory;
-use crate::decimal::Written;
+use crate::decimal::{NumberFault, Written};
 use std::sync::Arc;
 
 /// Values that are held apart; more of them are counted together.
@@ -91,8 +91,9 @@ impl Tally {
             return;
         };
         match Written::read(&String::from_utf8_lossy(number)) {
-            None => self.no_numbers += 1,
-            Some(number) => sum.add(Sum::Number(number)),
+            Err(NumberFault::NoNumber) => self.no_numbers += 1,
+            Err(NumberFault::TooLong) => sum.add(Sum::TooLong),
+            Ok(number) => sum.add(Sum::Number(number)),
         }
     }
 

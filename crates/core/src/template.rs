@@ -16,8 +16,11 @@ pub use parse::{TemplateError, TemplateErrorKind};
 use crate::columns::{Column, Row};
 use crate::pattern::GroupSpans;
 use crate::{Groups, Span};
-use filters::Call;
+use filters::{Call, Setting};
+use std::borrow::Cow;
+use std::cell::Cell;
 use std::fmt;
+use std::path::Path;
 
 /// A parsed replacement text.
 ///
@@ -87,7 +90,7 @@ pub struct Occasion<'t> {
     /// The number of the unit's line in the text the step sees, from 1.
     pub line: u64,
     /// The path of the file, `-` for standard input.
-    pub file: &'t str,
+    pub file: &'t Path,
     /// The number of the match among those taken in the run, from 1.
     pub count: u64,
     /// The row it lies in, where there are rows.
@@ -235,62 +238,71 @@ impl Template {
     ///
     /// When a filter cannot work on its value, or the text would be over 1 MiB longer than the
     /// match; `out` is of no use then.
-    pub fn expand(&self, occasion: &Occasion<'_>, out: &mut Vec<u8>) -> Result<(), FilterProblem> {
+    pub fn expand(
+        &self,
+        occasion: &Occasion<'_>,
+        out: &mut Vec<u8>,
+    ) -> Result<Expanded, FilterProblem> {
         // Most texts are short.
         out.reserve(32);
         let matched = occasion.groups.get(0);
         let matched = matched.map_or(0, |span| span.range().len());
         let most = out.len() + matched + TEXT_MOST;
+        let thousands = Cell::new(false);
+        let setting = Setting {
+            most: matched + TEXT_MOST,
+            // A match holds only valid UTF-8.
+            group: &|number| {
+                let text = occasion.value(&Subject::Group(number)).unwrap_or_default();
+                String::from_utf8_lossy(&text).into_owned()
+            },
+            thousands: &thousands,
+        };
         for part in &self.parts {
             match part {
                 Part::Text(text) => out.extend_from_slice(text.as_bytes()),
-                Part::Reference { subject, calls } => match (subject, calls.as_slice()) {
-                    (Subject::Group(number), []) => {
-                        if let Some(span) = occasion.groups.get(*number) {
-                            out.extend_from_slice(&occasion.unit[span.range()]);
-                        }
-                    }
-                    (Subject::Cell(column), []) => {
-                        let value = occasion.row.and_then(|row| row.value(column));
+                Part::Reference { subject, calls } => {
+                    let value = occasion.value(subject);
+                    if calls.is_empty() {
                         out.extend_from_slice(value.as_deref().unwrap_or_default());
-                    }
-                    (subject, calls) => {
-                        let value = occasion.value(subject);
-                        let text = filters::run(calls, value, matched + TEXT_MOST)?;
+                    } else {
+                        let text = filters::run(calls, value.as_deref(), &setting)?;
                         out.extend_from_slice(text.as_bytes());
                     }
-                },
+                }
             }
             if out.len() > most {
                 return Err(FilterProblem::too_long("the template"));
             }
         }
-        Ok(())
+        Ok(Expanded {
+            maybe_thousands: thousands.get(),
+        })
     }
 }
 
-impl Occasion<'_> {
-    /// The text of a subject; `None` is a group that took no part.
-    fn value(&self, subject: &Subject) -> Option<String> {
-        let stem = || {
-            let path = std::path::Path::new(self.file);
-            path.file_stem()
-                .map_or_else(String::new, |s| s.to_string_lossy().into_owned())
-        };
+/// What is known of a text that a template has written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Expanded {
+    /// A number was calculated with whose comma may stand between thousands, as in `1,000`.
+    pub maybe_thousands: bool,
+}
+
+impl<'t> Occasion<'t> {
+    /// The bytes of a subject; `None` is a group that took no part, or a cell that is absent.
+    fn value(&self, subject: &Subject) -> Option<Cow<'t, [u8]>> {
+        let number = |number: u64| Cow::from(number.to_string().into_bytes());
         Some(match subject {
-            // A match holds only valid UTF-8.
-            Subject::Group(number) => {
-                let span = self.groups.get(*number)?;
-                String::from_utf8_lossy(&self.unit[span.range()]).into_owned()
+            Subject::Group(number) => Cow::from(&self.unit[self.groups.get(*number)?.range()]),
+            Subject::Line => number(self.line),
+            Subject::File => Cow::from(self.file.as_os_str().as_encoded_bytes()),
+            Subject::Stem => {
+                let stem = self.file.file_stem().unwrap_or_default();
+                Cow::from(stem.as_encoded_bytes())
             }
-            Subject::Line => self.line.to_string(),
-            Subject::File => self.file.to_owned(),
-            Subject::Stem => stem(),
-            Subject::Count => self.count.to_string(),
-            Subject::Row => self.row?.number?.to_string(),
-            Subject::Cell(column) => {
-                String::from_utf8_lossy(&self.row?.value(column)?).into_owned()
-            }
+            Subject::Count => number(self.count),
+            Subject::Row => number(self.row?.number?),
+            Subject::Cell(column) => self.row?.value(column)?,
         })
     }
 }

@@ -62,7 +62,16 @@ fn step() -> impl Strategy<Value = Say> {
         r"\z",
         r"\n*",
     ];
-    let templates = ["", "a", "$0$0", "<$0>", "\\n", "b\\r\\n", "${@count}"];
+    let templates = [
+        "",
+        "a",
+        "$0$0",
+        "<$0>",
+        "\\n",
+        "b\\r\\n",
+        "${@count}",
+        "${0 | add 1}",
+    ];
     let actions = [
         "",
         "",
@@ -472,7 +481,7 @@ proptest! {
         let groups = [Some(Span::new(0, 2)), Some(Span::new(0, 1)), None];
         let (mut one, mut two) = (Vec::new(), Vec::new());
         let matches = Matches::of_one(&groups);
-        let occasion = Occasion { unit: b"ab", groups: matches.groups(0), line: 7, file: "a/b.txt", count: 3, row: None };
+        let occasion = Occasion { unit: b"ab", groups: matches.groups(0), line: 7, file: "a/b.txt".as_ref(), count: 3, row: None };
         template.expand(&occasion, &mut one).unwrap();
         again.expand(&occasion, &mut two).unwrap();
         prop_assert_eq!(one, two);

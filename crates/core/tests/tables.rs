@@ -141,7 +141,7 @@ fn templates() {
                     unit,
                     groups: matches.groups(0),
                     line: 4,
-                    file: "notices/07-buoy.md",
+                    file: "notices/07-buoy.md".as_ref(),
                     count: 9,
                     row: None,
                 };
@@ -355,8 +355,15 @@ struct Berths;
 
 impl Tables for Berths {
     fn table(&mut self, path: &str) -> Result<Arc<Table>, String> {
-        let pairs = [("7", "East Quay"), ("12", "West Quay"), ("7", "Coal Pier")];
-        let table = Table::new(pairs.map(|(old, new)| (old.to_owned(), new.to_owned())));
+        let mut table = Table::default();
+        for (old, new, done) in [
+            ("7", "East Quay", Ok(())),
+            ("12", "West Quay", Ok(())),
+            ("7", "East Quay", Ok(())),
+            ("7", "Coal Pier", Err("East Quay")),
+        ] {
+            assert_eq!(table.add(old.into(), new.into()), done);
+        }
         match path {
             "berths.csv" => Ok(Arc::new(table)),
             other => Err(format!("no {other}")),
@@ -375,12 +382,24 @@ fn filters() {
         ("EAST quay, old pier", "title", Ok("East Quay, Old Pier")),
         ("élan de mer", "capital", Ok("Élan de mer")),
         ("", "capital", Ok("")),
+        // Unicode's title case, and what is right already stays.
+        ("İstanbul ẞa ﬁsh", "title", Ok("İstanbul ẞa Fish")),
+        (
+            "ß ǆamija Ǉubav ŉ ანი",
+            "title",
+            Ok("Ss ǅamija ǈubav ʼN ანი"),
+        ),
+        ("ΟΔΟΣ ΣΑΣ 2ND o'NEIL", "title", Ok("Οδος Σας 2nd O'neil")),
+        ("ﬁsh", "capital", Ok("Fish")),
+        ("ǆ", "capital", Ok("ǅ")),
+        ("İx", "capital", Ok("İx")),
         (
             "Søren Ånstad, Țar, e\u{301}",
             "plain",
             Ok("Søren Anstad, Tar, e"),
         ),
         ("한국 क्षि", "plain", Ok("한국 क्षि")),
+        ("a ≠ b, ≮, Ω, ø ǖ", "plain", Ok("a ≠ b, ≮, Ω, ø u")),
         (" \t quay\u{a0}", "trim", Ok("quay")),
         (" a \t\u{2003} b  ", "squeeze", Ok(" a b ")),
         ("e\u{301}👩‍⚓x", "take 2", Ok("e\u{301}👩‍⚓")),
@@ -400,6 +419,10 @@ fn filters() {
         ("9", "map berths.csv", Err("`9` is not in the table")),
         ("9", "map berths.csv else ?", Ok("?")),
         ("9", "map 'berths.csv' else ''", Ok("")),
+        ("9", "map berths.csv else $1", Ok("9")),
+        ("9", "map berths.csv else '$1'", Ok("$1")),
+        ("9", "take 0 | default $0", Ok("9")),
+        ("-", "if $0 else $0", Ok("-")),
         ("", "default none", Ok("none")),
         ("x", "default none", Ok("x")),
         ("-", "default none", Ok("none")),
@@ -411,6 +434,17 @@ fn filters() {
         ("4,2", "add 1", Ok("5,2")),
         ("4.20", "add 0.8", Ok("5.00")),
         ("4.2", "times 1.5", Ok("6.30")),
+        ("0.00", "times 2", Ok("0.00")),
+        ("1", "times 2,5", Ok("2,5")),
+        ("1.5", "times 2,5", Ok("3.75")),
+        ("1", "add 2,5", Ok("3,5")),
+        ("0,0", "times 0.0", Ok("0,00")),
+        ("007,50", "add 0", Ok("7,50")),
+        (
+            "99999999999999999999999999999999999999",
+            "add 1",
+            Err("has too many digits: at most 28"),
+        ),
         ("0,1", "add 0,2", Ok("0,3")),
         ("+7", "add -2", Ok("+5")),
         ("-7", "times -2", Ok("14")),
@@ -436,6 +470,22 @@ fn filters() {
             Err("`31.02.2026` cannot be read as %d.%m.%Y"),
         ),
         ("soon", "date '%d.%m.%Y' '%Y-%m-%d'", Err("cannot be read")),
+        (
+            "1.2.24",
+            "date %d.%m.%Y %F",
+            Err("has the year 24, and %Y takes four digits"),
+        ),
+        ("1.2.0024", "date %d.%m.%Y %F", Ok("0024-02-01")),
+        ("1.2.24", "date %d.%m.%y %F", Ok("2024-02-01")),
+        ("07:30", "date %H:%M %T", Ok("07:30:00")),
+        ("07", "date %H %T", Ok("07:00:00")),
+        (
+            "23:59:60",
+            "date %T %H:%M:%S",
+            Err("has a second numbered 60"),
+        ),
+        ("23:59:59", "date %T %H:%M:%S", Ok("23:59:59")),
+        ("07:30", "date %T %H:%M", Err("cannot be read")),
         ("06:30", "date '%H:%M' '%Y'", Err("cannot be read")),
         (
             " east   QUAY ",
@@ -456,14 +506,14 @@ fn filters() {
             unit,
             groups,
             line: 1,
-            file: "-",
+            file: "-".as_ref(),
             count: 1,
             row: None,
         };
         let mut out = Vec::new();
         let done = template.expand(&occasion, &mut out);
         match (done, wanted) {
-            (Ok(()), Ok(wanted)) => {
+            (Ok(_), Ok(wanted)) => {
                 assert_eq!(String::from_utf8_lossy(&out), wanted, "{value:?} {filters}");
             }
             (Err(problem), Err(words)) => {

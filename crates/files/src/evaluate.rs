@@ -101,7 +101,7 @@ pub fn evaluate(
         Ok(text) => text,
         Err(skipped) => return Ok(Evaluated::Skipped(skipped)),
     };
-    let mut evaluation = run.text(&text.file(), text.start());
+    let mut evaluation = run.text(text.file(), text.start());
     if !matches!(text.coding(), Coding::Utf8) {
         evaluation = evaluation.unsplit();
     }

@@ -5,7 +5,6 @@ use crate::fs::open_below;
 use crate::waiting::{Waiting, open_at_once};
 use crate::{FileError, Source, Trouble, Watch};
 use memchr::{memchr, memchr_iter};
-use std::borrow::Cow;
 use std::fs::File;
 use std::io::{self, Read, Seek};
 use std::ops::Range;
@@ -338,9 +337,9 @@ impl<'r> OpenText<'r> {
         self.source
     }
 
-    /// Its path as text.
-    pub fn file(&self) -> Cow<'r, str> {
-        self.source.path().to_string_lossy()
+    /// Its path, `-` for standard input.
+    pub fn file(&self) -> &'r Path {
+        self.source.path()
     }
 
     /// Whether it is so long that several threads are worth their start, and not decoded.

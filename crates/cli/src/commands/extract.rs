@@ -17,6 +17,7 @@ use brisk_quill_core::escape::visible;
 use brisk_quill_core::{Groups, Span, UnitKind};
 use brisk_quill_files::Source;
 use std::collections::{HashMap, HashSet};
+use std::path::Path;
 
 pub fn run(
     args: &ExtractArgs,
@@ -111,8 +112,7 @@ fn are_tables(args: &ExtractArgs, part: &Part) -> bool {
     let pattern = usize::from(args.split.is_none() && part.step.select.pattern_file.is_none());
     let mut paths = part.words.iter().skip(pattern).peekable();
     let told = table.format.is_some() || table.delimiter.is_some();
-    told || (paths.peek().is_some()
-        && paths.all(|path| Format::of_path(&path.to_string_lossy()).is_some()))
+    told || (paths.peek().is_some() && paths.all(|path| Format::of_path(Path::new(path)).is_some()))
 }
 
 /// Takes out of units what goes into the sheet.

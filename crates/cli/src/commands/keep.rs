@@ -53,10 +53,10 @@ pub fn examples(asked: &AskedRewrite, source: &Source, passages: &[ShownPassage]
 /// The header of a table with its line end, nothing for any other text; `None` where it cannot
 /// be had.
 fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
-    let path = source.path().to_string_lossy();
+    let path = source.path();
     let has_header = |step: &Step| {
         let columns = step.query.columns.as_ref()?;
-        let json = columns.options.layout(&path) == Some(Layout::JsonLines);
+        let json = columns.options.layout(path) == Some(Layout::JsonLines);
         Some(columns.options.header && !json)
     };
     if !rewrite

@@ -332,6 +332,19 @@ impl Note {
                     format!("{what}, such as {pointer} here, taken as text"),
                 )
             }
+            Remark::BareLineFeed { line } => (
+                *line,
+                "lines end in CR LF, and the pattern is for a line feed alone: `\\r?\\n` matches both"
+                    .into(),
+            ),
+            Remark::Thousands { line, matches } => {
+                let what = counted(*matches, "number");
+                let message = format!(
+                    "{what}, the first one here, with a comma that is taken as a decimal comma: if it stands \
+                     between thousands, take it out first, with `swap , ''`"
+                );
+                (*line, message)
+            }
         };
         Self {
             path: file_name(source),

@@ -258,7 +258,9 @@ impl Collector {
         }
         self.problems.extend(part.problems);
         self.unmet.extend(part.unmet);
-        self.remarks.extend(part.remarks);
+        for remark in part.remarks {
+            remark.push_to(&mut self.remarks);
+        }
     }
 }
 

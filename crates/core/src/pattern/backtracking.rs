@@ -6,7 +6,7 @@
 //! budget is compiled in, each [`Finder`] keeps one regex for each power of two it has needed.
 //! What the two engines would read differently is refused by `super::syntax::check_backtracking`.
 
-use super::{Groups, MatchOptions, Matches, PatternError, SearchError, Slot};
+use super::{Groups, MatchOptions, Matches, PatternError, SearchError, Slot, Within};
 use fancy_regex::{CompileError, Error, Regex, RegexBuilder, RuntimeError};
 use std::sync::Arc;
 
@@ -43,9 +43,10 @@ impl Engine {
         self.groups.clone()
     }
 
-    pub(super) fn finder(&self) -> Finder {
+    pub(super) fn finder(&self, within: Within) -> Finder {
         Finder {
             engine: self.clone(),
+            within,
             compiled: vec![(BUDGET_LEAST, self.regex.clone())],
         }
     }
@@ -95,6 +96,7 @@ fn describe(error: &Error) -> PatternError {
 #[derive(Debug)]
 pub(super) struct Finder {
     engine: Engine,
+    within: Within,
     /// By budget.
     compiled: Vec<(usize, Regex)>,
 }
@@ -111,13 +113,14 @@ impl Finder {
         groups: bool,
         matches: &mut Matches,
     ) -> Result<(), SearchError> {
+        let within = self.within;
         let stride = if groups { self.engine.groups.len() } else { 1 };
         matches.stride = stride;
         let (regex, text) = self.ready(unit)?;
         for found in regex.captures_iter(text) {
             let found = found.map_err(|error| failure(&error))?;
             let empty_at = found.get(0).filter(|m| m.start() == m.end());
-            if empty_at.is_some_and(|m| !super::may_be_empty_at(unit, m.start())) {
+            if empty_at.is_some_and(|m| !within.may_be_empty_at(unit, m.start())) {
                 continue;
             }
             matches.slots.extend((0..stride).map(|number| {

@@ -7,12 +7,12 @@
 
 use super::candidates::{Candidates, relaxed_regex};
 use super::stray::StrayBytes;
-use super::{Groups, Matches, PatternError, Slot, may_be_empty_at};
+use super::{Groups, Matches, PatternError, Slot, Within};
 use crate::Span;
 use regex_automata::meta::{self, Regex};
 use regex_automata::util::primitives::NonMaxUsize;
 use regex_automata::{Anchored, Input};
-use regex_syntax::hir::Hir;
+use regex_syntax::hir::{Class, Hir, HirKind};
 use std::sync::{Arc, OnceLock};
 
 /// Memory that a compiled pattern may take.
@@ -49,6 +49,11 @@ impl Engine {
         })
     }
 
+    /// Whether a match can hold this ASCII byte.
+    pub(super) fn can_match(&self, byte: u8) -> bool {
+        holds(&self.hir, byte)
+    }
+
     pub(super) fn groups(&self) -> Groups {
         let pattern = regex_automata::PatternID::ZERO;
         let names = self.regex.group_info().pattern_names(pattern);
@@ -60,12 +65,36 @@ impl Engine {
         relaxed.as_ref().map(Candidates::new)
     }
 
-    pub(super) fn finder(&self) -> Finder {
+    pub(super) fn finder(&self, within: Within) -> Finder {
         Finder {
             regex: self.regex.clone(),
             cache: self.regex.create_cache(),
             slots: vec![None; self.regex.group_info().slot_len()],
-            stray: StrayBytes::new(&self.hir).map(Box::new),
+            within,
+            stray: StrayBytes::new(&self.hir, within).map(Box::new),
+        }
+    }
+}
+
+fn holds(hir: &Hir, byte: u8) -> bool {
+    match hir.kind() {
+        HirKind::Empty | HirKind::Look(_) => false,
+        HirKind::Literal(literal) => literal.0.contains(&byte),
+        HirKind::Class(Class::Unicode(class)) => {
+            let c = char::from(byte);
+            class
+                .ranges()
+                .iter()
+                .any(|range| (range.start()..=range.end()).contains(&c))
+        }
+        HirKind::Class(Class::Bytes(class)) => {
+            let mut ranges = class.ranges().iter();
+            ranges.any(|range| (range.start()..=range.end()).contains(&byte))
+        }
+        HirKind::Repetition(repetition) => holds(&repetition.sub, byte),
+        HirKind::Capture(capture) => holds(&capture.sub, byte),
+        HirKind::Concat(parts) | HirKind::Alternation(parts) => {
+            parts.iter().any(|part| holds(part, byte))
         }
     }
 }
@@ -75,6 +104,7 @@ pub(super) struct Finder {
     regex: Regex,
     cache: meta::Cache,
     slots: Vec<Option<NonMaxUsize>>,
+    within: Within,
     /// Where the pattern looks at what stands beside a match.
     stray: Option<Box<StrayBytes>>,
 }
@@ -100,7 +130,7 @@ impl Finder {
         let earliest = Input::new(unit).earliest(true);
         let mut found = self.regex.search_half_with(&mut self.cache, &earliest);
         // An empty match may lie where none may be; then only a full search can tell.
-        if found.is_some_and(|half| !may_be_empty_at(unit, half.offset())) {
+        if found.is_some_and(|half| !self.within.may_be_empty_at(unit, half.offset())) {
             let mut matches = Matches::default();
             matches.clear();
             self.collect_all(unit, false, &mut matches);
@@ -124,7 +154,9 @@ impl Finder {
                 break;
             };
             let span = Span::new(from.get(), to.get());
-            if span.is_empty() && (last_end == Some(span.to) || !may_be_empty_at(unit, span.to)) {
+            if span.is_empty()
+                && (last_end == Some(span.to) || !self.within.may_be_empty_at(unit, span.to))
+            {
                 at = span.to.max(at) + 1;
                 continue;
             }

@@ -3,6 +3,7 @@ use super::{Hunting, Query, Remark, Visitor};
 use crate::columns::Layout;
 use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::{PartStart, Problem, ProblemKind};
+use std::path::Path;
 
 /// One query over one text after another.
 ///
@@ -100,7 +101,7 @@ impl<'q> Found<'q> {
     }
 
     /// Begins a new text, which lies `start` bytes into `file`; offsets are those in the file.
-    pub fn begin(&mut self, file: &str, start: u64) {
+    pub fn begin(&mut self, file: impl AsRef<Path>, start: u64) {
         self.begin_part(file, PartStart::of_text(start));
     }
 
@@ -112,7 +113,8 @@ impl<'q> Found<'q> {
 
     /// Begins a part of a text that is [local](Found::is_local). The numbers of the matches that
     /// are taken are then those among all that this one has seen.
-    pub fn begin_part(&mut self, file: &str, start: PartStart) {
+    pub fn begin_part(&mut self, file: impl AsRef<Path>, start: PartStart) {
+        let file = file.as_ref();
         self.walk.begin_text(file, start.line - 1);
         let layout = self.walk.query().layout(file);
         let cut = match layout.and_then(Layout::boundary) {

@@ -11,6 +11,7 @@ use crate::columns::{
     nearest, pointer_of,
 };
 use crate::{Pattern, Problem, ProblemKind, SearchError, Span, line_ends};
+use std::path::Path;
 
 /// Only rows in which a cell holds, or does not hold, a match.
 #[derive(Clone, Debug)]
@@ -82,7 +83,7 @@ impl<'q> TableWalk<'q> {
         }
     }
 
-    pub fn begin_text(&mut self, file: &str) {
+    pub fn begin_text(&mut self, file: &Path) {
         self.layout = self.columns.options.layout(file);
         self.begin_again();
     }

@@ -116,7 +116,11 @@ impl<'q> ScopeState<'q> {
             lacks: finders(&scope.lacks),
             blocks: scope.blocks.iter().map(BlockState::new).collect(),
             near: scope.near.iter().map(NearState::new).collect(),
-            cells: scope.cells.iter().map(|c| c.pattern.finder()).collect(),
+            cells: scope
+                .cells
+                .iter()
+                .map(|c| c.pattern.value_finder())
+                .collect(),
         }
     }
 

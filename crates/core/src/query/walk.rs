@@ -9,6 +9,7 @@ use crate::columns::{CellOffsets, Layout, Row, RowCell};
 use crate::pattern::{Finder, GroupSpans, Matches, SearchError};
 use crate::unit::{Line, count_lines, line_ends, paragraphs};
 use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
+use std::path::Path;
 use std::sync::Arc;
 
 /// What a walk is asked to tell besides the matches.
@@ -233,19 +234,22 @@ pub(crate) struct Walk<'q> {
     pub(super) matches: Matches,
     pub(super) table: Option<TableWalk<'q>>,
     pub(super) hunt: Hunt,
+    /// The first line that ends in CR LF, where the pattern is for a line feed alone.
+    first_crlf: Option<u64>,
 }
 
 impl<'q> Walk<'q> {
     pub fn new(query: &'q Query) -> Self {
         Self {
             query,
-            finder: query.pattern.finder(),
+            finder: query.finder_of(&query.pattern),
             scope: ScopeState::new(&query.scope),
             lines_done: 0,
             judge: Judge::new(query),
             matches: Matches::default(),
             table: query.columns.as_ref().map(TableWalk::new),
             hunt: Hunt::default(),
+            first_crlf: None,
         }
     }
 
@@ -267,12 +271,13 @@ impl<'q> Walk<'q> {
 
     /// Begins the text of `file`, or a part of it with so many lines before; the name may tell
     /// how its columns are to be read.
-    pub fn begin_text(&mut self, file: &str, lines_before: u64) {
+    pub fn begin_text(&mut self, file: &Path, lines_before: u64) {
         if let Some(table) = &mut self.table {
             table.begin_text(file);
         }
         self.begin_again();
         self.lines_done = lines_before;
+        self.first_crlf = None;
     }
 
     fn begin_again(&mut self) {
@@ -304,6 +309,8 @@ impl<'q> Walk<'q> {
     /// Ends the text: what is to be told of it, and what was wrong with all of it.
     pub fn end_text(&mut self) -> (Vec<Remark>, Option<Problem>) {
         let mut remarks: Vec<_> = self.scope.open_blocks().map(Remark::OpenBlock).collect();
+        let crlf = self.first_crlf.take();
+        remarks.extend(crlf.map(|line| Remark::BareLineFeed { line }));
         let Some(table) = &mut self.table else {
             return (remarks, None);
         };
@@ -321,6 +328,13 @@ impl<'q> Walk<'q> {
         wanted: Wanted,
         visitor: &mut dyn Visitor,
     ) {
+        if self.first_crlf.is_none()
+            && matches!(self.query.unit, UnitKind::Paragraph | UnitKind::Text)
+            && self.query.pattern.has_bare_line_feed()
+            && let Some(at) = memchr::memmem::find(text, b"\r\n")
+        {
+            self.first_crlf = Some(self.lines_done + 1 + line_ends(&text[..at]));
+        }
         if self.query.pick.per == Per::File && self.query.pick.spec.needs_total() {
             // Such a query is only ever given whole texts, so this counts all of it.
             self.judge.selection = None;
@@ -498,6 +512,32 @@ pub enum Remark {
     OpenBlock(OpenBlock),
     /// About its columns.
     Column(ColumnNote),
+    /// A line feed in the pattern meets a text whose lines end in CR LF.
+    BareLineFeed {
+        /// The first line that ends so, from 1.
+        line: u64,
+    },
+    /// Numbers were calculated with whose comma may stand between thousands.
+    Thousands {
+        /// The line of the first one, from 1.
+        line: u64,
+        /// Matches with such a number.
+        matches: u64,
+    },
+}
+
+impl Remark {
+    /// Adds a remark to those of the parts before; one of a kind is made of those that count.
+    pub fn push_to(self, remarks: &mut Vec<Self>) {
+        if let Self::Thousands { matches: more, .. } = self
+            && let Some(Self::Thousands { matches, .. }) =
+                (remarks.iter_mut()).find(|remark| matches!(remark, Self::Thousands { .. }))
+        {
+            *matches += more;
+        } else {
+            remarks.push(self);
+        }
+    }
 }
 
 /// One pass over one piece.

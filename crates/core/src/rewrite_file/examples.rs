@@ -85,7 +85,7 @@ impl Rewrite {
             } else {
                 Format::Csv
             };
-            if columns.options.layout("-").is_none() {
+            if columns.options.layout("-".as_ref()).is_none() {
                 columns.options.format = Some(told);
             }
         }

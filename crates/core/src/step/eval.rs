@@ -10,8 +10,9 @@ use crate::query::{Finding, Findings, Standing, UnitView, Visitor, Walk, Wanted}
 use crate::rewrite::{PartStart, RunOptions, StepCounts};
 use crate::template::Occasion;
 use crate::unit::ending_before;
-use crate::{Pattern, Problem, ProblemKind, Remark, Span, Template, line_ends};
+use crate::{Problem, ProblemKind, Remark, Span, Template, line_ends};
 use std::cell::Cell;
+use std::path::{Path, PathBuf};
 
 /// The state of one step during a run.
 #[derive(Debug)]
@@ -25,9 +26,12 @@ pub(crate) struct StepRun<'r> {
     ensure: Vec<Finder>,
     counts: StepCounts,
     /// The path of the text at hand.
-    file: String,
+    file: PathBuf,
     /// The last line end of the pieces before.
     last_ending: &'static [u8],
+    /// The line of the first number whose comma may stand between thousands, and how many matches
+    /// have one.
+    thousands: Option<(u64, u64)>,
 }
 
 /// What a step makes of a piece of the text it sees. Offsets are those in that piece.
@@ -51,10 +55,13 @@ impl<'r> StepRun<'r> {
             keep_groups: options.groups,
             // What is ensured is the value.
             keep_cells: options.cells || !step.ensure.is_empty(),
-            ensure: step.ensure.iter().map(Pattern::finder).collect(),
+            ensure: (step.ensure.iter())
+                .map(|pattern| step.query.finder_of(pattern))
+                .collect(),
             counts: StepCounts::default(),
-            file: String::new(),
+            file: PathBuf::new(),
             last_ending: b"\n",
+            thousands: None,
         }
     }
 
@@ -63,17 +70,21 @@ impl<'r> StepRun<'r> {
         &mut self.walk
     }
 
-    pub fn begin_text(&mut self, file: &str, start: &PartStart) {
+    pub fn begin_text(&mut self, file: &Path, start: &PartStart) {
         self.walk.begin_text(file, start.line - 1);
         self.counts = StepCounts::default();
         file.clone_into(&mut self.file);
         self.last_ending = start.ending;
+        self.thousands = None;
     }
 
     /// Ends the text: what is to be told of it, and what was wrong with all of it.
     pub fn finish_text(&mut self) -> (Vec<Remark>, Option<Problem>) {
         self.counts.blocks = self.walk.blocks_begun();
-        self.walk.end_text()
+        let (mut remarks, problem) = self.walk.end_text();
+        let thousands = self.thousands.take();
+        remarks.extend(thousands.map(|(line, matches)| Remark::Thousands { line, matches }));
+        (remarks, problem)
     }
 
     pub fn pass_lines(&mut self, lines: u64) {
@@ -107,11 +118,14 @@ impl<'r> StepRun<'r> {
             units_of_row: Vec::new(),
             counted: Cell::default(),
             written: Cell::default(),
+            thousands: Cell::new(self.thousands),
+            problems_told: 0,
             split: split.filter(|_| self.step.ensure.is_empty()),
             out: StepOutcome::default(),
         };
         self.walk.piece(text, (0, last), wanted, &mut maker);
         let out = maker.out;
+        self.thousands = maker.thousands.get();
         self.last_ending = ending_before(text, self.last_ending);
         out
     }
@@ -124,7 +138,7 @@ struct EditMaker<'e, 's> {
     keep_cells: bool,
     ensure: &'e mut [Finder],
     counts: &'e mut StepCounts,
-    file: &'e str,
+    file: &'e Path,
     last_ending: &'static [u8],
     /// What is to be written into the row at hand.
     in_row: Option<RowText>,
@@ -135,6 +149,9 @@ struct EditMaker<'e, 's> {
     counted: Cell<(usize, u64)>,
     /// Bytes of new text that templates have given for the unit at hand.
     written: Cell<usize>,
+    thousands: Cell<Option<(u64, u64)>>,
+    /// Matches of the unit at hand that are told to have failed.
+    problems_told: usize,
     split: Option<Split<'s>>,
     out: StepOutcome,
 }
@@ -144,6 +161,9 @@ pub(crate) struct Split<'s> {
     pub most: usize,
     pub take: &'s mut dyn FnMut(&mut Vec<Edit>),
 }
+
+/// The most matches of one unit that are told to have failed; all are counted.
+const TOLD_A_UNIT: usize = 10;
 
 /// The most bytes by which the new text of a unit may be longer than the unit.
 const UNIT_TEXT_MOST: usize = 64 << 20;
@@ -166,11 +186,12 @@ impl Visitor for EditMaker<'_, '_> {
             self.counts.matches += 1;
             self.counts.left_out.count(finding.standing);
         }
-        let before = (self.counts.edits, self.counts.unchanged);
+        self.problems_told = 0;
+        let before = (self.counts.edits, self.counts.unchanged, self.counts.failed);
         if let Err(kind) = self.act(unit, found) {
             // All of the unit is left alone.
             self.out.edits.truncate(first);
-            (self.counts.edits, self.counts.unchanged) = before;
+            (self.counts.edits, self.counts.unchanged, self.counts.failed) = before;
             if !self.action.is_for_rows() {
                 self.counts.failed += found.picked().count() as u64;
             }
@@ -248,7 +269,10 @@ impl EditMaker<'_, '_> {
                 }
                 for finding in found.picked() {
                     let mut text = Vec::new();
-                    self.new_text(unit, &finding, &mut text)?;
+                    if let Err(kind) = self.new_text(unit, &finding, &mut text) {
+                        self.leave_alone(unit, &finding, kind)?;
+                        continue;
+                    }
                     let span = finding.span.shifted(unit.span.from);
                     self.edit(unit, span, text, Some(&finding), 1);
                     if let Some(split) = &mut self.split
@@ -277,8 +301,8 @@ impl EditMaker<'_, '_> {
         Ok(())
     }
 
-    /// Makes sure that no match of the unit fails, for edits that are handed out cannot be taken
-    /// back.
+    /// Makes sure that the unit as a whole does not fail, for edits that are handed out cannot be
+    /// taken back.
     fn can_all_be_made(
         &mut self,
         unit: &UnitView<'_>,
@@ -287,10 +311,34 @@ impl EditMaker<'_, '_> {
         let mut text = Vec::new();
         for finding in found.picked() {
             text.clear();
-            self.new_text(unit, &finding, &mut text)?;
+            match self.new_text(unit, &finding, &mut text) {
+                // That match alone is left as it is.
+                Ok(()) | Err(ProblemKind::Filter(_)) => {}
+                Err(kind) => return Err(kind),
+            }
         }
         self.counted.take();
         self.written.take();
+        Ok(())
+    }
+
+    /// Leaves a match alone whose text could not be made; fails where its unit must be.
+    fn leave_alone(
+        &mut self,
+        unit: &UnitView<'_>,
+        finding: &Finding<'_>,
+        kind: ProblemKind,
+    ) -> Result<(), ProblemKind> {
+        if !matches!(kind, ProblemKind::Filter(_)) {
+            return Err(kind);
+        }
+        self.counts.failed += 1;
+        if self.problems_told < TOLD_A_UNIT {
+            self.problems_told += 1;
+            let lines = line_ends(&unit.bytes()[..finding.span.from]);
+            let line = Some(unit.line + if unit.cell.is_some() { 0 } else { lines });
+            self.problem(unit.span.from, Problem { line, kind });
+        }
         Ok(())
     }
 
@@ -364,7 +412,11 @@ impl EditMaker<'_, '_> {
             count,
             row: unit.cell.as_ref().map(|cell| cell.row()),
         };
-        template.expand(&occasion, text)?;
+        let expanded = template.expand(&occasion, text)?;
+        if expanded.maybe_thousands {
+            let (first, matches) = self.thousands.get().unwrap_or((unit.line, 0));
+            self.thousands.set(Some((first, matches + 1)));
+        }
         let written = self.written.get() + text.len();
         self.written.set(written);
         match written.saturating_sub(unit.bytes().len()) > UNIT_TEXT_MOST {
@@ -411,7 +463,10 @@ impl EditMaker<'_, '_> {
                     Span::new(at, at)
                 }
                 _ => {
-                    self.new_text(unit, &finding, &mut text)?;
+                    if let Err(kind) = self.new_text(unit, &finding, &mut text) {
+                        self.leave_alone(unit, &finding, kind)?;
+                        continue;
+                    }
                     finding.span
                 }
             };

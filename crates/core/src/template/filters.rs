@@ -1,11 +1,15 @@
 //! What a reference's text may be passed through, from left to right.
 
-use crate::decimal::Written;
-use jiff::fmt::strtime::{self, BrokenDownTime};
+mod dates;
+mod letters;
+mod words;
+
+use crate::Groups;
+use crate::decimal::{NumberFault, Written};
+use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
-use unicode_normalization::UnicodeNormalization;
 use unicode_segmentation::UnicodeSegmentation;
 
 /// Every filter: its name, its arguments, and what it does.
@@ -22,7 +26,7 @@ pub(crate) const NAMES: &[(&str, &str, &str)] = &[
         "",
         "with a capital first letter, the rest as it is",
     ),
-    ("plain", "", "without accents"),
+    ("plain", "", "with the accents taken off its letters"),
     ("trim", "", "without white space at its ends"),
     ("squeeze", "", "each run of white space as one space"),
     ("take", "N", "only the first N characters"),
@@ -39,14 +43,18 @@ pub(crate) const NAMES: &[(&str, &str, &str)] = &[
         "N [CHAR]",
         "filled on the right to N characters, with a space or CHAR",
     ),
-    ("swap", "A B", "every A in it replaced by B"),
+    ("swap", "A B", "with every A replaced by B"),
     (
         "map",
         "TABLE [else TEXT]",
         "looked up in the two-column file TABLE",
     ),
-    ("default", "TEXT", "where it is empty TEXT"),
-    ("if", "TEXT [else TEXT]", "where the group took part TEXT"),
+    ("default", "TEXT", "where it is empty, TEXT"),
+    (
+        "if",
+        "TEXT [else TEXT]",
+        "TEXT where the group took part, else the other TEXT or nothing",
+    ),
     ("add", "N", "plus N"),
     ("times", "N", "times N"),
     ("round", "N", "rounded to N digits after the point"),
@@ -65,13 +73,21 @@ pub struct Table {
 }
 
 impl Table {
-    /// A table of these pairs; of two with the same old text the first holds.
-    pub fn new(pairs: impl IntoIterator<Item = (String, String)>) -> Self {
-        let mut entries = BTreeMap::new();
-        for (old, new) in pairs {
-            entries.entry(old).or_insert(new);
+    /// Adds a pair.
+    ///
+    /// # Errors
+    ///
+    /// The text that the same old one has already, where that is another.
+    pub fn add(&mut self, old: String, new: String) -> Result<(), &str> {
+        use std::collections::btree_map::Entry;
+        match self.entries.entry(old) {
+            Entry::Vacant(place) => {
+                place.insert(new);
+            }
+            Entry::Occupied(there) if *there.get() == new => {}
+            Entry::Occupied(there) => return Err(there.into_mut()),
         }
-        Self { entries }
+        Ok(())
     }
 }
 
@@ -118,16 +134,56 @@ impl FilterProblem {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Argument {
     pub text: String,
-    /// It stood between quotes, so it is no `else`.
+    /// It stood between quotes, so it is neither `else` nor a group.
     pub quoted: bool,
+}
+
+/// A text that a filter may write: plain, or a group of the match.
+#[derive(Clone, Debug)]
+enum Operand {
+    Text(String),
+    Group(usize),
+}
+
+impl Operand {
+    fn new(argument: &Argument, groups: &Groups) -> Result<Self, CallError> {
+        match argument.group() {
+            None => Ok(Self::Text(argument.text.clone())),
+            Some(name) => {
+                let number = name.parse().ok().filter(|number| *number < groups.len());
+                let number = number.or_else(|| groups.number_of(name));
+                let unknown = || CallError::Group(name.to_owned());
+                number.map(Self::Group).ok_or_else(unknown)
+            }
+        }
+    }
+}
+
+impl Argument {
+    /// The number or name of the group that it refers to.
+    fn group(&self) -> Option<&str> {
+        let name = self.text.strip_prefix('$').filter(|_| !self.quoted)?;
+        let is_name = |c: char| c == '_' || c.is_alphanumeric();
+        (!name.is_empty() && name.chars().all(is_name)).then_some(name)
+    }
+}
+
+impl fmt::Display for Operand {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Text(text) => Quoted(text).fmt(f),
+            Self::Group(number) => write!(f, "${number}"),
+        }
+    }
 }
 
 /// A filter with its arguments.
 #[derive(Clone, Debug)]
 pub(crate) struct Call {
     name: &'static str,
+    /// But for the texts that it may write.
     arguments: Vec<String>,
-    otherwise: Option<String>,
+    otherwise: Option<Operand>,
     filter: Filter,
 }
 
@@ -148,8 +204,8 @@ enum Filter {
     PadRight(usize, String),
     Swap(String, String),
     Map(Arc<Table>),
-    Default(String),
-    If(String),
+    Default(Operand),
+    If(Operand),
     Add(Written),
     Times(Written),
     Round(u32),
@@ -165,6 +221,10 @@ pub(super) enum CallError {
     Arguments(&'static str, &'static str),
     /// An argument has a fault of its own.
     Argument(String),
+    /// The pattern has no such group.
+    Group(String),
+    /// A group where the filter takes plain text.
+    NoGroup(&'static str, String),
 }
 
 impl Call {
@@ -172,6 +232,7 @@ impl Call {
     pub(super) fn new(
         name: &str,
         arguments: Vec<Argument>,
+        groups: &Groups,
         tables: &mut dyn Tables,
     ) -> Result<Self, CallError> {
         let known = NAMES.iter().find(|(known, ..)| *known == name);
@@ -187,41 +248,34 @@ impl Call {
             let [_, text] = &plain[at..] else {
                 return Err(CallError::Arguments(name, takes));
             };
-            otherwise = Some(text.text.clone());
+            otherwise = Some(Operand::new(text, groups)?);
             plain.truncate(at);
         }
-        let arguments: Vec<String> = plain.into_iter().map(|a| a.text).collect();
-        let filter = Filter::new(name, &arguments, tables)
-            .and_then(|filter| filter.ok_or(CallError::Arguments(name, takes)))?;
+        let operand = match (name, &plain[..]) {
+            ("default" | "if", [text]) => Some(Operand::new(text, groups)?),
+            _ => None,
+        };
+        if let Some(group) = plain
+            .iter()
+            .find(|a| operand.is_none() && a.group().is_some())
+        {
+            return Err(CallError::NoGroup(name, group.text.clone()));
+        }
+        let arguments: Vec<String> = match operand {
+            Some(_) => Vec::new(),
+            None => plain.into_iter().map(|a| a.text).collect(),
+        };
+        let filter = match (name, operand) {
+            ("default", Some(text)) => Filter::Default(text),
+            ("if", Some(text)) => Filter::If(text),
+            _ => Filter::new(name, &arguments, tables)?.ok_or(CallError::Arguments(name, takes))?,
+        };
         Ok(Self {
             name,
             arguments,
             otherwise,
             filter,
         })
-    }
-
-    /// What it does, in words.
-    pub(crate) fn words(&self) -> String {
-        let known = NAMES.iter().find(|(name, ..)| *name == self.name);
-        let (_, takes, does) = known.copied().unwrap_or_default();
-        let mut words = does
-            .replace("0 or CHAR", "CHAR")
-            .replace("a space or CHAR", "CHAR");
-        let given = self.arguments.iter().map(|text| Quoted(text).to_string());
-        let fill = if self.name == "pad" { "0" } else { "a space" };
-        let given = given.chain([fill.to_owned()]);
-        let places = takes.split([' ', '[', ']']).filter(|word| !word.is_empty());
-        // Backwards, so that no argument is taken for a place.
-        for (place, text) in places.zip(given).collect::<Vec<_>>().into_iter().rev() {
-            if let Some(at) = words.rfind(place).filter(|_| place != "else") {
-                words.replace_range(at..at + place.len(), &text);
-            }
-        }
-        if let Some(text) = &self.otherwise {
-            words.push_str(&format!(", else {}", Quoted(text)));
-        }
-        words
     }
 
     /// The path of its table, as it is written.
@@ -239,11 +293,14 @@ impl Call {
 impl fmt::Display for Call {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(self.name)?;
+        if let Filter::Default(text) | Filter::If(text) = &self.filter {
+            write!(f, " {text}")?;
+        }
         for argument in &self.arguments {
             write!(f, " {}", Quoted(argument))?;
         }
         if let Some(text) = &self.otherwise {
-            write!(f, " else {}", Quoted(text))?;
+            write!(f, " else {text}")?;
         }
         Ok(())
     }
@@ -307,15 +364,13 @@ impl Filter {
             ("pad-right", [n]) => count(n).map(|n| Self::PadRight(n, " ".into())),
             ("pad-right", [n, c]) => count(n).zip(fill(c)).map(|(n, c)| Self::PadRight(n, c)),
             ("swap", [a, b]) if !a.is_empty() => Some(Self::Swap((*a).into(), (*b).into())),
-            ("default", [text]) => Some(Self::Default((*text).into())),
-            ("if", [text]) => Some(Self::If((*text).into())),
-            ("add", [n]) => Written::read(n).map(Self::Add),
-            ("times", [n]) => Written::read(n).map(Self::Times),
+            ("add", [n]) => Written::read(n).ok().map(Self::Add),
+            ("times", [n]) => Written::read(n).ok().map(Self::Times),
             ("round", [n]) => n.parse().ok().filter(|n| *n <= 20).map(Self::Round),
             ("map", [path]) => Some(Self::Map(tables.table(path).map_err(CallError::Argument)?)),
             ("date", [from, to]) => {
-                check_form(from)
-                    .and_then(|()| check_form(to))
+                dates::check_form(from)
+                    .and_then(|()| dates::check_form(to))
                     .map_err(CallError::Argument)?;
                 Some(Self::Date((*from).into(), (*to).into()))
             }
@@ -327,37 +382,47 @@ impl Filter {
 /// The most characters to which a text is filled.
 const PAD_MOST: usize = 100_000;
 
-/// Whether a form of dates can be used at all.
-fn check_form(form: &str) -> Result<(), String> {
-    let moment = jiff::civil::date(2026, 11, 23).at(6, 30, 0, 0);
-    let moment = moment
-        .to_zoned(jiff::tz::TimeZone::UTC)
-        .map_err(|e| e.to_string())?;
-    let tried = strtime::format(form, &moment);
-    tried
-        .map(drop)
-        .map_err(|error| format!("`{form}` is no form of dates: {error}"))
+/// The match that filters work for.
+pub(super) struct Setting<'s> {
+    /// The most bytes that a text may have on the way.
+    pub most: usize,
+    /// The text of a group; empty where it took no part.
+    pub group: &'s dyn Fn(usize) -> String,
+    /// Set where a number was read whose comma may stand between thousands.
+    pub thousands: &'s Cell<bool>,
 }
 
-/// Passes a value through filters; `None` is a group that took no part, and empty. No text on the
-/// way may be longer than `most` bytes.
+/// Passes a value through filters; `None` is a group that took no part, and empty.
 pub(super) fn run(
     calls: &[Call],
-    value: Option<String>,
-    most: usize,
+    value: Option<&[u8]>,
+    setting: &Setting<'_>,
 ) -> Result<String, FilterProblem> {
     let took_part = value.is_some();
-    let mut text = value.unwrap_or_default();
+    let value = value.unwrap_or_default();
+    let stray = |_| {
+        let filter = calls.first().map_or("the template", |call| call.name);
+        let reason = "holds bytes that are not UTF-8, and filters work on characters";
+        problem(filter, value, reason)
+    };
+    let mut text = std::str::from_utf8(value).map_err(stray)?.to_owned();
     for call in calls {
         // What is too long is not even made.
-        if text.len().saturating_add(call.growth(&text)) > most {
+        if text.len().saturating_add(call.growth(&text)) > setting.most {
             return Err(FilterProblem::too_long(call.name));
         }
-        text = call.run(text, took_part)?;
+        text = call.run(text, took_part, setting)?;
     }
-    match text.len() > most {
+    match text.len() > setting.most {
         true => Err(FilterProblem::too_long("the template")),
         false => Ok(text),
+    }
+}
+
+fn problem(filter: &'static str, value: &[u8], reason: &str) -> FilterProblem {
+    FilterProblem {
+        filter,
+        reason: format!("`{}` {reason}", crate::escape::visible(value)),
     }
 }
 
@@ -377,119 +442,80 @@ impl Call {
         }
     }
 
-    fn run(&self, text: String, took_part: bool) -> Result<String, FilterProblem> {
+    fn run(
+        &self,
+        text: String,
+        took_part: bool,
+        setting: &Setting<'_>,
+    ) -> Result<String, FilterProblem> {
+        let written = |operand: &Operand| match operand {
+            Operand::Text(text) => text.clone(),
+            Operand::Group(number) => (setting.group)(*number),
+        };
         let graphemes = || text.graphemes(true);
         let length = || graphemes().count();
         Ok(match &self.filter {
             Filter::Upper => text.to_uppercase(),
             Filter::Lower => text.to_lowercase(),
-            Filter::Title => text
-                .split_word_bounds()
-                .map(|w| capital(&w.to_lowercase()))
-                .collect(),
-            Filter::Capital => capital(&text),
-            Filter::Plain => text.nfd().filter(|c| !is_accent(*c)).nfc().collect(),
+            Filter::Title => letters::title(&text),
+            Filter::Capital => letters::capital(&text),
+            Filter::Plain => letters::plain(&text),
             Filter::Trim => text.trim().to_owned(),
-            Filter::Squeeze => squeeze(&text),
+            Filter::Squeeze => letters::squeeze(&text),
             Filter::Take(n) => graphemes().take(*n).collect(),
             Filter::Drop(n) => graphemes().skip(*n).collect(),
             Filter::TakeLast(n) => graphemes().skip(length().saturating_sub(*n)).collect(),
             Filter::DropLast(n) => graphemes().take(length().saturating_sub(*n)).collect(),
-            Filter::Pad(n, c) => pad(&text, c, n.saturating_sub(length())),
+            Filter::Pad(n, c) => letters::pad(&text, c, n.saturating_sub(length())),
             Filter::PadRight(n, c) => format!("{text}{}", c.repeat(n.saturating_sub(length()))),
             Filter::Swap(a, b) => text.replace(a, b),
             Filter::Map(table) => match (table.entries.get(&text), &self.otherwise) {
                 (Some(new), _) => new.clone(),
-                (None, Some(otherwise)) => otherwise.clone(),
+                (None, Some(otherwise)) => written(otherwise),
                 (None, None) => return Err(self.problem(&text, "is not in the table")),
             },
-            Filter::Default(other) if text.is_empty() => other.clone(),
+            Filter::Default(other) if text.is_empty() => written(other),
             Filter::Default(_) => text,
-            Filter::If(yes) if took_part => yes.clone(),
-            Filter::If(_) => self.otherwise.clone().unwrap_or_default(),
-            Filter::Add(n) => self.calculate(&text, |written| written.add(*n))?,
-            Filter::Times(n) => self.calculate(&text, |written| written.times(*n))?,
-            Filter::Round(n) => self.calculate(&text, |written| written.round(*n))?,
+            Filter::If(yes) if took_part => written(yes),
+            Filter::If(_) => self.otherwise.as_ref().map(written).unwrap_or_default(),
+            Filter::Add(n) => self.calculate(&text, setting, |number| number.add(*n))?,
+            Filter::Times(n) => self.calculate(&text, setting, |number| number.times(*n))?,
+            Filter::Round(n) => self.calculate(&text, setting, |number| number.round(*n))?,
             Filter::Code => {
                 let codes = text.chars().map(|c| format!("U+{:04X}", c as u32));
                 codes.collect::<Vec<_>>().join(" ")
             }
-            Filter::Date(from, to) => self.date(&text, from, to)?,
+            Filter::Date(from, to) => {
+                let done = dates::convert(&text, from, to);
+                done.map_err(|reason| self.problem(&text, &reason))?
+            }
         })
     }
 
     fn calculate(
         &self,
         text: &str,
+        setting: &Setting<'_>,
         sum: impl Fn(Written) -> Option<Written>,
     ) -> Result<String, FilterProblem> {
-        let written = Written::read(text).ok_or_else(|| self.problem(text, "is no number"))?;
-        let sum = sum(written).ok_or_else(|| self.problem(text, "gives too many digits"))?;
+        let number = Written::read(text).map_err(|fault| match fault {
+            NumberFault::NoNumber => self.problem(text, "is no number"),
+            NumberFault::TooLong => {
+                let most = Written::DIGITS_MOST;
+                self.problem(
+                    text,
+                    &format!("has too many digits: at most {most} can be calculated with"),
+                )
+            }
+        })?;
+        if number.maybe_thousands() {
+            setting.thousands.set(true);
+        }
+        let sum = sum(number).ok_or_else(|| self.problem(text, "gives too many digits"))?;
         Ok(sum.text())
     }
 
-    fn date(&self, text: &str, from: &str, to: &str) -> Result<String, FilterProblem> {
-        let fail = |error: jiff::Error| {
-            self.problem(
-                text,
-                &format!("cannot be read as {from} and written as {to}: {error}"),
-            )
-        };
-        let read = BrokenDownTime::parse(from, text).map_err(fail)?;
-        // All three together must be a day that there is.
-        if read.year().is_some() && read.month().is_some() && read.day().is_some() {
-            read.to_date().map_err(fail)?;
-        }
-        read.to_string(to).map_err(fail)
-    }
-
     fn problem(&self, value: &str, reason: &str) -> FilterProblem {
-        FilterProblem {
-            filter: self.name,
-            reason: format!("`{}` {reason}", crate::escape::visible(value.as_bytes())),
-        }
-    }
-}
-
-fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    let first: String = chars
-        .next()
-        .into_iter()
-        .flat_map(char::to_uppercase)
-        .collect();
-    first + chars.as_str()
-}
-
-/// Combining marks that stand on letters of several scripts; those that belong to one script
-/// are no accents.
-fn is_accent(c: char) -> bool {
-    matches!(c,
-        '\u{300}'..='\u{36F}' | '\u{1AB0}'..='\u{1AFF}' | '\u{1DC0}'..='\u{1DFF}'
-        | '\u{20D0}'..='\u{20FF}' | '\u{FE20}'..='\u{FE2F}')
-}
-
-fn squeeze(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    let mut blank = false;
-    for c in text.chars() {
-        if !c.is_whitespace() {
-            out.push(c);
-        } else if !blank {
-            out.push(' ');
-        }
-        blank = c.is_whitespace();
-    }
-    out
-}
-
-/// Fills on the left; zeros stand behind the sign of a number.
-fn pad(text: &str, fill: &str, missing: usize) -> String {
-    let signed = text
-        .strip_prefix(['-', '+'])
-        .filter(|rest| fill == "0" && rest.starts_with(|c: char| c.is_ascii_digit()));
-    match signed {
-        Some(rest) => format!("{}{}{rest}", &text[..1], fill.repeat(missing)),
-        None => format!("{}{text}", fill.repeat(missing)),
+        problem(self.name, value.as_bytes(), reason)
     }
 }

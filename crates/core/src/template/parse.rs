@@ -6,7 +6,7 @@
 //! SUBJECT   = DIGITS | NAME | "@line" | "@file" | "@stem" | "@count" | "@row"
 //!           | "@cell" COLUMN
 //! COLUMN    = ARGUMENT
-//! ARGUMENT  = WORD | "'" (TEXT | ESCAPE)* "'" | '"' (TEXT | ESCAPE)* '"'
+//! ARGUMENT  = WORD | "$" (DIGITS | NAME) | "'" (TEXT | ESCAPE)* "'" | '"' (TEXT | ESCAPE)* '"'
 //! ESCAPE    = "\n" | "\t" | "\r" | "\\" | "\u{" HEX "}"; within quotes also the quotes
 //! ```
 
@@ -319,7 +319,7 @@ impl<'t> Parser<'t> {
             }
         }
         let end = from + self.text[from..self.at].trim_end().len();
-        Call::new(name, arguments, self.tables).map_err(|error| {
+        Call::new(name, arguments, self.groups, self.tables).map_err(|error| {
             let name_span = Span::new(from, from + name.len());
             let (kind, span, remedy) = match error {
                 CallError::Unknown => (
@@ -339,6 +339,18 @@ impl<'t> Parser<'t> {
                     TemplateErrorKind::Argument(message),
                     Span::new(from, end),
                     format!("mend what stands behind `{name}`"),
+                ),
+                CallError::NoGroup(name, text) => (
+                    TemplateErrorKind::Argument(format!(
+                        "`{name}` takes plain text, and `{text}` is a group"
+                    )),
+                    Span::new(from, end),
+                    format!("write `'{text}'` between quotes if that text is meant"),
+                ),
+                CallError::Group(group) => (
+                    TemplateErrorKind::UnknownGroup(group.clone()),
+                    Span::new(from, end),
+                    group_remedy(&group, self.groups),
                 ),
             };
             TemplateError { kind, span, remedy }
@@ -513,7 +525,7 @@ fn unclosed(start: usize) -> TemplateError {
 fn filter_remedy(wanted: &str) -> String {
     let names = NAMES.iter().map(|(name, ..)| *name);
     match nearest(wanted, names.clone()) {
-        Some(name) => format!("did you mean `{name}`?"),
+        Some(name) => format!("did you mean `{name}`? `bquill explain` lists all filters"),
         None => format!("there are {}", names.collect::<Vec<_>>().join(", ")),
     }
 }

@@ -273,12 +273,17 @@ pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
                 unit: content,
                 groups: matches.groups(0),
                 line: 0,
-                file: "-",
+                file: "-".as_ref(),
                 count,
                 row: None,
             };
-            template.expand(&occasion, &mut new).unwrap();
-            new
+            template.expand(&occasion, &mut new).ok().map(|_| new)
+        };
+        // A unit whose one text cannot be made stays as it is.
+        let written = |template: &Option<&Template>, groups: &Option<&Vec<Option<Span>>>, count| {
+            template
+                .zip(*groups)
+                .and_then(|(template, groups)| write(template, groups, count))
         };
         let first = unit.taken.first().map(|i| &unit.matches[*i]);
         let ends = lines(text).find(|line| line.content.to >= unit.unit.to);
@@ -296,41 +301,42 @@ pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
         at = unit.unit.to;
         let first_count = count + 1;
         count += unit.taken.len() as u64;
-        match (&step.action, first) {
-            (Action::DropLines, Some(_)) => at = end,
-            (Action::DropOtherLines, None) if unit.in_scope => at = end,
-            (Action::Above(template), Some(groups)) => {
-                out.extend(with_endings(
-                    &write(template, groups, first_count),
-                    &ending(),
-                ));
+        let replaces = matches!(step.action, Action::Replace(_));
+        let template = step.action.template().filter(|_| !replaces);
+        let new = written(&template, &first, first_count);
+        match (&step.action, first, new) {
+            (Action::DropLines, Some(_), _) => at = end,
+            (Action::DropOtherLines, None, _) if unit.in_scope => at = end,
+            (Action::Above(_), _, Some(new)) => {
+                out.extend(with_endings(&new, &ending()));
                 out.extend(ending());
                 out.extend_from_slice(content);
             }
-            (Action::Below(template), Some(groups)) => {
+            (Action::Below(_), _, Some(new)) => {
                 out.extend_from_slice(content);
                 out.extend(ending());
-                out.extend(with_endings(
-                    &write(template, groups, first_count),
-                    &ending(),
-                ));
+                out.extend(with_endings(&new, &ending()));
             }
-            (Action::Lead(template), Some(groups)) => {
-                out.extend(write(template, groups, first_count));
+            (Action::Lead(_), _, Some(new)) => {
+                out.extend(new);
                 out.extend_from_slice(content);
             }
-            (Action::Trail(template), Some(groups)) => {
+            (Action::Trail(_), _, Some(new)) => {
                 out.extend_from_slice(content);
-                out.extend(write(template, groups, first_count));
+                out.extend(new);
             }
-            (action, _) => {
+            (action, ..) => {
                 let mut done = 0;
                 for (number, groups) in unit.taken.iter().map(|i| &unit.matches[*i]).enumerate() {
                     let span = groups[0].unwrap();
                     match action {
                         Action::Replace(template) => {
+                            let count = first_count + number as u64;
+                            let Some(new) = write(template, groups, count) else {
+                                continue;
+                            };
                             out.extend_from_slice(&content[done..span.from]);
-                            out.extend(write(template, groups, first_count + number as u64));
+                            out.extend(new);
                         }
                         Action::Remove => out.extend_from_slice(&content[done..span.from]),
                         _ => continue,

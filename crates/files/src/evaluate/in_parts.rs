@@ -4,6 +4,7 @@ use super::{Evaluated, FileSink, Follower, InTurn, Located, evaluate};
 use crate::parts::{Helpers, Joiner, Part, read_in_parts};
 use crate::{Coding, FileError, OpenText, Skipped};
 use brisk_quill_core::{Counts, PartStart, Run};
+use std::path::Path;
 
 /// A sink of which each part of a large text has one of its own.
 ///
@@ -50,10 +51,10 @@ pub fn evaluate_in_parts<S: PartSink>(
         true => None,
         false => sharing.helpers.call(&text),
     };
-    let Some(called) = called.filter(|_| run.is_local(&text.file())) else {
+    let Some(called) = called.filter(|_| run.is_local(text.file())) else {
         return evaluate(run, Ok(text), sink);
     };
-    let file = &text.file();
+    let file = text.file();
     let mut whole = Whole {
         run: Some(run),
         file,
@@ -71,7 +72,7 @@ pub fn evaluate_in_parts<S: PartSink>(
     Ok(Evaluated::of(&mut text, counts))
 }
 
-fn evaluate_part(run: &mut Run<'_>, file: &str, part: &Part, sink: &mut dyn FileSink) -> Counts {
+fn evaluate_part(run: &mut Run<'_>, file: &Path, part: &Part, sink: &mut dyn FileSink) -> Counts {
     // What is UTF-8 can always be written, so nothing is refused.
     let mut refused = Counts::default();
     let mut located = Located::new(&Coding::Utf8, sink, &mut refused);
@@ -87,7 +88,7 @@ fn evaluate_part(run: &mut Run<'_>, file: &str, part: &Part, sink: &mut dyn File
 struct Whole<'w, 'r, S> {
     /// For the rest, which is not shared out.
     run: Option<&'w mut Run<'r>>,
-    file: &'w str,
+    file: &'w Path,
     sink: &'w mut S,
     counts: Counts,
     rest: Option<InTurn<'w, 'r>>,

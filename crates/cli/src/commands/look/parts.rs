@@ -37,7 +37,7 @@ impl<'q, S: Split> Whole<'_, 'q, S> {
         blank: &S,
     ) -> Result<(), FileError> {
         let (source, page) = (self.source, self.page.page());
-        let file = &text.file();
+        let file = text.file();
         let worker = || (search(), page.page());
         let work = |(found, page): &mut (Found<'_>, Output), part: &Part| {
             let mut seer = blank.for_part();
@@ -101,8 +101,7 @@ impl<S: Split> Joiner<PartSeen<S>> for Whole<'_, '_, S> {
     fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool) {
         if !self.in_turn {
             self.in_turn = true;
-            self.found
-                .begin_part(&self.source.path().to_string_lossy(), start);
+            self.found.begin_part(self.source.path(), start);
         }
         self.rest_of(|found, located| match last {
             true => found.push_last(bytes, located),

@@ -27,7 +27,7 @@ pub fn search_text(
     mut text: OpenText<'_>,
     watch: &mut dyn Watch,
 ) -> Result<(), FileError> {
-    found.begin(&text.file(), text.start());
+    found.begin(text.file(), text.start());
     text.read(|piece, coding, last| {
         let located = &mut Located { coding, watch };
         match last {
