@@ -14,7 +14,7 @@ mod keep;
 mod kinds;
 mod look;
 mod man;
-mod pass;
+pub(crate) mod pass;
 mod plan_out;
 pub mod plans;
 mod preview;

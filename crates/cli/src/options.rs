@@ -1,8 +1,10 @@
 //! From the words of the command line to the core's own types.
 
 use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs};
+use crate::commands::pass::file_complaint;
 use crate::complaint::{Complaint, Quote};
-use crate::render::file_name;
+use crate::output::Output;
+use crate::render::{counted, file_name};
 use crate::tables::FileTables;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::{visible, visible_path};
@@ -10,7 +12,8 @@ use brisk_quill_core::{
     Action, Groups, Pattern, Query, Rewrite, RewriteText, Step, StepFault, StepText, Template,
 };
 use brisk_quill_files::{
-    FactsOf, FileUse, Journal, Listing, Search, Source, TextEncoding, TextOptions, discover,
+    FactsOf, FileError, FileUse, Journal, Listing, PassedOver, Search, Source, TextEncoding,
+    TextOptions, discover, passed_over,
 };
 use std::ffi::OsString;
 use std::io::{self, IsTerminal, Read};
@@ -440,7 +443,11 @@ pub fn sources(
     }
     let state = Journal::place();
     let search = search.without(state.as_deref()).for_use(use_of);
+    let search = search.with_ignored(args.ignored);
     let mut listing = discover(&paths, &search);
+    if listing.sources.is_empty() && !listing.problems.is_empty() {
+        return Err(unreadable(&listing.problems));
+    }
     let all = listing.sources.len();
     let named = |source: &Source| paths.iter().any(|path| path == source.path());
     let formless = |source: &&Source| !is_table(source) && named(source);
@@ -455,7 +462,16 @@ pub fn sources(
     Ok(Sources {
         no_table: (all - listing.sources.len()) as u64,
         listing,
+        paths,
+        search,
     })
+}
+
+/// Nothing of what is named can be read.
+fn unreadable(errors: &[FileError]) -> Complaint {
+    let texts: Vec<String> = errors.iter().map(|e| file_complaint(e).message).collect();
+    let complaint = Complaint::trouble(texts.join("; "));
+    complaint.remedy("name files or folders that are there, or none for the current folder")
 }
 
 /// The files of a request.
@@ -464,9 +480,39 @@ pub struct Sources {
     pub listing: Listing,
     /// Files met on the way that have no columns.
     pub no_table: u64,
+    paths: Vec<PathBuf>,
+    search: Search,
 }
 
 impl Sources {
+    /// Files that are known, below no folder.
+    pub fn of(listing: Listing) -> Self {
+        Self {
+            listing,
+            no_table: 0,
+            paths: Vec::new(),
+            search: Search::default(),
+        }
+    }
+
+    /// Says what was passed over, where little or nothing was found.
+    pub fn tell_passed_over(&self, matches: u64, output: &mut Output) {
+        if matches > 0 && self.listing.sources.len() > 1 {
+            return;
+        }
+        let PassedOver { ignored, hidden } = passed_over(&self.paths, &self.search);
+        let told = [
+            (ignored, "ignored by version control", "--ignored"),
+            (hidden, "hidden", "--hidden"),
+        ];
+        for (files, which, option) in told.into_iter().filter(|(files, ..)| *files > 0) {
+            let files = counted(files, "file");
+            output.note(&format!(
+                "note: {files} left out, {which}; see also `{option}`\n"
+            ));
+        }
+    }
+
     /// Whether somebody types what is to be read: then a signal need not wait for more of it.
     pub fn waits_for_typing(&self) -> bool {
         self.listing.sources.contains(&Source::Stdin) && io::stdin().is_terminal()

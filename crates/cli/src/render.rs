@@ -26,12 +26,12 @@ pub use grid::{Align, Grid};
 pub use history::{history_row, history_was_now};
 pub use json::{
     CHANGE_ID, JsonFind, JsonPath, JsonPlan, json_line, json_missing, json_note, json_offender,
-    json_problem,
+    json_problem, put_bytes,
 };
 pub use marks::one_line_of;
 pub use numbers::{counted, number, share};
 pub use paint::Paint;
-pub use preview::{PreviewView, file_name};
+pub use preview::{PreviewView, file_name, path_name};
 pub use report::{Collector, FileReport, Keep, ShownPassage};
 pub use sentence::{
     check_sentence, extract_sentence, find_sentence, rewrite_sentence, shapes_sentence,

@@ -17,7 +17,7 @@ mod state;
 #[cfg(test)]
 mod tests;
 
-use crate::commands::plans::Meant;
+use crate::commands::plans::{Meant, WOULD_WRITE_ALL, decisions};
 use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
@@ -62,7 +62,7 @@ pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Complaint> {
     let leave = ended.map_err(fail)?;
     meant.doc.index = state.plan;
     meant.doc.sync().map_err(fail)?;
-    let counts = crate::commands::plans::decisions(&meant.doc.index);
+    let counts = decisions(&meant.doc.index, WOULD_WRITE_ALL);
     output.print(counts.as_bytes());
     match leave {
         Leave::Apply => {

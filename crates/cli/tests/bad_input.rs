@@ -116,7 +116,10 @@ fn wrong_requests() {
         (
             "find 'a++(?=b)' a.txt",
             2,
-            &["possessive repeats are not available here", "  ^"],
+            &[
+                "possessive repeats, and repeats of repeats, are not available here",
+                "  ^",
+            ],
         ),
         (r"find '\h(?=b)' a.txt", 2, &["no meaning", "[ \\t]"]),
         ("find '(?>a)b(?=c)' a.txt", 2, &["atomic groups", "(?:"]),

@@ -127,6 +127,51 @@ fn what_is_said_twice_happens_twice_or_is_refused() {
     );
 }
 
+/// Whatever is done with them, matches are changed, unchanged or failed; `find` counts the same.
+#[test]
+fn matches_are_accounted_for() {
+    let sandbox = Sandbox::with("a.csv", "a,b\nquay 1,2\nquay x,quay\n,q\n7 quay 8,\n");
+    let columns = "--columns a,b";
+    for (pattern, action, place) in [
+        ("quay", "--with Q", ""),
+        ("quay|Q", "--with quay", "--pick first"),
+        ("\\S", "--with '${0 | add 1}' --skip-problems", "--limit 5"),
+        ("quay", "--remove", "--lines 2..3"),
+        ("quay", "--drop-lines", ""),
+        ("quay", "--drop-other-lines", "--where x"),
+        ("quay", "--above x", "--pick 2.."),
+        ("quay", "--lead x", "--unit paragraph"),
+        ("quay", "--trail ''", ""),
+        ("quay", "--add-column c '$0'", columns),
+        ("\\w", "--add-column c '${0 | add 1}'", columns),
+        ("\\w", "--set b '$0' --add-column c '$0'", columns),
+        ("quay", "--set b quay", columns),
+        ("q", "--with ','", "--columns b --quote none"),
+        ("[a-y]+", "--swap-chars a-y b-z", "--pick last"),
+        ("[ae]+", "--remove-chars ae", "--pick 1"),
+    ] {
+        let chars = action.contains("-chars");
+        let words = format!("{action} {place} a.csv --json");
+        let preview = match chars {
+            true => format!("preview {words}"),
+            false => format!("preview '{pattern}' {words}"),
+        };
+        let got = sandbox.run(&preview);
+        let totals = &got.of_kind("totals")[0];
+        let step = &totals["per_step"][0];
+        for counts in [totals, step] {
+            let count = |name: &str| counts[name].as_u64().unwrap();
+            let sum = count("changed") + count("unchanged") + count("failed");
+            assert_eq!(count("matches"), sum, "{preview}: {counts}");
+        }
+        let found = sandbox.run(&format!("find '{pattern}' {place} a.csv --json"));
+        let found = &found.of_kind("totals")[0];
+        for name in ["matches", "left_out"] {
+            assert_eq!(totals[name], found[name], "{preview}: {name}");
+        }
+    }
+}
+
 #[test]
 fn rows_that_are_not_as_the_first() {
     let sandbox = Sandbox::new();

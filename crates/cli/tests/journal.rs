@@ -51,10 +51,20 @@ fn undo_and_undo_of_undo() {
     let rows: Vec<&str> = listed.lines().collect();
     assert_eq!(rows.len(), 4, "{listed}");
     assert!(
-        rows[0].contains("done") && rows[0].contains(r"`berth (\d+)` becomes `B-$1`"),
+        rows[0].contains("reverted") && rows[0].contains(r"`berth (\d+)` becomes `B-$1`"),
         "{listed}"
     );
-    assert!(rows[3].contains("undoes run 3"), "{listed}");
+    assert!(
+        rows[3].contains("done") && rows[3].contains("undoes run 3"),
+        "{listed}"
+    );
+    let states = sandbox.run("history --json").ok().records();
+    let states: Vec<_> = states
+        .iter()
+        .map(|run| (run["state"].as_str(), &run["reverted_by"]))
+        .collect();
+    assert_eq!(states[0], (Some("reverted"), &serde_json::json!([2, 3, 4])));
+    assert_eq!(states[1], (Some("done"), &serde_json::json!([3, 4])));
     let one = sandbox.run("history 1 --show 1").ok().out;
     assert!(
         one.contains("was  ‹berth 2›\n") && one.contains("now  ‹B-2›\n"),

@@ -2,6 +2,8 @@
 
 mod support;
 
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
 use support::{Got, Sandbox};
 
 const SAVE: &str = "preview 'berth (\\d+)' --with 'B-$1' notices --save p.plan --show 0";
@@ -448,7 +450,14 @@ fn records_fit_the_schema() {
         .ok();
     sandbox.write("odd.txt", b"berth 7 \xE9 berth 8\r\nStart berth 9\n");
     let mut records: Vec<String> = sandbox.text("p.plan").lines().map(str::to_owned).collect();
+    // Names that a terminal would show otherwise, and one that is not UTF-8.
+    let stray = OsStr::from_bytes(b"odd\xE9.txt").to_owned();
+    for name in ["a\tb.txt".into(), "\u{FFFD}.txt".into(), stray] {
+        let text = "Start berth 9\nberth 1,000\n{\"x\":1}\n";
+        std::fs::write(sandbox.path().join(name), text).unwrap();
+    }
     for request in [
+        "'(\\d,\\d+)|berth' --with '${1 | add 1}' . --files '*dd*.txt' --files '?.txt' --files 'a*.txt' --between Start x --ensure zzz",
         "'(?<n>berth)|(x)' --with '$n' odd.txt --then e --with f --pick 1 --limit 1",
         "'\\d' --with '${0 | date %d %F}' odd.txt berths.csv --columns 1 --format spaced",
         "'(berth) 7' --with '$10' odd.txt --between Start zzz",
@@ -458,10 +467,34 @@ fn records_fit_the_schema() {
         let got = sandbox.run(&format!("preview {request} --json"));
         records.extend(got.out.lines().map(str::to_owned));
     }
+    let piped = "preview '\\d,\\d+' --with '${0 | add 1}' --json --between 1 2";
+    let got = sandbox.pipe("1,000\n", piped);
+    records.extend(got.out.lines().map(str::to_owned));
     let mut kinds = std::collections::BTreeSet::new();
+    let names: Vec<String> = (sandbox.snapshot().iter())
+        .map(|(name, _)| name.to_string_lossy().into_owned())
+        .collect();
     for record in &records {
         let value: serde_json::Value = serde_json::from_str(record).unwrap();
         assert!(schema.is_valid(&value), "{record}");
+        if let Some(path) = value["path"].as_str() {
+            assert!(
+                path == "-" || names.iter().any(|name| name == path),
+                "{record}"
+            );
+            assert_eq!(
+                value.get("path_b64").is_some(),
+                path.contains('\u{FFFD}'),
+                "{record}"
+            );
+        }
+        if value["matches"].is_u64() {
+            for counts in value["per_step"].as_array().unwrap().iter().chain([&value]) {
+                let count = |name: &str| counts[name].as_u64().unwrap();
+                let sum = count("changed") + count("unchanged") + count("failed");
+                assert_eq!(count("matches"), sum, "{record}");
+            }
+        }
         kinds.insert(value["record"].as_str().unwrap().to_owned());
     }
     let kinds: Vec<&str> = kinds.iter().map(String::as_str).collect();
@@ -476,6 +509,7 @@ fn records_fit_the_schema() {
         "{}",
         "{\"record\":\"plan\",\"format\":2,\"rewrite\":{}}",
         "{\"record\":\"decision\",\"id\":\"1\",\"decision\":\"open\"}",
+        "{\"record\":\"note\",\"path\":\"\u{FFFD}\",\"line\":1,\"message\":\"x\"}",
     ] {
         assert!(
             !schema.is_valid(&serde_json::from_str(wrong).unwrap()),

@@ -159,7 +159,7 @@ fn the_table_of_counts() {
             "preview quay --with Q --limit 1",
             &[
                 ("files changed", 1),
-                ("matches", 3),
+                ("matches", 1),
                 ("changes", 1),
                 ("left out", 2),
             ],

@@ -60,6 +60,11 @@ impl Format {
         }
     }
 
+    /// The form of this name.
+    pub fn named(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|format| format.name() == name)
+    }
+
     /// The form that the extension of a path tells.
     pub fn of_path(path: &Path) -> Option<Self> {
         let name = path.file_name()?.to_string_lossy();

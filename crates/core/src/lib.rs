@@ -54,7 +54,8 @@ mod unit;
 pub use error::{Error, Fault};
 pub use inventory::Inventory;
 pub use pattern::{
-    Finder, GroupSpans, Groups, MatchOptions, Matches, Pattern, PatternError, SearchError,
+    Finder, GroupSpans, Groups, MatchOptions, Matches, Pattern, PatternError, PatternNote,
+    SearchError,
 };
 pub use problem::{Problem, ProblemKind};
 pub use query::{

@@ -6,12 +6,13 @@
 mod backtracking;
 mod candidates;
 mod linear;
+mod messages;
 mod stray;
 mod syntax;
 
 pub(crate) use candidates::Candidates;
-pub use syntax::PatternError;
 pub(crate) use syntax::{Neutral, neutralised};
+pub use syntax::{PatternError, PatternNote};
 
 use crate::Span;
 use std::sync::Arc;
@@ -104,6 +105,7 @@ pub struct Pattern {
     source: Arc<str>,
     options: MatchOptions,
     groups: Groups,
+    notes: Arc<[PatternNote]>,
     engine: Engine,
 }
 
@@ -120,22 +122,23 @@ impl Pattern {
     ///
     /// When it does not parse, or would be too large when compiled.
     pub fn new(source: &str, options: &MatchOptions) -> Result<Self, PatternError> {
-        let (engine, groups) = match syntax::parse(source, options)? {
-            syntax::Parsed::Regular(hir) => {
+        let (engine, groups, notes) = match syntax::parse(source, options)? {
+            syntax::Parsed::Regular(hir, notes) => {
                 let engine = linear::Engine::new(hir)?;
                 let groups = engine.groups();
-                (Engine::Linear(engine), groups)
+                (Engine::Linear(engine), groups, notes)
             }
-            syntax::Parsed::NeedsBacktracking => {
+            syntax::Parsed::NeedsBacktracking(notes) => {
                 let engine = backtracking::Engine::new(source, options)?;
                 let groups = engine.groups();
-                (Engine::Backtracking(engine), groups)
+                (Engine::Backtracking(engine), groups, notes)
             }
         };
         Ok(Self {
             source: source.into(),
             options: *options,
             groups,
+            notes: notes.into(),
             engine,
         })
     }
@@ -162,6 +165,11 @@ impl Pattern {
     /// How it is read.
     pub fn options(&self) -> &MatchOptions {
         &self.options
+    }
+
+    /// What is allowed in it but often not meant.
+    pub fn notes(&self) -> &[PatternNote] {
+        &self.notes
     }
 
     /// Its groups.

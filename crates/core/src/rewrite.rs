@@ -143,18 +143,19 @@ impl LeftOutCounts {
     }
 }
 
-/// What one step counted. `matches` is the sum of those behind it but for `blocks`.
+/// What one step counted. Of any action, `matches` is the sum of `edits`, `unchanged` and `failed`.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct StepCounts {
-    /// Matches found, taken or not.
+    /// Matches that were taken: in place, picked, and within the limit.
     pub matches: u64,
     /// Matches whose text became another.
     pub edits: u64,
     /// Matches whose new text equals the old.
     pub unchanged: u64,
-    /// Matches that were not taken.
+    /// Matches that were not taken, beside `matches`.
     pub left_out: LeftOutCounts,
-    /// Matches in units that were left alone because a filter could not work on them.
+    /// Matches that were left alone, or whose unit was, because their new text could not be made
+    /// or written.
     pub failed: u64,
     /// Blocks of lines that have begun.
     pub blocks: u64,
@@ -168,11 +169,6 @@ impl StepCounts {
         self.left_out.add(other.left_out);
         self.failed += other.failed;
         self.blocks += other.blocks;
-    }
-
-    /// Matches that were taken.
-    pub fn taken(&self) -> u64 {
-        self.edits + self.unchanged
     }
 }
 

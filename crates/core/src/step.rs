@@ -32,7 +32,7 @@ pub enum Action {
     Lead(Template),
     /// Text is put at the end of each unit with a match.
     Trail(Template),
-    /// Each match, which is one character, becomes another.
+    /// Each character of a match, which is a run of them, becomes another.
     SwapChars(BTreeMap<char, char>),
     /// Cells of each row with a match are written anew, and columns are added to all rows.
     Cells(Vec<CellText>),

@@ -2,13 +2,14 @@
 
 use crate::Inventory;
 use crate::decimal::{NumberFault, Written};
+use std::path::Path;
 use std::sync::Arc;
 
 /// Values that are held apart; more of them are counted together.
 const MOST: usize = 1_000_000;
 
 /// A file, where files are counted apart, and a value.
-type Key = (Option<Arc<str>>, Option<Box<[u8]>>);
+type Key = (Option<Arc<Path>>, Option<Box<[u8]>>);
 
 /// Counts values.
 ///
@@ -41,7 +42,7 @@ enum Sum {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TallyRow {
     /// The file it is counted in, where files are counted apart.
-    pub file: Option<Arc<str>>,
+    pub file: Option<Arc<Path>>,
     /// The value; `None` is a group that took no part.
     pub value: Option<Box<[u8]>>,
     /// How often it occurs.
@@ -81,7 +82,7 @@ impl Tally {
     }
 
     /// Counts a value, and adds the number beside it.
-    pub fn add(&mut self, file: Option<&Arc<str>>, value: Option<&[u8]>, number: Option<&[u8]>) {
+    pub fn add(&mut self, file: Option<&Arc<Path>>, value: Option<&[u8]>, number: Option<&[u8]>) {
         let key = (file.cloned(), value.map(Box::from));
         let Some(number) = number else {
             return self.seen.add(key, Sum::default);

@@ -212,6 +212,9 @@ fn step_text() -> impl Strategy<Value = StepText> {
     )
 }
 
+/// A look at what stands beside a place, and where it holds: of word characters before and after.
+type Look = (&'static str, fn(bool, bool) -> bool);
+
 /// Offsets of the characters and stray bytes of a text, and which are word characters.
 fn signs(text: &[u8]) -> Vec<(usize, bool)> {
     let mut signs = Vec::new();
@@ -344,7 +347,7 @@ proptest! {
     #[test]
     fn counts_add_up(text in text(), steps in prop::collection::vec(step(), 1..4)) {
         for step in &rewrite_text(&rewrite(&steps), &text).counts.steps {
-            prop_assert_eq!(step.matches, step.taken() + step.failed + step.left_out.total());
+            prop_assert_eq!(step.matches, step.edits + step.unchanged + step.failed);
         }
     }
 
@@ -385,7 +388,7 @@ proptest! {
             }
             places
         };
-        let looks: [(&str, fn(bool, bool) -> bool); 6] = [
+        let looks: [Look; 6] = [
             (r"\b", |before, after| before != after),
             (r"\B", |before, after| before == after),
             (r"\b{start}", |before, after| !before && after),

@@ -47,6 +47,9 @@ fn specs() {
         ("2-4", Err(1..2)),
         ("99999999999999999999", Err(0..20)),
         ("3 by 2", Err(2..4)),
+        ("all by 2", Err(4..6)),
+        ("last..first", Err(0..11)),
+        ("1,last-3..1", Err(2..11)),
     ] {
         let parsed = text.parse::<Spec>();
         let found = parsed.map(|spec| {

@@ -4,12 +4,13 @@ use crate::{FileError, Trouble, is_copy_name};
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use ignore::{DirEntry, WalkBuilder, WalkState};
 use std::collections::HashSet;
+use std::ffi::OsStr;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Where a text comes from. The order is that of the bytes of the path; standard input is first.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Source {
     /// Standard input.
     Stdin,
@@ -33,6 +34,7 @@ pub struct Search {
     files: Option<GlobSet>,
     skip: Option<GlobSet>,
     hidden: bool,
+    ignored: bool,
     /// The folder with bquill's own state, without links.
     own_state: Option<PathBuf>,
     use_of: FileUse,
@@ -74,6 +76,13 @@ impl Search {
             hidden,
             ..Self::default()
         })
+    }
+
+    /// Takes in what version control ignores.
+    #[must_use]
+    pub fn with_ignored(mut self, ignored: bool) -> Self {
+        self.ignored = ignored;
+        self
     }
 
     /// Leaves out what lies in the folder `state`, which is bquill's own.
@@ -163,7 +172,8 @@ pub struct Listing {
 
 /// Finds the files that `paths` mean: files as they are, folders with all below them.
 ///
-/// Files that version control ignores, and hidden ones, are passed over while walking; symbolic
+/// Files that version control ignores, and hidden ones, are passed over while walking, unless the
+/// search says otherwise: see [`passed_over`]. Symbolic
 /// links are followed where they are named, not where they are met. The copies that a run makes
 /// beside its files, and bquill's own state, are never meant. A file that is named twice,
 /// even under two names, is listed once, under the first name in order. `-` is standard input.
@@ -215,6 +225,45 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
     }
 }
 
+/// Files that are meant but for the rules of version control, or their hidden names.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct PassedOver {
+    /// Files that version control ignores.
+    pub ignored: u64,
+    /// Files that are hidden, or lie in a hidden folder; not those of version control itself.
+    pub hidden: u64,
+}
+
+/// Counts what [`discover`] passes over below the folders among `paths`. This walks through all of
+/// them twice.
+pub fn passed_over(paths: &[PathBuf], search: &Search) -> PassedOver {
+    let all = Search {
+        hidden: true,
+        ignored: true,
+        ..search.clone()
+    };
+    let mut passed = PassedOver::default();
+    for root in paths.iter().filter(|path| path.is_dir()) {
+        let files = |search| {
+            let met = walk(root, search).into_iter().flatten();
+            met.map(|met| met.source).collect::<HashSet<_>>()
+        };
+        let known = files(search);
+        for source in files(&all).difference(&known) {
+            let below = source.path().strip_prefix(root).unwrap_or(source.path());
+            let mut names = below.iter().map(OsStr::as_encoded_bytes);
+            if names.clone().any(|name| name == b".git") {
+                continue;
+            }
+            match names.any(|name| name.starts_with(b".")) && !search.hidden {
+                true => passed.hidden += 1,
+                false => passed.ignored += 1,
+            }
+        }
+    }
+    passed
+}
+
 /// A file on the way, and its inode as far as the folder tells it.
 struct Met {
     source: Source,
@@ -244,6 +293,10 @@ fn walk(root: &Path, search: &Search) -> Vec<Result<Met, FileError>> {
     let threads = std::thread::available_parallelism().map_or(1, usize::from);
     let walk = WalkBuilder::new(root)
         .hidden(!search.hidden)
+        .ignore(!search.ignored)
+        .git_ignore(!search.ignored)
+        .git_exclude(!search.ignored)
+        .parents(!search.ignored)
         .require_git(false)
         .git_global(false)
         .follow_links(false)

@@ -40,7 +40,9 @@ mod watch;
 
 pub use changes::{ChangeList, Spooler};
 pub use coding::{Coding, EncodingError, TextEncoding};
-pub use discover::{FileUse, GlobError, Listing, Search, Source, discover};
+pub use discover::{
+    FileUse, GlobError, Listing, PassedOver, Search, Source, discover, passed_over,
+};
 pub use elsewhere::{Copying, Destination, Put, Staged, Staging, Written, stage_all};
 pub use error::{FileError, Trouble};
 pub use evaluate::{

@@ -289,6 +289,9 @@ pub struct FilesArgs {
     /// Hidden files and folders too.
     #[arg(long, help_heading = "Files")]
     pub hidden: bool,
+    /// Files that version control ignores too.
+    #[arg(long, help_heading = "Files")]
+    pub ignored: bool,
     /// Files that look binary too.
     #[arg(long, help_heading = "Files")]
     pub binary: bool,
@@ -811,8 +814,8 @@ Exit: 0 fine, 1 there is nothing to undo, 3 something could not be read or safel
 pub struct UndoArgs {
     /// Which run.
     pub run: Option<u64>,
-    /// Only these files.
-    #[arg(long, value_name = "PATH", num_args = 1.., value_hint = ValueHint::AnyPath)]
+    /// Only this file, or what lies below this folder; may be repeated.
+    #[arg(long, value_name = "PATH", value_hint = ValueHint::AnyPath)]
     pub only: Vec<PathBuf>,
     /// Do not ask.
     #[arg(short, long)]

@@ -78,6 +78,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         .remedy("add `--binary` if it is text all the same"));
     }
     let (status, go_on) = judge(&pass, output)?;
+    sources.tell_passed_over(pass.totals.counts.all_steps().matches, output);
     match go_on {
         false => {}
         true if filter => write_filtered(&pass, &plan, output)?,
@@ -106,9 +107,6 @@ fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Complai
 
 /// Writes a plan as it was decided.
 fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint> {
-    if args.to.is_none() && !args.yes {
-        state::can_ask("review")?;
-    }
     let expected = options::expected(&args.guard.expect)?;
     let meant = plans::meant(&args.plan, args.yes, output)?;
     let problems = meant.doc.index.problems;
@@ -119,6 +117,9 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
             .remedy("nothing has been written; mend what it told, or add `--skip-problems`"));
     }
     let plan = meant.to_plan()?;
+    if args.to.is_none() && !args.yes {
+        state::can_ask("review")?;
+    }
     let copies = match &args.to {
         Some(to) => {
             let sources = plan.files.iter().map(|file| &file.source);
@@ -126,7 +127,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
         }
         None => None,
     };
-    let decisions = plans::decisions(&meant.doc.index);
+    let decisions = plans::decisions(&meant.doc.index, "nothing is decided, so all are written");
     let text = format!("{}\n\n{decisions}\n", meant.sentence());
     match copies.as_ref().is_some_and(Copies::use_stdout) {
         true => output.note(&text),

@@ -47,7 +47,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     } = judge;
     if args.json {
         for note in &looked.notes {
-            output.print(&json_note(&note.path, note.line, &note.message));
+            output.print(&json_note(&note.source, note.line, &note.message));
         }
         output.print(&json_line(&serde_json::json!({
             "record": "totals", "files": looked.files.read,
@@ -71,7 +71,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             ),
         };
         output.print(format!("\n{verdict}\n").as_bytes());
-        print_notes(&looked.notes, output);
+        print_notes(&looked.notes, &looked.hints, output);
     }
     Ok(looked.status(checked > 0 && offenders == 0))
 }

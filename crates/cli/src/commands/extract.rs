@@ -92,7 +92,7 @@ pub fn run(
         let rows = counted(extractor.rows, "row");
         let files = counted(looked.files.read, "file");
         output.print(format!("\n{rows} of {files}.\n").as_bytes());
-        print_notes(&looked.notes, output);
+        print_notes(&looked.notes, &looked.hints, output);
     }
     let mut status = looked.status(extractor.matches > 0);
     if extractor.lost_keys > 0 {

@@ -216,7 +216,7 @@ impl Tally<'_> {
         match &self.form {
             Form::Json(json) => {
                 for note in &looked.notes {
-                    output.print(&json_note(&note.path, note.line, &note.message));
+                    output.print(&json_note(&note.source, note.line, &note.message));
                 }
                 output.print(&json.totals(totals));
             }
@@ -230,7 +230,7 @@ impl Tally<'_> {
                 }
                 let text = format!("\n{}", totals.text());
                 output.print(text.as_bytes());
-                print_notes(&looked.notes, output);
+                print_notes(&looked.notes, &looked.hints, output);
             }
             Form::Count { .. } => {
                 let row = format!("{:>8}  in all\n", number(totals.units));

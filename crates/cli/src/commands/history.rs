@@ -11,7 +11,8 @@ use crate::status::Status;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{Journal, RealFs, RunRecord, clean};
+use brisk_quill_files::{Journal, RealFs, RunRecord, RunState, clean};
+use std::collections::{BTreeMap, HashSet};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -45,13 +46,16 @@ fn all(
 ) -> Result<Status, Complaint> {
     let numbers = numbers(journal)?;
     let mut status = Status::Fine;
-    for run in &numbers {
-        match load(journal, *run) {
-            Ok(record) if args.json => output.print(&json_line(&summary(&record))),
+    let records: Vec<_> = numbers.iter().map(|run| load(journal, *run)).collect();
+    let reverts = Reverts::of(records.iter().flatten());
+    for record in records {
+        match record {
+            Ok(record) if args.json => output.print(&json_line(&summary(&record, &reverts))),
             Ok(record) => {
                 let intent = record.intent.as_ref();
                 let when = intent.map_or_else(String::new, |intent| state::moment(intent.at));
-                output.print(history_row(&record, &when, output.width()).as_bytes());
+                let row = history_row(&record, reverts.state(&record), &when, output.width());
+                output.print(row.as_bytes());
             }
             // A damaged run does not hide the others.
             Err(complaint) => status = status.max(output.complain(&complaint)),
@@ -71,7 +75,79 @@ fn all(
     Ok(status)
 }
 
-fn summary(record: &RunRecord) -> serde_json::Value {
+/// What of each run has been reverted by later ones.
+#[derive(Default)]
+struct Reverts {
+    runs: BTreeMap<u64, Reverted>,
+}
+
+#[derive(Default)]
+struct Reverted {
+    undoes: Option<u64>,
+    /// The files whose bytes are the old ones again.
+    files: HashSet<PathBuf>,
+    /// The runs that reverted it, or brought it back.
+    by: Vec<u64>,
+}
+
+impl Reverts {
+    /// From all runs, in order.
+    fn of<'r>(records: impl Iterator<Item = &'r RunRecord>) -> Self {
+        let mut reverts = Self::default();
+        for record in records {
+            let Some(intent) = record.intent.as_ref().filter(|_| is_complete(record)) else {
+                continue;
+            };
+            let run = Reverted {
+                undoes: intent.undoes,
+                ..Reverted::default()
+            };
+            reverts.runs.insert(record.run, run);
+            let files: Vec<PathBuf> = intent.targets.iter().map(|t| t.named.path()).collect();
+            let (mut undone, mut reverted) = (intent.undoes, true);
+            // Reverting what reverts a run brings that one back, and so on.
+            while let Some(run) = undone {
+                let Some(run) = reverts.runs.get_mut(&run) else {
+                    break;
+                };
+                for file in &files {
+                    match reverted {
+                        true => _ = run.files.insert(file.clone()),
+                        false => _ = run.files.remove(file),
+                    }
+                }
+                run.by.push(record.run);
+                (undone, reverted) = (run.undoes, !reverted);
+            }
+        }
+        reverts
+    }
+
+    /// The state of a run.
+    fn state(&self, record: &RunRecord) -> &'static str {
+        let files = self.runs.get(&record.run).map_or(0, |run| run.files.len());
+        match record
+            .intent
+            .as_ref()
+            .map_or(0, |intent| intent.targets.len())
+        {
+            _ if files == 0 => record.state.name(),
+            all if files == all => "reverted",
+            _ => "reverted in part",
+        }
+    }
+
+    /// The runs that reverted a run, or brought it back, in order.
+    fn by(&self, record: &RunRecord) -> &[u64] {
+        self.runs.get(&record.run).map_or(&[], |run| &run.by)
+    }
+}
+
+fn is_complete(record: &RunRecord) -> bool {
+    matches!(record.state, RunState::Done | RunState::Clean)
+}
+
+fn summary(record: &RunRecord, reverts: &Reverts) -> serde_json::Value {
     let intent = record.intent.as_ref();
     let targets = intent
         .map(|intent| intent.targets.as_slice())
@@ -83,7 +159,8 @@ fn summary(record: &RunRecord) -> serde_json::Value {
         "run": record.run,
         "at": intent.map(|intent| intent.at),
         "folder": intent.map(|intent| path(&intent.folder.path())),
-        "state": record.state.name(),
+        "state": reverts.state(record),
+        "reverted_by": reverts.by(record),
         "undoes": intent.and_then(|intent| intent.undoes),
         "files": targets.len(),
         "changes": targets.iter().map(|target| target.changes).sum::<u64>(),
@@ -120,6 +197,9 @@ fn one(
     output: &mut Output,
 ) -> Result<Status, Complaint> {
     let record = state::run(journal, run)?;
+    let records = numbers(journal)?.into_iter().map(|run| journal.load(run));
+    let records: Vec<_> = records.flatten().collect();
+    let reverts = Reverts::of(records.iter());
     let show = ShowArgs {
         show: args.show.clone(),
         context: 0,
@@ -135,7 +215,7 @@ fn one(
     };
     let mut all = all.into_iter().flatten();
     if args.json {
-        output.print(&json_line(&summary(&record)));
+        output.print(&json_line(&summary(&record, &reverts)));
         for found in all {
             let found = found.map_err(|error| file_complaint(&error))?;
             let change = found.change();
@@ -158,7 +238,8 @@ fn one(
     let changes = changes.map_err(|error| file_complaint(&error))?;
     let intent = record.intent.as_ref();
     let when = intent.map_or_else(String::new, |intent| state::moment(intent.at));
-    output.print(history_row(&record, &when, output.width()).as_bytes());
+    let row = history_row(&record, reverts.state(&record), &when, output.width());
+    output.print(row.as_bytes());
     if let Some(intent) = intent {
         let folder = visible_path(&intent.folder.path());
         output.print(format!("in {folder}\n").as_bytes());
@@ -183,6 +264,11 @@ fn forget(
     if runs.is_empty() && older_than.is_none() {
         return Err(Complaint::wrong("--forget does not say which runs")
             .remedy("name them, or add `--older-than DAYS`"));
+    }
+    let there = numbers(journal)?;
+    if let Some(run) = runs.iter().find(|run| !there.contains(run)) {
+        return Err(Complaint::no(format!("there is no run {run}"))
+            .remedy("nothing has been forgotten; `bquill history` lists the runs"));
     }
     let _lock = journal.lock().map_err(|error| file_complaint(&error))?;
     let now = SystemTime::now()

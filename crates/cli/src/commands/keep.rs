@@ -3,15 +3,20 @@
 use crate::complaint::Complaint;
 use crate::options::{AskedRewrite, move_tables};
 use crate::render::ShownPassage;
-use brisk_quill_core::columns::Layout;
+use brisk_quill_core::columns::{Format, Layout};
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::shapes::{Shape, Shapes};
 use brisk_quill_core::{Example, Rewrite, Step, rewrite_text};
 use brisk_quill_files::{Source, open_regular};
+use std::collections::HashSet;
 use std::io::{BufRead, BufReader, Read};
 use std::path::{Component, Path, PathBuf};
 
-/// How many worked examples a file is given.
-pub const EXAMPLES: usize = 3;
+/// The most worked examples that a file is given.
+const MOST: usize = 8;
+
+/// Changes of a file among which examples are looked for.
+pub const LOOKED_AT: usize = 400;
 
 /// The longest text that makes an example, in bytes.
 const LONGEST: usize = 400;
@@ -28,26 +33,67 @@ pub fn check(file: &Path) -> Result<(), Complaint> {
     )
 }
 
-/// The changed lines of a file that are worked examples: those that come out the same on their
-/// own, behind the header where there is one.
-pub fn examples(asked: &AskedRewrite, source: &Source, passages: &[ShownPassage]) -> Vec<Example> {
-    let rewrite = asked.rewrite.for_examples();
-    let Some(header) = header(&rewrite, source) else {
-        return Vec::new();
-    };
-    let example = |passage: &ShownPassage| {
-        let was = String::from_utf8(passage.was.clone()).ok()?;
-        let now = String::from_utf8(passage.now().0).ok()?;
-        let ending = if was.ends_with("\r\n") { "\r\n" } else { "\n" };
-        let (was, now) = match (was.strip_suffix(ending), now.strip_suffix(ending)) {
-            (Some(was), Some(now)) => (was, now),
-            _ => (&*was, &*now),
+/// Worked examples: one for each shape that what is changed has.
+pub struct Examples {
+    shapes: Shapes,
+    seen: HashSet<Vec<Shape>>,
+    all: Vec<Example>,
+}
+
+impl Examples {
+    pub fn new() -> Self {
+        Self {
+            shapes: Shapes::new(),
+            seen: HashSet::new(),
+            all: Vec::new(),
+        }
+    }
+
+    /// Adds those changed lines of a file that come out the same on their own, behind the header
+    /// where there is one.
+    pub fn file(&mut self, asked: &AskedRewrite, source: &Source, passages: &[ShownPassage]) {
+        let format = Format::of_path(source.path());
+        let rewrite = asked.rewrite.for_examples(format);
+        let Some(header) = header(&asked.rewrite, source) else {
+            return;
         };
-        let (was, now) = (format!("{header}{was}"), format!("{header}{now}"));
-        let holds = was.len() <= LONGEST && comes_out(&rewrite, &was, &now);
-        holds.then(|| Example::change(&was, &now))
+        for passage in passages {
+            if self.all.len() == MOST {
+                return;
+            }
+            let changed = passage
+                .edits
+                .iter()
+                .map(|edit| &passage.was[edit.span.range()]);
+            let shapes: Vec<Shape> = changed.map(|text| self.shapes.of(text)).collect();
+            if self.seen.contains(&shapes) {
+                continue;
+            }
+            if let Some(mut example) = example(&rewrite, &header, passage) {
+                let usual = asked.rewrite.for_examples(None);
+                if let Some((was, now)) = example.pair()
+                    && !comes_out(&usual, was, now)
+                {
+                    example.format = format.map(|format| format.name().to_owned());
+                }
+                self.seen.insert(shapes);
+                self.all.push(example);
+            }
+        }
+    }
+}
+
+fn example(rewrite: &Rewrite, header: &str, passage: &ShownPassage) -> Option<Example> {
+    let was = String::from_utf8(passage.was.clone()).ok()?;
+    let now = String::from_utf8(passage.now().0).ok()?;
+    let ending = if was.ends_with("\r\n") { "\r\n" } else { "\n" };
+    let (was, now) = match (was.strip_suffix(ending), now.strip_suffix(ending)) {
+        (Some(was), Some(now)) => (was, now),
+        _ => (&*was, &*now),
     };
-    passages.iter().filter_map(example).take(EXAMPLES).collect()
+    let (was, now) = (format!("{header}{was}"), format!("{header}{now}"));
+    let holds = was.len() <= LONGEST && comes_out(rewrite, &was, &now);
+    holds.then(|| Example::change(&was, &now))
 }
 
 /// The header of a table with its line end, nothing for any other text; `None` where it cannot
@@ -83,7 +129,7 @@ fn comes_out(rewrite: &Rewrite, was: &str, now: &str) -> bool {
 }
 
 /// Writes the rewrite file.
-pub fn write(file: &Path, asked: &AskedRewrite, examples: Vec<Example>) -> Result<(), Complaint> {
+pub fn write(file: &Path, asked: &AskedRewrite, examples: Examples) -> Result<(), Complaint> {
     let mut text = asked.text.clone();
     let from = file.parent().unwrap_or(Path::new(""));
     for (words, step) in text.step.iter_mut().zip(asked.rewrite.steps()) {
@@ -94,8 +140,7 @@ pub fn write(file: &Path, asked: &AskedRewrite, examples: Vec<Example>) -> Resul
         });
     }
     if text.example.is_empty() {
-        text.example = examples;
-        text.example.truncate(EXAMPLES);
+        text.example = examples.all;
     }
     let shown = visible_path(file);
     std::fs::write(file, text.to_toml())

@@ -5,7 +5,7 @@ mod search;
 
 use self::parts::Whole;
 use self::search::{Eye, Quiet, Silent, search, search_text};
-use super::pass::{Note, file_complaint, stopped};
+use super::pass::{Note, file_complaint, pattern_hints, stopped};
 use crate::args::{FilesArgs, Part};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedQuery, Sources, Threads};
@@ -135,6 +135,7 @@ pub struct Looked {
     /// Blocks of lines that have begun.
     pub blocks: u64,
     pub notes: Vec<Note>,
+    pub hints: Vec<(&'static str, String)>,
     status: Status,
 }
 
@@ -242,7 +243,7 @@ impl Request {
             worker.file(source, &blank, (&helpers, &new_search), send);
         };
         in_order(&self.sources.listing.sources, threads, worker, work, take);
-        end(looked)
+        self.end(looked, output)
     }
 
     /// The same for a seer that must see all files itself, one after the other.
@@ -272,7 +273,7 @@ impl Request {
             looked.end_file(result, output);
             seer.end_file(source, output);
         }
-        end(looked)
+        self.end(looked, output)
     }
 
     /// Shows `seer` the same without telling of anything, before it is looked at in earnest.
@@ -300,13 +301,25 @@ impl Request {
 
     /// Tells of the paths that cannot be looked at.
     fn begin(&self, output: &mut Output) -> Looked {
-        let mut looked = Looked::default();
+        let mut looked = Looked {
+            hints: pattern_hints(&self.query.pattern),
+            ..Looked::default()
+        };
         looked.files.no_table = self.sources.no_table;
         for error in &self.sources.listing.problems {
             looked.files.unreadable += 1;
             output.complain(&file_complaint(error));
         }
         looked
+    }
+
+    /// What was counted, unless it was stopped on the way.
+    fn end(&self, looked: Looked, output: &mut Output) -> Result<Looked, Complaint> {
+        if watch().is_stopped() {
+            return Err(stopped());
+        }
+        self.sources.tell_passed_over(looked.matches, output);
+        Ok(looked)
     }
 
     /// Keeps standard input, where it is asked for, so that it can be read again.
@@ -394,14 +407,6 @@ impl Worker<'_> {
             result,
             page: self.page.turn(),
         })));
-    }
-}
-
-/// What was counted, unless it was stopped on the way.
-fn end(looked: Looked) -> Result<Looked, Complaint> {
-    match watch().is_stopped() {
-        true => Err(stopped()),
-        false => Ok(looked),
     }
 }
 

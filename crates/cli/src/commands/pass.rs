@@ -11,7 +11,8 @@ use crate::watch::{self, watch};
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{
-    ColumnNote, Counts, Problem, ProblemKind, Remark, Rewrite, Run, RunOptions, TemplateNote, Unmet,
+    ColumnNote, Counts, Pattern, PatternNote, Problem, ProblemKind, Remark, Rewrite, Run,
+    RunOptions, TemplateNote, Unmet,
 };
 use brisk_quill_files::{
     Evaluated, Facts, FileError, Helpers, Listing, Nobody, PartSink, Reader, Sharing, Source,
@@ -266,7 +267,7 @@ impl<'r> Pass<'r> {
         for count in expected.iter().filter(|count| !count.holds(counts.changes)) {
             status = status.max(output.complain(&unexpected(*count, counts.changes)));
         }
-        if expected.is_empty() && counts.all_steps().taken() + counts.changes == 0 {
+        if expected.is_empty() && counts.all_steps().matches + counts.changes == 0 {
             status = status.max(Status::No);
         }
         for (number, count, found) in self.unexpected_steps() {
@@ -301,7 +302,7 @@ fn keep_stdin(reader: &mut Reader, listing: &Listing) -> Result<(), Complaint> {
 /// Something to know about a file that is no mistake.
 #[derive(Debug)]
 pub struct Note {
-    pub path: String,
+    pub source: Source,
     pub line: u64,
     pub message: String,
 }
@@ -347,7 +348,7 @@ impl Note {
             }
         };
         Self {
-            path: file_name(source),
+            source: source.clone(),
             line,
             message,
         }
@@ -360,18 +361,14 @@ impl Note {
             n => format!(", and {} more behind it,", n - 1),
         };
         Self {
-            path: file_name(source),
+            source: source.clone(),
             line,
             message: format!("a byte here{more} means nothing in {encoding} and stays as it is"),
         }
     }
 
     pub fn text(&self) -> String {
-        let Self {
-            path,
-            line,
-            message,
-        } = self;
+        let (path, line, message) = (file_name(&self.source), self.line, &self.message);
         format!("note: {path}, line {line}: {message}\n")
     }
 }
@@ -419,18 +416,37 @@ fn unmet(units: u64) -> Complaint {
     .remedy("nothing has been written")
 }
 
-/// What in the templates is allowed but often not meant: a name and a sentence each.
-pub fn template_hints(rewrite: &Rewrite) -> Vec<(&'static str, String)> {
-    let templates = (rewrite.steps().iter()).flat_map(|step| step.action.templates());
-    templates
-        .flat_map(|template| {
-            template
-                .notes()
-                .iter()
-                .map(|note| (template.source(), note))
-        })
-        .map(|(source, note)| ("group-then-digit", group_then_digit(source, note)))
-        .collect()
+/// What in patterns and templates is allowed but often not meant: a name and a sentence each.
+pub fn rewrite_hints(rewrite: &Rewrite) -> Vec<(&'static str, String)> {
+    let mut hints = Vec::new();
+    for step in rewrite.steps() {
+        hints.extend(pattern_hints(&step.query.pattern));
+        for template in step.action.templates() {
+            let notes = template.notes().iter();
+            let hint = |note| {
+                (
+                    "group-then-digit",
+                    group_then_digit(template.source(), note),
+                )
+            };
+            hints.extend(notes.map(hint));
+        }
+    }
+    hints
+}
+
+/// The same for one pattern.
+pub fn pattern_hints(pattern: &Pattern) -> Vec<(&'static str, String)> {
+    let hint = |note: &PatternNote| {
+        let range = &pattern.source()[note.span.range()];
+        let (from, to) = range.split_once('-').unwrap_or((range, "z"));
+        let message = format!(
+            "`{range}` also takes the signs `[`, `\\`, `]`, `^`, `_` and `` ` ``; write `{from}-Za-{to}` for \
+             letters alone"
+        );
+        ("range-with-signs", message)
+    };
+    pattern.notes().iter().map(hint).collect()
 }
 
 fn group_then_digit(source: &str, note: &TemplateNote) -> String {

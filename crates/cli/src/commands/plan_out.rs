@@ -4,7 +4,7 @@
 //! The records of each file are made on any thread by a [`PlanPart`], and wait in a spool until
 //! their turn comes.
 
-use super::pass::{Note, template_hints};
+use super::pass::{Note, rewrite_hints};
 use super::plans::{last_place, make_room};
 use super::state;
 use crate::complaint::Complaint;
@@ -43,6 +43,8 @@ pub struct PlanOut<'a> {
     files: u64,
     /// The largest plan that is kept for this folder.
     most: u64,
+    /// What follows cannot do without the plan of this folder.
+    must_be_kept: bool,
     failed: Option<io::Error>,
 }
 
@@ -146,15 +148,19 @@ impl<'a> PlanOut<'a> {
             spool: Spool::new(IN_MEMORY),
             files: 0,
             most: LAST_MOST,
+            must_be_kept: false,
             failed: None,
         })
     }
 
-    /// It is kept for this folder however large it is.
-    #[must_use]
-    pub fn without_limit(mut self) -> Self {
-        self.most = u64::MAX;
-        self
+    /// Is kept for this folder however large it is, and must be.
+    pub fn to_be_reviewed(asked: &'a AskedRewrite) -> Result<Self, Complaint> {
+        let mut plan = Self::new(asked, false, None, true)?;
+        if plan.last.is_none() {
+            return Err(cannot_keep());
+        }
+        (plan.most, plan.must_be_kept) = (u64::MAX, true);
+        Ok(plan)
     }
 
     /// Whether it goes elsewhere than to standard output.
@@ -254,16 +260,22 @@ impl<'a> PlanOut<'a> {
         output: &mut Output,
     ) -> Result<(), Complaint> {
         for note in notes {
-            self.put(&json_note(&note.path, note.line, &note.message), output);
+            self.put(&json_note(&note.source, note.line, &note.message), output);
         }
-        for (name, message) in template_hints(&self.asked.rewrite) {
+        for (name, message) in rewrite_hints(&self.asked.rewrite) {
             let hint = self.json.hint(name, &message);
             self.put(&hint, output);
         }
         let totals = self.json.totals(totals);
         self.put(&totals, output);
+        if holds && self.must_be_kept && self.last.is_none() {
+            return Err(cannot_keep());
+        }
         if let Some(last) = self.last.take().filter(|_| holds) {
-            let _ = last.keep();
+            let kept = last.keep();
+            if self.must_be_kept && kept.is_err() {
+                return Err(cannot_keep());
+            }
         }
         let Some(save) = self.save.take() else {
             return Ok(());
@@ -321,4 +333,12 @@ impl Target {
         let file = self.out.into_inner()?;
         file.replace(&self.path)
     }
+}
+
+/// The plan of this folder cannot be written.
+fn cannot_keep() -> Complaint {
+    let place =
+        last_place().map_or_else(String::new, |place| format!(" as {}", visible_path(&place)));
+    Complaint::trouble(format!("the plan cannot be kept{place}"))
+        .remedy("make room there, or name another folder with XDG_STATE_HOME")
 }

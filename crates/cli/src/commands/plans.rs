@@ -203,8 +203,11 @@ pub fn source_of(file: &PlanFile) -> Source {
     Source::File(PathBuf::from(OsStr::from_bytes(&file.path)))
 }
 
-/// The counts of decisions, and what they mean.
-pub fn decisions(index: &PlanIndex) -> String {
+/// What happens to a plan without decisions, where it is not written now.
+pub const WOULD_WRITE_ALL: &str = "nothing is decided: `bquill apply` would write all";
+
+/// The counts of decisions, and what they mean; `undecided` says it of a plan without any.
+pub fn decisions(index: &PlanIndex, undecided: &str) -> String {
     let counts = index.counts();
     let mut text = String::new();
     let none = index.is_undecided(&counts);
@@ -216,7 +219,7 @@ pub fn decisions(index: &PlanIndex) -> String {
         ("open", counts.open, "not written while others are decided"),
     ] {
         let note = if none && name == "open" {
-            "nothing is decided, so all are written"
+            undecided
         } else {
             note
         };

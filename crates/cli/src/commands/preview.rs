@@ -4,7 +4,7 @@ use super::against::{Comparison, Known};
 use super::keep;
 use super::kinds::KindSink;
 use super::look::Room;
-use super::pass::{Guard, Note, Pass, template_hints};
+use super::pass::{Guard, Note, Pass, rewrite_hints};
 use super::plan_out::{PlanOut, PlanPart};
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
@@ -77,7 +77,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     let (maker, room) = (plan.maker(), view.room.clone());
     let (compares, counts_kinds) = (comparison.is_some(), kinds.is_some());
     let for_examples = if args.keep.is_some() {
-        keep::EXAMPLES
+        keep::LOOKED_AT
     } else {
         0
     };
@@ -93,7 +93,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         compared: compares.then(Vec::new),
     };
     let mut status = Status::Fine;
-    let mut examples = Vec::new();
+    let mut examples = args.keep.is_some().then(keep::Examples::new);
     pass.each(listing, sink, output, |pass, source, sink, read, output| {
         let Some(read) = read else {
             return ControlFlow::Continue(());
@@ -112,8 +112,8 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         if read.counts.changes + read.counts.problems + read.counts.unmet == 0 {
             return ControlFlow::Continue(());
         }
-        if args.keep.is_some() && examples.len() < keep::EXAMPLES {
-            examples.extend(keep::examples(&asked, source, &found.passages));
+        if let Some(examples) = &mut examples {
+            examples.file(&asked, source, &found.passages);
         }
         view.room
             .fill(&mut found.passages, |passage| passage.edits.len());
@@ -135,10 +135,11 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         comparison.print(output);
     }
     view.end(&pass, output);
-    if let Some(file) = &args.keep {
+    if let (Some(file), Some(examples)) = (&args.keep, examples) {
         keep::write(file, &asked, examples)?;
     }
     let status = status.max(pass.end(output));
+    sources.tell_passed_over(pass.totals.counts.all_steps().matches, output);
     let holds = status == Status::Fine && pass.totals.counts.changes > 0;
     let guarded = !pass.as_expected() || pass.totals.counts.unmet > 0;
     plan.end(&pass.totals, &pass.notes, (holds, guarded), output)?;
@@ -319,18 +320,15 @@ impl<'r> View<'r> {
                     output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
                 }
                 output.print(format!("\n{}", totals.text()).as_bytes());
-                print_notes(&pass.notes, output);
-                for (name, message) in template_hints(rewrite) {
-                    output.print(format!("\nhint {name}: {message}\n").as_bytes());
-                }
+                print_notes(&pass.notes, &rewrite_hints(rewrite), output);
             }
             Form::Json | Form::Diff { .. } => {}
         }
     }
 }
 
-/// Prints notes, the first of many.
-pub fn print_notes(notes: &[Note], output: &mut Output) {
+/// Prints notes, the first of many, and hints.
+pub fn print_notes(notes: &[Note], hints: &[(&str, String)], output: &mut Output) {
     if !notes.is_empty() {
         output.print(b"\n");
     }
@@ -339,6 +337,9 @@ pub fn print_notes(notes: &[Note], output: &mut Output) {
     }
     if let Some(more) = notes.len().checked_sub(NOTES_SHOWN).filter(|n| *n > 0) {
         output.print(format!("{}\n", counted(more as u64, "more note")).as_bytes());
+    }
+    for (name, message) in hints {
+        output.print(format!("\nhint {name}: {message}\n").as_bytes());
     }
 }
 

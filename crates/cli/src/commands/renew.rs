@@ -95,13 +95,10 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
         facts: FactsOf::Found,
         encoding,
     };
-    let sources = Sources {
-        listing: Listing {
-            sources: index.files.iter().map(source_of).collect(),
-            problems: Vec::new(),
-        },
-        no_table: 0,
-    };
+    let sources = Sources::of(Listing {
+        sources: index.files.iter().map(source_of).collect(),
+        problems: Vec::new(),
+    });
     let asked = AskedRewrite {
         text,
         rewrite,

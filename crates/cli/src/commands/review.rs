@@ -19,19 +19,11 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     let silent =
         !args.accept.is_empty() || !args.refuse.is_empty() || args.accept_rest || args.refuse_rest;
     let deciders = Deciders::new(args)?;
-    let on_terminal = io::stdin().is_terminal() && io::stdout().is_terminal();
-    if !(silent || on_terminal) {
-        return Err(
-            Complaint::wrong("there is no terminal to review on").remedy(
-                "decide with `--accept SPEC`, `--refuse SPEC`, `--accept-rest`, `--refuse-rest`",
-            ),
-        );
-    }
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
         plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
     } else {
         let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
-        let status = evaluate(args, &asked, output)?;
+        let status = evaluate(args, &asked, silent, output)?;
         if status != Status::Fine {
             return Ok(status);
         }
@@ -43,13 +35,26 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     if silent {
         return decide(&mut meant, &deciders, args, output);
     }
+    needs_terminal()?;
     crate::review::run(meant, output)
+}
+
+fn needs_terminal() -> Result<(), Complaint> {
+    match io::stdin().is_terminal() && io::stdout().is_terminal() {
+        true => Ok(()),
+        false => Err(
+            Complaint::wrong("there is no terminal to review on").remedy(
+                "decide with `--accept SPEC`, `--refuse SPEC`, `--accept-rest`, `--refuse-rest`",
+            ),
+        ),
+    }
 }
 
 /// Evaluates a rewrite, and makes it the last preview of this folder.
 fn evaluate(
     args: &ReviewArgs,
     asked: &AskedRewrite,
+    silent: bool,
     output: &mut Output,
 ) -> Result<Status, Complaint> {
     let guard = Guard::new(&args.guard)?;
@@ -61,6 +66,9 @@ fn evaluate(
         .remedy("name the files"));
     }
     let texts = options::texts(&args.files, FactsOf::Found)?;
+    if !silent {
+        needs_terminal()?;
+    }
     let reading = (texts, Threads::new(args.files.threads));
     let run = RunOptions {
         groups: true,
@@ -69,7 +77,7 @@ fn evaluate(
         ..RunOptions::default()
     };
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
-    let mut plan = PlanOut::new(asked, false, None, true)?.without_limit();
+    let mut plan = PlanOut::to_be_reviewed(asked)?;
     plan.begin(output);
     pass.unreadable(&sources.listing, output);
     fill(&mut pass, &sources.listing, &mut plan, output)?;
@@ -174,7 +182,7 @@ fn decide(
             "mended": counts.mended, "refused": counts.refused, "open": counts.open,
         })));
     } else {
-        output.print(plans::decisions(&meant.doc.index).as_bytes());
+        output.print(plans::decisions(&meant.doc.index, plans::WOULD_WRITE_ALL).as_bytes());
     }
     Ok(Status::Fine)
 }

@@ -7,8 +7,8 @@ use crate::complaint::Complaint;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
-    Align, Grid, counted, file_name, json_line, json_note, json_problem, number, shapes_sentence,
-    share,
+    Align, Grid, counted, file_name, json_line, json_note, json_problem, number, put_bytes,
+    shapes_sentence, share,
 };
 use crate::status::Status;
 use brisk_quill_core::escape::{push_visible_char, visible};
@@ -60,7 +60,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         values: 0,
         of_matches,
         chars: args.chars,
-        source: String::new(),
+        source: Source::Stdin,
         json: args.json,
     };
     let looked = request.look(Needs::default(), &mut looker, output)?;
@@ -78,7 +78,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         false => {
             output.print(format!("{sentence}\n\n").as_bytes());
             listed.print_table(output);
-            print_notes(&looked.notes, output);
+            print_notes(&looked.notes, &looked.hints, output);
         }
     }
     Ok(looked.status(found))
@@ -135,7 +135,7 @@ impl Form {
 #[derive(Clone)]
 struct First {
     example: Vec<u8>,
-    path: String,
+    source: Source,
     line: u64,
 }
 
@@ -146,7 +146,7 @@ struct Looker {
     values: u64,
     of_matches: bool,
     chars: bool,
-    source: String,
+    source: Source,
     json: bool,
 }
 
@@ -156,10 +156,10 @@ impl Looker {
         let value = &unit.bytes()[span.range()];
         let column = unit.cell.map(|cell| cell.column());
         let line = |at: usize| unit.line + line_ends(&unit.bytes()[..at]);
-        let path = &self.source;
+        let source = &self.source;
         let first = |at: usize| First {
             example: value[..value.len().min(EXAMPLE_MOST)].to_vec(),
-            path: path.clone(),
+            source: source.clone(),
             line: line(at),
         };
         if !self.chars {
@@ -180,7 +180,7 @@ impl Looker {
 
 impl Seer for Looker {
     fn begin_file(&mut self, source: &Source) {
-        self.source = file_name(source);
+        self.source = source.clone();
     }
 
     fn unit(&mut self, seen: &Seen<'_>, _: &mut Output) {
@@ -280,7 +280,7 @@ impl Listed<'_> {
                     }
                 });
                 cells.push(match self.several {
-                    true => format!("{}, line {}", first.path, first.line),
+                    true => format!("{}, line {}", file_name(&first.source), first.line),
                     false => format!("line {}", first.line),
                 });
                 grid.add(cells);
@@ -306,26 +306,30 @@ impl Listed<'_> {
     fn print_records(self, looked: &Looked, output: &mut Output) {
         let kinds = self.rows.len();
         for (thing, count, first) in self.rows.into_rows() {
-            let example = String::from_utf8_lossy(&first.example).into_owned();
             let mut record = match &thing.form {
                 Form::Shape(shape) => serde_json::json!({
                     "record": "shape", "cell": thing.column, "shape": shape.to_string(),
-                    "pattern": shape.pattern(), "count": count, "example": example,
+                    "pattern": shape.pattern(), "count": count,
                 }),
                 form => {
                     let (code, name) = form.named();
                     serde_json::json!({
                         "record": "char", "cell": thing.column, "code": code, "name": name,
-                        "count": count, "example": example,
+                        "count": count,
                     })
                 }
             };
-            record["path"] = first.path.into();
+            put_bytes(&mut record, "example", &first.example);
+            put_bytes(
+                &mut record,
+                "path",
+                first.source.path().as_os_str().as_encoded_bytes(),
+            );
             record["line"] = first.line.into();
             output.print(&json_line(&record));
         }
         for note in &looked.notes {
-            output.print(&json_note(&note.path, note.line, &note.message));
+            output.print(&json_note(&note.source, note.line, &note.message));
         }
         output.print(&json_line(&serde_json::json!({
             "record": "totals", "files": looked.files.read, "files_skipped": looked.files.skipped(),

@@ -7,7 +7,7 @@ use crate::complaint::Complaint;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
-    Align, Grid, counted, file_name, json_line, json_note, json_problem, number, share,
+    Align, Grid, counted, json_line, json_note, json_problem, number, path_name, put_bytes, share,
     tally_sentence,
 };
 use crate::status::Status;
@@ -15,6 +15,7 @@ use brisk_quill_core::escape::visible;
 use brisk_quill_core::tally::{Tally, TallyRow};
 use brisk_quill_core::{Problem, Span};
 use brisk_quill_files::Source;
+use std::path::Path;
 use std::sync::Arc;
 
 pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
@@ -58,7 +59,7 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             let text = format!("{} of further values are not told apart.\n", number(others));
             output.print(text.as_bytes());
         }
-        print_notes(&looked.notes, output);
+        print_notes(&looked.notes, &looked.hints, output);
     }
     let mut status = looked.status(total > 0);
     if no_numbers > 0 {
@@ -93,7 +94,7 @@ fn print_table(
             cells.push(row.sum.clone().unwrap_or_else(|| "–".into()));
         }
         if by_file {
-            cells.push(row.file.as_deref().unwrap_or_default().to_owned());
+            cells.push(row.file.as_deref().map_or_else(String::new, path_name));
         }
         cells.push(match row.value.as_deref() {
             None => "(took no part)".into(),
@@ -122,13 +123,19 @@ fn print_records(
     output: &mut Output,
 ) {
     for row in rows {
-        let value = row.value.as_deref().map(String::from_utf8_lossy);
-        output.print(&json_line(&serde_json::json!({
-            "record": "value", "path": row.file.as_deref(), "value": value, "count": row.count, "sum": row.sum,
-        })));
+        let mut record = serde_json::json!({
+            "record": "value", "path": null, "value": null, "count": row.count, "sum": row.sum,
+        });
+        if let Some(path) = &row.file {
+            put_bytes(&mut record, "path", path.as_os_str().as_encoded_bytes());
+        }
+        if let Some(value) = &row.value {
+            put_bytes(&mut record, "value", value);
+        }
+        output.print(&json_line(&record));
     }
     for note in &looked.notes {
-        output.print(&json_note(&note.path, note.line, &note.message));
+        output.print(&json_note(&note.source, note.line, &note.message));
     }
     output.print(&json_line(&serde_json::json!({
         "record": "totals", "files": looked.files.read, "files_skipped": looked.files.skipped(),
@@ -143,13 +150,13 @@ struct Counter {
     value: usize,
     sum: Option<usize>,
     by_file: bool,
-    file: Option<Arc<str>>,
+    file: Option<Arc<Path>>,
     json: bool,
 }
 
 impl Seer for Counter {
     fn begin_file(&mut self, source: &Source) {
-        self.file = self.by_file.then(|| file_name(source).into());
+        self.file = self.by_file.then(|| source.path().into());
     }
 
     fn unit(&mut self, seen: &Seen<'_>, _: &mut Output) {

@@ -11,9 +11,6 @@ use brisk_quill_files::{Journal, RealFs, RunRecord, RunState, undo_plan};
 use std::path::PathBuf;
 
 pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
-    if !args.yes {
-        state::can_ask("history")?;
-    }
     let journal = state::journal()?;
     let record = match args.run {
         Some(run) => state::run(&journal, run)?,
@@ -39,6 +36,9 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
             "run {} wrote none of these files",
             record.run
         )));
+    }
+    if !args.yes {
+        state::can_ask("history")?;
     }
     let what = state::changes_in_files(changes, plan.files.len() as u64);
     let question = format!("Revert run {}: {what}? [y/N] ", record.run);

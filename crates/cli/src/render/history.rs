@@ -7,9 +7,8 @@ use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{ChangeRecord, Intent, RunRecord};
 
 /// One run on one line.
-pub fn history_row(record: &RunRecord, when: &str, width: usize) -> String {
+pub fn history_row(record: &RunRecord, state: &str, when: &str, width: usize) -> String {
     let run = record.run;
-    let state = record.state.name();
     let Some(intent) = &record.intent else {
         return format!("{run:>5}  {state}, before it had said what it would do\n");
     };

@@ -79,9 +79,8 @@ enum Record<'a> {
         rewrite: &'a RewriteText,
     },
     File {
-        path: &'a str,
-        #[serde(skip_serializing_if = "Option::is_none")]
-        path_b64: &'a Option<String>,
+        #[serde(flatten)]
+        path: PathRecord<'a>,
         #[serde(skip_serializing_if = "Option::is_none")]
         real: Option<&'a str>,
         #[serde(skip_serializing_if = "Option::is_none")]
@@ -94,7 +93,8 @@ enum Record<'a> {
     Missing(UnitRecord<'a>),
     Offender(UnitRecord<'a>),
     Note {
-        path: &'a str,
+        #[serde(flatten)]
+        path: PathRecord<'a>,
         line: u64,
         message: &'a str,
     },
@@ -103,14 +103,18 @@ enum Record<'a> {
         message: &'a str,
     },
     Problem {
-        path: &'a str,
+        #[serde(flatten)]
+        path: PathRecord<'a>,
         line: Option<u64>,
         message: String,
     },
     Unmet {
-        path: &'a str,
+        #[serde(flatten)]
+        path: PathRecord<'a>,
         line: u64,
-        text: &'a str,
+        text: Cow<'a, str>,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        text_b64: Option<String>,
     },
     Totals {
         files: u64,
@@ -121,10 +125,14 @@ enum Record<'a> {
         files_skipped: u64,
         matches: u64,
         #[serde(skip_serializing_if = "Option::is_none")]
-        changes: Option<u64>,
+        changed: Option<u64>,
         #[serde(skip_serializing_if = "Option::is_none")]
         unchanged: Option<u64>,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        failed: Option<u64>,
         left_out: LeftOutRecord,
+        #[serde(skip_serializing_if = "Option::is_none")]
+        changes: Option<u64>,
         #[serde(skip_serializing_if = "Option::is_none")]
         lines_added: Option<u64>,
         #[serde(skip_serializing_if = "Option::is_none")]
@@ -135,12 +143,29 @@ enum Record<'a> {
     },
 }
 
-/// A unit that a verb lists.
+/// The path of a file, and its bytes where they are not UTF-8.
 #[derive(Serialize)]
-struct UnitRecord<'a> {
+struct PathRecord<'a> {
     path: Cow<'a, str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     path_b64: Option<String>,
+}
+
+impl<'a> PathRecord<'a> {
+    fn of(source: &'a Source) -> Self {
+        let text = path_text(source);
+        Self {
+            path: text.shown,
+            path_b64: text.base64,
+        }
+    }
+}
+
+/// A unit that a verb lists.
+#[derive(Serialize)]
+struct UnitRecord<'a> {
+    #[serde(flatten)]
+    path: PathRecord<'a>,
     line: u64,
     cell: Option<&'a str>,
     text: Cow<'a, str>,
@@ -150,10 +175,9 @@ struct UnitRecord<'a> {
 
 impl<'a> UnitRecord<'a> {
     fn of(source: &'a Source, unit: &'a FoundUnit) -> Self {
-        let (path, text) = (path_text(source), Text::of(&unit.text));
+        let text = Text::of(&unit.text);
         Self {
-            path: path.shown,
-            path_b64: path.base64,
+            path: PathRecord::of(source),
             line: unit.line,
             cell: unit.cell.as_deref(),
             text: text.shown,
@@ -185,15 +209,8 @@ struct StepRecord {
     matches: u64,
     changed: u64,
     unchanged: u64,
-    left_out: LeftOutRecord,
-    /// Left alone for a problem.
-    #[serde(skip_serializing_if = "is_zero")]
     failed: u64,
-}
-
-#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde gives a reference")]
-fn is_zero(n: &u64) -> bool {
-    *n == 0
+    left_out: LeftOutRecord,
 }
 
 impl StepRecord {
@@ -203,8 +220,8 @@ impl StepRecord {
             matches: counts.matches,
             changed: counts.edits,
             unchanged: counts.unchanged,
-            left_out: counts.left_out.into(),
             failed: counts.failed,
+            left_out: counts.left_out.into(),
         }
     }
 }
@@ -231,14 +248,12 @@ impl JsonPlan<'_> {
 
     /// What stands before the changes of a file.
     pub fn file(&self, source: &Source, facts: &Facts) -> Vec<u8> {
-        let path = path_text(source);
         let real = facts
             .real
             .as_ref()
             .map(|real| Text::of(real.as_os_str().as_bytes()));
         json_line(&Record::File {
-            path: &path.shown,
-            path_b64: &path.base64,
+            path: PathRecord::of(source),
             real: real.as_ref().map(|real| &*real.shown),
             real_b64: real.as_ref().and_then(|real| real.base64.as_deref()),
             bytes: facts.bytes,
@@ -265,16 +280,16 @@ impl JsonPlan<'_> {
     /// What stands behind the changes of a file.
     pub fn troubles(&self, report: &FileReport<'_>) -> Vec<u8> {
         let mut out = Vec::new();
-        let path = path_text(report.source);
         for problem in report.problems {
-            push_problem(&mut out, &path.shown, problem);
+            push_problem(&mut out, report.source, problem);
         }
         for unmet in report.unmet {
             let text = Text::of(&unmet.text);
             let record = Record::Unmet {
-                path: &path.shown,
+                path: PathRecord::of(report.source),
                 line: unmet.line,
-                text: &text.shown,
+                text: text.shown,
+                text_b64: text.base64,
             };
             push(&mut out, &record);
         }
@@ -294,7 +309,7 @@ impl JsonPlan<'_> {
         let mut line = Line::begin(out, "{\"record\":\"change\"");
         let id = line.key(key!("id"));
         id.extend_from_slice(&[b'"', CHANGE_ID, b'"']);
-        line.place(&path.full, text.line, text.cell.map(|cell| &*cell.name));
+        line.place(&path.0, text.line, text.cell.map(|cell| &*cell.name));
         line.number(key!("from"), edit.from);
         line.number(key!("to"), edit.to);
         line.bytes([key!("before"), key!("before_b64")], &before);
@@ -326,9 +341,11 @@ impl JsonPlan<'_> {
             files_matching: None,
             files_skipped: totals.files.skipped(),
             matches: steps.matches,
-            changes: Some(counts.changes),
+            changed: Some(steps.edits),
             unchanged: Some(steps.unchanged),
+            failed: Some(steps.failed),
             left_out: steps.left_out.into(),
+            changes: Some(counts.changes),
             lines_added: Some(counts.lines_added),
             lines_removed: Some(counts.lines_removed),
             problems: counts.problems + totals.files.unreadable,
@@ -339,12 +356,21 @@ impl JsonPlan<'_> {
 }
 
 /// Something to know about a file.
-pub fn json_note(path: &str, line: u64, message: &str) -> Vec<u8> {
+pub fn json_note(source: &Source, line: u64, message: &str) -> Vec<u8> {
     json_line(&Record::Note {
-        path,
+        path: PathRecord::of(source),
         line,
         message,
     })
+}
+
+/// Adds bytes to a record as text; where they are not UTF-8, also in base64.
+pub fn put_bytes(record: &mut serde_json::Value, key: &str, bytes: &[u8]) {
+    let text = Text::of(bytes);
+    record[key] = text.shown.into();
+    if let Some(base64) = text.base64 {
+        record[format!("{key}_b64")] = base64.into();
+    }
 }
 
 fn push_unit(out: &mut Vec<u8>, path: &JsonPath, passage: &Passage<'_>) {
@@ -375,7 +401,7 @@ fn push_was_now(
     (was, now): (&[u8], &[u8]),
 ) {
     let mut line = Line::begin(out, "{\"record\":\"unit\"");
-    line.place(&path.shown, number, cell);
+    line.place(&path.0, number, cell);
     line.text(key!("was"), &lossy(was));
     line.text(key!("now"), &lossy(now));
     line.end();
@@ -404,14 +430,14 @@ pub fn json_missing(source: &Source, unit: &FoundUnit) -> Vec<u8> {
 /// A problem in a file.
 pub fn json_problem(source: &Source, problem: &Problem) -> Vec<u8> {
     let mut out = Vec::new();
-    push_problem(&mut out, &path_text(source).shown, problem);
+    push_problem(&mut out, source, problem);
     out
 }
 
 /// A problem with a file; also one that could not be opened.
-fn push_problem(out: &mut Vec<u8>, path: &str, problem: &Problem) {
+fn push_problem(out: &mut Vec<u8>, source: &Source, problem: &Problem) {
     let record = Record::Problem {
-        path,
+        path: PathRecord::of(source),
         line: problem.line,
         message: problem.kind.to_string(),
     };
@@ -436,7 +462,7 @@ impl JsonFind<'_> {
         let path = JsonPath::of(source);
         for (span, groups) in unit.spans.iter().zip(&unit.groups) {
             let mut line = Line::begin(&mut out, "{\"record\":\"match\"");
-            line.place(&path.full, unit.line, unit.cell.as_deref());
+            line.place(&path.0, unit.line, unit.cell.as_deref());
             line.number(key!("from"), locate(span.from));
             line.number(key!("to"), locate(span.to));
             line.bytes(
@@ -457,9 +483,11 @@ impl JsonFind<'_> {
             files_matching: Some(totals.matching),
             files_skipped: totals.files.skipped(),
             matches: totals.matches,
-            changes: None,
+            changed: None,
             unchanged: None,
+            failed: None,
             left_out: totals.left_out.into(),
+            changes: None,
             lines_added: None,
             lines_removed: None,
             problems: totals.problems + totals.files.unreadable,

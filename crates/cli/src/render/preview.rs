@@ -6,6 +6,7 @@ use super::report::{Columns, FileReport, ShownCell, ShownEdit, ShownPassage};
 use brisk_quill_core::Span;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::Source;
+use std::path::Path;
 
 /// Draws the changes of files.
 pub struct PreviewView {
@@ -194,9 +195,14 @@ impl PreviewView {
 
 /// The name of a source, fit to be shown.
 pub fn file_name(source: &Source) -> String {
-    match source {
-        Source::Stdin => "standard input".into(),
-        Source::File(path) => visible_path(path),
+    path_name(source.path())
+}
+
+/// The name of the source that has this path.
+pub fn path_name(path: &Path) -> String {
+    match path.as_os_str() == "-" {
+        true => "standard input".into(),
+        false => visible_path(path),
     }
 }
 

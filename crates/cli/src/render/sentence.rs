@@ -194,7 +194,7 @@ fn cell(cell: &CellText) -> String {
     let text = quoted(cell.template.source());
     match &cell.target {
         CellTarget::Column(column) => format!("the column {} becomes {text}", shown(column)),
-        CellTarget::Added(name) => format!("a column {} is added with {text}", quoted(name)),
+        CellTarget::Added(name) => format!("a column {} is added, with {text}", quoted(name)),
     }
 }
 

@@ -1,6 +1,6 @@
 //! The table of counts that ends every answer.
 
-use super::numbers::number;
+use super::numbers::{counted, number};
 use brisk_quill_core::{Counts, LeftOutCounts, Query, Rewrite, Step};
 use brisk_quill_files::Skipped;
 
@@ -91,11 +91,20 @@ impl RewriteTotals {
             rows.blocks(steps.blocks);
         }
         rows.add("matches", steps.matches);
-        rows.add("changes", self.counts.changes);
+        let of = match steps.edits == self.counts.changes {
+            true => String::new(),
+            false => format!("made of {}", counted(steps.edits, "match")),
+        };
+        rows.always("changes", self.counts.changes, of);
         rows.noted(
             "unchanged",
             steps.unchanged,
             "matches whose new text equals the old".into(),
+        );
+        rows.noted(
+            "failed",
+            steps.failed,
+            "matches whose new text cannot be made or written".into(),
         );
         rows.noted("left out", steps.left_out.total(), left_out(steps.left_out));
         rows.add("lines added", self.counts.lines_added);
@@ -111,6 +120,7 @@ impl RewriteTotals {
                 let why = reasons(&[
                     (step.edits, "changed"),
                     (step.unchanged, "unchanged"),
+                    (step.failed, "failed"),
                     (step.left_out.total(), "left out"),
                 ]);
                 rows.always(&format!("step {} matches", index + 1), step.matches, why);

@@ -170,15 +170,15 @@ impl<'t> Cursor<'t> {
     fn item(&mut self) -> Result<Item, SpecError> {
         self.rest();
         let start = self.at;
-        let (from, to) = if self.word("all") {
-            (None, None)
-        } else {
-            let from = self.point()?;
-            if !self.take("..") {
-                return from.map(Item::Point).ok_or_else(|| self.unexpected());
-            }
-            (from, self.point()?)
-        };
+        if self.word("all") {
+            let (from, to, by) = (None, None, 1);
+            return Ok(Item::Range { from, to, by });
+        }
+        let from = self.point()?;
+        if !self.take("..") {
+            return from.map(Item::Point).ok_or_else(|| self.unexpected());
+        }
+        let to = self.point()?;
         if reversed(from, to) {
             let span = Span::new(start, self.at);
             return Err(self.error(SpecErrorKind::Reversed, span));
@@ -265,6 +265,8 @@ fn reversed(from: Option<Point>, to: Option<Point>) -> bool {
     match (from, to) {
         (Some(Point::Number(a)), Some(Point::Number(b))) => a > b,
         (Some(Point::BeforeLast(a)), Some(Point::BeforeLast(b))) => a < b,
+        // It would hold the one line of a text that has no other.
+        (Some(Point::BeforeLast(_)), Some(Point::Number(1))) => true,
         _ => false,
     }
 }

@@ -82,14 +82,16 @@ fn describe(error: &Error) -> PatternError {
     let too_large = || PatternError::TooLarge {
         limit: super::linear::SIZE_LIMIT,
     };
-    match error {
-        Error::CompileError(inner) => match &**inner {
-            CompileError::PatternTooComplex => too_large(),
-            CompileError::InnerError(inner) if inner.size_limit().is_some() => too_large(),
-            inner => PatternError::Unusable(inner.to_string()),
-        },
-        Error::ParseError(_, inner) => PatternError::Unusable(inner.to_string()),
-        other => PatternError::Unusable(other.to_string()),
+    let Error::CompileError(inner) = error else {
+        return PatternError::Unusable;
+    };
+    match &**inner {
+        CompileError::PatternTooComplex => too_large(),
+        CompileError::InnerError(inner) if inner.size_limit().is_some() => too_large(),
+        CompileError::LookBehindNotConst | CompileError::VariableLookBehindRequiresFeature => {
+            PatternError::LookBehind
+        }
+        _ => PatternError::Unusable,
     }
 }
 

@@ -40,7 +40,7 @@ impl Engine {
             .build_from_hir(&hir)
             .map_err(|error| match error.size_limit() {
                 Some(limit) => PatternError::TooLarge { limit },
-                None => PatternError::Unusable(error.to_string()),
+                None => PatternError::Unusable,
             })?;
         Ok(Self {
             regex,

@@ -1,6 +1,7 @@
 //! From the text of a pattern to its meaning, and what can be wrong with it.
 
 use super::MatchOptions;
+use super::messages::{class_message, parse_message, parse_remedy};
 use crate::{Fault, Span};
 use regex_syntax::ast;
 use regex_syntax::hir::{Hir, Look};
@@ -40,16 +41,19 @@ pub enum PatternError {
         /// What to write instead.
         remedy: &'static str,
     },
+    /// The text behind `(?<=` or `(?<!` may be of several lengths.
+    #[error("look-behind takes text of one length")]
+    LookBehind,
     /// The engine cannot run it for another reason.
-    #[error("the pattern cannot be used: {0}")]
-    Unusable(String),
+    #[error("no engine can run this pattern")]
+    Unusable,
 }
 
 impl Fault for PatternError {
     fn span(&self) -> Option<Span> {
         match self {
             Self::Syntax { span, .. } | Self::NotHere { span, .. } => Some(*span),
-            Self::TooLarge { .. } | Self::Unusable(_) => None,
+            Self::TooLarge { .. } | Self::LookBehind | Self::Unusable => None,
         }
     }
 
@@ -58,7 +62,12 @@ impl Fault for PatternError {
             Self::Syntax { remedy, .. } => remedy.clone(),
             Self::NotHere { remedy, .. } => Some((*remedy).to_owned()),
             Self::TooLarge { .. } => Some("use smaller repeat counts, or `+` and `*`".into()),
-            Self::Unusable(_) => None,
+            Self::LookBehind => Some(
+                "write each length apart, as in `(?:(?<=a)|(?<=bc))`, or put that text in a group and \
+                 write it back with `$1`"
+                    .into(),
+            ),
+            Self::Unusable => Some("take look-around or references out of it".into()),
         }
     }
 }
@@ -66,10 +75,17 @@ impl Fault for PatternError {
 /// What a pattern turned out to be.
 pub(super) enum Parsed {
     /// Regular; this is its meaning, options included.
-    Regular(Hir),
+    Regular(Hir, Vec<PatternNote>),
     /// It holds look-around, or a reference to one of its groups; all else in it is read the
     /// same by both engines.
-    NeedsBacktracking,
+    NeedsBacktracking(Vec<PatternNote>),
+}
+
+/// A range such as `A-z` in a pattern, which takes the signs between capital and small letters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PatternNote {
+    /// Where the range stands in the pattern.
+    pub span: Span,
 }
 
 /// Parses `source`.
@@ -82,9 +98,12 @@ pub(super) fn parse(source: &str, options: &MatchOptions) -> Result<Parsed, Patt
         source
     };
     match parse_regular(text, options) {
-        Ok(hir) => Ok(Parsed::Regular(wrap(hir, options))),
+        Ok(hir) => {
+            let notes = examine(source, text)?;
+            Ok(Parsed::Regular(wrap(hir, options), notes))
+        }
         Err(error) if special(text, &error).is_none() => Err(describe(source, &error)),
-        Err(_) => check_backtracking(source, options).map(|()| Parsed::NeedsBacktracking),
+        Err(_) => check_backtracking(source, options).map(Parsed::NeedsBacktracking),
     }
 }
 
@@ -151,23 +170,37 @@ fn neutral_or_error(
 /// Looks at a pattern that is not regular: whether all else in it is in our dialect.
 ///
 /// What is left of it without look-around and references must parse, so that the other engine
-/// is never given a sign that we do not have; and no repeat may be repeated at once, which would
-/// be possessive there.
-fn check_backtracking(source: &str, options: &MatchOptions) -> Result<(), PatternError> {
+/// is never given a sign that we do not have, and each reference must be to a group that is there.
+fn check_backtracking(
+    source: &str,
+    options: &MatchOptions,
+) -> Result<Vec<PatternNote>, PatternError> {
     let neutral = neutral_or_error(source, options).map_err(|error| describe(source, &error))?;
-    let parser = ast::parse::ParserBuilder::new()
-        .nest_limit(NEST_LIMIT)
-        .build()
-        .parse(&neutral.text);
-    match parser.ok().and_then(|tree| doubled_repeat(&tree)) {
-        Some(span) => Err(PatternError::NotHere {
-            what: "possessive repeats",
-            plural: true,
-            span: pointing(source, span),
-            remedy: "leave the second sign out, or put parentheses around the first repeat",
-        }),
-        None => Ok(()),
+    let notes = examine(source, &neutral.text)?;
+    let groups = parse_regular(&neutral.text, options)
+        .map(|hir| hir.properties().explicit_captures_len())
+        .unwrap_or_default();
+    for (span, group) in &neutral.specials {
+        let Some(group) = group else { continue };
+        let is_there = match group.parse::<usize>() {
+            Ok(number) => (1..=groups).contains(&number),
+            Err(_) => ["(?<", "(?P<"]
+                .iter()
+                .any(|open| source.contains(&format!("{open}{group}>"))),
+        };
+        if !is_there {
+            return Err(PatternError::Syntax {
+                message: format!("the pattern has no group {group}"),
+                span: *span,
+                remedy: Some(match groups {
+                    0 => "put parentheses around what is to come again, or write `\\\\` for the sign itself".into(),
+                    1 => "there is one group: write `\\1`".into(),
+                    n => format!("there are groups 1 to {n}"),
+                }),
+            });
+        }
     }
+    Ok(notes)
 }
 
 /// Where the parser stopped at look-around or at a reference, and what to write over it.
@@ -202,25 +235,86 @@ fn special(text: &str, error: &regex_syntax::Error) -> Option<(Span, String)> {
     Some((Span::new(span.from, span.from + length), filler))
 }
 
-/// The first repeat that repeats a repeat without parentheses.
-fn doubled_repeat(tree: &ast::Ast) -> Option<Span> {
-    struct Seeker;
-    impl ast::Visitor for Seeker {
-        type Output = ();
-        type Err = Span;
-        fn finish(self) -> Result<(), Span> {
-            Ok(())
-        }
-        fn visit_pre(&mut self, tree: &ast::Ast) -> Result<(), Span> {
-            match tree {
-                ast::Ast::Repetition(outer) if matches!(*outer.ast, ast::Ast::Repetition(_)) => {
-                    Err(offsets(&outer.op.span))
-                }
-                _ => Ok(()),
-            }
+/// Refuses what would mean one thing here and another elsewhere, and notes what is often not meant.
+fn examine(source: &str, text: &str) -> Result<Vec<PatternNote>, PatternError> {
+    let parser = ast::parse::ParserBuilder::new()
+        .nest_limit(NEST_LIMIT)
+        .build()
+        .parse(text);
+    let Ok(tree) = parser else {
+        return Ok(Vec::new());
+    };
+    ast::visit(&tree, Examiner::default()).map_err(|error| match error {
+        PatternError::NotHere {
+            what,
+            plural,
+            span,
+            remedy,
+        } => PatternError::NotHere {
+            what,
+            plural,
+            span: pointing(source, span),
+            remedy,
+        },
+        other => other,
+    })
+}
+
+#[derive(Default)]
+struct Examiner {
+    notes: Vec<PatternNote>,
+}
+
+impl Examiner {
+    fn flags(flags: &ast::Flags) -> Result<(), PatternError> {
+        let is_crlf =
+            |item: &&ast::FlagsItem| item.kind == ast::FlagsItemKind::Flag(ast::Flag::CRLF);
+        match flags.items.iter().find(is_crlf) {
+            Some(flag) => Err(PatternError::NotHere {
+                what: "patterns that call themselves, as `(?R)` does elsewhere,",
+                plural: true,
+                span: offsets(&flag.span),
+                remedy: "write out as many levels as there are",
+            }),
+            None => Ok(()),
         }
     }
-    ast::visit(tree, Seeker).err()
+}
+
+impl ast::Visitor for Examiner {
+    type Output = Vec<PatternNote>;
+    type Err = PatternError;
+
+    fn finish(self) -> Result<Vec<PatternNote>, PatternError> {
+        Ok(self.notes)
+    }
+
+    fn visit_pre(&mut self, tree: &ast::Ast) -> Result<(), PatternError> {
+        match tree {
+            ast::Ast::Repetition(outer) if matches!(*outer.ast, ast::Ast::Repetition(_)) => {
+                Err(PatternError::NotHere {
+                    what: "possessive repeats, and repeats of repeats,",
+                    plural: true,
+                    span: offsets(&outer.op.span),
+                    remedy: "leave the second sign out, or put parentheses around the first repeat",
+                })
+            }
+            ast::Ast::Flags(flags) => Self::flags(&flags.flags),
+            ast::Ast::Group(group) => group.flags().map_or(Ok(()), Self::flags),
+            _ => Ok(()),
+        }
+    }
+
+    fn visit_class_set_item_pre(&mut self, item: &ast::ClassSetItem) -> Result<(), PatternError> {
+        if let ast::ClassSetItem::Range(range) = item
+            && range.start.c.is_ascii_uppercase()
+            && range.end.c.is_ascii_lowercase()
+        {
+            let span = offsets(&range.span);
+            self.notes.push(PatternNote { span });
+        }
+        Ok(())
+    }
 }
 
 /// Adds what the options ask around the pattern.
@@ -240,18 +334,25 @@ fn wrap(hir: Hir, options: &MatchOptions) -> Hir {
 fn describe(source: &str, error: &regex_syntax::Error) -> PatternError {
     let (message, span, remedy) = match error {
         regex_syntax::Error::Parse(e) => (
-            parse_message(e.kind()),
+            parse_message(e.kind(), text_of(source, e.span())),
             e.span(),
             parse_remedy(e.kind(), source, offsets(e.span())),
         ),
-        regex_syntax::Error::Translate(e) => (e.kind().to_string(), e.span(), None),
-        other => return PatternError::Unusable(other.to_string()),
+        regex_syntax::Error::Translate(e) => {
+            let (message, remedy) = class_message(e.kind());
+            (message.to_owned(), e.span(), Some(remedy.to_owned()))
+        }
+        _ => return PatternError::Unusable,
     };
     PatternError::Syntax {
         message,
         span: pointing(source, offsets(span)),
         remedy,
     }
+}
+
+fn text_of<'s>(source: &'s str, span: &ast::Span) -> &'s str {
+    source.get(offsets(span).range()).unwrap_or_default()
 }
 
 /// The span within `source`; an empty one is widened to the character behind it.
@@ -268,56 +369,4 @@ fn pointing(source: &str, span: Span) -> Span {
 
 fn offsets(span: &ast::Span) -> Span {
     Span::new(span.start.offset, span.end.offset)
-}
-
-/// The parser's own words, but for those that speak of its making rather than of the pattern.
-fn parse_message(kind: &ast::ErrorKind) -> String {
-    use ast::ErrorKind as K;
-    match kind {
-        K::GroupUnclosed => "this parenthesis is never closed".into(),
-        K::GroupUnopened => "this parenthesis closes nothing".into(),
-        K::ClassUnclosed => "this bracket is never closed".into(),
-        K::RepetitionMissing => "there is nothing before this repeat to be repeated".into(),
-        K::RepetitionCountUnclosed => "this repeat count is never closed".into(),
-        K::EscapeUnrecognized => "this escape has no meaning here".into(),
-        K::EscapeUnexpectedEof => "a backslash at the end escapes nothing".into(),
-        K::NestLimitExceeded(n) => format!("parentheses lie more than {n} deep"),
-        other => other.to_string(),
-    }
-}
-
-fn parse_remedy(kind: &ast::ErrorKind, source: &str, span: Span) -> Option<String> {
-    use ast::ErrorKind as K;
-    let text = match kind {
-        K::GroupUnclosed => "close it with `)`, or write `\\(` for the sign itself",
-        K::GroupUnopened => "write `\\)` for the sign itself, or open it before",
-        K::ClassUnclosed => "close it with `]`, or write `\\[` for the sign itself",
-        K::RepetitionMissing => "put a backslash before it for the sign itself",
-        K::RepetitionCountUnclosed
-        | K::RepetitionCountDecimalEmpty
-        | K::DecimalEmpty
-        | K::RepetitionCountInvalid => {
-            "write a count such as `{2}`, `{2,}` or `{2,4}`, or `\\{` for the sign itself"
-        }
-        K::EscapeUnexpectedEof => "write `\\\\` for the sign itself",
-        K::EscapeUnrecognized => return escape_remedy(source.get(span.range())?),
-        K::FlagUnrecognized if source[..span.to].ends_with('>') => {
-            "atomic groups are not available: use a plain group `(?:…)`"
-        }
-        _ => return None,
-    };
-    Some(text.to_owned())
-}
-
-/// Our way to write what an unknown escape means elsewhere.
-fn escape_remedy(escape: &str) -> Option<String> {
-    let ours = match escape.chars().nth(1)? {
-        'Z' => "write `\\z` for the end of the unit".to_owned(),
-        'h' => "write `[ \\t]` for a blank".to_owned(),
-        'R' => "write `\\r?\\n` for a line end".to_owned(),
-        'K' | 'G' => "put what must come before in a group and write it back with `$1`".to_owned(),
-        'Q' | 'E' => "use --literal for a pattern that is plain text".to_owned(),
-        c => format!("write `{c}` alone for the character itself"),
-    };
-    Some(ours)
 }

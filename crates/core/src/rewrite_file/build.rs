@@ -162,14 +162,16 @@ impl StepText {
                 let map = swaps(from, to).map_err(|(error, in_to)| {
                     fault("swap-chars", if in_to { to } else { from })(error)
                 })?;
-                Some(class_of(map.into_keys()))
+                Some(map.into_keys().collect::<Vec<_>>())
             }
             (None, Some(text)) => {
                 let chars = set(text).map_err(fault("remove-chars", text))?;
-                Some(format!("{}+", class_of(chars)))
+                Some(chars.into_iter().collect())
             }
             (None, None) => None,
         };
+        // A run of them is one match.
+        let chars = chars.map(|chars| format!("{}+", class_of(chars)));
         let options = MatchOptions {
             ignore_case: self.ignore_case,
             whole_word: self.whole_word,

@@ -48,17 +48,12 @@ impl StepText {
     fn table_options(&self) -> Result<TableOptions, StepFault> {
         let format = match self.format.as_deref() {
             None => None,
-            Some(name) => Some(
-                Format::ALL
-                    .into_iter()
-                    .find(|format| format.name() == name)
-                    .ok_or_else(|| {
-                        senseless(
-                            format!("there is no format `{name}`"),
-                            "write `csv`, `tsv`, `spaced` or `jsonl`",
-                        )
-                    })?,
-            ),
+            Some(name) => Some(Format::named(name).ok_or_else(|| {
+                senseless(
+                    format!("there is no format `{name}`"),
+                    "write `csv`, `tsv`, `spaced` or `jsonl`",
+                )
+            })?),
         };
         let quote = match self.quote.as_deref() {
             None => None,

@@ -18,6 +18,9 @@ pub struct Example {
     /// A text that must not change.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub untouched: Option<String>,
+    /// How the columns of the text are read, where neither the step nor its columns say so.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub format: Option<String>,
 }
 
 impl Example {
@@ -26,18 +29,25 @@ impl Example {
         Self {
             before: Some(before.to_owned()),
             after: Some(after.to_owned()),
-            untouched: None,
+            ..Self::default()
         }
     }
 
     /// The text to be rewritten and the one that must come of it; `None` where it is neither a
-    /// pair nor a text to be left alone.
+    /// pair nor a text to be left alone, or of no known format.
     pub fn pair(&self) -> Option<(&str, &str)> {
+        if self.format.is_some() && self.known_format().is_none() {
+            return None;
+        }
         match (&self.before, &self.after, &self.untouched) {
             (Some(before), Some(after), None) => Some((before, after)),
             (None, None, Some(text)) => Some((text, text)),
             _ => None,
         }
+    }
+
+    fn known_format(&self) -> Option<Format> {
+        Format::named(self.format.as_deref()?)
     }
 }
 
@@ -70,23 +80,26 @@ pub type ExampleTroubles = Vec<(Option<usize>, usize)>;
 
 impl Rewrite {
     /// The same for texts that come from no file: where a step names no format, its columns are
-    /// those of CSV, or of JSON Lines where it names pointers.
+    /// those of `format`; without one those of CSV, or of JSON Lines where it names pointers.
     #[must_use]
-    pub fn for_examples(&self) -> Self {
+    pub fn for_examples(&self, format: Option<Format>) -> Self {
         let mut steps = self.steps().to_vec();
         for columns in steps
             .iter_mut()
             .filter_map(|step| step.query.columns.as_mut())
         {
-            let named = columns.list.named().chain(&columns.also);
+            let named = columns
+                .list
+                .named()
+                .chain(&columns.also)
+                .chain(&columns.set);
             let pointers = named.into_iter().any(|c| matches!(c, Column::Pointer(_)));
-            let told = if pointers {
-                Format::JsonLines
-            } else {
-                Format::Csv
+            let usual = match pointers {
+                true => Format::JsonLines,
+                false => Format::Csv,
             };
             if columns.options.layout("-".as_ref()).is_none() {
-                columns.options.format = Some(told);
+                columns.options.format = Some(format.unwrap_or(usual));
             }
         }
         Self::new(steps)
@@ -102,18 +115,12 @@ impl RewriteText {
     pub fn work_examples(&self, rewrite: &Rewrite) -> Result<Vec<ExampleOutcome>, ExampleTroubles> {
         let mut all = Vec::new();
         for (number, (text, step)) in (1..).zip(self.step.iter().zip(rewrite.steps())) {
-            let alone = Rewrite::new(vec![step.clone()]).for_examples();
-            all.extend(
-                (1..)
-                    .zip(&text.example)
-                    .map(|(n, e)| (Some(number), n, e, alone.clone())),
-            );
+            let alone = Rewrite::new(vec![step.clone()]);
+            let each = (1..).zip(&text.example);
+            all.extend(each.map(|(n, e)| (Some(number), n, e, alone.clone())));
         }
-        all.extend(
-            (1..)
-                .zip(&self.example)
-                .map(|(n, e)| (None, n, e, rewrite.for_examples())),
-        );
+        let each = (1..).zip(&self.example);
+        all.extend(each.map(|(n, e)| (None, n, e, rewrite.clone())));
         let is_none = |(_, _, example, _): &&(_, _, &Example, _)| example.pair().is_none();
         let troubles: ExampleTroubles = all.iter().filter(is_none).map(|t| (t.0, t.1)).collect();
         if !troubles.is_empty() {
@@ -121,6 +128,7 @@ impl RewriteText {
         }
         let work = |(step, number, example, rewrite): (_, _, &Example, Rewrite)| {
             let (was, wanted) = example.pair()?;
+            let rewrite = rewrite.for_examples(example.known_format());
             let outcome = rewrite_text(&rewrite, was.as_bytes());
             Some(ExampleOutcome {
                 step,

@@ -183,9 +183,9 @@ impl Visitor for EditMaker<'_, '_> {
         self.written.take();
         let first = self.out.edits.len();
         for finding in found.iter() {
-            self.counts.matches += 1;
             self.counts.left_out.count(finding.standing);
         }
+        self.counts.matches += found.picked().count() as u64;
         self.problems_told = 0;
         let before = (self.counts.edits, self.counts.unchanged, self.counts.failed);
         if let Err(kind) = self.act(unit, found) {

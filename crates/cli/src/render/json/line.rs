@@ -43,26 +43,29 @@ pub fn lossy(bytes: &[u8]) -> Cow<'_, str> {
 }
 
 /// The path of a file as it stands in each of its records.
+///
+/// `"path":…`, and what belongs to it, behind a comma.
 #[derive(Clone)]
-pub struct JsonPath {
-    /// `"path":…`, and what belongs to it, behind a comma.
-    pub full: Vec<u8>,
-    /// Without the bytes beside it.
-    pub shown: Vec<u8>,
-}
+pub struct JsonPath(pub Vec<u8>);
 
 impl JsonPath {
     pub fn of(source: &Source) -> Self {
         let path = path_text(source);
-        let (mut full, mut shown) = (Vec::new(), Vec::new());
-        Line { out: &mut full }.bytes([key!("path"), key!("path_b64")], &path);
-        Line { out: &mut shown }.text(key!("path"), &path.shown);
-        Self { full, shown }
+        let mut out = Vec::new();
+        Line { out: &mut out }.bytes([key!("path"), key!("path_b64")], &path);
+        Self(out)
     }
 }
 
+/// The path of a file; its bytes beside it also where it holds the sign that stands for stray
+/// bytes.
 pub fn path_text(source: &Source) -> Text<'_> {
-    Text::of(source.path().as_os_str().as_encoded_bytes())
+    let bytes = source.path().as_os_str().as_encoded_bytes();
+    let mut text = Text::of(bytes);
+    if text.shown.contains(char::REPLACEMENT_CHARACTER) {
+        text.base64.get_or_insert_with(|| BASE64.encode(bytes));
+    }
+    text
 }
 
 /// Writes a record on a line of its own, key by key, for those records that come in numbers.

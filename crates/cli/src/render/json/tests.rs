@@ -45,7 +45,7 @@ proptest! {
 
         let mut out = Vec::new();
         let mut record = Line::begin(&mut out, "{\"record\":\"match\"");
-        record.place(&JsonPath::of(&source).full, line, cell.as_deref());
+        record.place(&JsonPath::of(&source).0, line, cell.as_deref());
         record.bytes([key!("text"), key!("text_b64")], &Text::of(&text));
         record.groups(Some(&names), all);
         record.end();

@@ -26,15 +26,15 @@ impl Call {
             Filter::TakeLast(n) => format!("only the last {}", characters(n)),
             Filter::DropLast(n) => format!("without the last {}", characters(n)),
             Filter::Pad(n, fill) => format!(
-                "filled on the left with {} to {}",
-                sign(fill),
-                characters(n)
+                "filled on the left to {}, with {}",
+                characters(n),
+                sign(fill)
             ),
             Filter::PadRight(n, fill) => {
                 format!(
-                    "filled on the right with {} to {}",
-                    sign(fill),
-                    characters(n)
+                    "filled on the right to {}, with {}",
+                    characters(n),
+                    sign(fill)
                 )
             }
             Filter::Swap(a, b) if b.is_empty() => format!("without any {}", Quoted(a)),
