@@ -32,7 +32,7 @@ pub struct Parsed {
 }
 
 /// One part of the command line: the words and options of one step.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Part {
     /// The words that are no options, in order.
     pub words: Vec<OsString>,

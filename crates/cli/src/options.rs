@@ -432,6 +432,15 @@ pub fn sources(
     use_of: FileUse,
     is_table: &dyn Fn(&Source) -> bool,
 ) -> Result<Sources, Complaint> {
+    listed(paths, args, use_of)?.only_tables(is_table)
+}
+
+/// The same, whether columns are looked at or not.
+pub fn listed(
+    paths: Vec<PathBuf>,
+    args: &FilesArgs,
+    use_of: FileUse,
+) -> Result<Sources, Complaint> {
     let search = Search::new(&args.files, &args.skip, args.hidden).map_err(|error| {
         Complaint::wrong(error.to_string()).remedy("write a glob such as `*.md` or `old/**`")
     })?;
@@ -444,23 +453,12 @@ pub fn sources(
     let state = Journal::place();
     let search = search.without(state.as_deref()).for_use(use_of);
     let search = search.with_ignored(args.ignored);
-    let mut listing = discover(&paths, &search);
+    let listing = discover(&paths, &search);
     if listing.sources.is_empty() && !listing.problems.is_empty() {
         return Err(unreadable(&listing.problems));
     }
-    let all = listing.sources.len();
-    let named = |source: &Source| paths.iter().any(|path| path == source.path());
-    let formless = |source: &&Source| !is_table(source) && named(source);
-    if let Some(source) = listing.sources.iter().find(formless) {
-        let name = file_name(source);
-        return Err(
-            Complaint::wrong(format!("{name}: its columns are of no known form"))
-                .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`"),
-        );
-    }
-    listing.sources.retain(|source| is_table(source));
     Ok(Sources {
-        no_table: (all - listing.sources.len()) as u64,
+        no_table: 0,
         listing,
         paths,
         search,
@@ -493,6 +491,23 @@ impl Sources {
             paths: Vec::new(),
             search: Search::default(),
         }
+    }
+
+    /// Those with columns: a file that is named must have them, others are passed over.
+    pub fn only_tables(mut self, is_table: &dyn Fn(&Source) -> bool) -> Result<Self, Complaint> {
+        let all = self.listing.sources.len();
+        let named = |source: &Source| self.paths.iter().any(|path| path == source.path());
+        let formless = |source: &&Source| !is_table(source) && named(source);
+        if let Some(source) = self.listing.sources.iter().find(formless) {
+            let name = file_name(source);
+            return Err(
+                Complaint::wrong(format!("{name}: its columns are of no known form"))
+                    .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`"),
+            );
+        }
+        self.listing.sources.retain(|source| is_table(source));
+        self.no_table = (all - self.listing.sources.len()) as u64;
+        Ok(self)
     }
 
     /// Says what was passed over, where little or nothing was found.

@@ -198,3 +198,81 @@ fn rows_that_are_not_as_the_first() {
         assert_eq!(sandbox.text(name), bad.replace('1', "x"), "{line}");
     }
 }
+
+/// Words, and the bytes that come out.
+type Printed = (&'static str, &'static [u8]);
+
+fn prints(sandbox: &Sandbox, cases: &[Printed]) {
+    for (line, wanted) in cases {
+        let got = sandbox.run(line);
+        let (out, wanted) = (got.raw.escape_ascii(), wanted.escape_ascii());
+        assert_eq!(out.to_string(), wanted.to_string(), "{line}: {}", got.err);
+    }
+}
+
+#[test]
+fn what_is_extracted() {
+    let sandbox = Sandbox::with("ragged.csv", "a,b\n1,2,3\n4\n");
+    sandbox.write("twice.csv", "a,a\n1,2\n");
+    sandbox.write("stray.csv", b"v,v_b64\n\xFF,2\n");
+    sandbox.write("text.txt", "1,2\n");
+    sandbox.write("sub/a.csv", "a,b\n1,2\n");
+    prints(
+        &sandbox,
+        &[
+            (
+                "extract '' --beside --ragged ragged.csv",
+                b"a,b,3,whole_match\n1,2,3,\n4,,,\n",
+            ),
+            (
+                "extract 1 --beside --as jsonl twice.csv",
+                b"{\"a\":\"1\",\"a_2\":\"2\",\"whole_match\":\"1\"}\n",
+            ),
+            (
+                "extract '(?<v>1)' --select v,v,a --as jsonl sub/a.csv",
+                b"{\"v\":\"1\",\"v_2\":\"1\",\"a\":\"1\"}\n",
+            ),
+            (
+                "extract '' --select v,v_b64 --as jsonl stray.csv",
+                b"{\"v\":\"\xEF\xBF\xBD\",\"v_b64_\":\"/w==\",\"v_b64\":\"2\"}\n",
+            ),
+            (
+                "extract '(?<file>1)' --beside sub/a.csv",
+                b"a,b,file\n1,2,1\n",
+            ),
+            (
+                "extract '(?<a>1)' --columns a sub/a.csv",
+                b"file,record,a\nsub/a.csv,1,1\n",
+            ),
+            ("extract '(?<n>1)' --beside sub", b"a,b,n\n1,2,1\n"),
+            (
+                "extract '(?<n>1)' --beside --unit line sub/a.csv text.txt",
+                b"text,n\n\"a,b\",\n\"1,2\",1\n\"1,2\",1\n",
+            ),
+        ],
+    );
+    refuses(
+        &sandbox,
+        &[(
+            "extract 1 --beside sub/a.csv text.txt",
+            &["sub/a.csv has columns and text.txt has none", "--unit line"],
+        )],
+    );
+}
+
+#[test]
+fn lines_as_they_are() {
+    let sandbox = Sandbox::with("a.txt", "a\r\nb\r\n\r\nc");
+    sandbox.write("b.txt", "x a");
+    sandbox.write("c.txt", "x a");
+    prints(
+        &sandbox,
+        &[
+            ("find 'a|c' --bare a.txt", b"a\r\nc"),
+            ("find b --bare a.txt", b"b\r\n"),
+            ("find c --bare --unit paragraph a.txt", b"c"),
+            ("find a --bare --unit text a.txt", b"a\r\nb\r\n\r\nc"),
+            ("find 'a|c' --bare .", b"a\r\nc\nx a\nx a"),
+        ],
+    );
+}

@@ -6,34 +6,28 @@
 
 use super::look::{Needs, Request, Seen, Seer};
 use super::preview::print_notes;
-use crate::args::{ExtractArgs, Part, SheetForm, Unit};
+use crate::args::{ExtractArgs, Part, SheetForm, TableArgs, Unit};
 use crate::complaint::Complaint;
 use crate::options;
 use crate::output::Output;
-use crate::render::{Sheet, Value, counted, extract_sentence};
+use crate::render::{Sheet, Value, counted, extract_sentence, file_name};
 use crate::status::Status;
 use brisk_quill_core::columns::{Column, ColumnList, Field, Format, Layout, Row};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{Groups, Span, UnitKind};
-use brisk_quill_files::Source;
+use brisk_quill_files::{FileUse, Source};
 use std::collections::{HashMap, HashSet};
-use std::path::Path;
 
 pub fn run(
     args: &ExtractArgs,
     mut parts: Vec<Part>,
     output: &mut Output,
 ) -> Result<Status, Complaint> {
-    if (args.beside || args.chosen.is_some())
-        && let Some(part) = parts.first_mut()
-        && are_tables(args, part)
-    {
-        part.step.select.unit.get_or_insert(Unit::Cell);
+    if let (Some(part), Some(pattern)) = (parts.first_mut(), &args.split) {
+        // The pattern is no argument, so all words are paths.
+        part.words.insert(0, pattern.into());
     }
-    let mut request = match &args.split {
-        Some(pattern) => Request::with_pattern(parts, pattern, &args.files)?,
-        None => Request::new(parts, &args.files)?,
-    };
+    let mut request = request(args, parts)?;
     let form = args.form.unwrap_or(match output.is_terminal() {
         true => SheetForm::Table,
         false => SheetForm::Csv,
@@ -48,20 +42,25 @@ pub fn run(
     };
     let taker = Taker::new(args, query.pattern.groups());
     let in_cells = query.unit == UnitKind::Cell;
-    let repeats = match args.wide || (args.split.is_some() && !args.every) {
-        true => {
-            let mut widest = Widest {
-                taker: taker.clone(),
-                in_cells,
-                most: 1,
-            };
-            request.look_before(needs, &mut widest, output)?;
-            Some(widest.most)
-        }
-        false => None,
+    let repeats = args.wide || (args.split.is_some() && !args.every);
+    let mut widest = Widest {
+        taker: taker.clone(),
+        in_cells,
+        most: 1,
+        cells: 0,
     };
+    // What a row may have at most is not known before all have been seen.
+    if repeats || (args.beside && args.files.table.ragged) {
+        request.look_before(needs, &mut widest, output)?;
+    }
+    let repeats = repeats.then_some(widest.most);
     let mut extractor = Extractor {
-        plan: SheetPlan::new(args, taker.names(query.pattern.groups()), repeats, form)?,
+        plan: SheetPlan::new(
+            args,
+            taker.names(query.pattern.groups()),
+            (repeats, widest.cells),
+            form,
+        )?,
         sheet: Sheet::new(form, options::at_most("--show", args.show.as_deref())?),
         taker,
         in_cells,
@@ -105,14 +104,43 @@ pub fn run(
     Ok(status)
 }
 
-/// Whether all that is named is known to have columns: then it is these that are kept beside
-/// what is extracted, or chosen from.
-fn are_tables(args: &ExtractArgs, part: &Part) -> bool {
-    let table = &args.files.table;
-    let pattern = usize::from(args.split.is_none() && part.step.select.pattern_file.is_none());
-    let mut paths = part.words.iter().skip(pattern).peekable();
-    let told = table.format.is_some() || table.delimiter.is_some();
-    told || (paths.peek().is_some() && paths.all(|path| Format::of_path(Path::new(path)).is_some()))
+/// Files whose form is known are read as tables where their columns are kept or chosen from.
+fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Complaint> {
+    let files = &args.files;
+    let keeps = args.beside || args.chosen.is_some();
+    let told = files.table.format.is_some() || files.table.delimiter.is_some();
+    let mut open = parts
+        .first_mut()
+        .filter(|part| keeps && part.step.select.unit.is_none());
+    if told && let Some(part) = open.take() {
+        part.step.select.unit = Some(Unit::Cell);
+    }
+    if open.is_none() {
+        return Request::new(parts, files);
+    }
+    // How columns are read does not matter for which files are meant.
+    let asked = options::query(parts.clone(), &TableArgs::default())?;
+    let sources = options::listed(asked.paths, files, FileUse::Read)?;
+    let is_table = |source: &&Source| Format::of_path(source.path()).is_some();
+    let all = &sources.listing.sources;
+    if !all.iter().any(|source| is_table(&source)) {
+        let asked = options::query(parts, &files.table)?;
+        return Request::over(asked.query, sources, files);
+    }
+    if let (Some(table), Some(text)) =
+        (all.iter().find(is_table), all.iter().find(|s| !is_table(s)))
+    {
+        let (table, text) = (file_name(table), file_name(text));
+        return Err(Complaint::wrong(format!(
+            "{table} has columns and {text} has none, and one sheet cannot keep both"
+        ))
+        .remedy("name files of one kind, or add `--unit line` to read all of them as lines"));
+    }
+    if let Some(part) = parts.first_mut() {
+        part.step.select.unit = Some(Unit::Cell);
+    }
+    let asked = options::query(parts, &files.table)?;
+    Request::over(asked.query, sources, files)
 }
 
 /// Takes out of units what goes into the sheet.
@@ -177,11 +205,12 @@ impl Taker {
     }
 }
 
-/// Finds out how many matches a record has at most.
+/// Finds out how many matches a record has at most, and how many cells.
 struct Widest {
     taker: Taker,
     in_cells: bool,
     most: usize,
+    cells: usize,
 }
 
 impl Widest {
@@ -199,7 +228,8 @@ impl Seer for Widest {
         }
     }
 
-    fn row(&mut self, _: &Row<'_>, _: &mut Output) {
+    fn row(&mut self, row: &Row<'_>, _: &mut Output) {
+        self.cells = self.cells.max(row.width());
         self.record();
     }
 }
@@ -211,9 +241,13 @@ struct SheetPlan {
     yes_no: bool,
     /// How often the groups are repeated side by side.
     repeats: Option<usize>,
+    /// Cells that the widest row has, where rows may be longer than the header.
+    cells: usize,
     chosen: Option<ColumnList>,
     /// Each object keeps its own keys.
     own_keys: bool,
+    /// No two columns may have one name.
+    unique: bool,
     /// What is taken of a match is called.
     names: Vec<String>,
 }
@@ -238,7 +272,7 @@ impl SheetPlan {
     fn new(
         args: &ExtractArgs,
         names: Vec<String>,
-        repeats: Option<usize>,
+        (repeats, cells): (Option<usize>, usize),
         form: SheetForm,
     ) -> Result<Self, Complaint> {
         let parse = |text: &str| {
@@ -250,8 +284,10 @@ impl SheetPlan {
             every: args.every,
             yes_no: args.yes_no,
             repeats,
+            cells,
             chosen: args.chosen.as_deref().map(parse).transpose()?,
             own_keys: args.beside && args.chosen.is_none() && form == SheetForm::Jsonl,
+            unique: form == SheetForm::Jsonl,
             names,
         })
     }
@@ -270,13 +306,12 @@ impl SheetPlan {
             }
             Some(row) => {
                 let names = row.table().names().iter();
-                let column = |(number, name): (u64, &std::sync::Arc<str>)| {
-                    (name.to_string(), Pick::Field(Column::Number(number)))
-                };
-                (1..).zip(names).map(column).collect()
+                let names = names.map(|name| name.to_string());
+                let beyond = (row.table().names().len()..self.cells).map(|n| (n + 1).to_string());
+                let column = |(number, name)| (name, Pick::Field(Column::Number(number)));
+                (1..).zip(names.chain(beyond)).map(column).collect()
             }
         };
-        let own = all.len();
         all.extend([("file".into(), Pick::File), ("record".into(), Pick::Record)]);
         if self.every {
             all.push(("match".into(), Pick::Match));
@@ -295,22 +330,6 @@ impl SheetPlan {
                 }));
             }
         }
-        // Every name leads to one column.
-        let (own, added) = all.split_at_mut(own);
-        let mut taken: HashSet<String> = own.iter().map(|(name, _)| name.clone()).collect();
-        let mut tried: HashMap<String, u64> = HashMap::new();
-        for (name, _) in added {
-            if taken.contains(name) {
-                let next = tried.entry(name.clone()).or_insert(1);
-                let free = std::iter::repeat_with(|| {
-                    *next += 1;
-                    format!("{name}_{next}")
-                });
-                let free = free.into_iter().find(|name| !taken.contains(name));
-                *name = free.unwrap_or_default();
-            }
-            taken.insert(name.clone());
-        }
         all
     }
 
@@ -324,8 +343,10 @@ impl SheetPlan {
                 true => !is_lead(pick),
                 false => !is_own(pick),
             };
-            return Ok(all.into_iter().filter(wanted).collect());
+            let all = all.into_iter().filter(wanted).collect();
+            return Ok(self.named_apart(all));
         };
+        let all = self.named_apart(all);
         let own = all.iter().filter(|(_, pick)| is_own(pick)).count();
         let choose = |column: Column| {
             let found = match &column {
@@ -351,11 +372,30 @@ impl SheetPlan {
                     .remedy(format!("there are {}", names.join(", ")))
             })
         };
-        chosen
-            .one_by_one(own as u64)
-            .into_iter()
-            .map(choose)
-            .collect()
+        let chosen = chosen.one_by_one(own as u64).into_iter().map(choose);
+        let chosen = chosen.collect::<Result<_, _>>()?;
+        Ok(self.named_apart(chosen))
+    }
+
+    /// The columns with names that lead to one each: what is added gives way to what is there, and
+    /// in objects the later to the earlier.
+    fn named_apart(&self, mut all: Vec<(String, Pick)>) -> Vec<(String, Pick)> {
+        let stays = |pick: &Pick| !self.unique && matches!(pick, Pick::Field(_) | Pick::Text);
+        let own = all.iter().filter(|(_, pick)| stays(pick));
+        let mut taken: HashSet<String> = own.map(|(name, _)| name.clone()).collect();
+        let mut tried: HashMap<String, u64> = HashMap::new();
+        for (name, _) in all.iter_mut().filter(|(_, pick)| !stays(pick)) {
+            if taken.contains(name) {
+                let next = tried.entry(name.clone()).or_insert(1);
+                let mut free = std::iter::repeat_with(|| {
+                    *next += 1;
+                    format!("{name}_{next}")
+                });
+                *name = free.find(|name| !taken.contains(name)).unwrap_or_default();
+            }
+            taken.insert(name.clone());
+        }
+        all
     }
 }
 

@@ -27,6 +27,8 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
         shown: 0,
         here: 0,
         units: Vec::new(),
+        lacks_end: false,
+        last: request.sources.listing.sources.last().cloned(),
         totals: FindTotals::new(&query, args.missing),
     };
     if let Form::Text(_) = tally.form {
@@ -98,6 +100,10 @@ struct Tally<'a> {
     here: u64,
     /// Units of the file at hand that are to be shown.
     units: Vec<FoundUnit>,
+    /// The last line that was printed as it is has no end.
+    lacks_end: bool,
+    /// The last of all files.
+    last: Option<Source>,
     totals: FindTotals,
 }
 
@@ -126,6 +132,10 @@ impl Seer for Tally<'_> {
     fn end_file(&mut self, source: &Source, output: &mut Output) {
         self.totals.matching += u64::from(self.here > 0);
         self.totals.units += self.here;
+        if std::mem::take(&mut self.lacks_end) && Some(source) != self.last.as_ref() {
+            // A line of the next file must not stand behind this one.
+            output.print(b"\n");
+        }
         match &self.form {
             Form::Text(view) => output.print(view.file(source, &self.units).as_bytes()),
             Form::Paths if self.here > 0 => {
@@ -148,6 +158,7 @@ impl Seer for Tally<'_> {
 impl Split for Tally<'_> {
     fn absorb(&mut self, file: Self) {
         self.here = file.here;
+        self.lacks_end = file.lacks_end;
         self.units = file.units;
         let size = |unit: &FoundUnit| unit.spans.len().max(1);
         self.shown += self.room.fill(&mut self.units, size) as u64;
@@ -155,6 +166,7 @@ impl Split for Tally<'_> {
 
     fn join(&mut self, part: Self) {
         self.here += part.here;
+        self.lacks_end |= part.lacks_end;
         for unit in part.units {
             if self.left > 0 {
                 self.left = self.left.saturating_sub(unit.spans.len().max(1));
@@ -188,11 +200,14 @@ impl Tally<'_> {
                 output.print(b"\n");
             }
             Form::Bare { escaped: false } => {
-                match unit.cell {
-                    Some(_) => output.print(unit.bytes()),
-                    None => output.print(seen.coding.raw(unit.offset(0), unit.bytes())),
+                if unit.cell.is_some() {
+                    output.print(unit.bytes());
+                    return output.print(b"\n");
                 }
-                output.print(b"\n");
+                let ending = &unit.text[unit.span.to..unit.ending.to];
+                output.print(seen.coding.raw(unit.offset(0), unit.bytes()));
+                output.print(seen.coding.raw(unit.offset(unit.bytes().len()), ending));
+                self.lacks_end = ending.is_empty() && !unit.bytes().ends_with(b"\n");
             }
             Form::Count { each: true } => {
                 let name = file_name(seen.source);

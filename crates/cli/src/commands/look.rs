@@ -8,7 +8,7 @@ use self::search::{Eye, Quiet, Silent, search, search_text};
 use super::pass::{Note, file_complaint, pattern_hints, stopped};
 use crate::args::{FilesArgs, Part};
 use crate::complaint::Complaint;
-use crate::options::{self, AskedQuery, Sources, Threads};
+use crate::options::{self, Sources, Threads};
 use crate::output::{Output, Said};
 use crate::progress::Progress;
 use crate::render::FileCounts;
@@ -175,10 +175,15 @@ impl Looked {
 impl Request {
     /// The query and the files of a command line.
     pub fn new(parts: Vec<Part>, args: &FilesArgs) -> Result<Self, Complaint> {
-        let AskedQuery { query, paths } = options::query(parts, &args.table)?;
+        let asked = options::query(parts, &args.table)?;
+        let sources = options::listed(asked.paths, args, FileUse::Read)?;
+        Self::over(asked.query, sources, args)
+    }
+
+    /// A query over files that are known.
+    pub fn over(query: Query, sources: Sources, args: &FilesArgs) -> Result<Self, Complaint> {
         let reader = Reader::new(options::texts(args, FactsOf::None)?).watched(watch());
-        let is_table = |source: &Source| query.is_table(source.path());
-        let sources = options::sources(paths, args, FileUse::Read, &is_table)?;
+        let sources = sources.only_tables(&|source| query.is_table(source.path()))?;
         if !sources.waits_for_typing() {
             watch::listen();
         }

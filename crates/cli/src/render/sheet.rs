@@ -127,6 +127,13 @@ impl Sheet {
 /// One object on a line. Bytes that are no UTF-8 travel beside the shown text.
 fn object(names: &[String], values: &[Value]) -> Vec<u8> {
     let mut out = vec![b'{'];
+    let coded_name = |name: &str| {
+        let mut coded = format!("{name}_b64");
+        while names.contains(&coded) {
+            coded.push('_');
+        }
+        coded
+    };
     let mut put = |name: &str, value: &str| {
         if out.len() > 1 {
             out.push(b',');
@@ -143,7 +150,7 @@ fn object(names: &[String], values: &[Value]) -> Vec<u8> {
                 put(name, &serde_json::Value::from(&*shown).to_string());
                 if let Cow::Owned(_) = shown {
                     let coded = serde_json::Value::from(BASE64.encode(text));
-                    put(&format!("{name}_b64"), &coded.to_string());
+                    put(&coded_name(name), &coded.to_string());
                 }
             }
         }

@@ -450,6 +450,14 @@ impl<'t> Row<'t> {
         Span::new(self.span.from, self.span.to + end)
     }
 
+    /// How many cells, or members of the outermost object, it has.
+    pub fn width(&self) -> usize {
+        match self.table.layout() {
+            Layout::JsonLines => self.members.iter().count(),
+            Layout::Delimited(_) | Layout::Spaced => self.cells.len(),
+        }
+    }
+
     /// The table it belongs to.
     pub fn table(&self) -> &'t Table {
         self.table
