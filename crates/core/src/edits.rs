@@ -90,6 +90,17 @@ pub struct Edit {
     pub groups: Option<GroupTexts>,
     /// What happens to the value, where all of it is one cell.
     pub cell: Option<Box<CellEdit>>,
+    /// The parts of the new bytes that were copied, where that was asked for and is known.
+    pub copied: Option<Box<[Copied]>>,
+}
+
+/// A part of new text that was copied as it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Copied {
+    /// In the new text of its edit.
+    pub span: Span,
+    /// Where it was copied from, counted from the start of what the edit replaces.
+    pub from: isize,
 }
 
 /// What happens within a cell.
@@ -163,6 +174,7 @@ pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
             steps: edit.steps,
             groups: None,
             cell: None,
+            copied: None,
         }
     };
     edits.iter().map(inverse).collect()

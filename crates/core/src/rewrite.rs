@@ -408,11 +408,14 @@ struct TextState<'e, 'r> {
 }
 
 impl Evaluation<'_, '_> {
-    /// Splits no line, however many changes it has: where a change may yet be refused, all of its
-    /// line must be.
+    /// For a text that was decoded. It splits no line, however many changes it has: where a change
+    /// may yet be refused, all of its line must be. And each edit says what it has copied.
     #[must_use]
-    pub fn unsplit(mut self) -> Self {
+    pub fn of_decoded(mut self) -> Self {
         self.state.split_from = None;
+        for step in &mut *self.state.steps {
+            step.keep_copies(true);
+        }
         self
     }
 

@@ -243,6 +243,17 @@ impl Template {
         occasion: &Occasion<'_>,
         out: &mut Vec<u8>,
     ) -> Result<Expanded, FilterProblem> {
+        self.expand_noting(occasion, out, None)
+    }
+
+    /// The same; notes in `copies` what was copied of the unit: where it begins in `out`, and its
+    /// span in the unit.
+    pub(crate) fn expand_noting(
+        &self,
+        occasion: &Occasion<'_>,
+        out: &mut Vec<u8>,
+        mut copies: Option<&mut Vec<(usize, Span)>>,
+    ) -> Result<Expanded, FilterProblem> {
         // Most texts are short.
         out.reserve(32);
         let matched = occasion.groups.get(0);
@@ -263,6 +274,12 @@ impl Template {
                 Part::Text(text) => out.extend_from_slice(text.as_bytes()),
                 Part::Reference { subject, calls } => {
                     let value = occasion.value(subject);
+                    if let (Some(copies), Subject::Group(number), []) =
+                        (&mut copies, subject, &calls[..])
+                    {
+                        let span = occasion.groups.get(*number);
+                        copies.extend(span.map(|span| (out.len(), span)));
+                    }
                     if calls.is_empty() {
                         out.extend_from_slice(value.as_deref().unwrap_or_default());
                     } else {

@@ -3,8 +3,13 @@
 //! Note to the maintainer. The core sees UTF-8. Where raw bytes mean nothing in the encoding, it
 //! sees one byte `FF` for them, which is never part of UTF-8, so that no match crosses it.
 //! Unchanged bytes are never encoded again: a change is located on disk by [`Coding::on_disk`]
-//! and only its new text is encoded, and decoded back to be sure.
+//! and only its new text is encoded, and decoded back to be sure. What the new text has copied
+//! keeps the codes it has, see [`codes`].
 
+mod codes;
+
+use brisk_quill_core::PassageEdit;
+use codes::Codes;
 use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
 use std::borrow::Cow;
 
@@ -45,6 +50,11 @@ impl TextEncoding {
     /// Its name, as in records.
     pub fn name(self) -> &'static str {
         self.0.name()
+    }
+
+    /// Whether a character may have several codes, or one that is never written.
+    fn has_codes(self) -> bool {
+        !self.0.is_single_byte() && self.0 != UTF_16LE && self.0 != UTF_16BE
     }
 
     /// Whether it is UTF-8, which needs no decoding.
@@ -134,6 +144,7 @@ pub struct Decoded {
     raw: Vec<u8>,
     text: Vec<u8>,
     runs: Vec<Run>,
+    codes: Codes,
     /// Line (from 1) of the first bytes without a meaning, and how many such places there are.
     meaningless: Option<(u64, u64)>,
 }
@@ -152,6 +163,8 @@ impl Decoded {
     pub(crate) fn new(encoding: TextEncoding, raw: Vec<u8>, start: usize) -> Self {
         let mut text = Vec::with_capacity(raw.len());
         let mut runs: Vec<Run> = Vec::new();
+        let mut codes = Codes::default();
+        let has_codes = encoding.has_codes();
         let mut meaningless = None;
         let mut lines = 1;
         let mut at = start;
@@ -168,7 +181,12 @@ impl Decoded {
                 });
             }
             match c {
-                Some(c) => text.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes()),
+                Some(c) => {
+                    if has_codes && !c.is_ascii() {
+                        codes.note(c, &raw, (at, disk_size));
+                    }
+                    text.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes());
+                }
                 None => {
                     text.push(NOTHING);
                     meaningless.get_or_insert((lines, 0)).1 += 1;
@@ -177,11 +195,13 @@ impl Decoded {
             lines += u64::from(c == Some('\n'));
             at += disk_size;
         }
+        codes.keep_unusual(encoding, &raw);
         Self {
             encoding,
             raw,
             text,
             runs,
+            codes,
             meaningless,
         }
     }
@@ -207,9 +227,12 @@ impl Decoded {
         run.disk_from + (offset - run.text_from) / run.text_size * run.disk_size
     }
 
-    fn encode(&self, text: &[u8]) -> Option<Vec<u8>> {
-        let text = std::str::from_utf8(text).ok()?;
-        let bytes = self.encoding.encode(text)?;
+    fn encode(&self, edit: &PassageEdit<'_>) -> Option<Vec<u8>> {
+        let text = std::str::from_utf8(edit.after).ok()?;
+        let bytes = match self.codes.are_usual() {
+            true => self.encoding.encode(text)?,
+            false => self.encode_with_codes(text, edit)?,
+        };
         let mut back = Vec::with_capacity(text.len());
         let mut at = 0;
         while at < bytes.len() {
@@ -218,6 +241,46 @@ impl Decoded {
             at += size;
         }
         (back == text.as_bytes()).then_some(bytes)
+    }
+}
+
+impl Decoded {
+    /// Encodes new text with the codes that the text has already.
+    fn encode_with_codes(&self, text: &str, edit: &PassageEdit<'_>) -> Option<Vec<u8>> {
+        let mut bytes = Vec::with_capacity(text.len());
+        let mut copied = edit.copied.iter().peekable();
+        for (at, c) in text.char_indices() {
+            while copied.next_if(|copied| copied.span.to <= at).is_some() {}
+            let source = copied.peek().filter(|copied| copied.span.from <= at);
+            let source = source.and_then(|copied| {
+                // A decoded text is in memory, so its offsets fit.
+                let from = (edit.from as usize).checked_add_signed(copied.from)?;
+                self.code_at(from + (at - copied.span.from), c)
+            });
+            match source.or_else(|| self.code_of(c, edit)) {
+                Some(code) => bytes.extend_from_slice(code),
+                None => bytes.extend(self.encoding.encode(c.encode_utf8(&mut [0; 4]))?),
+            }
+        }
+        Some(bytes)
+    }
+
+    /// The code of the character that stands at `offset` of the text, if that is `c`.
+    fn code_at(&self, offset: usize, c: char) -> Option<&[u8]> {
+        let here = self.text.get(offset..offset + c.len_utf8())?;
+        let code = self.on_disk(offset)..self.on_disk(offset + c.len_utf8());
+        (here == c.encode_utf8(&mut [0; 4]).as_bytes()).then(|| &self.raw[code])
+    }
+
+    /// The code of a character for which nobody knows where it was copied from: that of the text
+    /// which is replaced, where it stands there, else the first one of the file.
+    fn code_of(&self, c: char, edit: &PassageEdit<'_>) -> Option<&[u8]> {
+        let ((at, size), differs) = self.codes.of(c)?;
+        let within = |differs: bool| {
+            let before = std::str::from_utf8(edit.before).ok().filter(|_| differs)?;
+            self.code_at(edit.from as usize + before.find(c)?, c)
+        };
+        within(differs).or(Some(&self.raw[at..at + size]))
     }
 }
 
@@ -250,11 +313,12 @@ impl Coding {
         }
     }
 
-    /// `text` as it is written to disk; `None` where the encoding has no way to write it.
-    pub fn encode<'b>(&self, text: &'b [u8]) -> Option<Cow<'b, [u8]>> {
+    /// The new text of an edit as it is written to disk; `None` where the encoding has no way to
+    /// write it.
+    pub fn encode<'b>(&self, edit: &PassageEdit<'b>) -> Option<Cow<'b, [u8]>> {
         match self {
-            Self::Utf8 => Some(text.into()),
-            Self::Decoded(decoded) => decoded.encode(text).map(Cow::Owned),
+            Self::Utf8 => Some(edit.after.into()),
+            Self::Decoded(decoded) => decoded.encode(edit).map(Cow::Owned),
         }
     }
 

@@ -103,7 +103,7 @@ pub fn evaluate(
     };
     let mut evaluation = run.text(text.file(), text.start());
     if !matches!(text.coding(), Coding::Utf8) {
-        evaluation = evaluation.unsplit();
+        evaluation = evaluation.of_decoded();
     }
     let mut in_turn = InTurn::new(evaluation, Follower::new(sink, &text));
     text.read(|piece, coding, last| in_turn.push(piece, (coding, last), sink))?;
@@ -238,7 +238,7 @@ impl Sink for Located<'_> {
     fn passage(&mut self, passage: &Passage<'_>) {
         let mut edits = Vec::with_capacity(passage.changes());
         for text in passage.edits() {
-            let Some(after) = self.coding.encode(text.after) else {
+            let Some(after) = self.coding.encode(&text) else {
                 return self.refuse(passage, &text);
             };
             edits.push(FileEdit {

@@ -154,3 +154,38 @@ proptest! {
         prop_assert_eq!(rewritten(label, &raw, "^quay$", "Q"), wanted);
     }
 }
+
+/// Every code of a character in an encoding with codes of several bytes.
+fn codes(label: &str) -> Vec<Vec<u8>> {
+    let encoding = encoding_rs::Encoding::for_label(label.as_bytes()).unwrap();
+    let two = (0x81..=0xFE).flat_map(|a| (0x40..=0xFE).map(move |b| vec![a, b]));
+    let three = (0xA1..=0xFE).flat_map(|a| (0xA1..=0xFE).map(move |b| vec![0x8F, a, b]));
+    let is_one = |code: &Vec<u8>| {
+        let text = encoding.decode_without_bom_handling_and_without_replacement(code);
+        text.is_some_and(|text| text.chars().count() == 1 && !text.is_ascii())
+    };
+    two.chain(three).filter(is_one).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// What is copied keeps its code, also where the encoding would write another, or none.
+    #[test]
+    fn what_is_copied_keeps_its_code(
+        label in prop::sample::select(vec!["euc-jp", "shift_jis", "big5", "gbk", "euc-kr"]),
+        picks in prop::collection::vec(any::<prop::sample::Index>(), 2..9), literal in any::<bool>(),
+    ) {
+        let all = codes(label);
+        let chosen: Vec<&Vec<u8>> = picks.iter().map(|pick| pick.get(&all)).collect();
+        let raw = chosen.iter().flat_map(|code| code.iter().copied()).collect::<Vec<u8>>();
+        let (with, between) = if literal { ("$2, $1", ", ") } else { ("$2$1", "") };
+        let wanted = chosen.chunks(2).map(|pair| match pair {
+            [first, second] => [second, between.as_bytes(), first].concat(),
+            rest => rest[0].clone(),
+        });
+        let wanted = wanted.collect::<Vec<_>>().concat();
+        let now = rewritten(label, &raw, "(.)(.)", with);
+        prop_assert_eq!(now.escape_ascii().to_string(), wanted.escape_ascii().to_string());
+    }
+}

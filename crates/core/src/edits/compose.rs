@@ -181,6 +181,7 @@ fn assemble(
         let mut steps = super::StepSet::default();
         let mut groups = None;
         let mut cell = None;
+        let mut copied = None;
         let size = cluster.last - cluster.first + 1;
         for member in order.by_ref().take(size) {
             let next = if member.from_earlier {
@@ -198,6 +199,7 @@ fn assemble(
                 at = edit.span.to;
             }
             groups = if size == 1 { edit.groups } else { None };
+            copied = if size == 1 { edit.copied } else { None };
             cell = match (size, member.from_earlier) {
                 (1, _) | (2, true) => edit.cell,
                 (2, false) if member.span == cluster.span => same_cell(cell, edit.cell),
@@ -217,6 +219,7 @@ fn assemble(
                 steps,
                 groups,
                 cell,
+                copied,
             });
         }
     }

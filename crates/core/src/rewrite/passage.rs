@@ -1,7 +1,7 @@
 //! Changes in the lines they touch: what a reader is shown.
 
 use crate::Span;
-use crate::edits::{CellEdit, Edit, GroupTexts, StepSet, splice_part};
+use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice_part};
 use crate::line_ends;
 use memchr::{memchr, memrchr};
 
@@ -57,6 +57,9 @@ pub struct PassageEdit<'t> {
     pub groups: Option<&'t GroupTexts>,
     /// What happens to the value, where all of it is one cell.
     pub cell: Option<&'t CellEdit>,
+    /// The parts of `after` that were copied, where that is known: from offsets that count from
+    /// `from`.
+    pub copied: &'t [Copied],
 }
 
 impl<'t> Passage<'t> {
@@ -82,6 +85,7 @@ impl<'t> Passage<'t> {
                 steps: edit.steps,
                 groups: edit.groups.as_ref(),
                 cell: edit.cell.as_deref(),
+                copied: edit.copied.as_deref().unwrap_or_default(),
             }
         })
     }

@@ -4,14 +4,14 @@ use super::{Action, CellTarget, CellText, Step};
 use crate::columns::Layout;
 use crate::columns::{CellFault, Column, Row, RowCell};
 use crate::edits::CellEdit;
-use crate::edits::{Edit, GroupTexts, StepSet, splice_part};
+use crate::edits::{Copied, Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
 use crate::query::{Finding, Findings, Standing, UnitView, Visitor, Walk, Wanted};
 use crate::rewrite::{PartStart, RunOptions, StepCounts};
 use crate::template::Occasion;
 use crate::unit::ending_before;
 use crate::{Problem, ProblemKind, Remark, Span, Template, line_ends};
-use std::cell::Cell;
+use std::cell::{Cell, RefCell};
 use std::path::{Path, PathBuf};
 
 /// The state of one step during a run.
@@ -22,6 +22,8 @@ pub(crate) struct StepRun<'r> {
     walk: Walk<'r>,
     keep_groups: bool,
     keep_cells: bool,
+    /// Each edit says what it has copied.
+    keep_copies: bool,
     /// What each unit in scope must match afterwards.
     ensure: Vec<Finder>,
     counts: StepCounts,
@@ -55,6 +57,7 @@ impl<'r> StepRun<'r> {
             keep_groups: options.groups,
             // What is ensured is the value.
             keep_cells: options.cells || !step.ensure.is_empty(),
+            keep_copies: false,
             ensure: (step.ensure.iter())
                 .map(|pattern| step.query.finder_of(pattern))
                 .collect(),
@@ -76,6 +79,7 @@ impl<'r> StepRun<'r> {
         file.clone_into(&mut self.file);
         self.last_ending = start.ending;
         self.thousands = None;
+        self.keep_copies = false;
     }
 
     /// Ends the text: what is to be told of it, and what was wrong with all of it.
@@ -85,6 +89,11 @@ impl<'r> StepRun<'r> {
         let thousands = self.thousands.take();
         remarks.extend(thousands.map(|(line, matches)| Remark::Thousands { line, matches }));
         (remarks, problem)
+    }
+
+    /// Whether each edit of the text says what it has copied.
+    pub fn keep_copies(&mut self, keep: bool) {
+        self.keep_copies = keep;
     }
 
     pub fn pass_lines(&mut self, lines: u64) {
@@ -110,6 +119,7 @@ impl<'r> StepRun<'r> {
             set: self.set,
             keep_groups: self.keep_groups,
             keep_cells: self.keep_cells,
+            copies: self.keep_copies.then(RefCell::default),
             ensure: &mut self.ensure,
             counts: &mut self.counts,
             file: &self.file,
@@ -136,6 +146,8 @@ struct EditMaker<'e, 's> {
     set: StepSet,
     keep_groups: bool,
     keep_cells: bool,
+    /// What the template at hand has copied: where it begins in the text, and its span in the unit.
+    copies: Option<RefCell<Vec<(usize, Span)>>>,
     ensure: &'e mut [Finder],
     counts: &'e mut StepCounts,
     file: &'e Path,
@@ -375,13 +387,14 @@ impl EditMaker<'_, '_> {
         let place = match self.action {
             Action::DropLines => whole_line(unit),
             Action::Above(_) => {
-                text = with_endings(&text, self.ending(unit));
+                text = self.with_endings(text, self.ending(unit));
                 text.extend_from_slice(self.ending(unit));
                 Span::new(from, from)
             }
             Action::Below(_) => {
                 let ending = self.ending(unit);
-                text = [ending, &with_endings(&text, ending)].concat();
+                text = [ending, &self.with_endings(text, ending)].concat();
+                self.move_copies(ending.len());
                 Span::new(to, to)
             }
             Action::Lead(_) => Span::new(from, from),
@@ -412,7 +425,12 @@ impl EditMaker<'_, '_> {
             count,
             row: unit.cell.as_ref().map(|cell| cell.row()),
         };
-        let expanded = template.expand(&occasion, text)?;
+        let mut copies = self.copies.as_ref().map(RefCell::borrow_mut);
+        let copies = copies.as_deref_mut().map(|copies| {
+            copies.clear();
+            copies
+        });
+        let expanded = template.expand_noting(&occasion, text, copies)?;
         if expanded.maybe_thousands {
             let (first, matches) = self.thousands.get().unwrap_or((unit.line, 0));
             self.thousands.set(Some((first, matches + 1)));
@@ -483,6 +501,39 @@ impl EditMaker<'_, '_> {
         Ok(())
     }
 
+    /// What the new text at hand has copied, for an edit of `span`.
+    fn copied(&self, unit: &UnitView<'_>, span: Span) -> Option<Box<[Copied]>> {
+        let mut copies = self.copies.as_ref()?.borrow_mut();
+        let copied = copies.drain(..).map(|(at, source)| Copied {
+            span: Span::new(at, at + source.len()),
+            // Slices are at most isize::MAX bytes long.
+            from: (unit.span.from + source.from) as isize - span.from as isize,
+        });
+        Some(copied.collect())
+    }
+
+    /// The new text at hand begins so many bytes later.
+    fn move_copies(&self, bytes: usize) {
+        if let Some(copies) = &self.copies {
+            copies
+                .borrow_mut()
+                .iter_mut()
+                .for_each(|copy| copy.0 += bytes);
+        }
+    }
+
+    /// Text of inserted lines, the line ends in it as those around.
+    fn with_endings(&self, text: Vec<u8>, ending: &[u8]) -> Vec<u8> {
+        let new = with_endings(&text, ending);
+        if new != text
+            && let Some(copies) = &self.copies
+        {
+            // What was copied stands elsewhere now.
+            copies.borrow_mut().clear();
+        }
+        new
+    }
+
     fn inner_edit(&self, span: Span, text: Vec<u8>) -> Edit {
         Edit {
             span,
@@ -490,6 +541,7 @@ impl EditMaker<'_, '_> {
             steps: self.set,
             groups: None,
             cell: None,
+            copied: None,
         }
     }
 
@@ -519,6 +571,7 @@ impl EditMaker<'_, '_> {
                         edits: inner,
                     })
                 }),
+                copied: None,
             });
         }
         Ok(())
@@ -673,12 +726,14 @@ impl EditMaker<'_, '_> {
             return;
         }
         let groups = finding.filter(|_| self.keep_groups);
+        let copied = self.copied(unit, span);
         self.out.edits.push(Edit {
             span,
             text,
             steps: self.set,
             groups: groups.map(|finding| GroupTexts::new(unit.bytes(), finding.groups)),
             cell: None,
+            copied,
         });
     }
 
