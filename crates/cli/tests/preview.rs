@@ -170,9 +170,12 @@ fn a_diff_is_accepted_by_patch() {
     }
     for request in REQUESTS {
         let (one, two) = (Sandbox::larkmoor(), Sandbox::larkmoor());
-        one.write("old name.txt", "berth 1\n0100 hours  x 7\n");
-        two.write("old name.txt", "berth 1\n0100 hours  x 7\n");
-        let request = format!("{request} 'old name.txt'");
+        let names = ["old name.txt", " at an end.txt", "at an end ", "a\tb \"c\".txt"];
+        for name in names {
+            one.write(name, "berth 1\n0100 hours  x 7\n");
+            two.write(name, "berth 1\n0100 hours  x 7\n");
+        }
+        let request = format!("{request} '{}'", names.join("' '"));
         let diff = one.run(&format!("preview {request} --diff")).ok();
         one.write("../changes.diff", &diff.raw);
         let mut patch = Command::new("patch");

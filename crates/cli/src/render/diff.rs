@@ -115,12 +115,13 @@ impl Body {
     }
 }
 
-/// A path as patch tools read it: quoted where it holds a quote, a backslash or a control, and
-/// ended by a tab where it holds a blank.
+/// A path as patch tools read it: quoted where it holds a quote, a backslash or a control, or a
+/// blank at an end, and ended by a tab where it holds a blank within.
 fn quoted(path: &Path) -> Vec<u8> {
     let bytes = path.as_os_str().as_encoded_bytes();
     let odd = |b: &u8| b.is_ascii_control() || matches!(b, b'"' | b'\\');
-    if bytes.iter().any(odd) {
+    let edge = bytes.first() == Some(&b' ') || bytes.last() == Some(&b' ');
+    if edge || bytes.iter().any(odd) {
         let mut out = vec![b'"'];
         for &b in bytes {
             match b {
