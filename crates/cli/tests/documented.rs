@@ -2,6 +2,9 @@
 
 mod support;
 
+use std::io::{BufRead, BufReader, Write};
+use std::process::Stdio;
+use std::time::Duration;
 use support::Sandbox;
 
 /// Applied to standard input: input, words, output.
@@ -275,4 +278,74 @@ fn lines_as_they_are() {
             ("find 'a|c' --bare .", b"a\r\nc\nx a\nx a"),
         ],
     );
+}
+
+/// Lines of standard input come out as they come in, where nothing that follows can speak against
+/// them; else nothing comes out before all is known.
+#[test]
+fn lines_pass_on() {
+    let sandbox = Sandbox::with("t.csv", "7,x\n");
+    for line in [
+        "quay --with Q",
+        "quay --with '${0 | upper | default x}' --lines 2.. --limit 9",
+        "quay --with '${0 | map t.csv}' --skip-problems",
+        "quay --below x --between q zzz",
+        "x --set 1 Q --format csv --skip-problems",
+    ] {
+        let mut command = sandbox.command();
+        command.arg("apply").args(support::words(line));
+        command.stdin(Stdio::piped()).stdout(Stdio::piped());
+        let mut child = command.spawn().unwrap();
+        let (mut input, output) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
+        let (send, come) = std::sync::mpsc::channel();
+        let reader = std::thread::spawn(move || {
+            for line in BufReader::new(output).lines() {
+                send.send(line.unwrap()).unwrap();
+            }
+        });
+        for number in 0..3 {
+            writeln!(input, "quay {number}").unwrap();
+            // The input stays open, so what is held back never comes.
+            let came = come.recv_timeout(Duration::from_secs(30));
+            assert!(came.is_ok(), "{line}: line {number} is held back");
+        }
+        drop(input);
+        reader.join().unwrap();
+        assert!(
+            child.wait().unwrap().code().is_some_and(|code| code < 2),
+            "{line}"
+        );
+    }
+    for (line, status) in [
+        ("quay --with Q --expect 3", 1),
+        ("quay --with Q --ensure quay", 1),
+        ("'\\d' --with '${0 | map t.csv}'", 3),
+        ("quay --with '日' --encoding latin1", 3),
+    ] {
+        let got = sandbox.pipe("quay 7\nquay 8\n", &format!("apply {line}"));
+        assert_eq!((got.status, &*got.out), (status, ""), "{line}: {}", got.err);
+    }
+}
+
+#[test]
+fn a_quote_is_no_delimiter() {
+    let sandbox = Sandbox::with("a.csv", "a,b\n1,2\n");
+    let same: &[&str] = &["the quote and the delimiter are the same"];
+    refuses(
+        &sandbox,
+        &[
+            (
+                "preview 1 --with 2 --columns a a.csv --delimiter '\"'",
+                same,
+            ),
+            ("preview 1 --with 2 --columns a a.csv --quote ,", same),
+            (
+                "preview 1 --with 2 --columns a a.csv --quote ';' --delimiter ';'",
+                same,
+            ),
+        ],
+    );
+    sandbox
+        .run("preview 1 --with 2 --columns a,b a.csv --quote none --delimiter ,")
+        .ok();
 }

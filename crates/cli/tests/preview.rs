@@ -170,7 +170,12 @@ fn a_diff_is_accepted_by_patch() {
     }
     for request in REQUESTS {
         let (one, two) = (Sandbox::larkmoor(), Sandbox::larkmoor());
-        let names = ["old name.txt", " at an end.txt", "at an end ", "a\tb \"c\".txt"];
+        let names = [
+            "old name.txt",
+            " at an end.txt",
+            "at an end ",
+            "a\tb \"c\".txt",
+        ];
         for name in names {
             one.write(name, "berth 1\n0100 hours  x 7\n");
             two.write(name, "berth 1\n0100 hours  x 7\n");

@@ -62,6 +62,15 @@ impl Rewrite {
         self.steps.iter().all(|step| step.query.is_table(path))
     }
 
+    /// Whether lines may be written as they are read: what becomes of each is known then, and nothing
+    /// that follows can speak against it. With `skip_problems`, lines that it cannot work on do not.
+    pub fn may_pass_on(&self, skip_problems: bool) -> bool {
+        self.steps.iter().all(|step| {
+            let guarded = !step.expect.is_empty() || !step.ensure.is_empty();
+            step.needs_no_end() && !guarded && (skip_problems || !step.can_fail())
+        })
+    }
+
     /// The steps in order.
     pub fn steps(&self) -> &[Step] {
         &self.steps

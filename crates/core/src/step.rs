@@ -127,6 +127,20 @@ impl Step {
         self.action.templates().any(Template::counts) || self.query.spans_texts()
     }
 
+    /// Whether what becomes of a line is known as soon as it is read.
+    pub(crate) fn needs_no_end(&self) -> bool {
+        !self.query.needs_whole_text() && !self.query.needs_run_total()
+    }
+
+    /// Whether a line may turn out to be one that it cannot work on, but for its length.
+    pub(crate) fn can_fail(&self) -> bool {
+        let query = &self.query;
+        let mut patterns = query.scope.patterns().chain([&query.pattern]);
+        query.columns.is_some()
+            || patterns.any(Pattern::backtracks)
+            || self.action.templates().any(Template::can_fail)
+    }
+
     /// Whether what it does with a line depends on nothing but that line and where it lies.
     pub(crate) fn is_local(&self) -> bool {
         self.query.is_local() && !self.spans_texts()

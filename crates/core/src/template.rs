@@ -170,6 +170,14 @@ impl Template {
         self.parts.iter().any(is_wanted)
     }
 
+    /// Whether a filter in it may meet a value that it cannot work on.
+    pub(crate) fn can_fail(&self) -> bool {
+        self.parts.iter().any(|part| match part {
+            Part::Reference { calls, .. } => calls.iter().any(Call::can_fail),
+            Part::Text(_) => false,
+        })
+    }
+
     /// The columns it takes text from.
     pub(crate) fn columns(&self) -> impl Iterator<Item = &Column> {
         self.parts.iter().filter_map(|part| match part {

@@ -13,11 +13,12 @@ use crate::parallel::on_each;
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::temporary::{Temporaries, Temporary};
 use crate::{
-    Change, Facts, FileEdit, FileError, Newline, Plan, PlannedFile, Source, Spooler, Trouble,
+    Change, Facts, FileEdit, FileError, Newline, Plan, PlannedFile, Source, Splicer, Spooler,
+    Trouble,
 };
 use brisk_quill_core::line_ends;
 use std::cmp::Reverse;
-use std::collections::{BTreeSet, VecDeque};
+use std::collections::BTreeSet;
 use std::fs::{self, File};
 use std::io::{self, Read, Seek, Write};
 use std::os::fd::AsFd;
@@ -439,51 +440,6 @@ impl Staged {
     }
 }
 
-/// Changes that wait for the bytes they lie in; there may be millions on one line.
-#[derive(Debug, Default)]
-struct Waiting {
-    /// What the offsets count from: bytes of the source that have been seen.
-    base: u64,
-    /// Where each begins, how long the old text is, and the new one. What is read at a time is
-    /// at most 1 GiB, so this fits.
-    changes: VecDeque<(u32, u32, u32)>,
-    /// The new texts, one behind the other, and how much of them has been taken.
-    texts: Vec<u8>,
-    taken: usize,
-}
-
-impl Waiting {
-    fn push(&mut self, from: u64, to: u64, text: &[u8]) {
-        let (from, old) = ((from - self.base) as u32, (to - from) as u32);
-        self.changes.push_back((from, old, text.len() as u32));
-        self.texts.extend_from_slice(text);
-    }
-
-    /// The next change, if it begins before `end`: its range and its new text.
-    fn next_before(&mut self, end: u64) -> Option<(u64, u64, &[u8])> {
-        let (from, old, new) = *self.changes.front()?;
-        let from = self.base + u64::from(from);
-        if from >= end {
-            return None;
-        }
-        self.changes.pop_front();
-        let text = self.taken..self.taken + new as usize;
-        self.taken = text.end;
-        Some((from, from + u64::from(old), &self.texts[text]))
-    }
-
-    /// All bytes before `seen` are done with; hardly ever is a change left.
-    fn done_before(&mut self, seen: u64) {
-        for (from, ..) in &mut self.changes {
-            // One whose bytes could not be written lies before.
-            *from = from.saturating_sub((seen - self.base) as u32);
-        }
-        self.base = seen;
-        self.texts.drain(..self.taken);
-        self.taken = 0;
-    }
-}
-
 /// A file that is staged while it is evaluated, so that it is read only once.
 #[derive(Debug)]
 pub struct Copying<'s> {
@@ -491,12 +447,7 @@ pub struct Copying<'s> {
     source: PathBuf,
     destination: Destination,
     copy: Option<OpenCopy>,
-    /// Changes in bytes that have not been seen yet.
-    waiting: Waiting,
-    /// Where the last change that has been written ends.
-    replaced: u64,
-    /// Bytes of the source seen.
-    seen: u64,
+    splicer: Splicer,
     changes: u64,
     failed: Option<FileError>,
 }
@@ -509,9 +460,7 @@ impl<'s> Copying<'s> {
             source: source.to_owned(),
             destination,
             copy: None,
-            waiting: Waiting::default(),
-            replaced: 0,
-            seen: 0,
+            splicer: Splicer::default(),
             changes: 0,
             failed: None,
         }
@@ -520,7 +469,7 @@ impl<'s> Copying<'s> {
     /// Takes the next change; it lies in bytes that follow.
     pub fn change(&mut self, edit: &FileEdit<'_>) {
         self.changes += 1;
-        self.waiting.push(edit.from, edit.to, &edit.after);
+        self.splicer.change(edit);
     }
 
     /// Takes the next bytes of the source; all changes in them are known.
@@ -530,8 +479,7 @@ impl<'s> Copying<'s> {
         {
             self.failed = Some(error);
         }
-        self.seen += raw.len() as u64;
-        self.waiting.done_before(self.seen);
+        self.splicer.done(raw);
     }
 
     fn write(&mut self, raw: &[u8]) -> Result<(), FileError> {
@@ -539,21 +487,8 @@ impl<'s> Copying<'s> {
             Some(copy) => copy,
             None => self.copy.insert(self.staging.copy(&self.destination)?),
         };
-        let out = &mut copy.out;
-        let end = self.seen + raw.len() as u64;
-        // Offsets that are no greater than the end lie in `raw`, so they fit.
-        let local = |offset: u64| (offset.clamp(self.seen, end) - self.seen) as usize;
-        let mut at = local(self.replaced);
-        let mut write = || {
-            while let Some((from, to, text)) = self.waiting.next_before(end) {
-                out.write_all(&raw[at..local(from)])?;
-                out.write_all(text)?;
-                self.replaced = to;
-                at = local(to);
-            }
-            out.write_all(&raw[at..])
-        };
-        write().map_err(|error| FileError::io(self.destination.path(), Trouble::Write, error))
+        let written = self.splicer.write(raw, &mut copy.out);
+        written.map_err(|error| FileError::io(self.destination.path(), Trouble::Write, error))
     }
 
     /// All of it has been seen; `None` where nothing has been read.
@@ -569,8 +504,7 @@ impl<'s> Copying<'s> {
             return Ok(None);
         };
         // What is added behind the last byte lies in none.
-        let rest = &self.waiting.texts[self.waiting.taken..];
-        let written = copy.out.write_all(rest);
+        let written = copy.out.write_all(self.splicer.rest());
         written.map_err(|error| FileError::io(self.destination.path(), Trouble::Write, error))?;
         copy.end(&self.source, self.destination, self.changes)
             .map(Some)

@@ -31,6 +31,7 @@ mod read;
 mod recover;
 mod run;
 mod splice;
+mod splicer;
 mod spool;
 mod stoppable;
 mod temporary;
@@ -66,6 +67,7 @@ pub use recover::{
 };
 pub use run::{RunDone, RunNote, RunRequest, is_copy_name, make_run};
 pub use splice::{SpliceError, splice_into};
+pub use splicer::Splicer;
 pub use spool::{Spool, SpoolReader, SpoolWriter, Spooled};
 pub use temporary::{Temporaries, Temporary};
 pub use undo::undo_plan;

@@ -100,6 +100,8 @@ pub struct Reader {
     options: TextOptions,
     /// How much is read at a time, where that is not [`PIECE`].
     piece: Option<usize>,
+    /// What is read is handed on at once, however little it is.
+    as_it_comes: bool,
     buffer: Vec<u8>,
     /// Standard input, where it has been kept.
     kept: Option<Arc<File>>,
@@ -125,6 +127,14 @@ impl Reader {
         self
     }
 
+    /// Hands on what it reads as it comes, and waits for no more. That it looks binary may then be
+    /// seen too late: reading fails there.
+    #[must_use]
+    pub fn as_it_comes(mut self) -> Self {
+        self.as_it_comes = true;
+        self
+    }
+
     /// Is watched by `watch`.
     #[must_use]
     pub fn watched(mut self, watch: Arc<Watch>) -> Self {
@@ -145,6 +155,7 @@ impl Reader {
         Self {
             options: self.options,
             piece: self.piece,
+            as_it_comes: self.as_it_comes,
             buffer: Vec::new(),
             kept: self.kept.clone(),
             watch: Arc::clone(&self.watch),
@@ -212,7 +223,10 @@ impl Reader {
             // Memory that is zero anyway is not touched before it is needed.
             self.buffer = vec![0; piece];
         }
-        let filled = fill(&mut *input, &mut self.buffer);
+        let filled = match self.as_it_comes {
+            true => fill_with_mark(&mut *input, &mut self.buffer),
+            false => fill(&mut *input, &mut self.buffer),
+        };
         go_on(&self.watch, source)?;
         let filled = filled.map_err(fail)?;
         let head = &self.buffer[..filled];
@@ -245,6 +259,8 @@ impl Reader {
             start,
             bytes: 0,
             watch: &self.watch,
+            as_it_comes: self.as_it_comes,
+            may_be_binary: self.options.binary,
             wanted: self.options.facts,
             looked_at: None,
             coding,
@@ -272,6 +288,35 @@ fn fill(input: &mut dyn Read, buffer: &mut [u8]) -> io::Result<usize> {
         }
     }
     Ok(filled)
+}
+
+/// Reads what there is, but enough to know whether a byte-order mark begins the text.
+fn fill_with_mark(input: &mut dyn Read, buffer: &mut [u8]) -> io::Result<usize> {
+    let mut filled = 0;
+    loop {
+        match read_some(input, &mut buffer[filled..])? {
+            0 => return Ok(filled),
+            n => filled += n,
+        }
+        let marks: [&[u8]; 3] = [b"\xEF\xBB\xBF", b"\xFE\xFF", b"\xFF\xFE"];
+        let head = &buffer[..filled];
+        if !marks
+            .iter()
+            .any(|mark| mark.len() > filled && mark.starts_with(head))
+        {
+            return Ok(filled);
+        }
+    }
+}
+
+/// Reads what there is; nothing at the end.
+fn read_some(input: &mut dyn Read, buffer: &mut [u8]) -> io::Result<usize> {
+    loop {
+        match input.read(buffer) {
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            done => return done,
+        }
+    }
 }
 
 /// Bytes of a text, and the memory they lie in.
@@ -310,6 +355,8 @@ pub struct OpenText<'r> {
     /// Bytes on disk handed on.
     bytes: u64,
     watch: &'r Watch,
+    as_it_comes: bool,
+    may_be_binary: bool,
     wanted: FactsOf,
     /// Made once it is needed, for it is large.
     looked_at: Option<Box<LookedAt>>,
@@ -351,7 +398,7 @@ impl<'r> OpenText<'r> {
                 .metadata()
                 .is_ok_and(|found| found.len() >= (LARGE * most) as u64),
         };
-        read == most && matches!(self.coding, Coding::Utf8) && is_long()
+        read == most && !self.as_it_comes && matches!(self.coding, Coding::Utf8) && is_long()
     }
 
     /// Offset at which the text begins: behind the byte-order mark of a text that is not
@@ -389,7 +436,7 @@ impl<'r> OpenText<'r> {
         while self.filled > 0 {
             let piece = &self.buffer[..self.filled];
             self.bytes += piece.len() as u64;
-            let is_last = piece.len() < self.buffer.len();
+            let is_last = !self.as_it_comes && piece.len() < self.buffer.len();
             // A text that is all there can be looked at later, when it is known to be wanted.
             if !(is_last && self.is_at_hand()) && self.wanted != FactsOf::None {
                 self.looked_at.get_or_insert_default().look(piece, piece);
@@ -437,11 +484,19 @@ impl<'r> OpenText<'r> {
     /// Reads the next piece.
     fn fill(&mut self) -> Result<(), FileError> {
         go_on(self.watch, self.source)?;
-        let filled = fill(&mut *self.input, self.buffer);
+        let filled = match self.as_it_comes {
+            true => read_some(&mut *self.input, self.buffer),
+            false => fill(&mut *self.input, self.buffer),
+        };
         go_on(self.watch, self.source)?;
-        self.filled =
-            filled.map_err(|error| FileError::io(self.source.path(), Trouble::Read, error))?;
-        Ok(())
+        let fail = |error| FileError::io(self.source.path(), Trouble::Read, error);
+        self.filled = filled.map_err(fail)?;
+        let sniffed = usize::try_from(self.bytes).unwrap_or(SNIFF).min(SNIFF);
+        let sample = &self.buffer[..self.filled.min(SNIFF - sniffed)];
+        match self.as_it_comes && !self.may_be_binary && memchr(0, sample).is_some() {
+            true => Err(fail(io::Error::other("from here on it looks binary"))),
+            false => Ok(()),
+        }
     }
 
     /// Whether all that has been read of the text lies in the buffer.

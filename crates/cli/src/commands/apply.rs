@@ -7,16 +7,18 @@ use crate::args::{ApplyArgs, Part};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
+use crate::progress;
 use crate::render::{counted, rewrite_sentence};
 use crate::status::Status;
+use crate::watch::watch;
 use brisk_quill_core::{Problem, Remark, RunOptions, SPLIT_FROM, Unmet};
 use brisk_quill_files::{
     ChangeList, FactsOf, FilePassage, FileSink, FileUse, Listing, PartSink, Plan, PlannedFile,
-    Source, SpliceError, Spool, Spooler, splice_into,
+    Source, SpliceError, Splicer, Spool, Spooler, splice_into,
 };
-use std::io;
+use std::io::{self, Write};
 use std::ops::ControlFlow;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
     output.outlives_its_reader();
@@ -59,6 +61,13 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     };
     let reading = (texts, Threads::new(args.files.threads));
     let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
+    let passes_on = filter
+        && asked.rewrite.may_pass_on(args.guard.skip_problems)
+        && args.guard.expect.is_empty()
+        && args.files.encoding.is_none();
+    if passes_on {
+        return pass_on(&mut pass, listing, output);
+    }
     pass.keep_stdin(listing)?;
     if let Some(to) = args.to.as_deref().filter(|_| !filter) {
         let copies = Copies::new(to, listing.sources.iter(), args.overwrite)?;
@@ -72,10 +81,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
     let plan = evaluate_all(&mut pass, listing, output)?;
     if filter && plan.files.is_empty() {
-        return Err(Complaint::trouble(
-            "standard input looks binary, and nothing has been written",
-        )
-        .remedy("add `--binary` if it is text all the same"));
+        return Err(looks_binary());
     }
     let (status, go_on) = judge(&pass, output)?;
     sources.tell_passed_over(pass.totals.counts.all_steps().matches, output);
@@ -85,6 +91,112 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         true => in_place(&asked, listing, &pass, &plan, args, output)?,
     }
     Ok(status)
+}
+
+/// Writes standard input with its changes to standard output as it comes, line by line.
+fn pass_on(
+    pass: &mut Pass<'_>,
+    listing: &Listing,
+    output: &mut Output,
+) -> Result<Status, Complaint> {
+    pass.as_it_comes();
+    let failed = Arc::default();
+    let sink = |_: &Source| PassOn {
+        splicer: Splicer::default(),
+        failed: Arc::clone(&failed),
+        problems: Vec::new(),
+    };
+    let done = pass.each(
+        listing,
+        sink,
+        output,
+        |pass, source, mut sink, _, output| {
+            sink.write(|splicer, out| out.write_all(splicer.rest()));
+            pass.tell(source, &sink.problems, &[], output);
+            ControlFlow::Continue(())
+        },
+    );
+    let failed = failed.lock().unwrap_or_else(PoisonError::into_inner).take();
+    match failed {
+        // A reader that went away early is no failure.
+        Some(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(Status::Fine),
+        Some(error) => {
+            return Err(Complaint::trouble(format!(
+                "cannot write the output: {error}"
+            )));
+        }
+        None => done?,
+    }
+    if pass.totals.files.binary > 0 {
+        return Err(looks_binary());
+    }
+    Ok(pass.end(output))
+}
+
+/// Writes what is read to standard output.
+struct PassOn {
+    splicer: Splicer,
+    /// The first failure to write.
+    failed: Arc<Mutex<Option<io::Error>>>,
+    problems: Vec<Problem>,
+}
+
+impl PassOn {
+    /// Writes at once; nothing more once that has failed.
+    fn write(&mut self, write: impl FnOnce(&mut Splicer, &mut dyn Write) -> io::Result<()>) {
+        let mut failed = self.failed.lock().unwrap_or_else(PoisonError::into_inner);
+        if failed.is_some() {
+            return;
+        }
+        let written = progress::aside(|| {
+            let mut out = io::stdout().lock();
+            write(&mut self.splicer, &mut out).and_then(|()| out.flush())
+        });
+        if let Err(error) = written {
+            *failed = Some(error);
+            watch().stop();
+        }
+    }
+}
+
+impl FileSink for PassOn {
+    fn passage(&mut self, passage: &FilePassage<'_>) {
+        passage
+            .edits
+            .iter()
+            .for_each(|edit| self.splicer.change(edit));
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.problems.push(problem);
+    }
+
+    // No guard is given.
+    fn unmet(&mut self, _: Unmet) {}
+
+    // A preview tells; here nothing is shown.
+    fn remark(&mut self, _: usize, _: Remark) {}
+
+    fn wants_bytes(&self) -> bool {
+        true
+    }
+
+    fn bytes(&mut self, raw: &[u8]) {
+        self.write(|splicer, out| splicer.write(raw, out));
+        self.splicer.done(raw);
+    }
+}
+
+impl PartSink for PassOn {
+    // It is shown all bytes, so no part of them is evaluated elsewhere.
+    fn join(&mut self, part: Self) {
+        self.problems.extend(part.problems);
+    }
+}
+
+fn looks_binary() -> Complaint {
+    Complaint::trouble("standard input looks binary, and nothing has been written")
+        .remedy("add `--binary` if it is text all the same")
 }
 
 /// What the program ends with, and whether anything is to be written.

@@ -112,6 +112,11 @@ impl<'r> Pass<'r> {
         })
     }
 
+    /// Hands on what is read as it comes.
+    pub fn as_it_comes(&mut self) {
+        self.reader = std::mem::take(&mut self.reader).as_it_comes();
+    }
+
     /// Keeps standard input, where it is among the sources.
     pub fn keep_stdin(&mut self, listing: &Listing) -> Result<(), Complaint> {
         keep_stdin(&mut self.reader, listing)

@@ -101,16 +101,7 @@ pub fn shapes_sentence(query: &Query, sources: &[Source], things: &str) -> Strin
 
 /// What to say where a pattern runs on the engine that is not linear.
 fn engine(query: &Query) -> &'static str {
-    let scope = &query.scope;
-    let conditions = scope.contains.iter().chain(&scope.lacks);
-    let blocks = scope
-        .blocks
-        .iter()
-        .flat_map(|block| [&block.start, &block.end]);
-    let near = scope.near.iter().map(|near| &near.pattern);
-    let cells = scope.cells.iter().map(|cell| &cell.pattern);
-    let places = blocks.chain(near).chain(cells);
-    let mut all = conditions.chain(places).chain([&query.pattern]);
+    let mut all = query.scope.patterns().chain([&query.pattern]);
     if all.any(Pattern::backtracks) {
         "\nLook-around, or a reference inside the pattern, runs on the backtracking engine."
     } else {

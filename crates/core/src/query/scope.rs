@@ -69,6 +69,18 @@ impl Scope {
         self.lines.needs_total() || !self.near.is_empty()
     }
 
+    /// All patterns of its conditions.
+    pub fn patterns(&self) -> impl Iterator<Item = &Pattern> {
+        let units = self.contains.iter().chain(&self.lacks);
+        let blocks = self
+            .blocks
+            .iter()
+            .flat_map(|block| [&block.start, &block.end]);
+        let near = self.near.iter().map(|near| &near.pattern);
+        let cells = self.cells.iter().map(|cell| &cell.pattern);
+        units.chain(blocks).chain(near).chain(cells)
+    }
+
     /// Whether a line without a match need not be looked at: no condition must see every line,
     /// and none can fail.
     pub(super) fn may_pass_lines(&self) -> bool {

@@ -72,10 +72,20 @@ impl StepText {
                 "leave `format` out, or the delimiter and the quote",
             ));
         }
-        if quote.flatten().is_some() && quote.flatten() == delimiter {
+        let delimiters: &[u8] = match (&delimiter, format) {
+            (Some(delimiter), _) => std::slice::from_ref(delimiter),
+            (None, Some(Format::Csv)) => b",",
+            (None, Some(Format::Tsv)) => b"\t",
+            (None, None) => b",\t",
+            (None, Some(Format::Spaced | Format::JsonLines)) => b"",
+        };
+        if quote
+            .unwrap_or(Some(b'"'))
+            .is_some_and(|quote| delimiters.contains(&quote))
+        {
             return Err(senseless(
                 "the quote and the delimiter are the same",
-                "choose another quote, or `--quote none`",
+                "choose another quote, or `--quote none`; a delimiter is given with `--delimiter`",
             ));
         }
         Ok(TableOptions {

@@ -442,6 +442,32 @@ impl Call {
         }
     }
 
+    /// Whether there are values that it cannot work on.
+    pub(super) fn can_fail(&self) -> bool {
+        match &self.filter {
+            Filter::Map(_) => self.otherwise.is_none(),
+            // What is replaced by something longer may become too long.
+            Filter::Swap(a, b) => b.len() > a.len(),
+            Filter::Add(_) | Filter::Times(_) | Filter::Round(_) | Filter::Date(..) => true,
+            Filter::Upper
+            | Filter::Lower
+            | Filter::Title
+            | Filter::Capital
+            | Filter::Plain
+            | Filter::Trim
+            | Filter::Squeeze
+            | Filter::Take(_)
+            | Filter::Drop(_)
+            | Filter::TakeLast(_)
+            | Filter::DropLast(_)
+            | Filter::Pad(..)
+            | Filter::PadRight(..)
+            | Filter::Default(_)
+            | Filter::If(_)
+            | Filter::Code => false,
+        }
+    }
+
     fn run(
         &self,
         text: String,
