@@ -183,7 +183,7 @@ fn tables_refused() {
             2,
             "x --columns brth --remove",
             table,
-            "no column `brth`; there is `berth`",
+            "no column `brth`: did you mean `berth`?",
         ),
         (
             2,

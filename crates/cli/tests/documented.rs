@@ -294,7 +294,10 @@ fn lines_pass_on() {
     ] {
         let mut command = sandbox.command();
         command.arg("apply").args(support::words(line));
-        command.stdin(Stdio::piped()).stdout(Stdio::piped());
+        command
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null());
         let mut child = command.spawn().unwrap();
         let (mut input, output) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
         let (send, come) = std::sync::mpsc::channel();
@@ -348,4 +351,259 @@ fn a_quote_is_no_delimiter() {
     sandbox
         .run("preview 1 --with 2 --columns a,b a.csv --quote none --delimiter ,")
         .ok();
+}
+
+#[test]
+fn mistakes_show_at_their_place() {
+    let sandbox = Sandbox::with("a.txt", "quay 7\n");
+    sandbox.write("s.csv", "berth;name\n1;2\n");
+    sandbox.write("c.csv", "berth,name\n1,2\n");
+    let under =
+        |from: usize, signs: usize| format!("| {}{}\n", " ".repeat(from), "^".repeat(signs));
+    let cases = [
+        (
+            "find 'a[z-a]' a.txt",
+            "this range runs backwards",
+            under(2, 3),
+            "write `a-z`",
+        ),
+        (
+            "find '(?q)a' a.txt",
+            "`q` is not a flag",
+            under(2, 1),
+            "the flags are i, m, s",
+        ),
+        (
+            "find '(a)\\3(?=b)' a.txt",
+            "the pattern has no group 3",
+            under(3, 2),
+            "there is one group",
+        ),
+        (
+            "find '\\k<n>(?=b)' a.txt",
+            "the pattern has no group n",
+            under(0, 5),
+            "put parentheses",
+        ),
+        (
+            "find 'a(?R)' a.txt",
+            "patterns that call themselves",
+            under(3, 1),
+            "write out as many levels",
+        ),
+        (
+            "find 'a++' a.txt",
+            "possessive repeats, and repeats of repeats, are not",
+            under(2, 1),
+            "parentheses",
+        ),
+        (
+            "find 'a**' a.txt",
+            "repeats of repeats, are not available",
+            under(2, 1),
+            "parentheses",
+        ),
+        (
+            "find '(?:a{2}){3}{4}' a.txt",
+            "repeats of repeats",
+            under(11, 3),
+            "parentheses",
+        ),
+        (
+            "find '(?<a+>b)(?=c)' a.txt",
+            "a name is made of letters",
+            under(4, 1),
+            "another name",
+        ),
+        (
+            "find '\\p{Greeek}' a.txt",
+            "there is no such Unicode class",
+            under(0, 10),
+            "\\p{Greek}",
+        ),
+        (
+            "find '\\xZZ' a.txt",
+            "hexadecimal digits",
+            under(2, 1),
+            "\\x2D",
+        ),
+        (
+            "find a --lines 'all by 2' a.txt",
+            "`by` is not understood here",
+            under(4, 2),
+            "1.. by 2",
+        ),
+        (
+            "find a --lines last..first a.txt",
+            "this range runs backwards",
+            under(0, 11),
+            "the smaller end",
+        ),
+        (
+            "preview a --with '${0 | uper}' a.txt",
+            "there is no filter `uper`",
+            under(6, 4),
+            "did you mean `upper`?",
+        ),
+        (
+            "preview a --with '${0 | swap a $0}' a.txt",
+            "`swap` takes plain text",
+            under(6, 9),
+            "between quotes",
+        ),
+        (
+            "preview a --with '${0 | default $4}' a.txt",
+            "the pattern has no group 4",
+            under(6, 10),
+            "parentheses",
+        ),
+    ];
+    for (line, message, place, remedy) in cases {
+        let got = sandbox.run(line);
+        assert_eq!(got.status, 2, "{line}: {got:?}");
+        for part in [message, &*place, remedy] {
+            assert!(got.err.contains(part), "{line}: {part:?}\n{}", got.err);
+        }
+    }
+    let hinted = sandbox.run("find '[A-z]+' a.txt").ok();
+    assert!(
+        hinted
+            .out
+            .contains("hint range-with-signs: `A-z` also takes"),
+        "{hinted:?}"
+    );
+    // What is wrong is said before a terminal is asked for.
+    refuses(
+        &sandbox,
+        &[
+            ("review '(' --with x a.txt", &["never closed"]),
+            ("review a --with x a.txt", &["no terminal"]),
+            ("apply a --with x --expect z a.txt", &["--expect"]),
+            (
+                "preview 1 --with x --columns bert c.csv",
+                &["no column `bert`: did you mean `berth`?"],
+            ),
+            (
+                "preview 1 --with x --columns name s.csv",
+                &["with `--delimiter ';'` there are 2 columns"],
+            ),
+            (
+                "preview 1 --with x --columns 2 s.csv",
+                &["with `--delimiter ';'` there are 2 columns"],
+            ),
+            (
+                "find a --files '[' a.txt",
+                &["this bracket is never closed"],
+            ),
+        ],
+    );
+    for (line, status, message) in [
+        ("undo 77", 1, "there is no run 77"),
+        ("history --forget 77", 1, "there is no run 77"),
+        ("find quay nowhere.txt", 3, "nowhere.txt"),
+        (
+            "preview quay --with Q nowhere.txt nothing",
+            3,
+            "nothing; there is no such",
+        ),
+        ("apply --plan nowhere.plan", 3, "nowhere.plan"),
+    ] {
+        let got = sandbox.run(line);
+        assert_eq!((got.status, &*got.out), (status, ""), "{line}: {}", got.err);
+        assert!(got.err.contains(message), "{line}: {}", got.err);
+    }
+}
+
+#[test]
+fn files_left_out_are_told() {
+    let sandbox = Sandbox::with("a.md", "quay\n");
+    sandbox.write(".gitignore", "*.log\nbuild\n");
+    for name in ["a.log", "build/b.log", "build/c.md", ".d.md", ".git/e.md"] {
+        sandbox.write(name, "pier\n");
+    }
+    let got = sandbox.run("find pier");
+    assert_eq!(got.status, 1);
+    let told = "3 files left out, ignored by version control; see also `--ignored`";
+    assert!(got.err.contains(told), "{}", got.err);
+    assert!(
+        got.err
+            .contains("2 files left out, hidden; see also `--hidden`"),
+        "{}",
+        got.err
+    );
+    let got = sandbox.run("preview pier --with x --files '*.log'");
+    assert!(
+        got.err.contains("2 files left out, ignored") && !got.err.contains("hidden"),
+        "{}",
+        got.err
+    );
+    let got = sandbox.run("find pier --ignored --count").ok();
+    assert!(
+        got.out.contains("3  in all") && got.err.is_empty(),
+        "{got:?}"
+    );
+    sandbox.write("b.md", "quay\n");
+    assert_eq!(sandbox.run("find quay").ok().err, "");
+}
+
+#[test]
+fn kept_examples_work() {
+    let sandbox = Sandbox::with(
+        "a.jsonl",
+        "{\"berth\":\"B-1\"}\n{\"berth\":\"B-2\"}\n{\"berth\":\"Bx\"}\n",
+    );
+    sandbox.write("a.tsv", "n\tberth\n1\tB-1\n2\tB-22\n3\tB-3\n");
+    for (file, line) in [
+        (
+            "j.toml",
+            "'B-?(\\w)' --with 'Berth $1' --columns berth a.jsonl",
+        ),
+        ("t.toml", "'B-' --with 'Berth ' --columns berth a.tsv"),
+        ("l.toml", "'B-\\d+' --set 1 x --format tsv a.tsv"),
+    ] {
+        sandbox.run(&format!("preview {line} --keep {file}")).ok();
+        let kept = sandbox.text(file);
+        // One of each shape, and no more.
+        let examples = kept.matches("before = ").count();
+        assert_eq!(examples, if file == "l.toml" { 1 } else { 2 }, "{kept}");
+        let got = sandbox.run(&format!("test {file}")).ok();
+        assert!(
+            got.out.contains(&format!("{examples} example")),
+            "{}",
+            got.out
+        );
+    }
+}
+
+#[test]
+fn what_history_says() {
+    let sandbox = Sandbox::with("a.txt", "quay\n");
+    sandbox.write("b.txt", "quay\n");
+    let states = || {
+        let rows = sandbox.run("history --json").ok().records();
+        let states = rows
+            .iter()
+            .map(|row| row["state"].as_str().unwrap().to_owned());
+        states.collect::<Vec<_>>()
+    };
+    sandbox.run("apply quay --with Q a.txt b.txt --yes").ok();
+    // The number behind a path is the run.
+    sandbox.run("undo --yes --only a.txt 1").ok();
+    assert_eq!(states(), ["reverted in part", "done"]);
+    assert_eq!(
+        (&*sandbox.text("a.txt"), &*sandbox.text("b.txt")),
+        ("quay\n", "Q\n")
+    );
+    sandbox.run("undo 1 --yes --only b.txt").ok();
+    assert_eq!(states(), ["reverted", "done", "done"]);
+    sandbox.run("undo 3 --yes").ok();
+    assert_eq!(states(), ["reverted in part", "done", "reverted", "done"]);
+    // A run that is refused is none.
+    assert_eq!(
+        sandbox
+            .run("apply quay --with Q a.txt --yes --expect 9")
+            .status,
+        1
+    );
+    assert_eq!(states().len(), 4);
 }

@@ -30,7 +30,7 @@ pub use row::{CellFault, Field, Row};
 pub(crate) use row::{CellOffsets, RowCell, RowReader};
 pub use scan::RowFault;
 use std::path::Path;
-pub use table::{ColumnFault, Table};
+pub use table::{ColumnFault, Nearest, Table};
 pub(crate) use table::{Header, nearest, pointer_of};
 
 /// The form of a file with columns.

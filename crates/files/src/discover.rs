@@ -151,7 +151,7 @@ fn glob_set(globs: &[String]) -> Result<Option<GlobSet>, GlobError> {
         let parsed = GlobBuilder::new(&anywhere).literal_separator(true).build();
         set.add(parsed.map_err(|error| GlobError {
             glob: glob.clone(),
-            reason: error.kind().to_string(),
+            reason: reason(error.kind()),
         })?);
     }
     let set = set.build().map_err(|error| GlobError {
@@ -159,6 +159,21 @@ fn glob_set(globs: &[String]) -> Result<Option<GlobSet>, GlobError> {
         reason: error.to_string(),
     })?;
     Ok(Some(set))
+}
+
+/// Why a glob does not parse, in words.
+fn reason(kind: &globset::ErrorKind) -> String {
+    use globset::ErrorKind as K;
+    match kind {
+        K::InvalidRecursive => "`**` stands alone between two `/`".into(),
+        K::UnclosedClass => "this bracket is never closed: `[`".into(),
+        K::InvalidRange(from, to) => format!("the range `{from}-{to}` runs backwards"),
+        K::UnopenedAlternates => "this brace closes nothing: `}`".into(),
+        K::UnclosedAlternates => "this brace is never closed: `{`".into(),
+        K::NestedAlternates => "braces cannot stand in braces".into(),
+        K::DanglingEscape => "a backslash at the end escapes nothing".into(),
+        _ => "it cannot be used".into(),
+    }
 }
 
 /// What [`discover`] found.

@@ -87,8 +87,9 @@ pub(crate) struct Token {
 
 /// The members of the object that is all of `line`.
 pub(crate) fn object(line: &[u8]) -> Result<Members<'_>, RowFault> {
-    let text = std::str::from_utf8(line)
-        .map_err(|error| RowFault::NotJson(format!("byte {} is no UTF-8", error.valid_up_to())))?;
+    let text = std::str::from_utf8(line).map_err(|error| RowFault::NotUtf8 {
+        byte: error.valid_up_to() + 1,
+    })?;
     if !text.trim_start().starts_with('{') {
         // Anything else that is no JSON is told first.
         return Err(match serde_json::from_str::<&RawValue>(text) {
@@ -100,10 +101,9 @@ pub(crate) fn object(line: &[u8]) -> Result<Members<'_>, RowFault> {
 }
 
 fn not_json(error: &serde_json::Error) -> RowFault {
-    // It counts lines of its own, and there is but one.
-    let message = error.to_string();
-    let reason = message.split(" at line ").next().unwrap_or_default();
-    RowFault::NotJson(format!("{reason}, at byte {}", error.column()))
+    RowFault::NotJson {
+        byte: (!error.is_eof()).then(|| error.column()),
+    }
 }
 
 fn members(text: &str) -> serde_json::Result<Members<'_>> {

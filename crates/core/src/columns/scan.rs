@@ -53,8 +53,17 @@ pub enum RowFault {
         wanted: usize,
     },
     /// A line that does not parse.
-    #[error("this line is no JSON: {0}")]
-    NotJson(String),
+    #[error("this line is not JSON: {}", json_fault(*byte))]
+    NotJson {
+        /// The byte at which that shows, from 1; `None` where the line ends too early.
+        byte: Option<usize>,
+    },
+    /// A line of JSON Lines that is not UTF-8.
+    #[error("this line is not JSON: byte {byte} of it is not UTF-8")]
+    NotUtf8 {
+        /// The first such byte, from 1.
+        byte: usize,
+    },
     /// A line with something else than an object.
     #[error("this line is no JSON object, and columns are the keys of one")]
     NotAnObject,
@@ -67,6 +76,13 @@ pub enum RowFault {
         /// In bytes.
         limit: usize,
     },
+}
+
+fn json_fault(byte: Option<usize>) -> String {
+    match byte {
+        Some(byte) => format!("byte {byte} of it cannot stand there"),
+        None => "it ends too early".to_owned(),
+    }
 }
 
 /// Scans records of cells between delimiters, one after another.

@@ -2,6 +2,7 @@
 
 use super::list::Item;
 use super::{Column, Columns, Layout, jsonl};
+use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -10,12 +11,12 @@ use std::sync::Arc;
 #[non_exhaustive]
 pub enum ColumnFault {
     /// No column of the header has the name.
-    #[error("there is no column `{name}`{}", nearest_names(nearest))]
+    #[error("there is no column `{name}`{nearest}")]
     Unknown {
         /// As it was asked for.
         name: String,
-        /// Names like it; all of them where there are few.
-        nearest: Vec<String>,
+        /// Names like it.
+        nearest: Nearest,
     },
     /// Several columns of the header have the name.
     #[error("the name `{name}` stands over columns {}: pick one by its number", numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(" and "))]
@@ -45,12 +46,22 @@ pub enum ColumnFault {
     )]
     NoNumbers,
     /// A pointer that leads to no text in any row.
-    #[error("{pointer} leads to no text in any row{}", nearest_names(nearest))]
+    #[error("{pointer} leads to no text in any row{nearest}")]
     Nowhere {
         /// As it was asked for.
         pointer: String,
-        /// Keys like its first; all of them where there are few.
-        nearest: Vec<String>,
+        /// Keys like its first.
+        nearest: Nearest,
+    },
+    /// The same of a first row with one cell, in which another delimiter stands.
+    #[error("{fault}; with `--delimiter {delimiter}` there are {width} columns")]
+    OtherDelimiter {
+        /// What is wrong.
+        fault: Box<ColumnFault>,
+        /// The delimiter, as it is given on a command line.
+        delimiter: &'static str,
+        /// Columns there are with it.
+        width: usize,
     },
     /// A column to be added that is there already.
     #[error("there is a column `{0}` already: write it with --set")]
@@ -69,12 +80,31 @@ pub enum ColumnFault {
     CannotAdd,
 }
 
-fn nearest_names(names: &[String]) -> String {
-    match names {
-        [] => String::new(),
-        names => format!("; there is {}", names.join(", ")),
+/// Names that may be meant instead of one that is not there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Nearest {
+    /// One that is much like it.
+    One(String),
+    /// All where there are few, else some.
+    Several(Vec<String>),
+}
+
+impl fmt::Display for Nearest {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let quoted = |name: &String| format!("`{}`", crate::escape::visible(name.as_bytes()));
+        match self {
+            Self::One(name) => write!(f, ": did you mean {}?", quoted(name)),
+            Self::Several(names) if names.is_empty() => Ok(()),
+            Self::Several(names) => {
+                let names: Vec<String> = names.iter().map(quoted).collect();
+                write!(f, "; there is {}", names.join(", "))
+            }
+        }
     }
 }
+
+/// From this likeness on, a name is taken for a slip of another.
+const ALIKE: f64 = 0.82;
 
 /// How a table is read, its header, and which of its columns are meant.
 #[derive(Clone, Debug)]
@@ -166,20 +196,8 @@ impl Table {
             ragged: columns.options.ragged,
             selected: Selected::Indexes(Vec::new()),
         };
-        let mut indexes = Vec::new();
-        for item in columns.list.items() {
-            indexes.push(match item {
-                Item::One(column) => {
-                    let index = table.index(column)?;
-                    index..index + 1
-                }
-                // Numbers have at most nine digits.
-                Item::Range(from, to) => table.range(*from as usize, to.map(|to| to as usize))?,
-            });
-        }
-        for column in &columns.also {
-            table.index(column)?;
-        }
+        let indexes = table.indexes(columns);
+        let indexes = indexes.map_err(|fault| table.with_delimiter(fault))?;
         let mut set = Vec::new();
         for column in &columns.set {
             let index = table.index(column)?;
@@ -201,6 +219,48 @@ impl Table {
         }
         table.selected = Selected::Indexes(disjoint(indexes));
         Ok(table)
+    }
+
+    /// Where the columns lie that are the units; all others must be there too.
+    fn indexes(&self, columns: &Columns) -> Result<Vec<Range<usize>>, ColumnFault> {
+        let mut indexes = Vec::new();
+        for item in columns.list.items() {
+            indexes.push(match item {
+                Item::One(column) => {
+                    let index = self.index(column)?;
+                    index..index + 1
+                }
+                // Numbers have at most nine digits.
+                Item::Range(from, to) => self.range(*from as usize, to.map(|to| to as usize))?,
+            });
+        }
+        for column in columns.also.iter().chain(&columns.set) {
+            self.index(column)?;
+        }
+        Ok(indexes)
+    }
+
+    /// The fault, and the delimiter that would do, where the first row has one cell.
+    fn with_delimiter(&self, fault: ColumnFault) -> ColumnFault {
+        let ([only], Layout::Delimited(_)) = (&self.names[..], self.layout) else {
+            return fault;
+        };
+        let known = [
+            ("';'", ';'),
+            ("tab", '\t'),
+            ("'|'", '|'),
+            (",", ','),
+            (":", ':'),
+        ];
+        let widths = known.map(|(name, sign)| (name, only.split(sign).count()));
+        match widths.into_iter().find(|(_, width)| *width > 1) {
+            Some((delimiter, width)) => ColumnFault::OtherDelimiter {
+                fault: Box::new(fault),
+                delimiter,
+                width,
+            },
+            None => fault,
+        }
     }
 
     fn range(&self, from: usize, to: Option<usize>) -> Result<Range<usize>, ColumnFault> {
@@ -311,17 +371,18 @@ fn disjoint(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
     out
 }
 
-/// The names most like `name`, at most three; where there are few, all.
-pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Vec<String> {
-    let mut names: Vec<&str> = names.collect();
-    if names.len() > 7 {
-        let wanted = name.to_lowercase();
-        let likeness = |other: &&str| strsim::jaro_winkler(&wanted, &other.to_lowercase());
-        let mut rated: Vec<(f64, &str)> =
-            names.iter().map(|name| (likeness(name), *name)).collect();
-        rated.sort_by(|(a, _), (b, _)| b.total_cmp(a));
-        names = rated.into_iter().take(3).map(|(_, name)| name).collect();
+/// The names like one that is not there.
+pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Nearest {
+    let wanted = name.trim_start_matches('/').to_lowercase();
+    let rated = names.map(|name| (strsim::jaro_winkler(&wanted, &name.to_lowercase()), name));
+    let mut rated: Vec<(f64, &str)> = rated.collect();
+    let best = rated.iter().max_by(|(a, _), (b, _)| a.total_cmp(b));
+    if let Some((_, name)) = best.filter(|(likeness, _)| *likeness >= ALIKE) {
+        return Nearest::One((*name).to_owned());
     }
-    let quoted = |name: &&str| format!("`{}`", crate::escape::visible(name.as_bytes()));
-    names.iter().map(quoted).collect()
+    if rated.len() > 7 {
+        rated.sort_by(|(a, _), (b, _)| b.total_cmp(a));
+        rated.truncate(3);
+    }
+    Nearest::Several(rated.into_iter().map(|(_, name)| name.to_owned()).collect())
 }

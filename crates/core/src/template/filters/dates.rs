@@ -13,9 +13,9 @@ pub(super) fn check_form(form: &str) -> Result<(), String> {
         .to_zoned(jiff::tz::TimeZone::UTC)
         .map_err(|e| e.to_string())?;
     let tried = strtime::format(form, &moment);
-    tried
-        .map(drop)
-        .map_err(|error| format!("`{form}` is no form of dates: {error}"))
+    tried.map(drop).map_err(|_| {
+        format!("`{form}` is not a form of dates: it is made of such as %Y %m %d %H %M %S %b")
+    })
 }
 
 /// `text`, read as `from`, and written as `to`.
@@ -24,11 +24,11 @@ pub(super) fn check_form(form: &str) -> Result<(), String> {
 ///
 /// Why that cannot be, in words that follow the text.
 pub(super) fn convert(text: &str, from: &str, to: &str) -> Result<String, String> {
-    let fail =
-        |error: jiff::Error| format!("cannot be read as {from} and written as {to}: {error}");
+    let fail = |_| format!("cannot be read as {from}");
     let mut read = BrokenDownTime::parse(from, text).map_err(fail)?;
     // All three together must be a day that there is.
     if read.year().is_some() && read.month().is_some() && read.day().is_some() {
+        let fail = |_| format!("cannot be read as {from}: there is no such day");
         read.to_date().map_err(fail)?;
     }
     whole_year(&read, text)?;
@@ -40,6 +40,7 @@ pub(super) fn convert(text: &str, from: &str, to: &str) -> Result<String, String
         let second = read.second().unwrap_or(0);
         read.set_second(Some(second)).map_err(fail)?;
     }
+    let fail = |_| format!("cannot be read as {from} and written as {to}: it does not say enough");
     read.to_string(to).map_err(fail)
 }
 
