@@ -452,7 +452,7 @@ pub struct ShapesArgs {
 Examples:
   bquill tally '.+' --columns status berths.csv
   bquill tally '^(?:berth |B-)0*(\\d+)$' --group 1 --columns /berth moorings.jsonl --top 10
-  bquill tally 'gauge (\\w+) ([\\d.,]+)' --group 1 --sum 2 gauge.log
+  bquill tally 'gauge (\\w+) level ([\\d.,]+)' --group 1 --sum 2 gauge.log
   bquill tally '(?i)closed|open' --by file notices/
 
 Exit: 0 something was counted, 1 nothing matched, 2 the request is wrong, 3 something could not
@@ -600,8 +600,8 @@ pub enum SheetForm {
     after_help = "\
 Examples:
   bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
-  bquill preview '(\\d\\d)(\\d\\d) hours' --with '$1:$2' notices/ --context 1
-  bquill preview 'metre' --with 'm' gauge.log --then '  +' --with ' ' --steps
+  bquill preview '(\\d\\d)(\\d\\d) hours' --with '$1:$2 hours' notices/ --context 1
+  bquill preview 'metres?' --with 'm' gauge.log --then '  +' --with ' ' --steps
   bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --keep berths.toml
   bquill preview --rewrite berths.toml notices/
   bquill preview 'berth (\\d+)' -i --with 'B-$1' notices/ --kinds
@@ -681,8 +681,8 @@ pub struct GuardArgs {
     after_help = "\
 Examples:
   bquill apply 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
-  bquill apply 'berth\\s+(\\d+)' -i --with 'B-$1' notices/ --expect 30..40 --yes
-  bquill apply 'metre' --with 'm' gauge.log --to gauge-short.log
+  bquill apply 'berth\\s+(\\d+)' -i --with 'B-$1' notices/ --expect 60..70 --yes
+  bquill apply 'metres?' --with 'm' gauge.log --to gauge-short.log
   bquill apply
   bquill apply --plan berths.plan --yes
   printf 'quay 7\\n' | bquill apply 'quay (\\d+)' --with 'Q$1'
@@ -739,7 +739,7 @@ pub struct PlanArgs {
 Examples:
   bquill review 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill review
-  bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..3' --accept-rest
+  bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..5' --accept-rest
 
 With nothing named it goes on with the last preview of this folder. Changes are named by id (`2.7`),
 `kind:3..5` (as `preview --kinds` numbers them), `file:GLOB`, `line:SPEC`; `&` joins conditions, `,`

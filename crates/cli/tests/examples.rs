@@ -1,0 +1,446 @@
+//! Every example of the help and the reference, run on the sample files: it does what it claims.
+
+mod support;
+
+use std::collections::BTreeSet;
+use std::path::Path;
+use std::process::{Command, Stdio};
+use support::{Got, Sandbox};
+
+/// An example, its status, and what must come back, on standard output or standard error.
+const CLAIMS: &[(&str, i32, &[&str])] = &[
+    // find
+    (
+        r"bquill find 'berth\s+(\d+)' -i notices/",
+        0,
+        &["‹berth 7›", "matches             66"],
+    ),
+    (
+        r"bquill find '0\d{3}' --whole-word --lines 1..10 notices/01-dredging.md",
+        0,
+        &["at ‹0830› hours", "matches             1"],
+    ),
+    (
+        "bquill find 'berth' -i --where 'closed' --unless '^>' notices/ --count",
+        0,
+        &["1  notices/01-dredging.md", "11  in all"],
+    ),
+    (
+        r"bquill find '\d{4}-\d\d-\d\d' --missing gauge.log",
+        1,
+        &["without a match          0"],
+    ),
+    (
+        r"tail -n 50 gauge.log | bquill find '\.\.'",
+        0,
+        &["level‹..›"],
+    ),
+    // shapes
+    (
+        "bquill shapes --columns berth berths.csv",
+        0,
+        &["A-9{2}", "7 shapes in 96 values"],
+    ),
+    (
+        "bquill shapes --columns berth --pattern berths.csv",
+        0,
+        &[r"^\p{Lu}-\d{2}$"],
+    ),
+    (
+        r"bquill shapes --match '\d[\d.,]*' gauge.log",
+        0,
+        &["9.9{2}", "9,9{2}"],
+    ),
+    (
+        "bquill shapes --chars notices/",
+        0,
+        &["U+021A   LATIN CAPITAL LETTER T WITH COMMA BELOW"],
+    ),
+    // tally
+    (
+        "bquill tally '.+' --columns status berths.csv",
+        0,
+        &["closed", "open"],
+    ),
+    (
+        r"bquill tally '^(?:berth |B-)0*(\d+)$' --group 1 --columns /berth moorings.jsonl --top 10",
+        0,
+        &["86 values in 240 matches"],
+    ),
+    (
+        r"bquill tally 'gauge (\w+) level ([\d.,]+)' --group 1 --sum 2 gauge.log",
+        0,
+        &["644.55   L3", "4 values in 564 matches"],
+    ),
+    (
+        "bquill tally '(?i)closed|open' --by file notices/",
+        0,
+        &["notices/14-survey.md"],
+    ),
+    // extract
+    (
+        r"bquill extract '(?<quay>\w+) Quay(?:, (?<end>\w+) end)?' --columns name --beside berths.csv",
+        0,
+        &["pilot,remark,quay,end", "Old,south", "West,\n"],
+    ),
+    (
+        r"bquill extract '(\d\d)(\d\d) hours' --every notices/ --as csv",
+        0,
+        &[
+            "file,record,match,group_1,group_2\n",
+            "notices/01-dredging.md,8,1,08,30\n",
+        ],
+    ),
+    (
+        "bquill extract '' --select berth,status --as jsonl berths.csv",
+        0,
+        &["{\"berth\":\"B-01\",\"status\":\"closed\"}\n"],
+    ),
+    (
+        "bquill extract --split '; *' --columns remark --beside berths.csv",
+        0,
+        &[
+            "remark,part_1,part_2\n",
+            "\"power 3,5 kV; no bunkering\",\"power 3,5 kV\",no bunkering\n",
+        ],
+    ),
+    (
+        "bquill extract 'crane' --columns remark --yes-no --beside berths.csv",
+        0,
+        &["\"crane, 40 t\",true\n", ",false\n"],
+    ),
+    // check
+    (
+        r"bquill check '^B-\d\d$' --columns berth berths.csv",
+        1,
+        &["49 offenders in 96 cells"],
+    ),
+    (
+        r"bquill check '^\d{4}-\d\d-\d\d' gauge.log",
+        0,
+        &["All is as it must be: 640 lines"],
+    ),
+    (
+        r"bquill check '\t| $' --forbid notices/",
+        0,
+        &["All is as it must be: 231 lines"],
+    ),
+    // preview
+    (
+        r"bquill preview 'berth\s+(\d+)' -i --with 'B-$1' notices/",
+        0,
+        &["was", "changes        66"],
+    ),
+    (
+        r"bquill preview '(\d\d)(\d\d) hours' --with '$1:$2 hours' notices/ --context 1",
+        0,
+        &["‹0830 hours›", "‹08:30 hours›", "changes        20"],
+    ),
+    (
+        "bquill preview 'metres?' --with 'm' gauge.log --then '  +' --with ' ' --steps",
+        0,
+        &[
+            "‹metres›",
+            "level 2.73 ‹m›   [step 1]",
+            "step 2 matches   53",
+        ],
+    ),
+    (
+        r"bquill preview 'berth (\d+)' --with 'B-${1 | pad 2}' notices/ --keep berths.toml",
+        0,
+        &["‹B-07›", "changes        25"],
+    ),
+    (
+        "bquill preview --rewrite berths.toml notices/",
+        0,
+        &["changes        25"],
+    ),
+    (
+        r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --kinds",
+        0,
+        &["6 kinds in 55 changes"],
+    ),
+    (
+        r"bquill preview 'berth *(\d+)' -i --with 'B-$1' notices/ --against last",
+        0,
+        &["the same           55", "only now           11"],
+    ),
+    (
+        "bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/",
+        0,
+        &["was  ‹> ›Notice 08/2025 said:", "changes        12"],
+    ),
+    // apply and review; where there is no terminal, `--yes` answers.
+    (
+        r"bquill apply 'berth\s+(\d+)' -i --with 'B-$1' notices/",
+        0,
+        &["Wrote 66 changes in 16 files"],
+    ),
+    (
+        r"bquill apply 'berth\s+(\d+)' -i --with 'B-$1' notices/ --expect 60..70 --yes",
+        0,
+        &["Wrote 66 changes in 16 files"],
+    ),
+    (
+        "bquill apply 'metres?' --with 'm' gauge.log --to gauge-short.log",
+        0,
+        &["Wrote 1 file with 258 changes to gauge-short.log."],
+    ),
+    (
+        "bquill apply",
+        0,
+        &["The last preview.", "so all are written", "Wrote "],
+    ),
+    (
+        "bquill apply --plan berths.plan --yes",
+        0,
+        &["The plan berths.plan.", "Wrote 55 changes"],
+    ),
+    (
+        "bquill apply   --plan berths.plan",
+        0,
+        &["Wrote 44 changes"],
+    ),
+    (
+        r"printf 'quay 7\n' | bquill apply 'quay (\d+)' --with 'Q$1'",
+        0,
+        &["Q7\n"],
+    ),
+    (
+        r"bquill review 'berth\s+(\d+)' -i --with 'B-$1' notices/",
+        2,
+        &["there is no terminal to review on"],
+    ),
+    ("bquill review", 2, &["there is no terminal to review on"]),
+    (
+        "bquill review  --plan berths.plan",
+        2,
+        &["there is no terminal to review on"],
+    ),
+    (
+        "bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..5' --accept-rest",
+        0,
+        &["accepted", "refused"],
+    ),
+    (
+        "bquill review  --plan berths.plan --refuse kind:3 --accept-rest",
+        0,
+        &["accepted        44", "refused         11"],
+    ),
+    // history, undo, recover: seven runs have been made.
+    ("bquill history", 0, &["    7  ", "done"]),
+    ("bquill history 7", 0, &["notices/01-dredging.md"]),
+    (
+        "bquill history --forget --older-than 30",
+        1,
+        &["Forgot 0 runs."],
+    ),
+    ("bquill undo", 0, &["Reverted run 7: 1 change in 1 file."]),
+    (
+        "bquill undo 7 --only notices/01-dredging.md",
+        0,
+        &["Reverted run 7: 1 change in 1 file."],
+    ),
+    ("bquill recover", 0, &["No run was interrupted."]),
+    ("bquill recover --back", 0, &["No run was interrupted."]),
+    ("bquill recover --abandon 7", 1, &["run 7"]),
+    // explain, test, demo, completions
+    ("bquill explain", 0, &["In a template"]),
+    (
+        r"bquill explain '(?<berth>[Bb]erth)\s+(\d+)' --with '${berth | upper}-${2 | pad 2}'",
+        0,
+        &[
+            "group 1, called berth",
+            "filled on the left to 2 characters",
+        ],
+    ),
+    ("bquill explain --rewrite berths.toml", 0, &["1. "]),
+    ("bquill test rewrites/*.toml", 0, &["31 examples held."]),
+    ("bquill demo", 0, &["bquill find"]),
+    ("bquill demo --into larkmoor", 0, &["larkmoor"]),
+    (
+        "bquill completions bash > ~/.local/share/bash-completion/completions/bquill",
+        0,
+        &[],
+    ),
+    // The reference, where it has others.
+    (
+        r"bquill find    'berth\s+(\d+)' -i notices/",
+        0,
+        &["matches             66"],
+    ),
+    (
+        r"bquill shapes  --columns berth berths.csv",
+        0,
+        &["7 shapes in 96 values"],
+    ),
+    (
+        r"bquill check   '^B-\d\d$' --columns berth berths.csv",
+        1,
+        &["49 offenders in 96 cells"],
+    ),
+    (
+        r"bquill preview '^(?:Berth|[Bb])[ _-]?[O0]?(\d+)$' --columns berth --with 'B-${1 | pad 2}' berths.csv",
+        0,
+        &["‹b11›", "‹B-11›"],
+    ),
+    (
+        "bquill preview 'closed' --columns status --with 'shut' --where-in name 'Old Quay' berths.csv",
+        0,
+        &["closed", "shut"],
+    ),
+    (
+        r"bquill preview '^berth (\d+)$' --columns /berth --with 'B-$1' moorings.jsonl",
+        0,
+        &["‹berth 62›", "‹B-62›"],
+    ),
+    (
+        r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save berths.plan",
+        0,
+        &["changes        55"],
+    ),
+];
+
+/// The lines of the help of each verb that are examples.
+fn of_help(sandbox: &Sandbox) -> Vec<(String, Vec<String>)> {
+    let help = sandbox.run("--help").ok().out;
+    let commands = help
+        .split("Commands:")
+        .nth(1)
+        .unwrap()
+        .split("\n\n")
+        .next()
+        .unwrap();
+    let verbs = commands
+        .lines()
+        .filter_map(|line| line.split_whitespace().next());
+    let verbs: Vec<String> = verbs.map(str::to_owned).collect();
+    assert!(verbs.len() > 10, "{help}");
+    let examples = |verb: &String| {
+        let help = sandbox.run(&format!("{verb} --help")).ok().out;
+        let examples = help.split_once("Example").map_or("", |(_, rest)| rest);
+        let examples = examples
+            .lines()
+            .filter(|line| line.starts_with("  ") && line.contains("bquill "));
+        (
+            verb.clone(),
+            examples.map(|line| line.trim().to_owned()).collect(),
+        )
+    };
+    verbs.iter().map(examples).collect()
+}
+
+/// The commands in the code blocks of the reference, file by file.
+fn of_docs() -> Vec<(String, Vec<String>)> {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let docs = std::fs::read_dir(root.join("docs")).unwrap();
+    let mut files: Vec<_> = docs.map(|entry| entry.unwrap().path()).collect();
+    files.push(root.join("README.md"));
+    files.retain(|path| path.extension().is_some_and(|kind| kind == "md"));
+    files.sort();
+    let commands = |path: &std::path::PathBuf| {
+        let text = std::fs::read_to_string(path).unwrap();
+        let lines = text
+            .lines()
+            .filter_map(|line| line.strip_prefix("    bquill "));
+        let lines = lines.map(|line| line.split(" #").next().unwrap().trim());
+        (
+            path.display().to_string(),
+            lines.map(|line| format!("bquill {line}")).collect(),
+        )
+    };
+    files.iter().map(commands).collect()
+}
+
+/// Runs an example as it is typed, but that nothing is asked.
+fn typed(sandbox: &Sandbox, line: &str) -> Got {
+    let program = Path::new(env!("CARGO_BIN_EXE_bquill"));
+    let asks = ["bquill apply", "bquill undo"]
+        .iter()
+        .any(|verb| line.starts_with(verb));
+    let yes = if asks && !line.contains("--yes") && !line.contains("--to") {
+        " --yes"
+    } else {
+        ""
+    };
+    let folder = program.parent().unwrap().display();
+    let path = format!("{folder}:{}", std::env::var("PATH").unwrap());
+    let mut shell = Command::new("sh");
+    shell
+        .arg("-c")
+        .arg(format!("{line}{yes}"))
+        .current_dir(sandbox.path());
+    shell
+        .env("PATH", path)
+        .env("HOME", sandbox.state())
+        .env("XDG_STATE_HOME", sandbox.state());
+    support::finish(shell.stdin(Stdio::null()))
+}
+
+/// What the examples of a verb, or of a page, go on from.
+fn prepare(sandbox: &Sandbox, page: &str) {
+    let completions = sandbox
+        .state()
+        .join(".local/share/bash-completion/completions");
+    std::fs::create_dir_all(completions).unwrap();
+    let preview = r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save berths.plan";
+    match page {
+        "history" | "undo" | "recover" => {
+            let lead = "bquill apply '^' --lead x --lines 1 notices/01-dredging.md";
+            for run in 1..=7 {
+                assert!(typed(sandbox, lead).out.contains(&format!("run {run}.")));
+            }
+        }
+        "review" => assert_eq!(typed(sandbox, preview).status, 0),
+        "explain" => {
+            let keep = "bquill preview berth --with B notices/ --keep berths.toml";
+            assert_eq!(typed(sandbox, keep).status, 0);
+        }
+        _ => {}
+    }
+}
+
+#[test]
+fn every_example_does_what_it_claims() {
+    let mut met = BTreeSet::new();
+    let help = Sandbox::larkmoor();
+    let pages = of_help(&help).into_iter().chain(of_docs());
+    for (page, examples) in pages {
+        let sandbox = Sandbox::larkmoor();
+        prepare(&sandbox, &page);
+        for example in examples {
+            // What a verb writes is not what the next example is about.
+            let fresh;
+            let alone = matches!(&*page, "apply" | "review" | "undo");
+            let sandbox = match alone {
+                true => {
+                    fresh = Sandbox::larkmoor();
+                    prepare(&fresh, &page);
+                    if page == "apply" {
+                        let plan = r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save berths.plan";
+                        assert_eq!(typed(&fresh, plan).status, 0);
+                    }
+                    &fresh
+                }
+                false => &sandbox,
+            };
+            let claim = CLAIMS.iter().find(|(line, ..)| line.trim() == example);
+            let (line, status, parts) =
+                claim.unwrap_or_else(|| panic!("{page}: nothing is claimed of {example}"));
+            met.insert(*line);
+            let got = typed(sandbox, &example);
+            assert_eq!(got.status, *status, "{page}: {example}\n{got:?}");
+            for part in *parts {
+                assert!(
+                    got.out.contains(part) || got.err.contains(part),
+                    "{page}: {example}: {part}\n{got:?}"
+                );
+            }
+        }
+    }
+    let unmet: Vec<_> = CLAIMS
+        .iter()
+        .filter(|(line, ..)| !met.contains(line))
+        .collect();
+    assert!(unmet.is_empty(), "no page has {unmet:#?}");
+}
