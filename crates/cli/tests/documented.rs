@@ -2,7 +2,9 @@
 
 mod support;
 
+use std::ffi::OsStr;
 use std::io::{BufRead, BufReader, Write};
+use std::os::unix::ffi::OsStrExt;
 use std::process::Stdio;
 use std::time::Duration;
 use support::Sandbox;
@@ -606,4 +608,134 @@ fn what_history_says() {
         1
     );
     assert_eq!(states().len(), 4);
+}
+
+#[test]
+fn stray_bytes_survive_or_are_problems() {
+    let sandbox = Sandbox::with("s.csv", b"a,b\nx,\xFFy \n");
+    let odd = OsStr::from_bytes(b"odd\xFF.txt");
+    std::fs::write(sandbox.path().join(odd), "quay\n").unwrap();
+    let apply = |args: &[&str], file: &OsStr| {
+        let mut command = sandbox.command();
+        command
+            .arg("apply")
+            .args(args)
+            .arg(file)
+            .args(["--to", "-"]);
+        support::finish(command.stdin(Stdio::null()))
+    };
+    let of_cell = |with| {
+        apply(
+            &["x", "--with", with, "--columns", "a"],
+            OsStr::new("s.csv"),
+        )
+    };
+    assert_eq!(of_cell("${@cell b}").raw, b"a,b\n\xFFy ,\xFFy \n");
+    let of_file = |with| apply(&["quay", "--with", with], odd);
+    assert_eq!(of_file("${@file} ${@stem}").raw, b"odd\xFF.txt odd\xFF\n");
+    for got in [
+        of_cell("${@cell b | trim}"),
+        of_file("${@file | upper}"),
+        of_file("${@stem | pad 9}"),
+    ] {
+        assert_eq!((got.status, &*got.raw), (3, &b""[..]));
+        assert!(
+            got.err.contains("holds bytes that are not UTF-8"),
+            "{}",
+            got.err
+        );
+    }
+    filters(&[
+        (
+            b"\xFFquay quay\x96 quays\n",
+            "quay --whole-word --with Q",
+            b"\xFFQ Q\x96 quays\n",
+        ),
+        (
+            b"a\x96b \x93a\x94\n",
+            "'\\ba\\b' --with Q",
+            b"Q\x96b \x93Q\x94\n",
+        ),
+        // A line end at the end of a value is text like any other.
+        (
+            b"a\n\"x\n\"\n",
+            "'\\z' --with ! --columns a --format csv",
+            b"a\n\"x\n!\"\n",
+        ),
+        (b"a\r\nb\r\n", "'a\\r?\\nb' --unit text --with c", b"c\r\n"),
+    ]);
+}
+
+#[test]
+fn what_a_table_and_a_number_may_mean() {
+    let sandbox = Sandbox::with("a.txt", "L4 L9 L4\nL9\n");
+    sandbox.write("t.csv", "L4,Quay\nL4,Quay\n");
+    sandbox.write("two.csv", "L4,Quay\nL4,Pier\n");
+    sandbox.write("crlf.txt", "a\r\nb\r\n1,000\r\n");
+    // One unknown word leaves the other matches of its line alone, and is counted.
+    let got = sandbox.run("preview 'L\\d' --with '${0 | map t.csv}' a.txt --json --skip-problems");
+    let totals = &got.of_kind("totals")[0];
+    assert_eq!(
+        (&totals["changed"], &totals["failed"], &totals["problems"]),
+        (&2.into(), &2.into(), &2.into())
+    );
+    sandbox
+        .run("apply 'L\\d' --with '${0 | map t.csv}' a.txt --yes --skip-problems")
+        .ok();
+    assert_eq!(sandbox.text("a.txt"), "Quay L9 Quay\nL9\n");
+    sandbox
+        .run("apply 'L\\d' --with '${0 | map t.csv else $0}!' a.txt --yes")
+        .ok();
+    assert_eq!(sandbox.text("a.txt"), "Quay L9! Quay\nL9!\n");
+    refuses(
+        &sandbox,
+        &[(
+            "preview 'L\\d' --with '${0 | map two.csv}' a.txt",
+            &["line 2 has `Pier` for `L4`, and a line before has `Quay`"],
+        )],
+    );
+    for (line, note) in [
+        (
+            "find 'a\\nb' --unit text crlf.txt",
+            "line 1: lines end in CR LF",
+        ),
+        (
+            "preview 'a\\n' --unit paragraph --with x crlf.txt",
+            "`\\r?\\n` matches both",
+        ),
+        (
+            "preview '\\d,\\d+' --with '${0 | add 1}' crlf.txt",
+            "line 3: 1 number, the first one here, with a comma",
+        ),
+    ] {
+        let got = sandbox.run(line);
+        assert!(got.out.contains(note), "{line}: {}", got.out);
+    }
+    let got = sandbox.run("find 'a\\r?\\nb' --unit text crlf.txt").ok();
+    assert!(!got.out.contains("note"), "{}", got.out);
+    let words = sandbox
+        .run("explain a --with '${0 | swap x A | pad 3 N | if A else $0}'")
+        .ok()
+        .out;
+    let said = "with every x replaced by A, filled on the left to 3 characters, with N, A where the group took part, \
+                else the whole match";
+    assert!(words.contains(said), "{words}");
+}
+
+/// A review needs its plan: where that cannot be kept, it says so.
+#[test]
+fn a_review_without_room_for_its_plan() {
+    let sandbox = Sandbox::with("a.txt", "quay\n");
+    let mut command = sandbox.command();
+    command
+        .env("XDG_STATE_HOME", sandbox.file("a.txt"))
+        .stdin(Stdio::null());
+    let got =
+        support::finish(command.args(["review", "quay", "--with", "Q", "a.txt", "--accept-rest"]));
+    assert_eq!(got.status, 3);
+    assert!(
+        got.err.contains("the plan cannot be kept") && got.err.contains("XDG_STATE_HOME"),
+        "{}",
+        got.err
+    );
 }
