@@ -50,6 +50,8 @@ pub struct TallyRow {
     /// What the numbers beside it add up to; `None` where there are none, or it has too many
     /// digits.
     pub sum: Option<String>,
+    /// One of the numbers, or their sum, has too many digits.
+    pub too_long: bool,
 }
 
 impl Default for Tally {
@@ -122,6 +124,7 @@ impl Tally {
             file,
             value,
             count,
+            too_long: matches!(sum, Sum::TooLong),
             sum: match sum {
                 Sum::Number(number) => Some(number.text()),
                 Sum::Nothing | Sum::TooLong => None,

@@ -46,6 +46,7 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let tally = counter.tally;
     let (total, others, no_numbers) = (tally.total(), tally.others(), tally.no_numbers);
     let rows = tally.into_rows();
+    let too_long = rows.iter().filter(|row| row.too_long).count() as u64;
     if args.json {
         print_records(&rows, total, &looked, no_numbers, output);
     } else {
@@ -62,6 +63,13 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         print_notes(&looked.notes, &looked.hints, output);
     }
     let mut status = looked.status(total > 0);
+    if too_long > 0 {
+        let what = counted(too_long, "value");
+        let complaint =
+            Complaint::trouble(format!("--sum: {what} with numbers of too many digits"))
+                .remedy("narrow the group; 28 digits can be calculated with");
+        status = status.max(output.complain(&complaint));
+    }
     if no_numbers > 0 {
         let what = counted(no_numbers, "text");
         let complaint = Complaint::trouble(format!("--sum: {what} in that group are no numbers"))

@@ -121,8 +121,11 @@ impl RewriteTotals {
                     (step.edits, "changed"),
                     (step.unchanged, "unchanged"),
                     (step.failed, "failed"),
-                    (step.left_out.total(), "left out"),
                 ]);
+                let why = match step.left_out.total() {
+                    0 => why,
+                    more => format!("{why}; {} more left out", number(more)),
+                };
                 rows.always(&format!("step {} matches", index + 1), step.matches, why);
             }
         }

@@ -1,8 +1,9 @@
 //! A step at work: from matches to edits of the text it sees.
 
-use super::{Action, CellTarget, CellText, Step};
-use crate::columns::Layout;
-use crate::columns::{CellFault, Column, Row, RowCell};
+mod rows;
+
+use super::{Action, Step};
+use crate::columns::{CellFault, Row, RowCell};
 use crate::edits::CellEdit;
 use crate::edits::{Copied, Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
@@ -11,6 +12,7 @@ use crate::rewrite::{PartStart, RunOptions, StepCounts};
 use crate::template::Occasion;
 use crate::unit::ending_before;
 use crate::{Problem, ProblemKind, Remark, Span, Template, line_ends};
+use rows::RowText;
 use std::cell::{Cell, RefCell};
 use std::path::{Path, PathBuf};
 
@@ -180,15 +182,6 @@ const TOLD_A_UNIT: usize = 10;
 /// The most bytes by which the new text of a unit may be longer than the unit.
 const UNIT_TEXT_MOST: usize = 64 << 20;
 
-/// The texts for the cells of a row, which the first match in it gave.
-struct RowText {
-    /// One for each cell; `None` where one of them could not be made.
-    texts: Option<Vec<Vec<u8>>>,
-    groups: Option<GroupTexts>,
-    /// How many matches in the row were taken.
-    matches: u64,
-}
-
 impl Visitor for EditMaker<'_, '_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
         self.counted.take();
@@ -228,32 +221,8 @@ impl Visitor for EditMaker<'_, '_> {
     }
 
     fn row(&mut self, row: &Row<'_>) {
-        let Action::Cells(cells) = self.action else {
-            return;
-        };
-        let first = self.out.edits.len();
-        let new = self.in_row.take();
-        let matches = new.as_ref().map_or(0, |new| new.matches);
-        let new = new.and_then(|new| new.texts.map(|texts| (texts, new.groups)));
-        let is_known = new.is_some();
-        match self.write_cells(row, cells, new) {
-            // Why there are no texts has been told.
-            Ok(()) if !is_known => self.counts.failed += matches,
-            Ok(()) => self.count(self.out.edits.len() == first, matches),
-            Err(kind) => {
-                self.out.edits.truncate(first);
-                self.counts.failed += matches;
-                let line = Some(row.line);
-                self.problem(row.span.from, Problem { line, kind });
-                // The row has to stay as wide as the others, where it can.
-                let _ = self.append(row, cells, None);
-            }
-        }
-        for (span, line, value) in std::mem::take(&mut self.units_of_row) {
-            let edits = &self.out.edits[first..];
-            let edit = edits.iter().find(|edit| edit.span == span);
-            let now = edit.and_then(|edit| edit.cell.as_ref().map(|cell| cell.now()));
-            self.check(span.from, line, now.unwrap_or(value));
+        if let Action::Cells(cells) = self.action {
+            self.end_row(row, cells);
         }
     }
 
@@ -320,7 +289,7 @@ impl EditMaker<'_, '_> {
         unit: &UnitView<'_>,
         found: &Findings<'_>,
     ) -> Result<(), ProblemKind> {
-        let mut text = Vec::new();
+        let (mut text, thousands) = (Vec::new(), self.thousands.get());
         for finding in found.picked() {
             text.clear();
             match self.new_text(unit, &finding, &mut text) {
@@ -331,6 +300,7 @@ impl EditMaker<'_, '_> {
         }
         self.counted.take();
         self.written.take();
+        self.thousands.set(thousands);
         Ok(())
     }
 
@@ -387,13 +357,13 @@ impl EditMaker<'_, '_> {
         let place = match self.action {
             Action::DropLines => whole_line(unit),
             Action::Above(_) => {
-                text = self.with_endings(text, self.ending(unit));
+                text = self.with_endings(&text, self.ending(unit));
                 text.extend_from_slice(self.ending(unit));
                 Span::new(from, from)
             }
             Action::Below(_) => {
                 let ending = self.ending(unit);
-                text = [ending, &self.with_endings(text, ending)].concat();
+                text = [ending, &self.with_endings(&text, ending)].concat();
                 self.move_copies(ending.len());
                 Span::new(to, to)
             }
@@ -426,11 +396,10 @@ impl EditMaker<'_, '_> {
             row: unit.cell.as_ref().map(|cell| cell.row()),
         };
         let mut copies = self.copies.as_ref().map(RefCell::borrow_mut);
-        let copies = copies.as_deref_mut().map(|copies| {
+        if let Some(copies) = &mut copies {
             copies.clear();
-            copies
-        });
-        let expanded = template.expand_noting(&occasion, text, copies)?;
+        }
+        let expanded = template.expand_noting(&occasion, text, copies.as_deref_mut())?;
         if expanded.maybe_thousands {
             let (first, matches) = self.thousands.get().unwrap_or((unit.line, 0));
             self.thousands.set(Some((first, matches + 1)));
@@ -523,8 +492,8 @@ impl EditMaker<'_, '_> {
     }
 
     /// Text of inserted lines, the line ends in it as those around.
-    fn with_endings(&self, text: Vec<u8>, ending: &[u8]) -> Vec<u8> {
-        let new = with_endings(&text, ending);
+    fn with_endings(&self, text: &[u8], ending: &[u8]) -> Vec<u8> {
+        let new = with_endings(text, ending);
         if new != text
             && let Some(copies) = &self.copies
         {
@@ -574,122 +543,6 @@ impl EditMaker<'_, '_> {
                 copied: None,
             });
         }
-        Ok(())
-    }
-
-    /// The first match of a row gives the texts that are written into it.
-    fn note_for_row(
-        &mut self,
-        unit: &UnitView<'_>,
-        found: &Findings<'_>,
-    ) -> Result<(), ProblemKind> {
-        let matches = found.picked().count() as u64;
-        let (Action::Cells(cells), Some(finding)) = (self.action, found.picked().next()) else {
-            return Ok(());
-        };
-        if let Some(row) = &mut self.in_row {
-            row.matches += matches;
-            return Ok(());
-        }
-        let expanded = |cell: &CellText| {
-            let mut text = Vec::new();
-            self.expand(&cell.template, unit, &finding, &mut text)?;
-            Ok(text)
-        };
-        let texts: Result<Vec<_>, ProblemKind> = cells.iter().map(expanded).collect();
-        let groups = self
-            .keep_groups
-            .then(|| GroupTexts::new(unit.bytes(), finding.groups));
-        let (texts, done) = match texts {
-            Ok(texts) => (Some(texts), Ok(())),
-            Err(kind) => (None, Err(kind)),
-        };
-        self.in_row = Some(RowText {
-            texts,
-            groups,
-            matches,
-        });
-        done
-    }
-
-    /// Writes the texts into a row: the cells that are there in the order they lie in, then those
-    /// that are added.
-    fn write_cells(
-        &mut self,
-        row: &Row<'_>,
-        cells: &[CellText],
-        new: Option<(Vec<Vec<u8>>, Option<GroupTexts>)>,
-    ) -> Result<(), ProblemKind> {
-        let first = self.out.edits.len();
-        if let Some((texts, groups)) = &new {
-            for (cell, text) in cells.iter().zip(texts) {
-                if let CellTarget::Column(column) = &cell.target {
-                    self.set(row, column, text, groups)?;
-                }
-            }
-        }
-        let edits = &mut self.out.edits[first..];
-        edits.sort_by_key(|edit| edit.span);
-        if edits.windows(2).any(|pair| pair[0].span == pair[1].span) {
-            return Err(CellFault::WrittenTwice.into());
-        }
-        Ok(self.append(row, cells, new)?)
-    }
-
-    /// Writes a column of a row anew.
-    fn set(
-        &mut self,
-        row: &Row<'_>,
-        column: &Column,
-        text: &[u8],
-        groups: &Option<GroupTexts>,
-    ) -> Result<(), ProblemKind> {
-        let cells = row.named(column)?;
-        if cells.is_empty() {
-            return Err(CellFault::Absent(column.to_string()).into());
-        }
-        for cell in cells {
-            let value = cell.value(row)?;
-            let whole = Span::new(0, value.len());
-            let edit = self.inner_edit(whole, text.to_vec());
-            let inner = Vec::from_iter((*value != *text).then_some(edit));
-            self.cell_edit(row, &cell, &value, inner, groups.clone())?;
-        }
-        Ok(())
-    }
-
-    /// Adds cells to a row: to a header their names, to a row their texts, or nothing.
-    fn append(
-        &mut self,
-        row: &Row<'_>,
-        cells: &[CellText],
-        new: Option<(Vec<Vec<u8>>, Option<GroupTexts>)>,
-    ) -> Result<(), CellFault> {
-        // An object need not have every key.
-        let absent = row.table().layout() == Layout::JsonLines;
-        if new.is_none() && absent {
-            return Ok(());
-        }
-        let (texts, groups) = new.unzip();
-        let texts = texts.unwrap_or_default();
-        let mut added = Vec::new();
-        for (index, cell) in cells.iter().enumerate() {
-            if let CellTarget::Added(name) = &cell.target {
-                added.push(match texts.get(index) {
-                    Some(text) => (name.as_str(), text.as_slice()),
-                    None if row.number.is_none() => (name.as_str(), name.as_bytes()),
-                    None => (name.as_str(), &[][..]),
-                });
-            }
-        }
-        if added.is_empty() {
-            return Ok(());
-        }
-        let (at, text) = row.appended(&added)?;
-        self.out.edits.push(Edit {
-            groups: groups.flatten(),
-            ..self.inner_edit(Span::new(at, at), text)
-        });
         Ok(())
     }
 
