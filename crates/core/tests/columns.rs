@@ -598,7 +598,7 @@ fn what_is_wrong_with_a_table() {
                 (2, "header could not be read, so `a` names no column"),
             ],
         ),
-        ("jsonl", "/a", "{\"a\":\n{\"a\":\"x\"}\n", &[(1, "no JSON")]),
+        ("jsonl", "/a", "{\"a\":\n{\"a\":\"x\"}\n", &[(1, "not JSON")]),
         ("tsv", "b", "a\tb\n1\t\"x\ty\"\n", &[]),
         ("spaced", "2", "  a   b\n 1 2 \n\t\n3\n", &[(4, "1 cell")]),
         ("jsonl", "/a", "{\"a\":\"x\"}\n\n  {\"a\" : 1 }\r\n", &[]),
@@ -612,7 +612,7 @@ fn what_is_wrong_with_a_table() {
             "jsonl",
             "/a",
             "{\"a\":\"x\"}\n{\"a\":\n7\n",
-            &[(2, "no JSON: EOF"), (3, "no JSON object")],
+            &[(2, "not JSON: it ends too early"), (3, "no JSON object")],
         ),
         (
             "jsonl",

@@ -116,7 +116,7 @@ fn templates() {
         ("${1 | if a else}", Err((6..15, "does not take"))),
         ("${1 | swap '' b}", Err((6..15, "does not take"))),
         ("${1 | add one}", Err((6..13, "does not take"))),
-        ("${1 | date %d %!}", Err((6..16, "no form of dates"))),
+        ("${1 | date %d %!}", Err((6..16, "not a form of dates"))),
         (
             "${1 | map berths.csv}",
             Err((6..20, "tables cannot be read here")),
