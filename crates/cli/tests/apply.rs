@@ -1,9 +1,7 @@
 //! `apply`: what is written, byte for byte, and what is refused.
 
-mod support;
-
+use crate::support::Sandbox;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
-use support::Sandbox;
 
 /// As a filter: input, words, output, exit status.
 #[test]

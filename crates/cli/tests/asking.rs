@@ -1,10 +1,8 @@
 //! `apply` on a terminal: it shows the counts and asks.
 
-mod support;
-
+use crate::support::Sandbox;
 use portable_pty::{CommandBuilder, PtySize, native_pty_system};
 use std::io::{Read, Write};
-use support::Sandbox;
 
 /// Runs `apply` in a pseudo-terminal; `answer` sees the question's screen and gives the reply.
 fn ask(sandbox: &Sandbox, answer: impl FnOnce() -> &'static str) -> (u32, String) {

@@ -1,13 +1,12 @@
 //! What somebody who tries could do to files, journals, plans and outputs: the built program.
 
-mod support;
-
+use crate::support;
+use crate::support::Sandbox;
 use rustix::process::{Pid, Signal, kill_process};
 use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt, PermissionsExt, symlink};
 use std::path::Path;
 use std::process::{Child, Stdio};
-use support::Sandbox;
 
 const COPY: &str = ".bquill-0123456789abcdef0123456789abcdef";
 

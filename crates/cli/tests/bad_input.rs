@@ -1,8 +1,6 @@
 //! Wrong requests: the exit status, the words, the caret, and what to do.
 
-mod support;
-
-use support::Sandbox;
+use crate::support::Sandbox;
 
 /// Words, exit status, and pieces of the message.
 #[test]

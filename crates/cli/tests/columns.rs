@@ -1,8 +1,6 @@
 //! Tables and JSON Lines through every verb, on files and in pipes.
 
-mod support;
-
-use support::Sandbox;
+use crate::support::Sandbox;
 
 const BERTH: &str =
     "'^(?:[Bb]erth|[Bb])[ _-]?[O0]?(\\d+)$' --columns berth --with 'B-${1 | pad 2}'";

@@ -1,8 +1,6 @@
 //! `demo`: the sample files and the walk.
 
-mod support;
-
-use support::Sandbox;
+use crate::support::Sandbox;
 
 #[test]
 fn the_walk_runs_every_command_it_names() {

@@ -1,13 +1,12 @@
 //! Sentences of the help and the reference that are easily broken, held against the program.
 
-mod support;
-
+use crate::support;
+use crate::support::Sandbox;
 use std::ffi::OsStr;
 use std::io::{BufRead, BufReader, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::process::Stdio;
 use std::time::Duration;
-use support::Sandbox;
 
 /// Applied to standard input: input, words, output.
 type Filtered = (&'static [u8], &'static str, &'static [u8]);

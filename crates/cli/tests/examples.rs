@@ -1,11 +1,10 @@
 //! Every example of the help and the reference, run on the sample files: it does what it claims.
 
-mod support;
-
+use crate::support;
+use crate::support::{Got, Sandbox};
 use std::collections::BTreeSet;
 use std::path::Path;
 use std::process::{Command, Stdio};
-use support::{Got, Sandbox};
 
 /// An example, its status, and what must come back, on standard output or standard error.
 const CLAIMS: &[(&str, i32, &[&str])] = &[

@@ -1,8 +1,6 @@
 //! `find`: matches, places, groups, and which files are looked at.
 
-mod support;
-
-use support::Sandbox;
+use crate::support::Sandbox;
 
 #[test]
 fn matches_with_their_groups() {

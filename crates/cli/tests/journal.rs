@@ -1,10 +1,8 @@
 //! History, undo, recovery, and runs that are stopped: the built program on real files.
 
-mod support;
-
+use crate::support::Sandbox;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::process::Stdio;
-use support::Sandbox;
 
 const BERTHS: &str = r"'berth (\d+)' --with 'B-$1' notices code";
 

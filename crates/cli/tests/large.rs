@@ -1,8 +1,6 @@
 //! Files larger than what is read at a time: numbers and offsets go on over the borders.
 
-mod support;
-
-use support::Sandbox;
+use crate::support::Sandbox;
 
 /// What is read at a time, in bytes.
 const PIECE: usize = 1 << 20;

@@ -1,8 +1,6 @@
 //! Where a change may happen, and which match it takes: on files of every encoding.
 
-mod support;
-
-use support::Sandbox;
+use crate::support::Sandbox;
 
 const LOG: &str = "\
 port open

@@ -1,10 +1,9 @@
 //! Plans in files: saved, decided about, applied, renewed, compared; and those that are not sound.
 
-mod support;
-
+use crate::support;
+use crate::support::{Got, Sandbox};
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
-use support::{Got, Sandbox};
 
 const SAVE: &str = "preview 'berth (\\d+)' --with 'B-$1' notices --save p.plan --show 0";
 

@@ -1,11 +1,9 @@
 //! `preview`: what is shown equals what is written.
 
-mod support;
-
+use crate::support::{Got, Sandbox};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use std::process::{Command, Stdio};
-use support::{Got, Sandbox};
 
 /// New contents of every changed file, spliced from the records alone.
 fn spliced(sandbox: &Sandbox, got: &Got) -> BTreeMap<String, Vec<u8>> {

@@ -1,12 +1,11 @@
 //! The bar on a terminal: there while something takes long, gone when it is done, never elsewhere.
 
-mod support;
-
+use crate::support;
+use crate::support::Sandbox;
 use portable_pty::{CommandBuilder, PtySize, native_pty_system};
 use std::fs::File;
 use std::io::{Read, Write};
 use std::num::NonZero;
-use support::Sandbox;
 
 /// A file, and a pipe that can be held open.
 fn port() -> Sandbox {

@@ -1,13 +1,11 @@
 //! The full-screen review, driven in a pseudo-terminal.
 
-mod support;
-
+use crate::support::Sandbox;
 use portable_pty::{CommandBuilder, MasterPty, PtySize, native_pty_system};
 use std::io::{Read, Write};
 use std::num::NonZero;
 use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
-use support::Sandbox;
 
 /// How long a screen may take to come; only a failing test waits so long.
 const PATIENCE: Duration = Duration::from_secs(20);

@@ -1,8 +1,6 @@
 //! What the replacement can say, the line actions, and rewrites kept in files.
 
-mod support;
-
-use support::Sandbox;
+use crate::support::Sandbox;
 
 /// As a filter: input, words, output.
 #[test]

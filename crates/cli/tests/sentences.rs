@@ -1,8 +1,6 @@
 //! How a request was understood, in one plain sentence.
 
-mod support;
-
-use support::Sandbox;
+use crate::support::Sandbox;
 
 /// The first line of what comes back, for the file `a.txt`.
 #[test]

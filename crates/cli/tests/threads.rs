@@ -1,13 +1,11 @@
 //! Many files at a time: the same output however many, and a clean end when it is stopped.
 
-mod support;
-
+use crate::support::{Got, Sandbox};
 use rustix::process::{Pid, Signal, kill_process};
 use std::fs::File;
 use std::io::{Read, Write};
 use std::os::unix::process::ExitStatusExt;
 use std::process::{Child, Stdio};
-use support::{Got, Sandbox};
 
 /// More than a hundred files of very different length, some of them binary or with bad rows.
 fn port() -> Sandbox {

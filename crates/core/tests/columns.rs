@@ -1,7 +1,7 @@
 //! Columns: the scanner against another reader, rewritten tables read back, and what is refused.
 
-mod support;
-
+use crate::support;
+use crate::support::{record, spans};
 use brisk_quill_core::columns::{Column, ColumnList};
 use brisk_quill_core::{
     Fault, Findings, Found, MatchOptions, Pattern, Problem, Rewrite, StepText, UnitView, Visitor,
@@ -10,7 +10,6 @@ use brisk_quill_core::{
 use csv_core::ReadRecordResult;
 use proptest::prelude::*;
 use serde_json::Value;
-use support::{record, spans};
 
 /// One cell as it is seen: line, column, where it lies, and its value.
 type SeenCell = (u64, String, u64, u64, Vec<u8>);
@@ -598,7 +597,12 @@ fn what_is_wrong_with_a_table() {
                 (2, "header could not be read, so `a` names no column"),
             ],
         ),
-        ("jsonl", "/a", "{\"a\":\n{\"a\":\"x\"}\n", &[(1, "not JSON")]),
+        (
+            "jsonl",
+            "/a",
+            "{\"a\":\n{\"a\":\"x\"}\n",
+            &[(1, "not JSON")],
+        ),
         ("tsv", "b", "a\tb\n1\t\"x\ty\"\n", &[]),
         ("spaced", "2", "  a   b\n 1 2 \n\t\n3\n", &[(4, "1 cell")]),
         ("jsonl", "/a", "{\"a\":\"x\"}\n\n  {\"a\" : 1 }\r\n", &[]),

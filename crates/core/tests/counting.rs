@@ -1,14 +1,13 @@
 //! What is counted file by file adds up to what is counted at once.
 
-mod support;
-
+use crate::support;
+use crate::support::{Say, spec};
 use brisk_quill_core::edits::StepSet;
 use brisk_quill_core::tally::Tally;
 use brisk_quill_core::{
     Found, Inventory, MatchOptions, Pattern, Per, Query, Rewrite, Run, RunOptions, UnitKind,
 };
 use proptest::prelude::*;
-use support::{Say, spec};
 
 /// Everything there is to know of an inventory.
 type Known = (Vec<(u8, u64, usize)>, Vec<(u8, u64, usize)>, u64, u64);

@@ -1,13 +1,12 @@
 //! Lines found by searching many at once are those that a look at each line finds.
 
-mod support;
-
+use crate::support;
+use crate::support::{cases, pattern, spec};
 use brisk_quill_core::{
     Findings, Found, Hunting, MatchOptions, Near, PartStart, Pattern, Problem, Query, Span,
     Standing, UnitView, Visitor,
 };
 use proptest::prelude::*;
-use support::{cases, pattern, spec};
 
 /// Texts of many lines, most of them alike; every kind of line end, and stray bytes.
 fn text() -> impl Strategy<Value = Vec<u8>> {

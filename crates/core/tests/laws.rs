@@ -1,7 +1,7 @@
 //! What must hold for every input.
 
-mod support;
-
+use crate::support;
+use crate::support::{Say, record, record_hunting, record_parts, reference, rewrite, spec};
 use brisk_quill_core::edits::{Edit, StepSet, compose, invert, splice};
 use brisk_quill_core::shapes::Shapes;
 use brisk_quill_core::{
@@ -9,7 +9,6 @@ use brisk_quill_core::{
     Template, UnitKind, rewrite_text,
 };
 use proptest::prelude::*;
-use support::{Say, record, record_hunting, record_parts, reference, rewrite, spec};
 
 /// Texts with every kind of line end, accents, stray bytes, and letters that patterns like.
 fn text() -> impl Strategy<Value = Vec<u8>> {

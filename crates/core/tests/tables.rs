@@ -1,13 +1,12 @@
 //! Named cases, a line each.
 
-mod support;
-
+use crate::support;
+use crate::support::{Say, rewrite};
 use brisk_quill_core::address::{Count, Spec};
 use brisk_quill_core::{
     Error, Fault, MatchOptions, Occasion, Pattern, Table, Tables, Template, chars, rewrite_text,
 };
 use std::sync::Arc;
-use support::{Say, rewrite};
 
 /// What a SPEC selects among seven; `Err` is the place at fault.
 #[test]

@@ -1,14 +1,11 @@
 //! The run protocol, stopped after every operation: all old or all new, and nothing left over.
 
-#[allow(dead_code, reason = "the fuzz targets use the rest")]
-mod model;
-
+use crate::model::{Dice, ModelFs, Survives, copy_name};
 use brisk_quill_files::{
     Change, Confinement, Direction, Facts, Fs, Holds, Journal, Newline, Plan, PlannedFile, RealFs,
     RunDone, RunNote, RunRequest, Source, Trouble, abandon, make_run, open_ways, recover,
     undo_plan,
 };
-use model::{Dice, ModelFs, Survives, copy_name};
 use proptest::prelude::*;
 use std::fs::Permissions;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};

@@ -1,5 +1,4 @@
 //! Drives the built program on files in a temporary folder.
-#![allow(dead_code, reason = "each test file uses its own part")]
 
 use serde_json::Value;
 use std::io::Write;
@@ -92,14 +91,20 @@ impl Sandbox {
     }
 
     /// Runs the program with `input` on its standard input.
-    pub fn pipe(&self, input: impl AsRef<[u8]>, line: &str) -> Got {
+    pub fn pipe(&self, input: impl AsRef<[u8]> + Send, line: &str) -> Got {
         let mut command = self.command();
         command.args(words(line)).stdin(Stdio::piped());
         command.stdout(Stdio::piped()).stderr(Stdio::piped());
         let mut child = command.spawn().unwrap();
-        // The program may end before it has read everything.
-        let _ = child.stdin.take().unwrap().write_all(input.as_ref());
-        got(child.wait_with_output().unwrap())
+        let mut stdin = child.stdin.take().unwrap();
+        // What comes out must be read while more goes in.
+        std::thread::scope(|scope| {
+            scope.spawn(move || {
+                // The program may end before it has read everything.
+                let _ = stdin.write_all(input.as_ref());
+            });
+            got(child.wait_with_output().unwrap())
+        })
     }
 
     /// Runs the program as a user whom permissions bind, even where the tests run as root.

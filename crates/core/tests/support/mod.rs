@@ -1,5 +1,4 @@
 //! What the tests share: short ways to build requests, and a slow, obvious evaluator.
-#![allow(dead_code, reason = "each test file uses its own part")]
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::{
