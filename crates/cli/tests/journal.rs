@@ -296,7 +296,7 @@ fn aborted_at_every_operation() {
             .args(line)
             .env("BQUILL_STOP_AT", at.to_string())
             .stdin(Stdio::null());
-        support::finish(&mut command).status == -1
+        crate::support::finish(&mut command).status == -1
     };
     let (mut at, mut ends) = (0, [0, 0]);
     loop {
