@@ -34,7 +34,7 @@ pub struct Parsed {
 /// One part of the command line: the words and options of one step.
 #[derive(Clone, Debug, Default)]
 pub struct Part {
-    /// The words that are no options, in order.
+    /// The words that are not options, in order.
     pub words: Vec<OsString>,
     /// Options of the step.
     pub step: StepArgs,
@@ -73,7 +73,7 @@ impl Stopped {
         match self {
             Self::Clap(error) => {
                 if !error.use_stderr() {
-                    // A closed pipe is no reason to complain about help.
+                    // A closed pipe is not a reason to complain about help.
                     let _ = error.print();
                     return Status::Fine.into();
                 }

@@ -37,7 +37,7 @@ pub fn run(argv: &[OsString]) -> ExitCode {
     let mut output = Output::new(parsed.color);
     let status = commands::run(parsed, &mut output).unwrap_or_else(|complaint: Complaint| {
         match output.is_deserted() {
-            // That the reader went away is no failure.
+            // That the reader went away is not a failure.
             true => Status::Fine,
             false => output.complain(&complaint),
         }

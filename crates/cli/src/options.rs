@@ -163,7 +163,7 @@ fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
     let (pattern, paths) = pattern_and_paths(words, &select, needs_none)?;
     let near = pairs(&select.near).into_iter().map(|[pattern, distance]| {
         let distance = distance.parse().map_err(|_| {
-            Complaint::wrong(format!("--near: `{distance}` is no number of lines"))
+            Complaint::wrong(format!("--near: `{distance}` is not a number of lines"))
                 .remedy("write the pattern first and then a number, as in `--near closed 2`")
         })?;
         Ok((pattern, distance))
@@ -182,7 +182,7 @@ fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
         contains: select.contains,
         unless: select.unless,
         between: pairs(&select.between),
-        exclusive: select.exclusive,
+        inner: select.inner,
         near: near.collect::<Result<_, Complaint>>()?,
         pick: select.pick,
         per: select
@@ -254,7 +254,7 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
             text: source.clone(),
             span,
         }),
-        ..Complaint::wrong(format!("{shown} is no rewrite file: {error}"))
+        ..Complaint::wrong(format!("{shown} is not a rewrite file: {error}"))
     })?;
     let base = path.parent().unwrap_or(Path::new(""));
     for step in &mut text.step {
@@ -361,7 +361,7 @@ pub fn at_most(option: &str, text: Option<&str>) -> Result<usize, Complaint> {
         None => Ok(SHOWN),
         Some("all") => Ok(usize::MAX),
         Some(text) => text.parse().map_err(|_| {
-            Complaint::wrong(format!("{option}: `{text}` is no number"))
+            Complaint::wrong(format!("{option}: `{text}` is not a number"))
                 .remedy("write a number, or `all`")
         }),
     }
@@ -441,7 +441,7 @@ pub fn listed(
     args: &FilesArgs,
     use_of: FileUse,
 ) -> Result<Sources, Complaint> {
-    let search = Search::new(&args.files, &args.skip, args.hidden).map_err(|error| {
+    let search = Search::new(&args.include, &args.exclude, args.hidden).map_err(|error| {
         Complaint::wrong(error.to_string()).remedy("write a glob such as `*.md` or `old/**`")
     })?;
     let mut paths = paths;

@@ -25,7 +25,7 @@ const BUFFER: usize = 64 << 10;
 pub struct Output {
     /// Printed and not yet written, or said.
     out: Vec<u8>,
-    /// What was said before that; `None` is no page.
+    /// What was said before that; `None` is not a page.
     page: Option<Vec<Said>>,
     paint: Paint,
     width: usize,
@@ -184,7 +184,7 @@ impl Output {
         let _ = progress::aside(|| io::stderr().write_all(text.as_bytes()));
     }
 
-    /// Ends the output. A reader that went away early is no failure; a full disk is.
+    /// Ends the output. A reader that went away early is not a failure; a full disk is.
     pub fn close(mut self, status: Status) -> Status {
         self.show();
         if let Some(more) = self.problems.checked_sub(PROBLEMS_TOLD).filter(|n| *n > 0) {

@@ -200,7 +200,7 @@ fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result
     let mut lines = Vec::new();
     for &index in indexes {
         let decision = state.plan.entries[index].decision;
-        let text = state.plan.mended.get(&index).map(Vec::as_slice);
+        let text = state.plan.modified.get(&index).map(Vec::as_slice);
         lines.extend(decision_line(&state.plan.id(index), decision, text));
     }
     match lines.is_empty() {

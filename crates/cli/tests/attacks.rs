@@ -140,7 +140,8 @@ fn one_file_under_two_names() {
     for (case, meddle, said) in cases {
         let port = Sandbox::with("a", "quay\n");
         port.write("b", "quay\n");
-        port.run("preview quay --with Q a b --save p.plan").ok();
+        port.run("preview quay --with Q a b --save-plan p.plan")
+            .ok();
         meddle(&port);
         let before = port.snapshot();
         let got = port.run("apply --yes");
@@ -523,7 +524,7 @@ fn a_folder_swapped_for_a_link() {
         command.args(support::words(line)).stdin(Stdio::null());
         command
     };
-    support::finish(&mut run("preview quay --with Q in --save p.plan")).ok();
+    support::finish(&mut run("preview quay --with Q in --save-plan p.plan")).ok();
     let done = std::sync::atomic::AtomicBool::new(false);
     std::thread::scope(|scope| {
         scope.spawn(|| {
@@ -600,7 +601,7 @@ fn a_size_limit_leaves_nothing() {
     let before = port.snapshot();
     for (line, bytes) in [
         ("preview quay --with Q a.txt", 1 << 10),
-        ("preview quay --with Q a.txt --save p.plan", 1 << 10),
+        ("preview quay --with Q a.txt --save-plan p.plan", 1 << 10),
         ("apply quay --with Q a.txt --to out/b.txt", 1 << 10),
         ("apply quay --with Q a.txt --yes", 1 << 10),
         ("apply quay --with Q a.txt --yes", 0),
@@ -632,7 +633,7 @@ fn a_size_limit_leaves_nothing() {
 fn a_killed_program_leaves_nothing_for_long() {
     let port = Sandbox::with("a.txt", "quay\n".repeat(200_000));
     for line in [
-        "preview quay --with Q a.txt z.pipe --save p.plan",
+        "preview quay --with Q a.txt z.pipe --save-plan p.plan",
         "apply quay --with Q a.txt z.pipe --to out",
     ] {
         pipe(&port.file("z.pipe"));
@@ -654,7 +655,7 @@ fn a_killed_program_leaves_nothing_for_long() {
     }
 }
 
-/// `--to` looks at every place first, and writes through what is no regular file.
+/// `--to` looks at every place first, and writes through what is not a regular file.
 #[test]
 fn outputs_that_are_no_new_files() {
     let port = Sandbox::with("in/a.txt", "quay\n");
@@ -785,7 +786,7 @@ fn no_control_reaches_the_terminal() {
             vec!["find", "7", "--columns", "1", "t.csv"],
             vec!["find", "7", "--columns", "1", "t.csv", "--json"],
             vec!["find", "quay", "--unit", "X"],
-            vec!["find", "quay", "--files", "[X"],
+            vec!["find", "quay", "--include", "[X"],
             vec!["find", "quay", "--encoding", "X"],
             vec!["preview", "quay", "--with", "${9X}", o],
             vec!["preview", "quay", "--with", "${0 | mapX q}", o],

@@ -28,7 +28,11 @@ fn wrong_requests() {
             2,
             &["no group peir", "did you mean `$pier`?"],
         ),
-        ("preview quay --with 'a\\q' a.txt", 2, &["no escape", " ^^"]),
+        (
+            "preview quay --with 'a\\q' a.txt",
+            2,
+            &["not an escape", " ^^"],
+        ),
         ("preview quay --with '${1' a.txt", 2, &["never closed"]),
         (
             "find quay --lines 0 a.txt",
@@ -96,9 +100,9 @@ fn wrong_requests() {
         (
             "find quay --near x many a.txt",
             2,
-            &["`many` is no number of lines"],
+            &["`many` is not a number of lines"],
         ),
-        ("find quay --exclusive a.txt", 2, &["--between"]),
+        ("find quay --inner a.txt", 2, &["--between"]),
         ("find quay --per file a.txt", 2, &["--pick"]),
         ("find quay --each a.txt", 2, &["--count"]),
         ("find quay --null a.txt", 2, &["--paths-from"]),

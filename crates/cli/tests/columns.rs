@@ -15,7 +15,7 @@ fn rows(text: &str) -> Vec<Vec<String>> {
         .collect()
 }
 
-/// Look, check, mend, check again, go back: every byte but those of the berths stays.
+/// Look, check, correct, check again, go back: every byte but those of the berths stays.
 #[test]
 fn the_loop_on_a_column() {
     let sandbox = Sandbox::larkmoor();
@@ -297,13 +297,13 @@ fn tables_refused() {
             3,
             "7 --columns /n --with x --format jsonl",
             json,
-            "`x` is no number, and /n holds one",
+            "`x` is not a number, and /n holds one",
         ),
         (
             3,
             "x --columns /a --remove --format jsonl",
             "7\n",
-            "no JSON object",
+            "not a JSON object",
         ),
         (
             2,
@@ -350,7 +350,7 @@ fn what_is_passed_over_is_told() {
     let got = sandbox.run("find Quay --columns name --count notices berths.csv --format csv");
     assert_eq!(got.status, 2, "notices have no such column: {got:#?}");
     let got = sandbox
-        .run("find . --columns 1 --skip rewrites --skip '*.jsonl' --show 0 .")
+        .run("find . --columns 1 --exclude rewrites --exclude '*.jsonl' --show 0 .")
         .ok();
     assert!(got.out.contains("without columns"), "{}", got.out);
     let got = sandbox.run("find Quay --columns name notices/01-dredging.md");
@@ -401,7 +401,7 @@ fn records_name_the_column() {
     );
     // Keeping a rewrite of columns keeps examples that are small tables.
     sandbox
-        .run("preview b --columns x --with c a.csv --keep r.toml")
+        .run("preview b --columns x --with c a.csv --save-rewrite r.toml")
         .ok();
     let kept = sandbox.text("r.toml");
     assert!(
@@ -545,7 +545,7 @@ fn counted() {
             "     59   61.5%   open\n     25   26.0%   closed\n",
         ),
         (
-            "tally '^(?:berth |B-)0*(\\d+)$' --group 1 --columns /berth moorings.jsonl --top 1",
+            "tally '^(?:berth |B-)0*(\\d+)$' --group 1 --columns /berth moorings.jsonl --show 1",
             0,
             "      7    2.9%   80\n\n85 more values with a count of 233;",
         ),
@@ -557,7 +557,7 @@ fn counted() {
         (
             "tally '(\\w+) (\\w+)' --sum 2 --columns name berths.csv --limit 1",
             3,
-            "1 text in that group are no numbers",
+            "1 text in that group are not numbers",
         ),
         (
             "tally Quay --by file notices/01-dredging.md berths.csv --columns name --format csv",
@@ -567,7 +567,7 @@ fn counted() {
         ("tally Quay --group 2 berths.csv", 2, "no group `2`"),
         ("tally zzz berths.csv", 1, "0 values in 0 matches"),
         (
-            "tally 'berth' -i --by file notices --top 1",
+            "tally 'berth' -i --by file notices --show 1",
             0,
             "notices/01-dredging.md   ",
         ),
@@ -685,7 +685,7 @@ fn sentences_about_columns() {
         ),
         (
             "preview 7 --columns berth --lead B a.csv",
-            "`B` is put at the start of each cell with a match of `7`, in the column berth.",
+            "`B` is inserted at the start of each cell with a match of `7`, in the column berth.",
         ),
         (
             "preview 7 --columns berth --set status '$0' a.csv",
@@ -859,7 +859,7 @@ fn columns_of_every_encoding() {
         assert_eq!(sandbox.read(name), before, "{name}");
         sandbox
             .run(&format!(
-                "preview é --columns é --with ö, {name} {options} --save p.plan"
+                "preview é --columns é --with ö, {name} {options} --save-plan p.plan"
             ))
             .ok();
         sandbox.run("review --plan p.plan --accept 1.2").ok();

@@ -39,10 +39,10 @@ fn the_walk_runs_every_command_it_names() {
 #[test]
 fn unpacking_only() {
     let sandbox = Sandbox::new();
-    sandbox.run("demo --into here/larkmoor").ok();
+    sandbox.run("demo --to here/larkmoor").ok();
     let unpacked = sandbox.snapshot();
     assert_eq!(unpacked.len(), Sandbox::larkmoor().snapshot().len());
-    let again = sandbox.run("demo --into here/larkmoor");
+    let again = sandbox.run("demo --to here/larkmoor");
     assert_eq!(again.status, 3);
     assert_eq!(sandbox.snapshot(), unpacked);
 }

@@ -493,7 +493,7 @@ fn mistakes_show_at_their_place() {
                 &["with `--delimiter ';'` there are 2 columns"],
             ),
             (
-                "find a --files '[' a.txt",
+                "find a --include '[' a.txt",
                 &["this bracket is never closed"],
             ),
         ],
@@ -532,7 +532,7 @@ fn files_left_out_are_told() {
         "{}",
         got.err
     );
-    let got = sandbox.run("preview pier --with x --files '*.log'");
+    let got = sandbox.run("preview pier --with x --include '*.log'");
     assert!(
         got.err.contains("2 files left out, ignored") && !got.err.contains("hidden"),
         "{}",
@@ -562,7 +562,9 @@ fn kept_examples_work() {
         ("t.toml", "'B-' --with 'Berth ' --columns berth a.tsv"),
         ("l.toml", "'B-\\d+' --set 1 x --format tsv a.tsv"),
     ] {
-        sandbox.run(&format!("preview {line} --keep {file}")).ok();
+        sandbox
+            .run(&format!("preview {line} --save-rewrite {file}"))
+            .ok();
         let kept = sandbox.text(file);
         // One of each shape, and no more.
         let examples = kept.matches("before = ").count();

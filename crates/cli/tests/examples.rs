@@ -62,7 +62,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         &["closed", "open"],
     ),
     (
-        r"bquill tally '^(?:berth |B-)0*(\d+)$' --group 1 --columns /berth moorings.jsonl --top 10",
+        r"bquill tally '^(?:berth |B-)0*(\d+)$' --group 1 --columns /berth moorings.jsonl --show 10",
         0,
         &["86 values in 240 matches"],
     ),
@@ -145,7 +145,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         ],
     ),
     (
-        r"bquill preview 'berth (\d+)' --with 'B-${1 | pad 2}' notices/ --keep berths.toml",
+        r"bquill preview 'berth (\d+)' --with 'B-${1 | pad 2}' notices/ --save-rewrite berths.toml",
         0,
         &["‹B-07›", "changes        25"],
     ),
@@ -162,7 +162,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     (
         r"bquill preview 'berth *(\d+)' -i --with 'B-$1' notices/ --against last",
         0,
-        &["the same           55", "only now           11"],
+        &["the same           55", "only this time       11"],
     ),
     (
         "bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/",
@@ -256,7 +256,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     ("bquill explain --rewrite berths.toml", 0, &["1. "]),
     ("bquill test rewrites/*.toml", 0, &["31 examples held."]),
     ("bquill demo", 0, &["bquill find"]),
-    ("bquill demo --into larkmoor", 0, &["larkmoor"]),
+    ("bquill demo --to larkmoor", 0, &["larkmoor"]),
     (
         "bquill completions bash > ~/.local/share/bash-completion/completions/bquill",
         0,
@@ -294,7 +294,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         &["‹berth 62›", "‹B-62›"],
     ),
     (
-        r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save berths.plan",
+        r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save-plan berths.plan",
         0,
         &["changes        55"],
     ),
@@ -382,7 +382,7 @@ fn prepare(sandbox: &Sandbox, page: &str) {
         .state()
         .join(".local/share/bash-completion/completions");
     std::fs::create_dir_all(completions).unwrap();
-    let preview = r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save berths.plan";
+    let preview = r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save-plan berths.plan";
     match page {
         "history" | "undo" | "recover" => {
             let lead = "bquill apply '^' --lead x --lines 1 notices/01-dredging.md";
@@ -392,7 +392,7 @@ fn prepare(sandbox: &Sandbox, page: &str) {
         }
         "review" => assert_eq!(typed(sandbox, preview).status, 0),
         "explain" => {
-            let keep = "bquill preview berth --with B notices/ --keep berths.toml";
+            let keep = "bquill preview berth --with B notices/ --save-rewrite berths.toml";
             assert_eq!(typed(sandbox, keep).status, 0);
         }
         _ => {}
@@ -416,7 +416,7 @@ fn every_example_does_what_it_claims() {
                     fresh = Sandbox::larkmoor();
                     prepare(&fresh, &page);
                     if page == "apply" {
-                        let plan = r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save berths.plan";
+                        let plan = r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --save-plan berths.plan";
                         assert_eq!(typed(&fresh, plan).status, 0);
                     }
                     &fresh

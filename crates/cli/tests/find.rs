@@ -83,13 +83,13 @@ fn walking() {
     sandbox.write(".gitignore", "*.log\n");
     for (words, wanted) in [
         ("", "a.md b.txt deep/c.md deep/old/d.md"),
-        ("--files *.md", "a.md deep/c.md deep/old/d.md"),
-        ("--files deep/*.md", "deep/c.md"),
-        ("--files deep/**", "deep/c.md deep/old/d.md"),
-        ("--files *.md --skip old", "a.md deep/c.md"),
-        ("--skip old/ --skip *.txt", "a.md deep/c.md"),
+        ("--include *.md", "a.md deep/c.md deep/old/d.md"),
+        ("--include deep/*.md", "deep/c.md"),
+        ("--include deep/**", "deep/c.md deep/old/d.md"),
+        ("--include *.md --exclude old", "a.md deep/c.md"),
+        ("--exclude old/ --exclude *.txt", "a.md deep/c.md"),
         (
-            "--hidden --files *.md",
+            "--hidden --include *.md",
             ".hid/e.md a.md deep/c.md deep/old/d.md",
         ),
         ("deep a.md a.md deep/c.md", "a.md deep/c.md deep/old/d.md"),
@@ -104,7 +104,7 @@ fn walking() {
             .collect();
         assert_eq!(names.join(" "), wanted, "{words}");
     }
-    assert_eq!(sandbox.run("find quay --files '[' .").status, 2);
+    assert_eq!(sandbox.run("find quay --include '[' .").status, 2);
 }
 
 #[test]

@@ -25,7 +25,7 @@ fn conditions() {
         ("--unless closed", "1245678"),
         ("--where quay --where END", "56"),
         ("--between BEGIN END", "124568"),
-        ("--between BEGIN END --exclusive", "128"),
+        ("--between BEGIN END --inner", "128"),
         ("--between ^BEGIN$ NEVER", "8"),
         ("--between NEVER END", ""),
         ("--between BEGIN END --lines ..6", "124"),
@@ -47,7 +47,7 @@ fn conditions() {
         ("--unit paragraph --where south --pick last", "6"),
         ("--unit text --pick 2..4", "234"),
         ("--unit text --lines 5..7 --pick last-1..", "56"),
-        ("--unit paragraph --between BEGIN END --exclusive", "128"),
+        ("--unit paragraph --between BEGIN END --inner", "128"),
     ] {
         let got = Sandbox::new().pipe(LOG, &format!(r"apply 'quay (\d)' --with 'Q$1' {options}"));
         let found: String = got.out.split('Q').skip(1).map(|s| &s[..1]).collect();
@@ -70,7 +70,7 @@ fn counts_say_why_matches_are_left_out() {
     );
     assert_eq!(
         totals["left_out"],
-        serde_json::json!({"pick": 2, "limit": 1, "place": 2})
+        serde_json::json!({"pick": 2, "limit": 1, "scope": 2})
     );
     let note = &got.of_kind("note")[0];
     assert_eq!(
@@ -191,7 +191,7 @@ fn ensured_or_refused() {
         later.err
     );
     sandbox
-        .run(&format!("apply {apply} --yes --skip x.txt --lines ..2"))
+        .run(&format!("apply {apply} --yes --exclude x.txt --lines ..2"))
         .ok();
     assert_eq!(sandbox.text("a.txt"), "port\nQ1\nquay x\n# quay 2\n");
 }
@@ -244,7 +244,7 @@ fn a_line_too_long_is_left_alone() {
         (after.len(), &after[..3], &after[after.len() - 3..]),
         (text.len() - 6, &b"Q\nq"[..], &b"\nQ\n"[..])
     );
-    let third = sandbox.run("find Q --lines 3 --bare a.txt --skip b");
+    let third = sandbox.run("find Q --lines 3 --bare a.txt --exclude b");
     assert_eq!((third.status, third.out.as_str()), (3, "Q\n"));
 }
 

@@ -5,7 +5,7 @@ use crate::support::{Got, Sandbox};
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 
-const SAVE: &str = "preview 'berth (\\d+)' --with 'B-$1' notices --save p.plan --show 0";
+const SAVE: &str = "preview 'berth (\\d+)' --with 'B-$1' notices --save-plan p.plan --show 0";
 
 fn saved() -> Sandbox {
     let sandbox = Sandbox::larkmoor();
@@ -111,7 +111,7 @@ fn decided_without_a_screen() {
         ("--accept berth", "`berth` names no changes"),
         ("--accept line:0", "counting begins at 1"),
         ("--accept kind:last", "`last` has no meaning here"),
-        ("--accept 'file:['", "no glob"),
+        ("--accept 'file:['", "not a glob"),
         ("x --accept 1.1", "a plan says all"),
     ] {
         let got = sandbox.run(&format!("review --plan p.plan {options}"));
@@ -126,7 +126,7 @@ fn decided_without_a_screen() {
 fn renewed() {
     let sandbox = Sandbox::with("a.txt", "berth 1\nberth 2\nberth 3 x\nberth 3 x\nberth 4\n");
     sandbox
-        .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save p.plan")
+        .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save-plan p.plan")
         .ok();
     sandbox
         .run("review --plan p.plan --accept 1.1,1.4 --refuse 1.2,1.3,1.5")
@@ -152,12 +152,12 @@ fn renewed() {
     assert_eq!(sandbox.snapshot().len(), 2, "nothing is left over");
 }
 
-/// Where no decision fits any more, nothing is written: silence about new changes is no consent.
+/// Where no decision fits any more, nothing is written: silence about new changes is not consent.
 #[test]
 fn renewed_without_any_decision_left() {
     let sandbox = Sandbox::with("a.txt", "berth 1\nberth 2\n");
     sandbox
-        .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save p.plan")
+        .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save-plan p.plan")
         .ok();
     sandbox.run("review --plan p.plan --refuse 1.1").ok();
     sandbox.write("a.txt", "berth 1!\nberth 2\n");
@@ -190,7 +190,7 @@ fn renewing_applies_no_decision_elsewhere() {
         let old: Vec<&str> = (0..6).map(|_| lines[below(5)]).chain(["berth 9"]).collect();
         let sandbox = Sandbox::with("a.txt", old.join("\n"));
         sandbox
-            .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save p.plan")
+            .run("preview 'berth (\\d)' --with 'B-$1' a.txt --save-plan p.plan")
             .ok();
         let chosen: Vec<bool> = old.iter().map(|_| below(2) == 0).collect();
         let spec = |yes: bool| {
@@ -242,7 +242,7 @@ fn renewing_applies_no_decision_elsewhere() {
 fn hostile_plans() {
     let base = Sandbox::with("a.txt", "berth 1\nberth 2\n");
     base.write("sub/b.txt", "berth 3\n");
-    base.run("preview 'berth (\\d)' --with 'B-$1' a.txt sub --save p.plan")
+    base.run("preview 'berth (\\d)' --with 'B-$1' a.txt sub --save-plan p.plan")
         .ok();
     let plan = base.text("p.plan");
     let replace = |from: &str, to: &str| plan.replacen(from, to, 1);
@@ -316,7 +316,7 @@ fn hostile_plans() {
             "there is no change `7.7`",
         ),
         (
-            format!("{plan}{{\"record\":\"decision\",\"id\":\"1.1\",\"decision\":\"mended\"}}\n"),
+            format!("{plan}{{\"record\":\"decision\",\"id\":\"1.1\",\"decision\":\"modified\"}}\n"),
             "`after` does not hold",
         ),
         (format!("{plan}{change}\n"), "belongs to no file before it"),
@@ -342,7 +342,7 @@ fn hostile_plans() {
     let before = files(&base);
     for (text, part) in cases {
         base.write("p.plan", &text);
-        // What was cut off is refused unless `--yes` says otherwise; the others always are.
+        // What was cut off is refused unless `--partial` says otherwise; the others always are.
         let cut = part.contains("cut off");
         let got = match cut {
             true => base.run("review --plan p.plan --accept-rest"),
@@ -362,7 +362,7 @@ fn hostile_plans() {
         "accepted",
     );
     base.write("p.plan", lines[..lines.len() - 1].join("\n") + "\n");
-    base.run("apply --plan p.plan --yes").ok();
+    base.run("apply --plan p.plan --partial --yes").ok();
     assert_eq!(files(&base), ("B-1\nB-2\n".into(), "B-3\n".into()));
 }
 
@@ -378,7 +378,7 @@ fn another_root() {
         "--with",
         "B",
         "a.txt",
-        "--save",
+        "--save-plan",
         "../p.plan",
     ]);
     assert_eq!(support::finish(&mut command).status, 0);
@@ -405,17 +405,17 @@ fn kinds_and_differences() {
         .ok();
     said(
         &got,
-        "  different   notices/02-crane-outage.md, line 5    Berth 1   B-1      B-12\n",
+        "  different        notices/02-crane-outage.md, line 5    Berth 1   B-1         B-12\n",
     );
     said(
         &got,
-        "  only now    notices/02-crane-outage.md, line 12   BERTH 9   –        B-9\n",
+        "  only this time   notices/02-crane-outage.md, line 12   BERTH 9   –           B-9\n",
     );
     let number = |name: &str| got.count(name).unwrap();
     assert_eq!(
         (
             number("the same"),
-            number("only before"),
+            number("only last time"),
             number("different")
         ),
         (26, 0, 18)
@@ -456,7 +456,7 @@ fn records_fit_the_schema() {
         std::fs::write(sandbox.path().join(name), text).unwrap();
     }
     for request in [
-        "'(\\d,\\d+)|berth' --with '${1 | add 1}' . --files '*dd*.txt' --files '?.txt' --files 'a*.txt' --between Start x --ensure zzz",
+        "'(\\d,\\d+)|berth' --with '${1 | add 1}' . --include '*dd*.txt' --include '?.txt' --include 'a*.txt' --between Start x --ensure zzz",
         "'(?<n>berth)|(x)' --with '$n' odd.txt --then e --with f --pick 1 --limit 1",
         "'\\d' --with '${0 | date %d %F}' odd.txt berths.csv --columns 1 --format spaced",
         "'(berth) 7' --with '$10' odd.txt --between Start zzz",
@@ -529,7 +529,7 @@ fn guards_hold_for_plans_too() {
     }
     // A problem is told when the plan is made, and refuses it later.
     sandbox.write("days.txt", "2026-02-29\n2026-03-01\n");
-    let days = "preview '\\S+' --with '${0 | date %F %d.%m.%Y}' days.txt --save p.plan";
+    let days = "preview '\\S+' --with '${0 | date %F %d.%m.%Y}' days.txt --save-plan p.plan";
     assert_eq!(sandbox.run(days).status, 3);
     let got = sandbox.run("apply --plan p.plan --yes");
     assert_eq!(got.status, 3);
@@ -556,15 +556,14 @@ fn guards_hold_for_plans_too() {
 #[test]
 fn plans_of_rewrite_files() {
     let sandbox = Sandbox::larkmoor();
-    let save =
-        "preview --rewrite rewrites/scanned-log.toml gauge.log --through 1 --save p.plan --show 0";
+    let save = "preview --rewrite rewrites/scanned-log.toml gauge.log --through 1 --save-plan p.plan --show 0";
     let first = sandbox.run(save).ok().count("changes").unwrap();
     sandbox.write("gauge.log", format!("{}\n", sandbox.text("gauge.log")));
     let got = sandbox.run("apply --plan p.plan --yes --renew").ok();
     said(&got, &format!("Wrote {first} changes in 1 file"));
     sandbox.run("undo --yes").ok();
     sandbox
-        .run("preview --rewrite rewrites/gauge-places.toml gauge.log --save q.plan --show 0")
+        .run("preview --rewrite rewrites/gauge-places.toml gauge.log --save-plan q.plan --show 0")
         .ok();
     sandbox.write("gauge.log", format!("\n{}", sandbox.text("gauge.log")));
     said(
@@ -576,7 +575,7 @@ fn plans_of_rewrite_files() {
     sandbox.run("apply --plan q.plan --yes").ok();
     // Elsewhere, and back into a table.
     sandbox
-        .run("preview Old --with New --columns name berths.csv --save r.plan")
+        .run("preview Old --with New --columns name berths.csv --save-plan r.plan")
         .ok();
     sandbox.run("review --plan r.plan --accept 1.1").ok();
     sandbox.run("apply --plan r.plan --to new.csv").ok();

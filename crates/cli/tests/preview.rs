@@ -79,7 +79,7 @@ fn records_hold_what_the_reference_page_says() {
 {{"record":"unit","path":"a.txt","line":1,"cell":null,"was":"Berth 7 berth x","now":"B7 Bx"}}
 {{"record":"change","id":"1.1","path":"a.txt","line":1,"cell":null,"from":0,"to":7,"before":"Berth 7","after":"B7","steps":[1],"groups":[{{"number":1,"name":"n","text":"7"}}],"decision":"open"}}
 {{"record":"change","id":"1.2","path":"a.txt","line":1,"cell":null,"from":8,"to":14,"before":"berth ","after":"B","steps":[1],"groups":[{{"number":1,"name":"n","text":null}}],"decision":"open"}}
-{{"record":"totals","files":1,"files_changed":1,"files_skipped":0,"matches":2,"changed":2,"unchanged":0,"failed":0,"left_out":{{"pick":0,"limit":0,"place":0}},"changes":2,"lines_added":0,"lines_removed":0,"problems":0,"per_step":[{{"step":1,"matches":2,"changed":2,"unchanged":0,"failed":0,"left_out":{{"pick":0,"limit":0,"place":0}}}}]}}
+{{"record":"totals","files":1,"files_changed":1,"files_skipped":0,"matches":2,"changed":2,"unchanged":0,"failed":0,"left_out":{{"pick":0,"limit":0,"scope":0}},"changes":2,"lines_added":0,"lines_removed":0,"problems":0,"per_step":[{{"step":1,"matches":2,"changed":2,"unchanged":0,"failed":0,"left_out":{{"pick":0,"limit":0,"scope":0}}}}]}}
 "#
     );
     assert_eq!(got.out, wanted);

@@ -101,8 +101,8 @@ impl Term {
 
 const REVIEW: &[&str] = &["review", r"berth (\d+)", "-i", "--with", "B-$1", "notices"];
 
-fn counts(open: u32, accepted: u32, refused: u32, mended: u32) -> String {
-    format!(". {open} open   + {accepted} accepted   - {refused} refused   ~ {mended} mended")
+fn counts(open: u32, accepted: u32, refused: u32, modified: u32) -> String {
+    format!("· {open} open   A {accepted} accepted   R {refused} refused   M {modified} modified")
 }
 
 /// Every change is judged in one way or another; what is accepted is written, and nothing else.
@@ -169,7 +169,7 @@ fn a_walk_through_the_changes() {
         "a",
         &[
             "Write 3 changes in 1 file?",
-            "1 mended",
+            "1 modified",
             "1 open: not written",
         ],
     );
@@ -191,7 +191,7 @@ fn a_walk_through_the_changes() {
 fn every_and_drop() {
     let sandbox = Sandbox::larkmoor();
     sandbox
-        .run("preview 'berth (\\d+)' -i --with 'B-$1' notices --save p.plan")
+        .run("preview 'berth (\\d+)' -i --with 'B-$1' notices --save-plan p.plan")
         .ok();
     let plan = sandbox.read("p.plan");
     let all = sandbox.run("review --plan p.plan --accept 1.1 --json").ok();
@@ -202,7 +202,7 @@ fn every_and_drop() {
     term.press("1", &["open changes accepted"]);
     term.press("e4", &["open changes refused"]);
     term.press("f", &["notices/"]);
-    term.press("e5", &[". 0 open", "nothing is open any more"]);
+    term.press("e5", &["· 0 open", "nothing is open any more"]);
     term.press(
         "qd",
         &["Nothing has been written. `bquill review --plan p.plan` goes on."],
@@ -221,12 +221,12 @@ fn a_killed_review_goes_on() {
     let sandbox = Sandbox::larkmoor();
     let mut term = Term::new(&sandbox, 100, 30, REVIEW);
     term.wait(&["change 1.1"]);
-    term.press("ar", &["+ 1 accepted   - 1 refused", "change 1.3"]);
+    term.press("ar", &["A 1 accepted   R 1 refused", "change 1.3"]);
     // It is told that its terminal has gone.
     term.child.kill().unwrap();
     term.child.wait().unwrap();
     let mut term = Term::new(&sandbox, 100, 30, &["review"]);
-    term.wait(&["+ 1 accepted   - 1 refused", "change 1.3"]);
+    term.wait(&["A 1 accepted   R 1 refused", "change 1.3"]);
     term.press(
         "\u{3}",
         &["Nothing has been written. `bquill review` goes on."],
@@ -289,7 +289,7 @@ fn signals_end_the_review() {
         let sandbox = Sandbox::larkmoor();
         let mut term = Term::new(&sandbox, 90, 24, REVIEW);
         term.wait(&["change 1.1"]);
-        term.press("a", &["+ 1 accepted"]);
+        term.press("a", &["A 1 accepted"]);
         let pid = Pid::from_raw(term.child.process_id().unwrap().cast_signed()).unwrap();
         kill_process(pid, signal).unwrap();
         while let Ok(bytes) = term.bytes.recv_timeout(PATIENCE) {
@@ -302,7 +302,7 @@ fn signals_end_the_review() {
         );
         assert!(!term.screen.screen().alternate_screen(), "{name}");
         let mut again = Term::new(&sandbox, 90, 24, &["review"]);
-        again.wait(&["+ 1 accepted"]);
+        again.wait(&["A 1 accepted"]);
         again.press("q", &["leave?"]);
         again.press("s", &["Nothing has been written."]);
         assert_eq!(again.end().0, 0);

@@ -64,7 +64,7 @@ fn actions() {
             "rt\r\nquay 1 quay 2\r\nquay 3\npier",
         ),
         (
-            "'quay (\\d)' --with '${1 | add 1}${@line}${@count}'",
+            "'quay (\\d)' --with '${1 | add 1}${@line}${@number}'",
             "port\r\n221 322\r\n433\npier",
         ),
         ("quay --above x --then x --drop-lines", text),
@@ -98,7 +98,7 @@ fn actions() {
 fn references_to_files() {
     let sandbox = Sandbox::with("notices/07-buoy.md", "buoy\n\nbuoy buoy\n");
     let got = sandbox
-        .run("preview buoy --with '${@stem | take 2}.${@line}.${@count} ${@file}' --json")
+        .run("preview buoy --with '${@stem | take 2}.${@line}.${@number} ${@file}' --json")
         .ok();
     let after: Vec<String> = got
         .of_kind("change")
@@ -215,7 +215,7 @@ fn shipped_rewrites_hold_and_change_something() {
             got.out
         );
         let changes = sandbox.run(&format!(
-            "preview --rewrite {file} notices code gauge.log pilots.txt --skip 16*"
+            "preview --rewrite {file} notices code gauge.log pilots.txt --exclude 16*"
         ));
         assert_eq!(changes.status, 0, "{file}: {changes:#?}");
         let explained = sandbox.run(&format!("explain --rewrite {file}")).ok();
@@ -229,16 +229,16 @@ fn kept_rewrites() {
     for words in [
         r"'berth[\s#-]*(\d+)' -i --with 'B-${1 | pad 2}' --where 'o' --unless '^>' --pick ..2",
         r"'level' --with 'l' --lines 2..300 --then '  +' --with ' ' --then '\.\.+' --remove --limit 5",
-        r"'^From' --below 'see \'chart\' \\ $$5' --between Port Harbour --near roads 2 --exclusive",
+        r"'^From' --below 'see \'chart\' \\ $$5' --between Port Harbour --near roads 2 --inner",
         "--swap-chars '[:lower:]' '[:upper:]' --lines 1 --then 'a|b' --lead x --literal",
         r"'(\w+) hours' --with '${1 | map rewrites/t.tsv else t}' --per file --pick 1.. --unit paragraph",
     ] {
         let words = words.replace("\\'", "\"");
         let sandbox = Sandbox::larkmoor();
         sandbox.write("rewrites/t.tsv", "0630\t06:30\n");
-        let paths = "notices gauge.log --skip 16*";
+        let paths = "notices gauge.log --exclude 16*";
         let one = sandbox.run(&format!(
-            "preview {words} {paths} --json --keep rewrites/kept.toml"
+            "preview {words} {paths} --json --save-rewrite rewrites/kept.toml"
         ));
         let two = sandbox.run(&format!(
             "preview --rewrite rewrites/kept.toml {paths} --json"
@@ -254,7 +254,7 @@ fn kept_rewrites() {
         assert!(two.of_kind("change").len() > 1, "{words}");
         sandbox.run("test rewrites/kept.toml").ok();
         let again = sandbox.run(&format!(
-            "preview {words} {paths} --keep rewrites/kept.toml"
+            "preview {words} {paths} --save-rewrite rewrites/kept.toml"
         ));
         assert_eq!(again.status, 3, "what is there is not overwritten");
     }
@@ -363,7 +363,7 @@ fn bad_rewrite_files() {
         ("[[step]]\nwith = 'a'\n", &["a pattern is missing"]),
         (
             "[[step]]\nmatch = 'a'\nremove = true\n[[step.example]]\nbefore = 'a'\n",
-            &["example 1 of step 1 is no example"],
+            &["example 1 of step 1 is not an example"],
         ),
     ] {
         let sandbox = Sandbox::with("f.toml", text);
@@ -441,9 +441,9 @@ fn explanations() {
   ──────────────                          group 1, called b:
        ────                                 one of “B”, “b”
            ────                             the text “erth”
-                ───                       a white space, once or more, as often as possible
+                ───                       a white space, once or more, as many as possible
                    ──────────             group 2:
-                    ────────                a digit, 1 to 2 times, as seldom as possible
+                    ────────                a digit, 1 to 2 times, as few as possible
                               ─────       or only where this does not follow:
                                  ─          the text “x”
                                    ──     what group 2 matched, once more
@@ -465,7 +465,7 @@ fn explanations() {
         "from here on, letter case does not matter",
         "any character but “a” to “z”, “-”, 2 times",
         "any character but a line end",
-        "the edge of a word",
+        "a word boundary",
         "Unicode class \\p{L}, once or not at all",
         "the end of the line",
     ] {
@@ -474,7 +474,7 @@ fn explanations() {
     let table = sandbox.run("explain").ok().out;
     for sign in [
         "(?<=a)",
-        "${@count}",
+        "${@number}",
         "map TABLE [else TEXT]",
         "date FROM TO",
     ] {

@@ -38,7 +38,7 @@ fn one_plain_sentence() {
             "every match of `quay`, in every line that holds `7` and that holds `u` and that does not hold `x`.",
         ),
         (
-            "find quay --between a b --exclusive",
+            "find quay --between a b --inner",
             "every match of `quay`, in every line, between `a` and `b` (without those lines).",
         ),
         (
@@ -63,15 +63,15 @@ fn one_plain_sentence() {
         ),
         (
             "preview quay --remove --pick last",
-            "the last match of `quay` is taken out, in each line.",
+            "the last match of `quay` is deleted, in each line.",
         ),
         (
             "preview quay --drop-lines",
-            "the lines with a match of `quay` go, in every line.",
+            "the lines with a match of `quay` are deleted, in every line.",
         ),
         (
             "preview quay --drop-other-lines --lines 1",
-            "the lines without a match of `quay` go, in line 1.",
+            "the lines without a match of `quay` are deleted, in line 1.",
         ),
         (
             "preview quay --above '> $0'",
@@ -83,11 +83,11 @@ fn one_plain_sentence() {
         ),
         (
             "preview quay --lead '- '",
-            "`- ` is put at the start of each line with a match of `quay`, in every line.",
+            "`- ` is inserted at the start of each line with a match of `quay`, in every line.",
         ),
         (
             "preview quay --trail ; --unit paragraph",
-            "`;` is put at the end of each paragraph with a match of `quay`, in every paragraph.",
+            "`;` is inserted at the end of each paragraph with a match of `quay`, in every paragraph.",
         ),
         (
             "preview --swap-chars ab xy",
@@ -114,7 +114,7 @@ fn one_plain_sentence() {
     let wanted = "\
 In a.txt, 2 steps:
   1. every match of `quay`, as plain text, becomes `(?<!x)`, in every line
-  2. `y` is put at the start of each line with a match of `(?=Q)`, in every line
+  2. `y` is inserted at the start of each line with a match of `(?=Q)`, in every line
 Look-around, or a reference inside the pattern, runs on the backtracking engine.
 ";
     assert!(several.starts_with(wanted), "{several}");

@@ -40,7 +40,7 @@ fn port() -> Sandbox {
 #[test]
 fn threads_do_not_matter() {
     let port = port();
-    port.run(r"preview 'quay (\d+)' --with 'Q$1' logs --save before.plan")
+    port.run(r"preview 'quay (\d+)' --with 'Q$1' logs --save-plan before.plan")
         .ok();
     // What is run, and how often it may differ.
     let lines = [
@@ -65,7 +65,7 @@ fn threads_do_not_matter() {
         r"preview 'quay (\d+)' --with 'Q$1' logs --kinds",
         r"preview 'quay (\d)' --with 'Q$1' logs --against before.plan",
         r"preview 'quay (\d+)' --with 'Q$1' logs --diff",
-        r"preview quay --with '${@count}' logs --show 70",
+        r"preview quay --with '${@number}' logs --show 70",
         "preview quay --with pier --ensure pier logs",
         "preview quay --with pier --limit 900 logs --json",
         "preview quay --with pier --pick 'last-9..' --per run logs --json",
@@ -98,7 +98,7 @@ fn parts_do_not_matter() {
     let text: String = (0..16_000).map(line).collect::<String>() + "quay 9";
     assert!(text.len() > 4 << 20);
     let port = Sandbox::with("gauge.log", &text);
-    port.run(r"preview 'quay (\d+)' --with 'Q$1' --save before.plan")
+    port.run(r"preview 'quay (\d+)' --with 'Q$1' --save-plan before.plan")
         .ok();
     let lines = [
         r"preview 'quay (\d+)' --with 'Q$1' --show 50",
@@ -109,7 +109,7 @@ fn parts_do_not_matter() {
         "preview 'quay (.)' --drop-lines --then berth --with pier --lines 8000.. --json",
         r"preview 'berth (\w+)' --with 'B-${1 | add 1}' --skip-problems",
         "preview quay --with pier --ensure 'quay|swell' --where closed",
-        "preview quay --with '${@count}' --pick '3..' --per file --json",
+        "preview quay --with '${@number}' --pick '3..' --per file --json",
         "apply quay --with pier --expect 3 --yes",
         "find 'quay .' --show 30",
         "find 'quay .' --json",

@@ -28,7 +28,7 @@ pub enum CharsErrorKind {
     #[error("there is no class `{0}`")]
     UnknownClass(String),
     /// An escape that stands for nothing.
-    #[error("`{0}` is no escape of a character")]
+    #[error("`{0}` is not an escape of a character")]
     UnknownEscape(String),
     /// A range whose end lies before its start.
     #[error("this range runs backwards")]

@@ -115,7 +115,7 @@ pub struct TableOptions {
     pub format: Option<Format>,
     /// `None` is that of the format.
     pub delimiter: Option<u8>,
-    /// The outer `None` is `"`, the inner one is no quote at all.
+    /// The outer `None` is `"`, the inner one is not a quote at all.
     pub quote: Option<Option<u8>>,
     /// Whether the first row holds names, and not values.
     pub header: bool,

@@ -17,7 +17,7 @@ pub(crate) struct Written {
 /// Why a text cannot be calculated with.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum NumberFault {
-    /// It is no number.
+    /// It is not a number.
     NoNumber,
     /// It is one with more digits than there is room for.
     TooLong,
@@ -31,7 +31,7 @@ impl Written {
     ///
     /// # Errors
     ///
-    /// When it is no number, or one with too many digits.
+    /// When it is not a number, or one with too many digits.
     pub fn read(text: &str) -> Result<Self, NumberFault> {
         let text = text.trim();
         let digits = text.strip_prefix(['+', '-']).unwrap_or(text);
@@ -80,7 +80,7 @@ impl Written {
 
     /// The exact product, with as many digits after the point as both together, and the point of
     /// the first that has one; `None` where it has too many digits.
-    pub fn times(self, other: Self) -> Option<Self> {
+    pub fn multiply(self, other: Self) -> Option<Self> {
         let mut value = self.value.checked_mul(other.value)?;
         let scale = self.value.scale() + other.value.scale();
         if value.is_zero() {

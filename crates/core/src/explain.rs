@@ -72,7 +72,7 @@ fn subject_words(subject: &Subject) -> String {
         Subject::Line => "the number of the line".into(),
         Subject::File => "the path of the file".into(),
         Subject::Stem => "the name of the file, without folder and extension".into(),
-        Subject::Count => "the number of the match: 1, 2, 3 …".into(),
+        Subject::Number => "the number of the match: 1, 2, 3 …".into(),
         Subject::Row => "the number of the row".into(),
         Subject::Cell(column) => format!("the column {column} of the row"),
     }
@@ -191,9 +191,9 @@ impl Explainer<'_> {
                 format!("group {}, called {}", name.index, name.name)
             }
             (ast::GroupKind::NonCapturing(flags), None) if !flags.items.is_empty() => {
-                format!("together, where {}", flag_words(flags))
+                format!("a non-capturing group, where {}", flag_words(flags))
             }
-            (ast::GroupKind::NonCapturing(_), None) => "together".to_owned(),
+            (ast::GroupKind::NonCapturing(_), None) => "a non-capturing group".to_owned(),
         };
         if !times.is_empty() {
             words.push_str(&format!(", {times}"));
@@ -288,8 +288,8 @@ fn times(kind: &ast::RepetitionKind, greedy: bool) -> String {
     };
     match (fixed, greedy) {
         (true, _) => words,
-        (false, true) => format!("{words}, as often as possible"),
-        (false, false) => format!("{words}, as seldom as possible"),
+        (false, true) => format!("{words}, as many as possible"),
+        (false, false) => format!("{words}, as few as possible"),
     }
 }
 
@@ -309,8 +309,8 @@ fn assertion_words(kind: &ast::AssertionKind) -> &'static str {
         K::EndLine => "the end of the line",
         K::StartText => "the start of the unit",
         K::EndText => "the end of the unit",
-        K::WordBoundary => "the edge of a word",
-        K::NotWordBoundary => "no edge of a word",
+        K::WordBoundary => "a word boundary",
+        K::NotWordBoundary => "no word boundary",
         K::WordBoundaryStart | K::WordBoundaryStartAngle => "the start of a word",
         K::WordBoundaryEnd | K::WordBoundaryEndAngle => "the end of a word",
         K::WordBoundaryStartHalf => "no word character before",
@@ -345,8 +345,8 @@ fn flag_words(flags: &ast::Flags) -> String {
             (ast::Flag::MultiLine, false) => "`^` and `$` stand at the ends of the unit",
             (ast::Flag::DotMatchesNewLine, true) => "`.` matches a line end too",
             (ast::Flag::DotMatchesNewLine, false) => "`.` matches no line end",
-            (ast::Flag::SwapGreed, true) => "repeats are as seldom as possible, and `?` turns that",
-            (ast::Flag::SwapGreed, false) => "repeats are as often as possible",
+            (ast::Flag::SwapGreed, true) => "repeats are as few as possible, and `?` turns that",
+            (ast::Flag::SwapGreed, false) => "repeats are as many as possible",
             (ast::Flag::Unicode, true) => "classes are those of Unicode",
             (ast::Flag::Unicode, false) => "classes are those of ASCII",
             (ast::Flag::CRLF, true) => "`\\r\\n` is a line end too",
@@ -391,11 +391,11 @@ const PATTERN_SIGNS: &[(&str, &str)] = &[
     ("a*? a+?", "the same, as few as possible"),
     (
         "(a) (?<name>a) (?:a)",
-        "a group; a group with a name; no group, only together",
+        "a group; a group with a name; a non-capturing group",
     ),
     ("^ $", "the start and the end of the line"),
     (r"\A \z", "the start and the end of the unit"),
-    (r"\b \B", "the edge of a word; none"),
+    (r"\b \B", "a word boundary; none"),
     (
         "(?=a) (?!a)",
         "where a follows; where it does not (backtracking)",
@@ -428,7 +428,10 @@ const TEMPLATE_SIGNS: &[(&str, &str)] = &[
         r"\n \t \\ \u{2013}",
         "a line end, a tab, a backslash, a character by its code",
     ),
-    ("${@line} ${@count}", "the number of the line; of the match"),
+    (
+        "${@line} ${@number}",
+        "the number of the line; of the match",
+    ),
     ("${@file} ${@stem}", "the path of the file; its bare name"),
     (
         "${1 | pad 2}",

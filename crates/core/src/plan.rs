@@ -38,7 +38,7 @@ pub enum Decision {
     /// It is not.
     Refused,
     /// Other text is to be written in its place.
-    Mended,
+    Modified,
 }
 
 impl Decision {
@@ -48,13 +48,13 @@ impl Decision {
             Self::Open => "open",
             Self::Accepted => "accepted",
             Self::Refused => "refused",
-            Self::Mended => "mended",
+            Self::Modified => "modified",
         }
     }
 
     /// Whether something is to be written.
     pub fn writes(self) -> bool {
-        matches!(self, Self::Accepted | Self::Mended)
+        matches!(self, Self::Accepted | Self::Modified)
     }
 }
 
@@ -99,13 +99,13 @@ pub struct DecisionCounts {
     /// Not to be written.
     pub refused: u64,
     /// Other text is to be written.
-    pub mended: u64,
+    pub modified: u64,
 }
 
 impl DecisionCounts {
     /// Those that something is written for.
     pub fn written(self) -> u64 {
-        self.accepted + self.mended
+        self.accepted + self.modified
     }
 
     /// All of them.
@@ -118,7 +118,7 @@ impl DecisionCounts {
             Decision::Open => &mut self.open,
             Decision::Accepted => &mut self.accepted,
             Decision::Refused => &mut self.refused,
-            Decision::Mended => &mut self.mended,
+            Decision::Modified => &mut self.modified,
         }
     }
 
@@ -203,17 +203,17 @@ pub struct PlanIndex {
     pub files: Vec<PlanFile>,
     /// The changes, in order.
     pub entries: Vec<Entry>,
-    /// The new text of those that are mended, as it is on disk.
-    pub mended: HashMap<usize, Vec<u8>>,
+    /// The new text of those that are modified, as it is on disk.
+    pub modified: HashMap<usize, Vec<u8>>,
     /// Whether it came to its end: only behind its totals can decisions stand.
     pub is_complete: bool,
     /// What could not be read or computed when it was made.
     pub problems: u64,
-    /// Whether it follows a plan that had been decided about: then silence is no consent, even
+    /// Whether it follows a plan that had been decided about: then silence is not consent, even
     /// where no decision could be carried over.
     pub is_judged: bool,
     has_head: bool,
-    /// One past the last change of the file at hand.
+    /// One past the last change of the current file.
     last: u64,
     paths: std::collections::HashSet<Vec<u8>>,
 }
@@ -324,19 +324,19 @@ impl PlanIndex {
         let no_change = || PlanFault::NoChange(record.id.clone());
         let index = self.index_of(&record.id).ok_or_else(no_change)?;
         let text = match record.decision {
-            Decision::Mended => Some(record.after()?),
+            Decision::Modified => Some(record.after()?),
             _ => None,
         };
         self.set(index, record.decision, text);
         Ok(())
     }
 
-    /// Decides about a change; `text` is what is written where it is mended.
+    /// Decides about a change; `text` is what is written where it is modified.
     pub fn set(&mut self, index: usize, decision: Decision, text: Option<Vec<u8>>) {
         self.entries[index].decision = decision;
         match text {
-            Some(text) => self.mended.insert(index, text),
-            None => self.mended.remove(&index),
+            Some(text) => self.modified.insert(index, text),
+            None => self.modified.remove(&index),
         };
     }
 
@@ -378,7 +378,7 @@ impl PlanIndex {
 /// The line that says of a plan that it follows one that had been decided about.
 pub const JUDGED_LINE: &[u8] = b"{\"record\":\"judged\"}\n";
 
-/// The line that appends a decision to a plan. `after` is the text of a mended change, as it is
+/// The line that appends a decision to a plan. `after` is the text of a modified change, as it is
 /// on disk.
 pub fn decision_line(id: &str, decision: Decision, after: Option<&[u8]>) -> Vec<u8> {
     records::decision_line(id, decision, after)

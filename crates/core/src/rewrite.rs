@@ -124,8 +124,8 @@ pub struct LeftOutCounts {
     pub pick: u64,
     /// The limit was reached.
     pub limit: u64,
-    /// They lie where the step does not look.
-    pub place: u64,
+    /// They are out of scope.
+    pub scope: u64,
 }
 
 impl LeftOutCounts {
@@ -133,7 +133,7 @@ impl LeftOutCounts {
     pub fn count(&mut self, standing: Standing) {
         match standing {
             Standing::Picked(_) => {}
-            Standing::LeftOut(LeftOut::Place) => self.place += 1,
+            Standing::LeftOut(LeftOut::Scope) => self.scope += 1,
             Standing::LeftOut(LeftOut::Pick) => self.pick += 1,
             Standing::LeftOut(LeftOut::Limit) => self.limit += 1,
         }
@@ -143,12 +143,12 @@ impl LeftOutCounts {
     pub fn add(&mut self, other: Self) {
         self.pick += other.pick;
         self.limit += other.limit;
-        self.place += other.place;
+        self.scope += other.scope;
     }
 
     /// All of them.
     pub fn total(self) -> u64 {
-        self.pick + self.limit + self.place
+        self.pick + self.limit + self.scope
     }
 }
 

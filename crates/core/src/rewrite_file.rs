@@ -104,7 +104,7 @@ pub struct StepText {
     )]
     pub between: Vec<[String; 2]>,
     #[serde(skip_serializing_if = "is_default")]
-    pub exclusive: bool,
+    pub inner: bool,
     #[serde(
         deserialize_with = "one_or_more",
         skip_serializing_if = "Vec::is_empty"

@@ -25,7 +25,7 @@ enum Class {
     Lower,
     Digit,
     Sign(char),
-    /// A byte that is no UTF-8.
+    /// A byte that is not UTF-8.
     Byte(u8),
 }
 
@@ -113,7 +113,7 @@ impl Shapes {
 
 impl Shape {
     /// A pattern that matches the values of this shape and no other; `None` where there is none:
-    /// for bytes that are no UTF-8, and for a shape that was cut off.
+    /// for bytes that are not UTF-8, and for a shape that was cut off.
     pub fn pattern(&self) -> Option<String> {
         if self.cut {
             return None;
@@ -171,7 +171,7 @@ impl fmt::Display for Shape {
 }
 
 /// The characters of a value that are worth a look, with where they stand: all but printable
-/// ASCII. A byte that is no UTF-8 is one too.
+/// ASCII. A byte that is not UTF-8 is one too.
 pub fn unusual(value: &[u8]) -> impl Iterator<Item = (Span, Result<char, u8>)> {
     let mut at = 0;
     value.utf8_chunks().flat_map(move |chunk| {

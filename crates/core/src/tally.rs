@@ -24,7 +24,7 @@ type Key = (Option<Arc<Path>>, Option<Box<[u8]>>);
 #[derive(Clone, Debug)]
 pub struct Tally {
     seen: Inventory<Key, Sum>,
-    /// What was to be added up and is no number.
+    /// What was to be added up and is not a number.
     pub no_numbers: u64,
 }
 

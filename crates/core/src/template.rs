@@ -58,7 +58,7 @@ pub(crate) enum Subject {
     /// The name of the file without its folder and its extension.
     Stem,
     /// The number of the match among those taken in the run.
-    Count,
+    Number,
     /// The number of the row.
     Row,
     /// Another column of the row.
@@ -73,7 +73,7 @@ impl Subject {
             Self::Line => "line",
             Self::File => "file",
             Self::Stem => "stem",
-            Self::Count => "count",
+            Self::Number => "number",
             Self::Row => "row",
             Self::Cell(_) => "cell",
         })
@@ -156,7 +156,7 @@ impl Template {
 
     /// Whether it writes how many matches have been taken before.
     pub fn counts(&self) -> bool {
-        self.refers_to(&Subject::Count)
+        self.refers_to(&Subject::Number)
     }
 
     /// Whether it writes the number of the line.
@@ -325,7 +325,7 @@ impl<'t> Occasion<'t> {
                 let stem = self.file.file_stem().unwrap_or_default();
                 Cow::from(stem.as_encoded_bytes())
             }
-            Subject::Count => number(self.count),
+            Subject::Number => number(self.count),
             Subject::Row => number(self.row?.number?),
             Subject::Cell(column) => self.row?.value(column)?,
         })

@@ -610,13 +610,13 @@ fn what_is_wrong_with_a_table() {
             "jsonl",
             "/a",
             "[1]\n{\"a\":\"x\"}\n",
-            &[(1, "no JSON object")],
+            &[(1, "not a JSON object")],
         ),
         (
             "jsonl",
             "/a",
             "{\"a\":\"x\"}\n{\"a\":\n7\n",
-            &[(2, "not JSON: it ends too early"), (3, "no JSON object")],
+            &[(2, "not JSON: it ends too early"), (3, "not a JSON object")],
         ),
         (
             "jsonl",

@@ -105,7 +105,7 @@ fn what_depends_on_other_lines() {
         (0, "b", |say| (say.pick, say.per) = ("2", Per::File), false),
         (0, "b", |say| (say.pick, say.per) = ("2", Per::Run), false),
         (0, "b", |say| say.limit = Some(3), false),
-        (0, "${@count}", |_| {}, false),
+        (0, "${@number}", |_| {}, false),
         (0, "b", |say| say.unit = UnitKind::Text, false),
         (0, "b", |say| say.unit = UnitKind::Paragraph, false),
         // Which lines a second step sees, only the whole text tells.
@@ -126,7 +126,7 @@ fn what_depends_on_other_lines() {
         };
         assert!(!run(one_piece), "{steps:?}");
         if let [only] = rewrite.steps() {
-            let counts = steps[0].with.contains("@count");
+            let counts = steps[0].with.contains("@number");
             assert_eq!(
                 Found::new(&only.query).is_local(),
                 local || counts,
@@ -162,8 +162,8 @@ fn what_depends_on_the_texts_before() {
     let templates = [
         ("b", "", false),
         ("${@line} ${@file}", "", false),
-        ("<${@count | pad 3}>", "", true),
-        ("${@count}", "trail", true),
+        ("<${@number | pad 3}>", "", true),
+        ("${@number}", "trail", true),
         ("", "drop-lines", false),
     ];
     for (with, action, spans) in templates {

@@ -68,7 +68,7 @@ fn step() -> impl Strategy<Value = Say> {
         "<$0>",
         "\\n",
         "b\\r\\n",
-        "${@count}",
+        "${@number}",
         "${0 | add 1}",
     ];
     let actions = [
@@ -188,7 +188,7 @@ fn step_text() -> impl Strategy<Value = StepText> {
                 remove: flags[4],
                 drop_lines: flags[5],
                 drop_other_lines: flags[6],
-                exclusive: flags[7],
+                inner: flags[7],
                 swap_chars: between.first().cloned(),
                 set: between.clone(),
                 add_column: between.iter().skip(1).cloned().collect(),
@@ -474,7 +474,7 @@ proptest! {
     /// What a template prints parses to a template that writes the same.
     #[test]
     fn template_prints_what_it_parses(bits in prop::collection::vec(
-        prop::sample::select(vec!["$1", "$0", "${2}", "${n}", "${1|pad 3 '.'|upper}", "${n | default \"it's\"}", "${2 | if yes else 'no|}'}", "${@count|add 0.5}", "${@stem}", "\\1", "\\n", "\\t", "\\\\", "$$", "a", "é", "{", "}", "\\u{1F6A2}", "0", "\u{7}", "|"]),
+        prop::sample::select(vec!["$1", "$0", "${2}", "${n}", "${1|pad 3 '.'|upper}", "${n | default \"it's\"}", "${2 | if yes else 'no|}'}", "${@number|add 0.5}", "${@stem}", "\\1", "\\n", "\\t", "\\\\", "$$", "a", "é", "{", "}", "\\u{1F6A2}", "0", "\u{7}", "|"]),
         0..8,
     )) {
         let pattern = support::pattern(r"(a)(?<n>b)?");

@@ -82,8 +82,8 @@ fn a_sound_plan() {
     // The last decision about a change holds.
     for (id, decision, after) in [
         ("1.1", Decision::Accepted, None),
-        ("1.2", Decision::Mended, Some(&b"quay \xFF"[..])),
-        ("1.3", Decision::Mended, Some(b"pier")),
+        ("1.2", Decision::Modified, Some(&b"quay \xFF"[..])),
+        ("1.3", Decision::Modified, Some(b"pier")),
         ("1.3", Decision::Refused, None),
         ("2.1", Decision::Accepted, None),
         ("2.1", Decision::Open, None),
@@ -96,16 +96,21 @@ fn a_sound_plan() {
         decisions,
         [
             Decision::Accepted,
-            Decision::Mended,
+            Decision::Modified,
             Decision::Refused,
             Decision::Open
         ]
     );
-    assert_eq!(index.mended.len(), 1);
-    assert_eq!(index.mended[&1], b"quay \xFF");
+    assert_eq!(index.modified.len(), 1);
+    assert_eq!(index.modified[&1], b"quay \xFF");
     let counts = index.counts();
     assert_eq!(
-        (counts.open, counts.accepted, counts.refused, counts.mended),
+        (
+            counts.open,
+            counts.accepted,
+            counts.refused,
+            counts.modified
+        ),
         (1, 1, 1, 1)
     );
     assert_eq!((counts.written(), counts.total()), (2, 4));
@@ -174,7 +179,7 @@ fn what_is_refused() {
         ),
         (
             8,
-            "{\"record\":\"decision\",\"id\":\"1.1\",\"decision\":\"mended\"}".into(),
+            "{\"record\":\"decision\",\"id\":\"1.1\",\"decision\":\"modified\"}".into(),
             "`after`",
         ),
         (8, "[".repeat(3000), "no record of a plan"),

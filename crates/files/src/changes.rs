@@ -120,7 +120,7 @@ impl Spooler {
         }
     }
 
-    /// Takes the next change of the file at hand.
+    /// Takes the next change of the current file.
     ///
     /// # Errors
     ///
@@ -143,7 +143,7 @@ impl Spooler {
         write_change(&mut self.out, place, edit.before, &edit.after)
     }
 
-    /// Takes in what another has of the file at hand: the changes behind these.
+    /// Takes in what another has of the current file: the changes behind these.
     ///
     /// # Errors
     ///
@@ -153,7 +153,7 @@ impl Spooler {
         self.out.join(&mut behind.out)
     }
 
-    /// Ends the list of the file at hand.
+    /// Ends the list of the current file.
     ///
     /// # Errors
     ///

@@ -52,7 +52,7 @@ pub enum FileUse {
 
 /// A glob that does not parse.
 #[derive(Debug, thiserror::Error)]
-#[error("`{glob}` is no glob: {reason}")]
+#[error("`{glob}` is not a glob: {reason}")]
 pub struct GlobError {
     /// As it was written.
     pub glob: String,

@@ -91,7 +91,7 @@ pub enum Trouble {
     /// It is a folder.
     #[error("there is a folder of this name")]
     IsFolder,
-    /// It is no folder, and something was to lie in it.
+    /// It is not a folder, and something was to lie in it.
     #[error("a file stands where a folder is needed")]
     NotAFolder,
     /// It is already there.

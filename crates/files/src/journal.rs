@@ -218,7 +218,7 @@ impl<'f> Journal<'f> {
         Ok(run)
     }
 
-    /// Removes a run that has touched nothing, as far as that can be done; what stays is no run.
+    /// Removes a run that has touched nothing, as far as that can be done; what stays is not a run.
     pub(crate) fn discard(&self, run: u64) {
         let folder = self.folder(run);
         for name in self.fs.list(&folder).unwrap_or_default() {
@@ -247,7 +247,7 @@ impl<'f> Journal<'f> {
     }
 
     /// Cuts off the record that was never finished, so that others can be added.
-    pub(crate) fn mend(&self, run: &RunRecord) -> Result<(), FileError> {
+    pub(crate) fn repair(&self, run: &RunRecord) -> Result<(), FileError> {
         let Some(length) = run.torn_at else {
             return Ok(());
         };

@@ -238,7 +238,7 @@ impl PlanDoc {
         File::open(&self.path)?.sync_data()
     }
 
-    /// Where the files of the plan are. They must lie below `root`, which is the folder at hand;
+    /// Where the files of the plan are. They must lie below `root`, which is the current folder;
     /// without one they are taken as they are.
     ///
     /// # Errors
@@ -255,7 +255,7 @@ impl PlanDoc {
         self.index.files.iter().map(place).collect()
     }
 
-    /// What is to be written: every change that was accepted or mended, or every change at all
+    /// What is to be written: every change that was accepted or modified, or every change at all
     /// while nothing has been decided. For `root` see [`PlanDoc::places`].
     ///
     /// # Errors
@@ -280,7 +280,7 @@ impl PlanDoc {
             }
             let text = change.text().map_err(io::Error::other)?;
             let after = match decision {
-                Decision::Mended => self.index.mended.get(&index).cloned().unwrap_or_default(),
+                Decision::Modified => self.index.modified.get(&index).cloned().unwrap_or_default(),
                 _ => text.after.into_owned(),
             };
             spooler.push(&Change {

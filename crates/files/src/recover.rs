@@ -159,7 +159,7 @@ pub(crate) fn recover_known(
             .map_or(journal.folder(run.run), |one| one.target.clone());
         return Err(FileError::new(&stuck, Trouble::Stuck));
     };
-    let mut noted = journal.mend(run);
+    let mut noted = journal.repair(run);
     if way == Direction::Back && run.state == RunState::Committed {
         noted = noted.and_then(|()| journal.add(run.run, &Record::Back));
     }
@@ -420,7 +420,7 @@ pub fn clean(fs: &dyn Fs, journal: &Journal<'_>, run: &RunRecord) -> Vec<PathBuf
     if is_through {
         // That it is clean is only worth knowing.
         if run.state == RunState::Done {
-            let noted = journal.mend(run);
+            let noted = journal.repair(run);
             let _ = noted.and_then(|()| journal.add(run.run, &Record::Clean));
         }
         journal.close(run.run);

@@ -121,7 +121,7 @@ struct StagedFile<'a> {
 /// # Errors
 ///
 /// When a file no longer holds the bytes the plan was made from, is reached under two names,
-/// leads elsewhere, is no regular file, cannot be read or written, or belongs to the journal;
+/// leads elsewhere, is not a regular file, cannot be read or written, or belongs to the journal;
 /// when the user stopped it; or when an interrupted run touches the same folders. All files are as
 /// they were then; where not even that could be done, the error says so
 /// ([`Trouble::Unfinished`]).

@@ -209,11 +209,11 @@ impl Spooled {
 /// Reads what was kept.
 #[derive(Debug)]
 pub struct SpoolReader<'s> {
-    /// The block at hand, and those behind it.
+    /// The current block, and those behind it.
     blocks: &'s [Block],
     /// How much of it has been read.
     at: usize,
-    /// The block at hand, where it lies in the file.
+    /// The current block, where it lies in the file.
     buffer: Vec<u8>,
 }
 

@@ -75,20 +75,20 @@ proptest! {
         let mut state = vec![(Decision::Open, String::new()); changes.len()];
         for (index, decision, new) in decided {
             let Some(at) = state.get_mut(index) else { continue };
-            let decision = [Decision::Open, Decision::Accepted, Decision::Refused, Decision::Mended][decision];
-            let after = (decision == Decision::Mended).then(|| new.as_bytes().to_vec());
+            let decision = [Decision::Open, Decision::Accepted, Decision::Refused, Decision::Modified][decision];
+            let after = (decision == Decision::Modified).then(|| new.as_bytes().to_vec());
             doc.append(&decision_line(&doc.index.id(index), decision, after.as_deref())).unwrap();
             doc.index.set(index, decision, after);
             *at = (decision, new);
         }
         let none = state.iter().all(|(decision, _)| *decision == Decision::Open);
         let (mut wanted, mut at) = (String::new(), 0);
-        for ((from, to, new), (decision, mended)) in changes.iter().zip(&state) {
+        for ((from, to, new), (decision, modified)) in changes.iter().zip(&state) {
             wanted.push_str(&text[at..*from]);
             wanted.push_str(match decision {
                 Decision::Open if none => new,
                 Decision::Accepted => new,
-                Decision::Mended => mended,
+                Decision::Modified => modified,
                 Decision::Open | Decision::Refused => &text[*from..*to],
             });
             at = *to;
@@ -97,7 +97,7 @@ proptest! {
         prop_assert_eq!(written(&doc, &text), wanted.clone());
         let again = PlanDoc::open(&folder.path().join("p.plan")).unwrap();
         prop_assert_eq!(&again.index.entries, &doc.index.entries);
-        prop_assert_eq!(&again.index.mended, &doc.index.mended);
+        prop_assert_eq!(&again.index.modified, &doc.index.modified);
         prop_assert_eq!(written(&again, &text), wanted);
     }
 

@@ -128,7 +128,7 @@ pub struct SelectArgs {
     pub between: Vec<String>,
     /// The lines with START and END are not part of the block.
     #[arg(long, requires = "between", help_heading = "Where")]
-    pub exclusive: bool,
+    pub inner: bool,
     /// Only lines at most N lines away from one that matches PATTERN; may be repeated.
     #[arg(long, num_args = 2, value_names = ["PATTERN", "N"], allow_hyphen_values = true)]
     #[arg(help_heading = "Where")]
@@ -211,13 +211,13 @@ pub struct StepArgs {
         help_heading = "Do"
     )]
     pub with: Option<String>,
-    /// Take each match out.
+    /// Delete each match.
     #[arg(long, help_heading = "Do")]
     pub remove: bool,
-    /// Drop the lines with a match.
+    /// Delete the lines with a match.
     #[arg(long, help_heading = "Do")]
     pub drop_lines: bool,
-    /// Drop the lines in scope without a match.
+    /// Delete the lines in scope without a match.
     #[arg(long, help_heading = "Do")]
     pub drop_other_lines: bool,
     /// Insert a line above each line with a match.
@@ -236,7 +236,7 @@ pub struct StepArgs {
         help_heading = "Do"
     )]
     pub below: Option<String>,
-    /// Put text at the start of each line (or larger unit) with a match.
+    /// Insert text at the start of each line (or larger unit) with a match.
     #[arg(
         long,
         value_name = "TEMPLATE",
@@ -244,7 +244,7 @@ pub struct StepArgs {
         help_heading = "Do"
     )]
     pub lead: Option<String>,
-    /// Put text at the end of each line (or larger unit) with a match.
+    /// Insert text at the end of each line (or larger unit) with a match.
     #[arg(
         long,
         value_name = "TEMPLATE",
@@ -264,7 +264,7 @@ pub struct StepArgs {
         help_heading = "Do"
     )]
     pub remove_chars: Option<String>,
-    /// Write COLUMN anew in each row with a match: `--set status '${1 | lower}'`; may be repeated.
+    /// Replace COLUMN in each row with a match: `--set status '${1 | lower}'`; may be repeated.
     #[arg(long, num_args = 2, value_names = ["COLUMN", "TEMPLATE"], allow_hyphen_values = true)]
     #[arg(help_heading = "Do")]
     pub set: Vec<String>,
@@ -282,10 +282,10 @@ pub struct StepArgs {
 pub struct FilesArgs {
     /// Only files whose name, or path, matches GLOB.
     #[arg(long, value_name = "GLOB", help_heading = "Files")]
-    pub files: Vec<String>,
+    pub include: Vec<String>,
     /// No files or folders whose name, or path, matches GLOB.
     #[arg(long, value_name = "GLOB", help_heading = "Files")]
-    pub skip: Vec<String>,
+    pub exclude: Vec<String>,
     /// Hidden files and folders too.
     #[arg(long, help_heading = "Files")]
     pub hidden: bool,
@@ -451,12 +451,12 @@ pub struct ShapesArgs {
     after_help = "\
 Examples:
   bquill tally '.+' --columns status berths.csv
-  bquill tally '^(?:berth |B-)0*(\\d+)$' --group 1 --columns /berth moorings.jsonl --top 10
+  bquill tally '^(?:berth |B-)0*(\\d+)$' --group 1 --columns /berth moorings.jsonl --show 10
   bquill tally 'gauge (\\w+) level ([\\d.,]+)' --group 1 --sum 2 gauge.log
   bquill tally '(?i)closed|open' --by file notices/
 
 Exit: 0 something was counted, 1 nothing matched, 2 the request is wrong, 3 something could not
-be read, or is no number."
+be read, or is not a number."
 )]
 pub struct TallyArgs {
     /// The pattern, then files and folders; `-` is standard input.
@@ -478,7 +478,7 @@ pub struct TallyArgs {
     pub by: Option<TallyBy>,
     /// Show the N most frequent values, or `all` [default: 40].
     #[arg(long, value_name = "N|all", help_heading = "Output")]
-    pub top: Option<String>,
+    pub show: Option<String>,
     /// Print one JSON record a line.
     #[arg(long, help_heading = "Output")]
     pub json: bool,
@@ -545,7 +545,7 @@ pub struct ExtractArgs {
     pub select: SelectArgs,
     #[command(flatten)]
     pub files: FilesArgs,
-    /// Take what stands between the matches of PATTERN apart, instead of a first argument.
+    /// Split at the matches of PATTERN, and extract the parts between them.
     #[arg(
         long,
         value_name = "PATTERN",
@@ -602,7 +602,7 @@ Examples:
   bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill preview '(\\d\\d)(\\d\\d) hours' --with '$1:$2 hours' notices/ --context 1
   bquill preview 'metres?' --with 'm' gauge.log --then '  +' --with ' ' --steps
-  bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --keep berths.toml
+  bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --save-rewrite berths.toml
   bquill preview --rewrite berths.toml notices/
   bquill preview 'berth (\\d+)' -i --with 'B-$1' notices/ --kinds
   bquill preview 'berth *(\\d+)' -i --with 'B-$1' notices/ --against last
@@ -639,16 +639,16 @@ pub struct PreviewArgs {
     pub against: Option<PathBuf>,
     /// Save the plan in FILE, to be reviewed and applied.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Output")]
-    pub save: Option<PathBuf>,
+    pub save_plan: Option<PathBuf>,
     /// Show the text between the steps too.
     #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff"])]
     pub steps: bool,
     /// Stop after step N.
     #[arg(long, value_name = "N", help_heading = "Output")]
     pub through: Option<usize>,
-    /// Keep the rewrite in FILE, with the first changes as worked examples.
+    /// Save the rewrite in FILE, with changes as worked examples.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Output")]
-    pub keep: Option<PathBuf>,
+    pub save_rewrite: Option<PathBuf>,
 }
 
 /// What must hold before anything is written.
@@ -727,7 +727,10 @@ pub struct PlanArgs {
     /// Evaluate the plan's rewrite again, and carry over the decisions that still fit.
     #[arg(long, help_heading = "Plan")]
     pub renew: bool,
-    /// The paths of the plan lie below DIR [default: this folder].
+    /// Use what there is of a plan that was cut off.
+    #[arg(long, help_heading = "Plan")]
+    pub partial: bool,
+    /// The paths of the plan lie below DIR [default: the current folder].
     #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath, requires = "plan", help_heading = "Plan")]
     pub root: Option<PathBuf>,
 }
@@ -771,9 +774,6 @@ pub struct ReviewArgs {
     /// Refuse all that is open then.
     #[arg(long, help_heading = "Decisions")]
     pub refuse_rest: bool,
-    /// Use the part of a plan that was cut off.
-    #[arg(short, long, help_heading = "Decisions")]
-    pub yes: bool,
     /// Print the counts as a JSON record.
     #[arg(long, help_heading = "Output")]
     pub json: bool,
@@ -877,7 +877,7 @@ pub struct ExplainArgs {
 Examples:
   bquill test rewrites/*.toml
 
-Exit: 0 all examples hold, 1 some do not, 2 a file is no rewrite file, 3 a file cannot be read.")]
+Exit: 0 all examples hold, 1 some do not, 2 a file is not a rewrite file, 3 a file cannot be read.")]
 pub struct TestArgs {
     /// Rewrite files.
     #[arg(required = true, value_name = "FILE", value_hint = ValueHint::FilePath)]
@@ -891,11 +891,11 @@ pub struct TestArgs {
 #[command(after_help = "\
 Examples:
   bquill demo
-  bquill demo --into larkmoor")]
+  bquill demo --to larkmoor")]
 pub struct DemoArgs {
     /// Only unpack the sample files, into DIR, which must not exist yet.
     #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
-    pub into: Option<PathBuf>,
+    pub to: Option<PathBuf>,
 }
 
 #[derive(Args, Debug)]

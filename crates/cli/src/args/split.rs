@@ -3,7 +3,7 @@
 use crate::complaint::Complaint;
 use std::ffi::{OsStr, OsString};
 
-/// Marks a word that begins with a hyphen and is no option; no argument can hold a NUL.
+/// Marks a word that begins with a hyphen and is not an option; no argument can hold a NUL.
 const MARK: &str = "\0";
 
 /// The arguments cut at `--then`.

@@ -47,7 +47,7 @@ verbs! {
     Review(ReviewArgs), "review", "Judge the changes one by one or kind by kind, then apply them";
     Apply(ApplyArgs), "apply", "Make the changes: all of them, or none";
     History(HistoryArgs), "history", "Show the runs that have been made, or what one of them changed";
-    Undo(UndoArgs), "undo", "Take a run back; undoing that brings it back again";
+    Undo(UndoArgs), "undo", "Revert a run; undoing that restores it";
     Recover(RecoverArgs), "recover", "Complete interrupted runs, or roll them back";
     Explain(ExplainArgs), "explain", "Say in plain words what a pattern, a template, or a rewrite file does";
     Test(TestArgs), "test", "Work the examples in rewrite files";

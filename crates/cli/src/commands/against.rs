@@ -53,16 +53,16 @@ pub struct Comparison {
 /// In which way a change differs.
 #[derive(Clone, Copy)]
 enum How {
-    OnlyBefore,
-    OnlyNow,
+    OnlyLast,
+    OnlyThis,
     Different,
 }
 
 impl How {
     fn name(self) -> &'static str {
         match self {
-            Self::OnlyBefore => "only before",
-            Self::OnlyNow => "only now",
+            Self::OnlyLast => "only last time",
+            Self::OnlyThis => "only this time",
             Self::Different => "different",
         }
     }
@@ -144,8 +144,8 @@ impl Comparison {
                 Ordering::Equal => (before.next(), now.next()),
             };
             match (old, new) {
-                (Some(old), None) => self.differ(path, How::OnlyBefore, &old, Some(&old), None),
-                (None, Some(new)) => self.differ(path, How::OnlyNow, &new, None, Some(&new)),
+                (Some(old), None) => self.differ(path, How::OnlyLast, &old, Some(&old), None),
+                (None, Some(new)) => self.differ(path, How::OnlyThis, &new, None, Some(&new)),
                 (Some(old), Some(new)) if old.before == new.before && old.after == new.after => {
                     self.same += 1;
                 }
@@ -188,11 +188,11 @@ impl Comparison {
         for (path, file) in std::mem::take(&mut self.old) {
             self.merge(&visible(&path), file.changes, Vec::new());
         }
-        let [only_before, only_now, different] = self.counts;
-        let all = only_before + only_now + different;
+        let [only_last, only_this, different] = self.counts;
+        let all = only_last + only_this + different;
         output.print(b"\n");
         if all > 0 {
-            let heads = ["", "where", "was", "before", "now"];
+            let heads = ["", "where", "was", "last time", "this time"];
             let mut grid = Grid::new(heads.map(|head| (head, Align::Left)));
             for row in self.differences.iter() {
                 grid.add(row.to_vec());
@@ -207,8 +207,8 @@ impl Comparison {
         }
         for (name, count) in [
             ("the same", self.same),
-            ("only before", only_before),
-            ("only now", only_now),
+            ("only last time", only_last),
+            ("only this time", only_this),
             ("different", different),
         ] {
             output.print(format!("  {name:<12} {:>8}\n", number(count)).as_bytes());

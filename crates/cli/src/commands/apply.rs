@@ -118,7 +118,7 @@ fn pass_on(
     );
     let failed = failed.lock().unwrap_or_else(PoisonError::into_inner).take();
     match failed {
-        // A reader that went away early is no failure.
+        // A reader that went away early is not a failure.
         Some(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(Status::Fine),
         Some(error) => {
             return Err(Complaint::trouble(format!(
@@ -211,7 +211,7 @@ fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Complai
             "nothing has been written, because not everything could be read and computed",
         )
         .remedy(
-            "mend the above; or leave files out with `--skip`, or units with `--skip-problems`",
+            "correct the above; or leave files out with `--exclude`, or units with `--skip-problems`",
         ));
     }
     Ok((status, true))
@@ -220,13 +220,14 @@ fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Complai
 /// Writes a plan as it was decided.
 fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint> {
     let expected = options::expected(&args.guard.expect)?;
-    let meant = plans::meant(&args.plan, args.yes, output)?;
+    let meant = plans::meant(&args.plan, output)?;
     let problems = meant.doc.index.problems;
     if problems > 0 && !args.guard.skip_problems {
         let what = counted(problems, "problem");
         let message = format!("{} left {what} aside when it was made", meant.name);
-        return Err(Complaint::trouble(message)
-            .remedy("nothing has been written; mend what it told, or add `--skip-problems`"));
+        return Err(Complaint::trouble(message).remedy(
+            "nothing has been written; correct what it reported, or add `--skip-problems`",
+        ));
     }
     let plan = meant.to_plan()?;
     if args.to.is_none() && !args.yes {

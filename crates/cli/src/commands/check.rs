@@ -83,7 +83,7 @@ struct Judge<'a> {
     view: Option<FindView<'a>>,
     forbid: bool,
     room: Room,
-    /// Offenders of the file at hand that may still be shown.
+    /// Offenders of the current file that may still be shown.
     left: usize,
     here: Vec<FoundUnit>,
     checked: u64,

@@ -94,14 +94,14 @@ const WALK: &[Stop] = &[
         ],
     },
     Stop {
-        says: "11. Keep what worked: a rewrite file holds it with worked examples. `preview … --keep\n   \
+        says: "11. Keep what worked: a rewrite file holds it with worked examples. `preview … --save-rewrite\n   \
                FILE` makes one; this one came with the samples.",
         words: &["test", "rewrites/berth-codes.toml"],
     },
 ];
 
 pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, Complaint> {
-    match &args.into {
+    match &args.to {
         Some(folder) => {
             unpack_fresh(folder)?;
             output.print(format!("The sample files are in {}.\n", visible_path(folder)).as_bytes());

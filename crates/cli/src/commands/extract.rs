@@ -24,7 +24,7 @@ pub fn run(
     output: &mut Output,
 ) -> Result<Status, Complaint> {
     if let (Some(part), Some(pattern)) = (parts.first_mut(), &args.split) {
-        // The pattern is no argument, so all words are paths.
+        // The pattern is not an argument, so all words are paths.
         part.words.insert(0, pattern.into());
     }
     let mut request = request(args, parts)?;
@@ -148,7 +148,7 @@ fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Complain
 struct Taker {
     /// The groups that are taken of each match; none takes what stands between the matches.
     groups: Vec<usize>,
-    /// What was found in the record at hand: the values of each match.
+    /// What was found in the current record: the values of each match.
     found: Vec<Vec<Value>>,
 }
 

@@ -93,12 +93,12 @@ struct Tally<'a> {
     missing: bool,
     context: usize,
     room: Room,
-    /// Matches of the file at hand that may still be shown.
+    /// Matches of the current file that may still be shown.
     left: usize,
     shown: u64,
-    /// Counted in the file at hand.
+    /// Counted in the current file.
     here: u64,
-    /// Units of the file at hand that are to be shown.
+    /// Units of the current file that are to be shown.
     units: Vec<FoundUnit>,
     /// The last line that was printed as it is has no end.
     lacks_end: bool,

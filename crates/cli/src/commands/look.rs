@@ -105,7 +105,7 @@ pub trait Split: Seer + Clone + Send + Sync {
         self.clone()
     }
 
-    /// Takes in what was seen in the next part of the file at hand.
+    /// Takes in what was seen in the next part of the current file.
     fn join(&mut self, part: Self) {
         self.absorb(part);
     }
@@ -195,7 +195,7 @@ impl Request {
         })
     }
 
-    /// The same with a pattern that is no argument: all words are paths.
+    /// The same with a pattern that is not an argument: all words are paths.
     pub fn with_pattern(
         mut parts: Vec<Part>,
         pattern: &str,

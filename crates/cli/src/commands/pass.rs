@@ -304,7 +304,7 @@ fn keep_stdin(reader: &mut Reader, listing: &Listing) -> Result<(), Complaint> {
     Ok(())
 }
 
-/// Something to know about a file that is no mistake.
+/// Something to know about a file that is not a mistake.
 #[derive(Debug)]
 pub struct Note {
     pub source: Source,
@@ -347,7 +347,7 @@ impl Note {
                 let what = counted(*matches, "number");
                 let message = format!(
                     "{what}, the first one here, with a comma that is taken as a decimal comma: if it stands \
-                     between thousands, take it out first, with `swap , ''`"
+                     between thousands, remove it first, with `swap , ''`"
                 );
                 (*line, message)
             }

@@ -81,7 +81,7 @@ fn name_of(file: Option<&Path>) -> String {
 fn cannot_use(name: &str, error: &PlanFileError) -> Complaint {
     let remedy = match error {
         PlanFileError::LeadsOut(_) => "say with `--root DIR` where its files lie",
-        _ => "make it anew with `preview --save FILE`",
+        _ => "make it anew with `preview --save-plan FILE`",
     };
     Complaint::trouble(format!("{name} cannot be used: {error}"))
         .remedy(format!("nothing has been written; {remedy}"))
@@ -115,7 +115,7 @@ pub struct Meant {
 }
 
 /// The plan that the options mean; renewed, where that is asked for.
-pub fn meant(args: &PlanArgs, yes: bool, output: &mut Output) -> Result<Meant, Complaint> {
+pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Complaint> {
     let file = named(args.plan.as_deref());
     let file = file.map(std::path::absolute).transpose();
     let file =
@@ -140,11 +140,11 @@ pub fn meant(args: &PlanArgs, yes: bool, output: &mut Output) -> Result<Meant, C
         },
         root: file.map(|_| here),
     };
-    if !meant.doc.is_whole() && !yes {
+    if !meant.doc.is_whole() && !args.partial {
         let changes = counted(meant.doc.index.entries.len() as u64, "change");
         let message = format!("{} was cut off; {changes} of it can be read", meant.name);
         return Err(Complaint::trouble(message)
-            .remedy("make it anew, or add `--yes` to go on with what is there"));
+            .remedy("make it anew, or add `--partial` to go on with what is there"));
     }
     if args.renew {
         renew::renew(&mut meant, output)?;
@@ -214,7 +214,7 @@ pub fn decisions(index: &PlanIndex, undecided: &str) -> String {
     for (name, count, note) in [
         ("changes", counts.total(), ""),
         ("accepted", counts.accepted, ""),
-        ("mended", counts.mended, "accepted with other text"),
+        ("modified", counts.modified, "accepted with other text"),
         ("refused", counts.refused, ""),
         ("open", counts.open, "not written while others are decided"),
     ] {

@@ -1,11 +1,11 @@
 //! `preview`: every change a rewrite would make; nothing is written.
 
 use super::against::{Comparison, Known};
-use super::keep;
 use super::kinds::KindSink;
 use super::look::Room;
 use super::pass::{Guard, Note, Pass, rewrite_hints};
 use super::plan_out::{PlanOut, PlanPart};
+use super::save_rewrite;
 use crate::args::{Part, PreviewArgs};
 use crate::complaint::Complaint;
 use crate::options::{self, AskedRewrite, Threads};
@@ -26,8 +26,8 @@ const NOTES_SHOWN: usize = 10;
 pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     let guard = Guard::new(&args.guard)?;
-    if let Some(file) = &args.keep {
-        keep::check(file)?;
+    if let Some(file) = &args.save_rewrite {
+        save_rewrite::check(file)?;
     }
     let mut view = View::new(args, &asked, output)?;
     let through = through(args, &asked.rewrite)?;
@@ -38,7 +38,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         through,
         stages: args.steps,
         // What shows or keeps whole lines needs them whole.
-        split_from: (view.keep.context == 0 && !args.diff && args.keep.is_none())
+        split_from: (view.keep.context == 0 && !args.diff && args.save_rewrite.is_none())
             .then_some(SPLIT_FROM),
         ..RunOptions::default()
     };
@@ -51,7 +51,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     let sources = asked.sources(&args.files, FileUse::Read)?;
     let listing = &sources.listing;
     let piped = listing.sources.contains(&Source::Stdin);
-    if piped && args.save.is_some() {
+    if piped && args.save_plan.is_some() {
         return Err(Complaint::wrong(
             "standard input cannot be written later, so its plan cannot be saved",
         )
@@ -63,7 +63,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         Some(file) => Some(Comparison::new(file, show)?),
         None => None,
     };
-    let mut plan = PlanOut::new(&planned, args.json, args.save.as_deref(), !piped)?;
+    let mut plan = PlanOut::new(&planned, args.json, args.save_plan.as_deref(), !piped)?;
     if plan.is_kept() {
         output.outlives_its_reader();
     }
@@ -76,8 +76,8 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
 
     let (maker, room) = (plan.maker(), view.room.clone());
     let (compares, counts_kinds) = (comparison.is_some(), kinds.is_some());
-    let for_examples = if args.keep.is_some() {
-        keep::LOOKED_AT
+    let for_examples = if args.save_rewrite.is_some() {
+        save_rewrite::LOOKED_AT
     } else {
         0
     };
@@ -93,7 +93,10 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         compared: compares.then(Vec::new),
     };
     let mut status = Status::Fine;
-    let mut examples = args.keep.is_some().then(keep::Examples::new);
+    let mut examples = args
+        .save_rewrite
+        .is_some()
+        .then(save_rewrite::Examples::new);
     pass.each(listing, sink, output, |pass, source, sink, read, output| {
         let Some(read) = read else {
             return ControlFlow::Continue(());
@@ -135,8 +138,8 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         comparison.print(output);
     }
     view.end(&pass, output);
-    if let (Some(file), Some(examples)) = (&args.keep, examples) {
-        keep::write(file, &asked, examples)?;
+    if let (Some(file), Some(examples)) = (&args.save_rewrite, examples) {
+        save_rewrite::write(file, &asked, examples)?;
     }
     let status = status.max(pass.end(output));
     sources.tell_passed_over(pass.totals.counts.all_steps().matches, output);

@@ -212,7 +212,7 @@ fn carry(meant: &Meant, fresh: &Path) -> Result<Renewed, Complaint> {
     for (number, key) in keys.into_iter().enumerate().take(index.entries.len()) {
         let decision = index.entries[number].decision;
         decided += u64::from(decision != Decision::Open);
-        let this = (decision, index.mended.get(&number).cloned());
+        let this = (decision, index.modified.get(&number).cloned());
         let known = old.entry(key).or_default();
         known.count += 1;
         known.differ |= known.decided.as_ref().is_some_and(|other| *other != this);

@@ -28,7 +28,7 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
             return Ok(status);
         }
     }
-    let mut meant = plans::meant(&args.plan, args.yes, output)?;
+    let mut meant = plans::meant(&args.plan, output)?;
     if meant.doc.index.entries.is_empty() {
         return Err(Complaint::no("there is nothing to review"));
     }
@@ -179,7 +179,7 @@ fn decide(
     if args.json {
         output.print(&json_line(&serde_json::json!({
             "record": "decisions", "changes": counts.total(), "accepted": counts.accepted,
-            "mended": counts.mended, "refused": counts.refused, "open": counts.open,
+            "modified": counts.modified, "refused": counts.refused, "open": counts.open,
         })));
     } else {
         output.print(plans::decisions(&meant.doc.index, plans::WOULD_WRITE_ALL).as_bytes());

@@ -126,7 +126,7 @@ impl Form {
                     name.unwrap_or_else(control),
                 )
             }
-            Self::Byte(byte) => (format!("{byte:02X}"), "a byte that is no UTF-8".into()),
+            Self::Byte(byte) => (format!("{byte:02X}"), "a byte that is not UTF-8".into()),
         }
     }
 }
@@ -333,7 +333,7 @@ impl Listed<'_> {
         }
         output.print(&json_line(&serde_json::json!({
             "record": "totals", "files": looked.files.read, "files_skipped": looked.files.skipped(),
-            "values": self.values, "kinds": kinds,
+            "values": self.values, "shapes": kinds,
             "problems": looked.problems + looked.files.unreadable,
         })));
     }

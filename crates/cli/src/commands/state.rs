@@ -113,7 +113,7 @@ pub fn make(
                 "nothing has been written; `bquill recover` completes that run or rolls it back"
             }
             Trouble::NotRolledBack => {
-                "some files may hold new bytes; mend the cause, then `bquill recover`"
+                "some files may hold new bytes; remove the cause, then `bquill recover`"
             }
             Trouble::SameFile => "nothing has been written; evaluate the rewrite again",
             Trouble::LeadsElsewhere => {

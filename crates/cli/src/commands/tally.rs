@@ -28,7 +28,7 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     };
     let value = group("--group", &args.group)?.unwrap_or(0);
     let sum = group("--sum", &args.sum)?;
-    let top = options::at_most("--top", args.top.as_deref())?;
+    let top = options::at_most("--show", args.show.as_deref())?;
     let sentence = tally_sentence(&request.query, &request.sources.listing.sources, value);
     let mut counter = Counter {
         tally: Tally::default(),
@@ -72,7 +72,7 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
     if no_numbers > 0 {
         let what = counted(no_numbers, "text");
-        let complaint = Complaint::trouble(format!("--sum: {what} in that group are no numbers"))
+        let complaint = Complaint::trouble(format!("--sum: {what} in that group are not numbers"))
             .remedy("narrow the group, or see them with `shapes --match`");
         status = status.max(output.complain(&complaint));
     }
@@ -116,7 +116,7 @@ fn print_table(
         let counts: u64 = rows[top..].iter().map(|row| row.count).sum();
         let more = counted(more as u64, "more value");
         let text = format!(
-            "\n{more} with a count of {}; add `--top all`.\n",
+            "\n{more} with a count of {}; add `--show all`.\n",
             number(counts)
         );
         output.print(text.as_bytes());

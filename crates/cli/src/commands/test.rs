@@ -52,7 +52,7 @@ fn work(path: &Path) -> Result<Vec<ExampleOutcome>, Complaint> {
         };
         let places: Vec<String> = troubles.iter().map(place).collect();
         Complaint::wrong(format!(
-            "{}: {} is no example",
+            "{}: {} is not an example",
             visible_path(path),
             places.join(", ")
         ))

@@ -21,7 +21,7 @@ pub fn diff_of_file(report: &FileReport<'_>) -> Vec<u8> {
         out.extend_from_slice(&name);
         out.push(b'\n');
     }
-    // How many lines the new text has more, up to the hunk at hand.
+    // How many lines the new text has more, up to the current hunk.
     let mut growth = 0;
     for hunk in hunks(report.passages) {
         write_hunk(&mut out, hunk, &mut growth);

@@ -70,7 +70,7 @@ impl ExplainView {
         out.push('\n');
         out.push_str(&rows(&explain_template(template)));
         if template.source().is_empty() {
-            out.push_str("  nothing: the match is taken out\n");
+            out.push_str("  nothing: the match is deleted\n");
         }
         out
     }

@@ -190,7 +190,7 @@ impl<'a> UnitRecord<'a> {
 struct LeftOutRecord {
     pick: u64,
     limit: u64,
-    place: u64,
+    scope: u64,
 }
 
 impl From<LeftOutCounts> for LeftOutRecord {
@@ -198,7 +198,7 @@ impl From<LeftOutCounts> for LeftOutRecord {
         Self {
             pick: counts.pick,
             limit: counts.limit,
-            place: counts.place,
+            scope: counts.scope,
         }
     }
 }

@@ -151,18 +151,18 @@ fn clause(step: &Step) -> String {
         Action::Replace(template) => {
             format!("{matches} becomes {}, {place}", quoted(template.source()))
         }
-        Action::Remove => format!("{matches} is taken out, {place}"),
-        Action::DropLines => format!("the lines with {bare} go, {place}"),
-        Action::DropOtherLines => format!("the lines without {bare} go, {place}"),
+        Action::Remove => format!("{matches} is deleted, {place}"),
+        Action::DropLines => format!("the lines with {bare} are deleted, {place}"),
+        Action::DropOtherLines => format!("the lines without {bare} are deleted, {place}"),
         Action::Above(t) => line(t, "above", bare, &place),
         Action::Below(t) => line(t, "below", bare, &place),
         Action::Lead(t) => {
             let text = quoted(t.source());
-            format!("{text} is put at the start of each {unit} with {bare}, {place}")
+            format!("{text} is inserted at the start of each {unit} with {bare}, {place}")
         }
         Action::Trail(t) => {
             let text = quoted(t.source());
-            format!("{text} is put at the end of each {unit} with {bare}, {place}")
+            format!("{text} is inserted at the end of each {unit} with {bare}, {place}")
         }
         Action::Cells(cells) => {
             let cells: Vec<String> = cells.iter().map(cell).collect();
@@ -298,7 +298,7 @@ fn place(query: &Query) -> String {
     }
     for block in &scope.blocks {
         let (start, end) = (quoted(block.start.source()), quoted(block.end.source()));
-        let ends = if block.exclusive { "without" } else { "with" };
+        let ends = if block.inner { "without" } else { "with" };
         text.push_str(&format!(", between {start} and {end} ({ends} those lines)"));
     }
     for near in &scope.near {

@@ -14,7 +14,7 @@ pub enum Value {
     /// There is none: a group took no part, or the row has no such cell.
     None,
     Text(Vec<u8>),
-    /// A value of JSON that is no text, as it is written.
+    /// A value of JSON that is not text, as it is written.
     Json(String),
 }
 
@@ -124,7 +124,7 @@ impl Sheet {
     }
 }
 
-/// One object on a line. Bytes that are no UTF-8 travel beside the shown text.
+/// One object on a line. Bytes that are not UTF-8 travel beside the shown text.
 fn object(names: &[String], values: &[Value]) -> Vec<u8> {
     let mut out = vec![b'{'];
     let coded_name = |name: &str| {

@@ -174,7 +174,7 @@ fn left_out(counts: LeftOutCounts) -> String {
     reasons(&[
         (counts.pick, "by pick"),
         (counts.limit, "by limit"),
-        (counts.place, "by place"),
+        (counts.scope, "out of scope"),
     ])
 }
 

@@ -13,7 +13,7 @@ pub const KEYS: &[(&str, &str)] = &[
     ("r", "refuse it, and go on"),
     (
         "m",
-        "mend it: type other new text; Enter takes it, Esc does not",
+        "modify it: type other new text; Enter takes it, Esc does not",
     ),
     ("o", "leave it open again"),
     (
@@ -23,10 +23,10 @@ pub const KEYS: &[(&str, &str)] = &[
     ("u  U", "undo, redo: as many decisions as you like"),
     (
         "↓ ↑",
-        "next, previous change (also Space; PgDn, PgUp, Home, End)",
+        "next, previous change (also `j` `k`, Space; PgDn, PgUp, Home, End)",
     ),
     ("f  F", "next, previous file"),
-    ("k  K", "next, previous change of the same kind"),
+    ("s  S", "next, previous change of the same kind"),
     ("← →", "move long lines"),
     ("v", "only open changes, or all"),
     ("/", "only changes that hold a text; an empty one shows all"),
@@ -38,13 +38,13 @@ pub const KEYS: &[(&str, &str)] = &[
 ];
 
 /// The keys that are always in sight.
-pub const HINTS: &str = "a accept  r refuse  m mend  e every…  u undo  ↓↑ move  f file  k kind  t kinds  / find  q leave  ? keys";
+pub const HINTS: &str = "a accept  r refuse  m modify  e every…  u undo  ↓↑ move  f file  s same kind  t kinds  / find  q leave  ? keys";
 
 /// The same for a narrow screen.
 pub const HINTS_NARROW: &str =
-    "a accept  r refuse  m mend  e every…  u undo  t kinds  / find  q leave  ? keys";
+    "a accept  r refuse  m modify  e every…  u undo  t kinds  / find  q leave  ? keys";
 
-/// What a key means in the state at hand.
+/// What a key means in the current state.
 pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
     if key.modifiers.contains(KeyModifiers::CONTROL) {
         return match key.code {
@@ -55,7 +55,7 @@ pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
         };
     }
     match state.view {
-        View::Mend | View::Find => in_input(key.code),
+        View::Modify | View::Find => in_input(key.code),
         View::Every => in_every(key.code),
         View::Leave => in_leave(key.code),
         View::Ask => match key.code {
@@ -81,7 +81,7 @@ pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
 
 /// Whether keys are text.
 pub fn typing(view: View) -> bool {
-    matches!(view, View::Mend | View::Find)
+    matches!(view, View::Modify | View::Find)
 }
 
 fn insert(c: char) -> Action {
@@ -90,8 +90,8 @@ fn insert(c: char) -> Action {
 
 fn moving(code: KeyCode) -> Option<Action> {
     Some(match code {
-        KeyCode::Down | KeyCode::Char(' ') => Action::Step(1),
-        KeyCode::Up => Action::Step(-1),
+        KeyCode::Down | KeyCode::Char(' ' | 'j') => Action::Step(1),
+        KeyCode::Up | KeyCode::Char('k') => Action::Step(-1),
         KeyCode::PageDown => Action::Step(20),
         KeyCode::PageUp => Action::Step(-20),
         KeyCode::Home => Action::First,
@@ -107,14 +107,14 @@ fn in_changes(code: KeyCode) -> Option<Action> {
         KeyCode::Char('a') => Action::Decide(Decision::Accepted),
         KeyCode::Char('r') => Action::Decide(Decision::Refused),
         KeyCode::Char('o') => Action::Decide(Decision::Open),
-        KeyCode::Char('m') => Action::Mend,
+        KeyCode::Char('m') => Action::Modify,
         KeyCode::Char('e') => Action::Show(View::Every),
         KeyCode::Char('u') => Action::Undo,
         KeyCode::Char('U') => Action::Redo,
         KeyCode::Char('f') => Action::NextFile,
         KeyCode::Char('F') => Action::PreviousFile,
-        KeyCode::Char('k') => Action::NextOfKind,
-        KeyCode::Char('K') => Action::PreviousOfKind,
+        KeyCode::Char('s') => Action::NextOfKind,
+        KeyCode::Char('S') => Action::PreviousOfKind,
         KeyCode::Char('v') => Action::OnlyOpen,
         KeyCode::Char('/') => Action::Find,
         KeyCode::Char('t') => Action::Show(View::Kinds),

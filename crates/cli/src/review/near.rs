@@ -72,8 +72,8 @@ pub fn near(doc: &PlanDoc, plan: &PlanIndex, index: usize, change: &ChangeRecord
 
 /// What is written for a change, or would be.
 pub fn new_text(plan: &PlanIndex, index: usize, change: &ChangeRecord) -> Option<Vec<u8>> {
-    match plan.mended.get(&index) {
-        Some(mended) => Some(mended.clone()),
+    match plan.modified.get(&index) {
+        Some(modified) => Some(modified.clone()),
         None => Some(change.text().ok()?.after.to_vec()),
     }
 }

@@ -103,10 +103,10 @@ impl Screen<'_> {
         let counts = &state.counts;
         let mut spans = Vec::new();
         for (sign, name, n) in [
-            (".", "open", counts.open),
-            ("+", "accepted", counts.accepted),
-            ("-", "refused", counts.refused),
-            ("~", "mended", counts.mended),
+            ("·", "open", counts.open),
+            ("A", "accepted", counts.accepted),
+            ("R", "refused", counts.refused),
+            ("M", "modified", counts.modified),
         ] {
             spans.push(self.span(Role::Strong, format!("{sign} {} ", number(n))));
             spans.push(self.span(Role::Quiet, format!("{name}   ")));
@@ -139,7 +139,7 @@ impl Screen<'_> {
                 spans.extend(self.typed(before, under, after, usize::from(width)));
                 Line::from(spans)
             }
-            View::Mend => {
+            View::Modify => {
                 let text = "Enter takes the new text, Esc does not; Ctrl-J is a line end";
                 Line::from(self.span(Role::Strong, text))
             }
@@ -148,7 +148,7 @@ impl Screen<'_> {
         let hints = match state.view {
             View::Kinds => "↓↑ move   Enter the changes of this kind   Esc back",
             View::File => "↓↑ move   any other key: back",
-            View::Mend | View::Find => "",
+            View::Modify | View::Find => "",
             _ if usize::from(width) < HINTS.width() => HINTS_NARROW,
             _ => HINTS,
         };
@@ -169,7 +169,7 @@ impl Screen<'_> {
         frame.render_widget(Paragraph::new(self.one(state, one)), one);
     }
 
-    /// The changes around the one at hand, under the names of their files.
+    /// The changes around the current one, under the names of their files.
     fn list(&self, state: &State, area: Rect) -> Vec<Line<'static>> {
         let (width, height) = (usize::from(area.width), usize::from(area.height));
         let file_at = |place: usize| state.plan.file_of(state.listed[place]);
@@ -180,7 +180,7 @@ impl Screen<'_> {
         if state.listed.is_empty() {
             return vec![Line::from("(none)")];
         }
-        // From the one at hand back, until a third of the height is full.
+        // From the current one back, until a third of the height is full.
         let (mut first, mut rows) = (state.cursor, 2);
         while first > 0 && rows + rows_of(first - 1) <= height / 2 {
             first -= 1;
@@ -209,7 +209,7 @@ impl Screen<'_> {
             |_| "(cannot be read)".to_owned(),
             |change| {
                 let (before, after) = change.shown();
-                let new = match state.plan.mended.get(&index) {
+                let new = match state.plan.modified.get(&index) {
                     Some(text) => visible(text),
                     None => visible(after.as_bytes()),
                 };
@@ -230,7 +230,7 @@ impl Screen<'_> {
         Line::from(self.span(role, row))
     }
 
-    /// The change at hand.
+    /// The current change.
     fn one(&self, state: &State, area: Rect) -> Vec<Line<'static>> {
         let width = usize::from(area.width);
         let Some(index) = state.current() else {
@@ -241,9 +241,9 @@ impl Screen<'_> {
         };
         let mut lines = self.about(state, index, &change, width);
         lines.push(Line::default());
-        let mending = state.view == View::Mend;
+        let modifying = state.view == View::Modify;
         match near(self.doc, &state.plan, index, &change) {
-            Some(found) => lines.extend(self.near(state, &found, width, mending)),
+            Some(found) => lines.extend(self.near(state, &found, width, modifying)),
             None => {
                 let note =
                     "(its surroundings cannot be shown: the file has changed, or is not UTF-8)";
@@ -252,12 +252,12 @@ impl Screen<'_> {
                 let bytes = before.as_bytes();
                 let all = Range::new(0, bytes.len());
                 lines.push(self.text("was", bytes, all, Role::Was, width, state.sideways));
-                let after = match state.plan.mended.get(&index) {
+                let after = match state.plan.modified.get(&index) {
                     Some(text) => text.clone(),
                     None => after.as_bytes().to_vec(),
                 };
-                match mending {
-                    true => lines.push(self.mending(state, width)),
+                match modifying {
+                    true => lines.push(self.modifying(state, width)),
                     false => {
                         let all = Range::new(0, after.len());
                         lines.push(self.text("now", &after, all, Role::Now, width, state.sideways));
@@ -327,14 +327,20 @@ impl Screen<'_> {
         ]
     }
 
-    fn near(&self, state: &State, found: &Near, width: usize, mending: bool) -> Vec<Line<'static>> {
+    fn near(
+        &self,
+        state: &State,
+        found: &Near,
+        width: usize,
+        modifying: bool,
+    ) -> Vec<Line<'static>> {
         let none = Range::new(0, 0);
         let quiet = |text: &Vec<u8>| self.text("", text, none, Role::Quiet, width, state.sideways);
         let mut lines: Vec<_> = found.before.iter().map(quiet).collect();
         let (was, mark) = &found.was;
         lines.extend(self.texts("was", was, *mark, Role::Was, width, state.sideways));
-        if mending {
-            lines.push(self.mending(state, width));
+        if modifying {
+            lines.push(self.modifying(state, width));
         } else {
             let (now, mark) = &found.now;
             lines.extend(self.texts("now", now, *mark, Role::Now, width, state.sideways));
@@ -343,7 +349,7 @@ impl Screen<'_> {
         lines
     }
 
-    fn mending(&self, state: &State, width: usize) -> Line<'static> {
+    fn modifying(&self, state: &State, width: usize) -> Line<'static> {
         let (before, under, after) = state.editor.parts();
         let mut spans = vec![self.span(Role::Strong, "new  ")];
         spans.extend(self.typed(before, under, after, width.saturating_sub(5)));
@@ -615,7 +621,7 @@ impl Screen<'_> {
         )];
         for (name, n) in [
             ("accepted", counts.accepted),
-            ("mended", counts.mended),
+            ("modified", counts.modified),
             ("refused: not written", counts.refused),
             (
                 if undecided {
@@ -643,10 +649,10 @@ impl Screen<'_> {
 /// A sign for each decision.
 fn sign(decision: Decision) -> char {
     match decision {
-        Decision::Open => '.',
-        Decision::Accepted => '+',
-        Decision::Refused => '-',
-        Decision::Mended => '~',
+        Decision::Open => '·',
+        Decision::Accepted => 'A',
+        Decision::Refused => 'R',
+        Decision::Modified => 'M',
     }
 }
 

@@ -19,21 +19,21 @@ pub enum Action {
     PreviousFile,
     NextOfKind,
     PreviousOfKind,
-    /// Decide about the change at hand, and go on to the next that is open.
+    /// Decide about the current change, and go on to the next that is open.
     Decide(Decision),
     /// Decide about several at once.
     Every(Group, Decision),
     Undo,
     Redo,
-    /// Begin to mend the change at hand.
-    Mend,
+    /// Begins to modify the change at the cursor.
+    Modify,
     /// What happens in an input line.
     Edit(Edit),
     /// Take what was typed.
     Enter,
     OnlyOpen,
     Find,
-    /// Only the changes of the kind at hand, or all again.
+    /// Only the changes of the current kind, or all again.
     OnlyKind,
     Show(View),
     Scroll(isize),
@@ -77,8 +77,8 @@ pub enum View {
     Leave,
     /// Whether to write.
     Ask,
-    /// The new text is being mended.
-    Mend,
+    /// The new text is being modified.
+    Modify,
     /// A text to look for is being typed.
     Find,
 }
@@ -134,19 +134,19 @@ pub struct State {
     pub kinds: PlanKinds,
     pub counts: DecisionCounts,
     pub view: View,
-    /// The change at hand, as a place among those that are listed.
+    /// The current change, as a place among those that are listed.
     pub cursor: usize,
     /// The changes that are listed, in order.
     pub listed: Vec<usize>,
     pub only_open: bool,
     pub only_kind: Option<u32>,
     pub needle: String,
-    /// The kind at hand in the list of kinds.
+    /// The current kind in the list of kinds.
     pub kind_cursor: usize,
     pub editor: Editor,
     /// Columns that long lines are moved to the left.
     pub sideways: usize,
-    /// Lines that the view of a file is moved from the change at hand.
+    /// Lines that the view of a file is moved from the current change.
     pub file_scroll: isize,
     /// What there is to say about the last action.
     pub message: String,
@@ -182,12 +182,12 @@ impl State {
         }
     }
 
-    /// The change at hand; `None` where none is listed.
+    /// The current change; `None` where none is listed.
     pub fn current(&self) -> Option<usize> {
         self.listed.get(self.cursor).copied()
     }
 
-    /// The kind of the change at hand.
+    /// The kind of the current change.
     pub fn kind(&self) -> Option<u32> {
         let kind = self.kinds.of[self.current()?];
         (kind != u32::MAX).then_some(kind)
@@ -216,7 +216,7 @@ impl State {
             Action::Every(group, decision) => return self.every(group, decision),
             Action::Undo => return self.turn_back(true),
             Action::Redo => return self.turn_back(false),
-            Action::Mend => self.begin_mending(texts),
+            Action::Modify => self.begin_modifying(texts),
             Action::Edit(edit) => self.editor.edit(edit),
             Action::Enter => return self.enter(texts),
             Action::OnlyOpen => {
@@ -315,7 +315,7 @@ impl State {
 
     fn decided(&self, index: usize) -> Decided {
         let decision = self.plan.entries[index].decision;
-        (decision, self.plan.mended.get(&index).cloned())
+        (decision, self.plan.modified.get(&index).cloned())
     }
 
     fn decide(&mut self, decision: Decision) -> Effect {
@@ -449,22 +449,22 @@ impl State {
         Effect::Write(written)
     }
 
-    fn begin_mending(&mut self, texts: &dyn Texts) {
+    fn begin_modifying(&mut self, texts: &dyn Texts) {
         let Some((index, change)) = self.current().and_then(|i| Some((i, texts.change(i)?))) else {
             return;
         };
         let Ok(text) = change.text() else { return };
-        let after = match self.plan.mended.get(&index) {
-            Some(mended) => mended.clone(),
+        let after = match self.plan.modified.get(&index) {
+            Some(modified) => modified.clone(),
             None => text.after.to_vec(),
         };
         self.editor = Editor::new(&texts.value(index, &change, &after));
-        self.view = View::Mend;
+        self.view = View::Modify;
     }
 
     fn enter(&mut self, texts: &dyn Texts) -> Effect {
         match self.view {
-            View::Mend => self.end_mending(texts),
+            View::Modify => self.end_modifying(texts),
             View::Find => {
                 self.needle = self.editor.text();
                 self.view = View::Changes;
@@ -485,7 +485,7 @@ impl State {
         }
     }
 
-    fn end_mending(&mut self, texts: &dyn Texts) -> Effect {
+    fn end_modifying(&mut self, texts: &dyn Texts) -> Effect {
         self.view = View::Changes;
         let Some((index, change)) = self.current().and_then(|i| Some((i, texts.change(i)?))) else {
             return Effect::None;
@@ -504,7 +504,7 @@ impl State {
         } else if *text.after == *written {
             (Decision::Accepted, None)
         } else {
-            (Decision::Mended, Some(written))
+            (Decision::Modified, Some(written))
         };
         let name = decided.0.name();
         let effect = self.make(vec![(index, decided)]);
@@ -515,7 +515,7 @@ impl State {
         effect
     }
 
-    /// Lists the changes that are asked for, and stays near the one at hand.
+    /// Lists the changes that are asked for, and stays near the current one.
     fn list(&mut self, texts: &dyn Texts) {
         let current = self.current();
         let needle = self.needle.to_lowercase();

@@ -99,13 +99,13 @@ impl Desk {
         last
     }
 
-    /// The decisions as signs, and the id of the change at hand.
+    /// The decisions as signs, and the id of the current change.
     fn seen(&self) -> String {
         let sign = |decision| match decision {
             Decision::Open => '.',
             Decision::Accepted => '+',
             Decision::Refused => '-',
-            Decision::Mended => '~',
+            Decision::Modified => '~',
         };
         let entries = self.state.plan.entries.iter();
         let signs: String = entries.map(|entry| sign(entry.decision)).collect();
@@ -175,9 +175,10 @@ fn keys_do_what_they_say() {
         ("fff", "...... 3.1"),
         ("<end>F", "...... 2.1"),
         (" F", "...... 1.1"),
-        ("k", "...... 2.1"),
-        ("kK", "...... 1.1"),
-        (" k", "...... 1.2"),
+        ("s", "...... 2.1"),
+        ("sS", "...... 1.1"),
+        (" s", "...... 1.2"),
+        ("jjk", "...... 1.2"),
         // Undo and redo go as far as there is something.
         ("aru", "+..... 1.2"),
         ("aruu", "...... 1.1"),
@@ -197,7 +198,7 @@ fn keys_do_what_they_say() {
         ("re5", "-+++++ 1.2"),
         ("ae6u", "+..... 1.2"),
         ("ex", "...... 1.1"),
-        // Mended: another text, the same, the old one; Esc takes none.
+        // Modified: another text, the same, the old one; Esc takes none.
         ("m<back>9<enter>", "~..... 1.2"),
         ("m<enter>", "+..... 1.2"),
         ("m<home><del><del>berth <enter>", "-..... 1.2"),
@@ -206,7 +207,7 @@ fn keys_do_what_they_say() {
         ("m9<enter><up>a", "+..... 1.2"),
         ("m9<enter>u", "...... 1.1"),
         ("m9<enter>uU", "~..... 1.1"),
-        // Filters keep the change at hand where they can.
+        // Filters keep the current change where they can.
         ("av", "+..... 1.2"),
         ("av<up>", "+..... 1.2"),
         ("avv<up>", "+..... 1.1"),
@@ -267,17 +268,17 @@ fn ways_out() {
     }
 }
 
-/// A mended cell is its value on the screen, and is written as its file needs it.
+/// A modified cell is its value on the screen, and is written as its file needs it.
 #[test]
-fn a_mended_cell_keeps_its_quotes() {
+fn a_modified_cell_keeps_its_quotes() {
     let mut desk = Desk::new(HARBOUR);
     desk.press("<end>m");
     assert_eq!(
         (desk.state.view, desk.state.editor.text().as_str()),
-        (View::Mend, "B, 7")
+        (View::Modify, "B, 7")
     );
     desk.press("\"<enter>");
-    assert_eq!(desk.state.plan.mended[&5], b"\"B, 7\"\"\"");
+    assert_eq!(desk.state.plan.modified[&5], b"\"B, 7\"\"\"");
     desk.press("<end>m");
     assert_eq!(desk.state.editor.text(), "B, 7\"");
 }
@@ -339,8 +340,8 @@ fn screens() {
             "",
             vec![
                 "In 3 files: every match",
-                ". 6 open   + 0 accepted",
-                "change 1.1, line 1, steps 1, 2   . open",
+                "· 6 open   A 0 accepted",
+                "change 1.1, line 1, steps 1, 2   · open",
                 "kind 1, 2 changes",
                 "was  ‹berth 7›",
                 "now  ‹B-7›",
@@ -352,8 +353,8 @@ fn screens() {
         (
             "a ",
             vec![
-                ". 5 open   + 1 accepted",
-                "+     1  berth 7 → B-7",
+                "· 5 open   A 1 accepted",
+                "A     1  berth 7 → B-7",
                 "change 1.3",
                 "was  berth 8 and ‹pier 8›",
             ],
@@ -440,7 +441,7 @@ proptest! {
     #[test]
     fn any_keys_at_any_size(
         keys in prop::collection::vec(prop::sample::select(vec![
-            "a", "r", "o", "m", "x9", "<enter>", "<esc>", "e1", "e4", "e5", "u", "U", "f", "F", "k", "K", "v", "/7", "t", "x", "w",
+            "a", "r", "o", "m", "x9", "<enter>", "<esc>", "e1", "e4", "e5", "u", "U", "f", "F", "s", "S", "j", "k", "v", "/7", "t", "x", "w",
             "?", "<down>", "<up>", "<home>", "<end>", "<back>", "<left>", "<right>", "q<esc>",
         ]), 0..40),
         width in 1..150u16, height in 1..50u16, color in any::<bool>(),
@@ -461,6 +462,6 @@ proptest! {
         }
         let open = DecisionCounts { open: 6, ..DecisionCounts::default() };
         prop_assert_eq!(desk.state.counts, open);
-        prop_assert!(desk.state.plan.mended.is_empty());
+        prop_assert!(desk.state.plan.modified.is_empty());
     }
 }

@@ -18,7 +18,7 @@ pub enum SpecErrorKind {
     #[error("a number or a range is missing here")]
     Missing,
     /// A 0 where counting begins at 1.
-    #[error("0 is no place: counting begins at 1")]
+    #[error("0 is not a place: counting begins at 1")]
     Zero,
     /// `by 0`.
     #[error("`by 0` would never move on")]

@@ -91,7 +91,7 @@ pub(crate) fn object(line: &[u8]) -> Result<Members<'_>, RowFault> {
         byte: error.valid_up_to() + 1,
     })?;
     if !text.trim_start().starts_with('{') {
-        // Anything else that is no JSON is told first.
+        // Anything else that is not JSON is told first.
         return Err(match serde_json::from_str::<&RawValue>(text) {
             Ok(_) => RowFault::NotAnObject,
             Err(error) => not_json(&error),

@@ -12,7 +12,7 @@ const BLOCK: usize = 32;
 pub(super) struct Marks<'t> {
     text: &'t [u8],
     wanted: [u8x32; 3],
-    /// Where the block at hand begins.
+    /// Where the current block begins.
     block: usize,
     /// Its hits that have not been given yet, the first in the lowest bit.
     hits: u32,

@@ -27,7 +27,7 @@ pub enum CellFault {
     },
     /// A number of JSON would become something else.
     #[error(
-        "`{}` is no number, and {column} holds one without quotes",
+        "`{}` is not a number, and {column} holds one without quotes",
         crate::escape::visible(value)
     )]
     NotANumber {
@@ -76,9 +76,9 @@ pub(crate) struct ScannedRow {
 pub(crate) struct RowReader<'t> {
     text: &'t [u8],
     source: RowSource<'t>,
-    /// The cells of the row at hand; empty in JSON Lines.
+    /// The cells of the current row; empty in JSON Lines.
     pub cells: Vec<RawCell>,
-    /// The members of the row at hand in JSON Lines.
+    /// The members of the current row in JSON Lines.
     pub members: Members<'t>,
 }
 
@@ -153,7 +153,7 @@ impl<'t> RowReader<'t> {
 }
 
 impl RowReader<'_> {
-    /// The values of the row at hand as the names of columns.
+    /// The values of the current row as the names of columns.
     pub fn names(&self, layout: Layout) -> Vec<String> {
         let value = |cell: &RawCell| {
             let raw = &self.text[cell.span.range()];

@@ -65,7 +65,7 @@ pub enum RowFault {
         byte: usize,
     },
     /// A line with something else than an object.
-    #[error("this line is no JSON object, and columns are the keys of one")]
+    #[error("this line is not a JSON object, and columns are the keys of one")]
     NotAnObject,
     /// A key that an object has twice, and that is asked for.
     #[error("the key `{0}` is there twice in one object")]

@@ -172,7 +172,7 @@ fn assemble(
     let mut edits = Vec::with_capacity(clusters.len());
     let mut order = members(original, &earlier, current, &later).into_iter();
     let (mut earlier, mut later) = (earlier.into_iter(), later.into_iter());
-    // What the earlier edits before the cluster at hand have added.
+    // What the earlier edits before the current cluster have added.
     let mut delta = 0;
     for cluster in clusters {
         let mut text = Vec::new();

@@ -13,7 +13,7 @@ use regex_syntax::hir::{
 };
 use std::sync::Arc;
 
-/// Signs that are no word characters and end no line, the least likely to be met first.
+/// Signs that are not word characters and end no line, the least likely to be met first.
 const SIGNS: &[u8] = b"\x01\x02\x03\x04\x05\x06\x07\x08\x0E\x0F\x10\x11\x12\x13\x14\x15\x16\x17\
     \x18\x19\x1A\x1B\x1C\x1D\x1E\x1F\x7F\x00\x0B\x0C^`~|\\@#$%&*+=<>?!;:'\"()[]{},./- \t";
 

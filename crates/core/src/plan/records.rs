@@ -138,7 +138,7 @@ impl ChangeRecord {
     ///
     /// # Errors
     ///
-    /// When it is no change, which it was then.
+    /// When it is not a change, which it was then.
     pub fn parse(line: &[u8]) -> Result<Self, PlanFault> {
         match parse(line)? {
             Record::Change(change) => Ok(change),

@@ -95,7 +95,7 @@ impl<'q> Found<'q> {
         self.walk.in_run()
     }
 
-    /// How many blocks of lines have begun in the text at hand.
+    /// How many blocks of lines have begun in the current text.
     pub fn blocks_begun(&self) -> u64 {
         self.walk.blocks_begun()
     }

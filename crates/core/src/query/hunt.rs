@@ -16,7 +16,7 @@ const RARE: u64 = 4;
 /// How lines without a match are passed over. The result is always the same.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Hunting {
-    /// As is faster on the text at hand.
+    /// As is faster on the current text.
     #[default]
     AsNeeded,
     /// By a search over many lines at once, wherever that can be done.

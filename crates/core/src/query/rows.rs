@@ -24,7 +24,7 @@ pub struct CellCondition {
     pub lacks: bool,
 }
 
-/// Something to know about the columns of a text that is no mistake.
+/// Something to know about the columns of a text that is not a mistake.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ColumnNote {
     /// A pointer leads to no text in some rows.
@@ -47,7 +47,7 @@ pub enum ColumnNote {
     },
 }
 
-/// The table of the text at hand.
+/// The table of the current text.
 #[derive(Debug)]
 pub(super) struct TableWalk<'q> {
     columns: &'q Columns,
@@ -113,7 +113,7 @@ impl<'q> TableWalk<'q> {
         }
         let of = self.rows;
         for (column, &rows) in self.columns.list.named().zip(&self.absent) {
-            // A column that is no pointer was refused at the start.
+            // A column that is not a pointer was refused at the start.
             let pointer = pointer_of(column).unwrap_or_default();
             if rows == of {
                 let nearest = nearest(&pointer, self.keys.iter().map(String::as_str));

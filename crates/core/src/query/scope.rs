@@ -38,7 +38,7 @@ pub struct Block {
     /// Closes it.
     pub end: Pattern,
     /// The lines with start and end are not part of the block.
-    pub exclusive: bool,
+    pub inner: bool,
 }
 
 /// Lines at most `distance` lines away from one that matches `pattern`.
@@ -108,7 +108,7 @@ pub struct OpenBlock {
 pub(super) struct ScopeState<'q> {
     scope: &'q Scope,
     judges_lines: bool,
-    /// Resolved for the text at hand; `None` until its number of lines is known.
+    /// Resolved for the current text; `None` until its number of lines is known.
     lines: Option<Selection>,
     contains: Vec<Finder>,
     lacks: Vec<Finder>,
@@ -165,7 +165,7 @@ impl<'q> ScopeState<'q> {
         }
         let mut holds = self.lines.as_ref().is_none_or(|set| set.contains(number));
         for (block, state) in self.scope.blocks.iter().zip(&mut self.blocks) {
-            holds &= state.line(number, content, block.exclusive)?;
+            holds &= state.line(number, content, block.inner)?;
         }
         for near in &self.near {
             holds &= near.holds(number);
@@ -228,7 +228,7 @@ struct BlockState {
     begun: u64,
 }
 
-/// The starts, or the ends, of blocks on the line at hand: looked for once, when they are needed.
+/// The starts, or the ends, of blocks on the current line: looked for once, when they are needed.
 #[derive(Debug)]
 struct Turns {
     finder: Finder,
@@ -280,7 +280,7 @@ impl BlockState {
 
     /// Whether the line belongs to a block. Starts and ends are taken from left to right, each
     /// behind the one before it.
-    fn line(&mut self, number: u64, line: &[u8], exclusive: bool) -> Result<bool, SearchError> {
+    fn line(&mut self, number: u64, line: &[u8], inner: bool) -> Result<bool, SearchError> {
         let was_open = self.open_since.is_some();
         (self.start.next, self.end.next) = (None, None);
         let mut turns = 0;
@@ -296,7 +296,7 @@ impl BlockState {
                 }
             };
         }
-        Ok(if exclusive {
+        Ok(if inner {
             was_open && turns == 0
         } else {
             was_open || turns > 0

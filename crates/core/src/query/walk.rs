@@ -31,7 +31,7 @@ pub trait Visitor {
         let _ = row;
     }
 
-    /// A unit that could not be looked at; it begins at `offset` of the text at hand.
+    /// A unit that could not be looked at; it begins at `offset` of the current text.
     fn problem(&mut self, offset: usize, problem: Problem) {
         let _ = (offset, problem);
     }
@@ -139,8 +139,8 @@ impl UnitOffsets<'_> {
 /// Why a match was not taken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum LeftOut {
-    /// It lies where the query does not look.
-    Place,
+    /// It is out of scope.
+    Scope,
     /// The pick takes others.
     Pick,
     /// The limit was reached before it.
@@ -373,7 +373,7 @@ impl<'q> Walk<'q> {
             UnitKind::Line => self.lines(&mut scan),
             UnitKind::Cell => self.rows(&mut scan),
             UnitKind::Paragraph => self.larger_units(paragraphs(text), &mut scan),
-            // No text is no unit, as no text has no line.
+            // No text is not a unit, as no text has no line.
             UnitKind::Text if text.is_empty() => {}
             UnitKind::Text => {
                 let whole = Line {
@@ -505,7 +505,7 @@ impl<'q> Walk<'q> {
     }
 }
 
-/// Something to know about a text that is no mistake.
+/// Something to know about a text that is not a mistake.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Remark {
     /// A block of lines without an end.
@@ -638,7 +638,7 @@ impl<'q> Judge<'q> {
         self.in_row = 0;
     }
 
-    /// The row at hand has `total` matches in place.
+    /// The current row has `total` matches in place.
     pub fn set_row_total(&mut self, total: u64) {
         self.selection = Some(self.query.pick.spec.resolve(Some(total)));
     }
@@ -676,7 +676,7 @@ impl<'q> Judge<'q> {
         let mut in_unit = 0;
         for here in in_place {
             if !here {
-                self.standing.push(Standing::LeftOut(LeftOut::Place));
+                self.standing.push(Standing::LeftOut(LeftOut::Scope));
                 continue;
             }
             in_unit += 1;

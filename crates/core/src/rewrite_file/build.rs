@@ -111,7 +111,7 @@ impl StepText {
             Ok(Block {
                 start: compiled("between", &pair[0], &line)?,
                 end: compiled("between", &pair[1], &line)?,
-                exclusive: self.exclusive,
+                inner: self.inner,
             })
         };
         let near = |(text, distance): &(String, u64)| {
@@ -120,11 +120,8 @@ impl StepText {
                 distance: *distance,
             })
         };
-        if self.exclusive && self.between.is_empty() {
-            return Err(senseless(
-                "`exclusive` belongs to `between`",
-                "add `between`",
-            ));
+        if self.inner && self.between.is_empty() {
+            return Err(senseless("`inner` belongs to `between`", "add `between`"));
         }
         if self.per.is_some() && self.pick.is_none() {
             return Err(senseless("`per` belongs to `pick`", "add `pick`"));

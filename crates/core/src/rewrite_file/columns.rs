@@ -25,7 +25,7 @@ impl StepText {
             || self.ragged
     }
 
-    /// Which cells are looked at; `None` where the unit is no cell.
+    /// Which cells are looked at; `None` where the unit is not a cell.
     pub(super) fn columns(&self) -> Result<Option<Columns>, StepFault> {
         let options = self.table_options()?;
         if !self.has_columns() {

@@ -29,7 +29,7 @@ pub(crate) struct StepRun<'r> {
     /// What each unit in scope must match afterwards.
     ensure: Vec<Finder>,
     counts: StepCounts,
-    /// The path of the text at hand.
+    /// The path of the current text.
     file: PathBuf,
     /// The last line end of the pieces before.
     last_ending: &'static [u8],
@@ -148,23 +148,23 @@ struct EditMaker<'e, 's> {
     set: StepSet,
     keep_groups: bool,
     keep_cells: bool,
-    /// What the template at hand has copied: where it begins in the text, and its span in the unit.
+    /// What the current template has copied: where it begins in the text, and its span in the unit.
     copies: Option<RefCell<Vec<(usize, Span)>>>,
     ensure: &'e mut [Finder],
     counts: &'e mut StepCounts,
     file: &'e Path,
     last_ending: &'static [u8],
-    /// What is to be written into the row at hand.
+    /// What is to be written into the current row.
     in_row: Option<RowText>,
-    /// The cells of the row at hand that must be as ensured: where each lies, its line, and its
+    /// The cells of the current row that must be as ensured: where each lies, its line, and its
     /// value.
     units_of_row: Vec<(Span, u64, Vec<u8>)>,
-    /// How far the line ends of the unit at hand have been counted, and how many there are.
+    /// How far the line ends of the current unit have been counted, and how many there are.
     counted: Cell<(usize, u64)>,
-    /// Bytes of new text that templates have given for the unit at hand.
+    /// Bytes of new text that templates have given for the current unit.
     written: Cell<usize>,
     thousands: Cell<Option<(u64, u64)>>,
-    /// Matches of the unit at hand that are told to have failed.
+    /// Matches of the current unit that are told to have failed.
     problems_told: usize,
     split: Option<Split<'s>>,
     out: StepOutcome,
@@ -470,7 +470,7 @@ impl EditMaker<'_, '_> {
         Ok(())
     }
 
-    /// What the new text at hand has copied, for an edit of `span`.
+    /// What the current new text has copied, for an edit of `span`.
     fn copied(&self, unit: &UnitView<'_>, span: Span) -> Option<Box<[Copied]>> {
         let mut copies = self.copies.as_ref()?.borrow_mut();
         let copied = copies.drain(..).map(|(at, source)| Copied {
@@ -481,7 +481,7 @@ impl EditMaker<'_, '_> {
         Some(copied.collect())
     }
 
-    /// The new text at hand begins so many bytes later.
+    /// The current new text begins so many bytes later.
     fn move_copies(&self, bytes: usize) {
         if let Some(copies) = &self.copies {
             copies

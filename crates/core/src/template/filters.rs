@@ -28,7 +28,7 @@ pub(crate) const NAMES: &[(&str, &str, &str)] = &[
     ),
     ("plain", "", "with the accents taken off its letters"),
     ("trim", "", "without white space at its ends"),
-    ("squeeze", "", "each run of white space as one space"),
+    ("collapse", "", "each run of white space as one space"),
     ("take", "N", "only the first N characters"),
     ("drop", "N", "without the first N characters"),
     ("take-last", "N", "only the last N characters"),
@@ -56,7 +56,7 @@ pub(crate) const NAMES: &[(&str, &str, &str)] = &[
         "TEXT where the group took part, else the other TEXT or nothing",
     ),
     ("add", "N", "plus N"),
-    ("times", "N", "times N"),
+    ("multiply", "N", "multiplied by N"),
     ("round", "N", "rounded to N digits after the point"),
     ("code", "", "as code points"),
     (
@@ -195,7 +195,7 @@ enum Filter {
     Capital,
     Plain,
     Trim,
-    Squeeze,
+    Collapse,
     Take(usize),
     Drop(usize),
     TakeLast(usize),
@@ -207,7 +207,7 @@ enum Filter {
     Default(Operand),
     If(Operand),
     Add(Written),
-    Times(Written),
+    Multiply(Written),
     Round(u32),
     Code,
     Date(String, String),
@@ -215,7 +215,7 @@ enum Filter {
 
 /// Why a filter was refused.
 pub(super) enum CallError {
-    /// There is no filter of this name.
+    /// There is not a filter of this name.
     Unknown,
     /// It takes other arguments: these.
     Arguments(&'static str, &'static str),
@@ -353,7 +353,7 @@ impl Filter {
             ("capital", []) => Some(Self::Capital),
             ("plain", []) => Some(Self::Plain),
             ("trim", []) => Some(Self::Trim),
-            ("squeeze", []) => Some(Self::Squeeze),
+            ("collapse", []) => Some(Self::Collapse),
             ("code", []) => Some(Self::Code),
             ("take", [n]) => count(n).map(Self::Take),
             ("drop", [n]) => count(n).map(Self::Drop),
@@ -365,7 +365,7 @@ impl Filter {
             ("pad-right", [n, c]) => count(n).zip(fill(c)).map(|(n, c)| Self::PadRight(n, c)),
             ("swap", [a, b]) if !a.is_empty() => Some(Self::Swap((*a).into(), (*b).into())),
             ("add", [n]) => Written::read(n).ok().map(Self::Add),
-            ("times", [n]) => Written::read(n).ok().map(Self::Times),
+            ("multiply", [n]) => Written::read(n).ok().map(Self::Multiply),
             ("round", [n]) => n.parse().ok().filter(|n| *n <= 20).map(Self::Round),
             ("map", [path]) => Some(Self::Map(tables.table(path).map_err(CallError::Argument)?)),
             ("date", [from, to]) => {
@@ -448,14 +448,14 @@ impl Call {
             Filter::Map(_) => self.otherwise.is_none(),
             // What is replaced by something longer may become too long.
             Filter::Swap(a, b) => b.len() > a.len(),
-            Filter::Add(_) | Filter::Times(_) | Filter::Round(_) | Filter::Date(..) => true,
+            Filter::Add(_) | Filter::Multiply(_) | Filter::Round(_) | Filter::Date(..) => true,
             Filter::Upper
             | Filter::Lower
             | Filter::Title
             | Filter::Capital
             | Filter::Plain
             | Filter::Trim
-            | Filter::Squeeze
+            | Filter::Collapse
             | Filter::Take(_)
             | Filter::Drop(_)
             | Filter::TakeLast(_)
@@ -487,7 +487,7 @@ impl Call {
             Filter::Capital => letters::capital(&text),
             Filter::Plain => letters::plain(&text),
             Filter::Trim => text.trim().to_owned(),
-            Filter::Squeeze => letters::squeeze(&text),
+            Filter::Collapse => letters::collapse(&text),
             Filter::Take(n) => graphemes().take(*n).collect(),
             Filter::Drop(n) => graphemes().skip(*n).collect(),
             Filter::TakeLast(n) => graphemes().skip(length().saturating_sub(*n)).collect(),
@@ -505,7 +505,7 @@ impl Call {
             Filter::If(yes) if took_part => written(yes),
             Filter::If(_) => self.otherwise.as_ref().map(written).unwrap_or_default(),
             Filter::Add(n) => self.calculate(&text, setting, |number| number.add(*n))?,
-            Filter::Times(n) => self.calculate(&text, setting, |number| number.times(*n))?,
+            Filter::Multiply(n) => self.calculate(&text, setting, |number| number.multiply(*n))?,
             Filter::Round(n) => self.calculate(&text, setting, |number| number.round(*n))?,
             Filter::Code => {
                 let codes = text.chars().map(|c| format!("U+{:04X}", c as u32));
@@ -525,7 +525,7 @@ impl Call {
         sum: impl Fn(Written) -> Option<Written>,
     ) -> Result<String, FilterProblem> {
         let number = Written::read(text).map_err(|fault| match fault {
-            NumberFault::NoNumber => self.problem(text, "is no number"),
+            NumberFault::NoNumber => self.problem(text, "is not a number"),
             NumberFault::TooLong => {
                 let most = Written::DIGITS_MOST;
                 self.problem(

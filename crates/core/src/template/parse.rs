@@ -3,7 +3,7 @@
 //! ```text
 //! TEMPLATE  = (TEXT | "$$" | "$" DIGITS | "$" NAME | REFERENCE | "\" DIGITS | ESCAPE)*
 //! REFERENCE = "${" SUBJECT ("|" FILTER ARGUMENT*)* "}"
-//! SUBJECT   = DIGITS | NAME | "@line" | "@file" | "@stem" | "@count" | "@row"
+//! SUBJECT   = DIGITS | NAME | "@line" | "@file" | "@stem" | "@number" | "@row"
 //!           | "@cell" COLUMN
 //! COLUMN    = ARGUMENT
 //! ARGUMENT  = WORD | "$" (DIGITS | NAME) | "'" (TEXT | ESCAPE)* "'" | '"' (TEXT | ESCAPE)* '"'
@@ -36,16 +36,16 @@ pub enum TemplateErrorKind {
     #[error("a `$` must be followed by a group")]
     LoneDollar,
     /// A backslash and a sign that mean nothing together.
-    #[error("`{0}` is no escape of a template")]
+    #[error("`{0}` is not an escape of a template")]
     UnknownEscape(String),
     /// `\u{…}` without a character of that code.
-    #[error("this is no character")]
+    #[error("this is not a character")]
     NoSuchCharacter,
     /// `${` without `}`.
     #[error("this brace is never closed")]
     Unclosed,
-    /// Braces around something that is no reference.
-    #[error("`{0}` is no reference")]
+    /// Braces around something that is not a reference.
+    #[error("`{0}` is not a reference")]
     BadReference(String),
     /// A reference to a column where there are none.
     #[error("`@{0}` needs columns, and this request has none")]
@@ -244,14 +244,14 @@ impl<'t> Parser<'t> {
             "line" => Subject::Line,
             "file" => Subject::File,
             "stem" => Subject::Stem,
-            "count" => Subject::Count,
+            "number" => Subject::Number,
             "row" => Subject::Row,
             "cell" => Subject::Cell(self.column(span)?),
             _ => {
                 return Err(TemplateError {
                     kind: TemplateErrorKind::BadReference(format!("@{name}")),
                     span,
-                    remedy: "there are `@line`, `@file`, `@stem`, `@count`, `@row` and \
+                    remedy: "there are `@line`, `@file`, `@stem`, `@number`, `@row` and \
                              `@cell COLUMN`"
                         .into(),
                 });
@@ -338,7 +338,7 @@ impl<'t> Parser<'t> {
                 CallError::Argument(message) => (
                     TemplateErrorKind::Argument(message),
                     Span::new(from, end),
-                    format!("mend what stands behind `{name}`"),
+                    format!("correct the argument of `{name}`"),
                 ),
                 CallError::NoGroup(name, text) => (
                     TemplateErrorKind::Argument(format!(

@@ -31,7 +31,7 @@ pub struct Say {
     pub lines: &'static str,
     pub contains: Vec<&'static str>,
     pub lacks: Vec<&'static str>,
-    /// Start, end, exclusive.
+    /// Start, end, inner.
     pub between: Option<(&'static str, &'static str, bool)>,
     pub near: Option<(&'static str, u64)>,
     pub unit: UnitKind,
@@ -74,10 +74,10 @@ impl Say {
             lines: spec(self.lines),
             contains: self.contains.iter().map(|p| pattern(p)).collect(),
             lacks: self.lacks.iter().map(|p| pattern(p)).collect(),
-            blocks: Vec::from_iter(self.between.map(|(start, end, exclusive)| Block {
+            blocks: Vec::from_iter(self.between.map(|(start, end, inner)| Block {
                 start: pattern(start),
                 end: pattern(end),
-                exclusive,
+                inner,
             })),
             near: Vec::from_iter(self.near.map(|(near, distance)| Near {
                 pattern: pattern(near),
@@ -148,7 +148,7 @@ fn in_block(block: &Block, lines: &[&[u8]]) -> Vec<bool> {
             open = !open;
             (inside, border) = (true, true);
         }
-        flags.push(inside && !(block.exclusive && border));
+        flags.push(inside && !(block.inner && border));
     }
     flags
 }

@@ -70,7 +70,7 @@ pub fn abandon(
             file.map_err(|error| FileError::io(&journal.folder(run.run), Trouble::Journal, error))?,
         );
     }
-    journal.mend(run)?;
+    journal.repair(run)?;
     journal.add(run.run, &Record::Abandoned)?;
     journal.close(run.run);
     Ok(files)

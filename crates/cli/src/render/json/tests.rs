@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 
-/// Text, control characters and quotes, and bytes that are no text.
+/// Text, control characters and quotes, and bytes that are not text.
 fn bytes() -> impl Strategy<Value = Vec<u8>> {
     let bit = prop_oneof![
         6 => prop::sample::select(vec![

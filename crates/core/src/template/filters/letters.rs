@@ -53,7 +53,7 @@ pub(super) fn plain(text: &str) -> String {
 }
 
 /// Combining marks that stand on letters of several scripts; those that belong to one script
-/// are no accents.
+/// are not accents.
 fn is_accent(c: char) -> bool {
     matches!(c,
         '\u{300}'..='\u{36F}' | '\u{1AB0}'..='\u{1AFF}' | '\u{1DC0}'..='\u{1DFF}'
@@ -61,7 +61,7 @@ fn is_accent(c: char) -> bool {
 }
 
 /// The text with each run of white space as one space.
-pub(super) fn squeeze(text: &str) -> String {
+pub(super) fn collapse(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     let mut blank = false;
     for c in text.chars() {

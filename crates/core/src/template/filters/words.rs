@@ -20,7 +20,7 @@ impl Call {
             Filter::Capital => "with a capital first letter, the rest as it is".into(),
             Filter::Plain => "with the accents taken off its letters".into(),
             Filter::Trim => "without white space at its ends".into(),
-            Filter::Squeeze => "each run of white space as one space".into(),
+            Filter::Collapse => "each run of white space as one space".into(),
             Filter::Take(n) => format!("only the first {}", characters(n)),
             Filter::Drop(n) => format!("without the first {}", characters(n)),
             Filter::TakeLast(n) => format!("only the last {}", characters(n)),
@@ -55,7 +55,7 @@ impl Call {
                 format!("minus {}", n.text().trim_start_matches('-'))
             }
             Filter::Add(n) => format!("plus {}", n.text().trim_start_matches('+')),
-            Filter::Times(n) => format!("times {}", n.text()),
+            Filter::Multiply(n) => format!("multiplied by {}", n.text()),
             Filter::Round(0) => "rounded to a whole number".into(),
             Filter::Round(1) => "rounded to 1 digit after the point".into(),
             Filter::Round(n) => format!("rounded to {n} digits after the point"),

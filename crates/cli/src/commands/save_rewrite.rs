@@ -1,4 +1,4 @@
-//! `--keep`: the rewrite of a command line as a rewrite file with worked examples.
+//! `--save-rewrite`: the rewrite of a command line as a rewrite file with worked examples.
 
 use crate::complaint::Complaint;
 use crate::options::{AskedRewrite, move_tables};
