@@ -162,7 +162,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     (
         r"bquill preview 'berth *(\d+)' -i --with 'B-$1' notices/ --against last",
         0,
-        &["the same           55", "only this time       11"],
+        &["the same             55", "only this time       11"],
     ),
     (
         "bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/",

@@ -211,7 +211,7 @@ impl Comparison {
             ("only this time", only_this),
             ("different", different),
         ] {
-            output.print(format!("  {name:<12} {:>8}\n", number(count)).as_bytes());
+            output.print(format!("  {name:<14} {:>8}\n", number(count)).as_bytes());
         }
         for path in &self.other_files {
             let text = format!("\nnote: {path} is not what it was, and is not compared\n");
