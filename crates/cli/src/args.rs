@@ -7,6 +7,7 @@
 //! verb's own struct. A new verb is a line in `verbs`.
 
 mod definitions;
+mod mistakes;
 mod split;
 mod verbs;
 
@@ -15,10 +16,8 @@ pub use verbs::Verb;
 
 use crate::complaint::Complaint;
 use crate::status::Status;
-use brisk_quill_core::escape::visible;
 use clap::{Args, CommandFactory, FromArgMatches};
 use std::ffi::OsString;
-use std::io::{self, Write};
 use std::process::ExitCode;
 
 /// A parsed command line.
@@ -42,27 +41,17 @@ pub struct Part {
 
 /// Parsing ended the program: help was asked for, or the words are wrong.
 pub enum Stopped {
-    /// clap's own answer.
-    Clap(clap::Error),
-    /// An option stands where a value should.
-    Swallowed(split::Swallowed),
-    /// An option that is given once is given twice.
-    Repeated(String),
+    /// Help, or the version.
+    Help(clap::Error),
+    /// Something is wrong.
+    Mistake(Complaint),
 }
 
 impl From<clap::Error> for Stopped {
     fn from(error: clap::Error) -> Self {
-        use clap::error::{ContextKind, ErrorKind};
-        let option = error.get(ContextKind::InvalidArg);
-        let repeated = error.kind() == ErrorKind::ArgumentConflict
-            && option == error.get(ContextKind::PriorArg);
-        match option.filter(|_| repeated) {
-            Some(option) => {
-                let option = option.to_string();
-                let name = option.split([' ', '=']).next().unwrap_or_default();
-                Self::Repeated(name.to_owned())
-            }
-            None => Self::Clap(error),
+        match mistakes::complaint(&error) {
+            Some(complaint) => Self::Mistake(complaint),
+            None => Self::Help(error),
         }
     }
 }
@@ -71,31 +60,21 @@ impl Stopped {
     /// Prints it and tells how to end.
     pub fn report(self) -> ExitCode {
         match self {
-            Self::Clap(error) => {
-                if !error.use_stderr() {
-                    // A closed pipe is not a reason to complain about help.
-                    let _ = error.print();
-                    return Status::Fine.into();
+            Self::Help(error) => {
+                // A closed pipe is not a reason to complain about help.
+                let _ = error.print();
+                match error.use_stderr() {
+                    true => Status::WrongRequest.into(),
+                    false => Status::Fine.into(),
                 }
-                // What it quotes may hold anything.
-                let text = error.render().to_string();
-                let lines = text.lines().map(|line| visible(line.as_bytes()) + "\n");
-                let _ = io::stderr().write_all(lines.collect::<String>().as_bytes());
-                Status::WrongRequest.into()
             }
-            Self::Swallowed(swallowed) => complain(&swallowed.complaint()),
-            Self::Repeated(option) => complain(
-                &Complaint::wrong(format!("`{option}` is given twice"))
-                    .remedy("leave one of them out; `--then` begins another step"),
-            ),
+            Self::Mistake(complaint) => {
+                let mut output = crate::Output::new(When::Auto);
+                let status = output.complain(&complaint);
+                output.close(status).into()
+            }
         }
     }
-}
-
-fn complain(complaint: &Complaint) -> ExitCode {
-    let mut output = crate::Output::new(When::Auto);
-    let status = output.complain(complaint);
-    output.close(status).into()
 }
 
 /// All that can be written on the command line.
@@ -107,7 +86,8 @@ pub fn definitions() -> clap::Command {
 pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
     let asked = |verb: &str| argv.iter().any(|word| word == verb);
     let mut definitions = Verb::define(Program::command(), asked);
-    let split = split::split(&definitions, argv).map_err(Stopped::Swallowed)?;
+    let split = split::split(&definitions, argv)
+        .map_err(|swallowed| Stopped::Mistake(swallowed.complaint()))?;
     let mut found = Vec::new();
     for part in &split.parts {
         found.push(definitions.try_get_matches_from_mut(part)?);

@@ -254,6 +254,7 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
             text: source.clone(),
             span,
         }),
+        remedy: error.remedy.clone(),
         ..Complaint::wrong(format!("{shown} is not a rewrite file: {error}"))
     })?;
     let base = path.parent().unwrap_or(Path::new(""));

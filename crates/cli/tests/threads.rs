@@ -236,7 +236,7 @@ fn an_interrupt_leaves_no_half_line_and_no_plan() {
         let err = String::from_utf8_lossy(&done.stderr);
         let signal = done.status.signal();
         assert_eq!(signal, Some(Signal::INT.as_raw()), "{line}: {err}");
-        assert!(err.contains("nothing has been written"), "{line}: {err}");
+        assert!(err.contains("Nothing has been written"), "{line}: {err}");
         let out = done.stdout;
         assert!(out.is_empty() || out.ends_with(b"\n"), "{line}");
         assert_eq!(start.is_empty(), line.contains("z.pipe"), "{line}");

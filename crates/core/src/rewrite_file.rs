@@ -12,6 +12,7 @@ pub use build::StepFault;
 pub use examples::{Example, ExampleOutcome, ExampleTroubles};
 
 use crate::Span;
+use crate::columns::Nearest;
 use serde::{Deserialize, Deserializer, Serialize};
 
 /// A step in words.
@@ -153,6 +154,50 @@ pub struct RewriteFileError {
     pub message: String,
     /// Where, in bytes of the file.
     pub span: Option<Span>,
+    /// What to write instead, where that is known.
+    pub remedy: Option<String>,
+}
+
+impl From<toml::de::Error> for RewriteFileError {
+    fn from(error: toml::de::Error) -> Self {
+        let (message, remedy) = words(error.message().trim());
+        Self {
+            message,
+            span: error.span().map(|span| Span::new(span.start, span.end)),
+            remedy,
+        }
+    }
+}
+
+/// What is wrong, and what to do, in our own words.
+fn words(message: &str) -> (String, Option<String>) {
+    let unknown = message.strip_prefix("unknown field `");
+    if let Some((name, rest)) = unknown.and_then(|rest| rest.split_once('`')) {
+        let known: Vec<&str> = rest.split('`').skip(1).step_by(2).collect();
+        let remedy = match crate::columns::nearest(name, known.into_iter()) {
+            Nearest::One(name) => format!("did you mean `{name}`?"),
+            Nearest::Several(_) => "a key is the name of an option, without its hyphens".into(),
+        };
+        return (format!("there is no key `{name}`"), Some(remedy));
+    }
+    if let Some((_, expected)) = message.split_once(", expected ") {
+        let message = "this key takes a value of another type".to_owned();
+        return (message, Some(format!("write {expected}")));
+    }
+    match message {
+        one_or_more if one_or_more.starts_with("one value") => (
+            "this key takes a value of another type".into(),
+            Some(format!("write {message}")),
+        ),
+        twice if twice.contains("duplicate") => (
+            "this key is there twice".into(),
+            Some("leave one of them out".into()),
+        ),
+        _ => (
+            "this cannot be read as TOML".into(),
+            Some("close every quote and bracket, and write `key = value`".into()),
+        ),
+    }
 }
 
 impl RewriteText {
@@ -162,14 +207,12 @@ impl RewriteText {
     ///
     /// When it is not TOML, has an unknown key, a value of the wrong type, or no step.
     pub fn parse(text: &str) -> Result<Self, RewriteFileError> {
-        let read: Self = toml::from_str(text).map_err(|error| RewriteFileError {
-            message: error.message().trim().to_owned(),
-            span: error.span().map(|span| Span::new(span.start, span.end)),
-        })?;
+        let read: Self = toml::from_str(text)?;
         if read.step.is_empty() {
             return Err(RewriteFileError {
-                message: "there is no step: write one below `[[step]]`".into(),
+                message: "there is no step".into(),
                 span: None,
+                remedy: Some("write one below `[[step]]`".into()),
             });
         }
         Ok(read)

@@ -105,7 +105,7 @@ fn templates() {
             Ok("4/notices/07-buoy.md/07-buoy/9"),
         ),
         ("${@number | pad 3}", Ok("009")),
-        ("${@day}", Err((2..6, "no reference"))),
+        ("${@day}", Err((2..6, "not a reference"))),
         ("${1 | uper}", Err((6..10, "no filter `uper`"))),
         ("${1 |}", Err((5..5, "no filter"))),
         ("${1 | take}", Err((6..10, "does not take"))),
@@ -128,13 +128,13 @@ fn templates() {
         ("\\7", Err((0..2, "no group 7"))),
         ("5 $", Err((2..3, "must be followed"))),
         ("$ 1", Err((0..1, "must be followed"))),
-        ("\\d", Err((0..2, "no escape"))),
-        ("a\\", Err((1..2, "no escape"))),
-        ("\\u{110000}", Err((0..10, "no character"))),
-        ("\\u2013", Err((0..2, "no character"))),
+        ("\\d", Err((0..2, "not an escape"))),
+        ("a\\", Err((1..2, "not an escape"))),
+        ("\\u{110000}", Err((0..10, "not a character"))),
+        ("\\u2013", Err((0..2, "not a character"))),
         ("${1", Err((0..2, "never closed"))),
-        ("${}", Err((0..3, "no reference"))),
-        ("${1 2}", Err((0..6, "no reference"))),
+        ("${}", Err((0..3, "not a reference"))),
+        ("${1 2}", Err((0..6, "not a reference"))),
     ] {
         match (Template::parse(text, pattern.groups()), wanted) {
             (Ok(template), Ok(wanted)) => {

@@ -1,59 +1,84 @@
-use crate::complaint::Complaint;
-use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
-use brisk_quill_core::escape::{push_visible_char, visible};
-use std::ops::Range;
+//! Errors for a reader: one sentence, the place in what was written, and what to do.
 
-/// A complaint as text, with a caret under the place where there is one.
+use super::paint::{Paint, Role};
+use crate::complaint::{Complaint, Quote};
+use brisk_quill_core::escape::visible;
+use unicode_width::UnicodeWidthStr;
+
+/// Characters shown before and after a place in a long line.
+const AROUND: usize = 50;
+
+/// An error as text; a blank line ends one that takes several lines.
 pub fn complaint(complaint: &Complaint, color: bool) -> String {
-    let renderer = if color {
-        Renderer::styled()
-    } else {
-        Renderer::plain()
-    };
-    let message = visible(complaint.message.as_bytes());
-    let title = Level::ERROR.primary_title(message);
-    let mut group = match &complaint.quote {
-        Some(quote) => {
-            let (text, span) = quoted(&quote.text, quote.span.range());
-            title.element(
-                Snippet::source(text)
-                    .path(visible(quote.name.as_bytes()))
-                    .annotation(AnnotationKind::Primary.span(span)),
-            )
-        }
-        None => annotate_snippets::Group::with_title(title),
-    };
-    if let Some(remedy) = &complaint.remedy {
-        group = group.element(Level::HELP.message(visible(remedy.as_bytes())));
+    let paint = Paint::new(color);
+    let mut out = String::new();
+    paint.push(&mut out, Role::Problem, "bquill:");
+    out.push(' ');
+    out.push_str(&visible(complaint.message.as_bytes()));
+    out.push('\n');
+    if let Some(quote) = &complaint.quote {
+        push_place(&mut out, quote, paint);
     }
-    let mut text = renderer.render(&[group]);
-    text.push('\n');
-    text
+    if let Some(remedy) = &complaint.remedy {
+        out.push_str(&format!("  {}\n", sentence(&visible(remedy.as_bytes()))));
+    }
+    if complaint.quote.is_some() || complaint.remedy.is_some() {
+        out.push('\n');
+    }
+    out
 }
 
-/// A quoted text with its lines as they are and every other control visible, and where a place in
-/// it is then.
-fn quoted(text: &str, place: Range<usize>) -> (String, Range<usize>) {
-    let mut out = String::with_capacity(text.len());
-    let mut moved = place.clone();
-    for (at, c) in text.char_indices() {
-        if at == place.start {
-            moved.start = out.len();
-        }
-        if at == place.end {
-            moved.end = out.len();
-        }
-        match c {
-            '\n' => out.push(c),
-            '\r' if text[at..].starts_with("\r\n") => {}
-            c => push_visible_char(&mut out, c),
-        }
-    }
-    if place.start >= text.len() {
-        moved.start = out.len();
-    }
-    if place.end >= text.len() {
-        moved.end = out.len();
-    }
-    (out, moved)
+/// The part of the request, the place in it in words, its text, and a line under the place.
+fn push_place(out: &mut String, quote: &Quote, paint: Paint) {
+    let Quote { name, text, span } = quote;
+    let start = span.from.min(text.len());
+    let line_start = text[..start].rfind('\n').map_or(0, |at| at + 1);
+    let line = text[line_start..].split('\n').next().unwrap_or_default();
+    let line = line.strip_suffix('\r').unwrap_or(line);
+    let from = (start - line_start).min(line.len());
+    let to = span.to.saturating_sub(line_start).clamp(from, line.len());
+    let character = line[..from].chars().count() + 1;
+    let number = text[..start].matches('\n').count() + 1;
+    let place = match text.trim_end().contains('\n') {
+        true => format!("line {number}, character {character}"),
+        false => format!("character {character}"),
+    };
+    let name = visible(name.strip_prefix("the ").unwrap_or(name).as_bytes());
+    let head = format!("  {name}, {place}   ");
+    let before: Vec<char> = line[..from].chars().collect();
+    let hidden = before.len().saturating_sub(AROUND);
+    let before: String = before[hidden..].iter().collect();
+    let before = match hidden {
+        0 => visible(before.as_bytes()),
+        _ => format!("…{}", visible(before.as_bytes())),
+    };
+    let marked = visible(
+        line[from..to]
+            .chars()
+            .take(AROUND)
+            .collect::<String>()
+            .as_bytes(),
+    );
+    let after: String = line[to..].chars().take(AROUND).collect();
+    let more = if line[to..].chars().count() > AROUND {
+        "…"
+    } else {
+        ""
+    };
+    out.push_str(&format!(
+        "{head}{before}{marked}{}{more}\n",
+        visible(after.as_bytes())
+    ));
+    out.push_str(&" ".repeat(head.width() + before.width()));
+    paint.push(out, Role::Problem, &"‾".repeat(marked.width().max(1)));
+    out.push('\n');
+}
+
+/// A remedy with a capital letter and a full stop.
+fn sentence(text: &str) -> String {
+    let mut chars = text.chars();
+    let first = chars.next().map(|c| c.to_uppercase().to_string());
+    let ends = text.ends_with(['.', '?', '!', ':']);
+    let stop = if ends { "" } else { "." };
+    format!("{}{}{stop}", first.unwrap_or_default(), chars.as_str())
 }

@@ -21,6 +21,8 @@ pub enum Role {
     Match,
     /// A line that leads the eye.
     Guide,
+    /// What is wrong, and where.
+    Problem,
     /// Text that goes.
     Was,
     /// Text that comes.
@@ -56,6 +58,7 @@ fn style(role: Role) -> Style {
         Role::Quiet => plain.dimmed(),
         Role::Match => plain.bold().underline().fg_color(color(80)),
         Role::Guide => plain.fg_color(color(75)),
+        Role::Problem => plain.bold().fg_color(color(203)),
         Role::Was => plain.underline().fg_color(color(214)),
         Role::Now => plain.bold().underline().fg_color(color(75)),
     }

@@ -1,0 +1,126 @@
+//! Mistakes in the arguments, in our own words.
+
+use crate::complaint::Complaint;
+use clap::error::{ContextKind, ContextValue, ErrorKind};
+
+/// What is wrong; `None` where help or the version was asked for.
+pub fn complaint(error: &clap::Error) -> Option<Complaint> {
+    let of = |kind| error.get(kind);
+    let option = of(ContextKind::InvalidArg).map(names);
+    let option = option.as_deref().unwrap_or("an argument");
+    let value = of(ContextKind::InvalidValue).map(ToString::to_string);
+    let value = value.unwrap_or_default();
+    Some(match error.kind() {
+        ErrorKind::DisplayHelp
+        | ErrorKind::DisplayVersion
+        | ErrorKind::DisplayHelpOnMissingArgumentOrSubcommand => return None,
+        ErrorKind::ArgumentConflict if of(ContextKind::PriorArg) == of(ContextKind::InvalidArg) => {
+            wrong(
+                format!("{option} is given twice"),
+                "leave one of them out; `--then` begins another step",
+            )
+        }
+        ErrorKind::ArgumentConflict => {
+            let other = of(ContextKind::PriorArg).map(names).unwrap_or_default();
+            wrong(
+                format!("{option} and {other} exclude each other"),
+                "leave one of them out",
+            )
+        }
+        ErrorKind::UnknownArgument => wrong(
+            format!("there is no option {option} here"),
+            suggested(
+                of(ContextKind::SuggestedArg),
+                "`--help` behind the verb lists its options",
+            ),
+        ),
+        ErrorKind::InvalidSubcommand => wrong(
+            format!(
+                "there is no verb {}",
+                of(ContextKind::InvalidSubcommand)
+                    .map(names)
+                    .unwrap_or_default()
+            ),
+            suggested(
+                of(ContextKind::SuggestedSubcommand),
+                "`bquill --help` lists the verbs",
+            ),
+        ),
+        ErrorKind::MissingSubcommand => wrong(
+            "a verb is missing".into(),
+            "`bquill --help` lists the verbs",
+        ),
+        ErrorKind::MissingRequiredArgument => wrong(
+            format!("{option} is missing"),
+            "add it; `--help` behind the verb says what goes together",
+        ),
+        ErrorKind::InvalidValue if value.is_empty() => wrong(
+            format!("{option} lacks its value"),
+            values(of(ContextKind::ValidValue)),
+        ),
+        ErrorKind::InvalidValue | ErrorKind::ValueValidation => wrong(
+            format!("`{value}` is not a value of {option}"),
+            values(of(ContextKind::ValidValue)),
+        ),
+        ErrorKind::WrongNumberOfValues | ErrorKind::TooFewValues => {
+            let count = |kind| of(kind).map(ToString::to_string).unwrap_or_default();
+            let least = count(ContextKind::ExpectedNumValues) + &count(ContextKind::MinValues);
+            let found = count(ContextKind::ActualNumValues);
+            wrong(
+                format!("{option} takes {least} values, and {found} is given"),
+                "`--help` behind the verb says what they are",
+            )
+        }
+        ErrorKind::TooManyValues => wrong(
+            format!("{option} takes no further value `{value}`"),
+            "put `--` before a PATH that looks like an option",
+        ),
+        ErrorKind::InvalidUtf8 => wrong(
+            "an argument is not UTF-8".into(),
+            "only paths may hold other bytes",
+        ),
+        _ => wrong(
+            "the arguments cannot be understood".into(),
+            "`bquill --help` lists the verbs",
+        ),
+    })
+}
+
+fn wrong(message: String, remedy: impl Into<String>) -> Complaint {
+    Complaint::wrong(message).remedy(remedy)
+}
+
+/// The names of arguments, without what stands for their values.
+fn names(value: &ContextValue) -> String {
+    let name = |text: &str| {
+        let bare = text.split([' ', '=']).next().unwrap_or(text);
+        format!("`{}`", bare.trim_matches(['[', ']', '<', '>']))
+    };
+    match value {
+        ContextValue::String(text) => name(text),
+        ContextValue::Strings(texts) => {
+            let names: Vec<String> = texts.iter().map(|text| name(text)).collect();
+            names.join(" and ")
+        }
+        other => other.to_string(),
+    }
+}
+
+fn suggested(value: Option<&ContextValue>, otherwise: &str) -> String {
+    match value {
+        // The likeliest stands last.
+        Some(ContextValue::Strings(all)) if !all.is_empty() => {
+            format!("did you mean `{}`?", all[all.len() - 1])
+        }
+        Some(name) => format!("did you mean {}?", names(name)),
+        None => otherwise.to_owned(),
+    }
+}
+
+fn values(value: Option<&ContextValue>) -> String {
+    match value {
+        Some(ContextValue::Strings(none)) if none.is_empty() => values(None),
+        Some(known) => format!("write {}", names(known).replace(" and ", " or ")),
+        None => "`--help` behind the verb says what it takes".to_owned(),
+    }
+}
