@@ -24,14 +24,15 @@ mod row;
 mod scan;
 mod table;
 
+pub use crate::nearest::Nearest;
 pub(crate) use boundary::Boundary;
 pub use list::{Column, ColumnList, ColumnsError, ColumnsErrorKind};
 pub use row::{CellFault, Field, Row};
 pub(crate) use row::{CellOffsets, RowCell, RowReader};
 pub use scan::RowFault;
 use std::path::Path;
-pub use table::{ColumnFault, Nearest, Table};
-pub(crate) use table::{Header, nearest, pointer_of};
+pub use table::{ColumnFault, Table};
+pub(crate) use table::{Header, pointer_of};
 
 /// The form of a file with columns.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

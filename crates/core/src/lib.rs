@@ -37,6 +37,7 @@ mod error;
 pub mod escape;
 pub mod explain;
 mod inventory;
+mod nearest;
 mod pattern;
 mod pieces;
 pub mod plan;

@@ -9,6 +9,7 @@ mod linear;
 mod messages;
 mod stray;
 mod syntax;
+mod without;
 
 pub(crate) use candidates::Candidates;
 pub(crate) use syntax::{Neutral, neutralised};

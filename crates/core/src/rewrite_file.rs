@@ -12,7 +12,7 @@ pub use build::StepFault;
 pub use examples::{Example, ExampleOutcome, ExampleTroubles};
 
 use crate::Span;
-use crate::columns::Nearest;
+use crate::nearest::{Nearest, nearest};
 use serde::{Deserialize, Deserializer, Serialize};
 
 /// A step in words.
@@ -174,7 +174,7 @@ fn words(message: &str) -> (String, Option<String>) {
     let unknown = message.strip_prefix("unknown field `");
     if let Some((name, rest)) = unknown.and_then(|rest| rest.split_once('`')) {
         let known: Vec<&str> = rest.split('`').skip(1).step_by(2).collect();
-        let remedy = match crate::columns::nearest(name, known.into_iter()) {
+        let remedy = match nearest(name, known.into_iter()) {
             Nearest::One(name) => format!("did you mean `{name}`?"),
             Nearest::Several(_) => "a key is the name of an option, without its hyphens".into(),
         };

@@ -11,7 +11,7 @@ use crate::status::Status;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{Journal, RealFs, RunRecord, RunState, clean};
+use brisk_quill_files::{Journal, RealFs, RunRecord, clean};
 use std::collections::{BTreeMap, HashSet};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -95,7 +95,11 @@ impl Reverts {
     fn of<'r>(records: impl Iterator<Item = &'r RunRecord>) -> Self {
         let mut reverts = Self::default();
         for record in records {
-            let Some(intent) = record.intent.as_ref().filter(|_| is_complete(record)) else {
+            let Some(intent) = record
+                .intent
+                .as_ref()
+                .filter(|_| record.state.is_complete())
+            else {
                 continue;
             };
             let run = Reverted {
@@ -141,10 +145,6 @@ impl Reverts {
     fn by(&self, record: &RunRecord) -> &[u64] {
         self.runs.get(&record.run).map_or(&[], |run| &run.by)
     }
-}
-
-fn is_complete(record: &RunRecord) -> bool {
-    matches!(record.state, RunState::Done | RunState::Clean)
 }
 
 fn summary(record: &RunRecord, reverts: &Reverts) -> serde_json::Value {

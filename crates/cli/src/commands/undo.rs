@@ -7,7 +7,7 @@ use crate::complaint::Complaint;
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{Journal, RealFs, RunRecord, RunState, undo_plan};
+use brisk_quill_files::{Journal, RealFs, RunRecord, undo_plan};
 use std::path::PathBuf;
 
 pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Complaint> {
@@ -70,9 +70,8 @@ fn last_here(journal: &Journal<'_>) -> Result<RunRecord, Complaint> {
         .rev()
     {
         let record = journal.load(run).map_err(|error| file_complaint(&error))?;
-        let complete = matches!(record.state, RunState::Done | RunState::Clean);
         let folder = record.intent.as_ref().map(|intent| intent.folder.path());
-        if complete && folder.as_ref() == Some(&here) {
+        if record.state.is_complete() && folder.as_ref() == Some(&here) {
             return Ok(record);
         }
     }

@@ -2,7 +2,7 @@
 
 use super::list::Item;
 use super::{Column, Columns, Layout, jsonl};
-use std::fmt;
+use crate::nearest::{Nearest, nearest};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -80,32 +80,6 @@ pub enum ColumnFault {
     CannotAdd,
 }
 
-/// Names that may be meant instead of one that is not there.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Nearest {
-    /// One that is much like it.
-    One(String),
-    /// All where there are few, else some.
-    Several(Vec<String>),
-}
-
-impl fmt::Display for Nearest {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let quoted = |name: &String| format!("`{}`", crate::escape::visible(name.as_bytes()));
-        match self {
-            Self::One(name) => write!(f, ": did you mean {}?", quoted(name)),
-            Self::Several(names) if names.is_empty() => Ok(()),
-            Self::Several(names) => {
-                let names: Vec<String> = names.iter().map(quoted).collect();
-                write!(f, "; there is {}", names.join(", "))
-            }
-        }
-    }
-}
-
-/// From this likeness on, a name is taken for a slip of another.
-const ALIKE: f64 = 0.82;
-
 /// How a table is read, its header, and which of its columns are meant.
 #[derive(Clone, Debug)]
 pub struct Table {
@@ -148,14 +122,7 @@ impl Table {
         for column in &columns.also {
             pointer_of(column)?;
         }
-        let mut set = Vec::new();
-        for column in &columns.set {
-            let pointer = pointer_of(column)?;
-            if set.contains(&pointer) {
-                return Err(ColumnFault::SetTwice(column.to_string()));
-            }
-            set.push(pointer);
-        }
+        set_once(columns, pointer_of)?;
         added_once(columns)?;
         let ranges = columns.list.items().iter();
         let selected = match columns.list.is_all() {
@@ -198,14 +165,7 @@ impl Table {
         };
         let indexes = table.indexes(columns);
         let indexes = indexes.map_err(|fault| table.with_delimiter(fault))?;
-        let mut set = Vec::new();
-        for column in &columns.set {
-            let index = table.index(column)?;
-            if set.contains(&index) {
-                return Err(ColumnFault::SetTwice(column.to_string()));
-            }
-            set.push(index);
-        }
+        set_once(columns, |column| table.index(column))?;
         if layout == Layout::Spaced && !columns.added.is_empty() {
             return Err(ColumnFault::CannotAdd);
         }
@@ -339,6 +299,22 @@ impl Table {
     }
 }
 
+/// No two columns to be set may mean the same, which `key` tells.
+fn set_once<K: PartialEq>(
+    columns: &Columns,
+    key: impl Fn(&Column) -> Result<K, ColumnFault>,
+) -> Result<(), ColumnFault> {
+    let mut set = Vec::new();
+    for column in &columns.set {
+        let key = key(column)?;
+        if set.contains(&key) {
+            return Err(ColumnFault::SetTwice(column.to_string()));
+        }
+        set.push(key);
+    }
+    Ok(())
+}
+
 fn added_once(columns: &Columns) -> Result<(), ColumnFault> {
     let mut names = columns.added.iter();
     while let Some(name) = names.next() {
@@ -369,20 +345,4 @@ fn disjoint(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
         }
     }
     out
-}
-
-/// The names like one that is not there.
-pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Nearest {
-    let wanted = name.trim_start_matches('/').to_lowercase();
-    let rated = names.map(|name| (strsim::jaro_winkler(&wanted, &name.to_lowercase()), name));
-    let mut rated: Vec<(f64, &str)> = rated.collect();
-    let best = rated.iter().max_by(|(a, _), (b, _)| a.total_cmp(b));
-    if let Some((_, name)) = best.filter(|(likeness, _)| *likeness >= ALIKE) {
-        return Nearest::One((*name).to_owned());
-    }
-    if rated.len() > 7 {
-        rated.sort_by(|(a, _), (b, _)| b.total_cmp(a));
-        rated.truncate(3);
-    }
-    Nearest::Several(rated.into_iter().map(|(_, name)| name.to_owned()).collect())
 }

@@ -13,12 +13,10 @@
 //! assertion, `relaxed_look` must say what becomes of it.
 
 use super::linear::settings;
+use super::without::without;
 use regex_automata::Input;
 use regex_automata::meta::{self, Regex};
-use regex_syntax::hir::{
-    Class, ClassBytes, ClassBytesRange, ClassUnicode, ClassUnicodeRange, Hir, HirKind, Look,
-    Repetition,
-};
+use regex_syntax::hir::{Hir, Look};
 
 /// Finds lines that may hold a match; one thread's scratch memory.
 #[derive(Debug)]
@@ -59,30 +57,9 @@ pub(super) fn relaxed_regex(hir: &Hir) -> Option<Regex> {
     built.ok()
 }
 
+/// Without its groups, of which nobody asks.
 fn relaxed(hir: &Hir) -> Hir {
-    match hir.kind() {
-        HirKind::Empty => Hir::empty(),
-        HirKind::Literal(literal) if literal.0.contains(&b'\n') => Hir::fail(),
-        HirKind::Literal(literal) => Hir::literal(literal.0.clone()),
-        HirKind::Class(Class::Unicode(class)) => {
-            let mut class = class.clone();
-            class.difference(&ClassUnicode::new([ClassUnicodeRange::new('\n', '\n')]));
-            Hir::class(Class::Unicode(class))
-        }
-        HirKind::Class(Class::Bytes(class)) => {
-            let mut class = class.clone();
-            class.difference(&ClassBytes::new([ClassBytesRange::new(b'\n', b'\n')]));
-            Hir::class(Class::Bytes(class))
-        }
-        HirKind::Look(look) => relaxed_look(*look),
-        HirKind::Repetition(repetition) => Hir::repetition(Repetition {
-            sub: Box::new(relaxed(&repetition.sub)),
-            ..*repetition
-        }),
-        HirKind::Capture(capture) => relaxed(&capture.sub),
-        HirKind::Concat(parts) => Hir::concat(parts.iter().map(relaxed).collect()),
-        HirKind::Alternation(parts) => Hir::alternation(parts.iter().map(relaxed).collect()),
-    }
+    without(hir, b'\n', relaxed_look, |_, inner| inner)
 }
 
 fn relaxed_look(look: Look) -> Hir {

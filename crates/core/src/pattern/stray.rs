@@ -8,9 +8,8 @@
 
 use super::Within;
 use super::linear::{Engine, Finder};
-use regex_syntax::hir::{
-    Class, ClassBytes, ClassBytesRange, ClassUnicode, ClassUnicodeRange, Hir, HirKind, Repetition,
-};
+use super::without::without;
+use regex_syntax::hir::{Capture, Hir};
 use std::sync::Arc;
 
 /// Signs that are not word characters and end no line, the least likely to be met first.
@@ -56,7 +55,7 @@ impl StrayBytes {
             Some(place) => place,
             None => {
                 // It is no larger than the pattern itself, which could be compiled.
-                let engine = Engine::new(without(&self.hir, sign)).ok()?;
+                let engine = Engine::new(without(&self.hir, sign, Hir::look, grouped)).ok()?;
                 self.finders.push((sign, engine.finder(self.within)));
                 self.finders.len() - 1
             }
@@ -65,34 +64,9 @@ impl StrayBytes {
     }
 }
 
-/// The pattern that matches all but the sign.
-fn without(hir: &Hir, sign: u8) -> Hir {
-    let all = |parts: &[Hir]| parts.iter().map(|part| without(part, sign)).collect();
-    match hir.kind() {
-        HirKind::Empty => Hir::empty(),
-        HirKind::Literal(literal) if literal.0.contains(&sign) => Hir::fail(),
-        HirKind::Literal(literal) => Hir::literal(literal.0.clone()),
-        HirKind::Class(Class::Unicode(class)) => {
-            let mut class = class.clone();
-            let sign = char::from(sign);
-            class.difference(&ClassUnicode::new([ClassUnicodeRange::new(sign, sign)]));
-            Hir::class(Class::Unicode(class))
-        }
-        HirKind::Class(Class::Bytes(class)) => {
-            let mut class = class.clone();
-            class.difference(&ClassBytes::new([ClassBytesRange::new(sign, sign)]));
-            Hir::class(Class::Bytes(class))
-        }
-        HirKind::Look(look) => Hir::look(*look),
-        HirKind::Repetition(repetition) => Hir::repetition(Repetition {
-            sub: Box::new(without(&repetition.sub, sign)),
-            ..*repetition
-        }),
-        HirKind::Capture(capture) => Hir::capture(regex_syntax::hir::Capture {
-            sub: Box::new(without(&capture.sub, sign)),
-            ..capture.clone()
-        }),
-        HirKind::Concat(parts) => Hir::concat(all(parts)),
-        HirKind::Alternation(parts) => Hir::alternation(all(parts)),
-    }
+fn grouped(group: &Capture, inner: Hir) -> Hir {
+    Hir::capture(Capture {
+        sub: Box::new(inner),
+        ..group.clone()
+    })
 }

@@ -8,8 +8,9 @@ use super::walk::{Place, Scan, Walk};
 use super::{CellView, Per, UnitView};
 use crate::columns::{
     Column, ColumnFault, Columns, Header, Layout, Row, RowCell, RowFault, RowReader, Table,
-    nearest, pointer_of,
+    pointer_of,
 };
+use crate::nearest::nearest;
 use crate::{Pattern, Problem, ProblemKind, SearchError, Span, line_ends};
 use std::path::Path;
 

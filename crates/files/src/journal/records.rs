@@ -188,6 +188,11 @@ pub enum RunState {
 }
 
 impl RunState {
+    /// Whether all files of the run were written.
+    pub fn is_complete(self) -> bool {
+        matches!(self, Self::Done | Self::Clean)
+    }
+
     /// Whether nothing is left to do to the files.
     pub fn is_finished(self) -> bool {
         match self {

@@ -1,6 +1,6 @@
 //! Filters in words.
 
-use super::{Call, Filter, Operand, Quoted};
+use super::{Call, Filter, NAMES, Operand, Quoted};
 
 impl Call {
     /// A clause that says what it does with its arguments.
@@ -14,13 +14,14 @@ impl Call {
             n => format!("{n} characters"),
         };
         match &self.filter {
-            Filter::Upper => "in capital letters".into(),
-            Filter::Lower => "in small letters".into(),
-            Filter::Title => "each word with a capital first letter, the rest small".into(),
-            Filter::Capital => "with a capital first letter, the rest as it is".into(),
-            Filter::Plain => "with the accents taken off its letters".into(),
-            Filter::Trim => "without white space at its ends".into(),
-            Filter::Collapse => "each run of white space as one space".into(),
+            Filter::Upper
+            | Filter::Lower
+            | Filter::Title
+            | Filter::Capital
+            | Filter::Plain
+            | Filter::Trim
+            | Filter::Collapse
+            | Filter::Code => self.does().to_owned(),
             Filter::Take(n) => format!("only the first {}", characters(n)),
             Filter::Drop(n) => format!("without the first {}", characters(n)),
             Filter::TakeLast(n) => format!("only the last {}", characters(n)),
@@ -59,11 +60,16 @@ impl Call {
             Filter::Round(0) => "rounded to a whole number".into(),
             Filter::Round(1) => "rounded to 1 digit after the point".into(),
             Filter::Round(n) => format!("rounded to {n} digits after the point"),
-            Filter::Code => "as code points".into(),
             Filter::Date(from, to) => {
                 format!("read as the date or time {from} and written as {to}")
             }
         }
+    }
+
+    /// The clause of a filter without arguments, as the table of filters has it.
+    fn does(&self) -> &'static str {
+        let known = NAMES.iter().find(|(name, ..)| *name == self.name);
+        known.map_or("", |(_, _, does)| does)
     }
 }
 

@@ -1,0 +1,45 @@
+//! Names like one that is not there.
+
+use std::fmt;
+
+/// Names that may be meant instead of one that is not there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Nearest {
+    /// One that is much like it.
+    One(String),
+    /// All where there are few, else some.
+    Several(Vec<String>),
+}
+
+impl fmt::Display for Nearest {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let quoted = |name: &String| format!("`{}`", crate::escape::visible(name.as_bytes()));
+        match self {
+            Self::One(name) => write!(f, ": did you mean {}?", quoted(name)),
+            Self::Several(names) if names.is_empty() => Ok(()),
+            Self::Several(names) => {
+                let names: Vec<String> = names.iter().map(quoted).collect();
+                write!(f, "; there is {}", names.join(", "))
+            }
+        }
+    }
+}
+
+/// From this likeness on, a name is taken for a slip of another.
+const ALIKE: f64 = 0.82;
+
+/// The names like one that is not there.
+pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Nearest {
+    let wanted = name.trim_start_matches('/').to_lowercase();
+    let rated = names.map(|name| (strsim::jaro_winkler(&wanted, &name.to_lowercase()), name));
+    let mut rated: Vec<(f64, &str)> = rated.collect();
+    let best = rated.iter().max_by(|(a, _), (b, _)| a.total_cmp(b));
+    if let Some((_, name)) = best.filter(|(likeness, _)| *likeness >= ALIKE) {
+        return Nearest::One((*name).to_owned());
+    }
+    if rated.len() > 7 {
+        rated.sort_by(|(a, _), (b, _)| b.total_cmp(a));
+        rated.truncate(3);
+    }
+    Nearest::Several(rated.into_iter().map(|(_, name)| name.to_owned()).collect())
+}
