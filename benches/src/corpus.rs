@@ -169,8 +169,8 @@ fn moorings_at(path: &Path, bytes: u64) {
         written += row.len() as u64;
         written < bytes
     };
-    put("id,berth,ship,depth_m,length_m,status,pilot,remark\n".into());
-    let remarks = [
+    put("id,berth,ship,depth_m,length_m,status,pilot,note\n".into());
+    let notes = [
         "",
         "ask the harbour master",
         "\"crane, 40 t\"",
@@ -195,7 +195,7 @@ fn moorings_at(path: &Path, bytes: u64) {
             seed.pick(&["open", "closed", "restricted"]),
             seed.pick(&["Quill", "Marr", "Holm", "Brandt"]),
             seed.pick(&["Signe", "Matthis", "Tamsin", "Orla"]),
-            seed.pick(&remarks),
+            seed.pick(&notes),
         );
         if !put(row) {
             break;

@@ -7,11 +7,11 @@
 use crate::corpus;
 use crate::measure::{Ratio, Table, rounds, timed};
 use brisk_quill_core::{
-    Action, MatchOptions, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions, Step,
-    Template, Unmet,
+    Action, MatchOptions, Note, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step, Template,
+    Unmet,
 };
 use brisk_quill_files::{
-    Change, Evaluated, FactsOf, FilePassage, FileSink, Journal, Plan, PlannedFile, Reader, RealFs,
+    Change, Evaluated, FactsOf, FileHunk, FileSink, Journal, Plan, PlannedFile, Reader, RealFs,
     RunRequest, Source, TextOptions, evaluate, make_run,
 };
 use std::fs::{self, File};
@@ -102,14 +102,14 @@ fn bare(paths: &[PathBuf], from: &str, to: &str) {
 struct Changes(Vec<Change>);
 
 impl FileSink for Changes {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        self.0.extend(passage.edits.iter().map(Change::from));
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        self.0.extend(hunk.edits.iter().map(Change::from));
     }
     fn problem(&mut self, problem: Problem) {
         panic!("{problem:?}");
     }
     fn unmet(&mut self, _: Unmet) {}
-    fn remark(&mut self, _: usize, _: Remark) {}
+    fn note(&mut self, _: usize, _: Note) {}
 }
 
 /// The same by our own means: evaluated, hashed, and written under the journal.

@@ -6,7 +6,7 @@ mod model;
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::{
-    Findings, Found, NoTables, Passage, Problem, Rewrite, RewriteText, Run, RunOptions, Sink,
+    Findings, Hunk, NoTables, Problem, Rewrite, RewriteText, Run, RunOptions, Searcher, Sink,
     StepText, UnitView, Visitor, rewrite_text,
 };
 use brisk_quill_files::{
@@ -146,8 +146,8 @@ fn evaluated(
     #[derive(Default)]
     struct Changes(Vec<Change>);
     impl Sink for Changes {
-        fn passage(&mut self, passage: &Passage<'_>) {
-            self.0.extend(passage.edits().map(|edit| Change {
+        fn hunk(&mut self, hunk: &Hunk<'_>) {
+            self.0.extend(hunk.edits().map(|edit| Change {
                 line: edit.line,
                 from: edit.from,
                 to: edit.to,
@@ -526,7 +526,7 @@ fn cells(words: &StepText, text: &[u8], size: usize) -> Cells {
         }
     }
     let query = words.query().unwrap();
-    let mut found = Found::new(&query).with_missing();
+    let mut found = Searcher::new(&query).with_missing();
     let mut seen = Seen::default();
     found.begin("-", 0);
     for part in text.chunks(size) {

@@ -14,7 +14,7 @@ mod verbs;
 pub use definitions::*;
 pub use verbs::Verb;
 
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::status::Status;
 use clap::{Args, CommandFactory, FromArgMatches};
 use std::ffi::OsString;
@@ -44,13 +44,13 @@ pub enum Stopped {
     /// Help, or the version.
     Help(clap::Error),
     /// Something is wrong.
-    Mistake(Complaint),
+    Mistake(Diagnostic),
 }
 
 impl From<clap::Error> for Stopped {
     fn from(error: clap::Error) -> Self {
-        match mistakes::complaint(&error) {
-            Some(complaint) => Self::Mistake(complaint),
+        match mistakes::diagnostic(&error) {
+            Some(diagnostic) => Self::Mistake(diagnostic),
             None => Self::Help(error),
         }
     }
@@ -68,9 +68,9 @@ impl Stopped {
                     false => Status::Fine.into(),
                 }
             }
-            Self::Mistake(complaint) => {
+            Self::Mistake(diagnostic) => {
                 let mut output = crate::Output::new(When::Auto);
-                let status = output.complain(&complaint);
+                let status = output.complain(&diagnostic);
                 output.close(status).into()
             }
         }
@@ -87,7 +87,7 @@ pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
     let asked = |verb: &str| argv.iter().any(|word| word == verb);
     let mut definitions = Verb::define(Program::command(), asked);
     let split = split::split(&definitions, argv)
-        .map_err(|swallowed| Stopped::Mistake(swallowed.complaint()))?;
+        .map_err(|swallowed| Stopped::Mistake(swallowed.diagnostic()))?;
     let mut found = Vec::new();
     for part in &split.parts {
         found.push(definitions.try_get_matches_from_mut(part)?);

@@ -4,12 +4,13 @@ mod against;
 mod apply;
 mod check;
 mod completions;
-mod copies;
+mod copy_out;
 mod demo;
 mod explain;
 mod extract;
 mod find;
 mod history;
+mod journal_run;
 mod kinds;
 mod look;
 mod man;
@@ -22,21 +23,20 @@ mod renew;
 mod review;
 mod save_rewrite;
 mod shapes;
-mod state;
 mod tally;
 mod test;
 mod undo;
 
 use crate::args::{Parsed, Verb};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
 
 /// Does what the verb says.
-pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
     let Parsed { color, verb, parts } = parsed;
     if !matches!(verb, Verb::Recover(_)) {
-        state::tell_interrupted(output);
+        journal_run::tell_interrupted(output);
     }
     match verb {
         Verb::Find(args) => find::run(&args, parts, output),

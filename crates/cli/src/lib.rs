@@ -6,17 +6,17 @@
 
 mod args;
 mod commands;
-mod complaint;
+mod diagnostic;
 mod options;
 mod output;
 mod progress;
 mod render;
 mod review;
+mod signals;
 mod status;
 mod tables;
-mod watch;
 
-use complaint::Complaint;
+use diagnostic::Diagnostic;
 use output::Output;
 use status::Status;
 use std::ffi::OsString;
@@ -29,20 +29,20 @@ pub fn understands(argv: &[OsString]) -> bool {
 
 /// Runs the program on its arguments, the program's own name first.
 pub fn run(argv: &[OsString]) -> ExitCode {
-    watch::outlive_size_limit();
+    signals::outlive_size_limit();
     let parsed = match args::parse(argv) {
         Ok(parsed) => parsed,
         Err(stopped) => return stopped.report(),
     };
     let mut output = Output::new(parsed.color);
-    let status = commands::run(parsed, &mut output).unwrap_or_else(|complaint: Complaint| {
+    let status = commands::run(parsed, &mut output).unwrap_or_else(|diagnostic: Diagnostic| {
         match output.is_deserted() {
             // That the reader went away is not a failure.
             true => Status::Fine,
-            false => output.complain(&complaint),
+            false => output.complain(&diagnostic),
         }
     });
     let status = output.close(status);
-    watch::end_by_signal();
+    signals::end_by_signal();
     status.into()
 }

@@ -1,8 +1,8 @@
 //! From the words of the command line to the core's own types.
 
 use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs};
-use crate::commands::pass::file_complaint;
-use crate::complaint::{Complaint, Quote};
+use crate::commands::pass::file_diagnostic;
+use crate::diagnostic::{Diagnostic, Quote};
 use crate::output::Output;
 use crate::render::{counted, file_name};
 use crate::tables::FileTables;
@@ -53,24 +53,24 @@ impl AskedRewrite {
     }
 
     /// The files it is meant for.
-    pub fn sources(&self, args: &FilesArgs, use_of: FileUse) -> Result<Sources, Complaint> {
+    pub fn sources(&self, args: &FilesArgs, use_of: FileUse) -> Result<Sources, Diagnostic> {
         let is_table = |source: &Source| self.rewrite.is_table(source.path());
         sources(self.paths.clone(), args, use_of, &is_table)
     }
 }
 
 /// The query of `find` and its like.
-pub fn query(mut parts: Vec<Part>, table: &TableArgs) -> Result<AskedQuery, Complaint> {
+pub fn query(mut parts: Vec<Part>, table: &TableArgs) -> Result<AskedQuery, Diagnostic> {
     let part = parts.swap_remove(0);
     if !parts.is_empty() {
         return Err(
-            Complaint::wrong("this verb takes one pattern, and `--then` begins another")
+            Diagnostic::wrong("this verb takes one pattern, and `--then` begins another")
                 .remedy("use `preview` to see several steps"),
         );
     }
     let (mut text, paths) = step_text(part)?;
     with_table(&mut text, table);
-    let query = text.query().map_err(|fault| step_complaint(&fault))?;
+    let query = text.query().map_err(|fault| step_diagnostic(&fault))?;
     Ok(AskedQuery { query, paths })
 }
 
@@ -79,7 +79,7 @@ pub fn rewrite(
     parts: Vec<Part>,
     guard: &GuardArgs,
     table: &TableArgs,
-) -> Result<AskedRewrite, Complaint> {
+) -> Result<AskedRewrite, Diagnostic> {
     let several = parts.len() > 1;
     let (mut steps, mut paths) = (Vec::new(), Vec::new());
     for part in parts {
@@ -102,11 +102,11 @@ pub fn rewrite(
     let text = RewriteText::from(steps);
     let mut tables = FileTables::new(Path::new(""));
     let rewrite = text.build(&mut tables).map_err(|(number, fault)| {
-        let mut complaint = step_complaint(&fault);
+        let mut diagnostic = step_diagnostic(&fault);
         if several {
-            complaint.message = format!("step {number}: {}", complaint.message);
+            diagnostic.message = format!("step {number}: {}", diagnostic.message);
         }
-        complaint
+        diagnostic
     })?;
     Ok(AskedRewrite {
         text,
@@ -122,13 +122,13 @@ fn rewrite_of_file(
     several: bool,
     guard: &GuardArgs,
     table: &TableArgs,
-) -> Result<AskedRewrite, Complaint> {
+) -> Result<AskedRewrite, Diagnostic> {
     let alone = StepArgs {
         rewrite: part.step.rewrite.clone(),
         ..StepArgs::default()
     };
     if several || part.step != alone || !guard.ensure.is_empty() {
-        return Err(Complaint::wrong("--rewrite says all that is to be done")
+        return Err(Diagnostic::wrong("--rewrite says all that is to be done")
             .remedy("write those options into the file, or leave --rewrite out"));
     }
     let (text, rewrite) = load_rewrite(file, table)?;
@@ -152,7 +152,7 @@ fn with_table(step: &mut StepText, table: &TableArgs) {
 }
 
 /// A step in words, and the paths behind its pattern.
-fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
+fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Diagnostic> {
     let Part { words, step } = part;
     let pairs = |values: &[String]| {
         let pair = |pair: &[String]| [pair[0].clone(), pair[1].clone()];
@@ -163,7 +163,7 @@ fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
     let (pattern, paths) = pattern_and_paths(words, &select, needs_none)?;
     let near = pairs(&select.near).into_iter().map(|[pattern, distance]| {
         let distance = distance.parse().map_err(|_| {
-            Complaint::wrong(format!("--near: `{distance}` is not a number of lines"))
+            Diagnostic::wrong(format!("--near: `{distance}` is not a number of lines"))
                 .remedy("write the pattern first and then a number, as in `--near closed 2`")
         })?;
         Ok((pattern, distance))
@@ -183,7 +183,7 @@ fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Complaint> {
         unless: select.unless,
         between: pairs(&select.between),
         inner: select.inner,
-        near: near.collect::<Result<_, Complaint>>()?,
+        near: near.collect::<Result<_, Diagnostic>>()?,
         pick: select.pick,
         per: select
             .per
@@ -211,7 +211,7 @@ fn pattern_and_paths(
     words: Vec<OsString>,
     select: &SelectArgs,
     needs_none: bool,
-) -> Result<(Option<String>, Vec<PathBuf>), Complaint> {
+) -> Result<(Option<String>, Vec<PathBuf>), Diagnostic> {
     let mut words = words.into_iter();
     let pattern = match &select.pattern_file {
         Some(path) => Some(read_pattern(path)?),
@@ -221,41 +221,42 @@ fn pattern_and_paths(
     Ok((pattern, words.map(PathBuf::from).collect()))
 }
 
-fn pattern_of_word(word: OsString) -> Result<String, Complaint> {
+fn pattern_of_word(word: OsString) -> Result<String, Diagnostic> {
     word.into_string().map_err(|word| {
         let shown = visible(word.as_encoded_bytes());
-        Complaint::wrong(format!("the pattern is not UTF-8: {shown}"))
+        Diagnostic::wrong(format!("the pattern is not UTF-8: {shown}"))
             .remedy("write the character itself in UTF-8, or as `\\u{…}`")
     })
 }
 
 /// The pattern in a file, without the line end that an editor adds.
-fn read_pattern(path: &Path) -> Result<String, Complaint> {
+fn read_pattern(path: &Path) -> Result<String, Diagnostic> {
     let text = read_text(path, "the pattern")?;
     let text = text.strip_suffix('\n').unwrap_or(&text);
     Ok(text.strip_suffix('\r').unwrap_or(text).to_owned())
 }
 
-fn read_text(path: &Path, what: &str) -> Result<String, Complaint> {
+fn read_text(path: &Path, what: &str) -> Result<String, Diagnostic> {
     let shown = visible_path(path);
-    let bytes = std::fs::read(path)
-        .map_err(|error| Complaint::trouble(format!("cannot read {what} from {shown}: {error}")))?;
+    let bytes = std::fs::read(path).map_err(|error| {
+        Diagnostic::trouble(format!("cannot read {what} from {shown}: {error}"))
+    })?;
     String::from_utf8(bytes)
-        .map_err(|_| Complaint::wrong(format!("{what} in {shown} is not UTF-8")))
+        .map_err(|_| Diagnostic::wrong(format!("{what} in {shown} is not UTF-8")))
 }
 
 /// A rewrite file, in words and built. Paths in it are relative to it.
-pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewrite), Complaint> {
+pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewrite), Diagnostic> {
     let shown = visible_path(path);
     let source = read_text(path, "a rewrite")?;
-    let mut text = RewriteText::parse(&source).map_err(|error| Complaint {
+    let mut text = RewriteText::parse(&source).map_err(|error| Diagnostic {
         quote: error.span.map(|span| Quote {
             name: shown.clone(),
             text: source.clone(),
             span,
         }),
         remedy: error.remedy.clone(),
-        ..Complaint::wrong(format!("{shown} is not a rewrite file: {error}"))
+        ..Diagnostic::wrong(format!("{shown} is not a rewrite file: {error}"))
     })?;
     let base = path.parent().unwrap_or(Path::new(""));
     for step in &mut text.step {
@@ -269,9 +270,9 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
     let rewrite = text
         .build(&mut FileTables::new(base))
         .map_err(|(number, fault)| {
-            let mut complaint = step_complaint(&fault);
-            complaint.message = format!("{shown}, step {number}: {}", complaint.message);
-            complaint
+            let mut diagnostic = step_diagnostic(&fault);
+            diagnostic.message = format!("{shown}, step {number}: {}", diagnostic.message);
+            diagnostic
         })?;
     for (words, step) in text.step.iter_mut().zip(rewrite.steps()) {
         move_tables(words, step, |table| {
@@ -308,7 +309,7 @@ pub fn move_tables(words: &mut StepText, step: &Step, place: impl Fn(&str) -> St
 }
 
 /// What to tell about a step in words.
-fn step_complaint(fault: &StepFault) -> Complaint {
+fn step_diagnostic(fault: &StepFault) -> Diagnostic {
     match fault {
         StepFault::Value { key, text, error } => {
             let name = match *key {
@@ -316,10 +317,10 @@ fn step_complaint(fault: &StepFault) -> Complaint {
                 "with" => "the template".to_owned(),
                 key => format!("--{key}"),
             };
-            Complaint::fault(&name, text, error)
+            Diagnostic::fault(&name, text, error)
         }
-        StepFault::Senseless { message, remedy } => Complaint::wrong(message).remedy(*remedy),
-        other => Complaint::wrong(other.to_string()),
+        StepFault::Senseless { message, remedy } => Diagnostic::wrong(message).remedy(*remedy),
+        other => Diagnostic::wrong(other.to_string()),
     }
 }
 
@@ -327,49 +328,49 @@ fn step_complaint(fault: &StepFault) -> Complaint {
 pub fn pattern_and_template(
     pattern: &str,
     with: Option<&str>,
-) -> Result<(Pattern, Option<Template>), Complaint> {
+) -> Result<(Pattern, Option<Template>), Diagnostic> {
     let text = StepText {
         pattern: Some(pattern.to_owned()),
         ..StepText::default()
     };
-    let query = text.query().map_err(|fault| step_complaint(&fault))?;
+    let query = text.query().map_err(|fault| step_diagnostic(&fault))?;
     let template = with.map(|with| {
         let mut tables = FileTables::new(Path::new(""));
         Template::parse_with(with, query.pattern.groups(), &mut tables)
-            .map_err(|error| Complaint::fault("the template", with, &error))
+            .map_err(|error| Diagnostic::fault("the template", with, &error))
     });
     let template = template.transpose()?;
     Ok((query.pattern, template))
 }
 
 /// The values of `--expect`.
-pub fn expected(texts: &[String]) -> Result<Vec<Count>, Complaint> {
+pub fn expected(texts: &[String]) -> Result<Vec<Count>, Diagnostic> {
     let parse = |text: &String| {
         text.parse()
-            .map_err(|e| Complaint::fault("--expect", text, &e))
+            .map_err(|e| Diagnostic::fault("--expect", text, &e))
     };
     texts.iter().map(parse).collect()
 }
 
 /// How many changes or matches are to be shown.
-pub fn shown(args: &ShowArgs) -> Result<usize, Complaint> {
+pub fn shown(args: &ShowArgs) -> Result<usize, Diagnostic> {
     at_most("--show", args.show.as_deref())
 }
 
 /// A number, or `all`; the value of `option`.
-pub fn at_most(option: &str, text: Option<&str>) -> Result<usize, Complaint> {
+pub fn at_most(option: &str, text: Option<&str>) -> Result<usize, Diagnostic> {
     match text {
         None => Ok(SHOWN),
         Some("all") => Ok(usize::MAX),
         Some(text) => text.parse().map_err(|_| {
-            Complaint::wrong(format!("{option}: `{text}` is not a number"))
+            Diagnostic::wrong(format!("{option}: `{text}` is not a number"))
                 .remedy("write a number, or `all`")
         }),
     }
 }
 
 /// A group by its number or name; the value of `option`.
-pub fn group(option: &str, text: &str, groups: &Groups) -> Result<usize, Complaint> {
+pub fn group(option: &str, text: &str, groups: &Groups) -> Result<usize, Diagnostic> {
     let number = text.parse().ok().filter(|number| *number < groups.len());
     number.or_else(|| groups.number_of(text)).ok_or_else(|| {
         let there = match groups.len() - 1 {
@@ -377,19 +378,19 @@ pub fn group(option: &str, text: &str, groups: &Groups) -> Result<usize, Complai
             1 => "there is group 1, and 0 for the whole match".to_owned(),
             n => format!("there are groups 1 to {n}, and 0 for the whole match"),
         };
-        Complaint::wrong(format!("{option}: the pattern has no group `{text}`")).remedy(there)
+        Diagnostic::wrong(format!("{option}: the pattern has no group `{text}`")).remedy(there)
     })
 }
 
 /// How texts are to be read.
-pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Complaint> {
+pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Diagnostic> {
     let label = args.encoding.as_deref();
     let encoding = label.map(TextEncoding::of_label).transpose();
     Ok(TextOptions {
         binary: args.binary,
         facts,
         encoding: encoding.map_err(|error| {
-            Complaint::wrong(format!("--encoding: {error}"))
+            Diagnostic::wrong(format!("--encoding: {error}"))
                 .remedy("write a WHATWG label, such as `latin1`, `windows-1252` or `shift_jis`")
         })?,
     })
@@ -432,7 +433,7 @@ pub fn sources(
     args: &FilesArgs,
     use_of: FileUse,
     is_table: &dyn Fn(&Source) -> bool,
-) -> Result<Sources, Complaint> {
+) -> Result<Sources, Diagnostic> {
     listed(paths, args, use_of)?.only_tables(is_table)
 }
 
@@ -441,9 +442,9 @@ pub fn listed(
     paths: Vec<PathBuf>,
     args: &FilesArgs,
     use_of: FileUse,
-) -> Result<Sources, Complaint> {
+) -> Result<Sources, Diagnostic> {
     let search = Search::new(&args.include, &args.exclude, args.hidden).map_err(|error| {
-        Complaint::wrong(error.to_string()).remedy("write a glob such as `*.md` or `old/**`")
+        Diagnostic::wrong(error.to_string()).remedy("write a glob such as `*.md` or `old/**`")
     })?;
     let mut paths = paths;
     match &args.paths_from {
@@ -467,10 +468,10 @@ pub fn listed(
 }
 
 /// Nothing of what is named can be read.
-fn unreadable(errors: &[FileError]) -> Complaint {
-    let texts: Vec<String> = errors.iter().map(|e| file_complaint(e).message).collect();
-    let complaint = Complaint::trouble(texts.join("; "));
-    complaint.remedy("name files or folders that are there, or none for the current folder")
+fn unreadable(errors: &[FileError]) -> Diagnostic {
+    let texts: Vec<String> = errors.iter().map(|e| file_diagnostic(e).message).collect();
+    let diagnostic = Diagnostic::trouble(texts.join("; "));
+    diagnostic.remedy("name files or folders that are there, or none for the current folder")
 }
 
 /// The files of a request.
@@ -495,14 +496,14 @@ impl Sources {
     }
 
     /// Those with columns: a file that is named must have them, others are passed over.
-    pub fn only_tables(mut self, is_table: &dyn Fn(&Source) -> bool) -> Result<Self, Complaint> {
+    pub fn only_tables(mut self, is_table: &dyn Fn(&Source) -> bool) -> Result<Self, Diagnostic> {
         let all = self.listing.sources.len();
         let named = |source: &Source| self.paths.iter().any(|path| path == source.path());
         let formless = |source: &&Source| !is_table(source) && named(source);
         if let Some(source) = self.listing.sources.iter().find(formless) {
             let name = file_name(source);
             return Err(
-                Complaint::wrong(format!("{name}: its columns are of no known form"))
+                Diagnostic::wrong(format!("{name}: its columns are of no known form"))
                     .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`"),
             );
         }
@@ -536,7 +537,7 @@ impl Sources {
 }
 
 /// The paths in a file, one a line.
-fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Complaint> {
+fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Diagnostic> {
     let read = if list.as_os_str() == "-" {
         let mut bytes = Vec::new();
         io::stdin().lock().read_to_end(&mut bytes).map(|_| bytes)
@@ -545,7 +546,7 @@ fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Complaint> {
     };
     let bytes = read.map_err(|error| {
         let shown = visible_path(list);
-        Complaint::trouble(format!("cannot read the paths from {shown}: {error}"))
+        Diagnostic::trouble(format!("cannot read the paths from {shown}: {error}"))
     })?;
     let separator = if null { b'\0' } else { b'\n' };
     let each = bytes

@@ -4,11 +4,11 @@
 //! when its turn comes. What is printed at once is never torn, so a reader sees whole lines.
 
 use crate::args::When;
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::progress;
 use crate::render::{self, Paint};
+use crate::signals::cancel_token;
 use crate::status::Status;
-use crate::watch::watch;
 use std::io::{self, IsTerminal, Write};
 use std::ops::ControlFlow;
 
@@ -40,7 +40,7 @@ pub struct Output {
 /// What a page holds.
 pub enum Said {
     Printed(Vec<u8>),
-    Problem(Complaint),
+    Problem(Diagnostic),
 }
 
 impl Output {
@@ -93,7 +93,7 @@ impl Output {
         for said in page {
             match said {
                 Said::Printed(bytes) => self.print(&bytes),
-                Said::Problem(complaint) => self.problem(complaint),
+                Said::Problem(diagnostic) => self.problem(diagnostic),
             }
         }
     }
@@ -115,7 +115,7 @@ impl Output {
 
     /// Whether reading was stopped because nobody listens.
     pub fn is_deserted(&self) -> bool {
-        self.failed.is_some() && watch().is_stopped()
+        self.failed.is_some() && cancel_token().is_stopped()
     }
 
     /// There is more to be done than to print, so it does not end with its reader.
@@ -126,7 +126,7 @@ impl Output {
     /// Whether to go on: not once the reader has gone, for nothing more needs to be computed for
     /// it, nor once all is to stop.
     pub fn flow(&self) -> ControlFlow<()> {
-        let watch = watch();
+        let watch = cancel_token();
         if self.failed.is_some() && !self.outlives {
             watch.stop();
         }
@@ -157,23 +157,23 @@ impl Output {
     }
 
     /// Tells on standard error what is wrong.
-    pub fn complain(&mut self, complaint: &Complaint) -> Status {
-        let text = render::complaint(complaint, wanted(self.color, io::stderr().is_terminal()));
+    pub fn complain(&mut self, diagnostic: &Diagnostic) -> Status {
+        let text = render::diagnostic(diagnostic, wanted(self.color, io::stderr().is_terminal()));
         self.note(&text);
-        complaint.status
+        diagnostic.status
     }
 
     /// Tells of one of perhaps many units that were left alone.
-    pub fn problem(&mut self, complaint: Complaint) {
+    pub fn problem(&mut self, diagnostic: Diagnostic) {
         if let Some(page) = &mut self.page {
             if !self.out.is_empty() {
                 page.push(Said::Printed(std::mem::take(&mut self.out)));
             }
-            return page.push(Said::Problem(complaint));
+            return page.push(Said::Problem(diagnostic));
         }
         self.problems += 1;
         if self.problems <= PROBLEMS_TOLD {
-            self.complain(&complaint);
+            self.complain(&diagnostic);
         }
     }
 
@@ -192,8 +192,8 @@ impl Output {
         }
         match self.failed.take() {
             Some(error) if error.kind() != io::ErrorKind::BrokenPipe => {
-                let complaint = Complaint::trouble(format!("cannot write the output: {error}"));
-                self.complain(&complaint).max(status)
+                let diagnostic = Diagnostic::trouble(format!("cannot write the output: {error}"));
+                self.complain(&diagnostic).max(status)
             }
             _ => status,
         }

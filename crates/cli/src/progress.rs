@@ -1,7 +1,7 @@
 //! A bar on standard error for what takes longer than a second, where a person is looking.
 
 use crate::output::Output;
-use crate::watch::watch;
+use crate::signals::cancel_token;
 use brisk_quill_files::Source;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::{self, IsTerminal};
@@ -41,7 +41,7 @@ impl Progress {
         }
         let (end, ended) = channel();
         let sources = sources.to_vec();
-        let before = watch().bytes();
+        let before = cancel_token().bytes();
         let thread = std::thread::spawn(move || {
             let waits = |time| ended.recv_timeout(time) == Err(RecvTimeoutError::Timeout);
             if !waits(PATIENCE) {
@@ -49,7 +49,7 @@ impl Progress {
             }
             begin(sizes(&sources));
             loop {
-                advance(watch().bytes() - before);
+                advance(cancel_token().bytes() - before);
                 if !waits(TICK) {
                     return clear();
                 }

@@ -9,20 +9,20 @@
 //! Decisions are appended to the plan as they are made, so they survive whatever ends the
 //! program.
 
+mod context;
 mod editor;
 mod keys;
-mod near;
 mod screen;
 mod state;
 #[cfg(test)]
 mod tests;
 
 use crate::commands::plans::{Meant, WOULD_WRITE_ALL, decisions};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
+use crate::signals;
 use crate::status::Status;
 use crate::tables::UnreadTables;
-use crate::watch;
 use brisk_quill_core::columns::Layout;
 use brisk_quill_core::plan::{ChangeRecord, decision_line};
 use brisk_quill_files::PlanDoc;
@@ -51,8 +51,8 @@ const WAIT: Duration = Duration::from_millis(250);
 const LEAVING: Duration = Duration::from_secs(1);
 
 /// Reviews a plan on the terminal, and writes it if that is wanted.
-pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Complaint> {
-    let fail = |error: io::Error| Complaint::trouble(format!("the review cannot go on: {error}"));
+pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Diagnostic> {
+    let fail = |error: io::Error| Diagnostic::trouble(format!("the review cannot go on: {error}"));
     let kinds = meant.doc.kinds().map_err(fail)?;
     let sentence = meant.sentence();
     let title = sentence.lines().nth(1).unwrap_or(&sentence).to_owned();
@@ -84,7 +84,7 @@ fn on_terminal(
     title: &str,
     color: bool,
 ) -> io::Result<Leave> {
-    watch::hold();
+    signals::hold();
     let signals = SignalWatch::start()?;
     // A panic gives the terminal back too.
     let mut terminal = ratatui::try_init()?;
@@ -96,7 +96,7 @@ fn on_terminal(
         0 => restored.and(done),
         // Every decision has been written down, and the terminal may have gone.
         signal => {
-            watch::end_by(signal);
+            signals::end_by(signal);
             Ok(Leave::Later)
         }
     }
@@ -129,8 +129,8 @@ impl SignalWatch {
                     // Whoever reads keys does not come back, so the terminal is given back here.
                     let _ = execute!(io::stdout(), DisableBracketedPaste);
                     ratatui::restore();
-                    watch::end_by(signal);
-                    watch::end_by_signal();
+                    signals::end_by(signal);
+                    signals::end_by_signal();
                 }
             }
         });

@@ -16,9 +16,9 @@
 //! can hold them.
 
 mod boundary;
+mod delimiter_scan;
 mod jsonl;
 mod list;
-mod marks;
 mod quote;
 mod row;
 mod scan;

@@ -11,7 +11,7 @@
 //! * [`address`] holds the notation for lines, picks and counts.
 //! * [`Query`] is a pattern with its *where* and *which*; [`Step`] is a query with an action.
 //! * [`Rewrite`] is a list of steps; [`Run`] evaluates it over one text after another and
-//!   hands [`Passage`]s of changes to a [`Sink`].
+//!   hands [`Hunk`]s of changes to a [`Sink`].
 //! * [`columns`] reads the cells of tables and of JSON Lines, which are units like any other.
 //! * [`plan`] reads plans that were written down, and decisions about their changes.
 //! * [`edits`] composes the edits of several steps into edits of the original bytes.
@@ -30,6 +30,7 @@
 
 pub mod address;
 pub mod chars;
+mod chunker;
 pub mod columns;
 mod decimal;
 pub mod edits;
@@ -39,7 +40,6 @@ pub mod explain;
 mod inventory;
 mod nearest;
 mod pattern;
-mod pieces;
 pub mod plan;
 mod problem;
 mod query;
@@ -60,12 +60,12 @@ pub use pattern::{
 };
 pub use problem::{Problem, ProblemKind};
 pub use query::{
-    Block, CellCondition, CellView, ColumnNote, Finding, Findings, Found, Hunting, LeftOut, Near,
-    OpenBlock, Per, Pick, Query, Remark, Scope, Standing, UnitView, Visitor,
+    Block, CellCondition, CellView, ColumnNote, Finding, Findings, LeftOut, MatchStatus, Near,
+    Note, OpenBlock, Per, Pick, PrefilterUse, Query, Scope, Searcher, UnitView, Visitor,
 };
 pub use rewrite::{
-    Counts, Evaluation, Extent, LeftOutCounts, Outcome, PartStart, Passage, PassageEdit, Rewrite,
-    Run, RunOptions, RunTotals, SPLIT_FROM, Sink, StepCounts, Unmet, rewrite_text,
+    Counts, Evaluation, Extent, Hunk, HunkEdit, LeftOutCounts, Outcome, PartStart, Rewrite, Run,
+    RunOptions, RunTotals, SPLIT_FROM, Sink, StepCounts, Unmet, rewrite_text,
 };
 pub use rewrite_file::{
     Example, ExampleOutcome, ExampleTroubles, RewriteFileError, RewriteText, StepFault, StepText,
@@ -73,7 +73,7 @@ pub use rewrite_file::{
 pub use span::Span;
 pub use step::{Action, CellTarget, CellText, Step};
 pub use template::{
-    FilterProblem, NoTables, Occasion, Table, Tables, Template, TemplateError, TemplateErrorKind,
-    TemplateNote,
+    FilterProblem, MatchContext, NoTables, Table, Tables, Template, TemplateError,
+    TemplateErrorKind, TemplateNote,
 };
 pub use unit::{Line, MAX_UNIT_BYTES, UnitKind, line_ends, lines};

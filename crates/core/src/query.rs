@@ -1,17 +1,17 @@
 //! A pattern with its *where* and *which*: what `find` shows and what a step acts on.
 
-mod found;
-mod hunt;
+mod prefilter;
 mod rows;
+mod scanner;
 mod scope;
-mod walk;
+mod searcher;
 
-pub use found::Found;
-pub use hunt::Hunting;
+pub use prefilter::PrefilterUse;
 pub use rows::{CellCondition, ColumnNote};
+pub use scanner::{CellView, Finding, Findings, LeftOut, MatchStatus, Note, UnitView, Visitor};
+pub(crate) use scanner::{UnitScanner, Wanted};
 pub use scope::{Block, Near, OpenBlock, Scope};
-pub use walk::{CellView, Finding, Findings, LeftOut, Remark, Standing, UnitView, Visitor};
-pub(crate) use walk::{Walk, Wanted};
+pub use searcher::Searcher;
 
 use crate::address::Spec;
 use crate::columns::{Columns, Layout};

@@ -2,25 +2,25 @@
 //!
 //! Each text is cut into pieces of whole lines. A piece goes through all steps: each sees what
 //! the one before it left, and its edits are composed into edits of the original piece. The
-//! edits are then handed to a [`Sink`] as [`Passage`]s. A step that must know the end of a text
+//! edits are then handed to a [`Sink`] as [`Hunk`]s. A step that must know the end of a text
 //! before its start (`--lines last-3..`) makes the whole text one piece.
 //!
 //! Where lines depend on nothing but themselves and their place, a text may also be evaluated in
 //! parts, each for itself ([`Run::part`]). Whoever adds a state that goes from line to line must
 //! see to it in `Query::is_local` or `Step::is_local`.
 
-mod passage;
+mod hunk;
 
-pub use passage::{Extent, Passage, PassageEdit};
+pub use hunk::{Extent, Hunk, HunkEdit};
 
-use passage::Cutting;
+use hunk::Cutting;
 
+use crate::chunker::{ChunkSink, Chunker, Cut};
 use crate::columns::Layout;
 use crate::edits::{Edit, Origins, compose, splice};
-use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::step::{Split, StepRun};
 use crate::unit::{count_lines, ending_before, line_ends};
-use crate::{Hunting, LeftOut, Problem, ProblemKind, Remark, Standing, Step};
+use crate::{LeftOut, MatchStatus, Note, PrefilterUse, Problem, ProblemKind, Step};
 use std::collections::HashMap;
 use std::path::Path;
 
@@ -101,7 +101,7 @@ pub struct Unmet {
 /// Takes what an evaluation finds, in order of place.
 pub trait Sink {
     /// Lines that change, with every change in them.
-    fn passage(&mut self, passage: &Passage<'_>);
+    fn hunk(&mut self, hunk: &Hunk<'_>);
 
     /// A unit that was left alone because something went wrong.
     fn problem(&mut self, problem: Problem);
@@ -112,8 +112,8 @@ pub trait Sink {
     }
 
     /// Something that a step (counted from 0) has to tell of the text.
-    fn remark(&mut self, step: usize, remark: Remark) {
-        let _ = (step, remark);
+    fn note(&mut self, step: usize, note: Note) {
+        let _ = (step, note);
     }
 }
 
@@ -130,12 +130,12 @@ pub struct LeftOutCounts {
 
 impl LeftOutCounts {
     /// Counts a match, where it was left out.
-    pub fn count(&mut self, standing: Standing) {
-        match standing {
-            Standing::Picked(_) => {}
-            Standing::LeftOut(LeftOut::Scope) => self.scope += 1,
-            Standing::LeftOut(LeftOut::Pick) => self.pick += 1,
-            Standing::LeftOut(LeftOut::Limit) => self.limit += 1,
+    pub fn count(&mut self, status: MatchStatus) {
+        match status {
+            MatchStatus::Picked(_) => {}
+            MatchStatus::LeftOut(LeftOut::Scope) => self.scope += 1,
+            MatchStatus::LeftOut(LeftOut::Pick) => self.pick += 1,
+            MatchStatus::LeftOut(LeftOut::Limit) => self.limit += 1,
         }
     }
 
@@ -186,9 +186,9 @@ impl StepCounts {
 pub struct Counts {
     /// Changes of the original text, after composition.
     pub changes: u64,
-    /// Lines that the new text has more, summed over the passages that grow.
+    /// Lines that the new text has more, summed over the hunks that grow.
     pub lines_added: u64,
-    /// Lines that the new text has less, summed over the passages that shrink.
+    /// Lines that the new text has less, summed over the hunks that shrink.
     pub lines_removed: u64,
     /// Units that could not be computed.
     pub problems: u64,
@@ -235,19 +235,19 @@ pub struct RunOptions {
     pub groups: bool,
     /// Each change of a cell carries what happens to its value.
     pub cells: bool,
-    /// Texts are evaluated only as a whole, so that a passage shows all that surrounds it.
+    /// Texts are evaluated only as a whole, so that a hunk shows all that surrounds it.
     pub one_piece: bool,
     /// Only so many steps, from the first.
     pub through: Option<usize>,
-    /// Each passage carries its text after every step.
+    /// Each hunk carries its text after every step.
     pub stages: bool,
-    /// A line with more changes than this comes as several passages, see [`Extent`], so that it
+    /// A line with more changes than this comes as several hunks, see [`Extent`], so that it
     /// takes little memory; only where there is one step. See [`SPLIT_FROM`].
     pub split_from: Option<usize>,
     /// What has been counted before: see [`Rewrite::step_to_count`].
     pub totals: RunTotals,
     /// How lines without a match are passed over; what is found does not depend on it.
-    pub hunting: Hunting,
+    pub prefilter: PrefilterUse,
 }
 
 /// One run of a rewrite over texts, one after another in order: limits and picks count through
@@ -269,11 +269,11 @@ impl<'r> Run<'r> {
             .map(|(index, step)| StepRun::new(step, index, options))
             .collect();
         for step in &mut steps {
-            step.walk().set_hunting(options.hunting);
+            step.scanner().use_prefilter(options.prefilter);
         }
         for (step, total) in steps.iter_mut().zip(&options.totals.0) {
             if let Some(total) = total {
-                step.walk().set_run_total(*total);
+                step.scanner().set_run_total(*total);
             }
         }
         Self {
@@ -296,14 +296,16 @@ impl<'r> Run<'r> {
             },
         );
         if let Some(last) = run.steps.last_mut() {
-            last.walk().only_count();
+            last.scanner().only_count();
         }
         run
     }
 
     /// What a counting run has counted.
     pub fn counted(&mut self) -> u64 {
-        self.steps.last_mut().map_or(0, |step| step.walk().in_run())
+        self.steps
+            .last_mut()
+            .map_or(0, |step| step.scanner().in_run())
     }
 
     /// Begins the next text, which comes from `file` and lies `start` bytes into it; offsets are
@@ -333,7 +335,7 @@ impl<'r> Run<'r> {
             step.begin_text(file, &start);
         }
         Evaluation {
-            pieces: Pieces::new(cut, start.offset),
+            pieces: Chunker::new(cut, start.offset),
             state: TextState {
                 steps: &mut self.steps,
                 stages: self.stages,
@@ -402,7 +404,7 @@ impl PartStart {
 /// A rewrite being evaluated over one text, which may come in pieces of any size.
 #[derive(Debug)]
 pub struct Evaluation<'e, 'r> {
-    pieces: Pieces,
+    pieces: Chunker,
     state: TextState<'e, 'r>,
 }
 
@@ -454,9 +456,9 @@ impl Evaluation<'_, '_> {
         let state = &mut self.state;
         self.pieces.finish(&mut TextPiece { state, sink });
         for (index, step) in self.state.steps.iter_mut().enumerate() {
-            let (remarks, problem) = step.finish_text();
-            for remark in remarks {
-                sink.remark(index, remark);
+            let (notes, problem) = step.finish_text();
+            for note in notes {
+                sink.note(index, note);
             }
             if let Some(problem) = problem {
                 self.state.counts.problems += 1;
@@ -474,7 +476,7 @@ struct TextPiece<'p, 'e, 'r> {
     sink: &'p mut dyn Sink,
 }
 
-impl PiecesSink for TextPiece<'_, '_, '_> {
+impl ChunkSink for TextPiece<'_, '_, '_> {
     fn piece(&mut self, original: &[u8], base: u64, ended: bool) {
         let state = &mut *self.state;
         let mut cutting = Cutting::new(original, base, state.line);
@@ -493,7 +495,7 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
                 parts,
             };
             let mut take = |edits: &mut Vec<Edit>| {
-                let done = cutting.some(edits, |passage| shown.passage(passage));
+                let done = cutting.some(edits, |hunk| shown.hunk(hunk));
                 edits.drain(..done);
             };
             let split = state.split_from.map(|most| Split {
@@ -538,7 +540,7 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
             sink: &mut *self.sink,
             parts,
         };
-        cutting.rest(&edits, &stages, |passage| shown.passage(passage));
+        cutting.rest(&edits, &stages, |hunk| shown.hunk(hunk));
         state.line = match ended {
             true => cutting.line(),
             false => cutting.line_after(),
@@ -556,7 +558,7 @@ impl PiecesSink for TextPiece<'_, '_, '_> {
     }
 }
 
-/// Counts passages and shows them.
+/// Counts hunks and shows them.
 struct Shown<'s> {
     counts: &'s mut Counts,
     sink: &'s mut dyn Sink,
@@ -592,27 +594,27 @@ impl LinesSoFar {
 }
 
 impl Shown<'_> {
-    fn passage(&mut self, passage: &Passage<'_>) {
-        self.counts.changes += passage.changes() as u64;
-        match passage.extent {
+    fn hunk(&mut self, hunk: &Hunk<'_>) {
+        self.counts.changes += hunk.changes() as u64;
+        match hunk.extent {
             Extent::Whole => {
                 // What is left of a line that came in parts does not change, so it closes both.
                 let Parts { was, now } = std::mem::take(&mut self.parts);
                 self.count(was.ends, now.ends);
-                if !passage.keeps_lines() {
-                    self.count(count_lines(passage.was), count_lines(&passage.now()));
+                if !hunk.keeps_lines() {
+                    self.count(count_lines(hunk.was), count_lines(&hunk.now()));
                 }
             }
             Extent::Part | Extent::Rest => {
-                self.parts.was.add(passage.was);
-                self.parts.now.add(&passage.now());
-                if passage.extent == Extent::Rest {
+                self.parts.was.add(hunk.was);
+                self.parts.now.add(&hunk.now());
+                if hunk.extent == Extent::Rest {
                     let Parts { was, now } = std::mem::take(&mut self.parts);
                     self.count(was.lines(), now.lines());
                 }
             }
         }
-        self.sink.passage(passage);
+        self.sink.hunk(hunk);
     }
 
     fn count(&mut self, was: u64, now: u64) {
@@ -676,8 +678,8 @@ pub fn rewrite_text(rewrite: &Rewrite, text: &[u8]) -> Outcome {
         problems: Vec<Problem>,
     }
     impl Sink for Splicer<'_> {
-        fn passage(&mut self, passage: &Passage<'_>) {
-            for edit in passage.edits() {
+        fn hunk(&mut self, hunk: &Hunk<'_>) {
+            for edit in hunk.edits() {
                 // The text is in memory, so its offsets fit.
                 let (from, to) = (edit.from as usize, edit.to as usize);
                 self.out.extend_from_slice(&self.text[self.done..from]);

@@ -82,7 +82,7 @@ impl Subject {
 
 /// What a template is expanded for.
 #[derive(Clone, Copy, Debug)]
-pub struct Occasion<'t> {
+pub struct MatchContext<'t> {
     /// The unit the match lies in.
     pub unit: &'t [u8],
     /// The groups of the match as spans of the unit, the whole match first; `None` took no part.
@@ -248,23 +248,23 @@ impl Template {
     /// match; `out` is of no use then.
     pub fn expand(
         &self,
-        occasion: &Occasion<'_>,
+        context: &MatchContext<'_>,
         out: &mut Vec<u8>,
     ) -> Result<Expanded, FilterProblem> {
-        self.expand_noting(occasion, out, None)
+        self.expand_noting(context, out, None)
     }
 
     /// The same; notes in `copies` what was copied of the unit: where it begins in `out`, and its
     /// span in the unit.
     pub(crate) fn expand_noting(
         &self,
-        occasion: &Occasion<'_>,
+        context: &MatchContext<'_>,
         out: &mut Vec<u8>,
         mut copies: Option<&mut Vec<(usize, Span)>>,
     ) -> Result<Expanded, FilterProblem> {
         // Most texts are short.
         out.reserve(32);
-        let matched = occasion.groups.get(0);
+        let matched = context.groups.get(0);
         let matched = matched.map_or(0, |span| span.range().len());
         let most = out.len() + matched + TEXT_MOST;
         let thousands = Cell::new(false);
@@ -272,7 +272,7 @@ impl Template {
             most: matched + TEXT_MOST,
             // A match holds only valid UTF-8.
             group: &|number| {
-                let text = occasion.value(&Subject::Group(number)).unwrap_or_default();
+                let text = context.value(&Subject::Group(number)).unwrap_or_default();
                 String::from_utf8_lossy(&text).into_owned()
             },
             thousands: &thousands,
@@ -281,11 +281,11 @@ impl Template {
             match part {
                 Part::Text(text) => out.extend_from_slice(text.as_bytes()),
                 Part::Reference { subject, calls } => {
-                    let value = occasion.value(subject);
+                    let value = context.value(subject);
                     if let (Some(copies), Subject::Group(number), []) =
                         (&mut copies, subject, &calls[..])
                     {
-                        let span = occasion.groups.get(*number);
+                        let span = context.groups.get(*number);
                         copies.extend(span.map(|span| (out.len(), span)));
                     }
                     if calls.is_empty() {
@@ -313,7 +313,7 @@ pub struct Expanded {
     pub maybe_thousands: bool,
 }
 
-impl<'t> Occasion<'t> {
+impl<'t> MatchContext<'t> {
     /// The bytes of a subject; `None` is a group that took no part, or a cell that is absent.
     fn value(&self, subject: &Subject) -> Option<Cow<'t, [u8]>> {
         let number = |number: u64| Cow::from(number.to_string().into_bytes());

@@ -4,8 +4,8 @@ use crate::support;
 use crate::support::{record, spans};
 use brisk_quill_core::columns::{Column, ColumnList};
 use brisk_quill_core::{
-    Fault, Findings, Found, MatchOptions, Pattern, Problem, Rewrite, StepText, UnitView, Visitor,
-    rewrite_text,
+    Fault, Findings, MatchOptions, Pattern, Problem, Rewrite, Searcher, StepText, UnitView,
+    Visitor, rewrite_text,
 };
 use csv_core::ReadRecordResult;
 use proptest::prelude::*;
@@ -48,7 +48,7 @@ fn words(columns: &str, format: &str) -> StepText {
 /// Every cell of a text, which comes in cuts of `size` bytes.
 fn cells(words: &StepText, text: &[u8], size: usize) -> Cells {
     let query = words.query().unwrap();
-    let mut found = Found::new(&query).with_missing();
+    let mut found = Searcher::new(&query).with_missing();
     let mut seen = Cells::default();
     found.begin("-", 0);
     for cut in text.chunks(size) {

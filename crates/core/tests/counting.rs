@@ -5,7 +5,7 @@ use crate::support::{Say, spec};
 use brisk_quill_core::edits::StepSet;
 use brisk_quill_core::tally::Tally;
 use brisk_quill_core::{
-    Found, Inventory, MatchOptions, Pattern, Per, Query, Rewrite, Run, RunOptions, UnitKind,
+    Inventory, MatchOptions, Pattern, Per, Query, Rewrite, Run, RunOptions, Searcher, UnitKind,
 };
 use proptest::prelude::*;
 
@@ -128,11 +128,11 @@ fn what_depends_on_other_lines() {
         if let [only] = rewrite.steps() {
             let counts = steps[0].with.contains("@number");
             assert_eq!(
-                Found::new(&only.query).is_local(),
+                Searcher::new(&only.query).is_local(),
                 local || counts,
                 "{steps:?}"
             );
-            assert!(!Found::new(&only.query).in_one_piece().is_local());
+            assert!(!Searcher::new(&only.query).in_one_piece().is_local());
         }
     }
 }

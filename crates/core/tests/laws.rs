@@ -1,12 +1,12 @@
 //! What must hold for every input.
 
 use crate::support;
-use crate::support::{Say, record, record_hunting, record_parts, reference, rewrite, spec};
+use crate::support::{Say, record, record_parts, record_prefiltered, reference, rewrite, spec};
 use brisk_quill_core::edits::{Edit, StepSet, compose, invert, splice};
 use brisk_quill_core::shapes::Shapes;
 use brisk_quill_core::{
-    Example, Hunting, MatchOptions, Matches, Occasion, Pattern, Per, RewriteText, Span, StepText,
-    Template, UnitKind, rewrite_text,
+    Example, MatchContext, MatchOptions, Matches, Pattern, Per, PrefilterUse, RewriteText, Span,
+    StepText, Template, UnitKind, rewrite_text,
 };
 use proptest::prelude::*;
 
@@ -276,7 +276,7 @@ proptest! {
         let whole = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&record(&rewrite, &text, size), &whole);
         // Nor does it matter how lines without a match are passed over.
-        prop_assert_eq!(&record_hunting(&rewrite, &text, size, Hunting::Always), &whole);
+        prop_assert_eq!(&record_prefiltered(&rewrite, &text, size, PrefilterUse::Always), &whole);
         // Where lines are local, each part may be evaluated for itself.
         for steps in [&steps[..], &steps[..1]] {
             let rewrite = support::rewrite(steps);
@@ -300,7 +300,7 @@ proptest! {
         prop_assert_eq!(&split.problems, &whole.problems);
         let mut at = 0;
         let mut out = Vec::new();
-        for (line, from, was, now) in &split.passages {
+        for (line, from, was, now) in &split.hunks {
             let from = *from as usize;
             prop_assert!(from >= at);
             prop_assert_eq!(&text[from..from + was.len()], &was[..]);
@@ -314,7 +314,7 @@ proptest! {
         prop_assert_eq!(out, reference(&rewrite, &text));
     }
 
-    /// Passages are whole lines in order, none shares a line with another, and their line
+    /// Hunks are whole lines in order, none shares a line with another, and their line
     /// numbers and offsets are right.
     #[test]
     fn passages_are_whole_lines(text in text(), steps in prop::collection::vec(step(), 1..4)) {
@@ -322,7 +322,7 @@ proptest! {
         let recorded = record(&rewrite, &text, usize::MAX);
         let mut at = 0;
         let mut out = Vec::new();
-        for (line, from, was, now) in &recorded.passages {
+        for (line, from, was, now) in &recorded.hunks {
             let from = *from as usize;
             prop_assert!(from >= at);
             prop_assert_eq!(&text[from..from + was.len()], &was[..]);
@@ -484,9 +484,9 @@ proptest! {
         let groups = [Some(Span::new(0, 2)), Some(Span::new(0, 1)), None];
         let (mut one, mut two) = (Vec::new(), Vec::new());
         let matches = Matches::of_one(&groups);
-        let occasion = Occasion { unit: b"ab", groups: matches.groups(0), line: 7, file: "a/b.txt".as_ref(), count: 3, row: None };
-        template.expand(&occasion, &mut one).unwrap();
-        again.expand(&occasion, &mut two).unwrap();
+        let context = MatchContext { unit: b"ab", groups: matches.groups(0), line: 7, file: "a/b.txt".as_ref(), count: 3, row: None };
+        template.expand(&context, &mut one).unwrap();
+        again.expand(&context, &mut two).unwrap();
         prop_assert_eq!(one, two);
     }
 }

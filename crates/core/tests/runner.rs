@@ -2,9 +2,9 @@
 
 mod columns;
 mod counting;
-mod hunting;
 mod laws;
 mod plan;
+mod prefilter;
 mod support;
 mod tables;
 

@@ -4,7 +4,7 @@ use crate::support;
 use crate::support::{Say, rewrite};
 use brisk_quill_core::address::{Count, Spec};
 use brisk_quill_core::{
-    Error, Fault, MatchOptions, Occasion, Pattern, Table, Tables, Template, chars, rewrite_text,
+    Error, Fault, MatchContext, MatchOptions, Pattern, Table, Tables, Template, chars, rewrite_text,
 };
 use std::sync::Arc;
 
@@ -139,7 +139,7 @@ fn templates() {
         match (Template::parse(text, pattern.groups()), wanted) {
             (Ok(template), Ok(wanted)) => {
                 let mut out = Vec::new();
-                let occasion = Occasion {
+                let context = MatchContext {
                     unit,
                     groups: matches.groups(0),
                     line: 4,
@@ -147,7 +147,7 @@ fn templates() {
                     count: 9,
                     row: None,
                 };
-                template.expand(&occasion, &mut out).unwrap();
+                template.expand(&context, &mut out).unwrap();
                 assert_eq!(String::from_utf8_lossy(&out), wanted, "{text:?}");
             }
             (Err(error), Err((span, words))) => {
@@ -504,7 +504,7 @@ fn filters() {
             .collect(value.as_bytes(), true, &mut matches)
             .unwrap();
         let (unit, groups) = (value.as_bytes(), matches.groups(0));
-        let occasion = Occasion {
+        let context = MatchContext {
             unit,
             groups,
             line: 1,
@@ -513,7 +513,7 @@ fn filters() {
             row: None,
         };
         let mut out = Vec::new();
-        let done = template.expand(&occasion, &mut out);
+        let done = template.expand(&context, &mut out);
         match (done, wanted) {
             (Ok(_), Ok(wanted)) => {
                 assert_eq!(String::from_utf8_lossy(&out), wanted, "{value:?} {filters}");

@@ -8,7 +8,7 @@
 
 mod codes;
 
-use brisk_quill_core::PassageEdit;
+use brisk_quill_core::HunkEdit;
 use codes::Codes;
 use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
 use std::borrow::Cow;
@@ -227,7 +227,7 @@ impl Decoded {
         run.disk_from + (offset - run.text_from) / run.text_size * run.disk_size
     }
 
-    fn encode(&self, edit: &PassageEdit<'_>) -> Option<Vec<u8>> {
+    fn encode(&self, edit: &HunkEdit<'_>) -> Option<Vec<u8>> {
         let text = std::str::from_utf8(edit.after).ok()?;
         let bytes = match self.codes.are_usual() {
             true => self.encoding.encode(text)?,
@@ -246,7 +246,7 @@ impl Decoded {
 
 impl Decoded {
     /// Encodes new text with the codes that the text has already.
-    fn encode_with_codes(&self, text: &str, edit: &PassageEdit<'_>) -> Option<Vec<u8>> {
+    fn encode_with_codes(&self, text: &str, edit: &HunkEdit<'_>) -> Option<Vec<u8>> {
         let mut bytes = Vec::with_capacity(text.len());
         let mut copied = edit.copied.iter().peekable();
         for (at, c) in text.char_indices() {
@@ -274,7 +274,7 @@ impl Decoded {
 
     /// The code of a character for which nobody knows where it was copied from: that of the text
     /// which is replaced, where it stands there, else the first one of the file.
-    fn code_of(&self, c: char, edit: &PassageEdit<'_>) -> Option<&[u8]> {
+    fn code_of(&self, c: char, edit: &HunkEdit<'_>) -> Option<&[u8]> {
         let ((at, size), differs) = self.codes.of(c)?;
         let within = |differs: bool| {
             let before = std::str::from_utf8(edit.before).ok().filter(|_| differs)?;
@@ -315,7 +315,7 @@ impl Coding {
 
     /// The new text of an edit as it is written to disk; `None` where the encoding has no way to
     /// write it.
-    pub fn encode<'b>(&self, edit: &PassageEdit<'b>) -> Option<Cow<'b, [u8]>> {
+    pub fn encode<'b>(&self, edit: &HunkEdit<'b>) -> Option<Cow<'b, [u8]>> {
         match self {
             Self::Utf8 => Some(edit.after.into()),
             Self::Decoded(decoded) => decoded.encode(edit).map(Cow::Owned),

@@ -1,6 +1,6 @@
 //! From paths and globs to the files that are meant.
 
-use crate::{FileError, Trouble, is_copy_name};
+use crate::{FileError, FileErrorKind, is_copy_name};
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use ignore::{DirEntry, WalkBuilder, WalkState};
 use std::collections::HashSet;
@@ -100,16 +100,16 @@ impl Search {
     }
 
     /// Why a path that was named may not be looked at.
-    fn refuses(&self, path: &Path) -> Option<Trouble> {
+    fn refuses(&self, path: &Path) -> Option<FileErrorKind> {
         let lies_in = |state: &PathBuf| {
             let real = path.canonicalize();
             real.is_ok_and(|real| real.starts_with(state))
         };
         if self.own_state.as_ref().is_some_and(lies_in) {
-            return Some(Trouble::OwnState);
+            return Some(FileErrorKind::OwnState);
         }
         let name = path.file_name().unwrap_or_default();
-        is_copy_name(name).then_some(Trouble::RunCopy)
+        is_copy_name(name).then_some(FileErrorKind::RunCopy)
     }
 
     /// Whether a folder that is met is bquill's own.
@@ -203,8 +203,8 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
             });
             continue;
         }
-        if let Some(trouble) = search.refuses(path) {
-            problems.push(FileError::new(path, trouble));
+        if let Some(kind) = search.refuses(path) {
+            problems.push(FileError::new(path, kind));
             continue;
         }
         match path.metadata() {
@@ -217,7 +217,7 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
                 }
             }
             Ok(found) if !found.is_file() && search.use_of == FileUse::Rewrite => {
-                problems.push(FileError::new(path, Trouble::NotRegular));
+                problems.push(FileError::new(path, FileErrorKind::NotRegular));
             }
             Ok(found) if is_readable_kind(&found) => {
                 if search.wants(path) {
@@ -227,8 +227,8 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
                     });
                 }
             }
-            Ok(_) => problems.push(FileError::new(path, Trouble::NotAFile)),
-            Err(error) => problems.push(FileError::io(path, Trouble::Read, error)),
+            Ok(_) => problems.push(FileError::new(path, FileErrorKind::NotAFile)),
+            Err(error) => problems.push(FileError::io(path, FileErrorKind::Read, error)),
         }
     }
     met.sort_by_cached_key(|met| order(&met.source));
@@ -391,7 +391,7 @@ fn walk_error(root: &Path, error: ignore::Error) -> FileError {
         Some(reason) => reason,
         None => std::io::Error::other("its ignore rules do not parse"),
     };
-    FileError::io(&path, Trouble::Read, reason)
+    FileError::io(&path, FileErrorKind::Read, reason)
 }
 
 /// Keeps each (device, inode) once. A file that cannot be looked at stays, so that reading it

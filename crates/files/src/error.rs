@@ -4,12 +4,12 @@ use std::path::{Path, PathBuf};
 
 /// Something that went wrong with one file or folder.
 #[derive(Debug, thiserror::Error)]
-#[error("{trouble}: {}", brisk_quill_core::escape::visible_path(path))]
+#[error("{kind}: {}", brisk_quill_core::escape::visible_path(path))]
 pub struct FileError {
     /// Which one.
     pub path: PathBuf,
     /// What could not be done with it.
-    pub trouble: Trouble,
+    pub kind: FileErrorKind,
     /// What the system said.
     #[source]
     pub source: Option<io::Error>,
@@ -18,7 +18,7 @@ pub struct FileError {
 /// What could not be done.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
-pub enum Trouble {
+pub enum FileErrorKind {
     /// There is no such file or folder.
     #[error("there is no such file or folder")]
     Missing,
@@ -106,27 +106,29 @@ pub enum Trouble {
 }
 
 impl FileError {
-    pub(crate) fn new(path: &Path, trouble: Trouble) -> Self {
+    pub(crate) fn new(path: &Path, kind: FileErrorKind) -> Self {
         Self {
             path: path.to_owned(),
-            trouble,
+            kind,
             source: None,
         }
     }
 
-    pub(crate) fn io(path: &Path, trouble: Trouble, source: io::Error) -> Self {
+    pub(crate) fn io(path: &Path, kind: FileErrorKind, source: io::Error) -> Self {
         let inner = source.get_ref();
         let says_all = match source.kind() {
-            io::ErrorKind::NotFound if trouble == Trouble::Read => Some(Trouble::Missing),
-            _ if inner.is_some_and(|inner| inner.is::<NotRegular>()) => Some(Trouble::NotRegular),
+            io::ErrorKind::NotFound if kind == FileErrorKind::Read => Some(FileErrorKind::Missing),
+            _ if inner.is_some_and(|inner| inner.is::<NotRegular>()) => {
+                Some(FileErrorKind::NotRegular)
+            }
             _ if inner.is_some_and(|inner| inner.is::<LeadsElsewhere>()) => {
-                Some(Trouble::LeadsElsewhere)
+                Some(FileErrorKind::LeadsElsewhere)
             }
             _ => None,
         };
         Self {
             path: path.to_owned(),
-            trouble: says_all.unwrap_or(trouble),
+            kind: says_all.unwrap_or(kind),
             source: says_all.is_none().then_some(source),
         }
     }

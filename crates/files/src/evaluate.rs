@@ -6,7 +6,7 @@ pub use in_parts::{PartSink, Sharing, evaluate_in_parts};
 
 use crate::{Coding, Facts, FileError, OpenText, Skipped};
 use brisk_quill_core::{
-    Counts, Evaluation, Passage, PassageEdit, Problem, ProblemKind, Remark, Run, Sink, Unmet, lines,
+    Counts, Evaluation, Hunk, HunkEdit, Note, Problem, ProblemKind, Run, Sink, Unmet, lines,
 };
 use std::borrow::Cow;
 
@@ -27,10 +27,10 @@ pub enum Evaluated {
     Skipped(Skipped),
 }
 
-/// A passage with its changes as they are on disk.
-pub struct FilePassage<'p> {
+/// A hunk with its changes as they are on disk.
+pub struct FileHunk<'p> {
     /// The lines, as text.
-    pub passage: &'p Passage<'p>,
+    pub hunk: &'p Hunk<'p>,
     /// The changes in it, in order.
     pub edits: Vec<FileEdit<'p>>,
     /// How the text lies on disk.
@@ -40,7 +40,7 @@ pub struct FilePassage<'p> {
 /// A change as text and on disk.
 pub struct FileEdit<'p> {
     /// As text.
-    pub text: PassageEdit<'p>,
+    pub text: HunkEdit<'p>,
     /// First byte on disk, from 0.
     pub from: u64,
     /// One past the last byte.
@@ -54,7 +54,7 @@ pub struct FileEdit<'p> {
 /// Takes what an evaluation finds in a file; see [`Sink`].
 pub trait FileSink {
     /// Lines that change.
-    fn passage(&mut self, passage: &FilePassage<'_>);
+    fn hunk(&mut self, hunk: &FileHunk<'_>);
 
     /// A unit that was left alone.
     fn problem(&mut self, problem: Problem);
@@ -63,7 +63,7 @@ pub trait FileSink {
     fn unmet(&mut self, unmet: Unmet);
 
     /// Something that a step (from 0) has to tell of the text.
-    fn remark(&mut self, step: usize, remark: Remark);
+    fn note(&mut self, step: usize, note: Note);
 
     /// Whether it wants to see the bytes of the file too.
     fn wants_bytes(&self) -> bool {
@@ -78,13 +78,13 @@ pub trait FileSink {
 }
 
 /// A sink that lets everything pass.
-pub struct Nobody;
+pub struct NullCollector;
 
-impl FileSink for Nobody {
-    fn passage(&mut self, _: &FilePassage<'_>) {}
+impl FileSink for NullCollector {
+    fn hunk(&mut self, _: &FileHunk<'_>) {}
     fn problem(&mut self, _: Problem) {}
     fn unmet(&mut self, _: Unmet) {}
-    fn remark(&mut self, _: usize, _: Remark) {}
+    fn note(&mut self, _: usize, _: Note) {}
 }
 
 /// Evaluates the rewrite of `run` over an opened text.
@@ -216,7 +216,7 @@ impl Follower {
     }
 }
 
-/// Locates passages on disk; those that cannot be written there become problems.
+/// Locates hunks on disk; those that cannot be written there become problems.
 struct Located<'l> {
     coding: &'l Coding,
     sink: &'l mut dyn FileSink,
@@ -235,11 +235,11 @@ impl<'l> Located<'l> {
 }
 
 impl Sink for Located<'_> {
-    fn passage(&mut self, passage: &Passage<'_>) {
-        let mut edits = Vec::with_capacity(passage.changes());
-        for text in passage.edits() {
+    fn hunk(&mut self, hunk: &Hunk<'_>) {
+        let mut edits = Vec::with_capacity(hunk.changes());
+        for text in hunk.edits() {
             let Some(after) = self.coding.encode(&text) else {
-                return self.refuse(passage, &text);
+                return self.refuse(hunk, &text);
             };
             edits.push(FileEdit {
                 from: self.coding.on_disk(text.from),
@@ -249,8 +249,8 @@ impl Sink for Located<'_> {
                 text,
             });
         }
-        self.sink.passage(&FilePassage {
-            passage,
+        self.sink.hunk(&FileHunk {
+            hunk,
             edits,
             coding: self.coding,
         });
@@ -264,16 +264,16 @@ impl Sink for Located<'_> {
         self.sink.unmet(unmet);
     }
 
-    fn remark(&mut self, step: usize, remark: Remark) {
-        self.sink.remark(step, remark);
+    fn note(&mut self, step: usize, note: Note) {
+        self.sink.note(step, note);
     }
 }
 
 impl Located<'_> {
-    fn refuse(&mut self, passage: &Passage<'_>, edit: &PassageEdit<'_>) {
-        let (was, now) = (lines(passage.was).count() as u64, passage.now());
+    fn refuse(&mut self, hunk: &Hunk<'_>, edit: &HunkEdit<'_>) {
+        let (was, now) = (lines(hunk.was).count() as u64, hunk.now());
         let now = lines(&now).count() as u64;
-        self.refused.changes += passage.changes() as u64;
+        self.refused.changes += hunk.changes() as u64;
         self.refused.lines_added += now.saturating_sub(was);
         self.refused.lines_removed += was.saturating_sub(now);
         self.refused.problems += 1;

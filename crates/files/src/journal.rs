@@ -17,7 +17,7 @@ mod records;
 pub use records::{ChangeRecord, Commit, Intent, PathText, Record, RunState, Target};
 
 use crate::fs::{FileId, Fs};
-use crate::{FileError, Trouble};
+use crate::{FileError, FileErrorKind};
 use std::collections::BTreeSet;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Write};
@@ -85,7 +85,7 @@ impl<'f> Journal<'f> {
     }
 
     fn fail(&self, error: io::Error) -> FileError {
-        FileError::io(&self.state, Trouble::Journal, error)
+        FileError::io(&self.state, FileErrorKind::Journal, error)
     }
 
     fn runs(&self) -> PathBuf {
@@ -128,7 +128,7 @@ impl<'f> Journal<'f> {
         let how = rustix::fs::FlockOperation::NonBlockingLockExclusive;
         match rustix::fs::flock(&file, how) {
             Ok(()) => Ok(Lock { file: Some(file) }),
-            Err(rustix::io::Errno::WOULDBLOCK) => Err(FileError::new(&path, Trouble::Busy)),
+            Err(rustix::io::Errno::WOULDBLOCK) => Err(FileError::new(&path, FileErrorKind::Busy)),
             Err(error) => Err(self.fail(error.into())),
         }
     }
@@ -290,7 +290,7 @@ impl<'f> Journal<'f> {
         let log = self.folder(run).join("log");
         let damaged = |line: usize| {
             let reason = format!("line {line} does not fit its checksum");
-            FileError::io(&log, Trouble::Damaged, io::Error::other(reason))
+            FileError::io(&log, FileErrorKind::Damaged, io::Error::other(reason))
         };
         let bytes = self.log_bytes(run)?;
         let mut found = RunRecord {
@@ -312,7 +312,7 @@ impl<'f> Journal<'f> {
             let line = line.strip_suffix(b"\n").unwrap_or(line);
             let record = unsealed(line).ok_or_else(|| damaged(number))?;
             found.take(record).map_err(|reason| {
-                FileError::io(&log, Trouble::Damaged, io::Error::other(reason))
+                FileError::io(&log, FileErrorKind::Damaged, io::Error::other(reason))
             })?;
         }
         Ok(found)
@@ -348,10 +348,10 @@ impl<'f> Journal<'f> {
                     let change = line.strip_suffix(b"\n").and_then(unsealed);
                     Some(change.ok_or_else(|| {
                         let reason = format!("line {number} does not fit its checksum");
-                        FileError::io(&path, Trouble::Damaged, io::Error::other(reason))
+                        FileError::io(&path, FileErrorKind::Damaged, io::Error::other(reason))
                     }))
                 }
-                Err(error) => Some(Err(FileError::io(&path, Trouble::Journal, error))),
+                Err(error) => Some(Err(FileError::io(&path, FileErrorKind::Journal, error))),
             }
         }))
     }

@@ -13,12 +13,12 @@
 //!   being evaluated; [`Staging`] puts them there.
 #![warn(missing_docs)]
 
-mod behind;
+mod background_writer;
+mod cancel;
 mod changes;
 mod coding;
 mod discover;
 mod early_sync;
-mod elsewhere;
 mod error;
 mod evaluate;
 mod fs;
@@ -33,21 +33,21 @@ mod run;
 mod splice;
 mod splicer;
 mod spool;
+mod staging;
 mod stoppable;
 mod temporary;
 mod undo;
 mod waiting;
-mod watch;
 
+pub use cancel::CancelToken;
 pub use changes::{ChangeList, Spooler};
 pub use coding::{Coding, EncodingError, TextEncoding};
 pub use discover::{
     FileUse, GlobError, Listing, PassedOver, Search, Source, discover, passed_over,
 };
-pub use elsewhere::{Copying, Destination, Put, Staged, Staging, Written, stage_all};
-pub use error::{FileError, Trouble};
+pub use error::{FileError, FileErrorKind};
 pub use evaluate::{
-    Evaluated, FileEdit, FilePassage, FileSink, Nobody, PartSink, Sharing, evaluate,
+    Evaluated, FileEdit, FileHunk, FileSink, NullCollector, PartSink, Sharing, evaluate,
     evaluate_in_parts,
 };
 pub use fs::{
@@ -69,7 +69,7 @@ pub use run::{RunDone, RunNote, RunRequest, is_copy_name, make_run};
 pub use splice::{SpliceError, splice_into};
 pub use splicer::Splicer;
 pub use spool::{Spool, SpoolReader, SpoolWriter, Spooled};
+pub use staging::{Copying, Destination, Put, Staged, Staging, Written, stage_all};
 pub use temporary::{Temporaries, Temporary};
 pub use undo::undo_plan;
 pub use waiting::{StreamOut, open_stream};
-pub use watch::Watch;

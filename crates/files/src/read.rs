@@ -3,7 +3,7 @@
 use crate::coding::{Coding, Decoded, TextEncoding};
 use crate::fs::open_below;
 use crate::waiting::{Waiting, open_at_once};
-use crate::{FileError, Source, Trouble, Watch};
+use crate::{CancelToken, FileError, FileErrorKind, Source};
 use memchr::{memchr, memchr_iter};
 use std::fs::File;
 use std::io::{self, Read, Seek};
@@ -105,7 +105,7 @@ pub struct Reader {
     buffer: Vec<u8>,
     /// Standard input, where it has been kept.
     kept: Option<Arc<File>>,
-    watch: Arc<Watch>,
+    watch: Arc<CancelToken>,
     /// The folder that files must lie below.
     root: Option<PathBuf>,
 }
@@ -137,7 +137,7 @@ impl Reader {
 
     /// Is watched by `watch`.
     #[must_use]
-    pub fn watched(mut self, watch: Arc<Watch>) -> Self {
+    pub fn watched(mut self, watch: Arc<CancelToken>) -> Self {
         self.watch = watch;
         self
     }
@@ -171,12 +171,13 @@ impl Reader {
     /// When it cannot be read or kept.
     pub fn keep_stdin(&mut self) -> Result<(), FileError> {
         let path = Source::Stdin.path();
-        let mut kept = tempfile::tempfile().map_err(|e| FileError::io(path, Trouble::Write, e))?;
-        let fail = |error| FileError::io(path, Trouble::Read, error);
+        let mut kept =
+            tempfile::tempfile().map_err(|e| FileError::io(path, FileErrorKind::Write, e))?;
+        let fail = |error| FileError::io(path, FileErrorKind::Read, error);
         let mut input = Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?;
         let copied = io::copy(&mut input, &mut kept);
         if self.watch.is_stopped() {
-            return Err(FileError::new(path, Trouble::Interrupted));
+            return Err(FileError::new(path, FileErrorKind::Interrupted));
         }
         copied.map_err(fail)?;
         self.kept = Some(Arc::new(kept));
@@ -189,7 +190,7 @@ impl Reader {
     ///
     /// When it has not been kept, or cannot be read again.
     pub fn kept_stdin(&self) -> Result<File, FileError> {
-        let fail = |error| FileError::io(Source::Stdin.path(), Trouble::Read, error);
+        let fail = |error| FileError::io(Source::Stdin.path(), FileErrorKind::Read, error);
         let kept = self
             .kept
             .as_ref()
@@ -208,7 +209,7 @@ impl Reader {
         &'r mut self,
         source: &'r Source,
     ) -> Result<Result<OpenText<'r>, Skipped>, FileError> {
-        let fail = |error| FileError::io(source.path(), Trouble::Read, error);
+        let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
         go_on(&self.watch, source)?;
         let mut input: Box<dyn Read> = match source {
             Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
@@ -239,7 +240,10 @@ impl Reader {
             let limit = DECODED_MOST + 1 - filled as u64;
             input.take(limit).read_to_end(&mut raw).map_err(fail)?;
             if raw.len() as u64 > DECODED_MOST {
-                return Err(FileError::new(source.path(), Trouble::TooLargeToDecode));
+                return Err(FileError::new(
+                    source.path(),
+                    FileErrorKind::TooLargeToDecode,
+                ));
             }
             input = Box::new(io::empty());
             Coding::Decoded(Decoded::new(encoding, raw, start))
@@ -269,9 +273,9 @@ impl Reader {
 }
 
 /// Fails once reading is to stop.
-fn go_on(watch: &Watch, source: &Source) -> Result<(), FileError> {
+fn go_on(watch: &CancelToken, source: &Source) -> Result<(), FileError> {
     match watch.is_stopped() {
-        true => Err(FileError::new(source.path(), Trouble::Interrupted)),
+        true => Err(FileError::new(source.path(), FileErrorKind::Interrupted)),
         false => Ok(()),
     }
 }
@@ -354,7 +358,7 @@ pub struct OpenText<'r> {
     start: usize,
     /// Bytes on disk handed on.
     bytes: u64,
-    watch: &'r Watch,
+    watch: &'r CancelToken,
     as_it_comes: bool,
     may_be_binary: bool,
     wanted: FactsOf,
@@ -489,7 +493,7 @@ impl<'r> OpenText<'r> {
             false => fill(&mut *self.input, self.buffer),
         };
         go_on(self.watch, self.source)?;
-        let fail = |error| FileError::io(self.source.path(), Trouble::Read, error);
+        let fail = |error| FileError::io(self.source.path(), FileErrorKind::Read, error);
         self.filled = filled.map_err(fail)?;
         let sniffed = usize::try_from(self.bytes).unwrap_or(SNIFF).min(SNIFF);
         let sample = &self.buffer[..self.filled.min(SNIFF - sniffed)];

@@ -11,7 +11,7 @@ pub use abandon::{AbandonedFile, Holds, abandon};
 use crate::fs::{FileId, Folder, Fs, Removal, Stat, folder_of, second_name};
 use crate::journal::{Journal, Record, RunRecord, RunState, Target};
 use crate::run::hash_of;
-use crate::{FileError, Trouble};
+use crate::{FileError, FileErrorKind};
 use std::collections::{BTreeMap, HashMap};
 use std::ffi::{OsStr, OsString};
 use std::io;
@@ -157,7 +157,7 @@ pub(crate) fn recover_known(
         let stuck = stuck
             .or(all.first())
             .map_or(journal.folder(run.run), |one| one.target.clone());
-        return Err(FileError::new(&stuck, Trouble::Stuck));
+        return Err(FileError::new(&stuck, FileErrorKind::Stuck));
     };
     let mut noted = journal.repair(run);
     if way == Direction::Back && run.state == RunState::Committed {
@@ -213,7 +213,7 @@ fn turn_all(
             }
         }
         let turned = one.turn(fs, journal, run.run, way);
-        turned.map_err(|error| FileError::io(&one.target, Trouble::Write, error))?;
+        turned.map_err(|error| FileError::io(&one.target, FileErrorKind::Write, error))?;
     }
     Ok(())
 }
@@ -374,7 +374,7 @@ fn standings(
             all.push(one);
             continue;
         };
-        let fail = |error| FileError::io(&one.target, Trouble::Read, error);
+        let fail = |error| FileError::io(&one.target, FileErrorKind::Read, error);
         let hashes = (&*target.before, after);
         let now = Standing::look(&*folder, &one.name).map_err(fail)?;
         match one.copy.clone().filter(|_| !one.in_place) {
@@ -507,7 +507,7 @@ fn sync_folders(all: &[Standing]) -> Result<(), FileError> {
         .collect();
     for (path, folder) in folders {
         let synced = folder.sync();
-        synced.map_err(|error| FileError::io(&path, Trouble::Write, error))?;
+        synced.map_err(|error| FileError::io(&path, FileErrorKind::Write, error))?;
     }
     Ok(())
 }

@@ -27,7 +27,7 @@ use crate::parallel::on_each;
 use crate::recover::{Direction, Known, clean, recover_known};
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::stoppable::Stoppable;
-use crate::{FileError, PathText, Plan, PlannedFile, Source, Trouble, journal};
+use crate::{FileError, FileErrorKind, PathText, Plan, PlannedFile, Source, journal};
 use brisk_quill_core::escape::visible_path;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ffi::{OsStr, OsString};
@@ -124,7 +124,7 @@ struct StagedFile<'a> {
 /// leads elsewhere, is not a regular file, cannot be read or written, or belongs to the journal;
 /// when the user stopped it; or when an interrupted run touches the same folders. All files are as
 /// they were then; where not even that could be done, the error says so
-/// ([`Trouble::Unfinished`]).
+/// ([`FileErrorKind::Unfinished`]).
 pub fn make_run(
     fs: &dyn Fs,
     journal: &Journal<'_>,
@@ -174,7 +174,7 @@ fn check_identity(files: &[StagedFile<'_>]) -> Result<(), FileError> {
             let other = visible_path(other);
             return Err(FileError::io(
                 &file.named,
-                Trouble::SameFile,
+                FileErrorKind::SameFile,
                 io::Error::other(format!("it is also {other}")),
             ));
         }
@@ -212,7 +212,7 @@ fn look_around(
             (false, Some(target)) => {
                 return Err(FileError::io(
                     &target.path.path(),
-                    Trouble::Unfinished,
+                    FileErrorKind::Unfinished,
                     io::Error::other(format!("run {run}")),
                 ));
             }
@@ -250,22 +250,22 @@ impl<'a> StagedFile<'a> {
         named: &Path,
         file: &'a PlannedFile,
     ) -> Result<Self, FileError> {
-        let fail = |error| FileError::io(named, Trouble::Read, error);
+        let fail = |error| FileError::io(named, FileErrorKind::Read, error);
         let place = fs.locate(named, &file.confinement).map_err(fail)?;
         if own_state.is_some_and(|state| place.folder.path().starts_with(state)) {
-            return Err(FileError::new(named, Trouble::OwnState));
+            return Err(FileError::new(named, FileErrorKind::OwnState));
         }
         let seen = place.stat().map_err(fail)?;
         let in_place = match place.folder.replacing(&place.name).map_err(fail)? {
             Replacing::Exchange => false,
             Replacing::InPlace => true,
-            Replacing::Marked => return Err(FileError::new(named, Trouble::Marked)),
-            Replacing::Capability => return Err(FileError::new(named, Trouble::Capability)),
+            Replacing::Marked => return Err(FileError::new(named, FileErrorKind::Marked)),
+            Replacing::Capability => return Err(FileError::new(named, FileErrorKind::Capability)),
         };
         place
             .folder
             .check_writable(&place.name)
-            .map_err(|error| FileError::io(named, Trouble::Write, error))?;
+            .map_err(|error| FileError::io(named, FileErrorKind::Write, error))?;
         let copy = copy_name(fs).map_err(fail)?;
         Ok(Self {
             file,
@@ -282,9 +282,9 @@ impl<'a> StagedFile<'a> {
         })
     }
 
-    fn failing(&self, trouble: Trouble) -> impl Fn(io::Error) -> FileError + use<> {
+    fn failing(&self, kind: FileErrorKind) -> impl Fn(io::Error) -> FileError + use<> {
         let named = self.named.clone();
-        move |error| FileError::io(&named, trouble, error)
+        move |error| FileError::io(&named, kind, error)
     }
 
     fn record(&self) -> Target {
@@ -314,7 +314,10 @@ impl<'a> StagedFile<'a> {
     }
 
     fn check_unchanged(&self) -> Result<(), FileError> {
-        let now = self.place.stat().map_err(self.failing(Trouble::Read))?;
+        let now = self
+            .place
+            .stat()
+            .map_err(self.failing(FileErrorKind::Read))?;
         self.compare(now)
     }
 
@@ -324,9 +327,12 @@ impl<'a> StagedFile<'a> {
         match now == self.seen {
             true => Ok(()),
             false if bytes(now) != bytes(self.seen) => {
-                Err(FileError::new(&self.named, Trouble::Changed))
+                Err(FileError::new(&self.named, FileErrorKind::Changed))
             }
-            false => Err(FileError::new(&self.named, Trouble::AttributesChanged)),
+            false => Err(FileError::new(
+                &self.named,
+                FileErrorKind::AttributesChanged,
+            )),
         }
     }
 }
@@ -425,7 +431,7 @@ impl Making<'_> {
             }
             Err(stuck) => Err(FileError {
                 path: stuck.path,
-                trouble: Trouble::NotRolledBack,
+                kind: FileErrorKind::NotRolledBack,
                 source: Some(io::Error::other(error.to_string())),
             }),
         }
@@ -454,7 +460,7 @@ impl Making<'_> {
 
     fn stop_if_interrupted(&self, path: &Path) -> Result<(), FileError> {
         match self.interrupted.load(Ordering::Relaxed) {
-            true => Err(FileError::new(path, Trouble::Interrupted)),
+            true => Err(FileError::new(path, FileErrorKind::Interrupted)),
             false => Ok(()),
         }
     }
@@ -462,7 +468,7 @@ impl Making<'_> {
     /// All changes of the run, one a line.
     fn write_changes(&self, files: &[StagedFile<'_>]) -> Result<(), FileError> {
         let path = self.journal.folder(self.run).join("changes");
-        let fail = |error| FileError::io(&path, Trouble::Journal, error);
+        let fail = |error| FileError::io(&path, FileErrorKind::Journal, error);
         let mut out = BufWriter::with_capacity(CHUNK, self.fs.create(&path).map_err(fail)?);
         for file in files {
             for change in file.file.changes.iter() {
@@ -480,7 +486,7 @@ impl Making<'_> {
     fn create(&self, files: &mut [StagedFile<'_>]) -> Result<(), FileError> {
         for file in files.iter_mut().filter(|file| !file.in_place) {
             let made = file.place.folder.create(&file.copy);
-            file.made = Some(made.map_err(file.failing(Trouble::Write))?);
+            file.made = Some(made.map_err(file.failing(FileErrorKind::Write))?);
         }
         let ids: Vec<_> = files.iter().map(|file| file.made).collect();
         match ids.iter().any(Option::is_some) {
@@ -514,23 +520,26 @@ impl Making<'_> {
                 match folder.remove(&file.copy, &ours) {
                     Ok(Removal::Removed | Removal::Missing) => {}
                     Ok(Removal::NotOurs) => {
-                        return Err(FileError::new(&file.named, Trouble::LeadsElsewhere));
+                        return Err(FileError::new(&file.named, FileErrorKind::LeadsElsewhere));
                     }
-                    Err(error) => return Err(file.failing(Trouble::Write)(error)),
+                    Err(error) => return Err(file.failing(FileErrorKind::Write)(error)),
                 }
                 file.in_place = true;
                 self.splice(file)?;
                 self.keep_old(file)
             }
             copied => {
-                file.attributes = Some(copied.map_err(file.failing(Trouble::Write))?);
+                file.attributes = Some(copied.map_err(file.failing(FileErrorKind::Write))?);
                 Ok(())
             }
         }
     }
 
     fn splice(&self, file: &mut StagedFile<'_>) -> Result<(), FileError> {
-        let (reading, writing) = (file.failing(Trouble::Read), file.failing(Trouble::Write));
+        let (reading, writing) = (
+            file.failing(FileErrorKind::Read),
+            file.failing(FileErrorKind::Write),
+        );
         let folder = &file.place.folder;
         let source = folder.read(&file.place.name).map_err(&reading)?;
         file.compare(source.stat().map_err(&reading)?)?;
@@ -558,20 +567,20 @@ impl Making<'_> {
     fn keep_old(&self, file: &StagedFile<'_>) -> Result<(), FileError> {
         let source = file.place.folder.read(&file.place.name);
         let mut source = Stoppable {
-            inner: source.map_err(file.failing(Trouble::Read))?,
+            inner: source.map_err(file.failing(FileErrorKind::Read))?,
             stopped: self.interrupted,
         };
         let old = self.fs.create(&self.old_copy(file));
-        let mut old = old.map_err(file.failing(Trouble::Write))?;
+        let mut old = old.map_err(file.failing(FileErrorKind::Write))?;
         let kept = io::copy(&mut source, &mut old).and_then(|_| old.flush());
         self.stop_if_interrupted(&file.named)?;
-        kept.map_err(file.failing(Trouble::Write))
+        kept.map_err(file.failing(FileErrorKind::Write))
     }
 
     /// Brings every copy to the disk and reads it back, several at a time.
     fn sync(&self, files: &[StagedFile<'_>]) -> Result<(), FileError> {
         on_each(files, self.fs.sync_threads(SYNC_THREADS), |file| {
-            let syncing = file.failing(Trouble::Write);
+            let syncing = file.failing(FileErrorKind::Write);
             let folder = &file.place.folder;
             let found = if file.in_place {
                 let (old, new) = (self.old_copy(file), self.new_copy(file));
@@ -582,10 +591,10 @@ impl Making<'_> {
                 folder.sync_file(&file.copy).map_err(&syncing)?;
                 folder.read(&file.copy).and_then(hash_of)
             };
-            let found = found.map_err(file.failing(Trouble::ReadBack))?;
+            let found = found.map_err(file.failing(FileErrorKind::ReadBack))?;
             match file.after.as_ref().is_some_and(|(hash, _)| *hash == found) {
                 true => Ok(()),
-                false => Err(FileError::new(&file.named, Trouble::ReadBack)),
+                false => Err(FileError::new(&file.named, FileErrorKind::ReadBack)),
             }
         })
     }
@@ -593,7 +602,7 @@ impl Making<'_> {
     fn sync_folders(&self, files: &[StagedFile<'_>]) -> Result<(), FileError> {
         for folder in folders(files.iter().filter(|file| !file.in_place)) {
             let synced = folder.sync();
-            synced.map_err(|error| FileError::io(folder.path(), Trouble::Write, error))?;
+            synced.map_err(|error| FileError::io(folder.path(), FileErrorKind::Write, error))?;
         }
         Ok(())
     }
@@ -607,7 +616,7 @@ impl Making<'_> {
             let record = Record::Overwrite { file: file.number };
             self.journal.add(self.run, &record)?;
             file.check_unchanged()?;
-            let writing = file.failing(Trouble::Write);
+            let writing = file.failing(FileErrorKind::Write);
             let mut new = self.fs.read(&self.new_copy(file)).map_err(&writing)?;
             return folder
                 .overwrite(name, file.seen.id, &mut new)
@@ -615,19 +624,19 @@ impl Making<'_> {
         }
         let copy = folder
             .stat(&file.copy)
-            .map_err(file.failing(Trouble::Write))?;
+            .map_err(file.failing(FileErrorKind::Write))?;
         if Some(copy.id) != file.made {
             let path = folder.path().join(&file.copy);
-            return Err(FileError::new(&path, Trouble::Changed));
+            return Err(FileError::new(&path, FileErrorKind::Changed));
         }
         folder
             .exchange(&file.copy, name)
-            .map_err(file.failing(Trouble::Write))?;
+            .map_err(file.failing(FileErrorKind::Write))?;
         self.check_exchanged(file).or_else(|error| {
             // What somebody has put there since is not ours to move.
             if file.is_new_there() {
                 let back = folder.exchange(&file.copy, name);
-                back.map_err(file.failing(Trouble::Write))?;
+                back.map_err(file.failing(FileErrorKind::Write))?;
             }
             Err(error)
         })
@@ -637,7 +646,7 @@ impl Making<'_> {
     /// somebody may have been at work at the last moment. Whoever changes the new file is late,
     /// and does no harm.
     fn check_exchanged(&self, file: &StagedFile<'_>) -> Result<(), FileError> {
-        let changed = |_| FileError::new(&file.named, Trouble::Changed);
+        let changed = |_| FileError::new(&file.named, FileErrorKind::Changed);
         let folder = &file.place.folder;
         let out = folder.stat(&file.copy).map_err(changed)?;
         let before = (file.seen.before_renaming(), file.attributes);
@@ -666,7 +675,7 @@ fn folders<'f>(
 /// it says, and could not be undone.
 fn check_folders(files: &[StagedFile<'_>]) -> Result<(), FileError> {
     match folders(files.iter()).find(|folder| !folder.is_at_its_path()) {
-        Some(folder) => Err(FileError::new(folder.path(), Trouble::LeadsElsewhere)),
+        Some(folder) => Err(FileError::new(folder.path(), FileErrorKind::LeadsElsewhere)),
         None => Ok(()),
     }
 }

@@ -1,6 +1,6 @@
 //! A file's bytes with its changes made, computing nothing anew.
 
-use crate::{Change, FileError, PlannedFile, Trouble};
+use crate::{Change, FileError, FileErrorKind, PlannedFile};
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::Path;
 
@@ -21,9 +21,9 @@ pub enum SpliceError {
 impl SpliceError {
     pub(crate) fn into_file_error(self, path: &Path) -> FileError {
         match self {
-            Self::Changed => FileError::new(path, Trouble::Changed),
-            Self::Read(error) => FileError::io(path, Trouble::Read, error),
-            Self::Write(error) => FileError::io(path, Trouble::Write, error),
+            Self::Changed => FileError::new(path, FileErrorKind::Changed),
+            Self::Read(error) => FileError::io(path, FileErrorKind::Read, error),
+            Self::Write(error) => FileError::io(path, FileErrorKind::Write, error),
         }
     }
 }

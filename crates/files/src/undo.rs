@@ -3,7 +3,7 @@
 use crate::fs::{Confinement, Fs};
 use crate::journal::{ChangeRecord, Journal, RunRecord, RunState};
 use crate::recover::Standing;
-use crate::{Change, Facts, FileError, Newline, Plan, PlannedFile, Source, Spooler, Trouble};
+use crate::{Change, Facts, FileError, FileErrorKind, Newline, Plan, PlannedFile, Source, Spooler};
 use brisk_quill_core::line_ends;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -23,7 +23,10 @@ pub fn undo_plan(
     let (Some(intent), Some(commit), RunState::Done | RunState::Clean) =
         (&run.intent, &run.commit, run.state)
     else {
-        return Err(FileError::new(&journal.folder(run.run), Trouble::NotDone));
+        return Err(FileError::new(
+            &journal.folder(run.run),
+            FileErrorKind::NotDone,
+        ));
     };
     let mut records = journal.changes(run.run)?.peekable();
     let mut spooler = Spooler::default();
@@ -32,7 +35,7 @@ pub fn undo_plan(
     let files = intent.targets.iter().zip(&commit.after).enumerate();
     for (number, (target, (after, bytes))) in files {
         let path = target.path.path();
-        let spooling = |error| FileError::io(&path, Trouble::Spool, error);
+        let spooling = |error| FileError::io(&path, FileErrorKind::Spool, error);
         let mut back = Inversion::default();
         let own = |record: &Result<ChangeRecord, FileError>| {
             record.as_ref().map_or(true, |record| record.file == number)
@@ -45,7 +48,8 @@ pub fn undo_plan(
         if !wants(&path) {
             continue;
         }
-        let now = now(fs, &path).map_err(|error| FileError::io(&path, Trouble::Read, error))?;
+        let now =
+            now(fs, &path).map_err(|error| FileError::io(&path, FileErrorKind::Read, error))?;
         let hash = blake3::Hash::from_hex(after).ok();
         if now.as_ref() != Some(after) || hash.is_none() {
             changed.push(target.named.path());

@@ -1,6 +1,6 @@
 //! Reading what may keep one waiting, a pipe or a terminal, without missing a signal.
 
-use crate::Watch;
+use crate::CancelToken;
 use crate::fs::open_at_once as open;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::io::Errno;
@@ -19,12 +19,12 @@ const LOOK_EVERY: Timespec = Timespec {
 /// A reader that waits for bytes until reading is to stop.
 pub(crate) struct Waiting {
     input: OwnedFd,
-    watch: Arc<Watch>,
+    watch: Arc<CancelToken>,
 }
 
 impl Waiting {
     /// Of standard input.
-    pub fn stdin(watch: Arc<Watch>) -> io::Result<Self> {
+    pub fn stdin(watch: Arc<CancelToken>) -> io::Result<Self> {
         let input = io::stdin().as_fd().try_clone_to_owned()?;
         Ok(Self { input, watch })
     }
@@ -54,7 +54,7 @@ impl Read for Waiting {
 /// A pipe or a device to be written to, until all is to stop.
 pub struct StreamOut {
     output: OwnedFd,
-    watch: Arc<Watch>,
+    watch: Arc<CancelToken>,
 }
 
 /// Opens a pipe or a device to be written to, and waits until somebody reads it.
@@ -62,7 +62,7 @@ pub struct StreamOut {
 /// # Errors
 ///
 /// When it cannot be opened, or all is to stop.
-pub fn open_stream(path: &Path, watch: &Arc<Watch>) -> io::Result<StreamOut> {
+pub fn open_stream(path: &Path, watch: &Arc<CancelToken>) -> io::Result<StreamOut> {
     use rustix::fs::{Mode, OFlags, open};
     let how = OFlags::WRONLY | OFlags::NONBLOCK | OFlags::CLOEXEC | OFlags::NOCTTY;
     loop {
@@ -104,7 +104,7 @@ impl Write for StreamOut {
 }
 
 /// Opens a file to be read, whatever it is; what may keep one waiting is watched.
-pub(crate) fn open_at_once(path: &Path, watch: &Arc<Watch>) -> io::Result<Box<dyn Read>> {
+pub(crate) fn open_at_once(path: &Path, watch: &Arc<CancelToken>) -> io::Result<Box<dyn Read>> {
     let (file, is_regular) = open(path)?;
     Ok(match is_regular {
         true => Box::new(File::from(file)),

@@ -2,9 +2,9 @@
 
 use crate::model::{Dice, ModelFs, Survives, copy_name};
 use brisk_quill_files::{
-    Change, Confinement, Direction, Facts, Fs, Holds, Journal, Newline, Plan, PlannedFile, RealFs,
-    RunDone, RunNote, RunRequest, Source, Trouble, abandon, make_run, open_ways, recover,
-    undo_plan,
+    Change, Confinement, Direction, Facts, FileErrorKind, Fs, Holds, Journal, Newline, Plan,
+    PlannedFile, RealFs, RunDone, RunNote, RunRequest, Source, abandon, make_run, open_ways,
+    recover, undo_plan,
 };
 use proptest::prelude::*;
 use std::fs::Permissions;
@@ -326,7 +326,7 @@ fn what_somebody_else_does_stays() {
                 let recovered = recover(&fs, &journal(&fs), &record, None);
                 how.check(&fs, &case);
                 if let Err(stuck) = recovered {
-                    assert_eq!(stuck.trouble, Trouble::Stuck, "{case}");
+                    assert_eq!(stuck.kind, FileErrorKind::Stuck, "{case}");
                     let files = abandon(&fs, &journal(&fs), &record).unwrap();
                     check_abandoned(&fs, &files, &case);
                     how.check(&fs, &case);
@@ -483,7 +483,7 @@ fn an_interrupted_run_blocks_only_what_it_touches() {
         let here = run(&fs, &plan_to(&current[..1], "berth"));
         let blocked = here
             .as_ref()
-            .is_err_and(|error| error.trouble == Trouble::Unfinished);
+            .is_err_and(|error| error.kind == FileErrorKind::Unfinished);
         assert_eq!(blocked, is_open, "{stop}: {here:?}");
         seen[usize::from(is_open)] += 1;
         seen[2] += u64::from(!journal(&fs).marked().unwrap().is_empty());
@@ -574,7 +574,7 @@ fn an_interrupted_run_leaves_nothing() {
         interrupted: &AtomicBool::new(true),
     };
     let error = make_run(&fs, &journal(&fs), &mut Journal::no_lock(), &request).unwrap_err();
-    assert_eq!(error.trouble, Trouble::Interrupted);
+    assert_eq!(error.kind, FileErrorKind::Interrupted);
     assert!(!check(&fs, "interrupted"));
 }
 
@@ -604,9 +604,9 @@ fn a_damaged_journal_is_refused() {
                 assert!(undone.is_ok());
                 continue;
             }
-            let trouble = undone.unwrap_err().trouble;
+            let trouble = undone.unwrap_err().kind;
             assert!(
-                matches!(trouble, Trouble::Damaged | Trouble::NotDone),
+                matches!(trouble, FileErrorKind::Damaged | FileErrorKind::NotDone),
                 "{name} {at}: {trouble:?}"
             );
             assert!(is(&texts(&damaged), NEW));

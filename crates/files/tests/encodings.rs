@@ -1,11 +1,11 @@
 //! Every encoding: what is changed is changed in its place, and nothing else.
 
 use brisk_quill_core::{
-    Action, MatchOptions, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions, Step,
-    Template, Unmet,
+    Action, MatchOptions, Note, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step, Template,
+    Unmet,
 };
 use brisk_quill_files::{
-    Change, Evaluated, FactsOf, FilePassage, FileSink, PlannedFile, Reader, Source, TextEncoding,
+    Change, Evaluated, FactsOf, FileHunk, FileSink, PlannedFile, Reader, Source, TextEncoding,
     TextOptions, evaluate, splice_into,
 };
 use proptest::prelude::*;
@@ -55,14 +55,14 @@ const LABELS: &[&str] = &[
 struct Changes(Vec<Change>, Vec<Problem>);
 
 impl FileSink for Changes {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        self.0.extend(passage.edits.iter().map(Change::from));
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        self.0.extend(hunk.edits.iter().map(Change::from));
     }
     fn problem(&mut self, problem: Problem) {
         self.1.push(problem);
     }
     fn unmet(&mut self, _: Unmet) {}
-    fn remark(&mut self, _: usize, _: Remark) {}
+    fn note(&mut self, _: usize, _: Note) {}
 }
 
 /// `raw` with every match of `pattern` replaced, in the encoding called `label`.

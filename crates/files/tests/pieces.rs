@@ -1,13 +1,13 @@
 //! What is read, kept and copied does not depend on the pieces it comes in.
 
 use brisk_quill_core::{
-    Action, MatchOptions, PartStart, Pattern, Problem, Query, Remark, Rewrite, Run, RunOptions,
-    Step, Template, UnitKind, Unmet, rewrite_text,
+    Action, MatchOptions, Note, PartStart, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step,
+    Template, UnitKind, Unmet, rewrite_text,
 };
 use brisk_quill_files::{
-    Copying, Destination, Evaluated, FactsOf, FilePassage, FileSink, Helpers, Joiner, Part,
-    PartSink, PlannedFile, Reader, Sharing, Source, Spool, SpoolWriter, Spooler, Staging,
-    Temporaries, TextOptions, Trouble, Watch, evaluate, evaluate_in_parts, read_in_parts,
+    CancelToken, Copying, Destination, Evaluated, FactsOf, FileErrorKind, FileHunk, FileSink,
+    Helpers, Joiner, Part, PartSink, PlannedFile, Reader, Sharing, Source, Spool, SpoolWriter,
+    Spooler, Staging, Temporaries, TextOptions, evaluate, evaluate_in_parts, read_in_parts,
     splice_into,
 };
 use proptest::prelude::*;
@@ -69,14 +69,14 @@ fn rewrite() -> impl Strategy<Value = Rewrite> {
 struct Copier<'s>(Copying<'s>);
 
 impl FileSink for Copier<'_> {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        passage.edits.iter().for_each(|edit| self.0.change(edit));
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        hunk.edits.iter().for_each(|edit| self.0.change(edit));
     }
     fn problem(&mut self, problem: Problem) {
         panic!("{problem:?}");
     }
     fn unmet(&mut self, _: Unmet) {}
-    fn remark(&mut self, _: usize, _: Remark) {}
+    fn note(&mut self, _: usize, _: Note) {}
     fn wants_bytes(&self) -> bool {
         true
     }
@@ -89,8 +89,8 @@ impl FileSink for Copier<'_> {
 struct Changes(Spooler);
 
 impl FileSink for Changes {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        for edit in &passage.edits {
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        for edit in &hunk.edits {
             self.0.push_edit(edit).unwrap();
         }
     }
@@ -98,7 +98,7 @@ impl FileSink for Changes {
         panic!("{problem:?}");
     }
     fn unmet(&mut self, _: Unmet) {}
-    fn remark(&mut self, _: usize, _: Remark) {}
+    fn note(&mut self, _: usize, _: Note) {}
 }
 
 impl PartSink for Changes {
@@ -344,7 +344,7 @@ fn reading_stops_when_it_is_told_to() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("log");
     std::fs::write(&path, "quay 7\n".repeat(1000)).unwrap();
-    let watch = Arc::new(Watch::default());
+    let watch = Arc::new(CancelToken::default());
     let mut reader = Reader::new(TextOptions::default())
         .in_pieces_of(100)
         .watched(Arc::clone(&watch));
@@ -357,9 +357,12 @@ fn reading_stops_when_it_is_told_to() {
             watch.stop();
         }
     });
-    assert_eq!(stopped.unwrap_err().trouble, Trouble::Interrupted);
+    assert_eq!(stopped.unwrap_err().kind, FileErrorKind::Interrupted);
     assert_eq!((pieces, watch.bytes()), (3, 300));
     // Nothing else is begun either, by whatever reader it watches.
     let again = reader.another().open(&source).err();
-    assert_eq!(again.map(|error| error.trouble), Some(Trouble::Interrupted));
+    assert_eq!(
+        again.map(|error| error.kind),
+        Some(FileErrorKind::Interrupted)
+    );
 }

@@ -1,8 +1,8 @@
 //! Writing a plan: refused as a whole when anything differs from what was planned.
 
 use brisk_quill_files::{
-    Change, Destination, Facts, FileError, Journal, Newline, Plan, PlannedFile, RealFs, RunDone,
-    RunRequest, Source, Staging, Temporaries, Trouble, make_run, stage_all,
+    Change, Destination, Facts, FileError, FileErrorKind, Journal, Newline, Plan, PlannedFile,
+    RealFs, RunDone, RunRequest, Source, Staging, Temporaries, make_run, stage_all,
 };
 use std::path::Path;
 use std::sync::atomic::AtomicBool;
@@ -61,31 +61,31 @@ fn names(folder: &Path) -> Vec<String> {
 #[test]
 fn a_file_that_changed_since_refuses_the_whole_run() {
     type Meddle = fn(&Path);
-    let cases: &[(&str, Meddle, Trouble)] = &[
+    let cases: &[(&str, Meddle, FileErrorKind)] = &[
         (
             "a byte within the change",
             |p| std::fs::write(p, "bert 8\n").unwrap(),
-            Trouble::Changed,
+            FileErrorKind::Changed,
         ),
         (
             "a byte elsewhere",
             |p| std::fs::write(p, "pier 9\n").unwrap(),
-            Trouble::Changed,
+            FileErrorKind::Changed,
         ),
         (
             "longer",
             |p| std::fs::write(p, "pier 8\n\n").unwrap(),
-            Trouble::Changed,
+            FileErrorKind::Changed,
         ),
         (
             "shorter",
             |p| std::fs::write(p, "pi").unwrap(),
-            Trouble::Changed,
+            FileErrorKind::Changed,
         ),
         (
             "gone",
             |p| std::fs::remove_file(p).unwrap(),
-            Trouble::Missing,
+            FileErrorKind::Missing,
         ),
     ];
     for (name, meddle, trouble) in cases {
@@ -96,7 +96,7 @@ fn a_file_that_changed_since_refuses_the_whole_run() {
         meddle(&folder.path().join("b"));
         let left = names(folder.path());
         let error = write_in_place(&plan).unwrap_err();
-        assert_eq!(error.trouble, *trouble, "{name}");
+        assert_eq!(error.kind, *trouble, "{name}");
         assert!(error.path.ends_with("b"), "{name}");
         assert_eq!(
             std::fs::read(folder.path().join("a")).unwrap(),
@@ -110,7 +110,7 @@ fn a_file_that_changed_since_refuses_the_whole_run() {
         let staging = Staging::new(Temporaries::new(None));
         let error = stage_all(&staging, &plan, &elsewhere).unwrap_err();
         drop(staging);
-        assert_eq!(error.trouble, *trouble, "{name}");
+        assert_eq!(error.kind, *trouble, "{name}");
         assert!(
             !out.exists(),
             "{name}: what was made for copies is taken away again"

@@ -1,10 +1,10 @@
 //! Mistakes in the arguments, in our own words.
 
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use clap::error::{ContextKind, ContextValue, ErrorKind};
 
 /// What is wrong; `None` where help or the version was asked for.
-pub fn complaint(error: &clap::Error) -> Option<Complaint> {
+pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
     let of = |kind| error.get(kind);
     let option = of(ContextKind::InvalidArg).map(names);
     let option = option.as_deref().unwrap_or("an argument");
@@ -86,8 +86,8 @@ pub fn complaint(error: &clap::Error) -> Option<Complaint> {
     })
 }
 
-fn wrong(message: String, remedy: impl Into<String>) -> Complaint {
-    Complaint::wrong(message).remedy(remedy)
+fn wrong(message: String, remedy: impl Into<String>) -> Diagnostic {
+    Diagnostic::wrong(message).remedy(remedy)
 }
 
 /// The names of arguments, without what stands for their values.

@@ -1,6 +1,6 @@
 //! What happens to the arguments before clap sees them.
 
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use std::ffi::{OsStr, OsString};
 
 /// Marks a word that begins with a hyphen and is not an option; no argument can hold a NUL.
@@ -23,9 +23,9 @@ pub struct Swallowed {
 
 impl Swallowed {
     /// As something to tell the user.
-    pub fn complaint(&self) -> Complaint {
+    pub fn diagnostic(&self) -> Diagnostic {
         let Self { option, value } = self;
-        Complaint::wrong(format!(
+        Diagnostic::wrong(format!(
             "`{option}` lacks its value: `{value}` is an option"
         ))
         .remedy(format!(

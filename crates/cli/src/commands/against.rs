@@ -1,7 +1,7 @@
 //! `preview --against`: what two previews have in common, and what only one of them has.
 
 use super::plans;
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::render::{Align, Grid, counted, number, one_line_of};
 use brisk_quill_core::escape::visible;
@@ -71,7 +71,7 @@ impl How {
 impl Comparison {
     /// With the plan in `file`; `last` is the last preview. At most `show` differences are
     /// shown.
-    pub fn new(file: &Path, show: usize) -> Result<Self, Complaint> {
+    pub fn new(file: &Path, show: usize) -> Result<Self, Diagnostic> {
         let doc = plans::open(Some(file))?;
         let mut old: BTreeMap<Vec<u8>, OldFile> = BTreeMap::new();
         for of in &doc.index.files {
@@ -95,7 +95,9 @@ impl Comparison {
             }
             Ok(())
         });
-        read.map_err(|error| Complaint::trouble(format!("cannot read the earlier plan: {error}")))?;
+        read.map_err(|error| {
+            Diagnostic::trouble(format!("cannot read the earlier plan: {error}"))
+        })?;
         Ok(Self {
             old,
             same: 0,

@@ -1,33 +1,33 @@
 //! `apply`: makes the changes, all of them or none.
 
-use super::copies::Copies;
+use super::copy_out::Copies;
 use super::pass::{Guard, Pass, unexpected};
-use super::{plans, state};
+use super::{journal_run, plans};
 use crate::args::{ApplyArgs, Part};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::progress;
 use crate::render::{counted, rewrite_sentence};
+use crate::signals::cancel_token;
 use crate::status::Status;
-use crate::watch::watch;
-use brisk_quill_core::{Problem, Remark, RunOptions, SPLIT_FROM, Unmet};
+use brisk_quill_core::{Note, Problem, RunOptions, SPLIT_FROM, Unmet};
 use brisk_quill_files::{
-    ChangeList, FactsOf, FilePassage, FileSink, FileUse, Listing, PartSink, Plan, PlannedFile,
-    Source, SpliceError, Splicer, Spool, Spooler, splice_into,
+    ChangeList, FactsOf, FileHunk, FileSink, FileUse, Listing, PartSink, Plan, PlannedFile, Source,
+    SpliceError, Splicer, Spool, Spooler, splice_into,
 };
 use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, PoisonError};
 
-pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     output.outlives_its_reader();
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
         plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
         return apply_plan(args, output);
     }
     if args.plan.renew {
-        return Err(Complaint::wrong(
+        return Err(Diagnostic::wrong(
             "--renew is about a plan, and this evaluates a rewrite anyway",
         )
         .remedy("leave it out"));
@@ -52,7 +52,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     if filter {
         check_filter(args, listing)?;
     } else if args.to.is_none() && !args.yes {
-        state::can_ask("preview")?;
+        journal_run::can_ask("preview")?;
     }
 
     let run = RunOptions {
@@ -98,7 +98,7 @@ fn pass_on(
     pass: &mut Pass<'_>,
     listing: &Listing,
     output: &mut Output,
-) -> Result<Status, Complaint> {
+) -> Result<Status, Diagnostic> {
     pass.as_it_comes();
     let failed = Arc::default();
     let sink = |_: &Source| PassOn {
@@ -121,7 +121,7 @@ fn pass_on(
         // A reader that went away early is not a failure.
         Some(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(Status::Fine),
         Some(error) => {
-            return Err(Complaint::trouble(format!(
+            return Err(Diagnostic::trouble(format!(
                 "cannot write the output: {error}"
             )));
         }
@@ -154,17 +154,14 @@ impl PassOn {
         });
         if let Err(error) = written {
             *failed = Some(error);
-            watch().stop();
+            cancel_token().stop();
         }
     }
 }
 
 impl FileSink for PassOn {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        passage
-            .edits
-            .iter()
-            .for_each(|edit| self.splicer.change(edit));
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        hunk.edits.iter().for_each(|edit| self.splicer.change(edit));
     }
 
     fn problem(&mut self, problem: Problem) {
@@ -175,7 +172,7 @@ impl FileSink for PassOn {
     fn unmet(&mut self, _: Unmet) {}
 
     // A preview tells; here nothing is shown.
-    fn remark(&mut self, _: usize, _: Remark) {}
+    fn note(&mut self, _: usize, _: Note) {}
 
     fn wants_bytes(&self) -> bool {
         true
@@ -194,20 +191,20 @@ impl PartSink for PassOn {
     }
 }
 
-fn looks_binary() -> Complaint {
-    Complaint::trouble("standard input looks binary, and nothing has been written")
+fn looks_binary() -> Diagnostic {
+    Diagnostic::trouble("standard input looks binary, and nothing has been written")
         .remedy("add `--binary` if it is text all the same")
 }
 
 /// What the program ends with, and whether anything is to be written.
-fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Complaint> {
+fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Diagnostic> {
     let status = pass.end(output);
     let refused = pass.totals.counts.unmet > 0 || !pass.as_expected();
     if refused || status == Status::WrongRequest {
         return Ok((status, false));
     }
     if status == Status::Trouble {
-        return Err(Complaint::trouble(
+        return Err(Diagnostic::trouble(
             "nothing has been written, because not everything could be read and computed",
         )
         .remedy(
@@ -218,20 +215,20 @@ fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Complai
 }
 
 /// Writes a plan as it was decided.
-fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint> {
+fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let expected = options::expected(&args.guard.expect)?;
     let meant = plans::meant(&args.plan, output)?;
     let problems = meant.doc.index.problems;
     if problems > 0 && !args.guard.skip_problems {
         let what = counted(problems, "problem");
         let message = format!("{} left {what} aside when it was made", meant.name);
-        return Err(Complaint::trouble(message).remedy(
+        return Err(Diagnostic::trouble(message).remedy(
             "nothing has been written; correct what it reported, or add `--skip-problems`",
         ));
     }
     let plan = meant.to_plan()?;
     if args.to.is_none() && !args.yes {
-        state::can_ask("review")?;
+        journal_run::can_ask("review")?;
     }
     let copies = match &args.to {
         Some(to) => {
@@ -261,23 +258,23 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Complaint
         return Ok(Status::Fine);
     }
     let files = plan.changed().count() as u64;
-    let what = state::changes_in_files(changes, files);
-    if state::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
+    let what = journal_run::changes_in_files(changes, files);
+    if journal_run::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
         meant.write(&plan, output)?;
     }
     Ok(Status::Fine)
 }
 
-fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Complaint> {
+fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Diagnostic> {
     if listing.sources.len() > 1 {
         return Err(
-            Complaint::wrong("standard input cannot be rewritten together with files")
+            Diagnostic::wrong("standard input cannot be rewritten together with files")
                 .remedy("rewrite the files in a command of their own"),
         );
     }
     if args.to.is_some() {
         return Err(
-            Complaint::wrong("standard input is written to standard output, not to --to")
+            Diagnostic::wrong("standard input is written to standard output, not to --to")
                 .remedy("send standard output where you want it, with `>`"),
         );
     }
@@ -289,7 +286,7 @@ fn evaluate_all(
     pass: &mut Pass<'_>,
     listing: &Listing,
     output: &mut Output,
-) -> Result<Plan, Complaint> {
+) -> Result<Plan, Diagnostic> {
     pass.unreadable(listing, output);
     let mut plan = Plan::default();
     let mut failed = None;
@@ -317,7 +314,7 @@ fn evaluate_all(
     )?;
     failed.map_or(Ok(plan), |error| {
         let message = format!("the changes cannot be kept in a temporary file: {error}");
-        Err(Complaint::trouble(message).remedy("make room, or set TMPDIR to a folder with room"))
+        Err(Diagnostic::trouble(message).remedy("make room, or set TMPDIR to a folder with room"))
     })
 }
 
@@ -348,8 +345,8 @@ impl Changes {
 }
 
 impl FileSink for Changes {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        for edit in &passage.edits {
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        for edit in &hunk.edits {
             if self.failed.is_none() {
                 self.failed = self.spooler.push_edit(edit).err();
             }
@@ -365,7 +362,7 @@ impl FileSink for Changes {
     }
 
     // A preview tells; here nothing is shown.
-    fn remark(&mut self, _: usize, _: Remark) {}
+    fn note(&mut self, _: usize, _: Note) {}
 }
 
 impl PartSink for Changes {
@@ -379,16 +376,16 @@ impl PartSink for Changes {
 }
 
 /// Writes the rewritten standard input to standard output.
-fn write_filtered(pass: &Pass<'_>, plan: &Plan, output: &mut Output) -> Result<(), Complaint> {
+fn write_filtered(pass: &Pass<'_>, plan: &Plan, output: &mut Output) -> Result<(), Diagnostic> {
     for file in &plan.files {
         splice_into(pass.kept_stdin()?, file, output).map_err(|error| match error {
             SpliceError::Read(error) => {
-                Complaint::trouble(format!("cannot read standard input: {error}"))
+                Diagnostic::trouble(format!("cannot read standard input: {error}"))
             }
             SpliceError::Write(error) => {
-                Complaint::trouble(format!("cannot write the output: {error}"))
+                Diagnostic::trouble(format!("cannot write the output: {error}"))
             }
-            SpliceError::Changed => Complaint::trouble("standard input changed while read"),
+            SpliceError::Changed => Diagnostic::trouble("standard input changed while read"),
         })?;
     }
     Ok(())
@@ -402,7 +399,7 @@ fn in_place(
     plan: &Plan,
     args: &ApplyArgs,
     output: &mut Output,
-) -> Result<(), Complaint> {
+) -> Result<(), Diagnostic> {
     let sentence = rewrite_sentence(&asked.rewrite, &listing.sources);
     let text = format!("{sentence}\n\n{}\n", pass.totals.text());
     output.print(text.as_bytes());
@@ -410,12 +407,12 @@ fn in_place(
         output.print(b"There is nothing to write.\n");
         return Ok(());
     }
-    let what = state::changes_in_files(pass.totals.counts.changes, pass.totals.changed);
-    if !state::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
+    let what = journal_run::changes_in_files(pass.totals.counts.changes, pass.totals.changed);
+    if !journal_run::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
         return Ok(());
     }
     let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
-    let done = state::make(plan, rewrite, None)?;
-    state::tell(&done, output);
+    let done = journal_run::make(plan, rewrite, None)?;
+    journal_run::tell(&done, output);
     Ok(())
 }

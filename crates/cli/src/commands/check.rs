@@ -3,7 +3,7 @@
 use super::look::{Needs, Request, Room, Seen, Seer, Split};
 use super::preview::print_notes;
 use crate::args::{CheckArgs, Part};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
@@ -13,7 +13,7 @@ use crate::status::Status;
 use brisk_quill_core::Problem;
 use brisk_quill_files::Source;
 
-pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?;
     let query = request.query.clone();
     let sentence = check_sentence(&query, &request.sources.listing.sources, args.forbid);

@@ -1,11 +1,11 @@
 //! `completions`: for packagers.
 
 use crate::args::{self, CompletionsArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
 
-pub fn run(args: &CompletionsArgs, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &CompletionsArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut script = Vec::new();
     clap_complete::generate(args.shell, &mut args::definitions(), "bquill", &mut script);
     output.print(&script);

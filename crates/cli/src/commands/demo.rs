@@ -1,7 +1,7 @@
 //! `demo`: the sample files, and a walk through the whole loop on them.
 
 use crate::args::{DemoArgs, When};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
@@ -100,7 +100,7 @@ const WALK: &[Stop] = &[
     },
 ];
 
-pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, Diagnostic> {
     match &args.to {
         Some(folder) => {
             unpack_fresh(folder)?;
@@ -114,21 +114,21 @@ pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, 
     Ok(Status::Fine)
 }
 
-fn unpack_fresh(folder: &Path) -> Result<(), Complaint> {
+fn unpack_fresh(folder: &Path) -> Result<(), Diagnostic> {
     if folder.exists() {
         return Err(
-            Complaint::trouble(format!("{} is already there", visible_path(folder)))
+            Diagnostic::trouble(format!("{} is already there", visible_path(folder)))
                 .remedy("name a folder that does not exist yet"),
         );
     }
     unpack(folder)
 }
 
-fn unpack(folder: &Path) -> Result<(), Complaint> {
+fn unpack(folder: &Path) -> Result<(), Diagnostic> {
     std::fs::create_dir_all(folder)
         .and_then(|()| SAMPLES.extract(folder))
         .map_err(|error| {
-            Complaint::trouble(format!(
+            Diagnostic::trouble(format!(
                 "cannot unpack into {}: {error}",
                 visible_path(folder)
             ))
@@ -136,18 +136,18 @@ fn unpack(folder: &Path) -> Result<(), Complaint> {
 }
 
 /// A folder of its own, kept for the user to go on in.
-fn temporary_folder() -> Result<PathBuf, Complaint> {
+fn temporary_folder() -> Result<PathBuf, Diagnostic> {
     let made = tempfile::Builder::new().prefix("larkmoor-").tempdir();
     let folder = made
-        .map_err(|error| Complaint::trouble(format!("cannot make a folder: {error}")))?
+        .map_err(|error| Diagnostic::trouble(format!("cannot make a folder: {error}")))?
         .keep();
     unpack(&folder)?;
     Ok(folder)
 }
 
-fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Complaint> {
+fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Diagnostic> {
     let program = std::env::current_exe()
-        .map_err(|error| Complaint::trouble(format!("cannot find this program: {error}")))?;
+        .map_err(|error| Diagnostic::trouble(format!("cannot find this program: {error}")))?;
     let place = visible_path(folder);
     output.print(
         format!(
@@ -171,7 +171,7 @@ fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Complaint
             .current_dir(folder)
             .stdin(Stdio::null())
             .status()
-            .map_err(|error| Complaint::trouble(format!("cannot run this program: {error}")))?;
+            .map_err(|error| Diagnostic::trouble(format!("cannot run this program: {error}")))?;
     }
     let end = format!(
         "\n── Go on yourself: the files stay in {place}.\n\n\

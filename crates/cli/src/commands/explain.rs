@@ -1,14 +1,14 @@
 //! `explain`: what a pattern, a template, or a rewrite file does, in plain words.
 
 use crate::args::{ExplainArgs, TableArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::{load_rewrite, pattern_and_template};
 use crate::output::Output;
 use crate::render::{ExplainView, step_sentence};
 use crate::status::Status;
 use std::path::Path;
 
-pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let view = ExplainView {
         paint: output.paint(),
     };
@@ -24,7 +24,7 @@ pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Complaint>
     Ok(Status::Fine)
 }
 
-fn explain_file(file: &Path, view: &ExplainView) -> Result<String, Complaint> {
+fn explain_file(file: &Path, view: &ExplainView) -> Result<String, Diagnostic> {
     let (text, rewrite) = load_rewrite(file, &TableArgs::default())?;
     let mut out = text
         .title

@@ -7,10 +7,10 @@
 use super::look::{Needs, Request, Seen, Seer};
 use super::preview::print_notes;
 use crate::args::{ExtractArgs, Part, SheetForm, TableArgs, Unit};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::render::{Sheet, Value, counted, extract_sentence, file_name};
+use crate::render::{RowWriter, Value, counted, extract_sentence, file_name};
 use crate::status::Status;
 use brisk_quill_core::columns::{Column, ColumnList, Field, Format, Layout, Row};
 use brisk_quill_core::escape::visible;
@@ -22,7 +22,7 @@ pub fn run(
     args: &ExtractArgs,
     mut parts: Vec<Part>,
     output: &mut Output,
-) -> Result<Status, Complaint> {
+) -> Result<Status, Diagnostic> {
     if let (Some(part), Some(pattern)) = (parts.first_mut(), &args.split) {
         // The pattern is not an argument, so all words are paths.
         part.words.insert(0, pattern.into());
@@ -61,7 +61,7 @@ pub fn run(
             (repeats, widest.cells),
             form,
         )?,
-        sheet: Sheet::new(form, options::at_most("--show", args.show.as_deref())?),
+        sheet: RowWriter::new(form, options::at_most("--show", args.show.as_deref())?),
         taker,
         in_cells,
         picks: Vec::new(),
@@ -77,8 +77,8 @@ pub fn run(
         output.print(format!("{sentence}\n\n").as_bytes());
     }
     let looked = request.look_in_turn(needs, &mut extractor, output)?;
-    if let Some(complaint) = extractor.failed.take() {
-        return Err(complaint);
+    if let Some(diagnostic) = extractor.failed.take() {
+        return Err(diagnostic);
     }
     if form == SheetForm::Table {
         let table = extractor.sheet.end(output.paint(), output.width());
@@ -97,15 +97,15 @@ pub fn run(
     if extractor.lost_keys > 0 {
         let rows = counted(extractor.lost_keys, "row");
         let message = format!("{rows} with keys that the first one lacks: these are left out");
-        let complaint = Complaint::trouble(message)
+        let diagnostic = Diagnostic::trouble(message)
             .remedy("name the columns with `--select`, or write `--as jsonl`");
-        status = status.max(output.complain(&complaint));
+        status = status.max(output.complain(&diagnostic));
     }
     Ok(status)
 }
 
 /// Files whose form is known are read as tables where their columns are kept or chosen from.
-fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Complaint> {
+fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnostic> {
     let files = &args.files;
     let keeps = args.beside || args.chosen.is_some();
     let told = files.table.format.is_some() || files.table.delimiter.is_some();
@@ -131,7 +131,7 @@ fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Complain
         (all.iter().find(is_table), all.iter().find(|s| !is_table(s)))
     {
         let (table, text) = (file_name(table), file_name(text));
-        return Err(Complaint::wrong(format!(
+        return Err(Diagnostic::wrong(format!(
             "{table} has columns and {text} has none, and one sheet cannot keep both"
         ))
         .remedy("name files of one kind, or add `--unit line` to read all of them as lines"));
@@ -274,10 +274,10 @@ impl SheetPlan {
         names: Vec<String>,
         (repeats, cells): (Option<usize>, usize),
         form: SheetForm,
-    ) -> Result<Self, Complaint> {
+    ) -> Result<Self, Diagnostic> {
         let parse = |text: &str| {
             text.parse()
-                .map_err(|error| Complaint::fault("--select", text, &error))
+                .map_err(|error| Diagnostic::fault("--select", text, &error))
         };
         Ok(Self {
             beside: args.beside,
@@ -334,7 +334,7 @@ impl SheetPlan {
     }
 
     /// The columns of the sheet.
-    fn columns(&self, row: Option<&Row<'_>>) -> Result<Vec<(String, Pick)>, Complaint> {
+    fn columns(&self, row: Option<&Row<'_>>) -> Result<Vec<(String, Pick)>, Diagnostic> {
         let all = self.available(row);
         let is_own = |pick: &Pick| matches!(pick, Pick::Field(_) | Pick::Text);
         let is_lead = |pick: &Pick| matches!(pick, Pick::File | Pick::Record | Pick::Match);
@@ -368,7 +368,7 @@ impl SheetPlan {
                     .iter()
                     .map(|(name, _)| format!("`{}`", visible(name.as_bytes())))
                     .collect();
-                Complaint::wrong(format!("--select: there is no column `{column}`"))
+                Diagnostic::wrong(format!("--select: there is no column `{column}`"))
                     .remedy(format!("there are {}", names.join(", ")))
             })
         };
@@ -402,7 +402,7 @@ impl SheetPlan {
 /// Writes what is found into a sheet.
 struct Extractor {
     plan: SheetPlan,
-    sheet: Sheet,
+    sheet: RowWriter,
     taker: Taker,
     in_cells: bool,
     picks: Vec<Pick>,
@@ -414,7 +414,7 @@ struct Extractor {
     matches: u64,
     /// Rows with keys that have no column.
     lost_keys: u64,
-    failed: Option<Complaint>,
+    failed: Option<Diagnostic>,
 }
 
 /// A line, or a row of a table.
@@ -462,7 +462,7 @@ impl Extractor {
     /// Names the columns, with the first record of a file at hand.
     fn begin(&mut self, row: Option<&Row<'_>>, output: &mut Output) {
         match self.plan.columns(row) {
-            Err(complaint) => self.failed = self.failed.take().or(Some(complaint)),
+            Err(diagnostic) => self.failed = self.failed.take().or(Some(diagnostic)),
             Ok(columns) => {
                 let (names, picks): (Vec<_>, Vec<_>) = columns.into_iter().unzip();
                 self.picks = picks;
@@ -471,9 +471,9 @@ impl Extractor {
                 } else if names != self.names && !self.plan.own_keys {
                     let message =
                         format!("{} has other columns than the files before it", self.path);
-                    let complaint = Complaint::wrong(message)
+                    let diagnostic = Diagnostic::wrong(message)
                         .remedy("name those that all have with `--select`, or leave --beside out");
-                    self.failed = self.failed.take().or(Some(complaint));
+                    self.failed = self.failed.take().or(Some(diagnostic));
                 }
                 self.known = names.iter().cloned().collect();
                 self.names = names;

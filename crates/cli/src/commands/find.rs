@@ -3,7 +3,7 @@
 use super::look::{Looked, Needs, Request, Room, Seen, Seer, Split};
 use super::preview::print_notes;
 use crate::args::{FindArgs, Part};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
@@ -15,7 +15,7 @@ use brisk_quill_core::escape::visible;
 use brisk_quill_core::{Problem, Query};
 use brisk_quill_files::Source;
 
-pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?;
     let query = request.query.clone();
     let mut tally = Tally {

@@ -1,9 +1,9 @@
 //! `history`: the runs that have been made.
 
-use super::pass::file_complaint;
-use super::state;
+use super::journal_run;
+use super::pass::file_diagnostic;
 use crate::args::{HistoryArgs, ShowArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
 use crate::render::{counted, history_row, history_was_now, json_line};
@@ -20,8 +20,8 @@ use std::time::{SystemTime, UNIX_EPOCH};
 /// From this size on the journal is mentioned, in bytes.
 const LARGE: u64 = 1 << 30;
 
-pub fn run(args: &HistoryArgs, output: &mut Output) -> Result<Status, Complaint> {
-    let journal = state::journal()?;
+pub fn run(args: &HistoryArgs, output: &mut Output) -> Result<Status, Diagnostic> {
+    let journal = journal_run::journal()?;
     if let Some(runs) = &args.forget {
         return forget(runs, args.older_than, &journal, output);
     }
@@ -31,19 +31,19 @@ pub fn run(args: &HistoryArgs, output: &mut Output) -> Result<Status, Complaint>
     }
 }
 
-fn load(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Complaint> {
-    journal.load(run).map_err(|error| file_complaint(&error))
+fn load(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Diagnostic> {
+    journal.load(run).map_err(|error| file_diagnostic(&error))
 }
 
-fn numbers(journal: &Journal<'_>) -> Result<Vec<u64>, Complaint> {
-    journal.numbers().map_err(|error| file_complaint(&error))
+fn numbers(journal: &Journal<'_>) -> Result<Vec<u64>, Diagnostic> {
+    journal.numbers().map_err(|error| file_diagnostic(&error))
 }
 
 fn all(
     args: &HistoryArgs,
     journal: &Journal<'_>,
     output: &mut Output,
-) -> Result<Status, Complaint> {
+) -> Result<Status, Diagnostic> {
     let numbers = numbers(journal)?;
     let mut status = Status::Fine;
     let records: Vec<_> = numbers.iter().map(|run| load(journal, *run)).collect();
@@ -53,12 +53,12 @@ fn all(
             Ok(record) if args.json => output.print(&json_line(&summary(&record, &reverts))),
             Ok(record) => {
                 let intent = record.intent.as_ref();
-                let when = intent.map_or_else(String::new, |intent| state::moment(intent.at));
+                let when = intent.map_or_else(String::new, |intent| journal_run::moment(intent.at));
                 let row = history_row(&record, reverts.state(&record), &when, output.width());
                 output.print(row.as_bytes());
             }
             // A damaged run does not hide the others.
-            Err(complaint) => status = status.max(output.complain(&complaint)),
+            Err(diagnostic) => status = status.max(output.complain(&diagnostic)),
         }
     }
     if numbers.is_empty() && !args.json {
@@ -195,8 +195,8 @@ fn one(
     args: &HistoryArgs,
     journal: &Journal<'_>,
     output: &mut Output,
-) -> Result<Status, Complaint> {
-    let record = state::run(journal, run)?;
+) -> Result<Status, Diagnostic> {
+    let record = journal_run::run(journal, run)?;
     let records = numbers(journal)?.into_iter().map(|run| journal.load(run));
     let records: Vec<_> = records.flatten().collect();
     let reverts = Reverts::of(records.iter());
@@ -209,7 +209,7 @@ fn one(
         Some(_) => Some(
             journal
                 .changes(run)
-                .map_err(|error| file_complaint(&error))?,
+                .map_err(|error| file_diagnostic(&error))?,
         ),
         None => None,
     };
@@ -217,7 +217,7 @@ fn one(
     if args.json {
         output.print(&json_line(&summary(&record, &reverts)));
         for found in all {
-            let found = found.map_err(|error| file_complaint(&error))?;
+            let found = found.map_err(|error| file_diagnostic(&error))?;
             let change = found.change();
             let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
             let mut record = serde_json::json!({
@@ -235,9 +235,9 @@ fn one(
         return Ok(Status::Fine);
     }
     let changes: Result<Vec<_>, _> = all.by_ref().take(shown).collect();
-    let changes = changes.map_err(|error| file_complaint(&error))?;
+    let changes = changes.map_err(|error| file_diagnostic(&error))?;
     let intent = record.intent.as_ref();
-    let when = intent.map_or_else(String::new, |intent| state::moment(intent.at));
+    let when = intent.map_or_else(String::new, |intent| journal_run::moment(intent.at));
     let row = history_row(&record, reverts.state(&record), &when, output.width());
     output.print(row.as_bytes());
     if let Some(intent) = intent {
@@ -247,7 +247,7 @@ fn one(
         output.print(text.as_bytes());
     }
     let hidden = all.try_fold(0, |n, found| found.map(|_| n + 1));
-    let hidden = hidden.map_err(|error| file_complaint(&error))?;
+    let hidden = hidden.map_err(|error| file_diagnostic(&error))?;
     if hidden > 0 {
         let more = counted(hidden, "more change");
         output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
@@ -260,17 +260,17 @@ fn forget(
     older_than: Option<u64>,
     journal: &Journal<'_>,
     output: &mut Output,
-) -> Result<Status, Complaint> {
+) -> Result<Status, Diagnostic> {
     if runs.is_empty() && older_than.is_none() {
-        return Err(Complaint::wrong("--forget does not say which runs")
+        return Err(Diagnostic::wrong("--forget does not say which runs")
             .remedy("name them, or add `--older-than DAYS`"));
     }
     let there = numbers(journal)?;
     if let Some(run) = runs.iter().find(|run| !there.contains(run)) {
-        return Err(Complaint::no(format!("there is no run {run}"))
+        return Err(Diagnostic::no(format!("there is no run {run}"))
             .remedy("nothing has been forgotten; `bquill history` lists the runs"));
     }
-    let _lock = journal.lock().map_err(|error| file_complaint(&error))?;
+    let _lock = journal.lock().map_err(|error| file_diagnostic(&error))?;
     let now = SystemTime::now()
         .duration_since(UNIX_EPOCH)
         .map_or(0, |since| since.as_secs());
@@ -285,24 +285,24 @@ fn forget(
                     continue;
                 }
                 if !record.state.is_finished() {
-                    let complaint =
-                        Complaint::trouble(format!("run {run} was interrupted, and is kept"));
+                    let diagnostic =
+                        Diagnostic::trouble(format!("run {run} was interrupted, and is kept"));
                     let remedy = "`bquill recover` completes it or rolls it back";
-                    output.complain(&complaint.remedy(remedy));
+                    output.complain(&diagnostic.remedy(remedy));
                     continue;
                 }
-                state::tell_left(&clean(&RealFs, journal, &record), output);
+                journal_run::tell_left(&clean(&RealFs, journal, &record), output);
             }
             // What cannot be read can at least be given up.
             Err(_) if named => {}
             Err(error) => {
-                output.complain(&file_complaint(&error));
+                output.complain(&file_diagnostic(&error));
                 continue;
             }
         }
         journal
             .forget(run)
-            .map_err(|error| file_complaint(&error))?;
+            .map_err(|error| file_diagnostic(&error))?;
         forgotten += 1;
     }
     output.print(format!("Forgot {}.\n", counted(forgotten, "run")).as_bytes());

@@ -4,7 +4,7 @@ use crate::output::Output;
 use crate::render::{Align, Grid, counted, number, one_line_of};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{Inventory, Span};
-use brisk_quill_files::{FilePassage, Source};
+use brisk_quill_files::{FileHunk, Source};
 
 /// Kinds that are told apart.
 const KINDS_MOST: usize = 100_000;
@@ -47,7 +47,7 @@ impl KindSink {
         });
     }
 
-    pub fn passage(&mut self, source: &Source, found: &FilePassage<'_>) {
+    pub fn hunk(&mut self, source: &Source, found: &FileHunk<'_>) {
         for edit in &found.edits {
             let text = &edit.text;
             let kind = (text.before.to_vec(), text.after.to_vec());
@@ -58,7 +58,7 @@ impl KindSink {
                 touching: 0,
                 odd: None,
             });
-            let was = found.passage.was;
+            let was = found.hunk.was;
             if text.cell.is_none()
                 && touches(was, text.span)
                 && let Some(first) = self.seen.first_mut(&kind)

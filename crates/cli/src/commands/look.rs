@@ -5,16 +5,16 @@ mod search;
 
 use self::parts::Whole;
 use self::search::{Eye, Quiet, Silent, search, search_text};
-use super::pass::{Note, file_complaint, pattern_hints, stopped};
+use super::pass::{FileNote, file_diagnostic, pattern_hints, stopped};
 use crate::args::{FilesArgs, Part};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::{self, Sources, Threads};
 use crate::output::{Output, Said};
 use crate::progress::Progress;
 use crate::render::FileCounts;
+use crate::signals::{self, cancel_token};
 use crate::status::Status;
-use crate::watch::{self, watch};
-use brisk_quill_core::{Findings, Found, LeftOutCounts, Problem, Query, UnitView, columns::Row};
+use brisk_quill_core::{Findings, LeftOutCounts, Problem, Query, Searcher, UnitView, columns::Row};
 use brisk_quill_files::{
     Coding, FactsOf, FileError, FileUse, Helpers, Reader, Skipped, Source, in_order,
 };
@@ -134,7 +134,7 @@ pub struct Looked {
     pub problems: u64,
     /// Blocks of lines that have begun.
     pub blocks: u64,
-    pub notes: Vec<Note>,
+    pub notes: Vec<FileNote>,
     pub hints: Vec<(&'static str, String)>,
     status: Status,
 }
@@ -156,7 +156,7 @@ impl Looked {
             Ok(Some(skipped)) => self.files.skip(skipped),
             Err(error) => {
                 self.files.unreadable += 1;
-                output.complain(&file_complaint(&error));
+                output.complain(&file_diagnostic(&error));
             }
         }
     }
@@ -174,18 +174,18 @@ impl Looked {
 
 impl Request {
     /// The query and the files of a command line.
-    pub fn new(parts: Vec<Part>, args: &FilesArgs) -> Result<Self, Complaint> {
+    pub fn new(parts: Vec<Part>, args: &FilesArgs) -> Result<Self, Diagnostic> {
         let asked = options::query(parts, &args.table)?;
         let sources = options::listed(asked.paths, args, FileUse::Read)?;
         Self::over(asked.query, sources, args)
     }
 
     /// A query over files that are known.
-    pub fn over(query: Query, sources: Sources, args: &FilesArgs) -> Result<Self, Complaint> {
-        let reader = Reader::new(options::texts(args, FactsOf::None)?).watched(watch());
+    pub fn over(query: Query, sources: Sources, args: &FilesArgs) -> Result<Self, Diagnostic> {
+        let reader = Reader::new(options::texts(args, FactsOf::None)?).watched(cancel_token());
         let sources = sources.only_tables(&|source| query.is_table(source.path()))?;
         if !sources.waits_for_typing() {
-            watch::listen();
+            signals::listen();
         }
         Ok(Self {
             query,
@@ -200,7 +200,7 @@ impl Request {
         mut parts: Vec<Part>,
         pattern: &str,
         args: &FilesArgs,
-    ) -> Result<Self, Complaint> {
+    ) -> Result<Self, Diagnostic> {
         if let Some(first) = parts.first_mut() {
             first.words.insert(0, pattern.into());
         }
@@ -213,7 +213,7 @@ impl Request {
         needs: Needs,
         seer: &mut S,
         output: &mut Output,
-    ) -> Result<Looked, Complaint> {
+    ) -> Result<Looked, Diagnostic> {
         let total = self.run_total()?;
         let mut looked = self.begin(output);
         let threads = match self.query.spans_texts() {
@@ -257,7 +257,7 @@ impl Request {
         needs: Needs,
         seer: &mut dyn Seer,
         output: &mut Output,
-    ) -> Result<Looked, Complaint> {
+    ) -> Result<Looked, Diagnostic> {
         let total = self.run_total()?;
         let mut looked = self.begin(output);
         let _progress = Progress::of(&self.sources.listing.sources, output);
@@ -287,7 +287,7 @@ impl Request {
         needs: Needs,
         seer: &mut dyn Seer,
         output: &mut Output,
-    ) -> Result<(), Complaint> {
+    ) -> Result<(), Diagnostic> {
         self.keep_stdin()?;
         let total = self.run_total()?;
         let mut found = found(&self.query, needs, total);
@@ -313,14 +313,14 @@ impl Request {
         looked.files.no_table = self.sources.no_table;
         for error in &self.sources.listing.problems {
             looked.files.unreadable += 1;
-            output.complain(&file_complaint(error));
+            output.complain(&file_diagnostic(error));
         }
         looked
     }
 
     /// What was counted, unless it was stopped on the way.
-    fn end(&self, looked: Looked, output: &mut Output) -> Result<Looked, Complaint> {
-        if watch().is_stopped() {
+    fn end(&self, looked: Looked, output: &mut Output) -> Result<Looked, Diagnostic> {
+        if cancel_token().is_stopped() {
             return Err(stopped());
         }
         self.sources.tell_passed_over(looked.matches, output);
@@ -328,22 +328,22 @@ impl Request {
     }
 
     /// Keeps standard input, where it is asked for, so that it can be read again.
-    fn keep_stdin(&mut self) -> Result<(), Complaint> {
+    fn keep_stdin(&mut self) -> Result<(), Diagnostic> {
         let asked = self.sources.listing.sources.contains(&Source::Stdin);
         if !asked || self.reader.kept_stdin().is_ok() {
             return Ok(());
         }
         let kept = self.reader.keep_stdin();
-        kept.map_err(|error| file_complaint(&error))
+        kept.map_err(|error| file_diagnostic(&error))
     }
 
     /// The matches in place of all sources, where they must be counted before any is shown.
-    fn run_total(&mut self) -> Result<Option<u64>, Complaint> {
+    fn run_total(&mut self) -> Result<Option<u64>, Diagnostic> {
         if !self.query.needs_run_total() {
             return Ok(None);
         }
         self.keep_stdin()?;
-        let mut found = Found::new(&self.query).counting();
+        let mut found = Searcher::new(&self.query).counting();
         for source in &self.sources.listing.sources {
             // What goes wrong here will go wrong again, and be told, when it is shown.
             let _ = search(&mut found, &mut self.reader, source, &mut Silent);
@@ -354,7 +354,7 @@ impl Request {
 
 /// One thread's means of looking.
 struct Worker<'q> {
-    found: Found<'q>,
+    found: Searcher<'q>,
     reader: Reader,
     page: Output,
 }
@@ -365,7 +365,7 @@ impl Worker<'_> {
         &mut self,
         source: &Source,
         blank: &S,
-        (helpers, new_search): (&Helpers<'_>, &(impl Fn() -> Found<'s> + Sync)),
+        (helpers, new_search): (&Helpers<'_>, &(impl Fn() -> Searcher<'s> + Sync)),
         send: &mut dyn FnMut(Message<S>) -> bool,
     ) {
         let (mut seer, mut looked) = (blank.clone(), Looked::default());
@@ -416,8 +416,8 @@ impl Worker<'_> {
 }
 
 /// A search for what is needed, given how many matches there are where that must be known.
-fn found(query: &Query, needs: Needs, total: Option<u64>) -> Found<'_> {
-    let mut found = Found::new(query);
+fn found(query: &Query, needs: Needs, total: Option<u64>) -> Searcher<'_> {
+    let mut found = Searcher::new(query);
     if needs.groups {
         found = found.with_groups();
     }

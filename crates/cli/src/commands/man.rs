@@ -1,15 +1,15 @@
 //! `man`: the manual page, one section a verb.
 
 use crate::args;
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
 
-pub fn run(output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(output: &mut Output) -> Result<Status, Diagnostic> {
     let mut command = args::definitions();
     command.build();
     let page = page(&command)
-        .map_err(|error| Complaint::trouble(format!("cannot write the manual page: {error}")))?;
+        .map_err(|error| Diagnostic::trouble(format!("cannot write the manual page: {error}")))?;
     output.print(&page);
     Ok(Status::Fine)
 }

@@ -1,22 +1,22 @@
 //! One pass of a rewrite over all its files, in order.
 
 use crate::args::GuardArgs;
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::{self, Sources, Threads};
 use crate::output::Output;
 use crate::progress::Progress;
 use crate::render::{RewriteTotals, counted, file_name, number, one_line_of};
+use crate::signals::{self, cancel_token};
 use crate::status::Status;
-use crate::watch::{self, watch};
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::{
-    ColumnNote, Counts, Pattern, PatternNote, Problem, ProblemKind, Remark, Rewrite, Run,
-    RunOptions, TemplateNote, Unmet,
+    ColumnNote, Counts, Note, Pattern, PatternNote, Problem, ProblemKind, Rewrite, Run, RunOptions,
+    TemplateNote, Unmet,
 };
 use brisk_quill_files::{
-    Evaluated, Facts, FileError, Helpers, Listing, Nobody, PartSink, Reader, Sharing, Source,
-    TextOptions, evaluate, evaluate_in_parts, in_order,
+    Evaluated, Facts, FileError, Helpers, Listing, NullCollector, PartSink, Reader, Sharing,
+    Source, TextOptions, evaluate, evaluate_in_parts, in_order,
 };
 use std::fs::File;
 use std::ops::ControlFlow;
@@ -35,7 +35,7 @@ pub struct Pass<'r> {
     /// What has been counted so far.
     pub totals: RewriteTotals,
     /// Blocks without an end, and bytes without a meaning.
-    pub notes: Vec<Note>,
+    pub notes: Vec<FileNote>,
     unmet_told: usize,
     /// The heaviest of what was told of units.
     told: Status,
@@ -55,7 +55,7 @@ pub struct ReadFile {
 }
 
 impl Guard {
-    pub fn new(args: &GuardArgs) -> Result<Self, Complaint> {
+    pub fn new(args: &GuardArgs) -> Result<Self, Diagnostic> {
         Ok(Self {
             expected: options::expected(&args.expect)?,
             skip_problems: args.skip_problems,
@@ -71,7 +71,7 @@ impl<'r> Pass<'r> {
         options: RunOptions,
         reading: (TextOptions, Threads),
         guard: Guard,
-    ) -> Result<Self, Complaint> {
+    ) -> Result<Self, Diagnostic> {
         Self::below(None, (rewrite, sources, options), reading, guard)
     }
 
@@ -81,19 +81,19 @@ impl<'r> Pass<'r> {
         (rewrite, sources, mut options): (&'r Rewrite, &Sources, RunOptions),
         (texts, threads): (TextOptions, Threads),
         guard: Guard,
-    ) -> Result<Self, Complaint> {
+    ) -> Result<Self, Diagnostic> {
         let listing = &sources.listing;
         if !sources.waits_for_typing() {
-            watch::listen();
+            signals::listen();
         }
-        let mut reader = Reader::new(texts).watched(watch()).below(root);
+        let mut reader = Reader::new(texts).watched(cancel_token()).below(root);
         while let Some(step) = rewrite.step_to_count(&options.totals) {
             keep_stdin(&mut reader, listing)?;
             let mut run = Run::counting(rewrite, step, &options.totals);
             for source in &listing.sources {
                 let opened = reader.open(source);
                 // What goes wrong here will go wrong again, and be told, in the pass itself.
-                let _ = opened.and_then(|text| evaluate(&mut run, text, &mut Nobody));
+                let _ = opened.and_then(|text| evaluate(&mut run, text, &mut NullCollector));
             }
             options.totals.set(step, run.counted());
         }
@@ -118,22 +118,22 @@ impl<'r> Pass<'r> {
     }
 
     /// Keeps standard input, where it is among the sources.
-    pub fn keep_stdin(&mut self, listing: &Listing) -> Result<(), Complaint> {
+    pub fn keep_stdin(&mut self, listing: &Listing) -> Result<(), Diagnostic> {
         keep_stdin(&mut self.reader, listing)
     }
 
     /// The kept standard input, from its beginning.
-    pub fn kept_stdin(&self) -> Result<File, Complaint> {
+    pub fn kept_stdin(&self) -> Result<File, Diagnostic> {
         self.reader
             .kept_stdin()
-            .map_err(|error| file_complaint(&error))
+            .map_err(|error| file_diagnostic(&error))
     }
 
     /// Counts and tells the paths that could not be looked at.
     pub fn unreadable(&mut self, listing: &Listing, output: &mut Output) {
         for error in &listing.problems {
             self.totals.files.unreadable += 1;
-            output.complain(&file_complaint(error));
+            output.complain(&file_diagnostic(error));
         }
     }
 
@@ -146,11 +146,11 @@ impl<'r> Pass<'r> {
         output: &mut Output,
     ) {
         for problem in problems {
-            let complaint = problem_complaint(source, problem);
-            if complaint.status == Status::WrongRequest || !self.guard.skip_problems {
-                self.told = self.told.max(complaint.status);
+            let diagnostic = problem_diagnostic(source, problem);
+            if diagnostic.status == Status::WrongRequest || !self.guard.skip_problems {
+                self.told = self.told.max(diagnostic.status);
             }
-            output.problem(complaint);
+            output.problem(diagnostic);
         }
         tell_unmet(source, unmet, &mut self.unmet_told, output);
     }
@@ -165,7 +165,7 @@ impl<'r> Pass<'r> {
         sink: impl Fn(&'s Source) -> S + Sync,
         output: &mut Output,
         mut take: impl FnMut(&mut Self, &Source, S, Option<ReadFile>, &mut Output) -> ControlFlow<()>,
-    ) -> Result<(), Complaint> {
+    ) -> Result<(), Diagnostic> {
         let (rewrite, options, threads) = (self.rewrite, self.options.clone(), self.threads);
         let reader = self.reader.another();
         let new_run = || Run::new(rewrite, &options);
@@ -202,7 +202,7 @@ impl<'r> Pass<'r> {
                 take(self, source, sink, read, output)
             },
         );
-        match watch().is_stopped() {
+        match cancel_token().is_stopped() {
             true => Err(stopped()),
             false => Ok(()),
         }
@@ -224,8 +224,9 @@ impl<'r> Pass<'r> {
                 self.totals.files.read += 1;
                 self.totals.changed += u64::from(counts.changes > 0);
                 self.totals.counts.add(&counts);
-                let note = meaningless
-                    .map(|(line, places)| Note::meaningless(source, line, places, facts.encoding));
+                let note = meaningless.map(|(line, places)| {
+                    FileNote::meaningless(source, line, places, facts.encoding)
+                });
                 self.notes.extend(note);
                 Some(ReadFile { facts, counts })
             }
@@ -235,7 +236,7 @@ impl<'r> Pass<'r> {
             }
             Err(error) => {
                 self.totals.files.unreadable += 1;
-                output.complain(&file_complaint(&error));
+                output.complain(&file_diagnostic(&error));
                 None
             }
         }
@@ -277,8 +278,8 @@ impl<'r> Pass<'r> {
         }
         for (number, count, found) in self.unexpected_steps() {
             let message = format!("step {number} expects {count} changes, and there are {found}");
-            let complaint = Complaint::no(message).remedy("nothing has been written");
-            status = status.max(output.complain(&complaint));
+            let diagnostic = Diagnostic::no(message).remedy("nothing has been written");
+            status = status.max(output.complain(&diagnostic));
         }
         if counts.unmet > 0 {
             if let Some(more) = self.unmet_told.checked_sub(UNMET_TOLD).filter(|n| *n > 0) {
@@ -291,43 +292,44 @@ impl<'r> Pass<'r> {
 }
 
 /// Not all has been looked at.
-pub fn stopped() -> Complaint {
-    Complaint::trouble("stopped before everything was looked at").remedy("nothing has been written")
+pub fn stopped() -> Diagnostic {
+    Diagnostic::trouble("stopped before everything was looked at")
+        .remedy("nothing has been written")
 }
 
-fn keep_stdin(reader: &mut Reader, listing: &Listing) -> Result<(), Complaint> {
+fn keep_stdin(reader: &mut Reader, listing: &Listing) -> Result<(), Diagnostic> {
     if listing.sources.contains(&Source::Stdin) && reader.kept_stdin().is_err() {
         reader
             .keep_stdin()
-            .map_err(|error| file_complaint(&error))?;
+            .map_err(|error| file_diagnostic(&error))?;
     }
     Ok(())
 }
 
 /// Something to know about a file that is not a mistake.
 #[derive(Debug)]
-pub struct Note {
+pub struct FileNote {
     pub source: Source,
     pub line: u64,
     pub message: String,
 }
 
-impl Note {
+impl FileNote {
     /// What an evaluation has to tell of a file.
-    pub fn remark(source: &Source, remark: &Remark) -> Self {
-        let (line, message) = match remark {
-            Remark::OpenBlock(block) => {
+    pub fn note(source: &Source, note: &Note) -> Self {
+        let (line, message) = match note {
+            Note::OpenBlock(block) => {
                 let start = visible(block.start.as_bytes());
                 let message = format!(
                     "the block that `{start}` begins has no end, and runs to the end of the file"
                 );
                 (block.line, message)
             }
-            Remark::Column(ColumnNote::Absent { pointer, rows, of }) => {
+            Note::Column(ColumnNote::Absent { pointer, rows, of }) => {
                 let (rows, of) = (number(*rows), counted(*of, "row"));
                 (1, format!("{pointer} leads to no text in {rows} of {of}"))
             }
-            Remark::Column(ColumnNote::Numbers {
+            Note::Column(ColumnNote::Numbers {
                 line,
                 pointer,
                 cells,
@@ -338,12 +340,12 @@ impl Note {
                     format!("{what}, such as {pointer} here, taken as text"),
                 )
             }
-            Remark::BareLineFeed { line } => (
+            Note::BareLineFeed { line } => (
                 *line,
                 "lines end in CR LF, and the pattern is for a line feed alone: `\\r?\\n` matches both"
                     .into(),
             ),
-            Remark::Thousands { line, matches } => {
+            Note::Thousands { line, matches } => {
                 let what = counted(*matches, "number");
                 let message = format!(
                     "{what}, the first one here, with a comma that is taken as a decimal comma: if it stands \
@@ -379,19 +381,19 @@ impl Note {
 }
 
 /// What to tell about a file.
-pub fn file_complaint(error: &FileError) -> Complaint {
+pub fn file_diagnostic(error: &FileError) -> Diagnostic {
     let cause = error.source.as_ref().map(|cause| format!(": {cause}"));
-    Complaint::trouble(format!("{error}{}", cause.unwrap_or_default()))
+    Diagnostic::trouble(format!("{error}{}", cause.unwrap_or_default()))
 }
 
 /// What to tell about a unit that was left alone.
-pub fn problem_complaint(source: &Source, problem: &Problem) -> Complaint {
+pub fn problem_diagnostic(source: &Source, problem: &Problem) -> Diagnostic {
     let place = problem.line.map(|line| format!(", line {line}"));
     let path = file_name(source);
     let message = format!("{path}{}: {}", place.unwrap_or_default(), problem.kind);
     match problem.kind {
-        ProblemKind::Column(_) => Complaint::wrong(message),
-        _ => Complaint::trouble(message),
+        ProblemKind::Column(_) => Diagnostic::wrong(message),
+        _ => Diagnostic::trouble(message),
     }
 }
 
@@ -408,14 +410,14 @@ fn tell_unmet(source: &Source, unmet: &[Unmet], told: &mut usize, output: &mut O
 }
 
 /// There are more changes than expected, or fewer.
-pub fn unexpected(expected: Count, found: u64) -> Complaint {
+pub fn unexpected(expected: Count, found: u64) -> Diagnostic {
     let message = format!("{expected} changes were expected, and there are {found}");
-    Complaint::no(message).remedy("nothing has been written")
+    Diagnostic::no(message).remedy("nothing has been written")
 }
 
-fn unmet(units: u64) -> Complaint {
+fn unmet(units: u64) -> Diagnostic {
     let what = counted(units, "unit");
-    Complaint::no(format!(
+    Diagnostic::no(format!(
         "--ensure: {what} in scope would not match afterwards"
     ))
     .remedy("nothing has been written")

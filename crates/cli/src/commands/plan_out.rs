@@ -4,15 +4,15 @@
 //! The records of each file are made on any thread by a [`PlanPart`], and wait in a spool until
 //! their turn comes.
 
-use super::pass::{Note, rewrite_hints};
+use super::journal_run;
+use super::pass::{FileNote, rewrite_hints};
 use super::plans::{last_place, make_room};
-use super::state;
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::AskedRewrite;
 use crate::output::Output;
 use crate::render::{CHANGE_ID, FileReport, JsonPath, JsonPlan, RewriteTotals, json_note};
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{FilePassage, Source, Spool, SpoolWriter, Temporary};
+use brisk_quill_files::{FileHunk, Source, Spool, SpoolWriter, Temporary};
 use memchr::memchr_iter;
 use std::fs;
 use std::io::{self, BufRead, BufWriter, Write};
@@ -85,14 +85,14 @@ impl<'a> PlanMaker<'a> {
 
 impl PlanPart<'_> {
     /// Takes the changes of lines.
-    pub fn passage(&mut self, found: &FilePassage<'_>) {
+    pub fn hunk(&mut self, found: &FileHunk<'_>) {
         let maker = &self.maker;
         if self.written > maker.most || !maker.wanted.load(Ordering::Relaxed) {
             return;
         }
         let json = &maker.json;
         let path = self.path.get_or_insert_with(|| JsonPath::of(self.source));
-        let written = self.out.write_with(|out| json.passage(out, path, found));
+        let written = self.out.write_with(|out| json.hunk(out, path, found));
         match written {
             Ok(bytes) => self.written += bytes as u64,
             Err(error) => self.failed = self.failed.take().or(Some(error)),
@@ -119,12 +119,12 @@ impl<'a> PlanOut<'a> {
         print: bool,
         save: Option<&Path>,
         keep: bool,
-    ) -> Result<Self, Complaint> {
+    ) -> Result<Self, Diagnostic> {
         let save = match save {
             Some(path) if path.symlink_metadata().is_ok() => {
                 let shown = visible_path(path);
                 let message = format!("there is already a file: {shown}");
-                return Err(Complaint::trouble(message).remedy("save the plan under another name"));
+                return Err(Diagnostic::trouble(message).remedy("save the plan under another name"));
             }
             Some(path) => Some(Target::beside(path).map_err(|error| cannot_save(path, &error))?),
             None => None,
@@ -154,7 +154,7 @@ impl<'a> PlanOut<'a> {
     }
 
     /// Is kept for this folder however large it is, and must be.
-    pub fn to_be_reviewed(asked: &'a AskedRewrite) -> Result<Self, Complaint> {
+    pub fn to_be_reviewed(asked: &'a AskedRewrite) -> Result<Self, Diagnostic> {
         let mut plan = Self::new(asked, false, None, true)?;
         if plan.last.is_none() {
             return Err(cannot_keep());
@@ -255,10 +255,10 @@ impl<'a> PlanOut<'a> {
     pub fn end(
         mut self,
         totals: &RewriteTotals,
-        notes: &[Note],
+        notes: &[FileNote],
         (holds, guarded): (bool, bool),
         output: &mut Output,
-    ) -> Result<(), Complaint> {
+    ) -> Result<(), Diagnostic> {
         for note in notes {
             self.put(&json_note(&note.source, note.line, &note.message), output);
         }
@@ -293,9 +293,9 @@ impl<'a> PlanOut<'a> {
     }
 }
 
-fn cannot_save(path: &Path, error: &io::Error) -> Complaint {
+fn cannot_save(path: &Path, error: &io::Error) -> Diagnostic {
     let shown = visible_path(path);
-    Complaint::trouble(format!("cannot save the plan in {shown}: {error}"))
+    Diagnostic::trouble(format!("cannot save the plan in {shown}: {error}"))
 }
 
 /// A file that a plan is written to.
@@ -307,7 +307,7 @@ struct Target {
 
 impl Target {
     fn beside(path: &Path) -> io::Result<Self> {
-        let file = state::temporaries().beside(path)?;
+        let file = journal_run::temporaries().beside(path)?;
         Ok(Self {
             out: BufWriter::with_capacity(BUFFER, file),
             path: path.to_owned(),
@@ -336,9 +336,9 @@ impl Target {
 }
 
 /// The plan of this folder cannot be written.
-fn cannot_keep() -> Complaint {
+fn cannot_keep() -> Diagnostic {
     let place =
         last_place().map_or_else(String::new, |place| format!(" as {}", visible_path(&place)));
-    Complaint::trouble(format!("the plan cannot be kept{place}"))
+    Diagnostic::trouble(format!("the plan cannot be kept{place}"))
         .remedy("make room there, or name another folder with XDG_STATE_HOME")
 }

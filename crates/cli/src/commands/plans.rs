@@ -1,9 +1,9 @@
 //! Where plans are found, and what is meant by one: a file that is named, or the last preview of
 //! a folder.
 
-use super::{renew, state};
+use super::{journal_run, renew};
 use crate::args::{Part, PlanArgs, StepArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::render::{counted, number, rewrite_sentence};
 use crate::tables::UnreadTables;
@@ -55,12 +55,12 @@ fn named(file: Option<&Path>) -> Option<&Path> {
 }
 
 /// The plan in a file; `last`, or nothing, is the last preview of this folder.
-pub fn open(file: Option<&Path>) -> Result<PlanDoc, Complaint> {
+pub fn open(file: Option<&Path>) -> Result<PlanDoc, Diagnostic> {
     let file = named(file);
     let place = match file {
         Some(file) => file.to_owned(),
         None => last_place().filter(|place| place.exists()).ok_or_else(|| {
-            Complaint::no("there is no preview to go on with in this folder").remedy(
+            Diagnostic::no("there is no preview to go on with in this folder").remedy(
                 "`bquill preview PATTERN --with TEMPLATE …` makes one, or name a plan with \
                  `--plan FILE`",
             )
@@ -78,12 +78,12 @@ fn name_of(file: Option<&Path>) -> String {
     }
 }
 
-fn cannot_use(name: &str, error: &PlanFileError) -> Complaint {
+fn cannot_use(name: &str, error: &PlanFileError) -> Diagnostic {
     let remedy = match error {
         PlanFileError::LeadsOut(_) => "say with `--root DIR` where its files lie",
         _ => "make it anew with `preview --save-plan FILE`",
     };
-    Complaint::trouble(format!("{name} cannot be used: {error}"))
+    Diagnostic::trouble(format!("{name} cannot be used: {error}"))
         .remedy(format!("nothing has been written; {remedy}"))
 }
 
@@ -93,12 +93,12 @@ pub fn nothing_named(parts: &[Part]) -> bool {
 }
 
 /// A plan says all that is to be done.
-pub fn check_alone(parts: &[Part], ensures: bool) -> Result<(), Complaint> {
+pub fn check_alone(parts: &[Part], ensures: bool) -> Result<(), Diagnostic> {
     if nothing_named(parts) && !ensures {
         return Ok(());
     }
     Err(
-        Complaint::wrong("a plan says all that is to be done, and a rewrite is named too")
+        Diagnostic::wrong("a plan says all that is to be done, and a rewrite is named too")
             .remedy("leave one of them out"),
     )
 }
@@ -115,19 +115,19 @@ pub struct Meant {
 }
 
 /// The plan that the options mean; renewed, where that is asked for.
-pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Complaint> {
+pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Diagnostic> {
     let file = named(args.plan.as_deref());
     let file = file.map(std::path::absolute).transpose();
     let file =
-        file.map_err(|error| Complaint::trouble(format!("cannot find the plan: {error}")))?;
+        file.map_err(|error| Diagnostic::trouble(format!("cannot find the plan: {error}")))?;
     let doc = open(file.as_deref())?;
     if let Some(root) = &args.root {
         std::env::set_current_dir(root).map_err(|error| {
-            Complaint::trouble(format!("cannot go to {}: {error}", visible_path(root)))
+            Diagnostic::trouble(format!("cannot go to {}: {error}", visible_path(root)))
         })?;
     }
     let here = std::env::current_dir()
-        .map_err(|error| Complaint::trouble(format!("this folder cannot be read: {error}")))?;
+        .map_err(|error| Diagnostic::trouble(format!("this folder cannot be read: {error}")))?;
     let mut meant = Meant {
         doc,
         name: name_of(args.plan.as_deref()),
@@ -143,7 +143,7 @@ pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Complaint> {
     if !meant.doc.is_whole() && !args.partial {
         let changes = counted(meant.doc.index.entries.len() as u64, "change");
         let message = format!("{} was cut off; {changes} of it can be read", meant.name);
-        return Err(Complaint::trouble(message)
+        return Err(Diagnostic::trouble(message)
             .remedy("make it anew, or add `--partial` to go on with what is there"));
     }
     if args.renew {
@@ -154,7 +154,7 @@ pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Complaint> {
 
 impl Meant {
     /// Makes sure that its files lie where they may.
-    pub fn check_places(&self) -> Result<(), Complaint> {
+    pub fn check_places(&self) -> Result<(), Diagnostic> {
         let places = self.doc.places(self.root.as_deref());
         places
             .map(drop)
@@ -162,7 +162,7 @@ impl Meant {
     }
 
     /// What it would write.
-    pub fn to_plan(&self) -> Result<Plan, Complaint> {
+    pub fn to_plan(&self) -> Result<Plan, Diagnostic> {
         let plan = self.doc.to_plan(self.root.as_deref());
         plan.map_err(|error| cannot_use(&self.name, &error))
     }
@@ -187,10 +187,10 @@ impl Meant {
     }
 
     /// Makes the run, and says so. A preview that was applied is no longer the last one.
-    pub fn write(&self, plan: &Plan, output: &mut Output) -> Result<(), Complaint> {
+    pub fn write(&self, plan: &Plan, output: &mut Output) -> Result<(), Diagnostic> {
         let rewrite = serde_json::to_value(&self.doc.index.rewrite).unwrap_or_default();
-        let done = state::make(plan, rewrite, None)?;
-        state::tell(&done, output);
+        let done = journal_run::make(plan, rewrite, None)?;
+        journal_run::tell(&done, output);
         if self.root.is_none() {
             let _ = fs::remove_file(self.doc.path());
         }

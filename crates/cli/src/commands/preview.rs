@@ -3,11 +3,11 @@
 use super::against::{Comparison, Known};
 use super::kinds::KindSink;
 use super::look::Room;
-use super::pass::{Guard, Note, Pass, rewrite_hints};
+use super::pass::{FileNote, Guard, Pass, rewrite_hints};
 use super::plan_out::{PlanOut, PlanPart};
 use super::save_rewrite;
 use crate::args::{Part, PreviewArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::render::{
@@ -16,14 +16,18 @@ use crate::render::{
 };
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Problem, Remark, Rewrite, RunOptions, SPLIT_FROM, Unmet};
-use brisk_quill_files::{FactsOf, FilePassage, FileSink, FileUse, Listing, PartSink, Source};
+use brisk_quill_core::{Note, Problem, Rewrite, RunOptions, SPLIT_FROM, Unmet};
+use brisk_quill_files::{FactsOf, FileHunk, FileSink, FileUse, Listing, PartSink, Source};
 use std::ops::ControlFlow;
 
 /// Notes shown; the rest is counted.
 const NOTES_SHOWN: usize = 10;
 
-pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(
+    args: &PreviewArgs,
+    parts: Vec<Part>,
+    output: &mut Output,
+) -> Result<Status, Diagnostic> {
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     let guard = Guard::new(&args.guard)?;
     if let Some(file) = &args.save_rewrite {
@@ -52,7 +56,7 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
     let listing = &sources.listing;
     let piped = listing.sources.contains(&Source::Stdin);
     if piped && args.save_plan.is_some() {
-        return Err(Complaint::wrong(
+        return Err(Diagnostic::wrong(
             "standard input cannot be written later, so its plan cannot be saved",
         )
         .remedy("name the files"));
@@ -103,9 +107,9 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
         };
         let mut found = sink.found;
         pass.tell(source, &found.problems, &found.unmet, output);
-        let remarks = found.remarks.iter();
+        let notes = found.notes.iter();
         pass.notes
-            .extend(remarks.map(|remark| Note::remark(source, remark)));
+            .extend(notes.map(|note| FileNote::note(source, note)));
         if let (Some(comparison), Some(now)) = (&mut comparison, sink.compared) {
             comparison.file(source, &read.facts, now);
         }
@@ -116,14 +120,13 @@ pub fn run(args: &PreviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<
             return ControlFlow::Continue(());
         }
         if let Some(examples) = &mut examples {
-            examples.file(&asked, source, &found.passages);
+            examples.file(&asked, source, &found.hunks);
         }
-        view.room
-            .fill(&mut found.passages, |passage| passage.edits.len());
+        view.room.fill(&mut found.hunks, |hunk| hunk.edits.len());
         let report = FileReport {
             source,
             facts: &read.facts,
-            passages: &found.passages,
+            hunks: &found.hunks,
             problems: &found.problems,
             unmet: &found.unmet,
         };
@@ -159,15 +162,15 @@ struct PreviewSink<'p> {
 }
 
 impl FileSink for PreviewSink<'_> {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        self.plan.passage(passage);
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        self.plan.hunk(hunk);
         if let Some(kinds) = &mut self.kinds {
-            kinds.passage(self.source, passage);
+            kinds.hunk(self.source, hunk);
         }
         if let Some(compared) = &mut self.compared {
-            compared.extend(passage.edits.iter().map(Known::from));
+            compared.extend(hunk.edits.iter().map(Known::from));
         }
-        self.found.passage(passage);
+        self.found.hunk(hunk);
     }
 
     fn problem(&mut self, problem: Problem) {
@@ -178,8 +181,8 @@ impl FileSink for PreviewSink<'_> {
         self.found.unmet(unmet);
     }
 
-    fn remark(&mut self, step: usize, remark: Remark) {
-        self.found.remark(step, remark);
+    fn note(&mut self, step: usize, note: Note) {
+        self.found.note(step, note);
     }
 }
 
@@ -202,7 +205,7 @@ impl PartSink for PreviewSink<'_> {
 }
 
 /// After how many steps to stop.
-fn through(args: &PreviewArgs, rewrite: &Rewrite) -> Result<Option<usize>, Complaint> {
+fn through(args: &PreviewArgs, rewrite: &Rewrite) -> Result<Option<usize>, Diagnostic> {
     let steps = rewrite.steps().len();
     match args.through {
         Some(n) if n == 0 || n > steps => {
@@ -210,7 +213,7 @@ fn through(args: &PreviewArgs, rewrite: &Rewrite) -> Result<Option<usize>, Compl
                 1 => "there is 1 step".to_owned(),
                 steps => format!("there are steps 1 to {steps}"),
             };
-            Err(Complaint::wrong(format!("--through: there is no step {n}")).remedy(there))
+            Err(Diagnostic::wrong(format!("--through: there is no step {n}")).remedy(there))
         }
         through => Ok(through),
     }
@@ -247,7 +250,7 @@ impl<'r> View<'r> {
         args: &PreviewArgs,
         asked: &'r AskedRewrite,
         output: &Output,
-    ) -> Result<Self, Complaint> {
+    ) -> Result<Self, Diagnostic> {
         let rewrite = &asked.rewrite;
         let shown = options::shown(&args.show)?;
         // Kinds and differences are shown instead of the changes.
@@ -292,7 +295,7 @@ impl<'r> View<'r> {
         match &mut self.form {
             Form::Text { view, shown, .. } => {
                 output.print(view.file(report).as_bytes());
-                let now: usize = report.passages.iter().map(|p| p.edits.len()).sum();
+                let now: usize = report.hunks.iter().map(|p| p.edits.len()).sum();
                 *shown += now as u64;
             }
             Form::Json => {}
@@ -301,7 +304,7 @@ impl<'r> View<'r> {
                 let name = file_name(report.source);
                 let message = format!("{name}: a diff cannot show UTF-16");
                 let remedy = "leave --diff out, or use --json";
-                return output.complain(&Complaint::trouble(message).remedy(remedy));
+                return output.complain(&Diagnostic::trouble(message).remedy(remedy));
             }
             Form::Diff { escaped } => print_diff(&diff_of_file(report), *escaped, output),
         }
@@ -331,7 +334,7 @@ impl<'r> View<'r> {
 }
 
 /// Prints notes, the first of many, and hints.
-pub fn print_notes(notes: &[Note], hints: &[(&str, String)], output: &mut Output) {
+pub fn print_notes(notes: &[FileNote], hints: &[(&str, String)], output: &mut Output) {
     if !notes.is_empty() {
         output.print(b"\n");
     }

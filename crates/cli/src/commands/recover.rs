@@ -1,9 +1,9 @@
 //! Completes or rolls back what was interrupted, or closes it as it stands.
 
-use super::pass::file_complaint;
-use super::state;
+use super::journal_run;
+use super::pass::file_diagnostic;
 use crate::args::RecoverArgs;
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::render::counted;
 use crate::status::Status;
@@ -14,9 +14,9 @@ use brisk_quill_files::{
 };
 use std::path::Path;
 
-pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Complaint> {
-    let journal = state::journal()?;
-    let failed = |error| file_complaint(&error);
+pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic> {
+    let journal = journal_run::journal()?;
+    let failed = |error| file_diagnostic(&error);
     if journal.numbers().map_err(failed)?.is_empty() {
         output.print(b"No run was interrupted.\n");
         return Ok(Status::Fine);
@@ -32,7 +32,7 @@ pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Complaint>
         match one(&journal, run, args, output) {
             Ok(said) => done += u32::from(said),
             // What is wrong with one run does not hold up the others.
-            Err(complaint) => status = status.max(output.complain(&complaint)),
+            Err(diagnostic) => status = status.max(output.complain(&diagnostic)),
         }
     }
     if done == 0 && status == Status::Fine {
@@ -47,12 +47,12 @@ fn one(
     run: u64,
     args: &RecoverArgs,
     output: &mut Output,
-) -> Result<bool, Complaint> {
+) -> Result<bool, Diagnostic> {
     let abandon = || format!("`bquill recover --abandon {run}` closes run {run} as it stands");
     let record = journal
         .load(run)
-        .map_err(|error| file_complaint(&error).remedy(abandon()))?;
-    let failed = |error| file_complaint(&error).remedy(abandon());
+        .map_err(|error| file_diagnostic(&error).remedy(abandon()))?;
+    let failed = |error| file_diagnostic(&error).remedy(abandon());
     if record.intent.is_none() {
         // It had touched nothing.
         recover(&RealFs, journal, &record, None).map_err(failed)?;
@@ -69,7 +69,7 @@ fn one(
             false => ".\n",
         };
         output.print(format!("Run {run} {what}{end}").as_bytes());
-        state::tell_left(&done.left, output);
+        journal_run::tell_left(&done.left, output);
         return Ok(true);
     }
     let asked = match (args.back, args.forward) {
@@ -93,14 +93,14 @@ fn one(
             Some(Direction::Forward) if open.back => "`--back` is open".to_owned(),
             _ => format!("put the file back and recover again, or {}", abandon()),
         };
-        file_complaint(&error).remedy(format!("nothing has been touched; {other}"))
+        file_diagnostic(&error).remedy(format!("nothing has been touched; {other}"))
     })?;
     let end = match done.way {
         Direction::Forward => "is complete",
         Direction::Back => "has been rolled back",
     };
     output.print(format!("Run {run} {end}.\n").as_bytes());
-    state::tell_left(&done.left, output);
+    journal_run::tell_left(&done.left, output);
     Ok(true)
 }
 
@@ -110,32 +110,32 @@ fn begun(record: &RunRecord) -> String {
         return format!("Run {}.", record.run);
     };
     let changes = intent.targets.iter().map(|target| target.changes).sum();
-    let what = state::changes_in_files(changes, intent.targets.len() as u64);
+    let what = journal_run::changes_in_files(changes, intent.targets.len() as u64);
     format!(
         "Run {}, begun {} in {}: {what}.",
         record.run,
-        state::moment(intent.at),
+        journal_run::moment(intent.at),
         visible_path(&intent.folder.path()),
     )
 }
 
 /// Closes a run as it stands, and says how that is.
-fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status, Complaint> {
+fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status, Diagnostic> {
     let kept = |path: &Path| visible_path(path);
     let folder = kept(&journal.folder(run));
     if !journal
         .numbers()
-        .map_err(|error| file_complaint(&error))?
+        .map_err(|error| file_diagnostic(&error))?
         .contains(&run)
     {
-        return Err(Complaint::no(format!("there is no run {run}"))
+        return Err(Diagnostic::no(format!("there is no run {run}"))
             .remedy("`bquill history` lists the runs"));
     }
     let record = match journal.load(run) {
         Ok(record) => record,
         Err(error) => {
             journal.close(run);
-            output.complain(&file_complaint(&error));
+            output.complain(&file_diagnostic(&error));
             let text = format!(
                 "Run {run} is closed; which files it was about cannot be read. What is left of its \
                  record is kept until `bquill history --forget {run}`: {folder}\n"
@@ -147,12 +147,12 @@ fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status,
     if record.state.is_finished() || record.intent.is_none() {
         let state = record.state.name();
         return Err(
-            Complaint::no(format!("run {run} was not interrupted: it is {state}"))
+            Diagnostic::no(format!("run {run} was not interrupted: it is {state}"))
                 .remedy("there is nothing to abandon"),
         );
     }
     let files = abandon(&RealFs, journal, &record).map_err(|error| {
-        file_complaint(&error).remedy(
+        file_diagnostic(&error).remedy(
             "the run is as it was; make room for the bytes that are to be kept, and try again",
         )
     })?;

@@ -8,16 +8,16 @@ use super::pass::{Guard, Pass};
 use super::plan_out::{PlanOut, PlanPart};
 use super::plans::{Meant, source_of};
 use crate::args::GuardArgs;
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::{AskedRewrite, Sources, Threads};
 use crate::output::Output;
 use crate::render::{Collector, FileReport, Keep, counted, number};
 use crate::tables::FileTables;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{Decision, JUDGED_LINE, decision_line};
-use brisk_quill_core::{Problem, Remark, RunOptions, SPLIT_FROM, Unmet};
+use brisk_quill_core::{Note, Problem, RunOptions, SPLIT_FROM, Unmet};
 use brisk_quill_files::{
-    FactsOf, FilePassage, FileSink, Listing, PartSink, PlanDoc, TextEncoding, TextOptions,
+    FactsOf, FileHunk, FileSink, Listing, PartSink, PlanDoc, TextEncoding, TextOptions,
     open_regular,
 };
 use std::collections::HashMap;
@@ -30,7 +30,7 @@ use std::path::{Path, PathBuf};
 type Key = [u8; 32];
 
 /// Evaluates the plan again, writes it in its place, and says what became of the decisions.
-pub fn renew(meant: &mut Meant, output: &mut Output) -> Result<(), Complaint> {
+pub fn renew(meant: &mut Meant, output: &mut Output) -> Result<(), Diagnostic> {
     let place = meant.doc.path().to_owned();
     let fresh = PathBuf::from(format!(
         "{}.renewed-{}",
@@ -40,13 +40,13 @@ pub fn renew(meant: &mut Meant, output: &mut Output) -> Result<(), Complaint> {
     let renewed = evaluate(meant, &fresh, output).and_then(|()| carry(meant, &fresh));
     let renewed = match renewed {
         Ok(renewed) => renewed,
-        Err(complaint) => {
+        Err(diagnostic) => {
             let _ = fs::remove_file(&fresh);
-            return Err(complaint);
+            return Err(diagnostic);
         }
     };
     let put = fs::rename(&fresh, &place).map_err(|error| {
-        Complaint::trouble(format!("cannot write {}: {error}", visible_path(&place)))
+        Diagnostic::trouble(format!("cannot write {}: {error}", visible_path(&place)))
     });
     put?;
     meant.doc = super::plans::open(Some(&place))?;
@@ -72,14 +72,14 @@ struct Renewed {
     new: u64,
 }
 
-fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Complaint> {
+fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Diagnostic> {
     // Where the plan may not write, it may not read either.
     meant.check_places()?;
     let index = &meant.doc.index;
     let text = index.rewrite.clone();
     let mut tables = FileTables::below(meant.root());
     let rewrite = text.build(&mut tables).map_err(|(step, fault)| {
-        Complaint::wrong(format!(
+        Diagnostic::wrong(format!(
             "the rewrite of the plan cannot be built, step {step}: {fault}"
         ))
     })?;
@@ -121,7 +121,7 @@ fn evaluate(meant: &Meant, fresh: &Path, output: &mut Output) -> Result<(), Comp
     let mut plan = PlanOut::new(&asked, false, Some(fresh), false)?;
     plan.begin(output);
     if !fill(&mut pass, &sources.listing, &mut plan, output)? {
-        return Err(Complaint::trouble(
+        return Err(Diagnostic::trouble(
             "a file of the plan can no longer be read",
         ));
     }
@@ -134,7 +134,7 @@ pub fn fill(
     listing: &Listing,
     plan: &mut PlanOut<'_>,
     output: &mut Output,
-) -> Result<bool, Complaint> {
+) -> Result<bool, Diagnostic> {
     let mut all = true;
     let maker = plan.maker();
     let sink = |source| PlanSink {
@@ -152,7 +152,7 @@ pub fn fill(
             let report = FileReport {
                 source,
                 facts: &read.facts,
-                passages: &[],
+                hunks: &[],
                 problems: &found.problems,
                 unmet: &found.unmet,
             };
@@ -170,8 +170,8 @@ struct PlanSink<'p> {
 }
 
 impl FileSink for PlanSink<'_> {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        self.plan.passage(passage);
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        self.plan.hunk(hunk);
     }
 
     fn problem(&mut self, problem: Problem) {
@@ -182,8 +182,8 @@ impl FileSink for PlanSink<'_> {
         self.found.unmet(unmet);
     }
 
-    fn remark(&mut self, step: usize, remark: Remark) {
-        self.found.remark(step, remark);
+    fn note(&mut self, step: usize, note: Note) {
+        self.found.note(step, note);
     }
 }
 
@@ -203,8 +203,8 @@ struct Old {
 }
 
 /// Appends to the fresh plan each decision that still fits.
-fn carry(meant: &Meant, fresh: &Path) -> Result<Renewed, Complaint> {
-    let fail = |error: io::Error| Complaint::trouble(format!("cannot renew the plan: {error}"));
+fn carry(meant: &Meant, fresh: &Path) -> Result<Renewed, Diagnostic> {
+    let fail = |error: io::Error| Diagnostic::trouble(format!("cannot renew the plan: {error}"));
     let mut old: HashMap<Key, Old> = HashMap::new();
     let index = &meant.doc.index;
     let mut decided = 0;
@@ -219,7 +219,7 @@ fn carry(meant: &Meant, fresh: &Path) -> Result<Renewed, Complaint> {
         known.decided = Some(this);
     }
     let mut doc = PlanDoc::open(fresh)
-        .map_err(|error| Complaint::trouble(format!("cannot renew the plan: {error}")))?;
+        .map_err(|error| Diagnostic::trouble(format!("cannot renew the plan: {error}")))?;
     let now = self::keys(fresh).map_err(fail)?;
     let mut counts: HashMap<Key, u64> = HashMap::new();
     for key in &now {

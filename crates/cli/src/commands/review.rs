@@ -5,7 +5,7 @@ use super::plan_out::PlanOut;
 use super::plans::{self, Meant};
 use super::renew::fill;
 use crate::args::{Part, ReviewArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::render::json_line;
@@ -15,7 +15,7 @@ use brisk_quill_core::{RunOptions, SPLIT_FROM};
 use brisk_quill_files::{FactsOf, FileUse, Search, Source};
 use std::io::{self, IsTerminal};
 
-pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let silent =
         !args.accept.is_empty() || !args.refuse.is_empty() || args.accept_rest || args.refuse_rest;
     let deciders = Deciders::new(args)?;
@@ -30,7 +30,7 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     }
     let mut meant = plans::meant(&args.plan, output)?;
     if meant.doc.index.entries.is_empty() {
-        return Err(Complaint::no("there is nothing to review"));
+        return Err(Diagnostic::no("there is nothing to review"));
     }
     if silent {
         return decide(&mut meant, &deciders, args, output);
@@ -39,11 +39,11 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     crate::review::run(meant, output)
 }
 
-fn needs_terminal() -> Result<(), Complaint> {
+fn needs_terminal() -> Result<(), Diagnostic> {
     match io::stdin().is_terminal() && io::stdout().is_terminal() {
         true => Ok(()),
         false => Err(
-            Complaint::wrong("there is no terminal to review on").remedy(
+            Diagnostic::wrong("there is no terminal to review on").remedy(
                 "decide with `--accept SPEC`, `--refuse SPEC`, `--accept-rest`, `--refuse-rest`",
             ),
         ),
@@ -56,11 +56,11 @@ fn evaluate(
     asked: &AskedRewrite,
     silent: bool,
     output: &mut Output,
-) -> Result<Status, Complaint> {
+) -> Result<Status, Diagnostic> {
     let guard = Guard::new(&args.guard)?;
     let sources = asked.sources(&args.files, FileUse::Rewrite)?;
     if sources.listing.sources.contains(&Source::Stdin) {
-        return Err(Complaint::wrong(
+        return Err(Diagnostic::wrong(
             "standard input cannot be reviewed, for it cannot be written later",
         )
         .remedy("name the files"));
@@ -85,7 +85,7 @@ fn evaluate(
     let holds = status == Status::Fine && pass.totals.counts.changes > 0;
     plan.end(&pass.totals, &pass.notes, (holds, false), output)?;
     if status == Status::Fine && !holds {
-        return Err(Complaint::no(
+        return Err(Diagnostic::no(
             "there is nothing to review: no match would change",
         ));
     }
@@ -100,7 +100,7 @@ struct Deciders {
 }
 
 impl Deciders {
-    fn new(args: &ReviewArgs) -> Result<Self, Complaint> {
+    fn new(args: &ReviewArgs) -> Result<Self, Diagnostic> {
         let mut globs = Vec::new();
         let mut all = Vec::new();
         let accept = args
@@ -113,12 +113,12 @@ impl Deciders {
             .map(|text| ("--refuse", text, Decision::Refused));
         for (option, text, decision) in accept.chain(refuse) {
             let decider = Decider::parse(text, &mut globs)
-                .map_err(|error| Complaint::fault(option, text, &error))?;
+                .map_err(|error| Diagnostic::fault(option, text, &error))?;
             all.push((decider, decision));
         }
         let search = |glob: &String| {
             Search::new(std::slice::from_ref(glob), &[], true)
-                .map_err(|error| Complaint::wrong(error.to_string()))
+                .map_err(|error| Diagnostic::wrong(error.to_string()))
         };
         let globs = globs.iter().map(search).collect::<Result<_, _>>()?;
         Ok(Self { all, globs })
@@ -131,9 +131,9 @@ fn decide(
     deciders: &Deciders,
     args: &ReviewArgs,
     output: &mut Output,
-) -> Result<Status, Complaint> {
+) -> Result<Status, Diagnostic> {
     let fail =
-        |error: io::Error| Complaint::trouble(format!("cannot write the decisions: {error}"));
+        |error: io::Error| Diagnostic::trouble(format!("cannot write the decisions: {error}"));
     let needs_kinds = deciders
         .all
         .iter()
@@ -170,7 +170,7 @@ fn decide(
     }
     let texts = args.accept.iter().chain(&args.refuse);
     if let Some((text, _)) = texts.zip(&met).find(|(_, met)| **met == 0) {
-        return Err(Complaint::no(format!("`{text}` names no change of this plan"))
+        return Err(Diagnostic::no(format!("`{text}` names no change of this plan"))
             .remedy("nothing has been decided; `preview --kinds` and `preview --json` tell the numbers and ids"));
     }
     meant.doc.append(&lines).map_err(fail)?;

@@ -1,8 +1,8 @@
 //! `--save-rewrite`: the rewrite of a command line as a rewrite file with worked examples.
 
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::{AskedRewrite, move_tables};
-use crate::render::ShownPassage;
+use crate::render::ShownHunk;
 use brisk_quill_core::columns::{Format, Layout};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::shapes::{Shape, Shapes};
@@ -22,13 +22,13 @@ pub const LOOKED_AT: usize = 400;
 const LONGEST: usize = 400;
 
 /// What is there is not overwritten.
-pub fn check(file: &Path) -> Result<(), Complaint> {
+pub fn check(file: &Path) -> Result<(), Diagnostic> {
     if file.symlink_metadata().is_err() {
         return Ok(());
     }
     let shown = visible_path(file);
     Err(
-        Complaint::trouble(format!("there is already a file: {shown}"))
+        Diagnostic::trouble(format!("there is already a file: {shown}"))
             .remedy("keep the rewrite under another name"),
     )
 }
@@ -51,25 +51,22 @@ impl Examples {
 
     /// Adds those changed lines of a file that come out the same on their own, behind the header
     /// where there is one.
-    pub fn file(&mut self, asked: &AskedRewrite, source: &Source, passages: &[ShownPassage]) {
+    pub fn file(&mut self, asked: &AskedRewrite, source: &Source, hunks: &[ShownHunk]) {
         let format = Format::of_path(source.path());
         let rewrite = asked.rewrite.for_examples(format);
         let Some(header) = header(&asked.rewrite, source) else {
             return;
         };
-        for passage in passages {
+        for hunk in hunks {
             if self.all.len() == MOST {
                 return;
             }
-            let changed = passage
-                .edits
-                .iter()
-                .map(|edit| &passage.was[edit.span.range()]);
+            let changed = hunk.edits.iter().map(|edit| &hunk.was[edit.span.range()]);
             let shapes: Vec<Shape> = changed.map(|text| self.shapes.of(text)).collect();
             if self.seen.contains(&shapes) {
                 continue;
             }
-            if let Some(mut example) = example(&rewrite, &header, passage) {
+            if let Some(mut example) = example(&rewrite, &header, hunk) {
                 let usual = asked.rewrite.for_examples(None);
                 if let Some((was, now)) = example.pair()
                     && !comes_out(&usual, was, now)
@@ -83,9 +80,9 @@ impl Examples {
     }
 }
 
-fn example(rewrite: &Rewrite, header: &str, passage: &ShownPassage) -> Option<Example> {
-    let was = String::from_utf8(passage.was.clone()).ok()?;
-    let now = String::from_utf8(passage.now().0).ok()?;
+fn example(rewrite: &Rewrite, header: &str, hunk: &ShownHunk) -> Option<Example> {
+    let was = String::from_utf8(hunk.was.clone()).ok()?;
+    let now = String::from_utf8(hunk.now().0).ok()?;
     let ending = if was.ends_with("\r\n") { "\r\n" } else { "\n" };
     let (was, now) = match (was.strip_suffix(ending), now.strip_suffix(ending)) {
         (Some(was), Some(now)) => (was, now),
@@ -129,7 +126,7 @@ fn comes_out(rewrite: &Rewrite, was: &str, now: &str) -> bool {
 }
 
 /// Writes the rewrite file.
-pub fn write(file: &Path, asked: &AskedRewrite, examples: Examples) -> Result<(), Complaint> {
+pub fn write(file: &Path, asked: &AskedRewrite, examples: Examples) -> Result<(), Diagnostic> {
     let mut text = asked.text.clone();
     let from = file.parent().unwrap_or(Path::new(""));
     for (words, step) in text.step.iter_mut().zip(asked.rewrite.steps()) {
@@ -144,7 +141,7 @@ pub fn write(file: &Path, asked: &AskedRewrite, examples: Examples) -> Result<()
     }
     let shown = visible_path(file);
     std::fs::write(file, text.to_toml())
-        .map_err(|error| Complaint::trouble(format!("cannot write {shown}: {error}")))
+        .map_err(|error| Diagnostic::trouble(format!("cannot write {shown}: {error}")))
 }
 
 /// `path`, seen from the folder `from`.

@@ -3,7 +3,7 @@
 use super::look::{Looked, Needs, Request, Seen, Seer, Split};
 use super::preview::print_notes;
 use crate::args::{Part, ShapesArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
@@ -21,7 +21,7 @@ const SHAPES_MOST: usize = 100_000;
 /// Bytes kept of an example.
 const EXAMPLE_MOST: usize = 200;
 
-pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let of_file = parts
         .iter()
         .any(|part| part.step.select.pattern_file.is_some());
@@ -29,7 +29,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     let picks = parts.iter().any(|part| part.step.select.pick.is_some());
     if picks && !of_matches {
         return Err(
-            Complaint::wrong("--pick is about matches, and these are whole values")
+            Diagnostic::wrong("--pick is about matches, and these are whole values")
                 .remedy("add `--match PATTERN`"),
         );
     }

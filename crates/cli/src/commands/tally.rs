@@ -3,7 +3,7 @@
 use super::look::{Looked, Needs, Request, Seen, Seer, Split};
 use super::preview::print_notes;
 use crate::args::{Part, TallyArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
 use crate::render::{
@@ -18,7 +18,7 @@ use brisk_quill_files::Source;
 use std::path::Path;
 use std::sync::Arc;
 
-pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?;
     let groups = request.query.pattern.groups().clone();
     let group = |option, text: &Option<String>| {
@@ -65,16 +65,17 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let mut status = looked.status(total > 0);
     if too_long > 0 {
         let what = counted(too_long, "value");
-        let complaint =
-            Complaint::trouble(format!("--sum: {what} with numbers of too many digits"))
+        let diagnostic =
+            Diagnostic::trouble(format!("--sum: {what} with numbers of too many digits"))
                 .remedy("narrow the group; 28 digits can be calculated with");
-        status = status.max(output.complain(&complaint));
+        status = status.max(output.complain(&diagnostic));
     }
     if no_numbers > 0 {
         let what = counted(no_numbers, "text");
-        let complaint = Complaint::trouble(format!("--sum: {what} in that group are not numbers"))
-            .remedy("narrow the group, or see them with `shapes --match`");
-        status = status.max(output.complain(&complaint));
+        let diagnostic =
+            Diagnostic::trouble(format!("--sum: {what} in that group are not numbers"))
+                .remedy("narrow the group, or see them with `shapes --match`");
+        status = status.max(output.complain(&diagnostic));
     }
     Ok(status)
 }

@@ -1,7 +1,7 @@
 //! `test`: the worked examples in rewrite files.
 
 use crate::args::{TableArgs, TestArgs};
-use crate::complaint::Complaint;
+use crate::diagnostic::Diagnostic;
 use crate::options::load_rewrite;
 use crate::output::Output;
 use crate::render::{ExampleView, counted, json_example, json_example_totals};
@@ -10,7 +10,7 @@ use brisk_quill_core::ExampleOutcome;
 use brisk_quill_core::escape::visible_path;
 use std::path::Path;
 
-pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Complaint> {
+pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut status = Status::Fine;
     let (mut worked, mut failed) = (0, 0);
     for path in &args.files {
@@ -20,7 +20,7 @@ pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Complaint> {
                 failed += outcomes.iter().filter(|outcome| !outcome.holds()).count() as u64;
                 print(path, &outcomes, args.json, output);
             }
-            Err(complaint) => status = status.max(output.complain(&complaint)),
+            Err(diagnostic) => status = status.max(output.complain(&diagnostic)),
         }
     }
     if failed > 0 {
@@ -43,7 +43,7 @@ pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Complaint> {
     Ok(status)
 }
 
-fn work(path: &Path) -> Result<Vec<ExampleOutcome>, Complaint> {
+fn work(path: &Path) -> Result<Vec<ExampleOutcome>, Diagnostic> {
     let (text, rewrite) = load_rewrite(path, &TableArgs::default())?;
     text.work_examples(&rewrite).map_err(|troubles| {
         let place = |(step, number): &(Option<usize>, usize)| match step {
@@ -51,7 +51,7 @@ fn work(path: &Path) -> Result<Vec<ExampleOutcome>, Complaint> {
             None => format!("example {number} of the whole"),
         };
         let places: Vec<String> = troubles.iter().map(place).collect();
-        Complaint::wrong(format!(
+        Diagnostic::wrong(format!(
             "{}: {} is not an example",
             visible_path(path),
             places.join(", ")

@@ -1,17 +1,17 @@
 //! Changes as a unified diff that standard patch tools accept.
 
 use super::report::FileReport;
-use super::report::ShownPassage;
+use super::report::ShownHunk;
 use brisk_quill_core::lines;
 use std::path::Path;
 
 /// Lines of context around each hunk.
 pub const CONTEXT: usize = 3;
 
-/// The diff of one file, all of whose passages are at hand with [`CONTEXT`] lines around them.
+/// The diff of one file, all of whose hunks are at hand with [`CONTEXT`] lines around them.
 pub fn diff_of_file(report: &FileReport<'_>) -> Vec<u8> {
     let mut out = Vec::new();
-    if report.passages.is_empty() {
+    if report.hunks.is_empty() {
         return out;
     }
     let name = quoted(report.source.path());
@@ -23,39 +23,39 @@ pub fn diff_of_file(report: &FileReport<'_>) -> Vec<u8> {
     }
     // How many lines the new text has more, up to the current hunk.
     let mut growth = 0;
-    for hunk in hunks(report.passages) {
+    for hunk in hunks(report.hunks) {
         write_hunk(&mut out, hunk, &mut growth);
     }
     out
 }
 
-/// Passages whose context would touch belong to one hunk.
-fn hunks(passages: &[ShownPassage]) -> impl Iterator<Item = &[ShownPassage]> {
-    passages.chunk_by(|a, b| {
+/// Hunks whose context would touch belong to one hunk.
+fn hunks(hunks: &[ShownHunk]) -> impl Iterator<Item = &[ShownHunk]> {
+    hunks.chunk_by(|a, b| {
         let between = b.line - (a.line + a.height());
         between <= 2 * CONTEXT as u64
     })
 }
 
-fn write_hunk(out: &mut Vec<u8>, passages: &[ShownPassage], growth: &mut i64) {
-    let (Some(first), Some(last)) = (passages.first(), passages.last()) else {
+fn write_hunk(out: &mut Vec<u8>, hunks: &[ShownHunk], growth: &mut i64) {
+    let (Some(first), Some(last)) = (hunks.first(), hunks.last()) else {
         return;
     };
     let mut body = Body::default();
     for line in &first.around.before {
         body.line(b' ', line);
     }
-    for (index, passage) in passages.iter().enumerate() {
-        body.lines(b'-', &passage.was);
-        body.lines(b'+', &passage.now().0);
-        let next = passages.get(index + 1);
-        let end = passage.line + passage.height();
+    for (index, hunk) in hunks.iter().enumerate() {
+        body.lines(b'-', &hunk.was);
+        body.lines(b'+', &hunk.now().0);
+        let next = hunks.get(index + 1);
+        let end = hunk.line + hunk.height();
         match next {
             Some(next) => {
-                // Up to twice the context lies between; the next passage holds its own part.
+                // Up to twice the context lies between; the next hunk holds its own part.
                 let between = (next.line - end) as usize;
-                let ours = between.min(passage.around.after.len());
-                for line in &passage.around.after[..ours] {
+                let ours = between.min(hunk.around.after.len());
+                for line in &hunk.around.after[..ours] {
                     body.line(b' ', line);
                 }
                 let theirs = &next.around.before;

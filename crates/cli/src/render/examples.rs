@@ -1,7 +1,7 @@
 //! Examples that did not hold: what was, what was wanted, and what came.
 
+use super::highlight::{self, Look};
 use super::json::json_line;
-use super::marks::{self, Look};
 use super::paint::{Paint, Role};
 use brisk_quill_core::{ExampleOutcome, Span};
 use serde::Serialize;
@@ -41,7 +41,7 @@ impl ExampleView {
             role,
             width: self.width.saturating_sub(13).max(20),
         };
-        let mut lines = marks::lines(text, mark.as_slice(), look);
+        let mut lines = highlight::lines(text, mark.as_slice(), look);
         if lines.is_empty() {
             lines.push("(nothing)".into());
         }

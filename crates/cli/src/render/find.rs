@@ -1,6 +1,6 @@
 //! Matches for a reader: each line that holds one, the matches marked, and their groups.
 
-use super::marks::{self, Look, one_line_of};
+use super::highlight::{self, Look, one_line_of};
 use super::paint::{Paint, Role};
 use super::preview::file_name;
 use super::report::{Columns, Neighbours};
@@ -139,7 +139,7 @@ impl FindView<'_> {
             width: self.width.saturating_sub(gutter.width()).max(20),
         };
         self.paint.push(out, Role::Quiet, &gutter.text(line));
-        let lines = marks::lines(text, spans, look);
+        let lines = highlight::lines(text, spans, look);
         out.push_str(lines.first().map_or("", String::as_str));
         out.push('\n');
         for (line, text) in (line + 1..).zip(lines.iter().skip(1)) {

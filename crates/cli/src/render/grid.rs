@@ -1,6 +1,6 @@
 //! A table for a reader: columns side by side, as wide as what they hold.
 
-use super::marks::shortened;
+use super::highlight::shortened;
 use super::paint::{Paint, Role};
 use unicode_width::UnicodeWidthStr;
 

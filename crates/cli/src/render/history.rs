@@ -1,6 +1,6 @@
 //! Runs for a reader.
 
-use super::marks::one_line_of;
+use super::highlight::one_line_of;
 use super::numbers::counted;
 use super::paint::{Paint, Role};
 use brisk_quill_core::escape::visible_path;

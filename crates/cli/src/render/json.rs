@@ -15,9 +15,9 @@ use brisk_quill_core::edits::{CellEdit, GroupTexts};
 use brisk_quill_core::escape::is_hidden;
 use brisk_quill_core::plan::FORMAT;
 use brisk_quill_core::{
-    Extent, Groups, LeftOutCounts, Passage, Problem, Rewrite, RewriteText, StepCounts,
+    Extent, Groups, Hunk, LeftOutCounts, Problem, Rewrite, RewriteText, StepCounts,
 };
-use brisk_quill_files::{Facts, FileEdit, FilePassage, Source};
+use brisk_quill_files::{Facts, FileEdit, FileHunk, Source};
 use line::{Line, Text, key, lossy, path_text, push_number};
 use serde::Serialize;
 use std::borrow::Cow;
@@ -263,11 +263,11 @@ impl JsonPlan<'_> {
         })
     }
 
-    /// Adds the changes of a passage, with [`CHANGE_ID`] for their ids.
-    pub fn passage(&self, out: &mut Vec<u8>, path: &JsonPath, found: &FilePassage<'_>) {
+    /// Adds the changes of a hunk, with [`CHANGE_ID`] for their ids.
+    pub fn hunk(&self, out: &mut Vec<u8>, path: &JsonPath, found: &FileHunk<'_>) {
         let cells = found.edits.iter().all(|edit| edit.text.cell.is_some());
         if !cells {
-            push_unit(out, path, found.passage);
+            push_unit(out, path, found.hunk);
         }
         for edit in &found.edits {
             if let Some(cell) = edit.text.cell.filter(|_| cells) {
@@ -373,16 +373,16 @@ pub fn put_bytes(record: &mut serde_json::Value, key: &str, bytes: &[u8]) {
     }
 }
 
-fn push_unit(out: &mut Vec<u8>, path: &JsonPath, passage: &Passage<'_>) {
-    if passage.was.len() > UNIT_MOST || passage.extent != Extent::Whole {
+fn push_unit(out: &mut Vec<u8>, path: &JsonPath, hunk: &Hunk<'_>) {
+    if hunk.was.len() > UNIT_MOST || hunk.extent != Extent::Whole {
         return;
     }
-    let now = passage.now();
+    let now = hunk.now();
     if now.len() > UNIT_MOST {
         return;
     }
-    let (was, now) = without_common_ending(passage.was, &now);
-    push_was_now(out, path, passage.line, None, (was, now));
+    let (was, now) = without_common_ending(hunk.was, &now);
+    push_was_now(out, path, hunk.line, None, (was, now));
 }
 
 /// A changed cell: its value before and after.

@@ -1,8 +1,8 @@
 //! Changes for a reader: each changed line as it was and as it becomes.
 
-use super::marks::{self, Look};
+use super::highlight::{self, Look};
 use super::paint::{Paint, Role};
-use super::report::{Columns, FileReport, ShownCell, ShownEdit, ShownPassage};
+use super::report::{Columns, FileReport, ShownCell, ShownEdit, ShownHunk};
 use brisk_quill_core::Span;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::Source;
@@ -28,47 +28,47 @@ impl PreviewView {
     /// The changes of one file that are at hand.
     pub fn file(&self, report: &FileReport<'_>) -> String {
         let mut out = String::new();
-        if report.passages.is_empty() {
+        if report.hunks.is_empty() {
             return out;
         }
         let name = file_name(report.source);
         out.push('\n');
         self.paint.push(&mut out, Role::Path, &name);
         out.push('\n');
-        let mut gutter = Gutter::new(self.paint, report.passages);
-        for (index, passage) in report.passages.iter().enumerate() {
-            let next = report.passages.get(index + 1);
-            self.passage(&mut out, passage, next, &mut gutter);
+        let mut gutter = Gutter::new(self.paint, report.hunks);
+        for (index, hunk) in report.hunks.iter().enumerate() {
+            let next = report.hunks.get(index + 1);
+            self.hunk(&mut out, hunk, next, &mut gutter);
         }
         out
     }
 
-    fn passage(
+    fn hunk(
         &self,
         out: &mut String,
-        passage: &ShownPassage,
-        next: Option<&ShownPassage>,
+        hunk: &ShownHunk,
+        next: Option<&ShownHunk>,
         gutter: &mut Gutter,
     ) {
-        let before = &passage.around.before;
-        let first = passage.line - before.len() as u64;
+        let before = &hunk.around.before;
+        let first = hunk.line - before.len() as u64;
         for (line, text) in (first..).zip(before) {
             if line > gutter.shown {
                 self.neighbour(out, gutter, line, text);
             }
         }
-        if passage.is_cells() {
-            for edit in &passage.edits {
+        if hunk.is_cells() {
+            for edit in &hunk.edits {
                 if let Some(cell) = &edit.cell {
                     self.cell(out, edit, cell, gutter);
                 }
             }
         } else {
-            self.lines(out, passage, gutter);
+            self.lines(out, hunk, gutter);
         }
-        let after = passage.line + passage.height();
+        let after = hunk.line + hunk.height();
         gutter.shown = after - 1;
-        for (line, text) in (after..).zip(&passage.around.after) {
+        for (line, text) in (after..).zip(&hunk.around.after) {
             if next.is_none_or(|next| line < next.line) {
                 self.neighbour(out, gutter, line, text);
             }
@@ -124,20 +124,16 @@ impl PreviewView {
     }
 
     /// Whole lines, before and after.
-    fn lines(&self, out: &mut String, passage: &ShownPassage, gutter: &Gutter) {
-        let was: Vec<Span> = passage.edits.iter().map(|edit| edit.span).collect();
-        let (text, now) = passage.now();
-        let shown = self.marked(&passage.was, &was, Role::Was, gutter);
-        for (line, text) in (passage.line..).zip(shown) {
-            gutter.put(
-                out,
-                Some(line),
-                if line == passage.line { "was" } else { "" },
-            );
+    fn lines(&self, out: &mut String, hunk: &ShownHunk, gutter: &Gutter) {
+        let was: Vec<Span> = hunk.edits.iter().map(|edit| edit.span).collect();
+        let (text, now) = hunk.now();
+        let shown = self.marked(&hunk.was, &was, Role::Was, gutter);
+        for (line, text) in (hunk.line..).zip(shown) {
+            gutter.put(out, Some(line), if line == hunk.line { "was" } else { "" });
             out.push_str(&text);
             out.push('\n');
         }
-        self.stages(out, passage, &text, gutter);
+        self.stages(out, hunk, &text, gutter);
         let mut shown = self.marked(&text, &now, Role::Now, gutter);
         if text.is_empty() {
             shown = vec!["(nothing: the line goes)".into()];
@@ -146,7 +142,7 @@ impl PreviewView {
             gutter.put(out, None, if index == 0 { "now" } else { "" });
             out.push_str(text);
             if index == 0 && self.steps {
-                let steps = passage.edits.iter().flat_map(|edit| edit.steps.iter());
+                let steps = hunk.edits.iter().flat_map(|edit| edit.steps.iter());
                 self.paint.push(out, Role::Quiet, &steps_of(steps));
             }
             out.push('\n');
@@ -154,9 +150,9 @@ impl PreviewView {
     }
 
     /// The lines after each step that left them other than they are in the end.
-    fn stages(&self, out: &mut String, passage: &ShownPassage, now: &[u8], gutter: &Gutter) {
-        let mut last = &passage.was[..];
-        for (index, stage) in passage.stages.iter().enumerate() {
+    fn stages(&self, out: &mut String, hunk: &ShownHunk, now: &[u8], gutter: &Gutter) {
+        let mut last = &hunk.was[..];
+        for (index, stage) in hunk.stages.iter().enumerate() {
             if stage == last || stage == now {
                 continue;
             }
@@ -189,7 +185,7 @@ impl PreviewView {
             role,
             width: self.width.saturating_sub(gutter.width()).max(20),
         };
-        marks::lines(text, marks, look)
+        highlight::lines(text, marks, look)
     }
 }
 
@@ -225,10 +221,10 @@ struct Gutter {
 }
 
 impl Gutter {
-    fn new(paint: Paint, passages: &[ShownPassage]) -> Self {
-        let last = passages.last();
-        let cells = passages.iter().filter(|passage| passage.is_cells());
-        let cells = cells.flat_map(|passage| &passage.edits);
+    fn new(paint: Paint, hunks: &[ShownHunk]) -> Self {
+        let last = hunks.last();
+        let cells = hunks.iter().filter(|hunk| hunk.is_cells());
+        let cells = cells.flat_map(|hunk| &hunk.edits);
         let names = cells.map(|edit| edit.cell.as_ref().map(|cell| cell.name.as_str()));
         let greatest = last.map_or(0, |p| p.line + p.height() + p.around.after.len() as u64);
         Self {

@@ -1,10 +1,10 @@
 //! What a preview has collected of one file.
 
-use super::marks::shortened;
+use super::highlight::shortened;
 use brisk_quill_core::edits::{CellEdit, StepSet};
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Problem, Remark, Span, Unmet, lines};
-use brisk_quill_files::{Facts, FilePassage, FileSink, Source};
+use brisk_quill_core::{Note, Problem, Span, Unmet, lines};
+use brisk_quill_files::{Facts, FileHunk, FileSink, Source};
 use unicode_width::UnicodeWidthStr;
 
 /// Columns that the name of a column may take.
@@ -15,13 +15,13 @@ pub struct FileReport<'a> {
     pub source: &'a Source,
     pub facts: &'a Facts,
     /// As many as were asked for.
-    pub passages: &'a [ShownPassage],
+    pub hunks: &'a [ShownHunk],
     pub problems: &'a [Problem],
     pub unmet: &'a [Unmet],
 }
 
 /// Neighbouring lines that change.
-pub struct ShownPassage {
+pub struct ShownHunk {
     /// Number of the first line, from 1.
     pub line: u64,
     /// The lines as they were, with their ends.
@@ -35,7 +35,7 @@ pub struct ShownPassage {
 
 /// One change.
 pub struct ShownEdit {
-    /// In the passage's `was`.
+    /// In the hunk's `was`.
     pub span: Span,
     pub line: u64,
     pub after: Vec<u8>,
@@ -102,51 +102,50 @@ fn cut(name: &str) -> String {
     shortened(&visible(name.as_bytes()), NAME_MOST, 0)
 }
 
-/// Whole lines before and after a passage, with their ends.
+/// Whole lines before and after a hunk, with their ends.
 #[derive(Clone, Default)]
 pub struct Neighbours {
     pub before: Vec<Vec<u8>>,
     pub after: Vec<Vec<u8>>,
 }
 
-impl ShownPassage {
-    fn new(found: &FilePassage<'_>, keep: &Keep) -> Self {
-        let passage = found.passage;
+impl ShownHunk {
+    fn new(found: &FileHunk<'_>, keep: &Keep) -> Self {
+        let hunk = found.hunk;
         let edits = found.edits.iter().map(|edit| ShownEdit {
             span: edit.text.span,
             line: edit.text.line,
             after: edit.text.after.to_vec(),
             steps: edit.text.steps,
-            cell: (edit.text.cell)
-                .map(|cell| ShownCell::new(cell, passage.cell_stages(&edit.text))),
+            cell: (edit.text.cell).map(|cell| ShownCell::new(cell, hunk.cell_stages(&edit.text))),
         });
         Self {
-            line: passage.line,
-            was: passage.was.to_vec(),
+            line: hunk.line,
+            was: hunk.was.to_vec(),
             edits: edits.collect(),
-            around: Neighbours::of(passage.text, passage.place, keep.context),
-            stages: passage.stages(),
+            around: Neighbours::of(hunk.text, hunk.place, keep.context),
+            stages: hunk.stages(),
         }
     }
 
     /// The same in bytes on disk.
-    fn on_disk(found: &FilePassage<'_>, keep: &Keep) -> Self {
-        let (passage, coding) = (found.passage, found.coding);
+    fn on_disk(found: &FileHunk<'_>, keep: &Keep) -> Self {
+        let (hunk, coding) = (found.hunk, found.coding);
         let mut shown = Self::new(found, keep);
-        let start = coding.on_disk(passage.from);
-        // A passage is in memory, so offsets in it fit.
+        let start = coding.on_disk(hunk.from);
+        // A hunk is in memory, so offsets in it fit.
         let local = |offset: u64| (offset - start) as usize;
         for (edit, disk) in shown.edits.iter_mut().zip(&found.edits) {
             edit.span = Span::new(local(disk.from), local(disk.to));
             edit.after = disk.after.to_vec();
         }
-        shown.was = coding.raw(passage.from, passage.was).to_vec();
-        let mut before = passage.from;
+        shown.was = coding.raw(hunk.from, hunk.was).to_vec();
+        let mut before = hunk.from;
         for line in shown.around.before.iter_mut().rev() {
             before -= line.len() as u64;
             *line = coding.raw(before, line).to_vec();
         }
-        let mut after = passage.from + passage.was.len() as u64;
+        let mut after = hunk.from + hunk.was.len() as u64;
         for line in &mut shown.around.after {
             let length = line.len() as u64;
             *line = coding.raw(after, line).to_vec();
@@ -215,7 +214,7 @@ fn last_lines(text: &[u8], most: usize) -> Vec<Vec<u8>> {
 /// What is to be kept of a file.
 #[derive(Clone, Copy, Default)]
 pub struct Keep {
-    /// Passages are kept until they hold so many changes.
+    /// Hunks are kept until they hold so many changes.
     pub changes: usize,
     /// Lines around each.
     pub context: usize,
@@ -226,12 +225,12 @@ pub struct Keep {
 /// Collects what is found in one file.
 pub struct Collector {
     keep: Keep,
-    /// Changes in the passages kept.
+    /// Changes in the hunks kept.
     kept: usize,
-    pub passages: Vec<ShownPassage>,
+    pub hunks: Vec<ShownHunk>,
     pub problems: Vec<Problem>,
     pub unmet: Vec<Unmet>,
-    pub remarks: Vec<Remark>,
+    pub notes: Vec<Note>,
 }
 
 impl Collector {
@@ -239,10 +238,10 @@ impl Collector {
         Self {
             keep,
             kept: 0,
-            passages: Vec::new(),
+            hunks: Vec::new(),
             problems: Vec::new(),
             unmet: Vec::new(),
-            remarks: Vec::new(),
+            notes: Vec::new(),
         }
     }
 }
@@ -250,28 +249,28 @@ impl Collector {
 impl Collector {
     /// Takes in what was found in the next part of the file.
     pub fn join(&mut self, part: Self) {
-        for passage in part.passages {
+        for hunk in part.hunks {
             if self.kept < self.keep.changes {
-                self.kept += passage.edits.len();
-                self.passages.push(passage);
+                self.kept += hunk.edits.len();
+                self.hunks.push(hunk);
             }
         }
         self.problems.extend(part.problems);
         self.unmet.extend(part.unmet);
-        for remark in part.remarks {
-            remark.push_to(&mut self.remarks);
+        for note in part.notes {
+            note.push_to(&mut self.notes);
         }
     }
 }
 
 impl FileSink for Collector {
-    fn passage(&mut self, found: &FilePassage<'_>) {
+    fn hunk(&mut self, found: &FileHunk<'_>) {
         if self.kept < self.keep.changes {
             self.kept += found.edits.len();
-            self.passages.push(if self.keep.on_disk {
-                ShownPassage::on_disk(found, &self.keep)
+            self.hunks.push(if self.keep.on_disk {
+                ShownHunk::on_disk(found, &self.keep)
             } else {
-                ShownPassage::new(found, &self.keep)
+                ShownHunk::new(found, &self.keep)
             });
         }
     }
@@ -284,7 +283,7 @@ impl FileSink for Collector {
         self.unmet.push(unmet);
     }
 
-    fn remark(&mut self, _: usize, remark: Remark) {
-        self.remarks.push(remark);
+    fn note(&mut self, _: usize, note: Note) {
+        self.notes.push(note);
     }
 }

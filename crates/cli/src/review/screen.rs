@@ -1,7 +1,7 @@
 //! The screen of a review, drawn from its state.
 
+use super::context::{Near, near, whole};
 use super::keys::{HINTS, HINTS_NARROW, KEYS};
-use super::near::{Near, near, whole};
 use super::state::{Group, State, View};
 use crate::render::{counted, number};
 use brisk_quill_core::Span as Range;

@@ -5,7 +5,7 @@
 //! closing quote does not change what is a record end. Change both together.
 
 use super::Dialect;
-use super::marks::Marks;
+use super::delimiter_scan::DelimiterScan;
 
 /// Finds record ends; carries its state from one cut to the next.
 #[derive(Clone, Copy, Debug)]
@@ -68,7 +68,7 @@ impl Boundary {
     fn each_end(&mut self, bytes: &[u8], mut go_on: impl FnMut(usize) -> bool) {
         // Where a quote between quotes would be the second of two.
         let mut second = 0;
-        for at in Marks::new(bytes, [b'\n', self.quote, self.quote]) {
+        for at in DelimiterScan::new(bytes, [b'\n', self.quote, self.quote]) {
             if bytes[at] == b'\n' {
                 if self.state == State::Quoted {
                     continue;

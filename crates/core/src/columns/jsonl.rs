@@ -148,7 +148,7 @@ pub(crate) fn follow(
     let first = segments.next().unwrap_or_default();
     let rest: Vec<&str> = segments.collect();
     if let Some(value) = members.get(&unescaped(first))? {
-        let mut walk = Walk {
+        let mut walk = ObjectWalk {
             line,
             found: &mut found,
         };
@@ -176,12 +176,12 @@ pub(crate) fn kind(value: &str) -> Kind {
     }
 }
 
-struct Walk<'w> {
+struct ObjectWalk<'w> {
     line: &'w [u8],
     found: &'w mut Vec<Token>,
 }
 
-impl Walk<'_> {
+impl ObjectWalk<'_> {
     /// Goes on from `value`, which lies at `pointer`.
     fn go(&mut self, value: &str, rest: &[&str], pointer: String) -> Result<(), RowFault> {
         let Some((segment, rest)) = rest.split_first() else {

@@ -92,9 +92,7 @@ impl Fault for ColumnsError {
             ColumnsErrorKind::Reversed => "write the smaller end first, as in `3..5`",
             ColumnsErrorKind::Tilde => "write `/a~0b` for the key `a~b`",
             ColumnsErrorKind::NotOne => "name one; a name with a comma stands in quotes",
-            ColumnsErrorKind::Quotes => {
-                "close them before the next comma: `\"remark, long\",berth`"
-            }
+            ColumnsErrorKind::Quotes => "close them before the next comma: `\"note, long\",berth`",
             ColumnsErrorKind::Missing | ColumnsErrorKind::TooLarge => {
                 "write names, numbers or ranges, joined by commas: `berth,3,5..7`; \
                  in JSON Lines pointers: `/ship/name`"

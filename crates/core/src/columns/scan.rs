@@ -7,7 +7,7 @@
 //! Note to the maintainer: `boundary` must agree with this on where records end.
 
 use super::Dialect;
-use super::marks::Marks;
+use super::delimiter_scan::DelimiterScan;
 use crate::Span;
 
 /// One cell as it is written.
@@ -90,7 +90,7 @@ pub(crate) struct Scanner<'t> {
     text: &'t [u8],
     dialect: Dialect,
     at: usize,
-    marks: Marks<'t>,
+    marks: DelimiterScan<'t>,
 }
 
 /// Where in a cell the scanner is.
@@ -109,7 +109,7 @@ impl<'t> Scanner<'t> {
             text,
             dialect,
             at: 0,
-            marks: Marks::new(text, [b'\n', delimiter, quote.unwrap_or(delimiter)]),
+            marks: DelimiterScan::new(text, [b'\n', delimiter, quote.unwrap_or(delimiter)]),
         }
     }
 

@@ -4,7 +4,7 @@
 //! Then the cells that are asked for are units of their own, and a match lies in the *value* of
 //! one.
 
-use super::walk::{Place, Scan, Walk};
+use super::scanner::{Place, Scan, UnitScanner};
 use super::{CellView, Per, UnitView};
 use crate::columns::{
     Column, ColumnFault, Columns, Header, Layout, Row, RowCell, RowFault, RowReader, Table,
@@ -50,7 +50,7 @@ pub enum ColumnNote {
 
 /// The table of the current text.
 #[derive(Debug)]
-pub(super) struct TableWalk<'q> {
+pub(super) struct TableScanner<'q> {
     columns: &'q Columns,
     layout: Option<Layout>,
     /// Known once the first sound row is.
@@ -68,7 +68,7 @@ pub(super) struct TableWalk<'q> {
     cells: Vec<RowCell>,
 }
 
-impl<'q> TableWalk<'q> {
+impl<'q> TableScanner<'q> {
     pub fn new(columns: &'q Columns) -> Self {
         Self {
             columns,
@@ -163,7 +163,7 @@ fn refusal(line: Option<u64>, fault: ColumnFault) -> Problem {
     Problem { line, kind }
 }
 
-impl Walk<'_> {
+impl UnitScanner<'_> {
     /// Walks over the rows of a piece.
     pub(super) fn rows(&mut self, scan: &mut Scan<'_>) {
         let Some(mut state) = self.table.take() else {
@@ -183,7 +183,7 @@ impl Walk<'_> {
     /// Fails when the table is of no use, with where that was found.
     fn rows_of(
         &mut self,
-        state: &mut TableWalk<'_>,
+        state: &mut TableScanner<'_>,
         table: &mut Option<Table>,
         scan: &mut Scan<'_>,
     ) -> Result<(), (usize, Problem)> {
@@ -249,7 +249,7 @@ impl Walk<'_> {
 
     fn row(
         &mut self,
-        state: &mut TableWalk<'_>,
+        state: &mut TableScanner<'_>,
         row: &mut Row<'_>,
         spans_lines: bool,
         line_holds: Result<bool, SearchError>,
@@ -265,7 +265,7 @@ impl Walk<'_> {
         let mut cells = std::mem::take(&mut state.cells);
         cells.clear();
         row.select(&mut cells, &mut state.absent)?;
-        self.judge.begin_row();
+        self.selector.begin_row();
         if self.query.pick.per == Per::Row && self.query.pick.spec.needs_total() {
             self.count_row(row, &cells)?;
         }
@@ -285,7 +285,7 @@ impl Walk<'_> {
         Ok(())
     }
 
-    /// Tells the judge how many matches in place the row has.
+    /// Tells the selector how many matches in place the row has.
     fn count_row(&mut self, row: &Row<'_>, cells: &[RowCell]) -> Result<(), ProblemKind> {
         let mut total = 0;
         if row.in_scope {
@@ -295,13 +295,13 @@ impl Walk<'_> {
                 total += self.matches.len() as u64;
             }
         }
-        self.judge.set_row_total(total);
+        self.selector.set_row_total(total);
         Ok(())
     }
 
     fn cell(
         &mut self,
-        state: &mut TableWalk<'_>,
+        state: &mut TableScanner<'_>,
         row: &Row<'_>,
         cell: &RowCell,
         line: u64,

@@ -7,11 +7,11 @@ use crate::columns::{CellFault, Row, RowCell};
 use crate::edits::CellEdit;
 use crate::edits::{Copied, Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
-use crate::query::{Finding, Findings, Standing, UnitView, Visitor, Walk, Wanted};
+use crate::query::{Finding, Findings, MatchStatus, UnitScanner, UnitView, Visitor, Wanted};
 use crate::rewrite::{PartStart, RunOptions, StepCounts};
-use crate::template::Occasion;
+use crate::template::MatchContext;
 use crate::unit::ending_before;
-use crate::{Problem, ProblemKind, Remark, Span, Template, line_ends};
+use crate::{Note, Problem, ProblemKind, Span, Template, line_ends};
 use rows::RowText;
 use std::cell::{Cell, RefCell};
 use std::path::{Path, PathBuf};
@@ -21,7 +21,7 @@ use std::path::{Path, PathBuf};
 pub(crate) struct StepRun<'r> {
     step: &'r Step,
     set: StepSet,
-    walk: Walk<'r>,
+    scanner: UnitScanner<'r>,
     keep_groups: bool,
     keep_cells: bool,
     /// Each edit says what it has copied.
@@ -55,7 +55,7 @@ impl<'r> StepRun<'r> {
         Self {
             step,
             set: StepSet::one(index),
-            walk: Walk::new(&step.query),
+            scanner: UnitScanner::new(&step.query),
             keep_groups: options.groups,
             // What is ensured is the value.
             keep_cells: options.cells || !step.ensure.is_empty(),
@@ -70,13 +70,13 @@ impl<'r> StepRun<'r> {
         }
     }
 
-    /// See [`Walk`].
-    pub fn walk(&mut self) -> &mut Walk<'r> {
-        &mut self.walk
+    /// See [`UnitScanner`].
+    pub fn scanner(&mut self) -> &mut UnitScanner<'r> {
+        &mut self.scanner
     }
 
     pub fn begin_text(&mut self, file: &Path, start: &PartStart) {
-        self.walk.begin_text(file, start.line - 1);
+        self.scanner.begin_text(file, start.line - 1);
         self.counts = StepCounts::default();
         file.clone_into(&mut self.file);
         self.last_ending = start.ending;
@@ -85,12 +85,12 @@ impl<'r> StepRun<'r> {
     }
 
     /// Ends the text: what is to be told of it, and what was wrong with all of it.
-    pub fn finish_text(&mut self) -> (Vec<Remark>, Option<Problem>) {
-        self.counts.blocks = self.walk.blocks_begun();
-        let (mut remarks, problem) = self.walk.end_text();
+    pub fn finish_text(&mut self) -> (Vec<Note>, Option<Problem>) {
+        self.counts.blocks = self.scanner.blocks_begun();
+        let (mut notes, problem) = self.scanner.end_text();
         let thousands = self.thousands.take();
-        remarks.extend(thousands.map(|(line, matches)| Remark::Thousands { line, matches }));
-        (remarks, problem)
+        notes.extend(thousands.map(|(line, matches)| Note::Thousands { line, matches }));
+        (notes, problem)
     }
 
     /// Whether each edit of the text says what it has copied.
@@ -99,7 +99,7 @@ impl<'r> StepRun<'r> {
     }
 
     pub fn pass_lines(&mut self, lines: u64) {
-        self.walk.pass_lines(lines);
+        self.scanner.pass_lines(lines);
     }
 
     /// What has been counted in this text.
@@ -135,7 +135,7 @@ impl<'r> StepRun<'r> {
             split: split.filter(|_| self.step.ensure.is_empty()),
             out: StepOutcome::default(),
         };
-        self.walk.piece(text, (0, last), wanted, &mut maker);
+        self.scanner.piece(text, (0, last), wanted, &mut maker);
         let out = maker.out;
         self.thousands = maker.thousands.get();
         self.last_ending = ending_before(text, self.last_ending);
@@ -188,7 +188,7 @@ impl Visitor for EditMaker<'_, '_> {
         self.written.take();
         let first = self.out.edits.len();
         for finding in found.iter() {
-            self.counts.left_out.count(finding.standing);
+            self.counts.left_out.count(finding.status);
         }
         self.counts.matches += found.picked().count() as u64;
         self.problems_told = 0;
@@ -380,11 +380,11 @@ impl EditMaker<'_, '_> {
         finding: &Finding<'_>,
         text: &mut Vec<u8>,
     ) -> Result<(), ProblemKind> {
-        let count = match finding.standing {
-            Standing::Picked(number) => number,
-            Standing::LeftOut(_) => 0,
+        let count = match finding.status {
+            MatchStatus::Picked(number) => number,
+            MatchStatus::LeftOut(_) => 0,
         };
-        let occasion = Occasion {
+        let context = MatchContext {
             unit: unit.bytes(),
             groups: finding.groups,
             line: match template.writes_line() {
@@ -399,7 +399,7 @@ impl EditMaker<'_, '_> {
         if let Some(copies) = &mut copies {
             copies.clear();
         }
-        let expanded = template.expand_noting(&occasion, text, copies.as_deref_mut())?;
+        let expanded = template.expand_noting(&context, text, copies.as_deref_mut())?;
         if expanded.maybe_thousands {
             let (first, matches) = self.thousands.get().unwrap_or((unit.line, 0));
             self.thousands.set(Some((first, matches + 1)));

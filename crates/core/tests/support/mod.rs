@@ -2,9 +2,9 @@
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::{
-    Action, Block, Counts, Hunting, Line, MatchOptions, Matches, Near, Occasion, PartStart,
-    Passage, Pattern, Per, Problem, Query, Remark, Rewrite, Run, RunOptions, RunTotals, Scope,
-    Sink, Span, Step, Template, UnitKind, Unmet, lines,
+    Action, Block, Counts, Hunk, Line, MatchContext, MatchOptions, Matches, Near, Note, PartStart,
+    Pattern, Per, PrefilterUse, Problem, Query, Rewrite, Run, RunOptions, RunTotals, Scope, Sink,
+    Span, Step, Template, UnitKind, Unmet, lines,
 };
 
 pub fn pattern(source: &str) -> Pattern {
@@ -97,10 +97,10 @@ pub fn groups_of(rewrite: &Rewrite, text: &str) -> Vec<Vec<Option<String>>> {
     #[derive(Default)]
     struct Groups(Vec<Vec<Option<String>>>);
     impl Sink for Groups {
-        fn passage(&mut self, passage: &Passage<'_>) {
-            assert_eq!(passage.edits().count(), passage.changes());
+        fn hunk(&mut self, hunk: &Hunk<'_>) {
+            assert_eq!(hunk.edits().count(), hunk.changes());
             let text = |text: Option<&[u8]>| Some(String::from_utf8(text?.to_vec()).unwrap());
-            let groups = passage.edits().filter_map(|edit| edit.groups);
+            let groups = hunk.edits().filter_map(|edit| edit.groups);
             self.0
                 .extend(groups.map(|groups| groups.iter().map(text).collect::<Vec<_>>()));
         }
@@ -268,7 +268,7 @@ pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
         let write = |template: &Template, groups: &[Option<Span>], count| {
             let mut new = Vec::new();
             let matches = Matches::of_one(groups);
-            let occasion = Occasion {
+            let context = MatchContext {
                 unit: content,
                 groups: matches.groups(0),
                 line: 0,
@@ -276,7 +276,7 @@ pub fn reference_step(step: &Step, text: &[u8]) -> Vec<u8> {
                 count,
                 row: None,
             };
-            template.expand(&occasion, &mut new).ok().map(|_| new)
+            template.expand(&context, &mut new).ok().map(|_| new)
         };
         // A unit whose one text cannot be made stays as it is.
         let written = |template: &Option<&Template>, groups: &Option<&Vec<Option<Span>>>, count| {
@@ -369,19 +369,19 @@ pub type Seen = (u64, u64, u64, Vec<u8>, Vec<u8>, Vec<usize>);
 #[derive(Debug, Default, PartialEq)]
 pub struct Recorder {
     pub changes: Vec<Seen>,
-    /// First line, offset, was and now of each passage.
-    pub passages: Vec<(u64, u64, Vec<u8>, Vec<u8>)>,
+    /// First line, offset, was and now of each hunk.
+    pub hunks: Vec<(u64, u64, Vec<u8>, Vec<u8>)>,
     pub problems: Vec<Problem>,
     pub unmet: Vec<(u64, Vec<u8>)>,
-    pub remarks: Vec<(usize, Remark)>,
+    pub notes: Vec<(usize, Note)>,
     pub counts: Counts,
 }
 
 impl Sink for Recorder {
-    fn passage(&mut self, passage: &Passage<'_>) {
-        let (was, now) = (passage.was.to_vec(), passage.now());
-        self.passages.push((passage.line, passage.from, was, now));
-        for edit in passage.edits() {
+    fn hunk(&mut self, hunk: &Hunk<'_>) {
+        let (was, now) = (hunk.was.to_vec(), hunk.now());
+        self.hunks.push((hunk.line, hunk.from, was, now));
+        for edit in hunk.edits() {
             let steps = edit.steps.iter().map(|step| step + 1).collect();
             let (before, after) = (edit.before.to_vec(), edit.after.to_vec());
             self.changes
@@ -397,8 +397,8 @@ impl Sink for Recorder {
         self.unmet.push((unmet.line, unmet.text));
     }
 
-    fn remark(&mut self, step: usize, remark: Remark) {
-        self.remarks.push((step, remark));
+    fn note(&mut self, step: usize, note: Note) {
+        self.notes.push((step, note));
     }
 }
 
@@ -410,7 +410,7 @@ pub fn cases() -> u32 {
 
 /// Evaluates a rewrite over a text fed in pieces of `size` bytes.
 pub fn record(rewrite: &Rewrite, text: &[u8], size: usize) -> Recorder {
-    record_hunting(rewrite, text, size, Hunting::Never)
+    record_prefiltered(rewrite, text, size, PrefilterUse::Never)
 }
 
 /// The same, with lines split that have more changes than `most`.
@@ -434,13 +434,18 @@ fn totals(rewrite: &Rewrite, text: &[u8], size: usize) -> RunTotals {
 }
 
 /// The same, lines without a match passed over in one way or another.
-pub fn record_hunting(rewrite: &Rewrite, text: &[u8], size: usize, hunting: Hunting) -> Recorder {
+pub fn record_prefiltered(
+    rewrite: &Rewrite,
+    text: &[u8],
+    size: usize,
+    prefilter: PrefilterUse,
+) -> Recorder {
     let options = RunOptions {
         totals: totals(rewrite, text, size),
-        hunting,
+        prefilter,
         ..RunOptions::default()
     };
-    let told = hunting == Hunting::Always;
+    let told = prefilter == PrefilterUse::Always;
     feed(&mut Run::new(rewrite, &options), text, size, told)
 }
 

@@ -4,7 +4,7 @@ use super::{Known, Standing};
 use crate::fs::{Folder, Fs, Removal, Stat, folder_of};
 use crate::journal::{Journal, Record, RunRecord};
 use crate::run::hash_of;
-use crate::{FileError, Trouble};
+use crate::{FileError, FileErrorKind};
 use std::ffi::OsStr;
 use std::io;
 use std::path::PathBuf;
@@ -66,9 +66,9 @@ pub fn abandon(
             hashes: (&target.before, after),
         };
         let file = closing.file(target.named.path());
-        files.push(
-            file.map_err(|error| FileError::io(&journal.folder(run.run), Trouble::Journal, error))?,
-        );
+        files.push(file.map_err(|error| {
+            FileError::io(&journal.folder(run.run), FileErrorKind::Journal, error)
+        })?);
     }
     journal.repair(run)?;
     journal.add(run.run, &Record::Abandoned)?;

@@ -3,7 +3,7 @@
 use super::search::{Eye, Located, Watch};
 use super::{Looked, Split};
 use crate::output::{Output, Said};
-use brisk_quill_core::{Found, PartStart};
+use brisk_quill_core::{PartStart, Searcher};
 use brisk_quill_files::{Called, Coding, FileError, Joiner, OpenText, Part, Source, read_in_parts};
 
 /// What was seen in a part.
@@ -15,7 +15,7 @@ pub struct PartSeen<S> {
 
 /// What is seen in all parts.
 pub struct Whole<'w, 'q, S> {
-    pub found: &'w mut Found<'q>,
+    pub found: &'w mut Searcher<'q>,
     pub seer: &'w mut S,
     pub looked: &'w mut Looked,
     pub source: &'w Source,
@@ -33,13 +33,13 @@ impl<'q, S: Split> Whole<'_, 'q, S> {
         mut self,
         mut text: OpenText<'_>,
         helpers: &Called<'_>,
-        search: impl Fn() -> Found<'s> + Sync,
+        search: impl Fn() -> Searcher<'s> + Sync,
         blank: &S,
     ) -> Result<(), FileError> {
         let (source, page) = (self.source, self.page.page());
         let file = text.file();
         let worker = || (search(), page.page());
-        let work = |(found, page): &mut (Found<'_>, Output), part: &Part| {
+        let work = |(found, page): &mut (Searcher<'_>, Output), part: &Part| {
             let mut seer = blank.for_part();
             let mut looked = Looked::default();
             seer.begin_file(source);
@@ -69,7 +69,7 @@ impl<'q, S: Split> Whole<'_, 'q, S> {
     }
 
     /// Looks at what is not shared out.
-    fn rest_of(&mut self, look: impl FnOnce(&mut Found<'q>, &mut Located<'_>)) {
+    fn rest_of(&mut self, look: impl FnOnce(&mut Searcher<'q>, &mut Located<'_>)) {
         let mut eye = Eye {
             seer: self.seer,
             looked: self.looked,

@@ -1,16 +1,16 @@
 //! One file looked at, and who watches what is found in it.
 
-use super::super::pass::{Note, problem_complaint};
+use super::super::pass::{FileNote, problem_diagnostic};
 use super::{Looked, Seen, Seer};
 use crate::output::{Output, Said};
 use brisk_quill_core::{
-    Findings, Found, Problem, Remark, Standing, UnitView, Visitor, columns::Row,
+    Findings, MatchStatus, Note, Problem, Searcher, UnitView, Visitor, columns::Row,
 };
 use brisk_quill_files::{Coding, FileError, OpenText, Reader, Skipped, Source};
 
 /// Searches one source; gives why it was not.
 pub fn search(
-    found: &mut Found<'_>,
+    found: &mut Searcher<'_>,
     reader: &mut Reader,
     source: &Source,
     watch: &mut dyn Watch,
@@ -23,7 +23,7 @@ pub fn search(
 
 /// Searches an opened text.
 pub fn search_text(
-    found: &mut Found<'_>,
+    found: &mut Searcher<'_>,
     mut text: OpenText<'_>,
     watch: &mut dyn Watch,
 ) -> Result<(), FileError> {
@@ -37,8 +37,8 @@ pub fn search_text(
         watch.piece();
     })?;
     let coding = text.coding();
-    let remarks = found.finish(&mut Located { coding, watch });
-    watch.end(&remarks, found.blocks_begun(), coding);
+    let notes = found.finish(&mut Located { coding, watch });
+    watch.end(&notes, found.blocks_begun(), coding);
     Ok(())
 }
 
@@ -47,7 +47,7 @@ pub trait Watch {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding);
     fn row(&mut self, row: &Row<'_>);
     fn problem(&mut self, problem: Problem);
-    fn end(&mut self, remarks: &[Remark], blocks: u64, coding: &Coding);
+    fn end(&mut self, notes: &[Note], blocks: u64, coding: &Coding);
     /// A piece of the file has been seen.
     fn piece(&mut self) {}
 }
@@ -78,7 +78,7 @@ impl Watch for Silent {
     fn unit(&mut self, _: &UnitView<'_>, _: &Findings<'_>, _: &Coding) {}
     fn row(&mut self, _: &Row<'_>) {}
     fn problem(&mut self, _: Problem) {}
-    fn end(&mut self, _: &[Remark], _: u64, _: &Coding) {}
+    fn end(&mut self, _: &[Note], _: u64, _: &Coding) {}
 }
 
 /// Lets a verb see units and rows, and nothing else.
@@ -105,7 +105,7 @@ impl Watch for Quiet<'_> {
     }
 
     fn problem(&mut self, _: Problem) {}
-    fn end(&mut self, _: &[Remark], _: u64, _: &Coding) {}
+    fn end(&mut self, _: &[Note], _: u64, _: &Coding) {}
 }
 
 /// Counts, tells what went wrong, and lets a verb see the rest.
@@ -122,8 +122,8 @@ impl Watch for Eye<'_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, coding: &Coding) {
         let mut taken = 0;
         for finding in found.iter() {
-            taken += u64::from(matches!(finding.standing, Standing::Picked(_)));
-            self.looked.left_out.count(finding.standing);
+            taken += u64::from(matches!(finding.status, MatchStatus::Picked(_)));
+            self.looked.left_out.count(finding.status);
         }
         self.looked.matches += taken;
         let seen = Seen {
@@ -142,9 +142,9 @@ impl Watch for Eye<'_> {
 
     fn problem(&mut self, problem: Problem) {
         self.looked.problems += 1;
-        let complaint = problem_complaint(self.source, &problem);
-        self.looked.status = self.looked.status.max(complaint.status);
-        self.output.problem(complaint);
+        let diagnostic = problem_diagnostic(self.source, &problem);
+        self.looked.status = self.looked.status.max(diagnostic.status);
+        self.output.problem(diagnostic);
         self.seer.problem(self.source, &problem, self.output);
     }
 
@@ -156,18 +156,15 @@ impl Watch for Eye<'_> {
         }
     }
 
-    fn end(&mut self, remarks: &[Remark], blocks: u64, coding: &Coding) {
+    fn end(&mut self, notes: &[Note], blocks: u64, coding: &Coding) {
         self.looked.blocks += blocks;
-        let notes = &mut self.looked.notes;
-        notes.extend(
-            remarks
-                .iter()
-                .map(|remark| Note::remark(self.source, remark)),
-        );
+        let told = &mut self.looked.notes;
+        told.extend(notes.iter().map(|note| FileNote::note(self.source, note)));
         let meaningless = coding.meaningless();
-        notes.extend(
-            meaningless
-                .map(|(line, places)| Note::meaningless(self.source, line, places, coding.name())),
+        told.extend(
+            meaningless.map(|(line, places)| {
+                FileNote::meaningless(self.source, line, places, coding.name())
+            }),
         );
     }
 }

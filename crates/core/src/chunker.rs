@@ -64,8 +64,8 @@ impl Cut {
     }
 }
 
-/// Takes what [`Pieces`] cuts.
-pub(crate) trait PiecesSink {
+/// Takes what [`Chunker`] cuts.
+pub(crate) trait ChunkSink {
     /// Whole records; the last one lacks its line end only at the end of the text. `base` is the
     /// offset of the piece in the text; `last` tells that nothing follows, as far as that is
     /// known.
@@ -78,7 +78,7 @@ pub(crate) trait PiecesSink {
 
 /// What is left over between two calls.
 #[derive(Debug, Default)]
-pub(crate) struct Pieces {
+pub(crate) struct Chunker {
     cut: Cut,
     carry: Vec<u8>,
     /// Bytes handed on or passed over.
@@ -87,7 +87,7 @@ pub(crate) struct Pieces {
     passing: Option<u64>,
 }
 
-impl Pieces {
+impl Chunker {
     /// Offsets count from `start`.
     pub fn new(cut: Cut, start: u64) -> Self {
         Self {
@@ -97,8 +97,8 @@ impl Pieces {
         }
     }
 
-    /// Takes the next bytes; with `ended`, nothing follows but [`Pieces::finish`].
-    pub fn push(&mut self, bytes: &[u8], ended: bool, sink: &mut dyn PiecesSink) {
+    /// Takes the next bytes; with `ended`, nothing follows but [`Chunker::finish`].
+    pub fn push(&mut self, bytes: &[u8], ended: bool, sink: &mut dyn ChunkSink) {
         let bytes = self.pass(bytes, sink);
         if bytes.is_empty() {
             return;
@@ -126,7 +126,7 @@ impl Pieces {
         self.carry.extend_from_slice(&bytes[last..]);
     }
 
-    pub fn finish(&mut self, sink: &mut dyn PiecesSink) {
+    pub fn finish(&mut self, sink: &mut dyn ChunkSink) {
         if let Some(lines) = self.passing.take() {
             let kind = self.cut.problem();
             return sink.overlong(lines, kind);
@@ -142,7 +142,7 @@ impl Pieces {
         self.base
     }
 
-    fn hand_on(&mut self, text: &[u8], last: bool, sink: &mut dyn PiecesSink) {
+    fn hand_on(&mut self, text: &[u8], last: bool, sink: &mut dyn ChunkSink) {
         sink.piece(text, self.base, last);
         self.base += text.len() as u64;
     }
@@ -157,7 +157,7 @@ impl Pieces {
     }
 
     /// Passes over the rest of what is too long; returns what follows it.
-    fn pass<'b>(&mut self, bytes: &'b [u8], sink: &mut dyn PiecesSink) -> &'b [u8] {
+    fn pass<'b>(&mut self, bytes: &'b [u8], sink: &mut dyn ChunkSink) -> &'b [u8] {
         let Some(lines) = self.passing else {
             return bytes;
         };

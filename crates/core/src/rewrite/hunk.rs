@@ -7,7 +7,7 @@ use memchr::{memchr, memrchr};
 
 /// A run of neighbouring lines in which something changes.
 #[derive(Clone, Copy, Debug)]
-pub struct Passage<'t> {
+pub struct Hunk<'t> {
     /// Number of its first line in the whole text, from 1.
     pub line: u64,
     /// Offset of `was` in the whole text, in bytes from 0.
@@ -25,7 +25,7 @@ pub struct Passage<'t> {
     stages: &'t [Vec<Edit>],
 }
 
-/// How much of its lines a passage holds.
+/// How much of its lines a hunk holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Extent {
     /// All of them.
@@ -36,14 +36,14 @@ pub enum Extent {
     Rest,
 }
 
-/// One change within a passage.
+/// One change within a hunk.
 #[derive(Clone, Copy, Debug)]
-pub struct PassageEdit<'t> {
+pub struct HunkEdit<'t> {
     /// Byte range in the whole text, from 0, end excluded.
     pub from: u64,
     /// See `from`.
     pub to: u64,
-    /// Byte range in the passage's `was`.
+    /// Byte range in the hunk's `was`.
     pub span: Span,
     /// Number of the line in which it begins, from 1.
     pub line: u64,
@@ -62,25 +62,25 @@ pub struct PassageEdit<'t> {
     pub copied: &'t [Copied],
 }
 
-impl<'t> Passage<'t> {
+impl<'t> Hunk<'t> {
     /// The changes in it, in order.
-    pub fn edits(&self) -> impl Iterator<Item = PassageEdit<'t>> + use<'t> {
-        let passage = *self;
+    pub fn edits(&self) -> impl Iterator<Item = HunkEdit<'t>> + use<'t> {
+        let hunk = *self;
         let mut line = self.line;
         let mut counted = 0;
         self.edits.iter().map(move |edit| {
             let span = Span::new(
-                edit.span.from - passage.place.from,
-                edit.span.to - passage.place.from,
+                edit.span.from - hunk.place.from,
+                edit.span.to - hunk.place.from,
             );
-            line += line_ends(&passage.was[counted..span.from]);
+            line += line_ends(&hunk.was[counted..span.from]);
             counted = span.from;
-            PassageEdit {
-                from: passage.from + span.from as u64,
-                to: passage.from + span.to as u64,
+            HunkEdit {
+                from: hunk.from + span.from as u64,
+                to: hunk.from + span.to as u64,
                 span,
                 line,
-                before: &passage.was[span.range()],
+                before: &hunk.was[span.range()],
                 after: &edit.text,
                 steps: edit.steps,
                 groups: edit.groups.as_ref(),
@@ -120,7 +120,7 @@ impl<'t> Passage<'t> {
     }
 
     /// The value of the cell that `edit` is about after each step, where stages were asked for.
-    pub fn cell_stages(&self, edit: &PassageEdit<'_>) -> Vec<Vec<u8>> {
+    pub fn cell_stages(&self, edit: &HunkEdit<'_>) -> Vec<Vec<u8>> {
         let Some(cell) = edit.cell else {
             return Vec::new();
         };
@@ -138,13 +138,13 @@ impl<'t> Passage<'t> {
         self.stages.iter().map(stage).collect()
     }
 
-    /// The passage with edits of the piece made.
+    /// The hunk with edits of the piece made.
     fn spliced(&self, edits: &[Edit]) -> Vec<u8> {
         splice_part(self.text, self.place, edits)
     }
 }
 
-/// Cuts the edits of a piece of a text into passages, each as small as it can be.
+/// Cuts the edits of a piece of a text into hunks, each as small as it can be.
 pub(super) struct Cutting<'t> {
     text: &'t [u8],
     /// Its offset in the whole text.
@@ -172,12 +172,7 @@ impl<'t> Cutting<'t> {
     }
 
     /// All edits that are left, and those after each step, where they are wanted.
-    pub fn rest(
-        &mut self,
-        edits: &[Edit],
-        stages: &[Vec<Edit>],
-        mut visit: impl FnMut(&Passage<'_>),
-    ) {
+    pub fn rest(&mut self, edits: &[Edit], stages: &[Vec<Edit>], mut visit: impl FnMut(&Hunk<'_>)) {
         let mut rest = edits;
         while !rest.is_empty() {
             let (from, to, size) = self.next(rest);
@@ -187,9 +182,9 @@ impl<'t> Cutting<'t> {
         }
     }
 
-    /// Some edits, while more of the same piece follow: as many as make whole passages; of a
+    /// Some edits, while more of the same piece follow: as many as make whole hunks; of a
     /// line with all of them, all but one. Gives how many edits have been shown.
-    pub fn some(&mut self, edits: &[Edit], mut visit: impl FnMut(&Passage<'_>)) -> usize {
+    pub fn some(&mut self, edits: &[Edit], mut visit: impl FnMut(&Hunk<'_>)) -> usize {
         let mut done = 0;
         loop {
             let rest = &edits[done..];
@@ -203,7 +198,7 @@ impl<'t> Cutting<'t> {
                 done += size;
                 continue;
             }
-            // The last passage may go on.
+            // The last hunk may go on.
             let [all @ .., _] = rest else { return done };
             let Some(last) = all.last().filter(|_| done == 0) else {
                 return done;
@@ -226,12 +221,12 @@ impl<'t> Cutting<'t> {
         self.line
     }
 
-    /// Whether a passage that begins at `from` goes on with the line that was cut.
+    /// Whether a hunk that begins at `from` goes on with the line that was cut.
     fn joins(&self, from: usize) -> bool {
         self.is_open && self.cut_at == Some(from)
     }
 
-    /// Where the passage of the first of some edits lies, and how many of them are in it.
+    /// Where the hunk of the first of some edits lies, and how many of them are in it.
     fn next(&self, edits: &[Edit]) -> (usize, usize, usize) {
         let first = edits[0].span.from;
         let line = memrchr(b'\n', &self.text[..first]).map_or(0, |at| at + 1);
@@ -240,7 +235,7 @@ impl<'t> Cutting<'t> {
         (from, to, size)
     }
 
-    /// Of a passage that begins at `from`.
+    /// Of a hunk that begins at `from`.
     fn extent_from(&mut self, from: usize) -> Extent {
         match self.cut_at.take() == Some(from) {
             true => Extent::Rest,
@@ -253,11 +248,11 @@ impl<'t> Cutting<'t> {
         (from, to): (usize, usize),
         extent: Extent,
         (edits, stages): (&[Edit], &[Vec<Edit>]),
-        visit: &mut impl FnMut(&Passage<'_>),
+        visit: &mut impl FnMut(&Hunk<'_>),
     ) {
         self.line += line_ends(&self.text[self.counted..from]);
         self.counted = from;
-        visit(&Passage {
+        visit(&Hunk {
             line: self.line,
             from: self.base + from as u64,
             was: &self.text[from..to],
@@ -270,7 +265,7 @@ impl<'t> Cutting<'t> {
     }
 }
 
-/// Where a passage that begins at `from` ends, and how many of `edits` lie in it: with the end of
+/// Where a hunk that begins at `from` ends, and how many of `edits` lie in it: with the end of
 /// a line, in the old text as in the new. One that `joins` goes on with a line of the new text.
 fn extent(text: &[u8], (from, joins): (usize, bool), edits: &[Edit]) -> (usize, usize) {
     let mut to = from;

@@ -9,7 +9,7 @@ use wide::u8x32;
 const BLOCK: usize = 32;
 
 /// The places of three bytes in a text, in order.
-pub(super) struct Marks<'t> {
+pub(super) struct DelimiterScan<'t> {
     text: &'t [u8],
     wanted: [u8x32; 3],
     /// Where the current block begins.
@@ -18,7 +18,7 @@ pub(super) struct Marks<'t> {
     hits: u32,
 }
 
-impl<'t> Marks<'t> {
+impl<'t> DelimiterScan<'t> {
     pub fn new(text: &'t [u8], wanted: [u8; 3]) -> Self {
         let mut marks = Self {
             text,
@@ -51,7 +51,7 @@ impl<'t> Marks<'t> {
     }
 }
 
-impl Iterator for Marks<'_> {
+impl Iterator for DelimiterScan<'_> {
     type Item = usize;
 
     #[inline]

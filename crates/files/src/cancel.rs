@@ -5,14 +5,14 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 /// Watches readers from another thread.
 #[derive(Debug, Default)]
-pub struct Watch {
+pub struct CancelToken {
     stopped: Arc<AtomicBool>,
     bytes: AtomicU64,
 }
 
-impl Watch {
+impl CancelToken {
     /// Asks all reading to stop; it ends with
-    /// [`Trouble::Interrupted`](crate::Trouble::Interrupted).
+    /// [`FileErrorKind::Interrupted`](crate::FileErrorKind::Interrupted).
     pub fn stop(&self) {
         self.stopped.store(true, Ordering::Relaxed);
     }
@@ -22,7 +22,7 @@ impl Watch {
         self.stopped.load(Ordering::Relaxed)
     }
 
-    /// What [`Watch::stop`] sets, for whoever can set no more than a flag.
+    /// What [`CancelToken::stop`] sets, for whoever can set no more than a flag.
     pub fn flag(&self) -> Arc<AtomicBool> {
         Arc::clone(&self.stopped)
     }

@@ -1,7 +1,7 @@
 //! One query walking over the units of a text, piece after piece.
 
-use super::hunt::Hunt;
-use super::rows::{ColumnNote, TableWalk};
+use super::prefilter::Prefilter;
+use super::rows::{ColumnNote, TableScanner};
 use super::scope::{ScopeState, push_place};
 use super::{OpenBlock, Per, Query};
 use crate::address::Selection;
@@ -12,7 +12,7 @@ use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
 use std::path::Path;
 use std::sync::Arc;
 
-/// What a walk is asked to tell besides the matches.
+/// What a scanner is asked to tell besides the matches.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct Wanted {
     /// The groups of every match.
@@ -149,7 +149,7 @@ pub enum LeftOut {
 
 /// What became of a match.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Standing {
+pub enum MatchStatus {
     /// It was taken; its number among those taken in the run, from 1.
     Picked(u64),
     /// It was not.
@@ -170,15 +170,15 @@ enum Verdict<'a> {
     /// be kept for each.
     All(u64),
     /// One for each match.
-    Each(&'a [Standing]),
+    Each(&'a [MatchStatus]),
 }
 
 impl Verdict<'_> {
     /// What became of match `index`, from 0.
-    fn standing(self, index: usize) -> Standing {
+    fn status(self, index: usize) -> MatchStatus {
         match self {
-            Self::All(first) => Standing::Picked(first + index as u64),
-            Self::Each(standing) => standing[index],
+            Self::All(first) => MatchStatus::Picked(first + index as u64),
+            Self::Each(status) => status[index],
         }
     }
 }
@@ -191,7 +191,7 @@ pub struct Finding<'a> {
     /// Its groups, the whole match first; that one alone where groups were not asked for.
     pub groups: GroupSpans<'a>,
     /// What became of it.
-    pub standing: Standing,
+    pub status: MatchStatus,
 }
 
 impl<'a> Findings<'a> {
@@ -201,14 +201,14 @@ impl<'a> Findings<'a> {
         (0..matches.len()).map(move |index| Finding {
             span: matches.span(index),
             groups: matches.groups(index),
-            standing: verdict.standing(index),
+            status: verdict.status(index),
         })
     }
 
     /// The matches that were taken.
     pub fn picked(&self) -> impl Iterator<Item = Finding<'a>> + use<'a> {
         self.iter()
-            .filter(|f| matches!(f.standing, Standing::Picked(_)))
+            .filter(|f| matches!(f.status, MatchStatus::Picked(_)))
     }
 
     /// How many matches there are, taken or not.
@@ -224,49 +224,49 @@ impl<'a> Findings<'a> {
 
 /// The state of one query between pieces, texts and runs.
 #[derive(Debug)]
-pub(crate) struct Walk<'q> {
+pub(crate) struct UnitScanner<'q> {
     pub(super) query: &'q Query,
     pub(super) finder: Finder,
     pub(super) scope: ScopeState<'q>,
     /// Lines of this text already walked over.
     pub(super) lines_done: u64,
-    pub(super) judge: Judge<'q>,
+    pub(super) selector: Selector<'q>,
     pub(super) matches: Matches,
-    pub(super) table: Option<TableWalk<'q>>,
-    pub(super) hunt: Hunt,
+    pub(super) table: Option<TableScanner<'q>>,
+    pub(super) prefilter: Prefilter,
     /// The first line that ends in CR LF, where the pattern is for a line feed alone.
     first_crlf: Option<u64>,
 }
 
-impl<'q> Walk<'q> {
+impl<'q> UnitScanner<'q> {
     pub fn new(query: &'q Query) -> Self {
         Self {
             query,
             finder: query.finder_of(&query.pattern),
             scope: ScopeState::new(&query.scope),
             lines_done: 0,
-            judge: Judge::new(query),
+            selector: Selector::new(query),
             matches: Matches::default(),
-            table: query.columns.as_ref().map(TableWalk::new),
-            hunt: Hunt::default(),
+            table: query.columns.as_ref().map(TableScanner::new),
+            prefilter: Prefilter::default(),
             first_crlf: None,
         }
     }
 
     /// The matches in place of the whole run have been counted.
     pub fn set_run_total(&mut self, total: u64) {
-        self.judge.selection = Some(self.query.pick.spec.resolve(Some(total)));
+        self.selector.selection = Some(self.query.pick.spec.resolve(Some(total)));
     }
 
     /// No match is to be taken.
     pub fn only_count(&mut self) {
-        self.judge.selection = Some(self.query.pick.spec.resolve(Some(0)));
-        self.judge.limit = 0;
+        self.selector.selection = Some(self.query.pick.spec.resolve(Some(0)));
+        self.selector.limit = 0;
     }
 
     /// Matches in place in this run so far.
     pub fn in_run(&self) -> u64 {
-        self.judge.in_run
+        self.selector.in_run
     }
 
     /// Begins the text of `file`, or a part of it with so many lines before; the name may tell
@@ -283,7 +283,7 @@ impl<'q> Walk<'q> {
     fn begin_again(&mut self) {
         self.scope.begin_text();
         self.lines_done = 0;
-        self.judge.begin_text();
+        self.selector.begin_text();
     }
 
     /// Counts lines that could not be looked at; gives the number of the first.
@@ -307,16 +307,16 @@ impl<'q> Walk<'q> {
     }
 
     /// Ends the text: what is to be told of it, and what was wrong with all of it.
-    pub fn end_text(&mut self) -> (Vec<Remark>, Option<Problem>) {
-        let mut remarks: Vec<_> = self.scope.open_blocks().map(Remark::OpenBlock).collect();
+    pub fn end_text(&mut self) -> (Vec<Note>, Option<Problem>) {
+        let mut notes: Vec<_> = self.scope.open_blocks().map(Note::OpenBlock).collect();
         let crlf = self.first_crlf.take();
-        remarks.extend(crlf.map(|line| Remark::BareLineFeed { line }));
+        notes.extend(crlf.map(|line| Note::BareLineFeed { line }));
         let Some(table) = &mut self.table else {
-            return (remarks, None);
+            return (notes, None);
         };
-        let (notes, problem) = table.end_text();
-        remarks.extend(notes.into_iter().map(Remark::Column));
-        (remarks, problem)
+        let (of_columns, problem) = table.end_text();
+        notes.extend(of_columns.into_iter().map(Note::Column));
+        (notes, problem)
     }
 
     /// Walks over the next whole lines of the text; `base` is their offset in it, and `last` tells
@@ -337,16 +337,16 @@ impl<'q> Walk<'q> {
         }
         if self.query.pick.per == Per::File && self.query.pick.spec.needs_total() {
             // Such a query is only ever given whole texts, so this counts all of it.
-            self.judge.selection = None;
-            self.scan(text, (base, last), Wanted::default(), &mut Nobody);
-            let total = self.judge.in_text;
-            let (in_run, taken) = (self.judge.in_run - total, self.judge.taken);
+            self.selector.selection = None;
+            self.scan(text, (base, last), Wanted::default(), &mut NullCollector);
+            let total = self.selector.in_text;
+            let (in_run, taken) = (self.selector.in_run - total, self.selector.taken);
             self.begin_again();
             if let Some(table) = &mut self.table {
                 table.begin_again();
             }
-            (self.judge.in_run, self.judge.taken) = (in_run, taken);
-            self.judge.selection = Some(self.query.pick.spec.resolve(Some(total)));
+            (self.selector.in_run, self.selector.taken) = (in_run, taken);
+            self.selector.selection = Some(self.query.pick.spec.resolve(Some(total)));
         }
         self.scan(text, (base, last), wanted, visitor);
     }
@@ -494,10 +494,10 @@ impl<'q> Walk<'q> {
     ) {
         let (matches, from) = (&self.matches, view.span.from);
         let verdict = match place {
-            Place::All if self.judge.takes_all(matches) => self.judge.take_all(matches),
+            Place::All if self.selector.takes_all(matches) => self.selector.take_all(matches),
             _ => {
                 let spans = (0..matches.len()).map(|index| matches.span(index));
-                self.judge
+                self.selector
                     .unit(spans.map(|span| place.holds(span.shifted(from))))
             }
         };
@@ -507,7 +507,7 @@ impl<'q> Walk<'q> {
 
 /// Something to know about a text that is not a mistake.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Remark {
+pub enum Note {
     /// A block of lines without an end.
     OpenBlock(OpenBlock),
     /// About its columns.
@@ -526,16 +526,16 @@ pub enum Remark {
     },
 }
 
-impl Remark {
-    /// Adds a remark to those of the parts before; one of a kind is made of those that count.
-    pub fn push_to(self, remarks: &mut Vec<Self>) {
+impl Note {
+    /// Adds a note to those of the parts before; one of a kind is made of those that count.
+    pub fn push_to(self, notes: &mut Vec<Self>) {
         if let Self::Thousands { matches: more, .. } = self
             && let Some(Self::Thousands { matches, .. }) =
-                (remarks.iter_mut()).find(|remark| matches!(remark, Self::Thousands { .. }))
+                (notes.iter_mut()).find(|note| matches!(note, Self::Thousands { .. }))
         {
             *matches += more;
         } else {
-            remarks.push(self);
+            notes.push(self);
         }
     }
 }
@@ -592,16 +592,16 @@ impl Place<'_> {
     }
 }
 
-/// Looks at nothing: the judge counts.
-struct Nobody;
+/// Looks at nothing: the selector counts.
+struct NullCollector;
 
-impl Visitor for Nobody {
+impl Visitor for NullCollector {
     fn unit(&mut self, _: &UnitView<'_>, _: &Findings<'_>) {}
 }
 
 /// Decides which matches are taken.
 #[derive(Debug)]
-pub(super) struct Judge<'q> {
+pub(super) struct Selector<'q> {
     query: &'q Query,
     /// The pick, resolved as far as that can be done once; `None` until the total is known.
     selection: Option<Selection>,
@@ -612,10 +612,10 @@ pub(super) struct Judge<'q> {
     in_run: u64,
     /// Matches taken in this run.
     taken: u64,
-    standing: Vec<Standing>,
+    status: Vec<MatchStatus>,
 }
 
-impl<'q> Judge<'q> {
+impl<'q> Selector<'q> {
     fn new(query: &'q Query) -> Self {
         let spec = &query.pick.spec;
         Self {
@@ -626,7 +626,7 @@ impl<'q> Judge<'q> {
             in_text: 0,
             in_run: 0,
             taken: 0,
-            standing: Vec::new(),
+            status: Vec::new(),
         }
     }
 
@@ -672,11 +672,11 @@ impl<'q> Judge<'q> {
             // Only counting yet.
             None => None,
         };
-        self.standing.clear();
+        self.status.clear();
         let mut in_unit = 0;
         for here in in_place {
             if !here {
-                self.standing.push(Standing::LeftOut(LeftOut::Scope));
+                self.status.push(MatchStatus::LeftOut(LeftOut::Scope));
                 continue;
             }
             in_unit += 1;
@@ -690,15 +690,15 @@ impl<'q> Judge<'q> {
                 Per::Run => self.in_run,
             };
             let picked = selection.is_some_and(|set| set.contains(number));
-            self.standing.push(if !picked {
-                Standing::LeftOut(LeftOut::Pick)
+            self.status.push(if !picked {
+                MatchStatus::LeftOut(LeftOut::Pick)
             } else if self.taken >= self.limit {
-                Standing::LeftOut(LeftOut::Limit)
+                MatchStatus::LeftOut(LeftOut::Limit)
             } else {
                 self.taken += 1;
-                Standing::Picked(self.taken)
+                MatchStatus::Picked(self.taken)
             });
         }
-        Verdict::Each(&self.standing)
+        Verdict::Each(&self.status)
     }
 }

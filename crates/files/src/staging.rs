@@ -6,15 +6,15 @@
 //! which [`Staging::put_new`] gives the plan. Into pipes and devices the new bytes are written in
 //! the end, for that cannot be undone.
 
-use crate::behind::WriteBehind;
+use crate::background_writer::BackgroundWriter;
 use crate::early_sync::EarlySync;
 use crate::fs::{FileId, Fs, RealFs, folder_of, open_regular};
 use crate::parallel::on_each;
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::temporary::{Temporaries, Temporary};
 use crate::{
-    Change, Facts, FileEdit, FileError, Newline, Plan, PlannedFile, Source, Splicer, Spooler,
-    Trouble,
+    Change, Facts, FileEdit, FileError, FileErrorKind, Newline, Plan, PlannedFile, Source, Splicer,
+    Spooler,
 };
 use brisk_quill_core::line_ends;
 use std::cmp::Reverse;
@@ -57,10 +57,10 @@ impl Destination {
         if path.as_os_str() == "-" {
             return Ok(Self::Stdout);
         }
-        let fail = |error| FileError::io(path, Trouble::Write, error);
+        let fail = |error| FileError::io(path, FileErrorKind::Write, error);
         match path.metadata() {
             Ok(found) if is_stdout(&found) => Ok(Self::Stdout),
-            Ok(found) if found.is_dir() => Err(FileError::new(path, Trouble::IsFolder)),
+            Ok(found) if found.is_dir() => Err(FileError::new(path, FileErrorKind::IsFolder)),
             Ok(found) if found.is_file() => path.canonicalize().map(Self::Existing).map_err(fail),
             Ok(_) => Ok(Self::Stream(path.to_owned())),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
@@ -69,7 +69,7 @@ impl Destination {
                 Ok(Self::New(place))
             }
             Err(error) if error.kind() == io::ErrorKind::NotADirectory => {
-                Err(FileError::new(path, Trouble::NotAFolder))
+                Err(FileError::new(path, FileErrorKind::NotAFolder))
             }
             Err(error) => Err(fail(error)),
         }
@@ -108,7 +108,7 @@ fn check_above(place: &Path) -> Result<(), FileError> {
     let above = place.ancestors().skip(1);
     let mut there = above.filter(|folder| !folder.as_os_str().is_empty() && folder.exists());
     match there.next() {
-        Some(folder) if !folder.is_dir() => Err(FileError::new(folder, Trouble::NotAFolder)),
+        Some(folder) if !folder.is_dir() => Err(FileError::new(folder, FileErrorKind::NotAFolder)),
         _ => Ok(()),
     }
 }
@@ -135,7 +135,7 @@ pub fn stage_all(
     let mut staged = Vec::new();
     for file in &plan.files {
         let path = file.source.path();
-        let source = open_regular(path).map_err(|e| FileError::io(path, Trouble::Read, e))?;
+        let source = open_regular(path).map_err(|e| FileError::io(path, FileErrorKind::Read, e))?;
         let destination = destination(&file.source);
         let mut copy = staging.copy(&destination)?;
         let spliced = splice_into(&source, file, &mut copy.out);
@@ -195,7 +195,7 @@ impl Staging {
     /// An empty copy: beside a file that is to be made, else without a name.
     fn copy(&self, destination: &Destination) -> Result<OpenCopy, FileError> {
         let path = destination.path();
-        let writing = |error| FileError::io(path, Trouble::Write, error);
+        let writing = |error| FileError::io(path, FileErrorKind::Write, error);
         let file = match destination {
             Destination::New(path) => {
                 self.make(&folder_of(path)).map_err(writing)?;
@@ -212,7 +212,7 @@ impl Staging {
         };
         let out = EarlySync::new(file.again().map_err(writing)?);
         Ok(OpenCopy {
-            out: WriteBehind::new(CHUNK, out),
+            out: BackgroundWriter::new(CHUNK, out),
             file,
         })
     }
@@ -268,7 +268,7 @@ impl Staging {
                 (copy, Destination::Existing(path)) => {
                     let planned = copy
                         .read()
-                        .map_err(|error| FileError::io(&path, Trouble::Read, error))
+                        .map_err(|error| FileError::io(&path, FileErrorKind::Read, error))
                         .and_then(|new| overwrite(&path, &new, &mut spooler));
                     planned.map(|file| put.overwrites.files.push(file))
                 }
@@ -276,7 +276,7 @@ impl Staging {
                     let path = destination.path().to_owned();
                     copy.keep_as(&path)
                         .map(|id| put.new.push((path.clone(), id)))
-                        .map_err(|error| FileError::io(&path, Trouble::Write, error))
+                        .map_err(|error| FileError::io(&path, FileErrorKind::Write, error))
                 }
                 (CopyFile::Unnamed(copy), destination) => {
                     put.streams.push((destination, copy));
@@ -292,7 +292,7 @@ impl Staging {
         let folders = Vec::from_iter(folders.collect::<BTreeSet<_>>());
         let synced = on_each(&folders, SYNC_THREADS, |folder| {
             let synced = File::open(folder).and_then(|opened| opened.sync_all());
-            synced.map_err(|error| FileError::io(folder, Trouble::Write, error))
+            synced.map_err(|error| FileError::io(folder, FileErrorKind::Write, error))
         });
         match synced {
             Ok(()) => Ok(put),
@@ -306,7 +306,7 @@ impl Staging {
 
 /// The changes that make a file hold what `new` does, block by block.
 fn overwrite(path: &Path, mut new: &File, spooler: &mut Spooler) -> Result<PlannedFile, FileError> {
-    let reading = |error| FileError::io(path, Trouble::Read, error);
+    let reading = |error| FileError::io(path, FileErrorKind::Read, error);
     let mut old = Hashing::new(open_regular(path).map_err(reading)?);
     let (mut from, mut line) = (0, 1);
     loop {
@@ -329,7 +329,7 @@ fn overwrite(path: &Path, mut new: &File, spooler: &mut Spooler) -> Result<Plann
                 after,
             };
             let kept = spooler.push(&change);
-            kept.map_err(|error| FileError::io(path, Trouble::Spool, error))?;
+            kept.map_err(|error| FileError::io(path, FileErrorKind::Spool, error))?;
         }
         (from, line) = (to, line + lines);
     }
@@ -342,7 +342,7 @@ fn overwrite(path: &Path, mut new: &File, spooler: &mut Spooler) -> Result<Plann
         newline: Newline::None,
     };
     let changes = spooler.end_file();
-    let changes = changes.map_err(|error| FileError::io(path, Trouble::Spool, error))?;
+    let changes = changes.map_err(|error| FileError::io(path, FileErrorKind::Spool, error))?;
     Ok(PlannedFile::evaluated(
         Source::File(path.to_owned()),
         facts,
@@ -396,7 +396,7 @@ impl CopyFile {
 /// A copy being written.
 #[derive(Debug)]
 struct OpenCopy {
-    out: WriteBehind<EarlySync>,
+    out: BackgroundWriter<EarlySync>,
     file: CopyFile,
 }
 
@@ -408,9 +408,9 @@ impl OpenCopy {
         destination: Destination,
         changes: u64,
     ) -> Result<Staged, FileError> {
-        let writing = |error| FileError::io(destination.path(), Trouble::Write, error);
+        let writing = |error| FileError::io(destination.path(), FileErrorKind::Write, error);
         let found = source.metadata();
-        let found = found.map_err(|error| FileError::io(source, Trouble::Read, error))?;
+        let found = found.map_err(|error| FileError::io(source, FileErrorKind::Read, error))?;
         self.out.into_inner().map(drop).map_err(writing)?;
         if let CopyFile::Beside(copy) = &mut self.file {
             let mode = fs::Permissions::from_mode(found.mode() & 0o777);
@@ -436,7 +436,7 @@ pub struct Staged {
 
 impl Staged {
     fn fail(&self, error: io::Error) -> FileError {
-        FileError::io(self.destination.path(), Trouble::Write, error)
+        FileError::io(self.destination.path(), FileErrorKind::Write, error)
     }
 }
 
@@ -488,7 +488,7 @@ impl<'s> Copying<'s> {
             None => self.copy.insert(self.staging.copy(&self.destination)?),
         };
         let written = self.splicer.write(raw, &mut copy.out);
-        written.map_err(|error| FileError::io(self.destination.path(), Trouble::Write, error))
+        written.map_err(|error| FileError::io(self.destination.path(), FileErrorKind::Write, error))
     }
 
     /// All of it has been seen; `None` where nothing has been read.
@@ -505,7 +505,8 @@ impl<'s> Copying<'s> {
         };
         // What is added behind the last byte lies in none.
         let written = copy.out.write_all(self.splicer.rest());
-        written.map_err(|error| FileError::io(self.destination.path(), Trouble::Write, error))?;
+        written
+            .map_err(|error| FileError::io(self.destination.path(), FileErrorKind::Write, error))?;
         copy.end(&self.source, self.destination, self.changes)
             .map(Some)
     }

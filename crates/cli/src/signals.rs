@@ -4,7 +4,7 @@
 //! and nothing half made is left behind; the second ends the program at once. Where it waits for
 //! an answer, or for what is typed, there is nothing to tidy up, and the first one does.
 
-use brisk_quill_files::Watch;
+use brisk_quill_files::CancelToken;
 use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
 use signal_hook::{SigId, flag, low_level};
 use std::io;
@@ -14,8 +14,8 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 const SIGNALS: [i32; 2] = [SIGINT, SIGTERM];
 
 /// Watches every reader of the program.
-pub fn watch() -> Arc<Watch> {
-    static WATCH: OnceLock<Arc<Watch>> = OnceLock::new();
+pub fn cancel_token() -> Arc<CancelToken> {
+    static WATCH: OnceLock<Arc<CancelToken>> = OnceLock::new();
     Arc::clone(WATCH.get_or_init(Arc::default))
 }
 
@@ -57,7 +57,7 @@ fn register() -> io::Result<()> {
         at_once,
         actions,
     } = signals();
-    let stopped = watch().flag();
+    let stopped = cancel_token().flag();
     let mut actions = actions.lock().unwrap_or_else(PoisonError::into_inner);
     for signal in SIGNALS {
         // They run in this order, so the first signal only sets what the second goes by.

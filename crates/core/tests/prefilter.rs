@@ -3,8 +3,8 @@
 use crate::support;
 use crate::support::{cases, pattern, spec};
 use brisk_quill_core::{
-    Findings, Found, Hunting, MatchOptions, Near, PartStart, Pattern, Problem, Query, Span,
-    Standing, UnitView, Visitor,
+    Findings, MatchOptions, MatchStatus, Near, PartStart, Pattern, PrefilterUse, Problem, Query,
+    Searcher, Span, UnitView, Visitor,
 };
 use proptest::prelude::*;
 
@@ -83,7 +83,7 @@ fn source() -> impl Strategy<Value = String> {
 }
 
 /// Line and offset of a unit, its bytes, and each match in it.
-type Unit = (u64, u64, Vec<u8>, Vec<(Span, Standing)>);
+type Unit = (u64, u64, Vec<u8>, Vec<(Span, MatchStatus)>);
 
 /// The units that were shown.
 #[derive(Debug, Default, PartialEq)]
@@ -92,8 +92,8 @@ struct Shown(Vec<Unit>);
 impl Shown {
     /// Without the numbers of the matches taken, which nobody knows in a part.
     fn unnumbered(mut self) -> Self {
-        for standing in self.0.iter_mut().flat_map(|unit| &mut unit.3) {
-            if let Standing::Picked(number) = &mut standing.1 {
+        for status in self.0.iter_mut().flat_map(|unit| &mut unit.3) {
+            if let MatchStatus::Picked(number) = &mut status.1 {
                 *number = 0;
             }
         }
@@ -103,7 +103,7 @@ impl Shown {
 
 impl Visitor for Shown {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
-        let matches = found.iter().map(|f| (f.span, f.standing)).collect();
+        let matches = found.iter().map(|f| (f.span, f.status)).collect();
         let place = unit.offset(0);
         let bytes = unit.bytes().to_vec();
         self.0.push((unit.line, place, bytes, matches));
@@ -114,15 +114,15 @@ impl Visitor for Shown {
     }
 }
 
-fn shown(query: &Query, text: &[u8], size: usize, hunting: Hunting) -> Shown {
+fn shown(query: &Query, text: &[u8], size: usize, prefilter: PrefilterUse) -> Shown {
     let mut shown = Shown::default();
-    let mut found = Found::new(query).hunting(hunting);
+    let mut found = Searcher::new(query).prefilter(prefilter);
     found.begin("-", 0);
     let mut pieces = text.chunks(size).peekable();
     while let Some(piece) = pieces.next() {
         match pieces.peek() {
             // Each look is told of the end in its own way.
-            None if hunting == Hunting::Always => found.push_last(piece, &mut shown),
+            None if prefilter == PrefilterUse::Always => found.push_last(piece, &mut shown),
             _ => found.push(piece, &mut shown),
         }
     }
@@ -134,8 +134,8 @@ fn shown(query: &Query, text: &[u8], size: usize, hunting: Hunting) -> Shown {
 fn shown_in_parts(query: &Query, text: &[u8], size: usize) -> Shown {
     let mut shown = Shown::default();
     let mut two = [
-        Found::new(query),
-        Found::new(query).hunting(Hunting::Always),
+        Searcher::new(query),
+        Searcher::new(query).prefilter(PrefilterUse::Always),
     ];
     let (mut start, mut rest) = (PartStart::of_text(0), text);
     while !rest.is_empty() {
@@ -154,7 +154,7 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
-    fn hunting_finds_what_each_line_holds(
+    fn prefilter_finds_what_each_line_holds(
         text in text(), source in source(), size in prop_oneof![1..9usize, Just(usize::MAX)],
         whole_word in any::<bool>(), scope in 0..6usize,
     ) {
@@ -170,10 +170,10 @@ proptest! {
             3 => query.pick.spec = spec("2.."),
             _ => {}
         }
-        let each = shown(&query, &text, size, Hunting::Never);
-        prop_assert_eq!(&shown(&query, &text, size, Hunting::Always), &each, "{}", source);
+        let each = shown(&query, &text, size, PrefilterUse::Never);
+        prop_assert_eq!(&shown(&query, &text, size, PrefilterUse::Always), &each, "{}", source);
         // Nor does it matter who looks at which part.
-        prop_assert_eq!(Found::new(&query).is_local(), scope != 2);
+        prop_assert_eq!(Searcher::new(&query).is_local(), scope != 2);
         if scope != 2 {
             let parts = shown_in_parts(&query, &text, size);
             prop_assert_eq!(parts.unnumbered(), each.unnumbered(), "{}", source);
@@ -216,7 +216,7 @@ fn lines_that_are_easily_missed() {
     ];
     for (source, text, wanted) in cases {
         let query = Query::new(pattern(source));
-        // The same lines again and again, so that there is something to hunt in.
+        // The same lines again and again, so that there is something to prefilter in.
         let lines = support::lines_in(text);
         let again = text.repeat(if text.ends_with('\n') { 40 } else { 1 });
         let times = again.len() / text.len();
@@ -225,14 +225,18 @@ fn lines_that_are_easily_missed() {
                 move |time: u64| wanted.iter().map(move |line| time * lines_of_one + line);
             (0..times as u64).flat_map(of_time).collect::<Vec<u64>>()
         };
-        for hunting in [Hunting::Never, Hunting::Always, Hunting::AsNeeded] {
+        for prefilter in [
+            PrefilterUse::Never,
+            PrefilterUse::Always,
+            PrefilterUse::AsNeeded,
+        ] {
             for size in [1, 7, usize::MAX] {
-                let shown = shown(&query, again.as_bytes(), size, hunting);
+                let shown = shown(&query, again.as_bytes(), size, prefilter);
                 let found: Vec<u64> = shown.0.iter().map(|unit| unit.0).collect();
                 assert_eq!(
                     found,
                     all(lines),
-                    "{source} {hunting:?} in pieces of {size}"
+                    "{source} {prefilter:?} in pieces of {size}"
                 );
             }
         }

@@ -1,13 +1,14 @@
 //! What the verbs that write share: the journal, the question, and a run made under it.
 
-use super::pass::file_complaint;
-use crate::complaint::Complaint;
+use super::pass::file_diagnostic;
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::render::counted;
-use crate::watch;
+use crate::signals;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::{
-    Journal, Plan, RealFs, RunDone, RunNote, RunRecord, RunRequest, Temporaries, Trouble, make_run,
+    FileErrorKind, Journal, Plan, RealFs, RunDone, RunNote, RunRecord, RunRequest, Temporaries,
+    make_run,
 };
 use signal_hook::consts::{SIGINT, SIGTERM};
 use std::io::{self, BufRead, IsTerminal};
@@ -17,9 +18,9 @@ use std::sync::{Arc, OnceLock};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 /// The journal of this user.
-pub fn journal() -> Result<Journal<'static>, Complaint> {
+pub fn journal() -> Result<Journal<'static>, Diagnostic> {
     let place = Journal::place().ok_or_else(|| {
-        Complaint::trouble(
+        Diagnostic::trouble(
             "there is no place for the journal, for neither HOME nor XDG_STATE_HOME is set",
         )
         .remedy("set XDG_STATE_HOME to a folder of your own")
@@ -34,13 +35,13 @@ pub fn temporaries() -> Arc<Temporaries> {
 }
 
 /// The run of this number.
-pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Complaint> {
-    let numbers = journal.numbers().map_err(|error| file_complaint(&error))?;
+pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Diagnostic> {
+    let numbers = journal.numbers().map_err(|error| file_diagnostic(&error))?;
     if !numbers.contains(&run) {
-        return Err(Complaint::no(format!("there is no run {run}"))
+        return Err(Diagnostic::no(format!("there is no run {run}"))
             .remedy("`bquill history` lists the runs"));
     }
-    journal.load(run).map_err(|error| file_complaint(&error))
+    journal.load(run).map_err(|error| file_diagnostic(&error))
 }
 
 /// Says so where runs were interrupted.
@@ -49,7 +50,7 @@ pub fn tell_interrupted(output: &mut Output) {
     let interrupted = match journal.interrupted() {
         Ok(interrupted) => interrupted,
         Err(error) => {
-            output.complain(&file_complaint(&error));
+            output.complain(&file_diagnostic(&error));
             return;
         }
     };
@@ -68,7 +69,7 @@ pub fn tell_interrupted(output: &mut Output) {
             }
             Err(error) => {
                 let remedy = "`bquill recover` says how to close it";
-                output.complain(&file_complaint(&error).remedy(remedy));
+                output.complain(&file_diagnostic(&error).remedy(remedy));
             }
         }
     }
@@ -80,18 +81,18 @@ pub fn make(
     plan: &Plan,
     rewrite: serde_json::Value,
     undoes: Option<u64>,
-) -> Result<RunDone, Complaint> {
+) -> Result<RunDone, Diagnostic> {
     let journal = journal()?;
     let interrupted = Arc::new(AtomicBool::new(false));
-    watch::hold();
+    signals::hold();
     for signal in [SIGINT, SIGTERM] {
         // Without the handler the journal would still see to it that all is finished later.
         let _ = signal_hook::flag::register(signal, Arc::clone(&interrupted));
     }
     let folder = std::env::current_dir()
-        .map_err(|error| Complaint::trouble(format!("this folder cannot be read: {error}")))?;
+        .map_err(|error| Diagnostic::trouble(format!("this folder cannot be read: {error}")))?;
     let at = SystemTime::now().duration_since(UNIX_EPOCH);
-    let mut lock = journal.lock().map_err(|error| file_complaint(&error))?;
+    let mut lock = journal.lock().map_err(|error| file_diagnostic(&error))?;
     let request = RunRequest {
         plan,
         rewrite,
@@ -101,31 +102,31 @@ pub fn make(
         interrupted: &interrupted,
     };
     make_run(&RealFs, &journal, &mut lock, &request).map_err(|error| {
-        let complaint = match (error.trouble, &error.source) {
-            (Trouble::Unfinished, Some(run)) => Complaint::trouble(format!(
+        let diagnostic = match (error.kind, &error.source) {
+            (FileErrorKind::Unfinished, Some(run)) => Diagnostic::trouble(format!(
                 "{run} was interrupted in the same folder: {}",
                 visible_path(&error.path)
             )),
-            _ => file_complaint(&error),
+            _ => file_diagnostic(&error),
         };
-        complaint.remedy(match error.trouble {
-            Trouble::Unfinished => {
+        diagnostic.remedy(match error.kind {
+            FileErrorKind::Unfinished => {
                 "nothing has been written; `bquill recover` completes that run or rolls it back"
             }
-            Trouble::NotRolledBack => {
+            FileErrorKind::NotRolledBack => {
                 "some files may hold new bytes; remove the cause, then `bquill recover`"
             }
-            Trouble::SameFile => "nothing has been written; evaluate the rewrite again",
-            Trouble::LeadsElsewhere => {
+            FileErrorKind::SameFile => "nothing has been written; evaluate the rewrite again",
+            FileErrorKind::LeadsElsewhere => {
                 "nothing has been written; if that is meant, evaluate the rewrite again"
             }
-            Trouble::Marked => {
+            FileErrorKind::Marked => {
                 "nothing has been written; take the mark away, or leave the file out"
             }
-            Trouble::Capability => {
+            FileErrorKind::Capability => {
                 "nothing has been written; only its administrator can rewrite it and give them back"
             }
-            Trouble::Changed => {
+            FileErrorKind::Changed => {
                 "nothing has been written; evaluate the rewrite again: a plan with `--renew`"
             }
             _ => "all files are as they were",
@@ -134,10 +135,10 @@ pub fn make(
 }
 
 /// Somebody must be there to be asked.
-pub fn can_ask(look_with: &str) -> Result<(), Complaint> {
+pub fn can_ask(look_with: &str) -> Result<(), Diagnostic> {
     match io::stdin().is_terminal() {
         true => Ok(()),
-        false => Err(Complaint::wrong("there is no terminal to ask on")
+        false => Err(Diagnostic::wrong("there is no terminal to ask on")
             .remedy(format!("look with `{look_with}`, then add `--yes`"))),
     }
 }
@@ -182,7 +183,7 @@ pub fn tell_notes(notes: &[RunNote], output: &mut Output) {
 }
 
 /// Asks, unless `yes` has answered; tells what a no means.
-pub fn agreed(question: &str, yes: bool, output: &mut Output) -> Result<bool, Complaint> {
+pub fn agreed(question: &str, yes: bool, output: &mut Output) -> Result<bool, Diagnostic> {
     let agreed = yes || ask(question, output)?;
     if !agreed {
         output.print(b"Nothing has been written.\n");
@@ -191,12 +192,12 @@ pub fn agreed(question: &str, yes: bool, output: &mut Output) -> Result<bool, Co
 }
 
 /// Asks, and reads the answer.
-fn ask(question: &str, output: &mut Output) -> Result<bool, Complaint> {
+fn ask(question: &str, output: &mut Output) -> Result<bool, Diagnostic> {
     output.print(question.as_bytes());
     output.show();
     let mut answer = String::new();
-    watch::waiting(|| io::stdin().lock().read_line(&mut answer))
-        .map_err(|error| Complaint::trouble(format!("cannot read the answer: {error}")))?;
+    signals::waiting(|| io::stdin().lock().read_line(&mut answer))
+        .map_err(|error| Diagnostic::trouble(format!("cannot read the answer: {error}")))?;
     Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
 }
 

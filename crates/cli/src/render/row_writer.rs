@@ -31,7 +31,7 @@ impl Value {
 }
 
 /// A sheet being written row by row.
-pub struct Sheet {
+pub struct RowWriter {
     form: SheetForm,
     names: Vec<String>,
     begun: bool,
@@ -42,7 +42,7 @@ pub struct Sheet {
     pub hidden: u64,
 }
 
-impl Sheet {
+impl RowWriter {
     /// In this form; a table shows at most `show` rows.
     pub fn new(form: SheetForm, show: usize) -> Self {
         Self {

@@ -1,14 +1,14 @@
-use super::walk::{Walk, Wanted};
-use super::{Hunting, Query, Remark, Visitor};
+use super::scanner::{UnitScanner, Wanted};
+use super::{Note, PrefilterUse, Query, Visitor};
+use crate::chunker::{ChunkSink, Chunker, Cut};
 use crate::columns::Layout;
-use crate::pieces::{Cut, Pieces, PiecesSink};
 use crate::{PartStart, Problem, ProblemKind};
 use std::path::Path;
 
 /// One query over one text after another.
 ///
 /// ```
-/// use brisk_quill_core::{Findings, Found, MatchOptions, Pattern, Query, UnitView, Visitor};
+/// use brisk_quill_core::{Findings, Searcher, MatchOptions, Pattern, Query, UnitView, Visitor};
 ///
 /// #[derive(Default)]
 /// struct Count(u64);
@@ -20,7 +20,7 @@ use std::path::Path;
 ///
 /// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
 /// let mut count = Count::default();
-/// let mut found = Found::new(&query);
+/// let mut found = Searcher::new(&query);
 /// found.begin("-", 0);
 /// found.push(b"quay 1, quay 2\nqu", &mut count);
 /// found.push(b"ay 3\n", &mut count);
@@ -29,21 +29,21 @@ use std::path::Path;
 /// # Ok::<(), brisk_quill_core::Error>(())
 /// ```
 #[derive(Debug)]
-pub struct Found<'q> {
-    walk: Walk<'q>,
+pub struct Searcher<'q> {
+    scanner: UnitScanner<'q>,
     wanted: Wanted,
-    pieces: Pieces,
+    pieces: Chunker,
     whole: bool,
 }
 
-impl<'q> Found<'q> {
+impl<'q> Searcher<'q> {
     /// Looks for the matches of `query`; groups are not recorded and units without a match are
     /// not visited.
     pub fn new(query: &'q Query) -> Self {
         Self {
-            walk: Walk::new(query),
+            scanner: UnitScanner::new(query),
             wanted: Wanted::default(),
-            pieces: Pieces::default(),
+            pieces: Chunker::default(),
             whole: query.needs_whole_text(),
         }
     }
@@ -71,33 +71,33 @@ impl<'q> Found<'q> {
 
     /// How lines without a match are passed over; what is found does not depend on it.
     #[must_use]
-    pub fn hunting(mut self, hunting: Hunting) -> Self {
-        self.walk.set_hunting(hunting);
+    pub fn prefilter(mut self, prefilter: PrefilterUse) -> Self {
+        self.scanner.use_prefilter(prefilter);
         self
     }
 
     /// The run is known to have `total` matches in place; see [`Query::needs_run_total`].
     #[must_use]
     pub fn with_run_total(mut self, total: u64) -> Self {
-        self.walk.set_run_total(total);
+        self.scanner.set_run_total(total);
         self
     }
 
-    /// Takes no match, but only counts those in place: see [`Found::in_place`].
+    /// Takes no match, but only counts those in place: see [`Searcher::in_place`].
     #[must_use]
     pub fn counting(mut self) -> Self {
-        self.walk.only_count();
+        self.scanner.only_count();
         self
     }
 
     /// How many matches in place there have been in the run.
     pub fn in_place(&self) -> u64 {
-        self.walk.in_run()
+        self.scanner.in_run()
     }
 
     /// How many blocks of lines have begun in the current text.
     pub fn blocks_begun(&self) -> u64 {
-        self.walk.blocks_begun()
+        self.scanner.blocks_begun()
     }
 
     /// Begins a new text, which lies `start` bytes into `file`; offsets are those in the file.
@@ -106,23 +106,23 @@ impl<'q> Found<'q> {
     }
 
     /// Whether what is found in a line depends on nothing but that line and its number, so that a
-    /// text may be looked at in parts, on several threads: see [`Found::begin_part`].
+    /// text may be looked at in parts, on several threads: see [`Searcher::begin_part`].
     pub fn is_local(&self) -> bool {
-        self.walk.query().is_local() && !self.whole
+        self.scanner.query().is_local() && !self.whole
     }
 
-    /// Begins a part of a text that is [local](Found::is_local). The numbers of the matches that
+    /// Begins a part of a text that is [local](Searcher::is_local). The numbers of the matches that
     /// are taken are then those among all that this one has seen.
     pub fn begin_part(&mut self, file: impl AsRef<Path>, start: PartStart) {
         let file = file.as_ref();
-        self.walk.begin_text(file, start.line - 1);
-        let layout = self.walk.query().layout(file);
+        self.scanner.begin_text(file, start.line - 1);
+        let layout = self.scanner.query().layout(file);
         let cut = match layout.and_then(Layout::boundary) {
             _ if self.whole => Cut::Nowhere,
             Some(boundary) => Cut::Records(boundary),
             None => Cut::Lines,
         };
-        self.pieces = Pieces::new(cut, start.offset);
+        self.pieces = Chunker::new(cut, start.offset);
     }
 
     /// Takes the next bytes of the text; how they are cut does not matter.
@@ -136,8 +136,8 @@ impl<'q> Found<'q> {
     }
 
     fn push_some(&mut self, bytes: &[u8], last: bool, visitor: &mut dyn Visitor) {
-        let mut sink = FoundPiece {
-            walk: &mut self.walk,
+        let mut sink = SearchedPiece {
+            scanner: &mut self.scanner,
             wanted: self.wanted,
             visitor,
         };
@@ -145,35 +145,35 @@ impl<'q> Found<'q> {
     }
 
     /// Ends the text; gives what is to be known of it.
-    pub fn finish(&mut self, visitor: &mut dyn Visitor) -> Vec<Remark> {
-        let mut sink = FoundPiece {
-            walk: &mut self.walk,
+    pub fn finish(&mut self, visitor: &mut dyn Visitor) -> Vec<Note> {
+        let mut sink = SearchedPiece {
+            scanner: &mut self.scanner,
             wanted: self.wanted,
             visitor,
         };
         self.pieces.finish(&mut sink);
-        let (remarks, problem) = self.walk.end_text();
+        let (notes, problem) = self.scanner.end_text();
         if let Some(problem) = problem {
             visitor.problem(0, problem);
         }
-        remarks
+        notes
     }
 }
 
-struct FoundPiece<'f, 'q> {
-    walk: &'f mut Walk<'q>,
+struct SearchedPiece<'f, 'q> {
+    scanner: &'f mut UnitScanner<'q>,
     wanted: Wanted,
     visitor: &'f mut dyn Visitor,
 }
 
-impl PiecesSink for FoundPiece<'_, '_> {
+impl ChunkSink for SearchedPiece<'_, '_> {
     fn piece(&mut self, text: &[u8], base: u64, last: bool) {
         let place = (base, last);
-        self.walk.piece(text, place, self.wanted, self.visitor);
+        self.scanner.piece(text, place, self.wanted, self.visitor);
     }
 
     fn overlong(&mut self, lines: u64, kind: ProblemKind) {
-        let line = self.walk.pass_lines(lines);
+        let line = self.scanner.pass_lines(lines);
         self.visitor.problem(0, Problem::overlong(line, kind));
     }
 }

@@ -1,7 +1,7 @@
 //! Errors for a reader: one sentence, the place in what was written, and what to do.
 
 use super::paint::{Paint, Role};
-use crate::complaint::{Complaint, Quote};
+use crate::diagnostic::{Diagnostic, Quote};
 use brisk_quill_core::escape::visible;
 use unicode_width::UnicodeWidthStr;
 
@@ -9,20 +9,20 @@ use unicode_width::UnicodeWidthStr;
 const AROUND: usize = 50;
 
 /// An error as text; a blank line ends one that takes several lines.
-pub fn complaint(complaint: &Complaint, color: bool) -> String {
+pub fn diagnostic(diagnostic: &Diagnostic, color: bool) -> String {
     let paint = Paint::new(color);
     let mut out = String::new();
     paint.push(&mut out, Role::Problem, "bquill:");
     out.push(' ');
-    out.push_str(&visible(complaint.message.as_bytes()));
+    out.push_str(&visible(diagnostic.message.as_bytes()));
     out.push('\n');
-    if let Some(quote) = &complaint.quote {
+    if let Some(quote) = &diagnostic.quote {
         push_place(&mut out, quote, paint);
     }
-    if let Some(remedy) = &complaint.remedy {
+    if let Some(remedy) = &diagnostic.remedy {
         out.push_str(&format!("  {}\n", sentence(&visible(remedy.as_bytes()))));
     }
-    if complaint.quote.is_some() || complaint.remedy.is_some() {
+    if diagnostic.quote.is_some() || diagnostic.remedy.is_some() {
         out.push('\n');
     }
     out

@@ -13,7 +13,7 @@ const WAITING: usize = 4;
 ///
 /// Dropped before its end, it waits until nothing more is being written.
 #[derive(Debug)]
-pub(crate) struct WriteBehind<W: Write + Send + 'static> {
+pub(crate) struct BackgroundWriter<W: Write + Send + 'static> {
     buffer: Vec<u8>,
     size: usize,
     to: To<W>,
@@ -33,7 +33,7 @@ enum To<W> {
     Nowhere,
 }
 
-impl<W: Write + Send + 'static> WriteBehind<W> {
+impl<W: Write + Send + 'static> BackgroundWriter<W> {
     /// With buffers of `size` bytes.
     pub fn new(size: usize, out: W) -> Self {
         Self {
@@ -111,7 +111,7 @@ fn start<W: Write + Send + 'static>(mut out: W) -> io::Result<To<W>> {
     })
 }
 
-impl<W: Write + Send + 'static> Write for WriteBehind<W> {
+impl<W: Write + Send + 'static> Write for BackgroundWriter<W> {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         if self.buffer.len() >= self.size {
             self.turn()?;
@@ -127,7 +127,7 @@ impl<W: Write + Send + 'static> Write for WriteBehind<W> {
     }
 }
 
-impl<W: Write + Send + 'static> Drop for WriteBehind<W> {
+impl<W: Write + Send + 'static> Drop for BackgroundWriter<W> {
     fn drop(&mut self) {
         if let To::Behind { full, thread, .. } = std::mem::replace(&mut self.to, To::Nowhere) {
             drop(full);
@@ -184,7 +184,7 @@ mod tests {
         ) {
             let gone = Arc::new(AtomicBool::new(false));
             let disk = Disk { room, written: Vec::new(), gone: Arc::clone(&gone) };
-            let mut out = WriteBehind::new(size, disk);
+            let mut out = BackgroundWriter::new(size, disk);
             let wanted = writes.concat();
             let mut done = writes.iter().try_for_each(|bytes| out.write_all(bytes));
             if stop {

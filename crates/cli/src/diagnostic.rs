@@ -1,11 +1,11 @@
-//! What is wrong, for whoever asked: data only; `render::complaint` draws it.
+//! What is wrong, for whoever asked: data only; `render::diagnostic` draws it.
 
 use crate::status::Status;
 use brisk_quill_core::{Fault, Span};
 
 /// A reason to stop.
 #[derive(Debug)]
-pub struct Complaint {
+pub struct Diagnostic {
     /// What the program ends with.
     pub status: Status,
     /// What is wrong, in a few words.
@@ -27,7 +27,7 @@ pub struct Quote {
     pub span: Span,
 }
 
-impl Complaint {
+impl Diagnostic {
     /// The request is wrong.
     pub fn wrong(message: impl Into<String>) -> Self {
         Self::new(Status::WrongRequest, message)

@@ -1,15 +1,15 @@
 //! `apply --to`: the rewritten files in another place, the sources left alone.
 
-use super::pass::{Pass, file_complaint};
-use super::state;
-use crate::complaint::Complaint;
+use super::journal_run;
+use super::pass::{Pass, file_diagnostic};
+use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::render::{counted, file_name};
-use crate::watch::watch;
+use crate::signals::cancel_token;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::{Problem, Remark, Unmet};
+use brisk_quill_core::{Note, Problem, Unmet};
 use brisk_quill_files::{
-    Copying, Destination, FilePassage, FileSink, Listing, PartSink, Plan, RunDone, Source, Staged,
+    Copying, Destination, FileHunk, FileSink, Listing, PartSink, Plan, RunDone, Source, Staged,
     Staging, Written, open_stream, stage_all,
 };
 use std::collections::btree_map::Entry;
@@ -36,11 +36,11 @@ impl<'a> Copies<'a> {
         to: &'a Path,
         sources: impl ExactSizeIterator<Item = &'s Source> + Clone,
         overwrite: bool,
-    ) -> Result<Self, Complaint> {
+    ) -> Result<Self, Diagnostic> {
         let several = sources.len() != 1;
         let is_stream = to.as_os_str() == "-";
         if is_stream && several {
-            return Err(Complaint::wrong("only one file fits on standard output")
+            return Err(Diagnostic::wrong("only one file fits on standard output")
                 .remedy("name one file, or a folder with `--to`"));
         }
         let folder = !is_stream && (several || to.is_dir() || ends_in_slash(to));
@@ -51,7 +51,7 @@ impl<'a> Copies<'a> {
                 false => to.to_owned(),
             };
             let destination = Destination::of(&path).map_err(|error| {
-                file_complaint(&error).remedy("nothing has been written; name another place")
+                file_diagnostic(&error).remedy("nothing has been written; name another place")
             })?;
             places.insert(source.clone(), (path, destination));
         }
@@ -62,7 +62,7 @@ impl<'a> Copies<'a> {
         Ok(Self {
             to,
             places,
-            staging: Staging::new(state::temporaries()),
+            staging: Staging::new(journal_run::temporaries()),
         })
     }
 
@@ -84,7 +84,7 @@ impl<'a> Copies<'a> {
         pass: &mut Pass<'_>,
         listing: &Listing,
         output: &mut Output,
-    ) -> Result<Vec<Staged>, Complaint> {
+    ) -> Result<Vec<Staged>, Diagnostic> {
         pass.unreadable(listing, output);
         let mut staged = Vec::new();
         let mut failed = None;
@@ -106,13 +106,13 @@ impl<'a> Copies<'a> {
             }
             ControlFlow::Continue(())
         })?;
-        failed.map_or(Ok(staged), |error| Err(file_complaint(&error)))
+        failed.map_or(Ok(staged), |error| Err(file_diagnostic(&error)))
     }
 
     /// Stages the files of a plan.
-    pub fn stage_plan(&self, plan: &Plan) -> Result<Vec<Staged>, Complaint> {
+    pub fn stage_plan(&self, plan: &Plan) -> Result<Vec<Staged>, Diagnostic> {
         let staged = stage_all(&self.staging, plan, &|source| self.place(source));
-        staged.map_err(|error| file_complaint(&error))
+        staged.map_err(|error| file_diagnostic(&error))
     }
 
     /// Puts what is staged in place, and says so.
@@ -121,19 +121,19 @@ impl<'a> Copies<'a> {
         staged: Vec<Staged>,
         rewrite: serde_json::Value,
         output: &mut Output,
-    ) -> Result<(), Complaint> {
+    ) -> Result<(), Diagnostic> {
         let quiet = self.use_stdout();
         let put = self.staging.put_new(staged);
-        let mut put = put.map_err(|error| file_complaint(&error))?;
+        let mut put = put.map_err(|error| file_diagnostic(&error))?;
         let written = std::mem::take(&mut put.written);
         let overwrites = put.overwrites.changed().count();
         let done = match overwrites {
             0 => None,
-            _ => match state::make(&put.overwrites, rewrite, None) {
+            _ => match journal_run::make(&put.overwrites, rewrite, None) {
                 Ok(done) => Some(done),
-                Err(complaint) => {
+                Err(diagnostic) => {
                     put.take_back();
-                    return Err(complaint);
+                    return Err(diagnostic);
                 }
             },
         };
@@ -151,7 +151,7 @@ impl<'a> Copies<'a> {
 }
 
 /// Every source needs a place of its own, which no source lies in.
-fn check_apart(places: &Places) -> Result<(), Complaint> {
+fn check_apart(places: &Places) -> Result<(), Diagnostic> {
     let taken: BTreeSet<PathBuf> = (places.keys())
         .filter_map(|source| source.path().canonicalize().ok())
         .collect();
@@ -160,7 +160,7 @@ fn check_apart(places: &Places) -> Result<(), Complaint> {
         let shown = visible_path(path);
         if taken.contains(destination.path()) {
             return Err(
-                Complaint::wrong(format!("--to would overwrite a source: {shown}")).remedy(
+                Diagnostic::wrong(format!("--to would overwrite a source: {shown}")).remedy(
                     "name another place, or leave --to out to rewrite files where they are",
                 ),
             );
@@ -170,7 +170,7 @@ fn check_apart(places: &Places) -> Result<(), Complaint> {
             Entry::Occupied(taken) => {
                 let (one, two) = (file_name(taken.get()), file_name(source));
                 let message = format!("{one} and {two} would both be written to {shown}");
-                return Err(Complaint::wrong(message).remedy("rewrite them in two commands"));
+                return Err(Diagnostic::wrong(message).remedy("rewrite them in two commands"));
             }
         };
     }
@@ -178,7 +178,7 @@ fn check_apart(places: &Places) -> Result<(), Complaint> {
 }
 
 /// What is there is not overwritten without being asked to.
-fn check_new(places: &Places) -> Result<(), Complaint> {
+fn check_new(places: &Places) -> Result<(), Diagnostic> {
     let mut all = (places.values())
         .filter(|(_, destination)| matches!(destination, Destination::Existing(_)));
     let Some((first, _)) = all.next() else {
@@ -190,7 +190,7 @@ fn check_new(places: &Places) -> Result<(), Complaint> {
         more => format!(", and {}", counted(more as u64, "more file")),
     };
     Err(
-        Complaint::trouble(format!("there is already a file: {shown}{more}")).remedy(
+        Diagnostic::trouble(format!("there is already a file: {shown}{more}")).remedy(
             "nothing has been written; name another place, or add `--overwrite`, which can be \
              undone",
         ),
@@ -198,17 +198,20 @@ fn check_new(places: &Places) -> Result<(), Complaint> {
 }
 
 /// Writes into a pipe, a device or standard output.
-fn stream(destination: &Destination, mut copy: File, output: &mut Output) -> Result<(), Complaint> {
+fn stream(
+    destination: &Destination,
+    mut copy: File,
+    output: &mut Output,
+) -> Result<(), Diagnostic> {
     let failed = |error: io::Error| {
         let shown = visible_path(destination.path());
-        Complaint::trouble(format!("cannot write {shown}: {error}"))
+        Diagnostic::trouble(format!("cannot write {shown}: {error}"))
     };
     copy.rewind().map_err(failed)?;
     match destination {
         Destination::Stdout => io::copy(&mut copy, output),
-        other => {
-            open_stream(other.path(), &watch()).and_then(|mut out| io::copy(&mut copy, &mut out))
-        }
+        other => open_stream(other.path(), &cancel_token())
+            .and_then(|mut out| io::copy(&mut copy, &mut out)),
     }
     .map(drop)
     .map_err(failed)
@@ -230,7 +233,7 @@ fn tell_overwritten(done: &RunDone, output: &mut Output) {
     output.note(&format!(
         "note: {files} overwritten: run {run}; `bquill undo {run}` brings the old bytes back\n"
     ));
-    state::tell_notes(&done.notes, output);
+    journal_run::tell_notes(&done.notes, output);
 }
 
 /// Copies one file with its changes.
@@ -241,8 +244,8 @@ struct CopySink<'s> {
 }
 
 impl FileSink for CopySink<'_> {
-    fn passage(&mut self, passage: &FilePassage<'_>) {
-        passage.edits.iter().for_each(|edit| self.copy.change(edit));
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        hunk.edits.iter().for_each(|edit| self.copy.change(edit));
     }
 
     fn problem(&mut self, problem: Problem) {
@@ -254,7 +257,7 @@ impl FileSink for CopySink<'_> {
     }
 
     // A preview tells; here nothing is shown.
-    fn remark(&mut self, _: usize, _: Remark) {}
+    fn note(&mut self, _: usize, _: Note) {}
 
     fn wants_bytes(&self) -> bool {
         true

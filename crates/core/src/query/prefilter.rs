@@ -1,12 +1,12 @@
 //! Walking over lines: all of them, or only those that may hold a match.
 
-use super::walk::{Scan, Walk};
+use super::scanner::{Scan, UnitScanner};
 use crate::pattern::Candidates;
 use crate::unit::{Line, count_lines, line_ends, without_ending};
 use crate::{Span, lines};
 use memchr::{memchr, memrchr};
 
-/// Bytes of text before it is worth while to hunt.
+/// Bytes of text before it is worth while to prefilter.
 const WORTH_WHILE: usize = 32 << 10;
 /// Candidates in a piece before they are weighed against its lines.
 const WEIGHED_AFTER: u64 = 32;
@@ -15,7 +15,7 @@ const RARE: u64 = 4;
 
 /// How lines without a match are passed over. The result is always the same.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Hunting {
+pub enum PrefilterUse {
     /// As is faster on the current text.
     #[default]
     AsNeeded,
@@ -25,20 +25,20 @@ pub enum Hunting {
     Never,
 }
 
-/// What is known of a hunt.
+/// What is known of a prefilter.
 #[derive(Debug, Default)]
-pub(super) struct Hunt {
-    hunting: Hunting,
-    /// Bytes walked over before hunting was thought of.
+pub(super) struct Prefilter {
+    prefilter: PrefilterUse,
+    /// Bytes walked over before prefilter was thought of.
     walked: usize,
     /// `None` until it is wanted; then none where the pattern gives none.
     candidates: Option<Option<Candidates>>,
 }
 
-impl Walk<'_> {
+impl UnitScanner<'_> {
     /// How lines without a match are passed over.
-    pub fn set_hunting(&mut self, hunting: Hunting) {
-        self.hunt.hunting = hunting;
+    pub fn use_prefilter(&mut self, prefilter: PrefilterUse) {
+        self.prefilter.prefilter = prefilter;
     }
 
     /// Walks over the lines of a piece.
@@ -46,7 +46,7 @@ impl Walk<'_> {
         match self.candidates(scan) {
             Some(mut candidates) => {
                 self.some_lines(&mut candidates, scan);
-                self.hunt.candidates = Some(Some(candidates));
+                self.prefilter.candidates = Some(Some(candidates));
             }
             None => self.all_lines(0, scan),
         }
@@ -57,20 +57,20 @@ impl Walk<'_> {
         if scan.wanted.missing || !self.query.scope.may_pass_lines() {
             return None;
         }
-        let hunt = &mut self.hunt;
-        match hunt.hunting {
-            Hunting::Never => return None,
-            Hunting::Always => {}
-            Hunting::AsNeeded if hunt.candidates.is_some() => {}
-            Hunting::AsNeeded => {
-                hunt.walked = hunt.walked.saturating_add(scan.text.len());
-                if hunt.walked < WORTH_WHILE {
+        let prefilter = &mut self.prefilter;
+        match prefilter.prefilter {
+            PrefilterUse::Never => return None,
+            PrefilterUse::Always => {}
+            PrefilterUse::AsNeeded if prefilter.candidates.is_some() => {}
+            PrefilterUse::AsNeeded => {
+                prefilter.walked = prefilter.walked.saturating_add(scan.text.len());
+                if prefilter.walked < WORTH_WHILE {
                     return None;
                 }
             }
         }
         let query = self.query;
-        let candidates = hunt
+        let candidates = prefilter
             .candidates
             .get_or_insert_with(|| query.pattern.candidates());
         candidates.take()
