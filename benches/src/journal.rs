@@ -4,16 +4,22 @@
 //! target, syncs on as many threads, renames, and syncs each folder once, with no journal and no
 //! check.
 
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::Query;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::{Rewrite, Run, RunOptions, Unmet};
+use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::template::Template;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::evaluate::{Evaluated, FileHunk, FileSink, evaluate};
+use brisk_quill_files::fs::real::RealFs;
+use brisk_quill_files::journal::Journal;
+use brisk_quill_files::plan::{Change, Plan, PlannedFile};
+use brisk_quill_files::read::{FactsOf, Reader, TextOptions};
+use brisk_quill_files::run::{RunRequest, make_run};
 use crate::corpus;
 use crate::measure::{Ratio, Table, rounds, timed};
-use brisk_quill_core::{
-    Action, MatchOptions, Note, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step, Template,
-    Unmet,
-};
-use brisk_quill_files::{
-    Change, Evaluated, FactsOf, FileHunk, FileSink, Journal, Plan, PlannedFile, Reader, RealFs,
-    RunRequest, Source, TextOptions, evaluate, make_run,
-};
 use std::fs::{self, File};
 use std::io::Write;
 use std::path::{Path, PathBuf};

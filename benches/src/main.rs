@@ -16,7 +16,7 @@ mod measure;
 mod startup;
 mod tree;
 
-use measure::Table;
+use crate::measure::Table;
 use std::path::Path;
 
 const ALL: [&str; 8] = [

@@ -1,10 +1,9 @@
 //! Times and memory of programs, and ratios of them.
 
-use std::fmt;
-use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
+use std::{fmt, fs};
 
 /// How long `work` takes.
 pub fn timed(work: impl FnOnce()) -> Duration {

@@ -5,14 +5,25 @@
 mod model;
 
 use brisk_quill_core::address::Spec;
-use brisk_quill_core::{
-    Findings, Hunk, NoTables, Problem, Rewrite, RewriteText, Run, RunOptions, Searcher, Sink,
-    StepText, UnitView, Visitor, rewrite_text,
-};
-use brisk_quill_files::{
-    Change, Confinement, Direction, Facts, FileError, Journal, Newline, Plan, PlanDoc, PlannedFile,
-    RunDone, RunRequest, Source, abandon, make_run, recover, splice_into, undo_plan,
-};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::{Findings, UnitView, Visitor};
+use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::rewrite::{Rewrite, Run, RunOptions, Sink, rewrite_text};
+use brisk_quill_core::rewrite::hunk::Hunk;
+use brisk_quill_core::rewrite_file::{RewriteText, StepText};
+use brisk_quill_core::template::filters::NoTables;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::fs::Confinement;
+use brisk_quill_files::journal::Journal;
+use brisk_quill_files::plan::{Change, Plan, PlannedFile};
+use brisk_quill_files::plan_file::PlanDoc;
+use brisk_quill_files::read::{Facts, Newline};
+use brisk_quill_files::recover::{Direction, recover};
+use brisk_quill_files::recover::abandon::abandon;
+use brisk_quill_files::run::{RunDone, RunRequest, make_run};
+use brisk_quill_files::splice::splice_into;
+use brisk_quill_files::undo::undo_plan;
 use model::{ModelFs, Survives, copy_name};
 use serde_json::{Value, json};
 use std::cell::RefCell;

@@ -8,7 +8,7 @@
 
 mod definitions;
 mod mistakes;
-mod split;
+pub mod split;
 mod verbs;
 
 pub use definitions::*;
@@ -69,7 +69,7 @@ impl Stopped {
                 }
             }
             Self::Mistake(diagnostic) => {
-                let mut output = crate::Output::new(When::Auto);
+                let mut output = crate::output::Output::new(When::Auto);
                 let status = output.complain(&diagnostic);
                 output.close(status).into()
             }

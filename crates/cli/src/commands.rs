@@ -1,25 +1,25 @@
 //! One file for each verb, and what several of them share.
 
-mod against;
+pub mod against;
 mod apply;
 mod check;
 mod completions;
-mod copy_out;
+pub mod copy_out;
 mod demo;
 mod explain;
 mod extract;
 mod find;
 mod history;
 mod journal_run;
-mod kinds;
-mod look;
+pub mod kinds;
+pub mod look;
 mod man;
 pub(crate) mod pass;
-mod plan_out;
+pub mod plan_out;
 pub mod plans;
-mod preview;
+pub mod preview;
 mod recover;
-mod renew;
+pub mod renew;
 mod review;
 mod save_rewrite;
 mod shapes;

@@ -1,7 +1,8 @@
 //! What is wrong, for whoever asked: data only; `render::diagnostic` draws it.
 
 use crate::status::Status;
-use brisk_quill_core::{Fault, Span};
+use brisk_quill_core::error::Fault;
+use brisk_quill_core::span::Span;
 
 /// A reason to stop.
 #[derive(Debug)]

@@ -16,9 +16,9 @@ mod signals;
 mod status;
 mod tables;
 
-use diagnostic::Diagnostic;
-use output::Output;
-use status::Status;
+use crate::diagnostic::Diagnostic;
+use crate::output::Output;
+use crate::status::Status;
 use std::ffi::OsString;
 use std::process::ExitCode;
 

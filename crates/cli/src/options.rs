@@ -1,20 +1,26 @@
 //! From the words of the command line to the core's own types.
 
+use brisk_quill_core::address::Count;
+use brisk_quill_core::escape::{visible, visible_path};
+use brisk_quill_core::pattern::{Groups, Pattern};
+use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite_file::{RewriteText, StepText};
+use brisk_quill_core::rewrite_file::build::StepFault;
+use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::template::Template;
+use brisk_quill_files::coding::TextEncoding;
+use brisk_quill_files::discover::{FileUse, Listing, PassedOver, Search, Source, discover, passed_over};
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::journal::Journal;
+use brisk_quill_files::read::{FactsOf, TextOptions};
 use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs};
 use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::{Diagnostic, Quote};
 use crate::output::Output;
-use crate::render::{counted, file_name};
+use crate::render::numbers::counted;
+use crate::render::preview::file_name;
 use crate::tables::FileTables;
-use brisk_quill_core::address::Count;
-use brisk_quill_core::escape::{visible, visible_path};
-use brisk_quill_core::{
-    Action, Groups, Pattern, Query, Rewrite, RewriteText, Step, StepFault, StepText, Template,
-};
-use brisk_quill_files::{
-    FactsOf, FileError, FileUse, Journal, Listing, PassedOver, Search, Source, TextEncoding,
-    TextOptions, discover, passed_over,
-};
 use std::ffi::OsString;
 use std::io::{self, IsTerminal, Read};
 use std::num::NonZeroUsize;

@@ -5,10 +5,10 @@
 
 use crate::args::When;
 use crate::diagnostic::Diagnostic;
-use crate::progress;
-use crate::render::{self, Paint};
+use crate::render::paint::Paint;
 use crate::signals::cancel_token;
 use crate::status::Status;
+use crate::{progress, render};
 use std::io::{self, IsTerminal, Write};
 use std::ops::ControlFlow;
 
@@ -158,7 +158,7 @@ impl Output {
 
     /// Tells on standard error what is wrong.
     pub fn complain(&mut self, diagnostic: &Diagnostic) -> Status {
-        let text = render::diagnostic(diagnostic, wanted(self.color, io::stderr().is_terminal()));
+        let text = render::diagnostic::diagnostic(diagnostic, wanted(self.color, io::stderr().is_terminal()));
         self.note(&text);
         diagnostic.status
     }

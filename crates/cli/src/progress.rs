@@ -2,7 +2,7 @@
 
 use crate::output::Output;
 use crate::signals::cancel_token;
-use brisk_quill_files::Source;
+use brisk_quill_files::discover::Source;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::{self, IsTerminal};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};

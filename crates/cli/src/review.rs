@@ -9,31 +9,32 @@
 //! Decisions are appended to the plan as they are made, so they survive whatever ends the
 //! program.
 
-mod context;
-mod editor;
-mod keys;
-mod screen;
-mod state;
+pub mod context;
+pub mod editor;
+pub mod keys;
+pub mod screen;
+pub mod state;
 #[cfg(test)]
 mod tests;
 
 use crate::commands::plans::{Meant, WOULD_WRITE_ALL, decisions};
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
+use crate::review::screen::Screen;
+use crate::review::state::{Action, Edit, Effect, Leave, State, Texts};
 use crate::signals;
 use crate::status::Status;
 use crate::tables::UnreadTables;
 use brisk_quill_core::columns::Layout;
-use brisk_quill_core::plan::{ChangeRecord, decision_line};
-use brisk_quill_files::PlanDoc;
+use brisk_quill_core::plan::decision_line;
+use brisk_quill_core::plan::records::ChangeRecord;
+use brisk_quill_files::plan_file::PlanDoc;
 use crossterm::event::{
     DisableBracketedPaste, EnableBracketedPaste, Event, KeyEventKind, poll, read,
 };
 use crossterm::execute;
-use screen::Screen;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::{Handle, Signals};
-use state::{Action, Edit, Effect, Leave, State, Texts};
 use std::ffi::OsStr;
 use std::io;
 use std::os::unix::ffi::OsStrExt;

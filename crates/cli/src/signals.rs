@@ -4,7 +4,7 @@
 //! and nothing half made is left behind; the second ends the program at once. Where it waits for
 //! an answer, or for what is typed, there is nothing to tidy up, and the first one does.
 
-use brisk_quill_files::CancelToken;
+use brisk_quill_files::cancel::CancelToken;
 use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
 use signal_hook::{SigId, flag, low_level};
 use std::io;

@@ -1,8 +1,8 @@
 //! The two-column files that the filter `map` looks values up in.
 
 use brisk_quill_core::escape::{visible, visible_path};
-use brisk_quill_core::{Table, Tables};
-use brisk_quill_files::{open_below, open_regular};
+use brisk_quill_core::template::filters::{Table, Tables};
+use brisk_quill_files::fs::open::{open_below, open_regular};
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{self, Read};

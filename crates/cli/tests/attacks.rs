@@ -1,7 +1,6 @@
 //! What somebody who tries could do to files, journals, plans and outputs: the built program.
 
-use crate::support;
-use crate::support::Sandbox;
+use crate::support::{self, Sandbox};
 use rustix::process::{Pid, Signal, kill_process};
 use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt, PermissionsExt, symlink};

@@ -1,7 +1,6 @@
 //! Sentences of the help and the reference that are easily broken, held against the program.
 
-use crate::support;
-use crate::support::Sandbox;
+use crate::support::{self, Sandbox};
 use std::ffi::OsStr;
 use std::io::{BufRead, BufReader, Write};
 use std::os::unix::ffi::OsStrExt;

@@ -1,7 +1,6 @@
 //! Every example of the help and the reference, run on the sample files: it does what it claims.
 
-use crate::support;
-use crate::support::{Got, Sandbox};
+use crate::support::{self, Got, Sandbox};
 use std::collections::BTreeSet;
 use std::path::Path;
 use std::process::{Command, Stdio};

@@ -1,7 +1,6 @@
 //! Plans in files: saved, decided about, applied, renewed, compared; and those that are not sound.
 
-use crate::support;
-use crate::support::{Got, Sandbox};
+use crate::support::{self, Got, Sandbox};
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 

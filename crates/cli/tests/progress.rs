@@ -1,7 +1,6 @@
 //! The bar on a terminal: there while something takes long, gone when it is done, never elsewhere.
 
-use crate::support;
-use crate::support::Sandbox;
+use crate::support::{self, Sandbox};
 use portable_pty::{CommandBuilder, PtySize, native_pty_system};
 use std::fs::File;
 use std::io::{Read, Write};

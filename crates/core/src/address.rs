@@ -11,11 +11,8 @@
 //! blanks around signs do not matter. [`Spec`] is what was written, [`Selection`] what it means
 //! for a text whose length is known.
 
-mod parse;
-mod resolve;
-
-pub use parse::{SpecError, SpecErrorKind};
-pub use resolve::Selection;
+pub mod parse;
+pub mod resolve;
 
 use std::fmt;
 
@@ -25,7 +22,7 @@ use std::fmt;
 /// use brisk_quill_core::address::Spec;
 /// let spec: Spec = "1, 4..last-1 by 2".parse()?;
 /// assert_eq!(spec.to_string(), "1,4..last-1 by 2");
-/// # Ok::<(), brisk_quill_core::address::SpecError>(())
+/// # Ok::<(), brisk_quill_core::address::parse::SpecError>(())
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Spec {
@@ -136,7 +133,7 @@ impl fmt::Display for Point {
 /// use brisk_quill_core::address::Count;
 /// let count: Count = "10..20".parse()?;
 /// assert!(count.holds(20) && !count.holds(21));
-/// # Ok::<(), brisk_quill_core::address::SpecError>(())
+/// # Ok::<(), brisk_quill_core::address::parse::SpecError>(())
 /// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Count {

@@ -6,7 +6,8 @@
 //!
 //! Classes are the POSIX ones, in ASCII. Escapes are `\n \t \r \\ \- \[ \u{…}`.
 
-use crate::{Fault, Span};
+use crate::error::Fault;
+use crate::span::Span;
 use std::collections::BTreeMap;
 
 /// Why a set of characters was refused.

@@ -1,8 +1,9 @@
 //! Cuts a text that comes in arbitrary bytes into pieces of whole records.
 
-use crate::columns::{Boundary, RowFault};
-use crate::unit::line_ends;
-use crate::{MAX_UNIT_BYTES, ProblemKind};
+use crate::columns::boundary::Boundary;
+use crate::columns::scan::RowFault;
+use crate::problem::ProblemKind;
+use crate::unit::{MAX_UNIT_BYTES, line_ends};
 use memchr::{memchr, memrchr};
 
 /// The largest text that is held as a whole, in bytes.

@@ -15,24 +15,18 @@
 //! quotes and escapes. New values are written back as the old cell was written, as far as that
 //! can hold them.
 
-mod boundary;
-mod delimiter_scan;
-mod jsonl;
-mod list;
+pub mod boundary;
+pub mod delimiter_scan;
+pub mod jsonl;
+pub mod list;
 mod quote;
-mod row;
-mod scan;
-mod table;
+pub mod row;
+pub mod scan;
+pub mod table;
 
-pub use crate::nearest::Nearest;
-pub(crate) use boundary::Boundary;
-pub use list::{Column, ColumnList, ColumnsError, ColumnsErrorKind};
-pub use row::{CellFault, Field, Row};
-pub(crate) use row::{CellOffsets, RowCell, RowReader};
-pub use scan::RowFault;
+use crate::columns::boundary::Boundary;
+use crate::columns::list::{Column, ColumnList};
 use std::path::Path;
-pub use table::{ColumnFault, Table};
-pub(crate) use table::{Header, pointer_of};
 
 /// The form of a file with columns.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -3,12 +3,11 @@
 //! A list of edits is always sorted and its ranges are disjoint; two edits may touch. Two
 //! insertions at one place stand in their order.
 
-mod compose;
+pub mod compose;
 
-pub use compose::compose;
-
-use crate::Span;
+use crate::edits::compose::compose;
 use crate::pattern::GroupSpans;
+use crate::span::Span;
 use std::sync::Arc;
 
 /// A set of steps of one rewrite, counted from 0.

@@ -1,6 +1,11 @@
-use crate::{
-    PatternError, Span, TemplateError, address::SpecError, chars::CharsError, columns::ColumnsError,
-};
+//! Errors of parsing, and the evidence they carry.
+
+use crate::address::parse::SpecError;
+use crate::chars::CharsError;
+use crate::columns::list::ColumnsError;
+use crate::pattern::syntax::PatternError;
+use crate::span::Span;
+use crate::template::parse::TemplateError;
 
 /// Anything wrong with a request, before any text is looked at.
 ///

@@ -4,9 +4,10 @@
 //! needs backtracking is parsed with its special signs overwritten by regular ones of the same
 //! length ([`neutralised`]), so every span is right; what stood there is looked up by place.
 
-use crate::pattern::{Neutral, neutralised};
-use crate::template::{Part, Subject, filters};
-use crate::{Pattern, Span, Template};
+use crate::pattern::Pattern;
+use crate::pattern::syntax::{Neutral, neutralised};
+use crate::span::Span;
+use crate::template::{Part, Subject, Template, filters};
 use regex_syntax::ast::{self, Ast};
 
 /// What one part of a pattern does.

@@ -4,18 +4,16 @@
 //! thread's searches. Searches never cross the unit they are given, so `^` and `$` mean its ends.
 
 mod backtracking;
-mod candidates;
-mod linear;
-mod messages;
-mod stray;
-mod syntax;
-mod without;
+pub mod candidates;
+pub mod linear;
+pub mod messages;
+pub mod stray;
+pub mod syntax;
+pub mod without;
 
-pub(crate) use candidates::Candidates;
-pub(crate) use syntax::{Neutral, neutralised};
-pub use syntax::{PatternError, PatternNote};
-
-use crate::Span;
+use crate::pattern::candidates::Candidates;
+use crate::pattern::syntax::{PatternError, PatternNote};
+use crate::span::Span;
 use std::sync::Arc;
 
 /// How a pattern is to be read.

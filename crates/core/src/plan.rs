@@ -5,14 +5,11 @@
 //! of a change is small; the texts stay where they are, and [`ChangeRecord::parse`] reads them
 //! again when they are needed.
 
-mod decide;
-mod records;
+pub mod decide;
+pub mod records;
 
-pub use decide::{DecideError, Decider};
-pub use records::{ChangeRecord, ChangeText};
-
-use crate::RewriteText;
-use records::{DecisionRecord, FileRecord, Record};
+use crate::plan::records::{ChangeRecord, DecisionRecord, FileRecord, Record};
+use crate::rewrite_file::RewriteText;
 use std::collections::HashMap;
 
 /// The version of the plan format.

@@ -1,5 +1,10 @@
-use crate::columns::{CellFault, ColumnFault, RowFault};
-use crate::{FilterProblem, SearchError};
+//! Changes that cannot be computed.
+
+use crate::columns::row::CellFault;
+use crate::columns::scan::RowFault;
+use crate::columns::table::ColumnFault;
+use crate::pattern::SearchError;
+use crate::template::filters::FilterProblem;
 
 /// Something in a text that could not be looked at or computed; the unit is left alone.
 #[derive(Clone, Debug, PartialEq, Eq)]

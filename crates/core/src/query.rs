@@ -1,22 +1,16 @@
 //! A pattern with its *where* and *which*: what `find` shows and what a step acts on.
 
-mod prefilter;
-mod rows;
-mod scanner;
-mod scope;
-mod searcher;
-
-pub use prefilter::PrefilterUse;
-pub use rows::{CellCondition, ColumnNote};
-pub use scanner::{CellView, Finding, Findings, LeftOut, MatchStatus, Note, UnitView, Visitor};
-pub(crate) use scanner::{UnitScanner, Wanted};
-pub use scope::{Block, Near, OpenBlock, Scope};
-pub use searcher::Searcher;
+pub mod prefilter;
+pub mod rows;
+pub mod scanner;
+pub mod scope;
+pub mod searcher;
 
 use crate::address::Spec;
 use crate::columns::{Columns, Layout};
-use crate::pattern::Finder;
-use crate::{Pattern, UnitKind};
+use crate::pattern::{Finder, Pattern};
+use crate::query::scope::Scope;
+use crate::unit::UnitKind;
 use std::path::Path;
 
 /// Through what the matches in place are counted.
@@ -55,7 +49,7 @@ impl Default for Pick {
 #[derive(Clone, Debug)]
 pub struct Query {
     /// What to match. For units larger than a line, it should have been made with
-    /// [`multi_line`](crate::MatchOptions::multi_line).
+    /// [`multi_line`](crate::pattern::MatchOptions::multi_line).
     pub pattern: Pattern,
     /// On what it is tried.
     pub unit: UnitKind,

@@ -9,18 +9,19 @@
 //! parts, each for itself ([`Run::part`]). Whoever adds a state that goes from line to line must
 //! see to it in `Query::is_local` or `Step::is_local`.
 
-mod hunk;
-
-pub use hunk::{Extent, Hunk, HunkEdit};
-
-use hunk::Cutting;
+pub mod hunk;
 
 use crate::chunker::{ChunkSink, Chunker, Cut};
 use crate::columns::Layout;
-use crate::edits::{Edit, Origins, compose, splice};
-use crate::step::{Split, StepRun};
+use crate::edits::compose::compose;
+use crate::edits::{Edit, Origins, splice};
+use crate::problem::{Problem, ProblemKind};
+use crate::query::prefilter::PrefilterUse;
+use crate::query::scanner::{LeftOut, MatchStatus, Note};
+use crate::rewrite::hunk::{Cutting, Extent, Hunk};
+use crate::step::Step;
+use crate::step::eval::{Split, StepRun};
 use crate::unit::{count_lines, ending_before, line_ends};
-use crate::{LeftOut, MatchStatus, Note, PrefilterUse, Problem, ProblemKind, Step};
 use std::collections::HashMap;
 use std::path::Path;
 
@@ -51,7 +52,7 @@ impl Rewrite {
         (0..self.steps.len()).find(uncounted)
     }
 
-    /// Whether what becomes of a text depends on the texts before it: see [`Query::spans_texts`](crate::Query::spans_texts);
+    /// Whether what becomes of a text depends on the texts before it: see [`Query::spans_texts`](crate::query::Query::spans_texts);
     /// a template that numbers its matches does so too.
     pub fn spans_texts(&self) -> bool {
         self.steps.iter().any(Step::spans_texts)

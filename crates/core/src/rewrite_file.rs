@@ -4,15 +4,13 @@
 //! Note to the maintainer: an option of a step is a field here, with the option's name as its
 //! key; [`StepText::build`] gives it its meaning.
 
-mod build;
+pub mod build;
 mod columns;
-mod examples;
+pub mod examples;
 
-pub use build::StepFault;
-pub use examples::{Example, ExampleOutcome, ExampleTroubles};
-
-use crate::Span;
 use crate::nearest::{Nearest, nearest};
+use crate::rewrite_file::examples::Example;
+use crate::span::Span;
 use serde::{Deserialize, Deserializer, Serialize};
 
 /// A step in words.

@@ -3,7 +3,7 @@
 //! A letter of upper case is `A`, any other letter `a`, a digit `9`; every other sign stands for
 //! itself. A run of the same is folded: `B-07` has the shape `A-9{2}`.
 
-use crate::Span;
+use crate::span::Span;
 use regex_syntax::hir::{Class as HirClass, HirKind};
 use std::fmt::{self, Write as _};
 

@@ -1,3 +1,5 @@
+//! Byte ranges.
+
 /// A range of bytes: `from` counts from 0, `to` is excluded.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Span {

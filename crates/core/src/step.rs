@@ -1,12 +1,12 @@
 //! One instruction of a rewrite: a query and what is done with its matches.
 
-mod eval;
-
-pub(crate) use eval::{Split, StepRun};
+pub mod eval;
 
 use crate::address::Count;
-use crate::columns::Column;
-use crate::{Pattern, Query, Template};
+use crate::columns::list::Column;
+use crate::pattern::Pattern;
+use crate::query::Query;
+use crate::template::Template;
 use std::collections::BTreeMap;
 
 /// What a step does.

@@ -1,7 +1,7 @@
 //! How often each value occurs, and what numbers beside it add up to.
 
-use crate::Inventory;
 use crate::decimal::{NumberFault, Written};
+use crate::inventory::Inventory;
 use std::path::Path;
 use std::sync::Arc;
 

@@ -7,16 +7,15 @@
 //! Note to the maintainer: a new filter needs a line in [`filters::Filter::new`], one in
 //! [`filters::NAMES`], one in the table of tests, and one in the reference page.
 
-pub(crate) mod filters;
-mod parse;
+pub mod filters;
+pub mod parse;
 
-pub use filters::{FilterProblem, NoTables, Table, Tables};
-pub use parse::{TemplateError, TemplateErrorKind};
-
-use crate::columns::{Column, Row};
-use crate::pattern::GroupSpans;
-use crate::{Groups, Span};
-use filters::{Call, Setting};
+use crate::columns::list::Column;
+use crate::columns::row::Row;
+use crate::pattern::{GroupSpans, Groups};
+use crate::span::Span;
+use crate::template::filters::{Call, FilterProblem, NoTables, Setting, Tables};
+use crate::template::parse::TemplateError;
 use std::borrow::Cow;
 use std::cell::Cell;
 use std::fmt;
@@ -25,11 +24,12 @@ use std::path::Path;
 /// A parsed replacement text.
 ///
 /// ```
-/// use brisk_quill_core::{MatchOptions, Pattern, Template};
+/// use brisk_quill_core::pattern::{MatchOptions, Pattern};
+/// use brisk_quill_core::template::Template;
 /// let pattern = Pattern::new(r"(?P<name>\w+) (\d+)", &MatchOptions::default())?;
 /// let template = Template::parse("${2|pad 3}: $name", pattern.groups())?;
 /// assert_eq!(template.to_string(), "${2 | pad 3}: ${1}");
-/// # Ok::<(), brisk_quill_core::Error>(())
+/// # Ok::<(), brisk_quill_core::error::Error>(())
 /// ```
 #[derive(Clone, Debug)]
 pub struct Template {

@@ -1,6 +1,6 @@
 //! The pieces of text a pattern is tried on.
 
-use crate::Span;
+use crate::span::Span;
 use memchr::memchr_iter;
 
 /// The longest line or cell that is looked at, in bytes.

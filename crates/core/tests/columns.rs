@@ -1,12 +1,14 @@
 //! Columns: the scanner against another reader, rewritten tables read back, and what is refused.
 
-use crate::support;
-use crate::support::{record, spans};
-use brisk_quill_core::columns::{Column, ColumnList};
-use brisk_quill_core::{
-    Fault, Findings, MatchOptions, Pattern, Problem, Rewrite, Searcher, StepText, UnitView,
-    Visitor, rewrite_text,
-};
+use crate::support::{self, record, spans};
+use brisk_quill_core::columns::list::{Column, ColumnList};
+use brisk_quill_core::error::Fault;
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::{Findings, UnitView, Visitor};
+use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+use brisk_quill_core::rewrite_file::StepText;
 use csv_core::ReadRecordResult;
 use proptest::prelude::*;
 use serde_json::Value;
@@ -324,7 +326,7 @@ proptest! {
             _ => (step.set, step.add_column) = (set(), added()),
         }
         wanted[0].extend(step.add_column.iter().map(|[name, _]| name.clone()));
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
         prop_assert_eq!(&recorded.problems, &[]);
@@ -356,7 +358,7 @@ proptest! {
             add_column: vec![["new".into(), with.replace('\\', "\\\\")]],
             ..words("1..", "csv")
         };
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         let now = support::splice(&text, &recorded.changes);
         let reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(&*now);
@@ -430,7 +432,7 @@ proptest! {
             with: Some(with.replace('\\', "\\\\")),
             ..words("/é~1~0,/list/-", "jsonl")
         };
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap()]);
         let recorded = record(&rewrite, text.as_bytes(), usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, text.as_bytes(), size));
         let now = support::splice(text.as_bytes(), &recorded.changes);
@@ -464,7 +466,7 @@ proptest! {
             limit: which.2,
             ..words("1..", "csv")
         };
-        let step = step.build(&mut brisk_quill_core::NoTables).unwrap();
+        let step = step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap();
         let rewrite = Rewrite::new(vec![step]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
@@ -483,7 +485,7 @@ proptest! {
             with: Some(with.replace('\\', "\\\\")),
             ..words("1..", "csv")
         };
-        let build = |words: &StepText| words.build(&mut brisk_quill_core::NoTables).unwrap();
+        let build = |words: &StepText| words.build(&mut brisk_quill_core::template::filters::NoTables).unwrap();
         let (one, two) = (build(&step("a", &first)), build(&step("b|,", &second)));
         let rewrite = Rewrite::new(vec![one, two]);
         let now = rewrite_text(&rewrite, &text).text;

@@ -1,12 +1,14 @@
 //! What is counted file by file adds up to what is counted at once.
 
-use crate::support;
-use crate::support::{Say, spec};
+use crate::support::{self, Say, spec};
 use brisk_quill_core::edits::StepSet;
+use brisk_quill_core::inventory::Inventory;
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::query::{Per, Query};
+use brisk_quill_core::rewrite::{Rewrite, Run, RunOptions};
 use brisk_quill_core::tally::Tally;
-use brisk_quill_core::{
-    Inventory, MatchOptions, Pattern, Per, Query, Rewrite, Run, RunOptions, Searcher, UnitKind,
-};
+use brisk_quill_core::unit::UnitKind;
 use proptest::prelude::*;
 
 /// Everything there is to know of an inventory.

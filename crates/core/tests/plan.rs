@@ -1,7 +1,8 @@
 //! Plans line by line: what is taken, what is refused, and how changes are named.
 
-use brisk_quill_core::Fault;
-use brisk_quill_core::plan::{Decider, Decision, PlanIndex, decision_line};
+use brisk_quill_core::error::Fault;
+use brisk_quill_core::plan::decide::Decider;
+use brisk_quill_core::plan::{Decision, PlanIndex, decision_line};
 
 const HASH: &str = "ad04cc141b94f86c45f23084dbc0d44acec278d34e6e942c1ed7107c006b8079";
 
@@ -216,7 +217,7 @@ fn changes_by_name() {
             let in_glob = |glob: usize| path.starts_with(globs[glob].trim_end_matches('*'));
             decider.holds(&index, *number, Some(kinds[*number]), &in_glob)
         });
-        Ok::<_, brisk_quill_core::plan::DecideError>(
+        Ok::<_, brisk_quill_core::plan::decide::DecideError>(
             ids.map(|n| index.id(n)).collect::<Vec<_>>().join(" "),
         )
     };

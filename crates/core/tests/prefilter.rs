@@ -1,11 +1,15 @@
 //! Lines found by searching many at once are those that a look at each line finds.
 
-use crate::support;
-use crate::support::{cases, pattern, spec};
-use brisk_quill_core::{
-    Findings, MatchOptions, MatchStatus, Near, PartStart, Pattern, PrefilterUse, Problem, Query,
-    Searcher, Span, UnitView, Visitor,
-};
+use crate::support::{self, cases, pattern, spec};
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::Query;
+use brisk_quill_core::query::prefilter::PrefilterUse;
+use brisk_quill_core::query::scanner::{Findings, MatchStatus, UnitView, Visitor};
+use brisk_quill_core::query::scope::Near;
+use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::rewrite::PartStart;
+use brisk_quill_core::span::Span;
 use proptest::prelude::*;
 
 /// Texts of many lines, most of them alike; every kind of line end, and stray bytes.

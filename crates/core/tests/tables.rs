@@ -1,11 +1,13 @@
 //! Named cases, a line each.
 
-use crate::support;
-use crate::support::{Say, rewrite};
+use crate::support::{self, Say, rewrite};
 use brisk_quill_core::address::{Count, Spec};
-use brisk_quill_core::{
-    Error, Fault, MatchContext, MatchOptions, Pattern, Table, Tables, Template, chars, rewrite_text,
-};
+use brisk_quill_core::chars;
+use brisk_quill_core::error::{Error, Fault};
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::rewrite::rewrite_text;
+use brisk_quill_core::template::filters::{Table, Tables};
+use brisk_quill_core::template::{MatchContext, Template};
 use std::sync::Arc;
 
 /// What a SPEC selects among seven; `Err` is the place at fault.

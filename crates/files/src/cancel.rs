@@ -12,7 +12,7 @@ pub struct CancelToken {
 
 impl CancelToken {
     /// Asks all reading to stop; it ends with
-    /// [`FileErrorKind::Interrupted`](crate::FileErrorKind::Interrupted).
+    /// [`FileErrorKind::Interrupted`](crate::error::FileErrorKind::Interrupted).
     pub fn stop(&self) {
         self.stopped.store(true, Ordering::Relaxed);
     }

@@ -1,7 +1,8 @@
 //! The changes of files, kept in a [`Spool`].
 
+use crate::evaluate::FileEdit;
+use crate::plan::Change;
 use crate::spool::{Spool, SpoolWriter, Spooled};
-use crate::{Change, FileEdit};
 use std::io::{self, BufRead, Write};
 use std::sync::Arc;
 

@@ -6,10 +6,10 @@
 //! and only its new text is encoded, and decoded back to be sure. What the new text has copied
 //! keeps the codes it has, see [`codes`].
 
-mod codes;
+pub mod codes;
 
-use brisk_quill_core::HunkEdit;
-use codes::Codes;
+use crate::coding::codes::Codes;
+use brisk_quill_core::rewrite::hunk::HunkEdit;
 use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
 use std::borrow::Cow;
 

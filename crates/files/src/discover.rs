@@ -1,6 +1,7 @@
 //! From paths and globs to the files that are meant.
 
-use crate::{FileError, FileErrorKind, is_copy_name};
+use crate::error::{FileError, FileErrorKind};
+use crate::run::is_copy_name;
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use ignore::{DirEntry, WalkBuilder, WalkState};
 use std::collections::HashSet;

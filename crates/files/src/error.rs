@@ -1,3 +1,5 @@
+//! Errors about one file or folder.
+
 use crate::fs::{LeadsElsewhere, NotRegular};
 use std::io;
 use std::path::{Path, PathBuf};

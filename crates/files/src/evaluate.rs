@@ -1,13 +1,15 @@
 //! A rewrite over one text, its changes located on disk.
 
-mod in_parts;
+pub mod in_parts;
 
-pub use in_parts::{PartSink, Sharing, evaluate_in_parts};
-
-use crate::{Coding, Facts, FileError, OpenText, Skipped};
-use brisk_quill_core::{
-    Counts, Evaluation, Hunk, HunkEdit, Note, Problem, ProblemKind, Run, Sink, Unmet, lines,
-};
+use crate::coding::Coding;
+use crate::error::FileError;
+use crate::read::{Facts, OpenText, Skipped};
+use brisk_quill_core::problem::{Problem, ProblemKind};
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::hunk::{Hunk, HunkEdit};
+use brisk_quill_core::rewrite::{Counts, Evaluation, Run, Sink, Unmet};
+use brisk_quill_core::unit::lines;
 use std::borrow::Cow;
 
 /// What became of a source.

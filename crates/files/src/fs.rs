@@ -8,13 +8,9 @@
 //! Note to the maintainer: whatever the protocol does to files goes through [`Fs`] and
 //! [`Folder`], or the crash tests do not see it.
 
-mod attributes;
-mod open;
-mod real;
-
-pub(crate) use open::open_at_once;
-pub use open::{links_on_the_way, open_below, open_regular};
-pub use real::RealFs;
+pub mod attributes;
+pub mod open;
+pub mod real;
 
 use serde::{Deserialize, Serialize};
 use std::ffi::OsStr;

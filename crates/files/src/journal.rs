@@ -12,12 +12,11 @@
 //! Note to the maintainer: a record is only ever added; a new kind of record needs a new
 //! [`VERSION`] if an older program would go wrong without knowing it.
 
-mod records;
+pub mod records;
 
-pub use records::{ChangeRecord, Commit, Intent, PathText, Record, RunState, Target};
-
+use crate::error::{FileError, FileErrorKind};
 use crate::fs::{FileId, Fs};
-use crate::{FileError, FileErrorKind};
+use crate::journal::records::{ChangeRecord, Commit, Intent, Record, RunState};
 use std::collections::BTreeSet;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Write};

@@ -13,63 +13,29 @@
 //!   being evaluated; [`Staging`] puts them there.
 #![warn(missing_docs)]
 
-mod background_writer;
-mod cancel;
-mod changes;
-mod coding;
-mod discover;
-mod early_sync;
-mod error;
-mod evaluate;
-mod fs;
-mod journal;
-mod parallel;
-mod parts;
-mod plan;
-mod plan_file;
-mod read;
-mod recover;
-mod run;
-mod splice;
-mod splicer;
-mod spool;
-mod staging;
-mod stoppable;
-mod temporary;
-mod undo;
-mod waiting;
+pub mod background_writer;
+pub mod cancel;
+pub mod changes;
+pub mod coding;
+pub mod discover;
+pub mod early_sync;
+pub mod error;
+pub mod evaluate;
+pub mod fs;
+pub mod journal;
+pub mod parallel;
+pub mod parts;
+pub mod plan;
+pub mod plan_file;
+pub mod read;
+pub mod recover;
+pub mod run;
+pub mod splice;
+pub mod splicer;
+pub mod spool;
+pub mod staging;
+pub mod stoppable;
+pub mod temporary;
+pub mod undo;
+pub mod waiting;
 
-pub use cancel::CancelToken;
-pub use changes::{ChangeList, Spooler};
-pub use coding::{Coding, EncodingError, TextEncoding};
-pub use discover::{
-    FileUse, GlobError, Listing, PassedOver, Search, Source, discover, passed_over,
-};
-pub use error::{FileError, FileErrorKind};
-pub use evaluate::{
-    Evaluated, FileEdit, FileHunk, FileSink, NullCollector, PartSink, Sharing, evaluate,
-    evaluate_in_parts,
-};
-pub use fs::{
-    Confinement, FileId, Folder, Fs, LeadsElsewhere, NotRegular, Place, ReadFile, RealFs, Removal,
-    Replacing, Stat, links_on_the_way, open_below, open_regular,
-};
-pub use journal::{
-    ChangeRecord, Commit, Intent, Journal, Lock, PathText, Record, RunRecord, RunState, Target,
-};
-pub use parallel::in_order;
-pub use parts::{Called, Helpers, Joiner, Part, read_in_parts};
-pub use plan::{Change, Plan, PlannedFile};
-pub use plan_file::{PlanDoc, PlanFileError, PlanKind, PlanKinds};
-pub use read::{Facts, FactsOf, Newline, OpenText, Reader, Skipped, TextOptions};
-pub use recover::{
-    AbandonedFile, Direction, Holds, Open, Recovered, abandon, clean, open_ways, recover,
-};
-pub use run::{RunDone, RunNote, RunRequest, is_copy_name, make_run};
-pub use splice::{SpliceError, splice_into};
-pub use splicer::Splicer;
-pub use spool::{Spool, SpoolReader, SpoolWriter, Spooled};
-pub use staging::{Copying, Destination, Put, Staged, Staging, Written, stage_all};
-pub use temporary::{Temporaries, Temporary};
-pub use undo::undo_plan;
-pub use waiting::{StreamOut, open_stream};

@@ -1,6 +1,6 @@
 //! The same work on many things, several at a time.
 
-use crate::FileError;
+use crate::error::FileError;
 use std::ops::ControlFlow;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
@@ -51,7 +51,7 @@ pub(crate) fn on_each<T: Sync>(
 /// caller's own.
 ///
 /// ```
-/// use brisk_quill_files::in_order;
+/// use brisk_quill_files::parallel::in_order;
 /// use std::ops::ControlFlow;
 ///
 /// let mut seen = Vec::new();

@@ -5,9 +5,9 @@
 //! line that is very long ends the sharing: what follows is left to whoever joins, for that has
 //! to know what to do with lines that are too long.
 
-use crate::read::Piece;
-use crate::{FileError, OpenText};
-use brisk_quill_core::PartStart;
+use crate::error::FileError;
+use crate::read::{OpenText, Piece};
+use brisk_quill_core::rewrite::PartStart;
 use memchr::{memchr, memrchr};
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};

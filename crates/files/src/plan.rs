@@ -1,7 +1,10 @@
 //! What an evaluation came to, kept for applying it.
 
+use crate::changes::ChangeList;
+use crate::discover::Source;
+use crate::evaluate::FileEdit;
 use crate::fs::Confinement;
-use crate::{ChangeList, Facts, FileEdit, Source};
+use crate::read::Facts;
 
 /// One change of one file, as it will be written.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -4,9 +4,14 @@
 //! core's [`PlanIndex`], and a change is read again where its texts are needed. Paths in it are
 //! confined to a root.
 
-use crate::fs::{Confinement, open_regular};
-use crate::{Change, Facts, Newline, Plan, PlannedFile, Source, Spooler};
-use brisk_quill_core::plan::{ChangeRecord, Decision, PlanFault, PlanFile, PlanIndex, RECORD_MOST};
+use crate::changes::Spooler;
+use crate::discover::Source;
+use crate::fs::Confinement;
+use crate::fs::open::open_regular;
+use crate::plan::{Change, Plan, PlannedFile};
+use crate::read::{Facts, Newline};
+use brisk_quill_core::plan::records::ChangeRecord;
+use brisk_quill_core::plan::{Decision, PlanFault, PlanFile, PlanIndex, RECORD_MOST};
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::ffi::OsStr;

@@ -1,9 +1,11 @@
 //! Reading a text in pieces, once, with what must be known of it.
 
+use crate::cancel::CancelToken;
 use crate::coding::{Coding, Decoded, TextEncoding};
-use crate::fs::open_below;
+use crate::discover::Source;
+use crate::error::{FileError, FileErrorKind};
+use crate::fs::open::open_below;
 use crate::waiting::{Waiting, open_at_once};
-use crate::{CancelToken, FileError, FileErrorKind, Source};
 use memchr::{memchr, memchr_iter};
 use std::fs::File;
 use std::io::{self, Read, Seek};
@@ -530,7 +532,7 @@ impl<'r> OpenText<'r> {
         }
         let looked_at = self.looked_at.as_ref();
         let real = match self.source {
-            Source::File(path) if wanted => crate::fs::links_on_the_way(path),
+            Source::File(path) if wanted => crate::fs::open::links_on_the_way(path),
             _ => None,
         };
         Facts {

@@ -4,14 +4,13 @@
 //! number are those that the journal recorded: whatever else has come to have such a name is left
 //! alone. Numbers of devices are not compared, because they may change when the machine starts.
 
-mod abandon;
+pub mod abandon;
 
-pub use abandon::{AbandonedFile, Holds, abandon};
-
+use crate::error::{FileError, FileErrorKind};
 use crate::fs::{FileId, Folder, Fs, Removal, Stat, folder_of, second_name};
-use crate::journal::{Journal, Record, RunRecord, RunState, Target};
+use crate::journal::records::{Record, RunState, Target};
+use crate::journal::{Journal, RunRecord};
 use crate::run::hash_of;
-use crate::{FileError, FileErrorKind};
 use std::collections::{BTreeMap, HashMap};
 use std::ffi::{OsStr, OsString};
 use std::io;

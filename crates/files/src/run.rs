@@ -19,15 +19,16 @@
 //!
 //! `recover.rs` finishes what was interrupted; the tests stop it after every operation.
 
+use crate::discover::Source;
+use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Folder, Fs, Place, Removal, Replacing, Stat};
-use crate::journal::{
-    ChangeRecord, Commit, Intent, Journal, Lock, Record, RunRecord, RunState, Target, sealed,
-};
+use crate::journal::records::{ChangeRecord, Commit, Intent, PathText, Record, RunState, Target};
+use crate::journal::{self, Journal, Lock, RunRecord, sealed};
 use crate::parallel::on_each;
+use crate::plan::{Plan, PlannedFile};
 use crate::recover::{Direction, Known, clean, recover_known};
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::stoppable::Stoppable;
-use crate::{FileError, FileErrorKind, PathText, Plan, PlannedFile, Source, journal};
 use brisk_quill_core::escape::visible_path;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ffi::{OsStr, OsString};
@@ -105,7 +106,7 @@ struct StagedFile<'a> {
     /// The name of the copy beside it.
     copy: OsString,
     /// Which file the copy is, once it has been made.
-    made: Option<crate::FileId>,
+    made: Option<crate::fs::FileId>,
     in_place: bool,
     seen: Stat,
     /// The hash of the attributes that the copy was given.
@@ -193,7 +194,7 @@ fn look_around(
     let folders: BTreeMap<PathBuf, &Arc<dyn Folder>> = (files.iter())
         .map(|file| (file.place.folder.path().to_owned(), &file.place.folder))
         .collect();
-    let ids: HashSet<crate::FileId> = folders.values().map(|folder| folder.id()).collect();
+    let ids: HashSet<crate::fs::FileId> = folders.values().map(|folder| folder.id()).collect();
     let mut own = BTreeSet::new();
     for run in journal.marked()? {
         let Ok(record) = journal.load(run) else {

@@ -1,6 +1,7 @@
 //! A file's bytes with its changes made, computing nothing anew.
 
-use crate::{Change, FileError, FileErrorKind, PlannedFile};
+use crate::error::{FileError, FileErrorKind};
+use crate::plan::{Change, PlannedFile};
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::Path;
 

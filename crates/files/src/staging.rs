@@ -7,16 +7,21 @@
 //! the end, for that cannot be undone.
 
 use crate::background_writer::BackgroundWriter;
+use crate::changes::Spooler;
+use crate::discover::Source;
 use crate::early_sync::EarlySync;
-use crate::fs::{FileId, Fs, RealFs, folder_of, open_regular};
+use crate::error::{FileError, FileErrorKind};
+use crate::evaluate::FileEdit;
+use crate::fs::open::open_regular;
+use crate::fs::real::RealFs;
+use crate::fs::{FileId, Fs, folder_of};
 use crate::parallel::on_each;
+use crate::plan::{Change, Plan, PlannedFile};
+use crate::read::{Facts, Newline};
 use crate::splice::{CHUNK, Hashing, splice_into};
+use crate::splicer::Splicer;
 use crate::temporary::{Temporaries, Temporary};
-use crate::{
-    Change, Facts, FileEdit, FileError, FileErrorKind, Newline, Plan, PlannedFile, Source, Splicer,
-    Spooler,
-};
-use brisk_quill_core::line_ends;
+use brisk_quill_core::unit::line_ends;
 use std::cmp::Reverse;
 use std::collections::BTreeSet;
 use std::fs::{self, File};

@@ -5,9 +5,10 @@
 //! list that is not locked belongs to a program that was killed; whoever comes next removes what
 //! it names, and nothing else.
 
-use crate::fs::{FileId, Fs, RealFs, folder_of};
+use crate::fs::real::RealFs;
+use crate::fs::{FileId, Fs, Removal, Stat, folder_of};
+use crate::journal::records::PathText;
 use crate::run::copy_name;
-use crate::{PathText, Removal, Stat};
 use rustix::fs::FlockOperation;
 use serde::{Deserialize, Serialize};
 use std::fs::{self, File, OpenOptions};
@@ -158,7 +159,7 @@ impl Drop for List {
 fn sweep(lists: &Path) {
     for entry in fs::read_dir(lists).into_iter().flatten().flatten() {
         let path = entry.path();
-        let Ok(file) = crate::fs::open_regular(&path) else {
+        let Ok(file) = crate::fs::open::open_regular(&path) else {
             continue;
         };
         if rustix::fs::flock(&file, FlockOperation::NonBlockingLockExclusive).is_ok() {

@@ -1,10 +1,15 @@
 //! The way back from a run: its changes inverted, as a plan of their own.
 
+use crate::changes::Spooler;
+use crate::discover::Source;
+use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Confinement, Fs};
-use crate::journal::{ChangeRecord, Journal, RunRecord, RunState};
+use crate::journal::records::{ChangeRecord, RunState};
+use crate::journal::{Journal, RunRecord};
+use crate::plan::{Change, Plan, PlannedFile};
+use crate::read::{Facts, Newline};
 use crate::recover::Standing;
-use crate::{Change, Facts, FileError, FileErrorKind, Newline, Plan, PlannedFile, Source, Spooler};
-use brisk_quill_core::line_ends;
+use brisk_quill_core::unit::line_ends;
 use std::io;
 use std::path::{Path, PathBuf};
 

@@ -1,7 +1,7 @@
 //! Reading what may keep one waiting, a pipe or a terminal, without missing a signal.
 
-use crate::CancelToken;
-use crate::fs::open_at_once as open;
+use crate::cancel::CancelToken;
+use crate::fs::open::open_at_once as open;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::io::Errno;
 use std::fs::File;

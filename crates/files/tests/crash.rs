@@ -1,11 +1,17 @@
 //! The run protocol, stopped after every operation: all old or all new, and nothing left over.
 
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::error::FileErrorKind;
+use brisk_quill_files::fs::{Confinement, Fs};
+use brisk_quill_files::fs::real::RealFs;
+use brisk_quill_files::journal::Journal;
+use brisk_quill_files::plan::{Change, Plan, PlannedFile};
+use brisk_quill_files::read::{Facts, Newline};
+use brisk_quill_files::recover::{Direction, open_ways, recover};
+use brisk_quill_files::recover::abandon::{Holds, abandon};
+use brisk_quill_files::run::{RunDone, RunNote, RunRequest, make_run};
+use brisk_quill_files::undo::undo_plan;
 use crate::model::{Dice, ModelFs, Survives, copy_name};
-use brisk_quill_files::{
-    Change, Confinement, Direction, Facts, FileErrorKind, Fs, Holds, Journal, Newline, Plan,
-    PlannedFile, RealFs, RunDone, RunNote, RunRequest, Source, abandon, make_run, open_ways,
-    recover, undo_plan,
-};
 use proptest::prelude::*;
 use std::fs::Permissions;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
@@ -66,7 +72,7 @@ fn journal(fs: &ModelFs) -> Journal<'_> {
     Journal::new(fs, "/state".into())
 }
 
-fn run(fs: &ModelFs, plan: &Plan) -> Result<RunDone, brisk_quill_files::FileError> {
+fn run(fs: &ModelFs, plan: &Plan) -> Result<RunDone, brisk_quill_files::error::FileError> {
     run_in(&journal(fs), fs, plan)
 }
 
@@ -74,7 +80,7 @@ fn run_in(
     journal: &Journal<'_>,
     fs: &dyn Fs,
     plan: &Plan,
-) -> Result<RunDone, brisk_quill_files::FileError> {
+) -> Result<RunDone, brisk_quill_files::error::FileError> {
     let request = RunRequest {
         plan,
         rewrite: serde_json::Value::Null,
@@ -98,7 +104,7 @@ fn is(found: &[(&'static str, String)], wanted: &[(&str, &str)]) -> bool {
 }
 
 /// Finishes whatever needs care.
-fn finish(fs: &ModelFs) -> Result<(), brisk_quill_files::FileError> {
+fn finish(fs: &ModelFs) -> Result<(), brisk_quill_files::error::FileError> {
     let journal = journal(fs);
     for run in journal.marked()? {
         recover(fs, &journal, &journal.load(run)?, None)?;
@@ -358,7 +364,11 @@ fn what_somebody_else_does_stays() {
 }
 
 /// What is said of an abandoned run is so.
-fn check_abandoned(fs: &ModelFs, files: &[brisk_quill_files::AbandonedFile], case: &str) {
+fn check_abandoned(
+    fs: &ModelFs,
+    files: &[brisk_quill_files::recover::abandon::AbandonedFile],
+    case: &str,
+) {
     assert_eq!(files.len(), OLD.len(), "{case}");
     for (file, ((path, old), (_, new))) in files.iter().zip(OLD.iter().zip(NEW)) {
         let found = fs.text(path);

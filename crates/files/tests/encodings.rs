@@ -1,13 +1,18 @@
 //! Every encoding: what is changed is changed in its place, and nothing else.
 
-use brisk_quill_core::{
-    Action, MatchOptions, Note, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step, Template,
-    Unmet,
-};
-use brisk_quill_files::{
-    Change, Evaluated, FactsOf, FileHunk, FileSink, PlannedFile, Reader, Source, TextEncoding,
-    TextOptions, evaluate, splice_into,
-};
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::Query;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::{Rewrite, Run, RunOptions, Unmet};
+use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::template::Template;
+use brisk_quill_files::coding::TextEncoding;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::evaluate::{Evaluated, FileHunk, FileSink, evaluate};
+use brisk_quill_files::plan::{Change, PlannedFile};
+use brisk_quill_files::read::{FactsOf, Reader, TextOptions};
+use brisk_quill_files::splice::splice_into;
 use proptest::prelude::*;
 
 const LABELS: &[&str] = &[

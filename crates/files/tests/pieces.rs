@@ -1,15 +1,26 @@
 //! What is read, kept and copied does not depend on the pieces it comes in.
 
-use brisk_quill_core::{
-    Action, MatchOptions, Note, PartStart, Pattern, Problem, Query, Rewrite, Run, RunOptions, Step,
-    Template, UnitKind, Unmet, rewrite_text,
-};
-use brisk_quill_files::{
-    CancelToken, Copying, Destination, Evaluated, FactsOf, FileErrorKind, FileHunk, FileSink,
-    Helpers, Joiner, Part, PartSink, PlannedFile, Reader, Sharing, Source, Spool, SpoolWriter,
-    Spooler, Staging, Temporaries, TextOptions, evaluate, evaluate_in_parts, read_in_parts,
-    splice_into,
-};
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::Query;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::{PartStart, Rewrite, Run, RunOptions, Unmet, rewrite_text};
+use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::template::Template;
+use brisk_quill_core::unit::UnitKind;
+use brisk_quill_files::cancel::CancelToken;
+use brisk_quill_files::changes::Spooler;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::error::FileErrorKind;
+use brisk_quill_files::evaluate::{Evaluated, FileHunk, FileSink, evaluate};
+use brisk_quill_files::evaluate::in_parts::{PartSink, Sharing, evaluate_in_parts};
+use brisk_quill_files::parts::{Helpers, Joiner, Part, read_in_parts};
+use brisk_quill_files::plan::PlannedFile;
+use brisk_quill_files::read::{FactsOf, Reader, TextOptions};
+use brisk_quill_files::splice::splice_into;
+use brisk_quill_files::spool::{Spool, SpoolWriter};
+use brisk_quill_files::staging::{Copying, Destination, Staging};
+use brisk_quill_files::temporary::Temporaries;
 use proptest::prelude::*;
 use std::io::{BufRead, Read, Write};
 use std::path::Path;

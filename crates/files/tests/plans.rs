@@ -1,7 +1,9 @@
 //! Plans in files: what must hold for every plan and every set of decisions.
 
 use brisk_quill_core::plan::{Decision, decision_line};
-use brisk_quill_files::{PlanDoc, Source, splice_into};
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::plan_file::PlanDoc;
+use brisk_quill_files::splice::splice_into;
 use proptest::prelude::*;
 use std::fmt::Write as _;
 use std::path::Path;

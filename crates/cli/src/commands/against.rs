@@ -1,11 +1,15 @@
 //! `preview --against`: what two previews have in common, and what only one of them has.
 
-use super::plans;
+use crate::commands::plans;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
-use crate::render::{Align, Grid, counted, number, one_line_of};
+use crate::render::grid::{Align, Grid};
+use crate::render::highlight::one_line_of;
+use crate::render::numbers::{counted, number};
 use brisk_quill_core::escape::visible;
-use brisk_quill_files::{Facts, FileEdit, Source};
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::evaluate::FileEdit;
+use brisk_quill_files::read::Facts;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::path::Path;

@@ -1,21 +1,29 @@
 //! `apply`: makes the changes, all of them or none.
 
-use super::copy_out::Copies;
-use super::pass::{Guard, Pass, unexpected};
-use super::{journal_run, plans};
 use crate::args::{ApplyArgs, Part};
+use crate::commands::copy_out::Copies;
+use crate::commands::pass::{Guard, Pass, unexpected};
+use crate::commands::{journal_run, plans};
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
 use crate::progress;
-use crate::render::{counted, rewrite_sentence};
+use crate::render::numbers::counted;
+use crate::render::sentence::rewrite_sentence;
 use crate::signals::cancel_token;
 use crate::status::Status;
-use brisk_quill_core::{Note, Problem, RunOptions, SPLIT_FROM, Unmet};
-use brisk_quill_files::{
-    ChangeList, FactsOf, FileHunk, FileSink, FileUse, Listing, PartSink, Plan, PlannedFile, Source,
-    SpliceError, Splicer, Spool, Spooler, splice_into,
-};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::{RunOptions, SPLIT_FROM, Unmet};
+use brisk_quill_files::changes::{ChangeList, Spooler};
+use brisk_quill_files::discover::{FileUse, Listing, Source};
+use brisk_quill_files::evaluate::in_parts::PartSink;
+use brisk_quill_files::evaluate::{FileHunk, FileSink};
+use brisk_quill_files::plan::{Plan, PlannedFile};
+use brisk_quill_files::read::FactsOf;
+use brisk_quill_files::splice::{SpliceError, splice_into};
+use brisk_quill_files::splicer::Splicer;
+use brisk_quill_files::spool::Spool;
 use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, PoisonError};

@@ -1,17 +1,18 @@
 //! `check`: every line or cell must match, or none may.
 
-use super::look::{Needs, Request, Room, Seen, Seer, Split};
-use super::preview::print_notes;
 use crate::args::{CheckArgs, Part};
+use crate::commands::look::{Needs, Request, Room, Seen, Seer, Split};
+use crate::commands::preview::print_notes;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::render::{
-    FindView, FoundUnit, check_sentence, counted, json_line, json_note, json_offender, json_problem,
-};
+use crate::render::find::{FindView, FoundUnit};
+use crate::render::json::{json_line, json_note, json_offender, json_problem};
+use crate::render::numbers::counted;
+use crate::render::sentence::check_sentence;
 use crate::status::Status;
-use brisk_quill_core::Problem;
-use brisk_quill_files::Source;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_files::discover::Source;
 
 pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?;

@@ -1,17 +1,23 @@
 //! `apply --to`: the rewritten files in another place, the sources left alone.
 
-use super::journal_run;
-use super::pass::{Pass, file_diagnostic};
+use crate::commands::journal_run;
+use crate::commands::pass::{Pass, file_diagnostic};
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
-use crate::render::{counted, file_name};
+use crate::render::numbers::counted;
+use crate::render::preview::file_name;
 use crate::signals::cancel_token;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::{Note, Problem, Unmet};
-use brisk_quill_files::{
-    Copying, Destination, FileHunk, FileSink, Listing, PartSink, Plan, RunDone, Source, Staged,
-    Staging, Written, open_stream, stage_all,
-};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::Unmet;
+use brisk_quill_files::discover::{Listing, Source};
+use brisk_quill_files::evaluate::in_parts::PartSink;
+use brisk_quill_files::evaluate::{FileHunk, FileSink};
+use brisk_quill_files::plan::Plan;
+use brisk_quill_files::run::RunDone;
+use brisk_quill_files::staging::{Copying, Destination, Staged, Staging, Written, stage_all};
+use brisk_quill_files::waiting::open_stream;
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::File;

@@ -4,7 +4,8 @@ use crate::args::{ExplainArgs, TableArgs};
 use crate::diagnostic::Diagnostic;
 use crate::options::{load_rewrite, pattern_and_template};
 use crate::output::Output;
-use crate::render::{ExplainView, step_sentence};
+use crate::render::explain::ExplainView;
+use crate::render::sentence::step_sentence;
 use crate::status::Status;
 use std::path::Path;
 

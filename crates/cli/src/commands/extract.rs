@@ -4,18 +4,25 @@
 //! at. What was found in a record becomes one row of the sheet, or one for each match. Which
 //! columns the sheet has is known once the first record is: then it begins.
 
-use super::look::{Needs, Request, Seen, Seer};
-use super::preview::print_notes;
 use crate::args::{ExtractArgs, Part, SheetForm, TableArgs, Unit};
+use crate::commands::look::{Needs, Request, Seen, Seer};
+use crate::commands::preview::print_notes;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::render::{RowWriter, Value, counted, extract_sentence, file_name};
+use crate::render::numbers::counted;
+use crate::render::preview::file_name;
+use crate::render::row_writer::{RowWriter, Value};
+use crate::render::sentence::extract_sentence;
 use crate::status::Status;
-use brisk_quill_core::columns::{Column, ColumnList, Field, Format, Layout, Row};
+use brisk_quill_core::columns::list::{Column, ColumnList};
+use brisk_quill_core::columns::row::{Field, Row};
+use brisk_quill_core::columns::{Format, Layout};
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Groups, Span, UnitKind};
-use brisk_quill_files::{FileUse, Source};
+use brisk_quill_core::pattern::Groups;
+use brisk_quill_core::span::Span;
+use brisk_quill_core::unit::UnitKind;
+use brisk_quill_files::discover::{FileUse, Source};
 use std::collections::{HashMap, HashSet};
 
 pub fn run(

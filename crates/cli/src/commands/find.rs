@@ -1,19 +1,22 @@
 //! `find`: every match of a pattern, with its groups.
 
-use super::look::{Looked, Needs, Request, Room, Seen, Seer, Split};
-use super::preview::print_notes;
 use crate::args::{FindArgs, Part};
+use crate::commands::look::{Looked, Needs, Request, Room, Seen, Seer, Split};
+use crate::commands::preview::print_notes;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::render::{
-    FindTotals, FindView, FoundUnit, JsonFind, counted, file_name, find_sentence, json_missing,
-    json_note, json_problem, number,
-};
+use crate::render::find::{FindView, FoundUnit};
+use crate::render::json::{JsonFind, json_missing, json_note, json_problem};
+use crate::render::numbers::{counted, number};
+use crate::render::preview::file_name;
+use crate::render::sentence::find_sentence;
+use crate::render::table::FindTotals;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Problem, Query};
-use brisk_quill_files::Source;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::Query;
+use brisk_quill_files::discover::Source;
 
 pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?;

@@ -1,17 +1,21 @@
 //! `history`: the runs that have been made.
 
-use super::journal_run;
-use super::pass::file_diagnostic;
 use crate::args::{HistoryArgs, ShowArgs};
+use crate::commands::journal_run;
+use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::render::{counted, history_row, history_was_now, json_line};
+use crate::render::history::{history_row, history_was_now};
+use crate::render::json::json_line;
+use crate::render::numbers::counted;
 use crate::status::Status;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{Journal, RealFs, RunRecord, clean};
+use brisk_quill_files::fs::real::RealFs;
+use brisk_quill_files::journal::{Journal, RunRecord};
+use brisk_quill_files::recover::clean;
 use std::collections::{BTreeMap, HashSet};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};

@@ -1,15 +1,17 @@
 //! What the verbs that write share: the journal, the question, and a run made under it.
 
-use super::pass::file_diagnostic;
+use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
-use crate::render::counted;
+use crate::render::numbers::counted;
 use crate::signals;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{
-    FileErrorKind, Journal, Plan, RealFs, RunDone, RunNote, RunRecord, RunRequest, Temporaries,
-    make_run,
-};
+use brisk_quill_files::error::FileErrorKind;
+use brisk_quill_files::fs::real::RealFs;
+use brisk_quill_files::journal::{Journal, RunRecord};
+use brisk_quill_files::plan::Plan;
+use brisk_quill_files::run::{RunDone, RunNote, RunRequest, make_run};
+use brisk_quill_files::temporary::Temporaries;
 use signal_hook::consts::{SIGINT, SIGTERM};
 use std::io::{self, BufRead, IsTerminal};
 use std::path::PathBuf;

@@ -1,10 +1,14 @@
 //! `preview --kinds`: which changes there are, each once.
 
 use crate::output::Output;
-use crate::render::{Align, Grid, counted, number, one_line_of};
+use crate::render::grid::{Align, Grid};
+use crate::render::highlight::one_line_of;
+use crate::render::numbers::{counted, number};
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Inventory, Span};
-use brisk_quill_files::{FileHunk, Source};
+use brisk_quill_core::inventory::Inventory;
+use brisk_quill_core::span::Span;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::evaluate::FileHunk;
 
 /// Kinds that are told apart.
 const KINDS_MOST: usize = 100_000;
@@ -52,7 +56,7 @@ impl KindSink {
             let text = &edit.text;
             let kind = (text.before.to_vec(), text.after.to_vec());
             self.seen.add(kind.clone(), || First {
-                path: crate::render::file_name(source),
+                path: crate::render::preview::file_name(source),
                 line: text.line,
                 cell: text.cell.map(|cell| cell.name.to_string()),
                 touching: 0,

@@ -1,23 +1,31 @@
 //! One query over all the files of a request, for the verbs that only look.
 
-mod parts;
-mod search;
+pub mod parts;
+pub mod search;
 
-use self::parts::Whole;
-use self::search::{Eye, Quiet, Silent, search, search_text};
-use super::pass::{FileNote, file_diagnostic, pattern_hints, stopped};
 use crate::args::{FilesArgs, Part};
+use crate::commands::look::parts::Whole;
+use crate::commands::look::search::{Eye, Quiet, Silent, search, search_text};
+use crate::commands::pass::{FileNote, file_diagnostic, pattern_hints, stopped};
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, Sources, Threads};
 use crate::output::{Output, Said};
 use crate::progress::Progress;
-use crate::render::FileCounts;
+use crate::render::table::FileCounts;
 use crate::signals::{self, cancel_token};
 use crate::status::Status;
-use brisk_quill_core::{Findings, LeftOutCounts, Problem, Query, Searcher, UnitView, columns::Row};
-use brisk_quill_files::{
-    Coding, FactsOf, FileError, FileUse, Helpers, Reader, Skipped, Source, in_order,
-};
+use brisk_quill_core::columns::row::Row;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::Query;
+use brisk_quill_core::query::scanner::{Findings, UnitView};
+use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::rewrite::LeftOutCounts;
+use brisk_quill_files::coding::Coding;
+use brisk_quill_files::discover::{FileUse, Source};
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::parallel::in_order;
+use brisk_quill_files::parts::Helpers;
+use brisk_quill_files::read::{FactsOf, Reader, Skipped};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 

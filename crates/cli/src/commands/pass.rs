@@ -1,23 +1,32 @@
 //! One pass of a rewrite over all its files, in order.
 
+use brisk_quill_core::address::Count;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::syntax::PatternNote;
+use brisk_quill_core::problem::{Problem, ProblemKind};
+use brisk_quill_core::query::rows::ColumnNote;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::{Counts, Rewrite, Run, RunOptions, Unmet};
+use brisk_quill_core::template::TemplateNote;
+use brisk_quill_files::discover::{Listing, Source};
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::evaluate::{Evaluated, NullCollector, evaluate};
+use brisk_quill_files::evaluate::in_parts::{PartSink, Sharing, evaluate_in_parts};
+use brisk_quill_files::parallel::in_order;
+use brisk_quill_files::parts::Helpers;
+use brisk_quill_files::read::{Facts, Reader, TextOptions};
 use crate::args::GuardArgs;
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, Sources, Threads};
 use crate::output::Output;
 use crate::progress::Progress;
-use crate::render::{RewriteTotals, counted, file_name, number, one_line_of};
+use crate::render::highlight::one_line_of;
+use crate::render::numbers::{counted, number};
+use crate::render::preview::file_name;
+use crate::render::table::RewriteTotals;
 use crate::signals::{self, cancel_token};
 use crate::status::Status;
-use brisk_quill_core::address::Count;
-use brisk_quill_core::escape::visible;
-use brisk_quill_core::{
-    ColumnNote, Counts, Note, Pattern, PatternNote, Problem, ProblemKind, Rewrite, Run, RunOptions,
-    TemplateNote, Unmet,
-};
-use brisk_quill_files::{
-    Evaluated, Facts, FileError, Helpers, Listing, NullCollector, PartSink, Reader, Sharing,
-    Source, TextOptions, evaluate, evaluate_in_parts, in_order,
-};
 use std::fs::File;
 use std::ops::ControlFlow;
 use std::path::Path;

@@ -4,15 +4,21 @@
 //! The records of each file are made on any thread by a [`PlanPart`], and wait in a spool until
 //! their turn comes.
 
-use super::journal_run;
-use super::pass::{FileNote, rewrite_hints};
-use super::plans::{last_place, make_room};
+use crate::commands::journal_run;
+use crate::commands::pass::{FileNote, rewrite_hints};
+use crate::commands::plans::{last_place, make_room};
 use crate::diagnostic::Diagnostic;
 use crate::options::AskedRewrite;
 use crate::output::Output;
-use crate::render::{CHANGE_ID, FileReport, JsonPath, JsonPlan, RewriteTotals, json_note};
+use crate::render::json::line::JsonPath;
+use crate::render::json::{CHANGE_ID, JsonPlan, json_note};
+use crate::render::report::FileReport;
+use crate::render::table::RewriteTotals;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{FileHunk, Source, Spool, SpoolWriter, Temporary};
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::evaluate::FileHunk;
+use brisk_quill_files::spool::{Spool, SpoolWriter};
+use brisk_quill_files::temporary::Temporary;
 use memchr::memchr_iter;
 use std::fs;
 use std::io::{self, BufRead, BufWriter, Write};

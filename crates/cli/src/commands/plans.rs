@@ -1,21 +1,24 @@
 //! Where plans are found, and what is meant by one: a file that is named, or the last preview of
 //! a folder.
 
-use super::{journal_run, renew};
 use crate::args::{Part, PlanArgs, StepArgs};
+use crate::commands::{journal_run, renew};
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
-use crate::render::{counted, number, rewrite_sentence};
+use crate::render::numbers::{counted, number};
+use crate::render::sentence::rewrite_sentence;
 use crate::tables::UnreadTables;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{PlanFile, PlanIndex};
-use brisk_quill_files::{Journal, Plan, PlanDoc, PlanFileError, Source};
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::journal::Journal;
+use brisk_quill_files::plan::Plan;
+use brisk_quill_files::plan_file::{PlanDoc, PlanFileError};
 use std::ffi::OsStr;
-use std::fs;
-use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
+use std::{fs, io};
 
 /// Folders whose last preview is kept.
 const FOLDERS_MOST: usize = 20;

@@ -1,23 +1,30 @@
 //! `preview`: every change a rewrite would make; nothing is written.
 
-use super::against::{Comparison, Known};
-use super::kinds::KindSink;
-use super::look::Room;
-use super::pass::{FileNote, Guard, Pass, rewrite_hints};
-use super::plan_out::{PlanOut, PlanPart};
-use super::save_rewrite;
 use crate::args::{Part, PreviewArgs};
+use crate::commands::against::{Comparison, Known};
+use crate::commands::kinds::KindSink;
+use crate::commands::look::Room;
+use crate::commands::pass::{FileNote, Guard, Pass, rewrite_hints};
+use crate::commands::plan_out::{PlanOut, PlanPart};
+use crate::commands::save_rewrite;
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
-use crate::render::{
-    self, Collector, FileReport, Keep, PreviewView, counted, diff_of_file, file_name,
-    rewrite_sentence,
-};
+use crate::render;
+use crate::render::diff::diff_of_file;
+use crate::render::numbers::counted;
+use crate::render::preview::{PreviewView, file_name};
+use crate::render::report::{Collector, FileReport, Keep};
+use crate::render::sentence::rewrite_sentence;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Note, Problem, Rewrite, RunOptions, SPLIT_FROM, Unmet};
-use brisk_quill_files::{FactsOf, FileHunk, FileSink, FileUse, Listing, PartSink, Source};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::{Rewrite, RunOptions, SPLIT_FROM, Unmet};
+use brisk_quill_files::discover::{FileUse, Listing, Source};
+use brisk_quill_files::evaluate::in_parts::PartSink;
+use brisk_quill_files::evaluate::{FileHunk, FileSink};
+use brisk_quill_files::read::FactsOf;
 use std::ops::ControlFlow;
 
 /// Notes shown; the rest is counted.
@@ -259,7 +266,7 @@ impl<'r> View<'r> {
         let (form, changes) = if args.json {
             (Form::Json, 0)
         } else if args.diff {
-            keep.context = render::DIFF_CONTEXT;
+            keep.context = render::diff::CONTEXT;
             keep.on_disk = true;
             let escaped = output.is_terminal();
             (Form::Diff { escaped }, usize::MAX)

@@ -1,17 +1,18 @@
 //! Completes or rolls back what was interrupted, or closes it as it stands.
 
-use super::journal_run;
-use super::pass::file_diagnostic;
+use brisk_quill_core::escape::visible_path;
+use brisk_quill_files::fs::real::RealFs;
+use brisk_quill_files::journal::{Journal, RunRecord};
+use brisk_quill_files::journal::records::RunState;
+use brisk_quill_files::recover::{Direction, open_ways, recover};
+use brisk_quill_files::recover::abandon::{AbandonedFile, Holds, abandon};
 use crate::args::RecoverArgs;
+use crate::commands::journal_run;
+use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
-use crate::render::counted;
+use crate::render::numbers::counted;
 use crate::status::Status;
-use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{
-    AbandonedFile, Direction, Holds, Journal, RealFs, RunRecord, RunState, abandon, open_ways,
-    recover,
-};
 use std::path::Path;
 
 pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic> {

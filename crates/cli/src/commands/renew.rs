@@ -4,22 +4,28 @@
 //! the same new text, and stands at the same place in its line or cell; where several changes
 //! are like that, only when there are as many as before and all were decided alike.
 
-use super::pass::{Guard, Pass};
-use super::plan_out::{PlanOut, PlanPart};
-use super::plans::{Meant, source_of};
 use crate::args::GuardArgs;
+use crate::commands::pass::{Guard, Pass};
+use crate::commands::plan_out::{PlanOut, PlanPart};
+use crate::commands::plans::{Meant, source_of};
 use crate::diagnostic::Diagnostic;
 use crate::options::{AskedRewrite, Sources, Threads};
 use crate::output::Output;
-use crate::render::{Collector, FileReport, Keep, counted, number};
+use crate::render::numbers::{counted, number};
+use crate::render::report::{Collector, FileReport, Keep};
 use crate::tables::FileTables;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::plan::{Decision, JUDGED_LINE, decision_line};
-use brisk_quill_core::{Note, Problem, RunOptions, SPLIT_FROM, Unmet};
-use brisk_quill_files::{
-    FactsOf, FileHunk, FileSink, Listing, PartSink, PlanDoc, TextEncoding, TextOptions,
-    open_regular,
-};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::{RunOptions, SPLIT_FROM, Unmet};
+use brisk_quill_files::coding::TextEncoding;
+use brisk_quill_files::discover::Listing;
+use brisk_quill_files::evaluate::in_parts::PartSink;
+use brisk_quill_files::evaluate::{FileHunk, FileSink};
+use brisk_quill_files::fs::open::open_regular;
+use brisk_quill_files::plan_file::PlanDoc;
+use brisk_quill_files::read::{FactsOf, TextOptions};
 use std::collections::HashMap;
 use std::fs;
 use std::io::{self, BufRead, BufReader};

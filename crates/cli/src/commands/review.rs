@@ -1,18 +1,21 @@
 //! `review`: judges the changes of a plan, on a screen or by options.
 
-use super::pass::{Guard, Pass};
-use super::plan_out::PlanOut;
-use super::plans::{self, Meant};
-use super::renew::fill;
+use super::plans;
 use crate::args::{Part, ReviewArgs};
+use crate::commands::pass::{Guard, Pass};
+use crate::commands::plan_out::PlanOut;
+use crate::commands::plans::Meant;
+use crate::commands::renew::fill;
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite, Threads};
 use crate::output::Output;
-use crate::render::json_line;
+use crate::render::json::json_line;
 use crate::status::Status;
-use brisk_quill_core::plan::{Decider, Decision, decision_line};
-use brisk_quill_core::{RunOptions, SPLIT_FROM};
-use brisk_quill_files::{FactsOf, FileUse, Search, Source};
+use brisk_quill_core::plan::decide::Decider;
+use brisk_quill_core::plan::{Decision, decision_line};
+use brisk_quill_core::rewrite::{RunOptions, SPLIT_FROM};
+use brisk_quill_files::discover::{FileUse, Search, Source};
+use brisk_quill_files::read::FactsOf;
 use std::io::{self, IsTerminal};
 
 pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {

@@ -2,12 +2,15 @@
 
 use crate::diagnostic::Diagnostic;
 use crate::options::{AskedRewrite, move_tables};
-use crate::render::ShownHunk;
+use crate::render::report::ShownHunk;
 use brisk_quill_core::columns::{Format, Layout};
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+use brisk_quill_core::rewrite_file::examples::Example;
 use brisk_quill_core::shapes::{Shape, Shapes};
-use brisk_quill_core::{Example, Rewrite, Step, rewrite_text};
-use brisk_quill_files::{Source, open_regular};
+use brisk_quill_core::step::Step;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::fs::open::open_regular;
 use std::collections::HashSet;
 use std::io::{BufRead, BufReader, Read};
 use std::path::{Component, Path, PathBuf};

@@ -1,20 +1,26 @@
 //! `shapes`: what forms the values take.
 
-use super::look::{Looked, Needs, Request, Seen, Seer, Split};
-use super::preview::print_notes;
 use crate::args::{Part, ShapesArgs};
+use crate::commands::look::{Looked, Needs, Request, Seen, Seer, Split};
+use crate::commands::preview::print_notes;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::render::{
-    Align, Grid, counted, file_name, json_line, json_note, json_problem, number, put_bytes,
-    shapes_sentence, share,
-};
+use crate::render::grid::{Align, Grid};
+use crate::render::json::{json_line, json_note, json_problem, put_bytes};
+use crate::render::numbers::{counted, number, share};
+use crate::render::preview::file_name;
+use crate::render::sentence::shapes_sentence;
 use crate::status::Status;
 use brisk_quill_core::escape::{push_visible_char, visible};
+use brisk_quill_core::inventory::Inventory;
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::UnitView;
 use brisk_quill_core::shapes::{Shape, Shapes, unusual};
-use brisk_quill_core::{Inventory, MatchOptions, Pattern, Problem, Span, UnitView, line_ends};
-use brisk_quill_files::Source;
+use brisk_quill_core::span::Span;
+use brisk_quill_core::unit::line_ends;
+use brisk_quill_files::discover::Source;
 
 /// Shapes that are told apart.
 const SHAPES_MOST: usize = 100_000;

@@ -1,20 +1,22 @@
 //! `tally`: how often each value occurs.
 
-use super::look::{Looked, Needs, Request, Seen, Seer, Split};
-use super::preview::print_notes;
 use crate::args::{Part, TallyArgs};
+use crate::commands::look::{Looked, Needs, Request, Seen, Seer, Split};
+use crate::commands::preview::print_notes;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::render::{
-    Align, Grid, counted, json_line, json_note, json_problem, number, path_name, put_bytes, share,
-    tally_sentence,
-};
+use crate::render::grid::{Align, Grid};
+use crate::render::json::{json_line, json_note, json_problem, put_bytes};
+use crate::render::numbers::{counted, number, share};
+use crate::render::preview::path_name;
+use crate::render::sentence::tally_sentence;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::span::Span;
 use brisk_quill_core::tally::{Tally, TallyRow};
-use brisk_quill_core::{Problem, Span};
-use brisk_quill_files::Source;
+use brisk_quill_files::discover::Source;
 use std::path::Path;
 use std::sync::Arc;
 

@@ -4,10 +4,11 @@ use crate::args::{TableArgs, TestArgs};
 use crate::diagnostic::Diagnostic;
 use crate::options::load_rewrite;
 use crate::output::Output;
-use crate::render::{ExampleView, counted, json_example, json_example_totals};
+use crate::render::examples::{ExampleView, json_example, json_example_totals};
+use crate::render::numbers::counted;
 use crate::status::Status;
-use brisk_quill_core::ExampleOutcome;
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
 use std::path::Path;
 
 pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Diagnostic> {

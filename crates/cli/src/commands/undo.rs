@@ -1,13 +1,15 @@
 //! `undo`: reverts a run, which is a run of its own.
 
-use super::journal_run;
-use super::pass::file_diagnostic;
 use crate::args::UndoArgs;
+use crate::commands::journal_run;
+use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{Journal, RealFs, RunRecord, undo_plan};
+use brisk_quill_files::fs::real::RealFs;
+use brisk_quill_files::journal::{Journal, RunRecord};
+use brisk_quill_files::undo::undo_plan;
 use std::path::PathBuf;
 
 pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {

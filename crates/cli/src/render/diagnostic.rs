@@ -1,7 +1,7 @@
 //! Errors for a reader: one sentence, the place in what was written, and what to do.
 
-use super::paint::{Paint, Role};
 use crate::diagnostic::{Diagnostic, Quote};
+use crate::render::paint::{Paint, Role};
 use brisk_quill_core::escape::visible;
 use unicode_width::UnicodeWidthStr;
 

@@ -1,8 +1,7 @@
 //! Changes as a unified diff that standard patch tools accept.
 
-use super::report::FileReport;
-use super::report::ShownHunk;
-use brisk_quill_core::lines;
+use crate::render::report::{FileReport, ShownHunk};
+use brisk_quill_core::unit::lines;
 use std::path::Path;
 
 /// Lines of context around each hunk.

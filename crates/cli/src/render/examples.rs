@@ -1,9 +1,11 @@
 //! Examples that did not hold: what was, what was wanted, and what came.
 
-use super::highlight::{self, Look};
-use super::json::json_line;
-use super::paint::{Paint, Role};
-use brisk_quill_core::{ExampleOutcome, Span};
+use super::highlight;
+use crate::render::highlight::Look;
+use crate::render::json::json_line;
+use crate::render::paint::{Paint, Role};
+use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
+use brisk_quill_core::span::Span;
 use serde::Serialize;
 
 /// Draws failed examples.

@@ -1,9 +1,10 @@
 //! A pattern with the meaning of each part under it.
 
-use super::paint::{Paint, Role};
+use crate::render::paint::{Paint, Role};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::explain::{Explained, explain_pattern, explain_template, signs};
-use brisk_quill_core::{Pattern, Template};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::template::Template;
 use unicode_width::UnicodeWidthStr;
 
 /// Columns that a pattern may take for its parts to be aligned under it.

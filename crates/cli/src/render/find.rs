@@ -1,11 +1,14 @@
 //! Matches for a reader: each line that holds one, the matches marked, and their groups.
 
-use super::highlight::{self, Look, one_line_of};
-use super::paint::{Paint, Role};
-use super::preview::file_name;
-use super::report::{Columns, Neighbours};
-use brisk_quill_core::{Findings, Groups, Span, UnitView};
-use brisk_quill_files::Source;
+use super::highlight;
+use crate::render::highlight::{Look, one_line_of};
+use crate::render::paint::{Paint, Role};
+use crate::render::preview::file_name;
+use crate::render::report::{Columns, Neighbours};
+use brisk_quill_core::pattern::Groups;
+use brisk_quill_core::query::scanner::{Findings, UnitView};
+use brisk_quill_core::span::Span;
+use brisk_quill_files::discover::Source;
 use unicode_width::UnicodeWidthStr;
 
 /// One unit with matches.

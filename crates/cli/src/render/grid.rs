@@ -1,7 +1,7 @@
 //! A table for a reader: columns side by side, as wide as what they hold.
 
-use super::highlight::shortened;
-use super::paint::{Paint, Role};
+use crate::render::highlight::shortened;
+use crate::render::paint::{Paint, Role};
 use unicode_width::UnicodeWidthStr;
 
 /// Blanks between two columns.

@@ -1,8 +1,8 @@
 //! Text with marked parts, made fit to be shown: visible, cut to a width, one line a line.
 
-use super::paint::{Paint, Role};
-use brisk_quill_core::Span;
+use crate::render::paint::{Paint, Role};
 use brisk_quill_core::escape::{push_visible, visible};
+use brisk_quill_core::span::Span;
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
 
@@ -36,7 +36,7 @@ struct Segment {
 pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<String> {
     let mut out = Vec::new();
     let mut first = 0;
-    for line in brisk_quill_core::lines(text) {
+    for line in brisk_quill_core::unit::lines(text) {
         let last = line.next == text.len();
         // Marks and lines are both in order.
         while marks
@@ -65,7 +65,7 @@ pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<String> {
 
 fn one_line(
     text: &[u8],
-    line: brisk_quill_core::Line,
+    line: brisk_quill_core::unit::Line,
     marks: &[Span],
     inside: &[usize],
     look: Look,

@@ -1,10 +1,11 @@
 //! Runs for a reader.
 
-use super::highlight::one_line_of;
-use super::numbers::counted;
-use super::paint::{Paint, Role};
+use crate::render::highlight::one_line_of;
+use crate::render::numbers::counted;
+use crate::render::paint::{Paint, Role};
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::{ChangeRecord, Intent, RunRecord};
+use brisk_quill_files::journal::RunRecord;
+use brisk_quill_files::journal::records::{ChangeRecord, Intent};
 
 /// One run on one line.
 pub fn history_row(record: &RunRecord, state: &str, when: &str, width: usize) -> String {

@@ -1,24 +1,27 @@
 //! JSON Lines: one record a line, in the order the reference page gives.
 
-mod line;
+pub mod line;
 #[cfg(test)]
 mod tests;
 
-pub use line::JsonPath;
-
-use super::find::FoundUnit;
-use super::report::FileReport;
-use super::table::{FindTotals, RewriteTotals};
+use crate::render::find::FoundUnit;
+use crate::render::json::line::{JsonPath, Line, Text, lossy, path_text, push_number};
+use crate::render::report::FileReport;
+use crate::render::table::{FindTotals, RewriteTotals};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::edits::{CellEdit, GroupTexts};
 use brisk_quill_core::escape::is_hidden;
+use brisk_quill_core::pattern::Groups;
 use brisk_quill_core::plan::FORMAT;
-use brisk_quill_core::{
-    Extent, Groups, Hunk, LeftOutCounts, Problem, Rewrite, RewriteText, StepCounts,
-};
-use brisk_quill_files::{Facts, FileEdit, FileHunk, Source};
-use line::{Line, Text, key, lossy, path_text, push_number};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::rewrite::hunk::{Extent, Hunk};
+use brisk_quill_core::rewrite::{LeftOutCounts, Rewrite, StepCounts};
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::evaluate::{FileEdit, FileHunk};
+use brisk_quill_files::read::Facts;
+use line::key;
 use serde::Serialize;
 use std::borrow::Cow;
 use std::io;

@@ -38,7 +38,7 @@ mod tests {
             (999, "match", "999 matches"),
             (1_234_567, "change", "1,234,567 changes"),
         ] {
-            assert_eq!(super::counted(n, noun), text);
+            assert_eq!(crate::render::numbers::counted(n, noun), text);
         }
     }
 }

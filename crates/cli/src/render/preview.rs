@@ -1,11 +1,12 @@
 //! Changes for a reader: each changed line as it was and as it becomes.
 
-use super::highlight::{self, Look};
-use super::paint::{Paint, Role};
-use super::report::{Columns, FileReport, ShownCell, ShownEdit, ShownHunk};
-use brisk_quill_core::Span;
+use super::highlight;
+use crate::render::highlight::Look;
+use crate::render::paint::{Paint, Role};
+use crate::render::report::{Columns, FileReport, ShownCell, ShownEdit, ShownHunk};
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::Source;
+use brisk_quill_core::span::Span;
+use brisk_quill_files::discover::Source;
 use std::path::Path;
 
 /// Draws the changes of files.

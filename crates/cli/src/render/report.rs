@@ -1,10 +1,16 @@
 //! What a preview has collected of one file.
 
-use super::highlight::shortened;
+use crate::render::highlight::shortened;
 use brisk_quill_core::edits::{CellEdit, StepSet};
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::{Note, Problem, Span, Unmet, lines};
-use brisk_quill_files::{Facts, FileHunk, FileSink, Source};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::Unmet;
+use brisk_quill_core::span::Span;
+use brisk_quill_core::unit::lines;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::evaluate::{FileHunk, FileSink};
+use brisk_quill_files::read::Facts;
 use unicode_width::UnicodeWidthStr;
 
 /// Columns that the name of a column may take.

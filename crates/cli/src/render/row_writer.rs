@@ -1,8 +1,8 @@
 //! Rows of values as CSV, TSV, JSON Lines, or a table to read.
 
-use super::grid::{Align, Grid};
-use super::paint::Paint;
 use crate::args::SheetForm;
+use crate::render::grid::{Align, Grid};
+use crate::render::paint::Paint;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible;

@@ -1,12 +1,15 @@
 //! How the request was understood, in one plain sentence.
 
-use super::numbers::counted;
+use crate::render::numbers::counted;
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::escape::{visible, visible_path};
-use brisk_quill_core::{
-    Action, CellTarget, CellText, Pattern, Per, Query, Rewrite, Step, Template, UnitKind,
-};
-use brisk_quill_files::Source;
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::query::{Per, Query};
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::step::{Action, CellTarget, CellText, Step};
+use brisk_quill_core::template::Template;
+use brisk_quill_core::unit::UnitKind;
+use brisk_quill_files::discover::Source;
 
 /// What `find` looks for: matches, or units in scope without one.
 pub fn find_sentence(query: &Query, sources: &[Source], missing: bool) -> String {

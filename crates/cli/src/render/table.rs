@@ -1,8 +1,10 @@
 //! The table of counts that ends every answer.
 
-use super::numbers::{counted, number};
-use brisk_quill_core::{Counts, LeftOutCounts, Query, Rewrite, Step};
-use brisk_quill_files::Skipped;
+use crate::render::numbers::{counted, number};
+use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::{Counts, LeftOutCounts, Rewrite};
+use brisk_quill_core::step::Step;
+use brisk_quill_files::read::Skipped;
 
 /// What became of the files of a request.
 #[derive(Clone, Copy, Debug, Default)]

@@ -1,8 +1,10 @@
 //! What stands around a change in its file, read from the disk when it is looked at.
 
-use brisk_quill_core::Span;
-use brisk_quill_core::plan::{ChangeRecord, PlanIndex};
-use brisk_quill_files::{PlanDoc, open_regular};
+use brisk_quill_core::plan::PlanIndex;
+use brisk_quill_core::plan::records::ChangeRecord;
+use brisk_quill_core::span::Span;
+use brisk_quill_files::fs::open::open_regular;
+use brisk_quill_files::plan_file::PlanDoc;
 use memchr::{memchr, memchr_iter, memrchr};
 use std::ffi::OsStr;
 use std::io::{self, Read};
@@ -159,7 +161,7 @@ pub fn whole(doc: &PlanDoc, plan: &PlanIndex, index: usize) -> io::Result<(Vec<V
 }
 
 fn lines(text: &[u8]) -> Vec<Vec<u8>> {
-    brisk_quill_core::lines(text)
+    brisk_quill_core::unit::lines(text)
         .map(|line| text[line.content.range()].to_vec())
         .collect()
 }

@@ -1,6 +1,6 @@
 //! A line of text being typed: a cursor among what a reader sees as characters.
 
-use super::state::Edit;
+use crate::review::state::Edit;
 use unicode_segmentation::UnicodeSegmentation;
 
 /// Text with a cursor.

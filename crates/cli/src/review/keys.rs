@@ -1,6 +1,6 @@
 //! From keys to actions. Every key is listed here with what it does, and nowhere else.
 
-use super::state::{Action, Edit, Group, Leave, State, View};
+use crate::review::state::{Action, Edit, Group, Leave, State, View};
 use brisk_quill_core::plan::Decision;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 

@@ -1,13 +1,14 @@
 //! The screen of a review, drawn from its state.
 
-use super::context::{Near, near, whole};
-use super::keys::{HINTS, HINTS_NARROW, KEYS};
-use super::state::{Group, State, View};
-use crate::render::{counted, number};
-use brisk_quill_core::Span as Range;
+use crate::render::numbers::{counted, number};
+use crate::review::context::{Near, near, whole};
+use crate::review::keys::{HINTS, HINTS_NARROW, KEYS};
+use crate::review::state::{Group, State, View};
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::plan::{ChangeRecord, Decision};
-use brisk_quill_files::PlanDoc;
+use brisk_quill_core::plan::Decision;
+use brisk_quill_core::plan::records::ChangeRecord;
+use brisk_quill_core::span::Span as Range;
+use brisk_quill_files::plan_file::PlanDoc;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::style::{Color, Modifier, Style};
@@ -388,7 +389,7 @@ impl Screen<'_> {
             return vec![Line::from(self.span(Role::Quiet, line))];
         }
         let mut out = Vec::new();
-        for line in brisk_quill_core::lines(text) {
+        for line in brisk_quill_core::unit::lines(text) {
             let (from, to) = (line.content.from, line.content.to);
             let own = Range::new(
                 mark.from.clamp(from, to) - from,
@@ -478,7 +479,7 @@ impl Screen<'_> {
             let text = format!(
                 "{:>5} {:>8}  {} → {}",
                 number + 1,
-                crate::render::number(kind.count),
+                crate::render::numbers::number(kind.count),
                 visible(&kind.before),
                 match visible(&kind.after) {
                     empty if empty.is_empty() => "(nothing)".to_owned(),

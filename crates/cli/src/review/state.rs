@@ -4,9 +4,10 @@
 //! Note to the maintainer: nothing here draws or reads keys. A new action needs an arm in
 //! [`State::act`], a key in `keys.rs`, and a line in the list of keys there.
 
-use super::editor::Editor;
-use brisk_quill_core::plan::{ChangeRecord, Decision, DecisionCounts, PlanIndex};
-use brisk_quill_files::PlanKinds;
+use crate::review::editor::Editor;
+use brisk_quill_core::plan::records::ChangeRecord;
+use brisk_quill_core::plan::{Decision, DecisionCounts, PlanIndex};
+use brisk_quill_files::plan_file::PlanKinds;
 
 /// Something the user wants.
 #[derive(Clone, Debug, PartialEq)]

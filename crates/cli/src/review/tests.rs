@@ -1,11 +1,11 @@
 //! The state of a review key by key, and its screen against a buffer.
 
-use super::editor::Editor;
-use super::screen::Screen;
-use super::state::{Edit, Effect, Leave, State, View};
-use super::{PlanTexts, keys, layouts};
+use crate::review::editor::Editor;
+use crate::review::screen::Screen;
+use crate::review::state::{Edit, Effect, Leave, State, View};
+use crate::review::{PlanTexts, keys, layouts};
 use brisk_quill_core::plan::{Decision, DecisionCounts};
-use brisk_quill_files::PlanDoc;
+use brisk_quill_files::plan_file::PlanDoc;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use proptest::prelude::*;
 use ratatui::Terminal;

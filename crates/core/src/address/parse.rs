@@ -1,5 +1,8 @@
-use super::{Count, Item, Point, Spec};
-use crate::{Fault, Span};
+//! Parser of the notation for lines, picks and counts.
+
+use crate::address::{Count, Item, Point, Spec};
+use crate::error::Fault;
+use crate::span::Span;
 use std::str::FromStr;
 
 /// Why a SPEC was refused, and where.

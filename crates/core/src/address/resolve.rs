@@ -1,4 +1,6 @@
-use super::{Item, Point, Spec};
+//! Line and match selections resolved against totals.
+
+use crate::address::{Item, Point, Spec};
 
 /// A [`Spec`] resolved against a total: a plain set of numbers counted from 1.
 #[derive(Clone, Debug, PartialEq, Eq)]

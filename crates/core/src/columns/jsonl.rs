@@ -3,8 +3,8 @@
 //! `serde_json` decides what is JSON, and gives values as pieces of the line; so every span is
 //! one of the line itself.
 
-use super::RowFault;
-use crate::Span;
+use crate::columns::scan::RowFault;
+use crate::span::Span;
 use serde::Deserializer as _;
 use serde::de::{MapAccess, Visitor};
 use serde_json::value::RawValue;

@@ -10,7 +10,8 @@
 //! Numbers count from 1; both ends of a range are included. A name in quotes may hold a comma,
 //! or be all digits.
 
-use crate::{Fault, Span};
+use crate::error::Fault;
+use crate::span::Span;
 use std::fmt;
 use std::str::FromStr;
 

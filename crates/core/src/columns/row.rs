@@ -1,12 +1,14 @@
 //! One record with its cells: their values, and how new values are written.
 
-use super::jsonl::{self, Members, Token};
-use super::scan::{RawCell, Record, Scanner, spaced};
-use super::table::{Selected, pointer_of};
-use super::{Column, Dialect, Layout, RowFault, Table, quote};
-use crate::edits::Edit;
+use super::jsonl;
+use crate::columns::jsonl::{Members, Token};
+use crate::columns::list::Column;
+use crate::columns::scan::{RawCell, Record, RowFault, Scanner, spaced};
+use crate::columns::table::{Selected, Table, pointer_of};
+use crate::columns::{Dialect, Layout, quote};
+use crate::edits::{Edit, splice};
+use crate::span::Span;
 use crate::unit::lines;
-use crate::{Span, edits::splice};
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -85,7 +87,7 @@ pub(crate) struct RowReader<'t> {
 enum RowSource<'t> {
     Delimited(Scanner<'t>),
     Lines {
-        lines: Box<dyn Iterator<Item = crate::Line> + 't>,
+        lines: Box<dyn Iterator<Item = crate::unit::Line> + 't>,
         json: bool,
     },
 }

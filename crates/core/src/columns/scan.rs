@@ -6,9 +6,9 @@
 //!
 //! Note to the maintainer: `boundary` must agree with this on where records end.
 
-use super::Dialect;
-use super::delimiter_scan::DelimiterScan;
-use crate::Span;
+use crate::columns::Dialect;
+use crate::columns::delimiter_scan::DelimiterScan;
+use crate::span::Span;
 
 /// One cell as it is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

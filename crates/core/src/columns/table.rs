@@ -1,7 +1,7 @@
 //! A table with its header: what the columns that are asked for mean in it.
 
-use super::list::Item;
-use super::{Column, Columns, Layout, jsonl};
+use crate::columns::list::{Column, Item};
+use crate::columns::{Columns, Layout, jsonl};
 use crate::nearest::{Nearest, nearest};
 use std::ops::Range;
 use std::sync::Arc;

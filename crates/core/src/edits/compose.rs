@@ -15,8 +15,8 @@
 //! The oracle is applying one list after the other: `splice(splice(t, a), b)` equals
 //! `splice(t, compose(t, a, b))`; the tests hold the two together.
 
-use super::{CellEdit, Edit};
-use crate::Span;
+use crate::edits::{CellEdit, Edit};
+use crate::span::Span;
 
 /// Earlier edits of `original` and later edits of `current` (the text they left), as one list of
 /// edits of `original`.

@@ -6,7 +6,8 @@
 //! budget is compiled in, each [`Finder`] keeps one regex for each power of two it has needed.
 //! What the two engines would read differently is refused by `super::syntax::check_backtracking`.
 
-use super::{Groups, MatchOptions, Matches, PatternError, SearchError, Slot, Within};
+use crate::pattern::syntax::PatternError;
+use crate::pattern::{Groups, MatchOptions, Matches, SearchError, Slot, Within};
 use fancy_regex::{CompileError, Error, Regex, RegexBuilder, RuntimeError};
 use std::sync::Arc;
 

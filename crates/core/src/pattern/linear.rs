@@ -5,10 +5,11 @@
 //! `utf8_empty(false)`, because the engine's own filter drops non-empty matches too; empty
 //! matches inside a character are dropped here instead.
 
-use super::candidates::{Candidates, relaxed_regex};
-use super::stray::StrayBytes;
-use super::{Groups, Matches, PatternError, Slot, Within};
-use crate::Span;
+use crate::pattern::candidates::{Candidates, relaxed_regex};
+use crate::pattern::stray::StrayBytes;
+use crate::pattern::syntax::PatternError;
+use crate::pattern::{Groups, Matches, Slot, Within};
+use crate::span::Span;
 use regex_automata::meta::{self, Regex};
 use regex_automata::util::primitives::NonMaxUsize;
 use regex_automata::{Anchored, Input};

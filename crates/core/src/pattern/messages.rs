@@ -1,6 +1,6 @@
 //! Our sentence, and our remedy, for each mistake in a pattern.
 
-use crate::Span;
+use crate::span::Span;
 use regex_syntax::{ast, hir};
 
 /// What is wrong.

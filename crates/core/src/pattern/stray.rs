@@ -6,9 +6,9 @@
 //! overwritten by a sign that the unit does not hold, and with a pattern that cannot match that
 //! sign. Nothing moves, and nothing else changes.
 
-use super::Within;
-use super::linear::{Engine, Finder};
-use super::without::without;
+use crate::pattern::Within;
+use crate::pattern::linear::{Engine, Finder};
+use crate::pattern::without::without;
 use regex_syntax::hir::{Capture, Hir};
 use std::sync::Arc;
 

@@ -1,8 +1,9 @@
 //! From the text of a pattern to its meaning, and what can be wrong with it.
 
-use super::MatchOptions;
-use super::messages::{class_message, parse_message, parse_remedy};
-use crate::{Fault, Span};
+use crate::error::Fault;
+use crate::pattern::MatchOptions;
+use crate::pattern::messages::{class_message, parse_message, parse_remedy};
+use crate::span::Span;
 use regex_syntax::ast;
 use regex_syntax::hir::{Hir, Look};
 

@@ -9,9 +9,12 @@
 //!           | "file:" GLOB                  its file
 //! ```
 
-use super::PlanIndex;
-use crate::address::{Selection, Spec, SpecError};
-use crate::{Fault, Span};
+use crate::address::Spec;
+use crate::address::parse::SpecError;
+use crate::address::resolve::Selection;
+use crate::error::Fault;
+use crate::plan::PlanIndex;
+use crate::span::Span;
 
 /// Which changes are meant. What a glob matches is decided outside.
 #[derive(Clone, Debug)]

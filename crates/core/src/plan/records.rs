@@ -1,7 +1,7 @@
 //! The records of a plan, as far as a reader needs them.
 
-use super::{Decision, PlanFault};
-use crate::RewriteText;
+use crate::plan::{Decision, PlanFault};
+use crate::rewrite_file::RewriteText;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use serde::{Deserialize, Serialize};

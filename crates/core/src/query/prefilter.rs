@@ -1,9 +1,9 @@
 //! Walking over lines: all of them, or only those that may hold a match.
 
-use super::scanner::{Scan, UnitScanner};
-use crate::pattern::Candidates;
-use crate::unit::{Line, count_lines, line_ends, without_ending};
-use crate::{Span, lines};
+use crate::pattern::candidates::Candidates;
+use crate::query::scanner::{Scan, UnitScanner};
+use crate::span::Span;
+use crate::unit::{Line, count_lines, line_ends, lines, without_ending};
 use memchr::{memchr, memrchr};
 
 /// Bytes of text before it is worth while to prefilter.

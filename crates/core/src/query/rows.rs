@@ -4,14 +4,18 @@
 //! Then the cells that are asked for are units of their own, and a match lies in the *value* of
 //! one.
 
-use super::scanner::{Place, Scan, UnitScanner};
-use super::{CellView, Per, UnitView};
-use crate::columns::{
-    Column, ColumnFault, Columns, Header, Layout, Row, RowCell, RowFault, RowReader, Table,
-    pointer_of,
-};
+use crate::columns::list::Column;
+use crate::columns::row::{Row, RowCell, RowReader};
+use crate::columns::scan::RowFault;
+use crate::columns::table::{ColumnFault, Header, Table, pointer_of};
+use crate::columns::{Columns, Layout};
 use crate::nearest::nearest;
-use crate::{Pattern, Problem, ProblemKind, SearchError, Span, line_ends};
+use crate::pattern::{Pattern, SearchError};
+use crate::problem::{Problem, ProblemKind};
+use crate::query::Per;
+use crate::query::scanner::{CellView, Place, Scan, UnitScanner, UnitView};
+use crate::span::Span;
+use crate::unit::line_ends;
 use std::path::Path;
 
 /// Only rows in which a cell holds, or does not hold, a match.

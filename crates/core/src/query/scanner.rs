@@ -1,14 +1,16 @@
 //! One query walking over the units of a text, piece after piece.
 
-use super::prefilter::Prefilter;
-use super::rows::{ColumnNote, TableScanner};
-use super::scope::{ScopeState, push_place};
-use super::{OpenBlock, Per, Query};
-use crate::address::Selection;
-use crate::columns::{CellOffsets, Layout, Row, RowCell};
+use crate::address::resolve::Selection;
+use crate::columns::Layout;
+use crate::columns::row::{CellOffsets, Row, RowCell};
 use crate::pattern::{Finder, GroupSpans, Matches, SearchError};
-use crate::unit::{Line, count_lines, line_ends, paragraphs};
-use crate::{MAX_UNIT_BYTES, Problem, ProblemKind, Span, UnitKind, lines};
+use crate::problem::{Problem, ProblemKind};
+use crate::query::prefilter::Prefilter;
+use crate::query::rows::{ColumnNote, TableScanner};
+use crate::query::scope::{OpenBlock, ScopeState, push_place};
+use crate::query::{Per, Query};
+use crate::span::Span;
+use crate::unit::{Line, MAX_UNIT_BYTES, UnitKind, count_lines, line_ends, lines, paragraphs};
 use std::path::Path;
 use std::sync::Arc;
 

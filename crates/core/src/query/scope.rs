@@ -1,10 +1,13 @@
 //! Where a query looks: conditions on lines and records, and their state between pieces.
 
-use super::CellCondition;
-use crate::address::{Selection, Spec};
-use crate::columns::Row;
-use crate::pattern::{Finder, Matches};
-use crate::{Pattern, ProblemKind, SearchError, Span, lines, unit::count_lines};
+use crate::address::Spec;
+use crate::address::resolve::Selection;
+use crate::columns::row::Row;
+use crate::pattern::{Finder, Matches, Pattern, SearchError};
+use crate::problem::ProblemKind;
+use crate::query::rows::CellCondition;
+use crate::span::Span;
+use crate::unit::{count_lines, lines};
 
 /// Which places a pattern is tried in. All conditions must hold.
 ///

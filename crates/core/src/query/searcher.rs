@@ -1,14 +1,21 @@
-use super::scanner::{UnitScanner, Wanted};
-use super::{Note, PrefilterUse, Query, Visitor};
+//! A query over one text after another.
+
 use crate::chunker::{ChunkSink, Chunker, Cut};
 use crate::columns::Layout;
-use crate::{PartStart, Problem, ProblemKind};
+use crate::problem::{Problem, ProblemKind};
+use crate::query::Query;
+use crate::query::prefilter::PrefilterUse;
+use crate::query::scanner::{Note, UnitScanner, Visitor, Wanted};
+use crate::rewrite::PartStart;
 use std::path::Path;
 
 /// One query over one text after another.
 ///
 /// ```
-/// use brisk_quill_core::{Findings, Searcher, MatchOptions, Pattern, Query, UnitView, Visitor};
+/// use brisk_quill_core::pattern::{MatchOptions, Pattern};
+/// use brisk_quill_core::query::Query;
+/// use brisk_quill_core::query::scanner::{Findings, UnitView, Visitor};
+/// use brisk_quill_core::query::searcher::Searcher;
 ///
 /// #[derive(Default)]
 /// struct Count(u64);
@@ -26,7 +33,7 @@ use std::path::Path;
 /// found.push(b"ay 3\n", &mut count);
 /// found.finish(&mut count);
 /// assert_eq!(count.0, 3);
-/// # Ok::<(), brisk_quill_core::Error>(())
+/// # Ok::<(), brisk_quill_core::error::Error>(())
 /// ```
 #[derive(Debug)]
 pub struct Searcher<'q> {

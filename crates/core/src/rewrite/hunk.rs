@@ -1,8 +1,8 @@
 //! Changes in the lines they touch: what a reader is shown.
 
-use crate::Span;
 use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice_part};
-use crate::line_ends;
+use crate::span::Span;
+use crate::unit::line_ends;
 use memchr::{memchr, memrchr};
 
 /// A run of neighbouring lines in which something changes.

@@ -1,12 +1,18 @@
 //! From words to steps.
 
-use super::{RewriteText, StepText};
+use crate::address::Spec;
 use crate::chars::{class_of, set, swaps};
 use crate::edits::StepSet;
-use crate::{
-    Action, Block, CellTarget, CellText, Error, Groups, MatchOptions, Near, Pattern, Per, Pick,
-    Query, Rewrite, Scope, Step, Tables, Template, UnitKind, address::Spec,
-};
+use crate::error::Error;
+use crate::pattern::{Groups, MatchOptions, Pattern};
+use crate::query::scope::{Block, Near, Scope};
+use crate::query::{Per, Pick, Query};
+use crate::rewrite::Rewrite;
+use crate::rewrite_file::{RewriteText, StepText};
+use crate::step::{Action, CellTarget, CellText, Step};
+use crate::template::Template;
+use crate::template::filters::Tables;
+use crate::unit::UnitKind;
 use std::str::FromStr;
 
 /// Why a step in words cannot be done.

@@ -1,9 +1,14 @@
 //! The keys about columns.
 
-use super::StepText;
-use super::build::{StepFault, compiled, fault, senseless};
-use crate::columns::{Column, ColumnList, Columns, Format, TableOptions};
-use crate::{Action, CellCondition, CellTarget, MatchOptions, Query, UnitKind};
+use crate::columns::list::{Column, ColumnList};
+use crate::columns::{Columns, Format, TableOptions};
+use crate::pattern::MatchOptions;
+use crate::query::Query;
+use crate::query::rows::CellCondition;
+use crate::rewrite_file::StepText;
+use crate::rewrite_file::build::{StepFault, compiled, fault, senseless};
+use crate::step::{Action, CellTarget};
+use crate::unit::UnitKind;
 
 impl StepText {
     /// Whether it looks at cells.

@@ -1,8 +1,10 @@
 //! Worked examples: what a step, or a whole rewrite, makes of a text.
 
-use super::RewriteText;
-use crate::columns::{Column, Format};
-use crate::{Problem, Rewrite, rewrite_text};
+use crate::columns::Format;
+use crate::columns::list::Column;
+use crate::problem::Problem;
+use crate::rewrite::{Rewrite, rewrite_text};
+use crate::rewrite_file::RewriteText;
 use serde::{Deserialize, Serialize};
 
 /// One example: a text before and after, or one that stays as it is.

@@ -1,18 +1,20 @@
 //! A step at work: from matches to edits of the text it sees.
 
-mod rows;
+pub mod rows;
 
-use super::{Action, Step};
-use crate::columns::{CellFault, Row, RowCell};
-use crate::edits::CellEdit;
-use crate::edits::{Copied, Edit, GroupTexts, StepSet, splice_part};
+use crate::columns::row::{CellFault, Row, RowCell};
+use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
-use crate::query::{Finding, Findings, MatchStatus, UnitScanner, UnitView, Visitor, Wanted};
+use crate::problem::{Problem, ProblemKind};
+use crate::query::scanner::{
+    Finding, Findings, MatchStatus, Note, UnitScanner, UnitView, Visitor, Wanted,
+};
 use crate::rewrite::{PartStart, RunOptions, StepCounts};
-use crate::template::MatchContext;
-use crate::unit::ending_before;
-use crate::{Note, Problem, ProblemKind, Span, Template, line_ends};
-use rows::RowText;
+use crate::span::Span;
+use crate::step::eval::rows::RowText;
+use crate::step::{Action, Step};
+use crate::template::{MatchContext, Template};
+use crate::unit::{ending_before, line_ends};
 use std::cell::{Cell, RefCell};
 use std::path::{Path, PathBuf};
 
@@ -638,7 +640,7 @@ fn whole_line(unit: &UnitView<'_>) -> Span {
 /// Text of inserted lines, the line ends in it as those around.
 fn with_endings(text: &[u8], ending: &[u8]) -> Vec<u8> {
     let mut out = Vec::with_capacity(text.len());
-    for line in crate::lines(text) {
+    for line in crate::unit::lines(text) {
         out.extend_from_slice(&text[line.content.range()]);
         if !line.ending().is_empty() {
             out.extend_from_slice(ending);

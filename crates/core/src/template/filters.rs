@@ -4,8 +4,8 @@ mod dates;
 mod letters;
 mod words;
 
-use crate::Groups;
 use crate::decimal::{NumberFault, Written};
+use crate::pattern::Groups;
 use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::fmt;

@@ -10,10 +10,12 @@
 //! ESCAPE    = "\n" | "\t" | "\r" | "\\" | "\u{" HEX "}"; within quotes also the quotes
 //! ```
 
-use super::filters::{Argument, Call, CallError, NAMES};
-use super::{Part, Subject, Tables, Template, TemplateNote, push_text};
-use crate::columns::{Column, ColumnsError};
-use crate::{Fault, Groups, Span};
+use crate::columns::list::{Column, ColumnsError};
+use crate::error::Fault;
+use crate::pattern::Groups;
+use crate::span::Span;
+use crate::template::filters::{Argument, Call, CallError, NAMES, Tables};
+use crate::template::{Part, Subject, Template, TemplateNote, push_text};
 use std::fmt;
 
 /// Why a template was refused, and where.

@@ -1,11 +1,20 @@
 //! What the tests share: short ways to build requests, and a slow, obvious evaluator.
 
 use brisk_quill_core::address::Spec;
-use brisk_quill_core::{
-    Action, Block, Counts, Hunk, Line, MatchContext, MatchOptions, Matches, Near, Note, PartStart,
-    Pattern, Per, PrefilterUse, Problem, Query, Rewrite, Run, RunOptions, RunTotals, Scope, Sink,
-    Span, Step, Template, UnitKind, Unmet, lines,
+use brisk_quill_core::pattern::{MatchOptions, Matches, Pattern};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::prefilter::PrefilterUse;
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::query::scope::{Block, Near, Scope};
+use brisk_quill_core::query::{Per, Query};
+use brisk_quill_core::rewrite::hunk::Hunk;
+use brisk_quill_core::rewrite::{
+    Counts, PartStart, Rewrite, Run, RunOptions, RunTotals, Sink, Unmet,
 };
+use brisk_quill_core::span::Span;
+use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::template::{MatchContext, Template};
+use brisk_quill_core::unit::{Line, UnitKind, lines};
 
 pub fn pattern(source: &str) -> Pattern {
     Pattern::new(source, &MatchOptions::default()).unwrap()

@@ -1,9 +1,11 @@
 //! A rewrite over the parts of one large text.
 
-use super::{Evaluated, FileSink, Follower, InTurn, Located, evaluate};
+use crate::coding::Coding;
+use crate::error::FileError;
+use crate::evaluate::{Evaluated, FileSink, Follower, InTurn, Located, evaluate};
 use crate::parts::{Helpers, Joiner, Part, read_in_parts};
-use crate::{Coding, FileError, OpenText, Skipped};
-use brisk_quill_core::{Counts, PartStart, Run};
+use crate::read::{OpenText, Skipped};
+use brisk_quill_core::rewrite::{Counts, PartStart, Run};
 use std::path::Path;
 
 /// A sink of which each part of a large text has one of its own.

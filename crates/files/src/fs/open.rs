@@ -1,6 +1,6 @@
 //! Opening files and folders without being led elsewhere, and without waiting.
 
-use super::{FileId, LeadsElsewhere, NotRegular, Stat};
+use crate::fs::{FileId, LeadsElsewhere, NotRegular, Stat};
 use rustix::fs::{CWD, FileType, Mode, OFlags, ResolveFlags};
 use rustix::io::Errno;
 use std::fs::File;

@@ -1,12 +1,12 @@
 //! The file system of this machine.
 
-use super::attributes::{Attributes, is_marked, without_inherited};
-use super::open::{AT_ONCE, folder_without_links, id, regular, state};
-use super::{
+use crate::early_sync::EarlySync;
+use crate::fs::attributes::{Attributes, is_marked, without_inherited};
+use crate::fs::open::{AT_ONCE, folder_without_links, id, regular, state};
+use crate::fs::{
     Confinement, FileId, Folder, Fs, LeadsElsewhere, Place, ReadFile, Removal, Replacing, Stat,
     folder_of, second_name,
 };
-use crate::early_sync::EarlySync;
 use rustix::fs::{Access, AtFlags, Mode, OFlags, RawDir, RenameFlags, StatxFlags};
 use rustix::io::Errno;
 use std::ffi::{OsStr, OsString};
@@ -92,7 +92,7 @@ impl Fs for RealFs {
     }
 
     fn read(&self, path: &Path) -> io::Result<Box<dyn Read + '_>> {
-        Ok(Box::new(super::open_regular(path)?))
+        Ok(Box::new(crate::fs::open::open_regular(path)?))
     }
 
     fn create(&self, path: &Path) -> io::Result<Box<dyn Write + '_>> {

@@ -1,9 +1,9 @@
 //! The records of the journal.
 
-use super::{RunRecord, VERSION};
-use crate::Change;
 use crate::fs::FileId;
-use crate::is_copy_name;
+use crate::journal::{RunRecord, VERSION};
+use crate::plan::Change;
+use crate::run::is_copy_name;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;

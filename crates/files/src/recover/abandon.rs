@@ -1,10 +1,11 @@
 //! Closing a run as it stands: the way out where it can be neither completed nor rolled back.
 
-use super::{Known, Standing};
+use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Folder, Fs, Removal, Stat, folder_of};
-use crate::journal::{Journal, Record, RunRecord};
+use crate::journal::records::Record;
+use crate::journal::{Journal, RunRecord};
+use crate::recover::{Known, Standing};
 use crate::run::hash_of;
-use crate::{FileError, FileErrorKind};
 use std::ffi::OsStr;
 use std::io;
 use std::path::PathBuf;

@@ -1,7 +1,7 @@
 //! A file system in memory that keeps what is visible apart from what is on the disk, and can
 //! be stopped at any operation.
 
-use brisk_quill_files::{
+use brisk_quill_files::fs::{
     Confinement, FileId, Folder, Fs, LeadsElsewhere, Place, ReadFile, Removal, Replacing, Stat,
 };
 use std::collections::{BTreeMap, BTreeSet};

@@ -1,10 +1,15 @@
 //! One large file looked at in parts, on several threads.
 
-use super::search::{Eye, Located, Watch};
-use super::{Looked, Split};
+use crate::commands::look::search::{Eye, Located, Watch};
+use crate::commands::look::{Looked, Split};
 use crate::output::{Output, Said};
-use brisk_quill_core::{PartStart, Searcher};
-use brisk_quill_files::{Called, Coding, FileError, Joiner, OpenText, Part, Source, read_in_parts};
+use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::rewrite::PartStart;
+use brisk_quill_files::coding::Coding;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::parts::{Called, Joiner, Part, read_in_parts};
+use brisk_quill_files::read::OpenText;
 
 /// What was seen in a part.
 pub struct PartSeen<S> {

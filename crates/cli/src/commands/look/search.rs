@@ -1,12 +1,16 @@
 //! One file looked at, and who watches what is found in it.
 
-use super::super::pass::{FileNote, problem_diagnostic};
-use super::{Looked, Seen, Seer};
+use crate::commands::look::{Looked, Seen, Seer};
+use crate::commands::pass::{FileNote, problem_diagnostic};
 use crate::output::{Output, Said};
-use brisk_quill_core::{
-    Findings, MatchStatus, Note, Problem, Searcher, UnitView, Visitor, columns::Row,
-};
-use brisk_quill_files::{Coding, FileError, OpenText, Reader, Skipped, Source};
+use brisk_quill_core::columns::row::Row;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::{Findings, MatchStatus, Note, UnitView, Visitor};
+use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_files::coding::Coding;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::read::{OpenText, Reader, Skipped};
 
 /// Searches one source; gives why it was not.
 pub fn search(

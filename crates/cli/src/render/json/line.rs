@@ -2,8 +2,8 @@
 
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
-use brisk_quill_core::Groups;
-use brisk_quill_files::Source;
+use brisk_quill_core::pattern::Groups;
+use brisk_quill_files::discover::Source;
 use std::borrow::Cow;
 
 /// A key behind a comma, as one run of bytes.

@@ -1,12 +1,13 @@
 //! Records written key by key are what a reader of JSON expects.
 
-use super::line::{JsonPath, Line, Text, key};
-use super::{CHANGE_ID, UnitRecord, json_line};
-use crate::render::FoundUnit;
+use super::line::key;
+use crate::render::find::FoundUnit;
+use crate::render::json::line::{JsonPath, Line, Text};
+use crate::render::json::{CHANGE_ID, UnitRecord, json_line};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
-use brisk_quill_core::Groups;
-use brisk_quill_files::Source;
+use brisk_quill_core::pattern::Groups;
+use brisk_quill_files::discover::Source;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::ffi::OsString;

@@ -3,12 +3,15 @@
 //! All texts are those of the first match that is taken in the row, and written from the row as it
 //! was. A row of which one text cannot be made or written is left alone.
 
-use super::EditMaker;
-use crate::columns::{CellFault, Column, Layout, Row};
+use crate::columns::Layout;
+use crate::columns::list::Column;
+use crate::columns::row::{CellFault, Row};
 use crate::edits::{Edit, GroupTexts};
-use crate::query::{Findings, UnitView, Visitor};
+use crate::problem::{Problem, ProblemKind};
+use crate::query::scanner::{Findings, UnitView, Visitor};
+use crate::span::Span;
+use crate::step::eval::EditMaker;
 use crate::step::{Action, CellTarget, CellText};
-use crate::{Problem, ProblemKind, Span};
 
 /// The texts for the cells of a row, which the first match in it gave.
 pub(super) struct RowText {

@@ -1,6 +1,6 @@
 //! Filters in words.
 
-use super::{Call, Filter, NAMES, Operand, Quoted};
+use crate::template::filters::{Call, Filter, NAMES, Operand, Quoted};
 
 impl Call {
     /// A clause that says what it does with its arguments.
