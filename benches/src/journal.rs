@@ -4,25 +4,32 @@
 //! target, syncs on as many threads, renames, and syncs each folder once, with no journal and no
 //! check.
 
-use brisk_quill_core::pattern::{MatchOptions, Pattern};
-use brisk_quill_core::problem::Problem;
-use brisk_quill_core::query::Query;
-use brisk_quill_core::query::scanner::Note;
-use brisk_quill_core::rewrite::{Rewrite, Run, RunOptions, Unmet};
-use brisk_quill_core::step::{Action, Step};
-use brisk_quill_core::template::Template;
-use brisk_quill_files::discover::Source;
-use brisk_quill_files::evaluate::{Evaluated, FileHunk, FileSink, evaluate};
-use brisk_quill_files::fs::real::RealFs;
-use brisk_quill_files::journal::Journal;
-use brisk_quill_files::plan::{Change, Plan, PlannedFile};
-use brisk_quill_files::read::{FactsOf, Reader, TextOptions};
-use brisk_quill_files::run::{RunRequest, make_run};
 use crate::corpus;
 use crate::measure::{Ratio, Table, rounds, timed};
+use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::{Rewrite, RunOptions};
+use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::template::Template;
+use brisk_quill_engine::change_collector::ChangeCollector;
+use brisk_quill_engine::request::Work;
+use brisk_quill_engine::schedule::Threads;
+use brisk_quill_engine::session::Session;
+use brisk_quill_engine::sources::Sources;
+use brisk_quill_engine::summary::FileEnd;
+use brisk_quill_files::changes::Spooler;
+use brisk_quill_files::discover::{Listing, Source};
+use brisk_quill_files::fs::real::RealFs;
+use brisk_quill_files::journal::Journal;
+use brisk_quill_files::plan::{Plan, PlannedFile};
+use brisk_quill_files::read::{FactsOf, TextOptions};
+use brisk_quill_files::run::{RunRequest, make_run};
 use std::fs::{self, File};
 use std::io::Write;
+use std::num::NonZeroUsize;
+use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 const FILES: usize = 2000;
@@ -104,20 +111,6 @@ fn bare(paths: &[PathBuf], from: &str, to: &str) {
         .expect("a sync");
 }
 
-#[derive(Default)]
-struct Changes(Vec<Change>);
-
-impl FileSink for Changes {
-    fn hunk(&mut self, hunk: &FileHunk<'_>) {
-        self.0.extend(hunk.edits.iter().map(Change::from));
-    }
-    fn problem(&mut self, problem: Problem) {
-        panic!("{problem:?}");
-    }
-    fn unmet(&mut self, _: Unmet) {}
-    fn note(&mut self, _: usize, _: Note) {}
-}
-
 /// The same by our own means: evaluated, hashed, and written under the journal.
 fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
     let pattern = Pattern::new(from, &MatchOptions::default()).expect("a pattern");
@@ -126,23 +119,37 @@ fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
         Query::new(pattern),
         Action::Replace(template),
     )]);
-    let mut run = Run::new(&rewrite, &RunOptions::default());
-    let mut reader = Reader::new(TextOptions {
+    let texts = TextOptions {
         facts: FactsOf::All,
         ..TextOptions::default()
+    };
+    let sources = Sources::of(Listing {
+        sources: paths.iter().cloned().map(Source::File).collect(),
+        problems: Vec::new(),
     });
+    let work = Work::Rewrite {
+        rewrite: &rewrite,
+        options: RunOptions::default(),
+    };
+    let spool = Spooler::spool();
     let mut plan = Plan::default();
-    for path in paths {
-        let source = Source::File(path.clone());
-        let mut changes = Changes::default();
-        let text = reader.open(&source).expect("a readable file");
-        if let Evaluated::Read { facts, .. } =
-            evaluate(&mut run, text, &mut changes).expect("a text")
-        {
-            plan.files
-                .push(PlannedFile::evaluated(source, facts, changes.0.into()));
-        }
-    }
+    // On one thread, as the floor.
+    let threads = Threads::new(NonZeroUsize::new(1));
+    let ended = Session::new(texts, threads, Arc::default()).run(
+        &work,
+        &sources,
+        |_| ChangeCollector::new(&spool),
+        |taken| {
+            let changes = taken.found.finish().expect("kept changes");
+            let Some(FileEnd::Read(read)) = taken.end else {
+                panic!("not read");
+            };
+            let file = PlannedFile::evaluated(taken.source.clone(), read.facts, changes);
+            plan.files.push(file);
+            ControlFlow::Continue(())
+        },
+    );
+    ended.expect("no standard input");
     let journal = Journal::new(&RealFs, folder.join("state"));
     let mut lock = journal.lock().expect("a journal");
     let request = RunRequest {

@@ -6,14 +6,14 @@
 //! stand anywhere. An option of a step goes into [`StepArgs`], one of the command into the
 //! verb's own struct. A new verb is a line in `verbs`.
 
-mod definitions;
+pub mod definitions;
 mod mistakes;
 pub mod split;
 mod verbs;
 
-pub use definitions::*;
 pub use verbs::Verb;
 
+use crate::args::definitions::{Program, StepArgs, When};
 use crate::diagnostic::Diagnostic;
 use crate::status::Status;
 use clap::{Args, CommandFactory, FromArgMatches};

@@ -1,27 +1,23 @@
 //! One file for each verb, and what several of them share.
 
-pub mod against;
 mod apply;
 mod check;
 mod completions;
-pub mod copy_out;
+mod copy_out;
 mod demo;
 mod explain;
 mod extract;
 mod find;
 mod history;
 mod journal_run;
-pub mod kinds;
-pub mod look;
 mod man;
-pub(crate) mod pass;
-pub mod plan_out;
+mod notes;
 pub mod plans;
 pub mod preview;
 mod recover;
-pub mod renew;
+mod report;
 mod review;
-mod save_rewrite;
+mod search;
 mod shapes;
 mod tally;
 mod test;

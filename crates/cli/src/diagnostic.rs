@@ -1,8 +1,12 @@
 //! What is wrong, for whoever asked: data only; `render::diagnostic` draws it.
 
+use crate::render::names::file_name;
 use crate::status::Status;
 use brisk_quill_core::error::Fault;
+use brisk_quill_core::problem::{Problem, ProblemKind};
 use brisk_quill_core::span::Span;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::error::FileError;
 
 /// A reason to stop.
 #[derive(Debug)]
@@ -50,6 +54,23 @@ impl Diagnostic {
             message: message.into(),
             quote: None,
             remedy: None,
+        }
+    }
+
+    /// A file that cannot be read or written.
+    pub fn of_file(error: &FileError) -> Self {
+        let cause = error.source.as_ref().map(|cause| format!(": {cause}"));
+        Self::trouble(format!("{error}{}", cause.unwrap_or_default()))
+    }
+
+    /// A unit that was left alone.
+    pub fn of_problem(source: &Source, problem: &Problem) -> Self {
+        let place = problem.line.map(|line| format!(", line {line}"));
+        let path = file_name(source);
+        let message = format!("{path}{}: {}", place.unwrap_or_default(), problem.kind);
+        match problem.kind {
+            ProblemKind::Column(_) => Self::wrong(message),
+            _ => Self::trouble(message),
         }
     }
 

@@ -14,7 +14,6 @@ mod render;
 mod review;
 mod signals;
 mod status;
-mod tables;
 
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;

@@ -1,33 +1,32 @@
 //! From the words of the command line to the core's own types.
 
+use crate::args::Part;
+use crate::args::definitions::{
+    FilesArgs, GuardArgs, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs,
+};
+use crate::diagnostic::{Diagnostic, Quote};
+use crate::output::Output;
+use crate::render::names::file_name;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::{visible, visible_path};
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::{Groups, Pattern};
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::rewrite_file::{RewriteText, StepText};
 use brisk_quill_core::rewrite_file::build::StepFault;
-use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::rewrite_file::{RewriteText, StepText};
 use brisk_quill_core::template::Template;
+use brisk_quill_engine::sources::{Sources, SourcesError};
+use brisk_quill_engine::tables::{FileTables, move_tables};
 use brisk_quill_files::coding::TextEncoding;
-use brisk_quill_files::discover::{FileUse, Listing, PassedOver, Search, Source, discover, passed_over};
-use brisk_quill_files::error::FileError;
+use brisk_quill_files::discover::{FileUse, PassedOver, Search, Source};
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::read::{FactsOf, TextOptions};
-use crate::args::{FilesArgs, GuardArgs, Part, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs};
-use crate::commands::pass::file_diagnostic;
-use crate::diagnostic::{Diagnostic, Quote};
-use crate::output::Output;
-use crate::render::numbers::counted;
-use crate::render::preview::file_name;
-use crate::tables::FileTables;
 use std::ffi::OsString;
 use std::io::{self, IsTerminal, Read};
-use std::num::NonZeroUsize;
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
-use std::thread::available_parallelism;
 
 /// Changes shown where `--show` does not say.
 const SHOWN: usize = 40;
@@ -288,32 +287,6 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
     Ok((text, rewrite))
 }
 
-/// Writes the paths of a step's tables in another way.
-pub fn move_tables(words: &mut StepText, step: &Step, place: impl Fn(&str) -> String) {
-    let moved = |template: &Template| match template.table_paths().next() {
-        Some(_) => template.with_table_paths(&place).source().to_owned(),
-        None => template.source().to_owned(),
-    };
-    if let Some(template) = step.action.template() {
-        let fields = [
-            &mut words.with,
-            &mut words.above,
-            &mut words.below,
-            &mut words.lead,
-            &mut words.trail,
-        ];
-        for field in fields.into_iter().flatten() {
-            *field = moved(template);
-        }
-    }
-    if let Action::Cells(cells) = &step.action {
-        let texts = words.set.iter_mut().chain(&mut words.add_column);
-        for ([_, text], cell) in texts.zip(cells) {
-            *text = moved(&cell.template);
-        }
-    }
-}
-
 /// What to tell about a step in words.
 fn step_diagnostic(fault: &StepFault) -> Diagnostic {
     match fault {
@@ -402,56 +375,27 @@ pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Diagnostic
     })
 }
 
-/// How many threads look at files.
-#[derive(Clone, Copy)]
-pub struct Threads {
-    asked: Option<NonZeroUsize>,
-}
-
-impl Threads {
-    /// So many as were asked for, else as many as there are processors.
-    pub fn new(asked: Option<NonZeroUsize>) -> Self {
-        Self { asked }
-    }
-
-    /// For files, of which there are so many.
-    pub fn over(self, files: usize) -> usize {
-        match files {
-            // Counting processors takes longer than looking at a small file.
-            0 | 1 => 1,
-            _ => self.within_file(),
-        }
-    }
-
-    /// For the parts of a large one.
-    pub fn within_file(self) -> usize {
-        let asked = self.asked.or_else(|| available_parallelism().ok());
-        asked.map_or(1, usize::from)
-    }
-}
-
-/// The files that are meant. Without a path: a pipe, else the files below this folder.
+/// The files that are meant. Without a path: a pipe, else the files below the current folder.
 ///
-/// Where columns are looked at, `is_table` tells whether the form of a file is known. A file that
-/// is named must have one; those that are met on the way are passed over.
+/// Where columns are read, `is_table` tells whether the form of a file is known. A file that is
+/// named must have one; those that are met on the way are passed over.
 pub fn sources(
     paths: Vec<PathBuf>,
     args: &FilesArgs,
     use_of: FileUse,
     is_table: &dyn Fn(&Source) -> bool,
 ) -> Result<Sources, Diagnostic> {
-    listed(paths, args, use_of)?.only_tables(is_table)
+    only_tables(listed(paths, args, use_of)?, is_table)
 }
 
-/// The same, whether columns are looked at or not.
+/// The same, whether columns are read or not.
 pub fn listed(
     paths: Vec<PathBuf>,
     args: &FilesArgs,
     use_of: FileUse,
 ) -> Result<Sources, Diagnostic> {
-    let search = Search::new(&args.include, &args.exclude, args.hidden).map_err(|error| {
-        Diagnostic::wrong(error.to_string()).remedy("write a glob such as `*.md` or `old/**`")
-    })?;
+    let search = Search::new(&args.include, &args.exclude, args.hidden)
+        .map_err(|error| sources_diagnostic(&error.into()))?;
     let mut paths = paths;
     match &args.paths_from {
         Some(list) => paths.extend(listed_paths(list, args.null)?),
@@ -461,85 +405,59 @@ pub fn listed(
     let state = Journal::place();
     let search = search.without(state.as_deref()).for_use(use_of);
     let search = search.with_ignored(args.ignored);
-    let listing = discover(&paths, &search);
-    if listing.sources.is_empty() && !listing.problems.is_empty() {
-        return Err(unreadable(&listing.problems));
-    }
-    Ok(Sources {
-        no_table: 0,
-        listing,
-        paths,
-        search,
-    })
+    Sources::find(paths, search).map_err(|error| sources_diagnostic(&error))
 }
 
-/// Nothing of what is named can be read.
-fn unreadable(errors: &[FileError]) -> Diagnostic {
-    let texts: Vec<String> = errors.iter().map(|e| file_diagnostic(e).message).collect();
-    let diagnostic = Diagnostic::trouble(texts.join("; "));
-    diagnostic.remedy("name files or folders that are there, or none for the current folder")
+/// The files with columns: see [`Sources::only_tables`].
+pub fn only_tables(
+    sources: Sources,
+    is_table: &dyn Fn(&Source) -> bool,
+) -> Result<Sources, Diagnostic> {
+    let kept = sources.only_tables(is_table);
+    kept.map_err(|error| sources_diagnostic(&error))
 }
 
-/// The files of a request.
-pub struct Sources {
-    /// In order of path.
-    pub listing: Listing,
-    /// Files met on the way that have no columns.
-    pub no_table: u64,
-    paths: Vec<PathBuf>,
-    search: Search,
-}
-
-impl Sources {
-    /// Files that are known, below no folder.
-    pub fn of(listing: Listing) -> Self {
-        Self {
-            listing,
-            no_table: 0,
-            paths: Vec::new(),
-            search: Search::default(),
+fn sources_diagnostic(error: &SourcesError) -> Diagnostic {
+    match error {
+        SourcesError::Glob(error) => {
+            Diagnostic::wrong(error.to_string()).remedy("write a glob such as `*.md` or `old/**`")
         }
-    }
-
-    /// Those with columns: a file that is named must have them, others are passed over.
-    pub fn only_tables(mut self, is_table: &dyn Fn(&Source) -> bool) -> Result<Self, Diagnostic> {
-        let all = self.listing.sources.len();
-        let named = |source: &Source| self.paths.iter().any(|path| path == source.path());
-        let formless = |source: &&Source| !is_table(source) && named(source);
-        if let Some(source) = self.listing.sources.iter().find(formless) {
+        SourcesError::Unreadable(errors) => {
+            let texts: Vec<String> = (errors.iter())
+                .map(|error| Diagnostic::of_file(error).message)
+                .collect();
+            Diagnostic::trouble(texts.join("; "))
+                .remedy("name files or folders that are there, or none for the current folder")
+        }
+        SourcesError::NoColumns(source) => {
             let name = file_name(source);
-            return Err(
-                Diagnostic::wrong(format!("{name}: its columns are of no known form"))
-                    .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`"),
-            );
+            Diagnostic::wrong(format!("{name}: its columns are of no known form"))
+                .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`")
         }
-        self.listing.sources.retain(|source| is_table(source));
-        self.no_table = (all - self.listing.sources.len()) as u64;
-        Ok(self)
     }
+}
 
-    /// Says what was passed over, where little or nothing was found.
-    pub fn tell_passed_over(&self, matches: u64, output: &mut Output) {
-        if matches > 0 && self.listing.sources.len() > 1 {
-            return;
-        }
-        let PassedOver { ignored, hidden } = passed_over(&self.paths, &self.search);
-        let told = [
-            (ignored, "ignored by version control", "--ignored"),
-            (hidden, "hidden", "--hidden"),
-        ];
-        for (files, which, option) in told.into_iter().filter(|(files, ..)| *files > 0) {
-            let files = counted(files, "file");
-            output.note(&format!(
-                "note: {files} left out, {which}; see also `{option}`\n"
-            ));
-        }
+/// Reports the files that were passed over, where little or nothing was found.
+pub fn report_passed_over(sources: &Sources, matches: u64, output: &mut Output) {
+    if matches > 0 && sources.listing.sources.len() > 1 {
+        return;
     }
+    let PassedOver { ignored, hidden } = sources.passed_over();
+    let told = [
+        (ignored, "ignored by version control", "--ignored"),
+        (hidden, "hidden", "--hidden"),
+    ];
+    for (files, which, option) in told.into_iter().filter(|(files, ..)| *files > 0) {
+        let files = counted(files, "file");
+        output.note(&format!(
+            "note: {files} left out, {which}; see also `{option}`\n"
+        ));
+    }
+}
 
-    /// Whether somebody types what is to be read: then a signal need not wait for more of it.
-    pub fn waits_for_typing(&self) -> bool {
-        self.listing.sources.contains(&Source::Stdin) && io::stdin().is_terminal()
-    }
+/// Whether somebody types what is to be read: then a signal need not wait for more of it.
+pub fn waits_for_typing(sources: &Sources) -> bool {
+    sources.listing.sources.contains(&Source::Stdin) && io::stdin().is_terminal()
 }
 
 /// The paths in a file, one a line.

@@ -1,9 +1,9 @@
 //! Where bytes go: one buffered standard output, one standard error.
 //!
-//! What another thread has to say is written on a *page*, an [`Output`] of its own, and said
-//! when its turn comes. What is printed at once is never torn, so a reader sees whole lines.
+//! Another thread writes on a [`Page`] of its own, which is printed when its turn comes. What is
+//! printed at once is never torn, so a reader sees whole lines.
 
-use crate::args::When;
+use crate::args::definitions::When;
 use crate::diagnostic::Diagnostic;
 use crate::render::paint::Paint;
 use crate::signals::cancel_token;
@@ -21,12 +21,10 @@ const PROBLEMS_TOLD: u64 = 20;
 /// What is held back before it is written, in bytes.
 const BUFFER: usize = 64 << 10;
 
-/// The program's own standard streams, or a page.
+/// The program's own standard streams.
 pub struct Output {
-    /// Printed and not yet written, or said.
+    /// Printed and not yet written.
     out: Vec<u8>,
-    /// What was said before that; `None` is not a page.
-    page: Option<Vec<Said>>,
     paint: Paint,
     width: usize,
     terminal: bool,
@@ -37,10 +35,50 @@ pub struct Output {
     failed: Option<io::Error>,
 }
 
-/// What a page holds.
-pub enum Said {
+/// What another thread prints, until its turn comes.
+#[derive(Debug, Default)]
+pub struct Page {
+    printed: Vec<u8>,
+    /// What was printed before that, and the problems between.
+    said: Vec<Said>,
+}
+
+#[derive(Debug)]
+enum Said {
     Printed(Vec<u8>),
     Problem(Diagnostic),
+}
+
+impl Page {
+    /// Prints `bytes`.
+    pub fn print(&mut self, bytes: &[u8]) {
+        self.printed.extend_from_slice(bytes);
+    }
+
+    /// Reports one of perhaps many units that were left alone.
+    pub fn problem(&mut self, diagnostic: Diagnostic) {
+        if !self.printed.is_empty() {
+            self.said
+                .push(Said::Printed(std::mem::take(&mut self.printed)));
+        }
+        self.said.push(Said::Problem(diagnostic));
+    }
+
+    /// Whether it holds so much that it should be printed soon.
+    pub fn is_full(&self) -> bool {
+        self.printed.len() > BUFFER || !self.said.is_empty()
+    }
+
+    /// Adds what stands on the page after this one.
+    pub fn append(&mut self, next: Self) {
+        for said in next.said {
+            match said {
+                Said::Printed(bytes) => self.print(&bytes),
+                Said::Problem(diagnostic) => self.problem(diagnostic),
+            }
+        }
+        self.print(&next.printed);
+    }
 }
 
 impl Output {
@@ -52,7 +90,6 @@ impl Output {
         };
         Self {
             out: Vec::new(),
-            page: None,
             paint: Paint::new(wanted(color, terminal)),
             width,
             terminal,
@@ -63,39 +100,15 @@ impl Output {
         }
     }
 
-    /// A page for another thread.
-    pub fn page(&self) -> Self {
-        Self {
-            out: Vec::new(),
-            page: Some(Vec::new()),
-            failed: None,
-            ..*self
-        }
-    }
-
-    /// Takes off what a page holds.
-    pub fn turn(&mut self) -> Vec<Said> {
-        let printed = std::mem::take(&mut self.out);
-        let mut said = self.page.replace(Vec::new()).unwrap_or_default();
-        if !printed.is_empty() {
-            said.push(Said::Printed(printed));
-        }
-        said
-    }
-
-    /// Whether a page holds so much that it should be turned.
-    pub fn is_full(&self) -> bool {
-        self.out.len() > BUFFER || self.page.as_ref().is_some_and(|said| !said.is_empty())
-    }
-
-    /// Says what a page held.
-    pub fn say(&mut self, page: Vec<Said>) {
-        for said in page {
+    /// Prints a page.
+    pub fn print_page(&mut self, page: Page) {
+        for said in page.said {
             match said {
                 Said::Printed(bytes) => self.print(&bytes),
-                Said::Problem(diagnostic) => self.problem(diagnostic),
+                Said::Problem(diagnostic) => self.problem(&diagnostic),
             }
         }
+        self.print(&page.printed);
     }
 
     /// The colours to use on standard output.
@@ -139,7 +152,7 @@ impl Output {
     /// Prints `bytes`.
     pub fn print(&mut self, bytes: &[u8]) {
         self.out.extend_from_slice(bytes);
-        if self.page.is_none() && self.out.len() > BUFFER {
+        if self.out.len() > BUFFER {
             self.show();
         }
     }
@@ -158,22 +171,19 @@ impl Output {
 
     /// Tells on standard error what is wrong.
     pub fn complain(&mut self, diagnostic: &Diagnostic) -> Status {
-        let text = render::diagnostic::diagnostic(diagnostic, wanted(self.color, io::stderr().is_terminal()));
+        let text = render::diagnostic::diagnostic(
+            diagnostic,
+            wanted(self.color, io::stderr().is_terminal()),
+        );
         self.note(&text);
         diagnostic.status
     }
 
     /// Tells of one of perhaps many units that were left alone.
-    pub fn problem(&mut self, diagnostic: Diagnostic) {
-        if let Some(page) = &mut self.page {
-            if !self.out.is_empty() {
-                page.push(Said::Printed(std::mem::take(&mut self.out)));
-            }
-            return page.push(Said::Problem(diagnostic));
-        }
+    pub fn problem(&mut self, diagnostic: &Diagnostic) {
         self.problems += 1;
         if self.problems <= PROBLEMS_TOLD {
-            self.complain(&diagnostic);
+            self.complain(diagnostic);
         }
     }
 

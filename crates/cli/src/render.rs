@@ -1,5 +1,7 @@
 //! From what was found to bytes. Nothing here decides where they go.
 
+pub mod columns;
+pub mod compared;
 pub mod diagnostic;
 pub mod diff;
 pub mod examples;
@@ -9,12 +11,10 @@ pub mod grid;
 pub mod highlight;
 pub mod history;
 pub mod json;
-pub mod numbers;
+pub mod kinds;
+pub mod names;
 pub mod paint;
 pub mod preview;
-pub mod report;
 pub mod row_writer;
 pub mod sentence;
 pub mod table;
-
-

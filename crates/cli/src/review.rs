@@ -24,10 +24,9 @@ use crate::review::screen::Screen;
 use crate::review::state::{Action, Edit, Effect, Leave, State, Texts};
 use crate::signals;
 use crate::status::Status;
-use crate::tables::UnreadTables;
 use brisk_quill_core::columns::Layout;
-use brisk_quill_core::plan::decision_line;
-use brisk_quill_core::plan::records::ChangeRecord;
+use brisk_quill_core::records::plan::{ChangeRecord, decision_line};
+use brisk_quill_engine::tables::UnreadTables;
 use brisk_quill_files::plan_file::PlanDoc;
 use crossterm::event::{
     DisableBracketedPaste, EnableBracketedPaste, Event, KeyEventKind, poll, read,
@@ -233,7 +232,7 @@ struct PlanTexts<'t> {
 
 impl PlanTexts<'_> {
     /// The layout of the cell that a change is; `None` where it is none.
-    fn layout(&self, index: usize, change: &ChangeRecord) -> Option<Layout> {
+    fn layout(&self, index: usize, change: &ChangeRecord<'_>) -> Option<Layout> {
         change.cell.as_ref()?;
         let file = self.doc.index.file_of(index);
         self.layouts.get(file)?.0
@@ -241,22 +240,22 @@ impl PlanTexts<'_> {
 }
 
 impl Texts for PlanTexts<'_> {
-    fn change(&self, index: usize) -> Option<ChangeRecord> {
+    fn change(&self, index: usize) -> Option<ChangeRecord<'static>> {
         self.doc.change(index).ok()
     }
 
-    fn written(&self, index: usize, change: &ChangeRecord, value: &str) -> Option<Vec<u8>> {
+    fn written(&self, index: usize, change: &ChangeRecord<'_>, value: &str) -> Option<Vec<u8>> {
         let file = self.doc.index.file_of(index);
         if !self.layouts.get(file)?.1 {
             return None;
         }
         match self.layout(index, change) {
-            Some(layout) => layout.write_value(&change.text().ok()?.before, value.as_bytes()),
+            Some(layout) => layout.write_value(&change.before_bytes()?, value.as_bytes()),
             None => Some(value.as_bytes().to_vec()),
         }
     }
 
-    fn value(&self, index: usize, change: &ChangeRecord, bytes: &[u8]) -> String {
+    fn value(&self, index: usize, change: &ChangeRecord<'_>, bytes: &[u8]) -> String {
         let value = match self.layout(index, change) {
             Some(layout) => layout.read_value(bytes),
             None => bytes.to_vec(),

@@ -74,7 +74,9 @@ fn register() -> io::Result<()> {
 /// While `wait` waits for somebody, a signal ends the program at once.
 pub fn waiting<T>(wait: impl FnOnce() -> T) -> T {
     let at_once = &signals().at_once;
-    at_once.store(true, Ordering::Relaxed);
+    at_once.store(true, Ordering::SeqCst);
+    // One that came just before was only recorded, and nobody would look at it while it waits.
+    end_by_signal();
     let done = wait();
     at_once.store(false, Ordering::Relaxed);
     done

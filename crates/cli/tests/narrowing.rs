@@ -297,7 +297,7 @@ fn broken_utf16_stays_as_it_is() {
     let got = sandbox.run("preview quay --with Q a.txt").ok();
     assert!(
         got.out.contains(
-            "note: a.txt, line 1: a byte here, and 1 more behind it, means nothing in UTF-16LE"
+            "note: a.txt, line 1: a byte here, and 1 more after it, means nothing in UTF-16LE"
         ),
         "{}",
         got.out

@@ -425,7 +425,7 @@ fn kinds_and_differences() {
         .ok();
     said(
         &got,
-        "note: notices/01-dredging.md is not what it was, and is not compared",
+        "note: notices/01-dredging.md has changed since, and is not compared",
     );
     said(
         &sandbox.run("preview x --with y notices --against nowhere.plan"),

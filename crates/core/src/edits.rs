@@ -5,7 +5,6 @@
 
 pub mod compose;
 
-use crate::edits::compose::compose;
 use crate::pattern::GroupSpans;
 use crate::span::Span;
 use std::sync::Arc;
@@ -117,16 +116,6 @@ impl CellEdit {
     /// Its value after.
     pub fn now(&self) -> Vec<u8> {
         splice(&self.value, &self.edits)
-    }
-
-    /// Both, one after the other.
-    fn then(self, later: Self) -> Self {
-        let now = self.now();
-        Self {
-            edits: compose(&self.value, self.edits, &now, later.edits),
-            name: self.name,
-            value: self.value,
-        }
     }
 }
 

@@ -2,18 +2,19 @@
 //!
 //! A plan is JSON Lines. It may come from someone else, so nothing in it is believed:
 //! [`PlanIndex::take`] is shown the lines one by one and refuses what does not fit. What it keeps
-//! of a change is small; the texts stay where they are, and [`ChangeRecord::parse`] reads them
+//! of a change is small; the texts stay where they are, and [`parse_change`] reads them
 //! again when they are needed.
 
 pub mod decide;
-pub mod records;
+pub mod decision;
 
-use crate::plan::records::{ChangeRecord, DecisionRecord, FileRecord, Record};
+use crate::plan::decision::{Decision, DecisionCounts};
+use crate::records::plan::{
+    AnyRecord, ChangeRecord, ChangeText, DecisionRecord, FORMAT, FileRecord,
+};
 use crate::rewrite_file::RewriteText;
 use std::collections::HashMap;
 
-/// The version of the plan format.
-pub const FORMAT: u32 = 1;
 /// The longest record, in bytes: a line of 64 MiB, old and new, in base64 beside the text.
 pub const RECORD_MOST: usize = 1 << 29;
 /// The most changes of a plan.
@@ -22,38 +23,6 @@ const CHANGES_MOST: usize = 5_000_000;
 const FILES_MOST: usize = 1_000_000;
 /// The longest path, in bytes.
 const PATH_MOST: usize = 4096;
-
-/// What is decided about a change.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Decision {
-    /// Nothing yet.
-    #[default]
-    Open,
-    /// It is to be written.
-    Accepted,
-    /// It is not.
-    Refused,
-    /// Other text is to be written in its place.
-    Modified,
-}
-
-impl Decision {
-    /// Its name in records.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Open => "open",
-            Self::Accepted => "accepted",
-            Self::Refused => "refused",
-            Self::Modified => "modified",
-        }
-    }
-
-    /// Whether something is to be written.
-    pub fn writes(self) -> bool {
-        matches!(self, Self::Accepted | Self::Modified)
-    }
-}
 
 /// A file of a plan.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -84,51 +53,6 @@ pub struct Entry {
     pub line: u32,
     /// What is decided about it.
     pub decision: Decision,
-}
-
-/// How many changes there are of each decision.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct DecisionCounts {
-    /// Not decided.
-    pub open: u64,
-    /// To be written.
-    pub accepted: u64,
-    /// Not to be written.
-    pub refused: u64,
-    /// Other text is to be written.
-    pub modified: u64,
-}
-
-impl DecisionCounts {
-    /// Those that something is written for.
-    pub fn written(self) -> u64 {
-        self.accepted + self.modified
-    }
-
-    /// All of them.
-    pub fn total(self) -> u64 {
-        self.open + self.refused + self.written()
-    }
-
-    fn of(&mut self, decision: Decision) -> &mut u64 {
-        match decision {
-            Decision::Open => &mut self.open,
-            Decision::Accepted => &mut self.accepted,
-            Decision::Refused => &mut self.refused,
-            Decision::Modified => &mut self.modified,
-        }
-    }
-
-    /// Counts a change of this decision.
-    pub fn add(&mut self, decision: Decision) {
-        *self.of(decision) += 1;
-    }
-
-    /// A change has another decision now.
-    pub fn change(&mut self, from: Decision, to: Decision) {
-        *self.of(from) -= 1;
-        *self.of(to) += 1;
-    }
 }
 
 /// Why a line of a plan was refused.
@@ -222,12 +146,14 @@ impl PlanIndex {
     ///
     /// When it does not fit.
     pub fn take(&mut self, line: &[u8], offset: u64) -> Result<(), PlanFault> {
-        let record = records::parse(line)?;
+        let record = parse(line)?;
         if !self.has_head {
             return match record {
-                Record::Plan { format, .. } if format != FORMAT => Err(PlanFault::Format(format)),
-                Record::Plan { rewrite, .. } => {
-                    self.rewrite = rewrite;
+                AnyRecord::Plan(plan) if plan.format != FORMAT => {
+                    Err(PlanFault::Format(plan.format))
+                }
+                AnyRecord::Plan(plan) => {
+                    self.rewrite = plan.rewrite.0.into_owned();
                     self.has_head = true;
                     Ok(())
                 }
@@ -235,30 +161,33 @@ impl PlanIndex {
             };
         }
         match record {
-            Record::Plan { .. } => Err(PlanFault::SecondHead),
-            Record::File(file) => self.file(file),
-            Record::Change(change) => self.change(&change, offset),
-            Record::Decision(decision) => self.decide(&decision),
-            Record::Totals { problems } => {
+            AnyRecord::Plan(_) => Err(PlanFault::SecondHead),
+            AnyRecord::File(file) => self.file(&file),
+            AnyRecord::Change(change) => self.change(&change, offset),
+            AnyRecord::Decision(decision) => self.decide(&decision),
+            AnyRecord::Totals(totals) => {
                 self.is_complete = true;
-                self.problems = problems;
+                self.problems = totals.problems;
                 Ok(())
             }
-            Record::Judged => {
+            AnyRecord::Judged => {
                 self.is_judged = true;
                 Ok(())
             }
-            Record::Other => Ok(()),
+            AnyRecord::Other => Ok(()),
         }
     }
 
-    fn file(&mut self, file: FileRecord) -> Result<(), PlanFault> {
-        let path = file.path()?;
+    fn file(&mut self, file: &FileRecord<'_>) -> Result<(), PlanFault> {
+        let path = file
+            .path_bytes()
+            .ok_or(PlanFault::Field("path_b64"))?
+            .into_owned();
         if path.is_empty() || path.len() > PATH_MOST || path.contains(&0) {
             return Err(PlanFault::Field("path"));
         }
-        let real = file.real()?;
-        let hash = file.hash.ok_or(PlanFault::Field("hash"))?;
+        let real = file.real_bytes().ok_or(PlanFault::Field("real_b64"))?;
+        let hash = file.hash.as_deref().ok_or(PlanFault::Field("hash"))?;
         if hash.len() != 64 || !hash.bytes().all(|b| b.is_ascii_hexdigit()) {
             return Err(PlanFault::Field("hash"));
         }
@@ -275,32 +204,32 @@ impl PlanIndex {
             real,
             bytes: file.bytes,
             hash: hash.to_ascii_lowercase(),
-            encoding: file.encoding,
+            encoding: file.encoding.to_string(),
             first,
             end: first,
         });
         Ok(())
     }
 
-    fn change(&mut self, change: &ChangeRecord, offset: u64) -> Result<(), PlanFault> {
+    fn change(&mut self, change: &ChangeRecord<'_>, offset: u64) -> Result<(), PlanFault> {
         if self.entries.len() == CHANGES_MOST {
             return Err(PlanFault::TooMany(CHANGES_MOST));
         }
         let number = self.files.len();
         let file = self.files.last_mut().ok_or(PlanFault::NoFile)?;
-        if change.path()? != file.path {
+        if change.path_bytes().ok_or(PlanFault::Field("path_b64"))? != file.path.as_slice() {
             return Err(PlanFault::NoFile);
         }
         let wanted = format!("{number}.{}", file.end - file.first + 1);
-        if change.id != wanted {
-            let found = change.id.clone();
+        if change.id.as_str() != wanted {
+            let found = change.id.as_str().to_owned();
             return Err(PlanFault::Id { found, wanted });
         }
         let (from, to) = (change.from, change.to);
         if from > to || from < self.last || to > file.bytes {
             return Err(PlanFault::Range { from, to });
         }
-        let (found, wanted) = (change.text()?.before.len() as u64, to - from);
+        let (found, wanted) = (text_of(change)?.before.len() as u64, to - from);
         if found != wanted {
             return Err(PlanFault::Length { found, wanted });
         }
@@ -311,17 +240,22 @@ impl PlanIndex {
         file.end += 1;
         self.entries.push(Entry {
             offset,
-            line: u32::try_from(change.line).unwrap_or(u32::MAX),
+            line: u32::try_from(change.line.0).unwrap_or(u32::MAX),
             decision: Decision::Open,
         });
         Ok(())
     }
 
-    fn decide(&mut self, record: &DecisionRecord) -> Result<(), PlanFault> {
-        let no_change = || PlanFault::NoChange(record.id.clone());
-        let index = self.index_of(&record.id).ok_or_else(no_change)?;
+    fn decide(&mut self, record: &DecisionRecord<'_>) -> Result<(), PlanFault> {
+        let no_change = || PlanFault::NoChange(record.id.as_str().to_owned());
+        let index = self.index_of(record.id.as_str()).ok_or_else(no_change)?;
         let text = match record.decision {
-            Decision::Modified => Some(record.after()?),
+            Decision::Modified => Some(
+                record
+                    .after_bytes()
+                    .ok_or(PlanFault::Field("after"))?
+                    .into_owned(),
+            ),
             _ => None,
         };
         self.set(index, record.decision, text);
@@ -372,11 +306,37 @@ impl PlanIndex {
     }
 }
 
-/// The line that says of a plan that it follows one that had been decided about.
-pub const JUDGED_LINE: &[u8] = b"{\"record\":\"judged\"}\n";
+/// Reads a record of a plan.
+///
+/// # Errors
+///
+/// When it is not one.
+pub fn parse(line: &[u8]) -> Result<AnyRecord, PlanFault> {
+    serde_json::from_slice(line).map_err(|error| PlanFault::NotARecord(error.to_string()))
+}
 
-/// The line that appends a decision to a plan. `after` is the text of a modified change, as it is
-/// on disk.
-pub fn decision_line(id: &str, decision: Decision, after: Option<&[u8]>) -> Vec<u8> {
-    records::decision_line(id, decision, after)
+/// Reads the record of a change again that was taken before.
+///
+/// # Errors
+///
+/// When it is not a change, which it was then.
+pub fn parse_change(line: &[u8]) -> Result<ChangeRecord<'static>, PlanFault> {
+    match parse(line)? {
+        AnyRecord::Change(change) => Ok(change),
+        _ => Err(PlanFault::NoFile),
+    }
+}
+
+/// The bytes of a change as they are on disk.
+///
+/// # Errors
+///
+/// When they are not written as they must be.
+pub fn text_of<'c>(change: &'c ChangeRecord<'_>) -> Result<ChangeText<'c>, PlanFault> {
+    Ok(ChangeText {
+        before: change
+            .before_bytes()
+            .ok_or(PlanFault::Field("before_b64"))?,
+        after: change.after_bytes().ok_or(PlanFault::Field("after_b64"))?,
+    })
 }

@@ -1,18 +1,20 @@
 //! What must hold for every input.
 
-use brisk_quill_core::edits::{Edit, StepSet, invert, splice};
+use crate::support::{
+    self, Say, record, record_parts, record_prefiltered, reference, rewrite, spec,
+};
 use brisk_quill_core::edits::compose::compose;
+use brisk_quill_core::edits::{Edit, StepSet, invert, splice};
 use brisk_quill_core::pattern::{MatchOptions, Matches, Pattern};
 use brisk_quill_core::query::Per;
 use brisk_quill_core::query::prefilter::PrefilterUse;
 use brisk_quill_core::rewrite::rewrite_text;
-use brisk_quill_core::rewrite_file::{RewriteText, StepText};
 use brisk_quill_core::rewrite_file::examples::Example;
+use brisk_quill_core::rewrite_file::{RewriteText, StepText};
 use brisk_quill_core::shapes::Shapes;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::template::{MatchContext, Template};
 use brisk_quill_core::unit::UnitKind;
-use crate::support::{self, Say, record, record_parts, record_prefiltered, reference, rewrite, spec};
 use proptest::prelude::*;
 
 /// Texts with every kind of line end, accents, stray bytes, and letters that patterns like.

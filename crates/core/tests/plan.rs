@@ -1,8 +1,10 @@
 //! Plans line by line: what is taken, what is refused, and how changes are named.
 
 use brisk_quill_core::error::Fault;
+use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decide::Decider;
-use brisk_quill_core::plan::{Decision, PlanIndex, decision_line};
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::records::plan::decision_line;
 
 const HASH: &str = "ad04cc141b94f86c45f23084dbc0d44acec278d34e6e942c1ed7107c006b8079";
 

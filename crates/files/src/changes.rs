@@ -1,6 +1,6 @@
 //! The changes of files, kept in a [`Spool`].
 
-use crate::evaluate::FileEdit;
+use crate::edit::FileEdit;
 use crate::plan::Change;
 use crate::spool::{Spool, SpoolWriter, Spooled};
 use std::io::{self, BufRead, Write};

@@ -212,7 +212,7 @@ impl Decoded {
     }
 
     /// The bytes on disk.
-    pub(crate) fn raw(&self) -> &[u8] {
+    pub fn raw(&self) -> &[u8] {
         &self.raw
     }
 

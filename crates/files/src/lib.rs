@@ -19,12 +19,11 @@ pub mod changes;
 pub mod coding;
 pub mod discover;
 pub mod early_sync;
+pub mod edit;
 pub mod error;
-pub mod evaluate;
 pub mod fs;
 pub mod journal;
 pub mod parallel;
-pub mod parts;
 pub mod plan;
 pub mod plan_file;
 pub mod read;
@@ -38,4 +37,3 @@ pub mod stoppable;
 pub mod temporary;
 pub mod undo;
 pub mod waiting;
-

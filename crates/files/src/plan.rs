@@ -2,7 +2,7 @@
 
 use crate::changes::ChangeList;
 use crate::discover::Source;
-use crate::evaluate::FileEdit;
+use crate::edit::FileEdit;
 use crate::fs::Confinement;
 use crate::read::Facts;
 

@@ -10,8 +10,9 @@ use crate::fs::Confinement;
 use crate::fs::open::open_regular;
 use crate::plan::{Change, Plan, PlannedFile};
 use crate::read::{Facts, Newline};
-use brisk_quill_core::plan::records::ChangeRecord;
-use brisk_quill_core::plan::{Decision, PlanFault, PlanFile, PlanIndex, RECORD_MOST};
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::plan::{PlanFault, PlanFile, PlanIndex, RECORD_MOST, parse_change, text_of};
+use brisk_quill_core::records::plan::ChangeRecord;
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::ffi::OsStr;
@@ -141,7 +142,7 @@ impl PlanDoc {
     /// # Errors
     ///
     /// When it cannot be read again as it was.
-    pub fn change(&self, index: usize) -> io::Result<ChangeRecord> {
+    pub fn change(&self, index: usize) -> io::Result<ChangeRecord<'static>> {
         let mut file = &self.file;
         file.seek(SeekFrom::Start(self.index.entries[index].offset))?;
         read_change(&mut BufReader::new(file))
@@ -154,7 +155,7 @@ impl PlanDoc {
     /// As [`PlanDoc::change`], or when `visit` fails.
     pub fn each(
         &self,
-        mut visit: impl FnMut(usize, ChangeRecord) -> io::Result<()>,
+        mut visit: impl FnMut(usize, ChangeRecord<'static>) -> io::Result<()>,
     ) -> io::Result<()> {
         let mut file = &self.file;
         let mut at = 0;
@@ -182,7 +183,7 @@ impl PlanDoc {
         let mut numbers: HashMap<(Vec<u8>, Vec<u8>), u32> = HashMap::new();
         let mut of = vec![u32::MAX; self.index.entries.len()];
         self.each(|index, change| {
-            let text = change.text().map_err(io::Error::other)?;
+            let text = text_of(&change).map_err(io::Error::other)?;
             let kind = (text.before.into_owned(), text.after.into_owned());
             of[index] = match numbers.get(&kind) {
                 Some(number) => *number,
@@ -283,13 +284,13 @@ impl PlanDoc {
             if !all && !decision.writes() {
                 return Ok(());
             }
-            let text = change.text().map_err(io::Error::other)?;
+            let text = text_of(&change).map_err(io::Error::other)?;
             let after = match decision {
                 Decision::Modified => self.index.modified.get(&index).cloned().unwrap_or_default(),
                 _ => text.after.into_owned(),
             };
             spooler.push(&Change {
-                line: change.line,
+                line: change.line.0,
                 from: change.from,
                 to: change.to,
                 before: text.before.into_owned(),
@@ -334,15 +335,15 @@ fn path_of(bytes: &[u8]) -> PathBuf {
     PathBuf::from(OsStr::from_bytes(bytes))
 }
 
-fn read_change(input: &mut impl BufRead) -> io::Result<ChangeRecord> {
+fn read_change(input: &mut impl BufRead) -> io::Result<ChangeRecord<'static>> {
     let mut line = Vec::new();
     input.read_until(b'\n', &mut line)?;
     parse(&line)
 }
 
-fn parse(line: &[u8]) -> io::Result<ChangeRecord> {
+fn parse(line: &[u8]) -> io::Result<ChangeRecord<'static>> {
     let line = line.strip_suffix(b"\n").unwrap_or(line);
-    ChangeRecord::parse(line).map_err(io::Error::other)
+    parse_change(line).map_err(io::Error::other)
 }
 
 /// A path of a plan, which must lie below `root`, also where links lead.

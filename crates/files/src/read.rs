@@ -326,7 +326,7 @@ fn read_some(input: &mut dyn Read, buffer: &mut [u8]) -> io::Result<usize> {
 }
 
 /// Bytes of a text, and the memory they lie in.
-pub(crate) struct Piece {
+pub struct Piece {
     memory: Vec<u8>,
     text: Range<usize>,
 }
@@ -396,7 +396,7 @@ impl<'r> OpenText<'r> {
     }
 
     /// Whether it is so long that several threads are worth their start, and not decoded.
-    pub(crate) fn is_large(&self) -> bool {
+    pub fn is_large(&self) -> bool {
         let (read, most) = (self.filled, self.buffer.len());
         let is_long = || match &self.source {
             Source::Stdin => true,
@@ -459,7 +459,7 @@ impl<'r> OpenText<'r> {
 
     /// The same for a text that is large and whose pieces are kept: gives away the memory each
     /// lies in, and takes other memory for the next.
-    pub(crate) fn read_away(
+    pub fn read_away(
         &mut self,
         mut take: impl FnMut(Piece, bool) -> Vec<u8>,
     ) -> Result<(), FileError> {

@@ -1,6 +1,6 @@
 //! The bytes of a text with its changes made, while both are still coming.
 
-use crate::evaluate::FileEdit;
+use crate::edit::FileEdit;
 use std::collections::VecDeque;
 use std::io::{self, Write};
 

@@ -1,6 +1,7 @@
 //! Plans in files: what must hold for every plan and every set of decisions.
 
-use brisk_quill_core::plan::{Decision, decision_line};
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::records::plan::decision_line;
 use brisk_quill_files::discover::Source;
 use brisk_quill_files::plan_file::PlanDoc;
 use brisk_quill_files::splice::splice_into;

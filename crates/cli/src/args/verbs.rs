@@ -1,9 +1,9 @@
 //! The verbs. Only the options of the verb that is asked for are laid out: laying out those of all
 //! takes longer than looking at a small file.
 
-use super::StepArgs;
 use super::definitions::*;
 use crate::args::Part;
+use crate::args::definitions::StepArgs;
 use crate::args::split::unmarked;
 use clap::error::ErrorKind;
 use clap::{ArgMatches, Args, Command, Error, FromArgMatches};

@@ -1,29 +1,30 @@
 //! `apply`: makes the changes, all of them or none.
 
-use crate::args::{ApplyArgs, Part};
-use crate::commands::copy_out::Copies;
-use crate::commands::pass::{Guard, Pass, unexpected};
-use crate::commands::{journal_run, plans};
+use crate::args::Part;
+use crate::args::definitions::ApplyArgs;
+use crate::commands::report::{Evaluating, first_unexpected, guards, unexpected};
+use crate::commands::{copy_out, journal_run, plans};
 use crate::diagnostic::Diagnostic;
-use crate::options::{self, AskedRewrite, Threads};
+use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::progress;
-use crate::render::numbers::counted;
 use crate::render::sentence::rewrite_sentence;
+use crate::render::table::rewrite_totals;
 use crate::signals::cancel_token;
 use crate::status::Status;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::query::scanner::Note;
-use brisk_quill_core::rewrite::{RunOptions, SPLIT_FROM, Unmet};
-use brisk_quill_files::changes::{ChangeList, Spooler};
+use brisk_quill_core::rewrite::{RunOptions, SPLIT_FROM};
+use brisk_quill_engine::change_collector::ChangeCollector;
+use brisk_quill_engine::collector::{Collector, Events, FileHunk};
+use brisk_quill_engine::schedule::Threads;
+use brisk_quill_engine::summary::FileEnd;
+use brisk_quill_files::changes::Spooler;
 use brisk_quill_files::discover::{FileUse, Listing, Source};
-use brisk_quill_files::evaluate::in_parts::PartSink;
-use brisk_quill_files::evaluate::{FileHunk, FileSink};
 use brisk_quill_files::plan::{Plan, PlannedFile};
 use brisk_quill_files::read::FactsOf;
 use brisk_quill_files::splice::{SpliceError, splice_into};
 use brisk_quill_files::splicer::Splicer;
-use brisk_quill_files::spool::Spool;
 use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -41,7 +42,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         .remedy("leave it out"));
     }
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
-    let guard = Guard::new(&args.guard)?;
+    let guards = guards(&args.guard)?;
     let use_of = match args.to {
         Some(_) => FileUse::Read,
         None => FileUse::Rewrite,
@@ -68,62 +69,57 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         ..RunOptions::default()
     };
     let reading = (texts, Threads::new(args.files.threads));
-    let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
+    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards);
     let passes_on = filter
         && asked.rewrite.may_pass_on(args.guard.skip_problems)
         && args.guard.expect.is_empty()
         && args.files.encoding.is_none();
     if passes_on {
-        return pass_on(&mut pass, listing, output);
+        return pass_on(&mut evaluating, output);
     }
-    pass.keep_stdin(listing)?;
+    let kept = evaluating.session.keep_stdin(listing);
+    kept.map_err(|error| Diagnostic::of_file(&error))?;
     if let Some(to) = args.to.as_deref().filter(|_| !filter) {
-        let copies = Copies::new(to, listing.sources.iter(), args.overwrite)?;
-        let staged = copies.stage(&mut pass, listing, output)?;
-        let (status, go_on) = judge(&pass, output)?;
+        let targets = copy_out::targets(to, listing.sources.iter(), args.overwrite)?;
+        let staged = copy_out::stage(&targets, &mut evaluating, output)?;
+        let (status, go_on) = judge(&evaluating, output)?;
         if go_on {
             let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
-            copies.put_in_place(staged, rewrite, output)?;
+            copy_out::put_in_place(targets, staged, (to, rewrite), output)?;
         }
         return Ok(status);
     }
-    let plan = evaluate_all(&mut pass, listing, output)?;
+    let plan = evaluate_all(&mut evaluating, output)?;
     if filter && plan.files.is_empty() {
         return Err(looks_binary());
     }
-    let (status, go_on) = judge(&pass, output)?;
-    sources.tell_passed_over(pass.totals.counts.all_steps().matches, output);
+    let (status, go_on) = judge(&evaluating, output)?;
+    let matches = evaluating.summary.counts.all_steps().matches;
+    options::report_passed_over(&sources, matches, output);
     match go_on {
         false => {}
-        true if filter => write_filtered(&pass, &plan, output)?,
-        true => in_place(&asked, listing, &pass, &plan, args, output)?,
+        true if filter => write_filtered(&evaluating, &plan, output)?,
+        true => in_place(&asked, listing, &evaluating, &plan, args, output)?,
     }
     Ok(status)
 }
 
 /// Writes standard input with its changes to standard output as it comes, line by line.
-fn pass_on(
-    pass: &mut Pass<'_>,
-    listing: &Listing,
-    output: &mut Output,
-) -> Result<Status, Diagnostic> {
-    pass.as_it_comes();
+fn pass_on(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Status, Diagnostic> {
+    evaluating.session.as_it_comes();
     let failed = Arc::default();
-    let sink = |_: &Source| PassOn {
+    let make = |_: &Source| PassOn {
         splicer: Splicer::default(),
         failed: Arc::clone(&failed),
         problems: Vec::new(),
     };
-    let done = pass.each(
-        listing,
-        sink,
-        output,
-        |pass, source, mut sink, _, output| {
-            sink.write(|splicer, out| out.write_all(splicer.rest()));
-            pass.tell(source, &sink.problems, &[], output);
-            ControlFlow::Continue(())
-        },
-    );
+    let done = evaluating.run(make, output, |mut taken, reported, output| {
+        taken
+            .found
+            .write(|splicer, out| out.write_all(splicer.rest()));
+        reported.units(taken.source, &taken.found.problems, &[], output);
+        ControlFlow::Continue(())
+    });
     let failed = failed.lock().unwrap_or_else(PoisonError::into_inner).take();
     match failed {
         // A reader that went away early is not a failure.
@@ -135,10 +131,10 @@ fn pass_on(
         }
         None => done?,
     }
-    if pass.totals.files.binary > 0 {
+    if evaluating.summary.files.binary > 0 {
         return Err(looks_binary());
     }
-    Ok(pass.end(output))
+    Ok(evaluating.end(output))
 }
 
 /// Writes what is read to standard output.
@@ -167,7 +163,7 @@ impl PassOn {
     }
 }
 
-impl FileSink for PassOn {
+impl Events for PassOn {
     fn hunk(&mut self, hunk: &FileHunk<'_>) {
         hunk.edits.iter().for_each(|edit| self.splicer.change(edit));
     }
@@ -175,12 +171,6 @@ impl FileSink for PassOn {
     fn problem(&mut self, problem: Problem) {
         self.problems.push(problem);
     }
-
-    // No guard is given.
-    fn unmet(&mut self, _: Unmet) {}
-
-    // A preview tells; here nothing is shown.
-    fn note(&mut self, _: usize, _: Note) {}
 
     fn wants_bytes(&self) -> bool {
         true
@@ -192,7 +182,7 @@ impl FileSink for PassOn {
     }
 }
 
-impl PartSink for PassOn {
+impl Collector for PassOn {
     // It is shown all bytes, so no part of them is evaluated elsewhere.
     fn join(&mut self, part: Self) {
         self.problems.extend(part.problems);
@@ -205,9 +195,9 @@ fn looks_binary() -> Diagnostic {
 }
 
 /// What the program ends with, and whether anything is to be written.
-fn judge(pass: &Pass<'_>, output: &mut Output) -> Result<(Status, bool), Diagnostic> {
-    let status = pass.end(output);
-    let refused = pass.totals.counts.unmet > 0 || !pass.as_expected();
+fn judge(evaluating: &Evaluating<'_>, output: &mut Output) -> Result<(Status, bool), Diagnostic> {
+    let status = evaluating.end(output);
+    let refused = evaluating.summary.counts.unmet > 0 || !evaluating.as_expected();
     if refused || status == Status::WrongRequest {
         return Ok((status, false));
     }
@@ -238,31 +228,35 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
     if args.to.is_none() && !args.yes {
         journal_run::can_ask("review")?;
     }
-    let copies = match &args.to {
+    let targets = match &args.to {
         Some(to) => {
             let sources = plan.files.iter().map(|file| &file.source);
-            Some(Copies::new(to, sources, args.overwrite)?)
+            Some((to, copy_out::targets(to, sources, args.overwrite)?))
         }
         None => None,
     };
     let decisions = plans::decisions(&meant.doc.index, "nothing is decided, so all are written");
     let text = format!("{}\n\n{decisions}\n", meant.sentence());
-    match copies.as_ref().is_some_and(Copies::use_stdout) {
+    let to_stdout = targets
+        .as_ref()
+        .is_some_and(|(_, targets)| targets.use_stdout());
+    match to_stdout {
         true => output.note(&text),
         false => output.print(text.as_bytes()),
     }
     let changes: u64 = plan.files.iter().map(|file| file.changes.len()).sum();
-    if let Some(count) = expected.iter().find(|count| !count.holds(changes)) {
-        return Err(unexpected(*count, changes));
+    if let Some(one) = first_unexpected(&expected, changes) {
+        return Err(unexpected(&one));
     }
     if changes == 0 {
         output.print(b"There is nothing to write.\n");
         return Ok(Status::No);
     }
-    if let Some(copies) = copies {
-        let staged = copies.stage_plan(&plan)?;
+    if let Some((to, targets)) = targets {
+        let staged = targets.copy_plan(&plan);
+        let staged = staged.map_err(|error| Diagnostic::of_file(&error))?;
         let rewrite = serde_json::to_value(&meant.doc.index.rewrite).unwrap_or_default();
-        copies.put_in_place(staged, rewrite, output)?;
+        copy_out::put_in_place(targets, staged, (to, rewrite), output)?;
         return Ok(Status::Fine);
     }
     let files = plan.changed().count() as u64;
@@ -290,103 +284,46 @@ fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Diagnostic> {
 }
 
 /// Evaluates every source and keeps the changes.
-fn evaluate_all(
-    pass: &mut Pass<'_>,
-    listing: &Listing,
-    output: &mut Output,
-) -> Result<Plan, Diagnostic> {
-    pass.unreadable(listing, output);
+fn evaluate_all(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Plan, Diagnostic> {
+    evaluating.report_unreadable(output);
     let mut plan = Plan::default();
     let mut failed = None;
     let spool = Spooler::spool();
-    let sink = |_: &Source| Changes::new(&spool);
-    pass.each(
-        listing,
-        sink,
-        output,
-        |pass, source, mut sink, read, output| {
-            pass.tell(source, &sink.problems, &sink.unmet, output);
-            match (sink.end_file(), read) {
-                (Ok(changes), Some(read)) => {
-                    let file = PlannedFile::evaluated(source.clone(), read.facts, changes);
-                    plan.files.push(file);
-                }
-                (Ok(_), None) => {}
-                (Err(error), _) => {
-                    failed = Some(error);
-                    return ControlFlow::Break(());
-                }
+    let make = |_: &Source| ChangeCollector::new(&spool);
+    evaluating.run(make, output, |taken, reported, output| {
+        let (found, Some(end)) = (taken.found, taken.end) else {
+            return ControlFlow::Continue(());
+        };
+        reported.units(taken.source, &found.problems, &found.unmet, output);
+        match (found.finish(), end) {
+            (Ok(changes), FileEnd::Read(read)) => {
+                let file = PlannedFile::evaluated(taken.source.clone(), read.facts, changes);
+                plan.files.push(file);
             }
-            ControlFlow::Continue(())
-        },
-    )?;
+            (Ok(_), FileEnd::Skipped(_) | FileEnd::Failed(_)) => {}
+            (Err(error), _) => {
+                failed = Some(error);
+                return ControlFlow::Break(());
+            }
+        }
+        ControlFlow::Continue(())
+    })?;
     failed.map_or(Ok(plan), |error| {
         let message = format!("the changes cannot be kept in a temporary file: {error}");
         Err(Diagnostic::trouble(message).remedy("make room, or set TMPDIR to a folder with room"))
     })
 }
 
-/// Keeps the changes of one file.
-struct Changes {
-    spooler: Spooler,
-    failed: Option<io::Error>,
-    problems: Vec<Problem>,
-    unmet: Vec<Unmet>,
-}
-
-impl Changes {
-    fn new(spool: &Arc<Spool>) -> Self {
-        Self {
-            spooler: Spooler::sharing(spool),
-            failed: None,
-            problems: Vec::new(),
-            unmet: Vec::new(),
-        }
-    }
-
-    fn end_file(&mut self) -> io::Result<ChangeList> {
-        match self.failed.take() {
-            Some(error) => Err(error),
-            None => self.spooler.end_file(),
-        }
-    }
-}
-
-impl FileSink for Changes {
-    fn hunk(&mut self, hunk: &FileHunk<'_>) {
-        for edit in &hunk.edits {
-            if self.failed.is_none() {
-                self.failed = self.spooler.push_edit(edit).err();
-            }
-        }
-    }
-
-    fn problem(&mut self, problem: Problem) {
-        self.problems.push(problem);
-    }
-
-    fn unmet(&mut self, unmet: Unmet) {
-        self.unmet.push(unmet);
-    }
-
-    // A preview tells; here nothing is shown.
-    fn note(&mut self, _: usize, _: Note) {}
-}
-
-impl PartSink for Changes {
-    fn join(&mut self, part: Self) {
-        let joined = part.failed.map_or(Ok(()), Err);
-        let joined = joined.and_then(|()| self.spooler.join(part.spooler));
-        self.failed = self.failed.take().or(joined.err());
-        self.problems.extend(part.problems);
-        self.unmet.extend(part.unmet);
-    }
-}
-
 /// Writes the rewritten standard input to standard output.
-fn write_filtered(pass: &Pass<'_>, plan: &Plan, output: &mut Output) -> Result<(), Diagnostic> {
+fn write_filtered(
+    evaluating: &Evaluating<'_>,
+    plan: &Plan,
+    output: &mut Output,
+) -> Result<(), Diagnostic> {
     for file in &plan.files {
-        splice_into(pass.kept_stdin()?, file, output).map_err(|error| match error {
+        let kept = evaluating.session.kept_stdin();
+        let kept = kept.map_err(|error| Diagnostic::of_file(&error))?;
+        splice_into(kept, file, output).map_err(|error| match error {
             SpliceError::Read(error) => {
                 Diagnostic::trouble(format!("cannot read standard input: {error}"))
             }
@@ -403,19 +340,23 @@ fn write_filtered(pass: &Pass<'_>, plan: &Plan, output: &mut Output) -> Result<(
 fn in_place(
     asked: &AskedRewrite,
     listing: &Listing,
-    pass: &Pass<'_>,
+    evaluating: &Evaluating<'_>,
     plan: &Plan,
     args: &ApplyArgs,
     output: &mut Output,
 ) -> Result<(), Diagnostic> {
     let sentence = rewrite_sentence(&asked.rewrite, &listing.sources);
-    let text = format!("{sentence}\n\n{}\n", pass.totals.text());
+    let totals = rewrite_totals(&evaluating.summary, &asked.rewrite);
+    let text = format!("{sentence}\n\n{totals}\n");
     output.print(text.as_bytes());
     if plan.changed().next().is_none() {
         output.print(b"There is nothing to write.\n");
         return Ok(());
     }
-    let what = journal_run::changes_in_files(pass.totals.counts.changes, pass.totals.changed);
+    let what = journal_run::changes_in_files(
+        evaluating.summary.counts.changes,
+        evaluating.summary.changed,
+    );
     if !journal_run::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
         return Ok(());
     }

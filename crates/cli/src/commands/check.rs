@@ -1,17 +1,23 @@
 //! `check`: every line or cell must match, or none may.
 
-use crate::args::{CheckArgs, Part};
-use crate::commands::look::{Needs, Request, Room, Seen, Seer, Split};
-use crate::commands::preview::print_notes;
+use crate::args::Part;
+use crate::args::definitions::CheckArgs;
+use crate::commands::notes::print_notes;
+use crate::commands::search::{Request, Room, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
-use crate::output::Output;
+use crate::output::{Output, Page};
 use crate::render::find::{FindView, FoundUnit};
-use crate::render::json::{json_line, json_note, json_offender, json_problem};
-use crate::render::numbers::counted;
+use crate::render::json;
 use crate::render::sentence::check_sentence;
 use crate::status::Status;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::records::field::line as record_line;
+use brisk_quill_core::records::find::CheckTotalsRecord;
+use brisk_quill_engine::collector::SearchedUnit;
+use brisk_quill_engine::plan_records;
+use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::Source;
 
 pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
@@ -35,11 +41,11 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     if !args.json {
         output.print(format!("{sentence}\n").as_bytes());
     }
-    let needs = Needs {
+    let needs = SearchNeeds {
         missing: true,
-        ..Needs::default()
+        ..SearchNeeds::default()
     };
-    let looked = request.look(needs, &mut judge, output)?;
+    let searched = request.run(needs, &mut judge, output)?;
     let Judge {
         checked,
         offenders,
@@ -47,14 +53,16 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         ..
     } = judge;
     if args.json {
-        for note in &looked.notes {
-            output.print(&json_note(&note.source, note.line, &note.message));
+        for note in &searched.notes {
+            output.print(&plan_records::note(note));
         }
-        output.print(&json_line(&serde_json::json!({
-            "record": "totals", "files": looked.files.read,
-            "files_skipped": looked.files.skipped(), "checked": checked,
-            "offenders": offenders, "problems": looked.problems + looked.files.unreadable,
-        })));
+        output.print(&record_line(&CheckTotalsRecord {
+            files: searched.files.read,
+            files_skipped: searched.files.skipped(),
+            checked,
+            offenders,
+            problems: searched.problems + searched.files.unreadable,
+        }));
     } else {
         if offenders > shown {
             let more = counted(offenders - shown, "more offender");
@@ -62,7 +70,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         }
         let unit = query.unit.name();
         let checked_units = counted(checked, unit);
-        let files = counted(looked.files.read, "file");
+        let files = counted(searched.files.read, "file");
         let verdict = match (checked, offenders) {
             (0, _) => format!("There is no {unit} to check in {files}."),
             (_, 0) => format!("All is as it must be: {checked_units} in {files}."),
@@ -72,9 +80,9 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             ),
         };
         output.print(format!("\n{verdict}\n").as_bytes());
-        print_notes(&looked.notes, &looked.hints, output);
+        print_notes(&searched.notes, &searched.hints, output);
     }
-    Ok(looked.status(checked > 0 && offenders == 0))
+    Ok(searched.status(checked > 0 && offenders == 0))
 }
 
 /// Collects what is not as it must be.
@@ -97,7 +105,7 @@ impl Seer for Judge<'_> {
         self.left = self.room.left();
     }
 
-    fn unit(&mut self, seen: &Seen<'_>, output: &mut Output) {
+    fn unit(&mut self, source: &Source, seen: &SearchedUnit<'_>, page: &mut Page) {
         if !seen.unit.in_scope {
             return;
         }
@@ -109,16 +117,16 @@ impl Seer for Judge<'_> {
         let mut unit = FoundUnit::new(seen.unit, seen.found, 0);
         unit.groups.clear();
         if self.view.is_none() {
-            output.print(&json_offender(seen.source, &unit));
+            page.print(&json::offender(source, &unit));
         } else if self.left > 0 {
             self.left -= 1;
             self.here.push(unit);
         }
     }
 
-    fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
+    fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if self.view.is_none() {
-            output.print(&json_problem(source, problem));
+            page.print(&plan_records::problem(source, problem));
         }
     }
 

@@ -1,6 +1,7 @@
 //! `completions`: for packagers.
 
-use crate::args::{self, CompletionsArgs};
+use crate::args;
+use crate::args::definitions::CompletionsArgs;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;

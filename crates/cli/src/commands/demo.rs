@@ -1,6 +1,6 @@
 //! `demo`: the sample files, and a walk through the whole loop on them.
 
-use crate::args::{DemoArgs, When};
+use crate::args::definitions::{DemoArgs, When};
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;

@@ -1,6 +1,6 @@
 //! `explain`: what a pattern, a template, or a rewrite file does, in plain words.
 
-use crate::args::{ExplainArgs, TableArgs};
+use crate::args::definitions::{ExplainArgs, TableArgs};
 use crate::diagnostic::Diagnostic;
 use crate::options::{load_rewrite, pattern_and_template};
 use crate::output::Output;

@@ -1,17 +1,17 @@
 //! `extract`: the groups of a pattern as columns.
 //!
-//! A *record* is a line (or larger unit), or a row of a table with all the cells that are looked
+//! A *record* is a line (or larger unit), or a row of a table with all the cells that are searched
 //! at. What was found in a record becomes one row of the sheet, or one for each match. Which
 //! columns the sheet has is known once the first record is: then it begins.
 
-use crate::args::{ExtractArgs, Part, SheetForm, TableArgs, Unit};
-use crate::commands::look::{Needs, Request, Seen, Seer};
-use crate::commands::preview::print_notes;
+use crate::args::Part;
+use crate::args::definitions::{ExtractArgs, SheetForm, TableArgs, Unit};
+use crate::commands::notes::print_notes;
+use crate::commands::search::{Request, Seer};
 use crate::diagnostic::Diagnostic;
 use crate::options;
-use crate::output::Output;
-use crate::render::numbers::counted;
-use crate::render::preview::file_name;
+use crate::output::{Output, Page};
+use crate::render::names::file_name;
 use crate::render::row_writer::{RowWriter, Value};
 use crate::render::sentence::extract_sentence;
 use crate::status::Status;
@@ -19,9 +19,12 @@ use brisk_quill_core::columns::list::{Column, ColumnList};
 use brisk_quill_core::columns::row::{Field, Row};
 use brisk_quill_core::columns::{Format, Layout};
 use brisk_quill_core::escape::visible;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::Groups;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::UnitKind;
+use brisk_quill_engine::collector::SearchedUnit;
+use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::{FileUse, Source};
 use std::collections::{HashMap, HashSet};
 
@@ -42,10 +45,10 @@ pub fn run(
     let query = request.query.clone();
     let sources = &request.sources.listing.sources;
     let sentence = extract_sentence(&query, sources, args.split.is_some());
-    let needs = Needs {
+    let needs = SearchNeeds {
         groups: true,
         missing: true,
-        ..Needs::default()
+        ..SearchNeeds::default()
     };
     let taker = Taker::new(args, query.pattern.groups());
     let in_cells = query.unit == UnitKind::Cell;
@@ -58,7 +61,7 @@ pub fn run(
     };
     // What a row may have at most is not known before all have been seen.
     if repeats || (args.beside && args.files.table.ragged) {
-        request.look_before(needs, &mut widest, output)?;
+        request.run_before(needs, &mut widest)?;
     }
     let repeats = repeats.then_some(widest.most);
     let mut extractor = Extractor {
@@ -83,7 +86,7 @@ pub fn run(
     if form == SheetForm::Table {
         output.print(format!("{sentence}\n\n").as_bytes());
     }
-    let looked = request.look_in_turn(needs, &mut extractor, output)?;
+    let searched = request.run_in_turn(needs, &mut extractor, output)?;
     if let Some(diagnostic) = extractor.failed.take() {
         return Err(diagnostic);
     }
@@ -96,11 +99,11 @@ pub fn run(
             output.print(text.as_bytes());
         }
         let rows = counted(extractor.rows, "row");
-        let files = counted(looked.files.read, "file");
+        let files = counted(searched.files.read, "file");
         output.print(format!("\n{rows} of {files}.\n").as_bytes());
-        print_notes(&looked.notes, &looked.hints, output);
+        print_notes(&searched.notes, &searched.hints, output);
     }
-    let mut status = looked.status(extractor.matches > 0);
+    let mut status = searched.status(extractor.matches > 0);
     if extractor.lost_keys > 0 {
         let rows = counted(extractor.lost_keys, "row");
         let message = format!("{rows} with keys that the first one lacks: these are left out");
@@ -185,7 +188,7 @@ impl Taker {
         }
     }
 
-    fn unit(&mut self, seen: &Seen<'_>) {
+    fn unit(&mut self, seen: &SearchedUnit<'_>) {
         let bytes = seen.unit.bytes();
         let value = |span: Option<Span>| match span {
             Some(span) => Value::Text(bytes[span.range()].to_vec()),
@@ -228,14 +231,14 @@ impl Widest {
 }
 
 impl Seer for Widest {
-    fn unit(&mut self, seen: &Seen<'_>, _: &mut Output) {
+    fn unit(&mut self, _: &Source, seen: &SearchedUnit<'_>, _: &mut Page) {
         self.taker.unit(seen);
         if !self.in_cells {
             self.record();
         }
     }
 
-    fn row(&mut self, row: &Row<'_>, _: &mut Output) {
+    fn row(&mut self, row: &Row<'_>, _: &mut Page) {
         self.cells = self.cells.max(row.width());
         self.record();
     }
@@ -437,7 +440,7 @@ impl Seer for Extractor {
         self.path = source.path().to_string_lossy().into_owned();
     }
 
-    fn unit(&mut self, seen: &Seen<'_>, output: &mut Output) {
+    fn unit(&mut self, _: &Source, seen: &SearchedUnit<'_>, page: &mut Page) {
         self.matches += seen.taken;
         self.taker.unit(seen);
         if !self.in_cells {
@@ -447,13 +450,13 @@ impl Seer for Extractor {
                 row: None,
                 in_scope: seen.unit.in_scope,
             };
-            self.record(&record, output);
+            self.record(&record, page);
         }
     }
 
-    fn row(&mut self, row: &Row<'_>, output: &mut Output) {
+    fn row(&mut self, row: &Row<'_>, page: &mut Page) {
         let Some(number) = row.number else {
-            return self.begin(Some(row), output);
+            return self.begin(Some(row), page);
         };
         let record = Record {
             number,
@@ -461,20 +464,20 @@ impl Seer for Extractor {
             row: Some(row),
             in_scope: row.in_scope,
         };
-        self.record(&record, output);
+        self.record(&record, page);
     }
 }
 
 impl Extractor {
     /// Names the columns, with the first record of a file at hand.
-    fn begin(&mut self, row: Option<&Row<'_>>, output: &mut Output) {
+    fn begin(&mut self, row: Option<&Row<'_>>, page: &mut Page) {
         match self.plan.columns(row) {
             Err(diagnostic) => self.failed = self.failed.take().or(Some(diagnostic)),
             Ok(columns) => {
                 let (names, picks): (Vec<_>, Vec<_>) = columns.into_iter().unzip();
                 self.picks = picks;
                 if !self.sheet.has_begun() {
-                    output.print(&self.sheet.begin(&names));
+                    page.print(&self.sheet.begin(&names));
                 } else if names != self.names && !self.plan.own_keys {
                     let message =
                         format!("{} has other columns than the files before it", self.path);
@@ -488,7 +491,7 @@ impl Extractor {
         }
     }
 
-    fn record(&mut self, record: &Record<'_>, output: &mut Output) {
+    fn record(&mut self, record: &Record<'_>, page: &mut Page) {
         let found = std::mem::take(&mut self.taker.found);
         let keeps_all = self.plan.beside || self.plan.yes_no;
         if !record.in_scope || self.failed.is_some() || (found.is_empty() && !keeps_all) {
@@ -498,7 +501,7 @@ impl Extractor {
             .row
             .is_some_and(|row| row.table().layout() == Layout::JsonLines);
         if !self.sheet.has_begun() || (json && self.plan.own_keys) {
-            self.begin(record.row, output);
+            self.begin(record.row, page);
             if self.plan.own_keys {
                 self.sheet.rename(&self.names);
             }
@@ -519,7 +522,7 @@ impl Extractor {
             let values: Vec<Value> = (self.picks.iter())
                 .map(|pick| self.value(pick, record, &found, index))
                 .collect();
-            output.print(&self.sheet.row(&values));
+            page.print(&self.sheet.row(&values));
             self.rows += 1;
         }
     }

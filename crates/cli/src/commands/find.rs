@@ -1,21 +1,28 @@
 //! `find`: every match of a pattern, with its groups.
 
-use crate::args::{FindArgs, Part};
-use crate::commands::look::{Looked, Needs, Request, Room, Seen, Seer, Split};
-use crate::commands::preview::print_notes;
+use crate::args::Part;
+use crate::args::definitions::FindArgs;
+use crate::commands::notes::print_notes;
+use crate::commands::search::{Request, Room, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
-use crate::output::Output;
+use crate::output::{Output, Page};
 use crate::render::find::{FindView, FoundUnit};
-use crate::render::json::{JsonFind, json_missing, json_note, json_problem};
-use crate::render::numbers::{counted, number};
-use crate::render::preview::file_name;
+use crate::render::json;
+use crate::render::names::file_name;
 use crate::render::sentence::find_sentence;
 use crate::render::table::FindTotals;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::pattern::Groups;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
+use brisk_quill_core::records::field::line as record_line;
+use brisk_quill_core::records::find::FindTotalsRecord;
+use brisk_quill_engine::collector::SearchedUnit;
+use brisk_quill_engine::plan_records;
+use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::Source;
 
 pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
@@ -38,21 +45,21 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
         let sentence = find_sentence(&query, &request.sources.listing.sources, args.missing);
         output.print(format!("{sentence}\n").as_bytes());
     }
-    let needs = Needs {
+    let needs = SearchNeeds {
         // Where nothing is shown of them, finding them would only take time.
         groups: matches!(tally.form, Form::Text(_) | Form::Json(_)),
         missing: args.missing,
         whole_texts: args.show.context > 0,
     };
-    let looked = request.look(needs, &mut tally, output)?;
-    Ok(tally.end(&looked, output))
+    let searched = request.run(needs, &mut tally, output)?;
+    Ok(tally.end(&searched, output))
 }
 
 /// In which form the matches come.
 #[derive(Clone)]
 enum Form<'a> {
     Text(FindView<'a>),
-    Json(JsonFind<'a>),
+    Json(&'a Groups),
     /// The units alone; made visible for a person.
     Bare {
         escaped: bool,
@@ -69,7 +76,7 @@ impl<'a> Form<'a> {
     fn new(args: &FindArgs, query: &'a Query, output: &Output) -> Self {
         let groups = query.pattern.groups();
         if args.json {
-            Self::Json(JsonFind { groups })
+            Self::Json(groups)
         } else if args.bare {
             Self::Bare {
                 escaped: output.is_terminal(),
@@ -115,20 +122,20 @@ impl Seer for Tally<'_> {
         self.left = self.room.left();
     }
 
-    fn unit(&mut self, seen: &Seen<'_>, output: &mut Output) {
+    fn unit(&mut self, source: &Source, seen: &SearchedUnit<'_>, page: &mut Page) {
         let wanted = match self.missing {
             true => u64::from(seen.unit.in_scope && seen.taken == 0),
             false => seen.taken,
         };
         self.here += wanted;
         if wanted > 0 {
-            self.show(seen, wanted, output);
+            self.show(source, seen, wanted, page);
         }
     }
 
-    fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
+    fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if let Form::Json(_) = &self.form {
-            output.print(&json_problem(source, problem));
+            page.print(&plan_records::problem(source, problem));
         }
     }
 
@@ -180,16 +187,16 @@ impl Split for Tally<'_> {
 }
 
 impl Tally<'_> {
-    fn show(&mut self, seen: &Seen<'_>, wanted: u64, output: &mut Output) {
+    fn show(&mut self, source: &Source, seen: &SearchedUnit<'_>, wanted: u64, page: &mut Page) {
         let unit = seen.unit;
         match &self.form {
-            Form::Json(json) => {
+            Form::Json(groups) => {
                 let offsets = unit.offsets();
                 let locate = |at: usize| seen.coding.on_disk(offsets.of(at));
                 let found = FoundUnit::new(unit, seen.found, 0);
-                output.print(&match self.missing {
-                    true => json_missing(seen.source, &found),
-                    false => json.unit(seen.source, &found, &locate),
+                page.print(&match self.missing {
+                    true => json::missing(source, &found),
+                    false => json::matches(source, &found, groups, &locate),
                 });
             }
             Form::Text(_) if self.left > 0 => {
@@ -199,44 +206,51 @@ impl Tally<'_> {
                 self.units.push(found);
             }
             Form::Bare { escaped: true } => {
-                output.print(visible(unit.bytes()).as_bytes());
-                output.print(b"\n");
+                page.print(visible(unit.bytes()).as_bytes());
+                page.print(b"\n");
             }
             Form::Bare { escaped: false } => {
                 if unit.cell.is_some() {
-                    output.print(unit.bytes());
-                    return output.print(b"\n");
+                    page.print(unit.bytes());
+                    return page.print(b"\n");
                 }
                 let ending = &unit.text[unit.span.to..unit.ending.to];
-                output.print(seen.coding.raw(unit.offset(0), unit.bytes()));
-                output.print(seen.coding.raw(unit.offset(unit.bytes().len()), ending));
+                page.print(seen.coding.raw(unit.offset(0), unit.bytes()));
+                page.print(seen.coding.raw(unit.offset(unit.bytes().len()), ending));
                 self.lacks_end = ending.is_empty() && !unit.bytes().ends_with(b"\n");
             }
             Form::Count { each: true } => {
-                let name = file_name(seen.source);
+                let name = file_name(source);
                 let cell = unit.cell.map(|cell| format!(", {}", cell.name()));
                 let cell = cell.unwrap_or_default();
                 let row = format!("{wanted:>8}  {name}, line {}{cell}\n", unit.line);
-                output.print(row.as_bytes());
+                page.print(row.as_bytes());
             }
             Form::Text(_) | Form::Paths | Form::Count { .. } => {}
         }
     }
 
-    fn end(mut self, looked: &Looked, output: &mut Output) -> Status {
+    fn end(mut self, searched: &Searched, output: &mut Output) -> Status {
         let totals = &mut self.totals;
-        totals.files = looked.files;
-        totals.matches = looked.matches;
-        totals.left_out = looked.left_out;
-        totals.problems = looked.problems;
-        totals.set_blocks(looked.blocks);
+        totals.files = searched.files;
+        totals.matches = searched.matches;
+        totals.left_out = searched.left_out;
+        totals.problems = searched.problems;
+        totals.set_blocks(searched.blocks);
         let totals = &self.totals;
         match &self.form {
-            Form::Json(json) => {
-                for note in &looked.notes {
-                    output.print(&json_note(&note.source, note.line, &note.message));
+            Form::Json(_) => {
+                for note in &searched.notes {
+                    output.print(&plan_records::note(note));
                 }
-                output.print(&json.totals(totals));
+                output.print(&record_line(&FindTotalsRecord {
+                    files: totals.files.read,
+                    files_matching: totals.matching,
+                    files_skipped: totals.files.skipped(),
+                    matches: totals.matches,
+                    left_out: totals.left_out.into(),
+                    problems: totals.problems + totals.files.unreadable,
+                }));
             }
             Form::Text(_) => {
                 let hidden = totals.units - self.shown;
@@ -248,7 +262,7 @@ impl Tally<'_> {
                 }
                 let text = format!("\n{}", totals.text());
                 output.print(text.as_bytes());
-                print_notes(&looked.notes, &looked.hints, output);
+                print_notes(&searched.notes, &searched.hints, output);
             }
             Form::Count { .. } => {
                 let row = format!("{:>8}  in all\n", number(totals.units));
@@ -256,6 +270,6 @@ impl Tally<'_> {
             }
             Form::Bare { .. } | Form::Paths => {}
         }
-        looked.status(totals.units > 0)
+        searched.status(totals.units > 0)
     }
 }

@@ -1,24 +1,22 @@
 //! `history`: the runs that have been made.
 
-use crate::args::{HistoryArgs, ShowArgs};
+use crate::args::definitions::{HistoryArgs, ShowArgs};
 use crate::commands::journal_run;
-use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
 use crate::render::history::{history_row, history_was_now};
-use crate::render::json::json_line;
-use crate::render::numbers::counted;
 use crate::status::Status;
-use base64::Engine as _;
-use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::numbers::counted;
+use brisk_quill_core::records::field::{Coded, Json, Optional, Ordinal, line};
+use brisk_quill_core::records::history::{RunChangeRecord, RunRecord as RunLine};
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::{Journal, RunRecord};
 use brisk_quill_files::recover::clean;
 use std::collections::{BTreeMap, HashSet};
 use std::os::unix::ffi::OsStrExt;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::time::{SystemTime, UNIX_EPOCH};
 
 /// From this size on the journal is mentioned, in bytes.
@@ -36,11 +34,15 @@ pub fn run(args: &HistoryArgs, output: &mut Output) -> Result<Status, Diagnostic
 }
 
 fn load(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Diagnostic> {
-    journal.load(run).map_err(|error| file_diagnostic(&error))
+    journal
+        .load(run)
+        .map_err(|error| Diagnostic::of_file(&error))
 }
 
 fn numbers(journal: &Journal<'_>) -> Result<Vec<u64>, Diagnostic> {
-    journal.numbers().map_err(|error| file_diagnostic(&error))
+    journal
+        .numbers()
+        .map_err(|error| Diagnostic::of_file(&error))
 }
 
 fn all(
@@ -54,7 +56,7 @@ fn all(
     let reverts = Reverts::of(records.iter().flatten());
     for record in records {
         match record {
-            Ok(record) if args.json => output.print(&json_line(&summary(&record, &reverts))),
+            Ok(record) if args.json => output.print(&summary(&record, &reverts)),
             Ok(record) => {
                 let intent = record.intent.as_ref();
                 let when = intent.map_or_else(String::new, |intent| journal_run::moment(intent.at));
@@ -151,47 +153,42 @@ impl Reverts {
     }
 }
 
-fn summary(record: &RunRecord, reverts: &Reverts) -> serde_json::Value {
+/// The record of a run.
+fn summary(record: &RunRecord, reverts: &Reverts) -> Vec<u8> {
     let intent = record.intent.as_ref();
     let targets = intent
         .map(|intent| intent.targets.as_slice())
         .unwrap_or_default();
-    let path = |path: &Path| path.to_string_lossy().into_owned();
     let paths: Vec<PathBuf> = targets.iter().map(|target| target.named.path()).collect();
-    let mut run = serde_json::json!({
-        "record": "run",
-        "run": record.run,
-        "at": intent.map(|intent| intent.at),
-        "folder": intent.map(|intent| path(&intent.folder.path())),
-        "state": reverts.state(record),
-        "reverted_by": reverts.by(record),
-        "undoes": intent.and_then(|intent| intent.undoes),
-        "files": targets.len(),
-        "changes": targets.iter().map(|target| target.changes).sum::<u64>(),
-        "rewrite": intent.map(|intent| &intent.rewrite),
-        "paths": paths.iter().map(|named| path(named)).collect::<Vec<_>>(),
-    });
+    let coded = |path: &PathBuf| Coded::of(path.as_os_str().as_bytes()).owned();
+    let coded: Vec<Coded<'static>> = paths.iter().map(coded).collect();
     // Where a path is not UTF-8, its bytes travel beside it.
-    let coded: Vec<Option<String>> = paths.iter().map(|path| coded(bytes_of(path))).collect();
-    if coded.iter().any(Option::is_some) {
-        run["paths_b64"] = serde_json::json!(coded);
-    }
+    let all_text = coded.iter().all(|path| path.base64.0.is_none());
+    let (texts, bytes): (Vec<_>, Vec<_>) = (coded.into_iter())
+        .map(|path| (path.text, path.base64.0))
+        .unzip();
     let folder = intent.map(|intent| intent.folder.path());
-    if let Some(folder) = folder.and_then(|folder| self::coded(bytes_of(&folder))) {
-        run["folder_b64"] = folder.into();
-    }
-    run
-}
-
-fn bytes_of(path: &Path) -> &[u8] {
-    path.as_os_str().as_bytes()
-}
-
-/// Bytes in base64, where they are not UTF-8.
-fn coded(bytes: &[u8]) -> Option<String> {
-    std::str::from_utf8(bytes)
-        .is_err()
-        .then(|| BASE64.encode(bytes))
+    let folder = folder
+        .as_ref()
+        .map(|folder| Coded::of(folder.as_os_str().as_bytes()));
+    let (folder, folder_b64) = match folder {
+        Some(Coded { text, base64 }) => (Some(text), base64),
+        None => (None, Optional(None)),
+    };
+    line(&RunLine {
+        run: Ordinal(record.run),
+        at: intent.map(|intent| intent.at),
+        folder,
+        state: reverts.state(record).into(),
+        reverted_by: reverts.by(record).iter().copied().map(Ordinal).collect(),
+        undoes: intent.and_then(|intent| intent.undoes).map(Ordinal),
+        files: targets.len() as u64,
+        changes: targets.iter().map(|target| target.changes).sum(),
+        rewrite: intent.map(|intent| Json(intent.rewrite.clone())),
+        paths: texts,
+        paths_b64: Optional((!all_text).then_some(bytes)),
+        folder_b64,
+    })
 }
 
 fn one(
@@ -213,33 +210,32 @@ fn one(
         Some(_) => Some(
             journal
                 .changes(run)
-                .map_err(|error| file_diagnostic(&error))?,
+                .map_err(|error| Diagnostic::of_file(&error))?,
         ),
         None => None,
     };
     let mut all = all.into_iter().flatten();
     if args.json {
-        output.print(&json_line(&summary(&record, &reverts)));
+        output.print(&summary(&record, &reverts));
         for found in all {
-            let found = found.map_err(|error| file_diagnostic(&error))?;
+            let found = found.map_err(|error| Diagnostic::of_file(&error))?;
             let change = found.change();
-            let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-            let mut record = serde_json::json!({
-                "record": "change", "file": found.file + 1, "line": found.line,
-                "from": found.from, "to": found.to,
-                "before": text(&change.before), "after": text(&change.after),
-            });
-            for (key, bytes) in [("before_b64", &change.before), ("after_b64", &change.after)] {
-                if let Some(coded) = coded(bytes) {
-                    record[key] = coded.into();
-                }
-            }
-            output.print(&json_line(&record));
+            let (before, after) = (Coded::of(&change.before), Coded::of(&change.after));
+            output.print(&line(&RunChangeRecord {
+                file: Ordinal(found.file as u64 + 1),
+                line: Ordinal(found.line),
+                from: found.from,
+                to: found.to,
+                before: before.text,
+                before_b64: before.base64,
+                after: after.text,
+                after_b64: after.base64,
+            }));
         }
         return Ok(Status::Fine);
     }
     let changes: Result<Vec<_>, _> = all.by_ref().take(shown).collect();
-    let changes = changes.map_err(|error| file_diagnostic(&error))?;
+    let changes = changes.map_err(|error| Diagnostic::of_file(&error))?;
     let intent = record.intent.as_ref();
     let when = intent.map_or_else(String::new, |intent| journal_run::moment(intent.at));
     let row = history_row(&record, reverts.state(&record), &when, output.width());
@@ -251,7 +247,7 @@ fn one(
         output.print(text.as_bytes());
     }
     let hidden = all.try_fold(0, |n, found| found.map(|_| n + 1));
-    let hidden = hidden.map_err(|error| file_diagnostic(&error))?;
+    let hidden = hidden.map_err(|error| Diagnostic::of_file(&error))?;
     if hidden > 0 {
         let more = counted(hidden, "more change");
         output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
@@ -274,7 +270,9 @@ fn forget(
         return Err(Diagnostic::no(format!("there is no run {run}"))
             .remedy("nothing has been forgotten; `bquill history` lists the runs"));
     }
-    let _lock = journal.lock().map_err(|error| file_diagnostic(&error))?;
+    let _lock = journal
+        .lock()
+        .map_err(|error| Diagnostic::of_file(&error))?;
     let now = SystemTime::now()
         .duration_since(UNIX_EPOCH)
         .map_or(0, |since| since.as_secs());
@@ -300,13 +298,13 @@ fn forget(
             // What cannot be read can at least be given up.
             Err(_) if named => {}
             Err(error) => {
-                output.complain(&file_diagnostic(&error));
+                output.complain(&Diagnostic::of_file(&error));
                 continue;
             }
         }
         journal
             .forget(run)
-            .map_err(|error| file_diagnostic(&error))?;
+            .map_err(|error| Diagnostic::of_file(&error))?;
         forgotten += 1;
     }
     output.print(format!("Forgot {}.\n", counted(forgotten, "run")).as_bytes());

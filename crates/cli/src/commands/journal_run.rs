@@ -1,11 +1,10 @@
 //! What the verbs that write share: the journal, the question, and a run made under it.
 
-use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
-use crate::render::numbers::counted;
 use crate::signals;
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_files::error::FileErrorKind;
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::{Journal, RunRecord};
@@ -38,12 +37,16 @@ pub fn temporaries() -> Arc<Temporaries> {
 
 /// The run of this number.
 pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Diagnostic> {
-    let numbers = journal.numbers().map_err(|error| file_diagnostic(&error))?;
+    let numbers = journal
+        .numbers()
+        .map_err(|error| Diagnostic::of_file(&error))?;
     if !numbers.contains(&run) {
         return Err(Diagnostic::no(format!("there is no run {run}"))
             .remedy("`bquill history` lists the runs"));
     }
-    journal.load(run).map_err(|error| file_diagnostic(&error))
+    journal
+        .load(run)
+        .map_err(|error| Diagnostic::of_file(&error))
 }
 
 /// Says so where runs were interrupted.
@@ -52,7 +55,7 @@ pub fn tell_interrupted(output: &mut Output) {
     let interrupted = match journal.interrupted() {
         Ok(interrupted) => interrupted,
         Err(error) => {
-            output.complain(&file_diagnostic(&error));
+            output.complain(&Diagnostic::of_file(&error));
             return;
         }
     };
@@ -71,7 +74,7 @@ pub fn tell_interrupted(output: &mut Output) {
             }
             Err(error) => {
                 let remedy = "`bquill recover` says how to close it";
-                output.complain(&file_diagnostic(&error).remedy(remedy));
+                output.complain(&Diagnostic::of_file(&error).remedy(remedy));
             }
         }
     }
@@ -94,7 +97,9 @@ pub fn make(
     let folder = std::env::current_dir()
         .map_err(|error| Diagnostic::trouble(format!("this folder cannot be read: {error}")))?;
     let at = SystemTime::now().duration_since(UNIX_EPOCH);
-    let mut lock = journal.lock().map_err(|error| file_diagnostic(&error))?;
+    let mut lock = journal
+        .lock()
+        .map_err(|error| Diagnostic::of_file(&error))?;
     let request = RunRequest {
         plan,
         rewrite,
@@ -109,7 +114,7 @@ pub fn make(
                 "{run} was interrupted in the same folder: {}",
                 visible_path(&error.path)
             )),
-            _ => file_diagnostic(&error),
+            _ => Diagnostic::of_file(&error),
         };
         diagnostic.remedy(match error.kind {
             FileErrorKind::Unfinished => {

@@ -1,56 +1,28 @@
 //! Where plans are found, and what is meant by one: a file that is named, or the last preview of
 //! a folder.
 
-use crate::args::{Part, PlanArgs, StepArgs};
-use crate::commands::{journal_run, renew};
+use crate::args::Part;
+use crate::args::definitions::{PlanArgs, StepArgs};
+use crate::commands::journal_run;
+use crate::commands::report::{Reported, stopped};
+use crate::commands::search::report_failed;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
-use crate::render::numbers::{counted, number};
 use crate::render::sentence::rewrite_sentence;
-use crate::tables::UnreadTables;
+use crate::signals::{self, cancel_token};
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::plan::{PlanFile, PlanIndex};
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::plan::PlanIndex;
+use brisk_quill_engine::plan_store::last_place;
+use brisk_quill_engine::plan_writer::PlanWriteError;
+use brisk_quill_engine::renew::{RenewError, Renewal, Renewed, source_of};
+use brisk_quill_engine::tables::UnreadTables;
 use brisk_quill_files::discover::Source;
-use brisk_quill_files::journal::Journal;
 use brisk_quill_files::plan::Plan;
 use brisk_quill_files::plan_file::{PlanDoc, PlanFileError};
-use std::ffi::OsStr;
-use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::DirBuilderExt;
+use std::fs;
+use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
-use std::{fs, io};
-
-/// Folders whose last preview is kept.
-const FOLDERS_MOST: usize = 20;
-
-/// Where the last preview of this folder lies.
-pub fn last_place() -> Option<PathBuf> {
-    let here = std::env::current_dir().ok()?;
-    let name = blake3::hash(here.as_os_str().as_encoded_bytes()).to_hex();
-    let state = Journal::place()?;
-    Some(state.join("last").join(format!("{}.plan", &name[..24])))
-}
-
-/// Makes the folder of the last previews, and forgets the oldest of too many.
-pub fn make_room(place: &Path) -> io::Result<()> {
-    let folder = place.parent().unwrap_or(Path::new("."));
-    fs::DirBuilder::new()
-        .recursive(true)
-        .mode(0o700)
-        .create(folder)?;
-    let mut plans: Vec<_> = fs::read_dir(folder)?
-        .filter_map(|entry| {
-            let entry = entry.ok()?;
-            Some((entry.metadata().ok()?.modified().ok()?, entry.path()))
-        })
-        .collect();
-    plans.sort();
-    let many = (plans.len() + 1).saturating_sub(FOLDERS_MOST);
-    for (_, path) in plans.iter().take(many) {
-        let _ = fs::remove_file(path);
-    }
-    Ok(())
-}
 
 /// The file that is named; `last` names none.
 fn named(file: Option<&Path>) -> Option<&Path> {
@@ -150,12 +122,47 @@ pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Diagnostic> 
             .remedy("make it anew, or add `--partial` to go on with what is there"));
     }
     if args.renew {
-        renew::renew(&mut meant, output)?;
+        meant.renew(output)?;
     }
     Ok(meant)
 }
 
 impl Meant {
+    /// Evaluates the plan again, and says what became of the decisions.
+    fn renew(&mut self, output: &mut Output) -> Result<(), Diagnostic> {
+        // Where the plan may not write, it may not read either.
+        self.check_places()?;
+        let place = self.doc.path().to_owned();
+        let renewal = Renewal {
+            root: self.root(),
+            temporaries: &journal_run::temporaries(),
+            token: cancel_token(),
+        };
+        signals::listen();
+        let mut reported = Reported::default();
+        let renewed = renewal.renew(&self.doc, |source, found, end| {
+            output.flow()?;
+            report_failed(end, output);
+            reported.units(source, &found.problems, &found.unmet, output);
+            ControlFlow::Continue(())
+        });
+        let Renewed { carried, lost, new } = renewed.map_err(|error| match error {
+            RenewError::Stopped => stopped(),
+            RenewError::Rewrite { .. } => Diagnostic::wrong(error.to_string()),
+            RenewError::Write(error) => plan_write_diagnostic(&error),
+            other => Diagnostic::trouble(other.to_string()),
+        })?;
+        self.doc = open(Some(&place))?;
+        let text = format!(
+            "Evaluated again: {} carried over, {} lost, {}.\n\n",
+            counted(carried, "decision"),
+            number(lost),
+            counted(new, "new change"),
+        );
+        output.print(text.as_bytes());
+        Ok(())
+    }
+
     /// Makes sure that its files lie where they may.
     pub fn check_places(&self) -> Result<(), Diagnostic> {
         let places = self.doc.places(self.root.as_deref());
@@ -178,7 +185,11 @@ impl Meant {
     /// How its rewrite was understood.
     pub fn sentence(&self) -> String {
         let index = &self.doc.index;
-        let sources: Vec<Source> = index.files.iter().map(source_of).collect();
+        let sources: Vec<Source> = index
+            .files
+            .iter()
+            .map(|file| source_of(&file.path))
+            .collect();
         let words = match index.rewrite.build(&mut UnreadTables) {
             Ok(rewrite) => rewrite_sentence(&rewrite, &sources),
             Err(_) => format!("In {}.", counted(sources.len() as u64, "file")),
@@ -201,9 +212,25 @@ impl Meant {
     }
 }
 
-/// A file of a plan.
-pub fn source_of(file: &PlanFile) -> Source {
-    Source::File(PathBuf::from(OsStr::from_bytes(&file.path)))
+/// A plan that cannot be written.
+pub fn plan_write_diagnostic(error: &PlanWriteError) -> Diagnostic {
+    match error {
+        PlanWriteError::AlreadyThere(path) => {
+            let shown = visible_path(path);
+            Diagnostic::trouble(format!("there is already a file: {shown}"))
+                .remedy("save the plan under another name")
+        }
+        PlanWriteError::Save { path, source } => {
+            let shown = visible_path(path);
+            Diagnostic::trouble(format!("cannot save the plan in {shown}: {source}"))
+        }
+        PlanWriteError::Keep { place } => {
+            let place = place.as_deref().map(visible_path);
+            let place = place.map_or_else(String::new, |place| format!(" as {place}"));
+            Diagnostic::trouble(format!("the plan cannot be kept{place}"))
+                .remedy("make room there, or name another folder with XDG_STATE_HOME")
+        }
+    }
 }
 
 /// What happens to a plan without decisions, where it is not written now.

@@ -1,34 +1,34 @@
 //! `preview`: every change a rewrite would make; nothing is written.
 
-use crate::args::{Part, PreviewArgs};
-use crate::commands::against::{Comparison, Known};
-use crate::commands::kinds::KindSink;
-use crate::commands::look::Room;
-use crate::commands::pass::{FileNote, Guard, Pass, rewrite_hints};
-use crate::commands::plan_out::{PlanOut, PlanPart};
-use crate::commands::save_rewrite;
-use crate::diagnostic::Diagnostic;
-use crate::options::{self, AskedRewrite, Threads};
-use crate::output::Output;
-use crate::render;
-use crate::render::diff::diff_of_file;
-use crate::render::numbers::counted;
-use crate::render::preview::{PreviewView, file_name};
-use crate::render::report::{Collector, FileReport, Keep};
-use crate::render::sentence::rewrite_sentence;
-use crate::status::Status;
-use brisk_quill_core::escape::visible;
-use brisk_quill_core::problem::Problem;
-use brisk_quill_core::query::scanner::Note;
-use brisk_quill_core::rewrite::{Rewrite, RunOptions, SPLIT_FROM, Unmet};
-use brisk_quill_files::discover::{FileUse, Listing, Source};
-use brisk_quill_files::evaluate::in_parts::PartSink;
-use brisk_quill_files::evaluate::{FileHunk, FileSink};
-use brisk_quill_files::read::FactsOf;
-use std::ops::ControlFlow;
+mod view;
 
-/// Notes shown; the rest is counted.
-const NOTES_SHOWN: usize = 10;
+use crate::args::Part;
+use crate::args::definitions::PreviewArgs;
+use crate::commands::preview::view::View;
+use crate::commands::report::{Evaluating, guards};
+use crate::commands::{journal_run, plans};
+use crate::diagnostic::Diagnostic;
+use crate::options::{self, AskedRewrite};
+use crate::output::Output;
+use crate::render::{compared, kinds};
+use crate::status::Status;
+use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::rewrite::{Rewrite, RunOptions, SPLIT_FROM, Unmet};
+use brisk_quill_engine::collector::{Collector, Events, FileHunk};
+use brisk_quill_engine::compare::{ComparedChange, Comparison};
+use brisk_quill_engine::kept_hunk::{FileReport, HunkCollector, HunkLimits};
+use brisk_quill_engine::kinds::KindCollector;
+use brisk_quill_engine::plan_writer::{Keeping, PlanPart, PlanWriter, Stream};
+use brisk_quill_engine::schedule::Threads;
+use brisk_quill_engine::session::Taken;
+use brisk_quill_engine::sources::Sources;
+use brisk_quill_engine::summary::{FileEnd, FileRead};
+use brisk_quill_engine::worked_examples::{self, Examples};
+use brisk_quill_files::discover::{FileUse, Source};
+use brisk_quill_files::read::{FactsOf, TextOptions};
+use std::ops::ControlFlow;
+use std::path::Path;
 
 pub fn run(
     args: &PreviewArgs,
@@ -36,23 +36,68 @@ pub fn run(
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
-    let guard = Guard::new(&args.guard)?;
     if let Some(file) = &args.save_rewrite {
-        save_rewrite::check(file)?;
+        check_new(file)?;
     }
-    let mut view = View::new(args, &asked, output)?;
     let through = through(args, &asked.rewrite)?;
+    let (texts, sources) = files(args, &asked)?;
+    let piped = sources.listing.sources.contains(&Source::Stdin);
+    let planned = asked.up_to(through);
+    let mut preview = Preview::new(args, &asked, (&planned, !piped), output)?;
     let run = RunOptions {
         groups: true,
         cells: true,
-        one_piece: view.keep.context > 0,
+        one_piece: preview.view.keep.context > 0,
         through,
         stages: args.steps,
         // What shows or keeps whole lines needs them whole.
-        split_from: (view.keep.context == 0 && !args.diff && args.save_rewrite.is_none())
-            .then_some(SPLIT_FROM),
+        split_from: preview.view.splits_lines(args).then_some(SPLIT_FROM),
         ..RunOptions::default()
     };
+    let reading = (texts, Threads::new(args.files.threads));
+    let guards = guards(&args.guard)?;
+    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards);
+    preview.begin(&sources, output);
+    evaluating.report_unreadable(output);
+    let maker = preview.plan.maker();
+    let limits = HunkLimits {
+        changes: preview.view.room.left().max(preview.for_examples()),
+        ..preview.view.keep
+    };
+    let room = preview.view.room.clone();
+    let (compares, counts_kinds) = (preview.comparison.is_some(), preview.kinds.is_some());
+    let for_examples = preview.for_examples();
+    let make = |source| PreviewCollector {
+        source,
+        found: HunkCollector::new(HunkLimits {
+            changes: room.left().max(for_examples),
+            ..limits
+        }),
+        plan: maker.part(source),
+        kinds: counts_kinds.then(KindCollector::default),
+        compared: compares.then(Vec::new),
+    };
+    evaluating.run(make, output, |taken, reported, output| {
+        let Taken {
+            source,
+            found,
+            end: Some(FileEnd::Read(read)),
+        } = taken
+        else {
+            return ControlFlow::Continue(());
+        };
+        reported.units(source, &found.found.problems, &found.found.unmet, output);
+        preview.file(source, &read, found, output);
+        ControlFlow::Continue(())
+    })?;
+    let matches = evaluating.summary.counts.all_steps().matches;
+    let status = preview.end(&evaluating, output)?;
+    options::report_passed_over(&sources, matches, output);
+    Ok(status)
+}
+
+/// The files of a preview, and how they are read.
+fn files(args: &PreviewArgs, asked: &AskedRewrite) -> Result<(TextOptions, Sources), Diagnostic> {
     // What is compared must be known of files without changes too.
     let facts = match args.against {
         Some(_) => FactsOf::All,
@@ -60,76 +105,105 @@ pub fn run(
     };
     let texts = options::texts(&args.files, facts)?;
     let sources = asked.sources(&args.files, FileUse::Read)?;
-    let listing = &sources.listing;
-    let piped = listing.sources.contains(&Source::Stdin);
-    if piped && args.save_plan.is_some() {
+    if sources.listing.sources.contains(&Source::Stdin) && args.save_plan.is_some() {
         return Err(Diagnostic::wrong(
             "standard input cannot be written later, so its plan cannot be saved",
         )
         .remedy("name the files"));
     }
-    let show = options::shown(&args.show)?;
-    let planned = asked.up_to(through);
-    let mut comparison = match &args.against {
-        Some(file) => Some(Comparison::new(file, show)?),
-        None => None,
-    };
-    let mut plan = PlanOut::new(&planned, args.json, args.save_plan.as_deref(), !piped)?;
-    if plan.is_kept() {
-        output.outlives_its_reader();
-    }
-    let mut kinds = args.kinds.then(KindSink::new);
-    let reading = (texts, Threads::new(args.files.threads));
-    let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
-    view.begin(listing, output);
-    plan.begin(output);
-    pass.unreadable(listing, output);
+    Ok((texts, sources))
+}
 
-    let (maker, room) = (plan.maker(), view.room.clone());
-    let (compares, counts_kinds) = (comparison.is_some(), kinds.is_some());
-    let for_examples = if args.save_rewrite.is_some() {
-        save_rewrite::LOOKED_AT
-    } else {
-        0
-    };
-    let keep = view.keep;
-    let sink = |source| PreviewSink {
-        source,
-        found: Collector::new(Keep {
-            changes: room.left().max(for_examples),
-            ..keep
-        }),
-        plan: maker.part(source),
-        kinds: counts_kinds.then(KindSink::new),
-        compared: compares.then(Vec::new),
-    };
-    let mut status = Status::Fine;
-    let mut examples = args
-        .save_rewrite
-        .is_some()
-        .then(save_rewrite::Examples::new);
-    pass.each(listing, sink, output, |pass, source, sink, read, output| {
-        let Some(read) = read else {
-            return ControlFlow::Continue(());
+/// All that takes part in a preview.
+struct Preview<'a> {
+    args: &'a PreviewArgs,
+    asked: &'a AskedRewrite,
+    view: View<'a>,
+    plan: PlanWriter<'a>,
+    comparison: Option<Comparison>,
+    kinds: Option<KindCollector>,
+    examples: Option<Examples>,
+    /// Rows shown of a table.
+    show: usize,
+    status: Status,
+}
+
+impl<'a> Preview<'a> {
+    fn new(
+        args: &'a PreviewArgs,
+        asked: &'a AskedRewrite,
+        (planned, keeps): (&'a AskedRewrite, bool),
+        output: &mut Output,
+    ) -> Result<Self, Diagnostic> {
+        let show = options::shown(&args.show)?;
+        let comparison = match &args.against {
+            Some(file) => Some(comparison(file, show)?),
+            None => None,
         };
-        let mut found = sink.found;
-        pass.tell(source, &found.problems, &found.unmet, output);
-        let notes = found.notes.iter();
-        pass.notes
-            .extend(notes.map(|note| FileNote::note(source, note)));
-        if let (Some(comparison), Some(now)) = (&mut comparison, sink.compared) {
-            comparison.file(source, &read.facts, now);
+        let plan = PlanWriter::new(
+            (&planned.text, &planned.rewrite),
+            &journal_run::temporaries(),
+            args.json,
+            args.save_plan.as_deref(),
+            match keeps {
+                true => Keeping::IfPossible,
+                false => Keeping::Never,
+            },
+        );
+        let plan = plan.map_err(|error| plans::plan_write_diagnostic(&error))?;
+        if plan.is_kept() {
+            output.outlives_its_reader();
         }
-        if let (Some(kinds), Some(file)) = (&mut kinds, sink.kinds) {
+        Ok(Self {
+            args,
+            asked,
+            view: View::new(args, asked, output)?,
+            plan,
+            comparison,
+            kinds: args.kinds.then(KindCollector::default),
+            examples: args.save_rewrite.is_some().then(Examples::default),
+            show,
+            status: Status::Fine,
+        })
+    }
+
+    /// Changes of a file that are kept for worked examples.
+    fn for_examples(&self) -> usize {
+        match self.examples {
+            Some(_) => worked_examples::LOOKED_AT,
+            None => 0,
+        }
+    }
+
+    fn begin(&mut self, sources: &Sources, output: &mut Output) {
+        self.view.begin(&sources.listing, output);
+        self.plan.begin(&mut stream(self.args, output));
+    }
+
+    /// Takes what was found in a file.
+    fn file(
+        &mut self,
+        source: &Source,
+        read: &FileRead,
+        collected: PreviewCollector<'_>,
+        output: &mut Output,
+    ) {
+        let mut found = collected.found;
+        if let (Some(comparison), Some(changes)) = (&mut self.comparison, collected.compared) {
+            comparison.file(source, &read.facts, changes);
+        }
+        if let (Some(kinds), Some(file)) = (&mut self.kinds, collected.kinds) {
             kinds.absorb(file);
         }
         if read.counts.changes + read.counts.problems + read.counts.unmet == 0 {
-            return ControlFlow::Continue(());
+            return;
         }
-        if let Some(examples) = &mut examples {
-            examples.file(&asked, source, &found.hunks);
+        if let Some(examples) = &mut self.examples {
+            examples.file(&self.asked.rewrite, source, &found.hunks);
         }
-        view.room.fill(&mut found.hunks, |hunk| hunk.edits.len());
+        self.view
+            .room
+            .fill(&mut found.hunks, |hunk| hunk.edits.len());
         let report = FileReport {
             source,
             facts: &read.facts,
@@ -137,78 +211,71 @@ pub fn run(
             problems: &found.problems,
             unmet: &found.unmet,
         };
-        status = status.max(view.file(&report, output));
-        plan.file(&report, sink.plan, output);
-        ControlFlow::Continue(())
-    })?;
-    if let Some(kinds) = kinds {
-        kinds.print(show, output);
+        self.status = self.status.max(self.view.file(&report, output));
+        self.plan.file(
+            (source, &read.facts),
+            collected.plan,
+            (&found.problems, &found.unmet),
+            &mut stream(self.args, output),
+        );
     }
-    if let Some(comparison) = comparison {
-        comparison.print(output);
-    }
-    view.end(&pass, output);
-    if let (Some(file), Some(examples)) = (&args.save_rewrite, examples) {
-        save_rewrite::write(file, &asked, examples)?;
-    }
-    let status = status.max(pass.end(output));
-    sources.tell_passed_over(pass.totals.counts.all_steps().matches, output);
-    let holds = status == Status::Fine && pass.totals.counts.changes > 0;
-    let guarded = !pass.as_expected() || pass.totals.counts.unmet > 0;
-    plan.end(&pass.totals, &pass.notes, (holds, guarded), output)?;
-    Ok(status)
-}
 
-/// Sends what is found in a file to all that take part in it.
-struct PreviewSink<'p> {
-    source: &'p Source,
-    found: Collector,
-    plan: PlanPart<'p>,
-    kinds: Option<KindSink>,
-    compared: Option<Vec<Known>>,
-}
-
-impl FileSink for PreviewSink<'_> {
-    fn hunk(&mut self, hunk: &FileHunk<'_>) {
-        self.plan.hunk(hunk);
-        if let Some(kinds) = &mut self.kinds {
-            kinds.hunk(self.source, hunk);
+    /// Prints what follows the changes, and saves what is to be saved.
+    fn end(self, evaluating: &Evaluating<'_>, output: &mut Output) -> Result<Status, Diagnostic> {
+        let summary = &evaluating.summary;
+        let (paint, width) = (output.paint(), output.width());
+        if let Some(kinds) = self.kinds {
+            let text = kinds::table(&kinds.into_kinds(), self.show, paint, width);
+            output.print(text.as_bytes());
         }
-        if let Some(compared) = &mut self.compared {
-            compared.extend(hunk.edits.iter().map(Known::from));
+        if let Some(comparison) = self.comparison {
+            let text = compared::text(&comparison.finish(), paint, width);
+            output.print(text.as_bytes());
         }
-        self.found.hunk(hunk);
-    }
-
-    fn problem(&mut self, problem: Problem) {
-        self.found.problem(problem);
-    }
-
-    fn unmet(&mut self, unmet: Unmet) {
-        self.found.unmet(unmet);
-    }
-
-    fn note(&mut self, step: usize, note: Note) {
-        self.found.note(step, note);
+        self.view.end(summary, output);
+        if let (Some(file), Some(examples)) = (&self.args.save_rewrite, self.examples) {
+            let asked = (&self.asked.text, &self.asked.rewrite);
+            let text = worked_examples::rewrite_file(file, asked, examples);
+            let shown = visible_path(file);
+            std::fs::write(file, text)
+                .map_err(|error| Diagnostic::trouble(format!("cannot write {shown}: {error}")))?;
+        }
+        let status = self.status.max(evaluating.end(output));
+        let holds = status == Status::Fine && summary.counts.changes > 0;
+        let guarded = !evaluating.as_expected() || summary.counts.unmet > 0;
+        let ended = self
+            .plan
+            .end(summary, (holds, guarded), &mut stream(self.args, output));
+        let saved = ended.map_err(|error| plans::plan_write_diagnostic(&error))?;
+        if saved == Some(false) {
+            output.note("note: the plan has not been saved\n");
+        }
+        Ok(status)
     }
 }
 
-impl PartSink for PreviewSink<'_> {
-    fn for_part(self) -> Self {
-        let kinds = self.kinds.map(KindSink::without_limit);
-        Self { kinds, ..self }
-    }
+/// Where the records of the plan are printed, if they are.
+fn stream<'o>(args: &PreviewArgs, output: &'o mut Output) -> Stream<'o> {
+    args.json.then_some(output as _)
+}
 
-    fn join(&mut self, part: Self) {
-        self.plan.join(part.plan);
-        self.found.join(part.found);
-        if let (Some(kinds), Some(part)) = (&mut self.kinds, part.kinds) {
-            kinds.absorb(part);
-        }
-        if let (Some(compared), Some(part)) = (&mut self.compared, part.compared) {
-            compared.extend(part);
-        }
+/// The comparison with an earlier plan; `last` is the last preview.
+fn comparison(file: &Path, show: usize) -> Result<Comparison, Diagnostic> {
+    let doc = plans::open(Some(file))?;
+    Comparison::new(&doc, show)
+        .map_err(|error| Diagnostic::trouble(format!("cannot read the earlier plan: {error}")))
+}
+
+/// A rewrite file that is there is not overwritten.
+fn check_new(file: &Path) -> Result<(), Diagnostic> {
+    if file.symlink_metadata().is_err() {
+        return Ok(());
     }
+    let shown = visible_path(file);
+    Err(
+        Diagnostic::trouble(format!("there is already a file: {shown}"))
+            .remedy("save the rewrite under another name"),
+    )
 }
 
 /// After how many steps to stop.
@@ -226,142 +293,50 @@ fn through(args: &PreviewArgs, rewrite: &Rewrite) -> Result<Option<usize>, Diagn
     }
 }
 
-/// How a preview is shown.
-struct View<'r> {
-    form: Form<'r>,
-    /// Changes that may still be shown.
-    room: Room,
-    /// Of each file.
-    keep: Keep,
+/// Gathers what is found in a file for all that take part in a preview.
+struct PreviewCollector<'p> {
+    source: &'p Source,
+    found: HunkCollector,
+    plan: PlanPart<'p>,
+    kinds: Option<KindCollector>,
+    compared: Option<Vec<ComparedChange>>,
 }
 
-/// In which form a preview comes.
-enum Form<'r> {
-    Text {
-        view: PreviewView,
-        rewrite: &'r Rewrite,
-        shown: u64,
-        /// Something else is shown instead of the changes.
-        instead: bool,
-    },
-    /// The plan alone, which is written on its own way.
-    Json,
-    Diff {
-        /// A person reads it, so control characters must not get through.
-        escaped: bool,
-    },
-}
-
-impl<'r> View<'r> {
-    fn new(
-        args: &PreviewArgs,
-        asked: &'r AskedRewrite,
-        output: &Output,
-    ) -> Result<Self, Diagnostic> {
-        let rewrite = &asked.rewrite;
-        let shown = options::shown(&args.show)?;
-        // Kinds and differences are shown instead of the changes.
-        let instead = args.kinds || args.against.is_some();
-        let mut keep = Keep::default();
-        let (form, changes) = if args.json {
-            (Form::Json, 0)
-        } else if args.diff {
-            keep.context = render::diff::CONTEXT;
-            keep.on_disk = true;
-            let escaped = output.is_terminal();
-            (Form::Diff { escaped }, usize::MAX)
-        } else {
-            keep.context = args.show.context;
-            let several = rewrite.steps().len() > 1;
-            let form = Form::Text {
-                view: PreviewView::new(output.paint(), output.width(), several),
-                rewrite,
-                shown: 0,
-                instead,
-            };
-            (form, if instead { 0 } else { shown })
-        };
-        Ok(Self {
-            form,
-            room: Room::new(changes),
-            keep,
-        })
-    }
-
-    fn begin(&self, listing: &Listing, output: &mut Output) {
-        match &self.form {
-            Form::Text { rewrite, .. } => {
-                let sentence = rewrite_sentence(rewrite, &listing.sources);
-                output.print(format!("{sentence}\n").as_bytes());
-            }
-            Form::Json | Form::Diff { .. } => {}
+impl Events for PreviewCollector<'_> {
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        self.plan.hunk(hunk);
+        if let Some(kinds) = &mut self.kinds {
+            kinds.hunk(self.source, hunk);
         }
+        if let Some(compared) = &mut self.compared {
+            compared.extend(hunk.edits.iter().map(ComparedChange::from));
+        }
+        self.found.hunk(hunk);
     }
 
-    fn file(&mut self, report: &FileReport<'_>, output: &mut Output) -> Status {
-        match &mut self.form {
-            Form::Text { view, shown, .. } => {
-                output.print(view.file(report).as_bytes());
-                let now: usize = report.hunks.iter().map(|p| p.edits.len()).sum();
-                *shown += now as u64;
-            }
-            Form::Json => {}
-            // Its line ends are two bytes, which no patch tool knows.
-            Form::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
-                let name = file_name(report.source);
-                let message = format!("{name}: a diff cannot show UTF-16");
-                let remedy = "leave --diff out, or use --json";
-                return output.complain(&Diagnostic::trouble(message).remedy(remedy));
-            }
-            Form::Diff { escaped } => print_diff(&diff_of_file(report), *escaped, output),
-        }
-        Status::Fine
+    fn problem(&mut self, problem: Problem) {
+        self.found.problem(problem);
     }
 
-    fn end(&self, pass: &Pass<'_>, output: &mut Output) {
-        let totals = &pass.totals;
-        match &self.form {
-            Form::Text {
-                rewrite,
-                shown,
-                instead,
-                ..
-            } => {
-                let hidden = totals.counts.changes - shown;
-                if hidden > 0 && !instead {
-                    let more = counted(hidden, "more change");
-                    output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
-                }
-                output.print(format!("\n{}", totals.text()).as_bytes());
-                print_notes(&pass.notes, &rewrite_hints(rewrite), output);
-            }
-            Form::Json | Form::Diff { .. } => {}
-        }
+    fn unmet(&mut self, unmet: Unmet) {
+        self.found.unmet(unmet);
     }
 }
 
-/// Prints notes, the first of many, and hints.
-pub fn print_notes(notes: &[FileNote], hints: &[(&str, String)], output: &mut Output) {
-    if !notes.is_empty() {
-        output.print(b"\n");
+impl Collector for PreviewCollector<'_> {
+    fn for_part(self) -> Self {
+        let kinds = self.kinds.map(KindCollector::without_limit);
+        Self { kinds, ..self }
     }
-    for note in notes.iter().take(NOTES_SHOWN) {
-        output.print(note.text().as_bytes());
-    }
-    if let Some(more) = notes.len().checked_sub(NOTES_SHOWN).filter(|n| *n > 0) {
-        output.print(format!("{}\n", counted(more as u64, "more note")).as_bytes());
-    }
-    for (name, message) in hints {
-        output.print(format!("\nhint {name}: {message}\n").as_bytes());
-    }
-}
 
-fn print_diff(diff: &[u8], escaped: bool, output: &mut Output) {
-    if !escaped {
-        return output.print(diff);
-    }
-    for line in diff.split_inclusive(|b| *b == b'\n') {
-        let line = line.strip_suffix(b"\n").unwrap_or(line);
-        output.print(format!("{}\n", visible(line)).as_bytes());
+    fn join(&mut self, part: Self) {
+        self.plan.join(part.plan);
+        self.found.join(part.found);
+        if let (Some(kinds), Some(part)) = (&mut self.kinds, part.kinds) {
+            kinds.absorb(part);
+        }
+        if let (Some(compared), Some(part)) = (&mut self.compared, part.compared) {
+            compared.extend(part);
+        }
     }
 }

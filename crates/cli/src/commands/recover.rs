@@ -1,23 +1,22 @@
 //! Completes or rolls back what was interrupted, or closes it as it stands.
 
-use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::fs::real::RealFs;
-use brisk_quill_files::journal::{Journal, RunRecord};
-use brisk_quill_files::journal::records::RunState;
-use brisk_quill_files::recover::{Direction, open_ways, recover};
-use brisk_quill_files::recover::abandon::{AbandonedFile, Holds, abandon};
-use crate::args::RecoverArgs;
+use crate::args::definitions::RecoverArgs;
 use crate::commands::journal_run;
-use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
-use crate::render::numbers::counted;
 use crate::status::Status;
+use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::numbers::counted;
+use brisk_quill_files::fs::real::RealFs;
+use brisk_quill_files::journal::records::RunState;
+use brisk_quill_files::journal::{Journal, RunRecord};
+use brisk_quill_files::recover::abandon::{AbandonedFile, Holds, abandon};
+use brisk_quill_files::recover::{Direction, open_ways, recover};
 use std::path::Path;
 
 pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let journal = journal_run::journal()?;
-    let failed = |error| file_diagnostic(&error);
+    let failed = |error| Diagnostic::of_file(&error);
     if journal.numbers().map_err(failed)?.is_empty() {
         output.print(b"No run was interrupted.\n");
         return Ok(Status::Fine);
@@ -52,8 +51,8 @@ fn one(
     let abandon = || format!("`bquill recover --abandon {run}` closes run {run} as it stands");
     let record = journal
         .load(run)
-        .map_err(|error| file_diagnostic(&error).remedy(abandon()))?;
-    let failed = |error| file_diagnostic(&error).remedy(abandon());
+        .map_err(|error| Diagnostic::of_file(&error).remedy(abandon()))?;
+    let failed = |error| Diagnostic::of_file(&error).remedy(abandon());
     if record.intent.is_none() {
         // It had touched nothing.
         recover(&RealFs, journal, &record, None).map_err(failed)?;
@@ -94,7 +93,7 @@ fn one(
             Some(Direction::Forward) if open.back => "`--back` is open".to_owned(),
             _ => format!("put the file back and recover again, or {}", abandon()),
         };
-        file_diagnostic(&error).remedy(format!("nothing has been touched; {other}"))
+        Diagnostic::of_file(&error).remedy(format!("nothing has been touched; {other}"))
     })?;
     let end = match done.way {
         Direction::Forward => "is complete",
@@ -126,7 +125,7 @@ fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status,
     let folder = kept(&journal.folder(run));
     if !journal
         .numbers()
-        .map_err(|error| file_diagnostic(&error))?
+        .map_err(|error| Diagnostic::of_file(&error))?
         .contains(&run)
     {
         return Err(Diagnostic::no(format!("there is no run {run}"))
@@ -136,7 +135,7 @@ fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status,
         Ok(record) => record,
         Err(error) => {
             journal.close(run);
-            output.complain(&file_diagnostic(&error));
+            output.complain(&Diagnostic::of_file(&error));
             let text = format!(
                 "Run {run} is closed; which files it was about cannot be read. What is left of its \
                  record is kept until `bquill history --forget {run}`: {folder}\n"
@@ -153,7 +152,7 @@ fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status,
         );
     }
     let files = abandon(&RealFs, journal, &record).map_err(|error| {
-        file_diagnostic(&error).remedy(
+        Diagnostic::of_file(&error).remedy(
             "the run is as it was; make room for the bytes that are to be kept, and try again",
         )
     })?;

@@ -1,22 +1,27 @@
 //! `review`: judges the changes of a plan, on a screen or by options.
 
-use super::plans;
-use crate::args::{Part, ReviewArgs};
-use crate::commands::pass::{Guard, Pass};
-use crate::commands::plan_out::PlanOut;
-use crate::commands::plans::Meant;
-use crate::commands::renew::fill;
+use crate::args::Part;
+use crate::args::definitions::ReviewArgs;
+use crate::commands::journal_run;
+use crate::commands::plans::{self, Meant, plan_write_diagnostic};
+use crate::commands::report::{Evaluating, guards};
 use crate::diagnostic::Diagnostic;
-use crate::options::{self, AskedRewrite, Threads};
+use crate::options::{self, AskedRewrite};
 use crate::output::Output;
-use crate::render::json::json_line;
 use crate::status::Status;
 use brisk_quill_core::plan::decide::Decider;
-use brisk_quill_core::plan::{Decision, decision_line};
-use brisk_quill_core::rewrite::{RunOptions, SPLIT_FROM};
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::records::field::line;
+use brisk_quill_core::records::history::DecisionsRecord;
+use brisk_quill_core::records::plan::decision_line;
+use brisk_quill_engine::plan_collector::{PlanCollector, run_options};
+use brisk_quill_engine::plan_writer::{Keeping, PlanWriter};
+use brisk_quill_engine::renew::source_of;
+use brisk_quill_engine::schedule::Threads;
 use brisk_quill_files::discover::{FileUse, Search, Source};
 use brisk_quill_files::read::FactsOf;
 use std::io::{self, IsTerminal};
+use std::ops::ControlFlow;
 
 pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let silent =
@@ -60,7 +65,7 @@ fn evaluate(
     silent: bool,
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
-    let guard = Guard::new(&args.guard)?;
+    let guards = guards(&args.guard)?;
     let sources = asked.sources(&args.files, FileUse::Rewrite)?;
     if sources.listing.sources.contains(&Source::Stdin) {
         return Err(Diagnostic::wrong(
@@ -73,20 +78,32 @@ fn evaluate(
         needs_terminal()?;
     }
     let reading = (texts, Threads::new(args.files.threads));
-    let run = RunOptions {
-        groups: true,
-        cells: true,
-        split_from: Some(SPLIT_FROM),
-        ..RunOptions::default()
-    };
-    let mut pass = Pass::new(&asked.rewrite, &sources, run, reading, guard)?;
-    let mut plan = PlanOut::to_be_reviewed(asked)?;
-    plan.begin(output);
-    pass.unreadable(&sources.listing, output);
-    fill(&mut pass, &sources.listing, &mut plan, output)?;
-    let status = pass.end(output);
-    let holds = status == Status::Fine && pass.totals.counts.changes > 0;
-    plan.end(&pass.totals, &pass.notes, (holds, false), output)?;
+    let options = run_options();
+    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, options, reading, guards);
+    let plan = PlanWriter::new(
+        (&asked.text, &asked.rewrite),
+        &journal_run::temporaries(),
+        false,
+        None,
+        Keeping::Always,
+    );
+    let mut plan = plan.map_err(|error| plan_write_diagnostic(&error))?;
+    plan.begin(&mut None);
+    evaluating.report_unreadable(output);
+    let maker = plan.maker();
+    let make = |source| PlanCollector::new(maker.part(source));
+    evaluating.run(make, output, |taken, reported, output| {
+        if let Some(end) = &taken.end {
+            let found = taken.found;
+            reported.units(taken.source, &found.problems, &found.unmet, output);
+            found.finish(taken.source, end, &mut plan, &mut None);
+        }
+        ControlFlow::Continue(())
+    })?;
+    let status = evaluating.end(output);
+    let holds = status == Status::Fine && evaluating.summary.counts.changes > 0;
+    let ended = plan.end(&evaluating.summary, (holds, false), &mut None);
+    ended.map_err(|error| plan_write_diagnostic(&error))?;
     if status == Status::Fine && !holds {
         return Err(Diagnostic::no(
             "there is nothing to review: no match would change",
@@ -154,7 +171,7 @@ fn decide(
     let mut met = vec![0u64; deciders.all.len()];
     for index in 0..meant.doc.index.entries.len() {
         let plan = &meant.doc.index;
-        let source = plans::source_of(&plan.files[plan.file_of(index)]);
+        let source = source_of(&plan.files[plan.file_of(index)].path);
         let in_glob = |glob: usize| deciders.globs[glob].wants(source.path());
         let kind = kinds.as_ref().map(|kinds| u64::from(kinds.of[index]) + 1);
         let mut decision = None;
@@ -180,10 +197,13 @@ fn decide(
     meant.doc.sync().map_err(fail)?;
     let counts = meant.doc.index.counts();
     if args.json {
-        output.print(&json_line(&serde_json::json!({
-            "record": "decisions", "changes": counts.total(), "accepted": counts.accepted,
-            "modified": counts.modified, "refused": counts.refused, "open": counts.open,
-        })));
+        output.print(&line(&DecisionsRecord {
+            changes: counts.total(),
+            accepted: counts.accepted,
+            modified: counts.modified,
+            refused: counts.refused,
+            open: counts.open,
+        }));
     } else {
         output.print(plans::decisions(&meant.doc.index, plans::WOULD_WRITE_ALL).as_bytes());
     }

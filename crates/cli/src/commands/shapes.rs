@@ -1,26 +1,32 @@
 //! `shapes`: what forms the values take.
 
-use crate::args::{Part, ShapesArgs};
-use crate::commands::look::{Looked, Needs, Request, Seen, Seer, Split};
-use crate::commands::preview::print_notes;
+use crate::args::Part;
+use crate::args::definitions::ShapesArgs;
+use crate::commands::notes::print_notes;
+use crate::commands::search::{Request, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
-use crate::output::Output;
+use crate::output::{Output, Page};
 use crate::render::grid::{Align, Grid};
-use crate::render::json::{json_line, json_note, json_problem, put_bytes};
-use crate::render::numbers::{counted, number, share};
-use crate::render::preview::file_name;
+use crate::render::names::file_name;
 use crate::render::sentence::shapes_sentence;
 use crate::status::Status;
 use brisk_quill_core::escape::{push_visible_char, visible};
 use brisk_quill_core::inventory::Inventory;
+use brisk_quill_core::numbers::{counted, number, share};
 use brisk_quill_core::pattern::{MatchOptions, Pattern};
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::scanner::UnitView;
+use brisk_quill_core::records::field::{Coded, Ordinal, line as record_line};
+use brisk_quill_core::records::shapes::{CharRecord, ShapeRecord, ShapesTotalsRecord};
 use brisk_quill_core::shapes::{Shape, Shapes, unusual};
 use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::line_ends;
+use brisk_quill_engine::collector::SearchedUnit;
+use brisk_quill_engine::plan_records::{self, RecordPath};
+use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::Source;
+use std::borrow::Cow;
 
 /// Shapes that are told apart.
 const SHAPES_MOST: usize = 100_000;
@@ -69,7 +75,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         source: Source::Stdin,
         json: args.json,
     };
-    let looked = request.look(Needs::default(), &mut looker, output)?;
+    let searched = request.run(SearchNeeds::default(), &mut looker, output)?;
     let Looker { seen, values, .. } = looker;
     let found = values > 0;
     let listed = Listed {
@@ -80,14 +86,14 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         args,
     };
     match args.json {
-        true => listed.print_records(&looked, output),
+        true => listed.print_records(&searched, output),
         false => {
             output.print(format!("{sentence}\n\n").as_bytes());
             listed.print_table(output);
-            print_notes(&looked.notes, &looked.hints, output);
+            print_notes(&searched.notes, &searched.hints, output);
         }
     }
-    Ok(looked.status(found))
+    Ok(searched.status(found))
 }
 
 /// What is counted: a shape or a character, of one column or of whole units.
@@ -189,7 +195,7 @@ impl Seer for Looker {
         self.source = source.clone();
     }
 
-    fn unit(&mut self, seen: &Seen<'_>, _: &mut Output) {
+    fn unit(&mut self, _: &Source, seen: &SearchedUnit<'_>, _: &mut Page) {
         if self.of_matches {
             for finding in seen.found.picked() {
                 self.value(seen.unit, finding.span);
@@ -199,9 +205,9 @@ impl Seer for Looker {
         }
     }
 
-    fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
+    fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if self.json {
-            output.print(&json_problem(source, problem));
+            page.print(&plan_records::problem(source, problem));
         }
     }
 }
@@ -212,10 +218,9 @@ impl Split for Looker {
         self.seen.absorb(file.seen, |_, _| {});
     }
 
-    fn for_part(&self) -> Self {
-        let blank = self.clone();
-        let seen = blank.seen.without_limit();
-        Self { seen, ..blank }
+    fn for_part(self) -> Self {
+        let seen = self.seen.without_limit();
+        Self { seen, ..self }
     }
 }
 
@@ -309,38 +314,51 @@ impl Listed<'_> {
         }
     }
 
-    fn print_records(self, looked: &Looked, output: &mut Output) {
+    fn print_records(self, searched: &Searched, output: &mut Output) {
         let kinds = self.rows.len();
         for (thing, count, first) in self.rows.into_rows() {
-            let mut record = match &thing.form {
-                Form::Shape(shape) => serde_json::json!({
-                    "record": "shape", "cell": thing.column, "shape": shape.to_string(),
-                    "pattern": shape.pattern(), "count": count,
+            let path = RecordPath::of(&first.source);
+            let (path, path_b64) = path.fields();
+            let Coded { text, base64 } = Coded::of(&first.example);
+            let cell = thing.column.as_deref().map(Cow::Borrowed);
+            let line = Ordinal(first.line);
+            output.print(&match &thing.form {
+                Form::Shape(shape) => record_line(&ShapeRecord {
+                    cell,
+                    shape: shape.to_string().into(),
+                    pattern: shape.pattern().map(Cow::Owned),
+                    count,
+                    example: text,
+                    example_b64: base64,
+                    path,
+                    path_b64,
+                    line,
                 }),
-                form => {
+                form @ (Form::Char(_) | Form::Byte(_)) => {
                     let (code, name) = form.named();
-                    serde_json::json!({
-                        "record": "char", "cell": thing.column, "code": code, "name": name,
-                        "count": count,
+                    record_line(&CharRecord {
+                        cell,
+                        code: code.into(),
+                        name: name.into(),
+                        count,
+                        example: text,
+                        example_b64: base64,
+                        path,
+                        path_b64,
+                        line,
                     })
                 }
-            };
-            put_bytes(&mut record, "example", &first.example);
-            put_bytes(
-                &mut record,
-                "path",
-                first.source.path().as_os_str().as_encoded_bytes(),
-            );
-            record["line"] = first.line.into();
-            output.print(&json_line(&record));
+            });
         }
-        for note in &looked.notes {
-            output.print(&json_note(&note.source, note.line, &note.message));
+        for note in &searched.notes {
+            output.print(&plan_records::note(note));
         }
-        output.print(&json_line(&serde_json::json!({
-            "record": "totals", "files": looked.files.read, "files_skipped": looked.files.skipped(),
-            "values": self.values, "shapes": kinds,
-            "problems": looked.problems + looked.files.unreadable,
-        })));
+        output.print(&record_line(&ShapesTotalsRecord {
+            files: searched.files.read,
+            files_skipped: searched.files.skipped(),
+            values: self.values,
+            shapes: kinds as u64,
+            problems: searched.problems + searched.files.unreadable,
+        }));
     }
 }

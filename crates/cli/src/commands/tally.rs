@@ -1,22 +1,29 @@
 //! `tally`: how often each value occurs.
 
-use crate::args::{Part, TallyArgs};
-use crate::commands::look::{Looked, Needs, Request, Seen, Seer, Split};
-use crate::commands::preview::print_notes;
+use crate::args::Part;
+use crate::args::definitions::TallyArgs;
+use crate::commands::notes::print_notes;
+use crate::commands::search::{Request, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
-use crate::output::Output;
+use crate::output::{Output, Page};
 use crate::render::grid::{Align, Grid};
-use crate::render::json::{json_line, json_note, json_problem, put_bytes};
-use crate::render::numbers::{counted, number, share};
-use crate::render::preview::path_name;
+use crate::render::names::path_name;
 use crate::render::sentence::tally_sentence;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
+use brisk_quill_core::numbers::{counted, number, share};
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::records::field::{Base64, Coded, Optional, line as record_line};
+use brisk_quill_core::records::find::{TallyTotalsRecord, ValueRecord};
 use brisk_quill_core::span::Span;
 use brisk_quill_core::tally::{Tally, TallyRow};
+use brisk_quill_engine::collector::SearchedUnit;
+use brisk_quill_engine::plan_records;
+use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::Source;
+use std::borrow::Cow;
+use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -40,31 +47,31 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         file: None,
         json: args.json,
     };
-    let needs = Needs {
+    let needs = SearchNeeds {
         groups: true,
-        ..Needs::default()
+        ..SearchNeeds::default()
     };
-    let looked = request.look(needs, &mut counter, output)?;
+    let searched = request.run(needs, &mut counter, output)?;
     let tally = counter.tally;
     let (total, others, no_numbers) = (tally.total(), tally.others(), tally.no_numbers);
     let rows = tally.into_rows();
     let too_long = rows.iter().filter(|row| row.too_long).count() as u64;
     if args.json {
-        print_records(&rows, total, &looked, no_numbers, output);
+        print_records(&rows, total, &searched, no_numbers, output);
     } else {
         output.print(format!("{sentence}\n\n").as_bytes());
         print_table(&rows, total, top, sum.is_some(), args.by.is_some(), output);
         let values = counted((rows.len()) as u64, "value");
-        let files = counted(looked.files.read, "file");
+        let files = counted(searched.files.read, "file");
         let text = format!("\n{values} in {} in {files}.\n", counted(total, "match"));
         output.print(text.as_bytes());
         if others > 0 {
             let text = format!("{} of further values are not told apart.\n", number(others));
             output.print(text.as_bytes());
         }
-        print_notes(&looked.notes, &looked.hints, output);
+        print_notes(&searched.notes, &searched.hints, output);
     }
-    let mut status = looked.status(total > 0);
+    let mut status = searched.status(total > 0);
     if too_long > 0 {
         let what = counted(too_long, "value");
         let diagnostic =
@@ -129,30 +136,42 @@ fn print_table(
 fn print_records(
     rows: &[TallyRow],
     total: u64,
-    looked: &Looked,
+    searched: &Searched,
     no_numbers: u64,
     output: &mut Output,
 ) {
     for row in rows {
-        let mut record = serde_json::json!({
-            "record": "value", "path": null, "value": null, "count": row.count, "sum": row.sum,
-        });
-        if let Some(path) = &row.file {
-            put_bytes(&mut record, "path", path.as_os_str().as_encoded_bytes());
-        }
-        if let Some(value) = &row.value {
-            put_bytes(&mut record, "value", value);
-        }
-        output.print(&json_line(&record));
+        let path = row.file.as_deref().map(|path| path.as_os_str().as_bytes());
+        let (path, path_b64) = optional(path.map(Coded::of_path));
+        let (value, value_b64) = optional(row.value.as_deref().map(Coded::of));
+        output.print(&record_line(&ValueRecord {
+            path,
+            path_b64,
+            value,
+            value_b64,
+            count: row.count,
+            sum: row.sum.as_deref().map(Cow::Borrowed),
+        }));
     }
-    for note in &looked.notes {
-        output.print(&json_note(&note.source, note.line, &note.message));
+    for note in &searched.notes {
+        output.print(&plan_records::note(note));
     }
-    output.print(&json_line(&serde_json::json!({
-        "record": "totals", "files": looked.files.read, "files_skipped": looked.files.skipped(),
-        "matches": total, "values": rows.len(), "no_numbers": no_numbers,
-        "problems": looked.problems + looked.files.unreadable,
-    })));
+    output.print(&record_line(&TallyTotalsRecord {
+        files: searched.files.read,
+        files_skipped: searched.files.skipped(),
+        matches: total,
+        values: rows.len() as u64,
+        no_numbers,
+        problems: searched.problems + searched.files.unreadable,
+    }));
+}
+
+/// The text and its bytes, where there are some.
+fn optional(coded: Option<Coded<'_>>) -> (Option<Cow<'_, str>>, Optional<Base64<'_>>) {
+    match coded {
+        Some(Coded { text, base64 }) => (Some(text), base64),
+        None => (None, Optional(None)),
+    }
 }
 
 #[derive(Clone)]
@@ -170,7 +189,7 @@ impl Seer for Counter {
         self.file = self.by_file.then(|| source.path().into());
     }
 
-    fn unit(&mut self, seen: &Seen<'_>, _: &mut Output) {
+    fn unit(&mut self, _: &Source, seen: &SearchedUnit<'_>, _: &mut Page) {
         let bytes = seen.unit.bytes();
         let text = |span: Option<Span>| span.map(|span| &bytes[span.range()]);
         for finding in seen.found.picked() {
@@ -180,9 +199,9 @@ impl Seer for Counter {
         }
     }
 
-    fn problem(&mut self, source: &Source, problem: &Problem, output: &mut Output) {
+    fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if self.json {
-            output.print(&json_problem(source, problem));
+            page.print(&plan_records::problem(source, problem));
         }
     }
 }
@@ -192,9 +211,8 @@ impl Split for Counter {
         self.tally.absorb(file.tally);
     }
 
-    fn for_part(&self) -> Self {
-        let blank = self.clone();
-        let tally = blank.tally.without_limit();
-        Self { tally, ..blank }
+    fn for_part(self) -> Self {
+        let tally = self.tally.without_limit();
+        Self { tally, ..self }
     }
 }

@@ -1,13 +1,13 @@
 //! `test`: the worked examples in rewrite files.
 
-use crate::args::{TableArgs, TestArgs};
+use crate::args::definitions::{TableArgs, TestArgs};
 use crate::diagnostic::Diagnostic;
 use crate::options::load_rewrite;
 use crate::output::Output;
 use crate::render::examples::{ExampleView, json_example, json_example_totals};
-use crate::render::numbers::counted;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
 use std::path::Path;
 

@@ -1,8 +1,7 @@
 //! `undo`: reverts a run, which is a run of its own.
 
-use crate::args::UndoArgs;
+use crate::args::definitions::UndoArgs;
 use crate::commands::journal_run;
-use crate::commands::pass::file_diagnostic;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
@@ -22,7 +21,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let wants = |path: &PathBuf| only.is_empty() || only.iter().any(|o| path.starts_with(o));
     let plan = undo_plan(&RealFs, &journal, &record, &wants);
     let plan = plan
-        .map_err(|error| file_diagnostic(&error))?
+        .map_err(|error| Diagnostic::of_file(&error))?
         .map_err(|changed| {
             let names: Vec<String> = changed.iter().map(|path| visible_path(path)).collect();
             Diagnostic::trouble(format!(
@@ -67,11 +66,13 @@ fn last_here(journal: &Journal<'_>) -> Result<RunRecord, Diagnostic> {
         .map_err(|error| Diagnostic::trouble(format!("this folder cannot be read: {error}")))?;
     for run in journal
         .numbers()
-        .map_err(|error| file_diagnostic(&error))?
+        .map_err(|error| Diagnostic::of_file(&error))?
         .into_iter()
         .rev()
     {
-        let record = journal.load(run).map_err(|error| file_diagnostic(&error))?;
+        let record = journal
+            .load(run)
+            .map_err(|error| Diagnostic::of_file(&error))?;
         let folder = record.intent.as_ref().map(|intent| intent.folder.path());
         if record.state.is_complete() && folder.as_ref() == Some(&here) {
             return Ok(record);

@@ -1,7 +1,7 @@
 //! Changes as a unified diff that standard patch tools accept.
 
-use crate::render::report::{FileReport, ShownHunk};
 use brisk_quill_core::unit::lines;
+use brisk_quill_engine::kept_hunk::{FileReport, KeptHunk};
 use std::path::Path;
 
 /// Lines of context around each hunk.
@@ -29,14 +29,14 @@ pub fn diff_of_file(report: &FileReport<'_>) -> Vec<u8> {
 }
 
 /// Hunks whose context would touch belong to one hunk.
-fn hunks(hunks: &[ShownHunk]) -> impl Iterator<Item = &[ShownHunk]> {
+fn hunks(hunks: &[KeptHunk]) -> impl Iterator<Item = &[KeptHunk]> {
     hunks.chunk_by(|a, b| {
         let between = b.line - (a.line + a.height());
         between <= 2 * CONTEXT as u64
     })
 }
 
-fn write_hunk(out: &mut Vec<u8>, hunks: &[ShownHunk], growth: &mut i64) {
+fn write_hunk(out: &mut Vec<u8>, hunks: &[KeptHunk], growth: &mut i64) {
     let (Some(first), Some(last)) = (hunks.first(), hunks.last()) else {
         return;
     };

@@ -2,11 +2,13 @@
 
 use super::highlight;
 use crate::render::highlight::Look;
-use crate::render::json::json_line;
 use crate::render::paint::{Paint, Role};
+use brisk_quill_core::records::field::{Ordinal, line};
+use brisk_quill_core::records::json::lossy;
+use brisk_quill_core::records::test::{ExampleRecord, TestTotalsRecord};
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
 use brisk_quill_core::span::Span;
-use serde::Serialize;
+use std::borrow::Cow;
 
 /// Draws failed examples.
 pub struct ExampleView {
@@ -78,51 +80,29 @@ fn difference(a: &[u8], b: &[u8]) -> (Option<Span>, Option<Span>) {
     (span(a), span(b))
 }
 
-#[derive(Serialize)]
-#[serde(tag = "record", rename_all = "lowercase")]
-enum Record<'a> {
-    Example {
-        path: &'a str,
-        step: Option<usize>,
-        number: usize,
-        holds: bool,
-        was: &'a str,
-        wanted: &'a str,
-        got: &'a str,
-        problems: Vec<String>,
-    },
-    Totals {
-        files: u64,
-        examples: u64,
-        failed: u64,
-    },
-}
-
 /// The record of an example.
 pub fn json_example(path: &str, outcome: &ExampleOutcome) -> Vec<u8> {
     let problems = outcome
         .problems
         .iter()
         .map(|problem| problem.kind.to_string());
-    let record = Record::Example {
-        path,
-        step: outcome.step,
-        number: outcome.number,
+    line(&ExampleRecord {
+        path: path.into(),
+        step: outcome.step.map(|step| Ordinal(step as u64)),
+        number: Ordinal(outcome.number as u64),
         holds: outcome.holds(),
-        was: &outcome.was,
-        wanted: &outcome.wanted,
-        got: &String::from_utf8_lossy(&outcome.got),
+        was: Cow::Borrowed(&outcome.was),
+        wanted: Cow::Borrowed(&outcome.wanted),
+        got: lossy(&outcome.got),
         problems: problems.collect(),
-    };
-    json_line(&record)
+    })
 }
 
 /// The last record.
 pub fn json_example_totals(files: u64, examples: u64, failed: u64) -> Vec<u8> {
-    let record = Record::Totals {
+    line(&TestTotalsRecord {
         files,
         examples,
         failed,
-    };
-    json_line(&record)
+    })
 }

@@ -1,13 +1,14 @@
 //! Matches for a reader: each line that holds one, the matches marked, and their groups.
 
 use super::highlight;
+use crate::render::columns::Columns;
 use crate::render::highlight::{Look, one_line_of};
+use crate::render::names::file_name;
 use crate::render::paint::{Paint, Role};
-use crate::render::preview::file_name;
-use crate::render::report::{Columns, Neighbours};
 use brisk_quill_core::pattern::Groups;
 use brisk_quill_core::query::scanner::{Findings, UnitView};
 use brisk_quill_core::span::Span;
+use brisk_quill_engine::kept_hunk::Neighbours;
 use brisk_quill_files::discover::Source;
 use unicode_width::UnicodeWidthStr;
 

@@ -1,9 +1,9 @@
 //! Runs for a reader.
 
 use crate::render::highlight::one_line_of;
-use crate::render::numbers::counted;
 use crate::render::paint::{Paint, Role};
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_files::journal::RunRecord;
 use brisk_quill_files::journal::records::{ChangeRecord, Intent};
 

@@ -1,13 +1,12 @@
 //! Changes for a reader: each changed line as it was and as it becomes.
 
 use super::highlight;
+use crate::render::columns::Columns;
 use crate::render::highlight::Look;
+use crate::render::names::file_name;
 use crate::render::paint::{Paint, Role};
-use crate::render::report::{Columns, FileReport, ShownCell, ShownEdit, ShownHunk};
-use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::span::Span;
-use brisk_quill_files::discover::Source;
-use std::path::Path;
+use brisk_quill_engine::kept_hunk::{FileReport, KeptCell, KeptEdit, KeptHunk};
 
 /// Draws the changes of files.
 pub struct PreviewView {
@@ -47,8 +46,8 @@ impl PreviewView {
     fn hunk(
         &self,
         out: &mut String,
-        hunk: &ShownHunk,
-        next: Option<&ShownHunk>,
+        hunk: &KeptHunk,
+        next: Option<&KeptHunk>,
         gutter: &mut Gutter,
     ) {
         let before = &hunk.around.before;
@@ -77,7 +76,7 @@ impl PreviewView {
     }
 
     /// The value of a cell, before and after.
-    fn cell(&self, out: &mut String, edit: &ShownEdit, cell: &ShownCell, gutter: &Gutter) {
+    fn cell(&self, out: &mut String, edit: &KeptEdit, cell: &KeptCell, gutter: &Gutter) {
         let name = gutter.columns.shown(Some(&cell.name));
         let blank = gutter.columns.shown(None);
         let mut rows = |label: &str, line: Option<u64>, text: &[u8], marks: &[Span], role| {
@@ -125,7 +124,7 @@ impl PreviewView {
     }
 
     /// Whole lines, before and after.
-    fn lines(&self, out: &mut String, hunk: &ShownHunk, gutter: &Gutter) {
+    fn lines(&self, out: &mut String, hunk: &KeptHunk, gutter: &Gutter) {
         let was: Vec<Span> = hunk.edits.iter().map(|edit| edit.span).collect();
         let (text, now) = hunk.now();
         let shown = self.marked(&hunk.was, &was, Role::Was, gutter);
@@ -151,7 +150,7 @@ impl PreviewView {
     }
 
     /// The lines after each step that left them other than they are in the end.
-    fn stages(&self, out: &mut String, hunk: &ShownHunk, now: &[u8], gutter: &Gutter) {
+    fn stages(&self, out: &mut String, hunk: &KeptHunk, now: &[u8], gutter: &Gutter) {
         let mut last = &hunk.was[..];
         for (index, stage) in hunk.stages.iter().enumerate() {
             if stage == last || stage == now {
@@ -190,19 +189,6 @@ impl PreviewView {
     }
 }
 
-/// The name of a source, fit to be shown.
-pub fn file_name(source: &Source) -> String {
-    path_name(source.path())
-}
-
-/// The name of the source that has this path.
-pub fn path_name(path: &Path) -> String {
-    match path.as_os_str() == "-" {
-        true => "standard input".into(),
-        false => visible_path(path),
-    }
-}
-
 fn steps_of(steps: impl Iterator<Item = usize>) -> String {
     let mut steps: Vec<usize> = steps.collect();
     steps.sort_unstable();
@@ -222,7 +208,7 @@ struct Gutter {
 }
 
 impl Gutter {
-    fn new(paint: Paint, hunks: &[ShownHunk]) -> Self {
+    fn new(paint: Paint, hunks: &[KeptHunk]) -> Self {
         let last = hunks.last();
         let cells = hunks.iter().filter(|hunk| hunk.is_cells());
         let cells = cells.flat_map(|hunk| &hunk.edits);

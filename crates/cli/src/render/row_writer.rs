@@ -1,6 +1,6 @@
 //! Rows of values as CSV, TSV, JSON Lines, or a table to read.
 
-use crate::args::SheetForm;
+use crate::args::definitions::SheetForm;
 use crate::render::grid::{Align, Grid};
 use crate::render::paint::Paint;
 use base64::Engine as _;

@@ -1,8 +1,8 @@
 //! How the request was understood, in one plain sentence.
 
-use crate::render::numbers::counted;
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::escape::{visible, visible_path};
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::query::{Per, Query};
 use brisk_quill_core::rewrite::Rewrite;

@@ -1,58 +1,10 @@
 //! The table of counts that ends every answer.
 
-use crate::render::numbers::{counted, number};
+use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::{Counts, LeftOutCounts, Rewrite};
+use brisk_quill_core::rewrite::{LeftOutCounts, Rewrite};
 use brisk_quill_core::step::Step;
-use brisk_quill_files::read::Skipped;
-
-/// What became of the files of a request.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct FileCounts {
-    /// Read to their end.
-    pub read: u64,
-    /// Looked binary.
-    pub binary: u64,
-    /// Could not be read.
-    pub unreadable: u64,
-    /// Met on the way, without columns.
-    pub no_table: u64,
-}
-
-impl FileCounts {
-    /// Counts a file that was not looked at.
-    pub fn skip(&mut self, skipped: Skipped) {
-        match skipped {
-            Skipped::Binary => self.binary += 1,
-        }
-    }
-
-    /// All that were not looked at.
-    pub fn skipped(self) -> u64 {
-        self.binary + self.unreadable + self.no_table
-    }
-
-    fn rows(self, rows: &mut Rows) {
-        rows.add("files read", self.read);
-        let why = reasons(&[
-            (self.binary, "binary"),
-            (self.unreadable, "could not be read"),
-            (self.no_table, "without columns"),
-        ]);
-        rows.noted("files skipped", self.skipped(), why);
-    }
-}
-
-/// All that a rewrite counted.
-#[derive(Clone, Debug, Default)]
-pub struct RewriteTotals {
-    pub files: FileCounts,
-    /// Files with at least one change.
-    pub changed: u64,
-    pub counts: Counts,
-    /// Whether a step looks in blocks of lines.
-    blocks: bool,
-}
+use brisk_quill_engine::summary::{FileCounts, Summary};
 
 /// All that `find` counted.
 #[derive(Clone, Copy, Debug, Default)]
@@ -74,65 +26,57 @@ pub struct FindTotals {
     blocks: Option<u64>,
 }
 
-impl RewriteTotals {
-    pub fn new(rewrite: &Rewrite) -> Self {
-        let in_blocks = |step: &Step| !step.query.scope.blocks.is_empty();
-        Self {
-            blocks: rewrite.steps().iter().any(in_blocks),
-            ..Self::default()
+/// The counts of a rewrite, one a line.
+pub fn rewrite_totals(summary: &Summary, rewrite: &Rewrite) -> String {
+    let counts = &summary.counts;
+    let mut rows = Rows::default();
+    rows.files(summary.files);
+    rows.add("files changed", summary.changed);
+    let steps = counts.all_steps();
+    let in_blocks = |step: &Step| !step.query.scope.blocks.is_empty();
+    if rewrite.steps().iter().any(in_blocks) {
+        rows.blocks(steps.blocks);
+    }
+    rows.add("matches", steps.matches);
+    let of = match steps.edits == counts.changes {
+        true => String::new(),
+        false => format!("made of {}", counted(steps.edits, "match")),
+    };
+    rows.always("changes", counts.changes, of);
+    rows.noted(
+        "unchanged",
+        steps.unchanged,
+        "matches whose new text equals the old".into(),
+    );
+    rows.noted(
+        "failed",
+        steps.failed,
+        "matches whose new text cannot be made or written".into(),
+    );
+    rows.noted("left out", steps.left_out.total(), left_out(steps.left_out));
+    rows.add("lines added", counts.lines_added);
+    rows.add("lines removed", counts.lines_removed);
+    rows.noted("problems", counts.problems, "left alone".into());
+    rows.noted(
+        "not ensured",
+        counts.unmet,
+        "would not match --ensure".into(),
+    );
+    if counts.steps.len() > 1 {
+        for (index, step) in counts.steps.iter().enumerate() {
+            let why = reasons(&[
+                (step.edits, "changed"),
+                (step.unchanged, "unchanged"),
+                (step.failed, "failed"),
+            ]);
+            let why = match step.left_out.total() {
+                0 => why,
+                more => format!("{why}; {} more left out", number(more)),
+            };
+            rows.always(&format!("step {} matches", index + 1), step.matches, why);
         }
     }
-
-    /// As text, one count a line.
-    pub fn text(&self) -> String {
-        let mut rows = Rows::default();
-        self.files.rows(&mut rows);
-        rows.add("files changed", self.changed);
-        let steps = self.counts.all_steps();
-        if self.blocks {
-            rows.blocks(steps.blocks);
-        }
-        rows.add("matches", steps.matches);
-        let of = match steps.edits == self.counts.changes {
-            true => String::new(),
-            false => format!("made of {}", counted(steps.edits, "match")),
-        };
-        rows.always("changes", self.counts.changes, of);
-        rows.noted(
-            "unchanged",
-            steps.unchanged,
-            "matches whose new text equals the old".into(),
-        );
-        rows.noted(
-            "failed",
-            steps.failed,
-            "matches whose new text cannot be made or written".into(),
-        );
-        rows.noted("left out", steps.left_out.total(), left_out(steps.left_out));
-        rows.add("lines added", self.counts.lines_added);
-        rows.add("lines removed", self.counts.lines_removed);
-        rows.noted("problems", self.counts.problems, "left alone".into());
-        rows.noted(
-            "not ensured",
-            self.counts.unmet,
-            "would not match --ensure".into(),
-        );
-        if self.counts.steps.len() > 1 {
-            for (index, step) in self.counts.steps.iter().enumerate() {
-                let why = reasons(&[
-                    (step.edits, "changed"),
-                    (step.unchanged, "unchanged"),
-                    (step.failed, "failed"),
-                ]);
-                let why = match step.left_out.total() {
-                    0 => why,
-                    more => format!("{why}; {} more left out", number(more)),
-                };
-                rows.always(&format!("step {} matches", index + 1), step.matches, why);
-            }
-        }
-        rows.text()
-    }
+    rows.text()
 }
 
 impl FindTotals {
@@ -155,7 +99,7 @@ impl FindTotals {
     /// As text, one count a line.
     pub fn text(&self) -> String {
         let mut rows = Rows::default();
-        self.files.rows(&mut rows);
+        rows.files(self.files);
         if let Some(blocks) = self.blocks {
             rows.blocks(blocks);
         }
@@ -195,6 +139,16 @@ struct Rows {
 }
 
 impl Rows {
+    fn files(&mut self, files: FileCounts) {
+        self.add("files read", files.read);
+        let why = reasons(&[
+            (files.binary, "binary"),
+            (files.unreadable, "could not be read"),
+            (files.no_table, "without columns"),
+        ]);
+        self.noted("files skipped", files.skipped(), why);
+    }
+
     fn add(&mut self, name: &str, n: u64) {
         self.always(name, n, String::new());
     }

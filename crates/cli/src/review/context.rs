@@ -1,7 +1,7 @@
 //! What stands around a change in its file, read from the disk when it is looked at.
 
 use brisk_quill_core::plan::PlanIndex;
-use brisk_quill_core::plan::records::ChangeRecord;
+use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_core::span::Span;
 use brisk_quill_files::fs::open::open_regular;
 use brisk_quill_files::plan_file::PlanDoc;
@@ -35,7 +35,12 @@ pub struct Near {
 
 /// What surrounds the change at `index`; `None` where its file is not what it was, or is not
 /// text in UTF-8.
-pub fn near(doc: &PlanDoc, plan: &PlanIndex, index: usize, change: &ChangeRecord) -> Option<Near> {
+pub fn near(
+    doc: &PlanDoc,
+    plan: &PlanIndex,
+    index: usize,
+    change: &ChangeRecord<'_>,
+) -> Option<Near> {
     let of = &plan.files[plan.file_of(index)];
     if !of.encoding.starts_with("UTF-8") {
         return None;
@@ -48,7 +53,7 @@ pub fn near(doc: &PlanDoc, plan: &PlanIndex, index: usize, change: &ChangeRecord
     file.read_exact_at(&mut text, low).ok()?;
     let (from, to) = ((change.from - low) as usize, (change.to - low) as usize);
     let new = new_text(plan, index, change)?;
-    if text[from..to] != *change.text().ok()?.before {
+    if text[from..to] != *change.before_bytes()? {
         return None;
     }
     let start = memrchr(b'\n', &text[..from]).map_or(0, |at| at + 1);
@@ -73,10 +78,10 @@ pub fn near(doc: &PlanDoc, plan: &PlanIndex, index: usize, change: &ChangeRecord
 }
 
 /// What is written for a change, or would be.
-pub fn new_text(plan: &PlanIndex, index: usize, change: &ChangeRecord) -> Option<Vec<u8>> {
+pub fn new_text(plan: &PlanIndex, index: usize, change: &ChangeRecord<'_>) -> Option<Vec<u8>> {
     match plan.modified.get(&index) {
         Some(modified) => Some(modified.clone()),
-        None => Some(change.text().ok()?.after.to_vec()),
+        None => Some(change.after_bytes()?.into_owned()),
     }
 }
 

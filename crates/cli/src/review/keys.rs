@@ -1,7 +1,7 @@
 //! From keys to actions. Every key is listed here with what it does, and nowhere else.
 
 use crate::review::state::{Action, Edit, Group, Leave, State, View};
-use brisk_quill_core::plan::Decision;
+use brisk_quill_core::plan::decision::Decision;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 /// What the keys do, for the list of keys: keys, and words.

@@ -1,12 +1,13 @@
 //! The screen of a review, drawn from its state.
 
-use crate::render::numbers::{counted, number};
 use crate::review::context::{Near, near, whole};
 use crate::review::keys::{HINTS, HINTS_NARROW, KEYS};
 use crate::review::state::{Group, State, View};
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::plan::Decision;
-use brisk_quill_core::plan::records::ChangeRecord;
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::records::field::Ordinal;
+use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_core::span::Span as Range;
 use brisk_quill_files::plan_file::PlanDoc;
 use ratatui::Frame;
@@ -209,7 +210,7 @@ impl Screen<'_> {
         let text = self.doc.change(index).map_or_else(
             |_| "(cannot be read)".to_owned(),
             |change| {
-                let (before, after) = change.shown();
+                let (before, after) = (&*change.before, &*change.after);
                 let new = match state.plan.modified.get(&index) {
                     Some(text) => visible(text),
                     None => visible(after.as_bytes()),
@@ -249,7 +250,7 @@ impl Screen<'_> {
                 let note =
                     "(its surroundings cannot be shown: the file has changed, or is not UTF-8)";
                 lines.push(Line::from(self.span(Role::Quiet, note)));
-                let (before, after) = change.shown();
+                let (before, after) = (&*change.before, &*change.after);
                 let bytes = before.as_bytes();
                 let all = Range::new(0, bytes.len());
                 lines.push(self.text("was", bytes, all, Role::Was, width, state.sideways));
@@ -269,8 +270,8 @@ impl Screen<'_> {
         lines.push(Line::default());
         for group in &change.groups {
             let name = match &group.name {
-                Some(name) => format!("${} {name}", group.number),
-                None => format!("${}", group.number),
+                Some(name) => format!("${} {name}", group.number.0),
+                None => format!("${}", group.number.0),
             };
             let text = match &group.text {
                 Some(text) => format!("‹{}›", visible(text.as_bytes())),
@@ -286,24 +287,24 @@ impl Screen<'_> {
         &self,
         state: &State,
         index: usize,
-        change: &ChangeRecord,
+        change: &ChangeRecord<'_>,
         width: usize,
     ) -> Vec<Line<'static>> {
         let plan = &state.plan;
         let path = visible(&plan.files[plan.file_of(index)].path);
         let decision = plan.entries[index].decision;
-        let mut place = format!("line {}", change.line);
+        let mut place = format!("line {}", change.line.0);
         if let Some(cell) = &change.cell {
             place.push_str(&format!(", {}", visible(cell.as_bytes())));
         }
         let id = plan.id(index);
         let steps = match change.steps.as_slice() {
-            [] | [1] => String::new(),
+            [] | [Ordinal(1)] => String::new(),
             steps => format!(
                 ", steps {}",
                 steps
                     .iter()
-                    .map(usize::to_string)
+                    .map(|step| step.0.to_string())
                     .collect::<Vec<_>>()
                     .join(", ")
             ),
@@ -479,7 +480,7 @@ impl Screen<'_> {
             let text = format!(
                 "{:>5} {:>8}  {} → {}",
                 number + 1,
-                crate::render::numbers::number(kind.count),
+                brisk_quill_core::numbers::number(kind.count),
                 visible(&kind.before),
                 match visible(&kind.after) {
                     empty if empty.is_empty() => "(nothing)".to_owned(),

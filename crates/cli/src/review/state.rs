@@ -5,8 +5,9 @@
 //! [`State::act`], a key in `keys.rs`, and a line in the list of keys there.
 
 use crate::review::editor::Editor;
-use brisk_quill_core::plan::records::ChangeRecord;
-use brisk_quill_core::plan::{Decision, DecisionCounts, PlanIndex};
+use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
+use brisk_quill_core::plan::{PlanIndex, text_of};
+use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_files::plan_file::PlanKinds;
 
 /// Something the user wants.
@@ -108,14 +109,14 @@ pub enum Effect {
 
 /// Gives the texts of changes.
 pub trait Texts {
-    fn change(&self, index: usize) -> Option<ChangeRecord>;
+    fn change(&self, index: usize) -> Option<ChangeRecord<'static>>;
 
     /// The new text of a change as `value`, written as its file needs it; `None` where it cannot
     /// hold it.
-    fn written(&self, index: usize, change: &ChangeRecord, value: &str) -> Option<Vec<u8>>;
+    fn written(&self, index: usize, change: &ChangeRecord<'_>, value: &str) -> Option<Vec<u8>>;
 
     /// The new text that `bytes` stand for.
-    fn value(&self, index: usize, change: &ChangeRecord, bytes: &[u8]) -> String;
+    fn value(&self, index: usize, change: &ChangeRecord<'_>, bytes: &[u8]) -> String;
 }
 
 /// What was decided about a change.
@@ -454,7 +455,7 @@ impl State {
         let Some((index, change)) = self.current().and_then(|i| Some((i, texts.change(i)?))) else {
             return;
         };
-        let Ok(text) = change.text() else { return };
+        let Ok(text) = text_of(&change) else { return };
         let after = match self.plan.modified.get(&index) {
             Some(modified) => modified.clone(),
             None => text.after.to_vec(),
@@ -496,7 +497,7 @@ impl State {
             self.message = "this text cannot be written there; nothing has been decided".into();
             return Effect::None;
         };
-        let Ok(text) = change.text() else {
+        let Ok(text) = text_of(&change) else {
             return Effect::None;
         };
         // A text that changes nothing refuses; one that says the same accepts.
@@ -546,7 +547,7 @@ impl State {
             return true;
         }
         texts.change(index).is_some_and(|change| {
-            let (before, after) = change.shown();
+            let (before, after) = (&*change.before, &*change.after);
             before.to_lowercase().contains(needle) || after.to_lowercase().contains(needle)
         })
     }

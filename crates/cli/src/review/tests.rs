@@ -4,7 +4,7 @@ use crate::review::editor::Editor;
 use crate::review::screen::Screen;
 use crate::review::state::{Edit, Effect, Leave, State, View};
 use crate::review::{PlanTexts, keys, layouts};
-use brisk_quill_core::plan::{Decision, DecisionCounts};
+use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_files::plan_file::PlanDoc;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use proptest::prelude::*;

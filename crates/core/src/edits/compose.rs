@@ -158,7 +158,7 @@ fn same_cell(
     later: Option<Box<CellEdit>>,
 ) -> Option<Box<CellEdit>> {
     let (earlier, later) = (earlier?, later?);
-    (earlier.name == later.name).then(|| Box::new(earlier.then(*later)))
+    (earlier.name == later.name).then(|| Box::new(compose_cells(*earlier, *later)))
 }
 
 /// Turns clusters into edits of the original text.
@@ -224,4 +224,14 @@ fn assemble(
         }
     }
     edits
+}
+
+/// What happens within a cell, one after the other.
+fn compose_cells(earlier: CellEdit, later: CellEdit) -> CellEdit {
+    let now = earlier.now();
+    CellEdit {
+        edits: compose(&earlier.value, earlier.edits, &now, later.edits),
+        name: earlier.name,
+        value: earlier.value,
+    }
 }

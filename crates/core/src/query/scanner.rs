@@ -529,16 +529,20 @@ pub enum Note {
 }
 
 impl Note {
-    /// Adds a note to those of the parts before; one of a kind is made of those that count.
+    /// Adds a note to those of the parts before: of each kind that is about the whole text there
+    /// is one, which counts all.
     pub fn push_to(self, notes: &mut Vec<Self>) {
-        if let Self::Thousands { matches: more, .. } = self
-            && let Some(Self::Thousands { matches, .. }) =
-                (notes.iter_mut()).find(|note| matches!(note, Self::Thousands { .. }))
-        {
-            *matches += more;
-        } else {
-            notes.push(self);
+        for known in &mut *notes {
+            match (&self, known) {
+                (Self::Thousands { matches: more, .. }, Self::Thousands { matches, .. }) => {
+                    *matches += more;
+                    return;
+                }
+                (Self::BareLineFeed { .. }, Self::BareLineFeed { .. }) => return,
+                _ => {}
+            }
         }
+        notes.push(self);
     }
 }
 

@@ -1,0 +1,150 @@
+//! The forms a preview is printed in.
+
+use crate::args::definitions::PreviewArgs;
+use crate::commands::notes::print_notes;
+use crate::commands::search::Room;
+use crate::diagnostic::Diagnostic;
+use crate::options::{self, AskedRewrite};
+use crate::output::Output;
+use crate::render::diff::{CONTEXT, diff_of_file};
+use crate::render::names::file_name;
+use crate::render::preview::PreviewView;
+use crate::render::sentence::rewrite_sentence;
+use crate::render::table::rewrite_totals;
+use crate::status::Status;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::numbers::counted;
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_engine::hints;
+use brisk_quill_engine::kept_hunk::{FileReport, HunkLimits};
+use brisk_quill_engine::summary::Summary;
+use brisk_quill_files::discover::Listing;
+
+/// A preview being printed.
+pub struct View<'r> {
+    form: Form<'r>,
+    /// Changes that may still be shown.
+    pub room: Room,
+    /// What is kept of each file.
+    pub keep: HunkLimits,
+}
+
+/// The form of a preview.
+enum Form<'r> {
+    Text {
+        view: PreviewView,
+        rewrite: &'r Rewrite,
+        shown: u64,
+        /// Something else is shown instead of the changes.
+        instead: bool,
+    },
+    /// The plan alone, which is written on its own way.
+    Json,
+    Diff {
+        /// A person reads it, so control characters must not get through.
+        escaped: bool,
+    },
+}
+
+impl<'r> View<'r> {
+    pub fn new(
+        args: &PreviewArgs,
+        asked: &'r AskedRewrite,
+        output: &Output,
+    ) -> Result<Self, Diagnostic> {
+        let rewrite = &asked.rewrite;
+        let shown = options::shown(&args.show)?;
+        // Kinds and differences are shown instead of the changes.
+        let instead = args.kinds || args.against.is_some();
+        let mut keep = HunkLimits::default();
+        let (form, changes) = if args.json {
+            (Form::Json, 0)
+        } else if args.diff {
+            keep.context = CONTEXT;
+            keep.on_disk = true;
+            let escaped = output.is_terminal();
+            (Form::Diff { escaped }, usize::MAX)
+        } else {
+            keep.context = args.show.context;
+            let several = rewrite.steps().len() > 1;
+            let form = Form::Text {
+                view: PreviewView::new(output.paint(), output.width(), several),
+                rewrite,
+                shown: 0,
+                instead,
+            };
+            (form, if instead { 0 } else { shown })
+        };
+        Ok(Self {
+            form,
+            room: Room::new(changes),
+            keep,
+        })
+    }
+
+    /// Whether a line with very many changes may come in parts.
+    pub fn splits_lines(&self, args: &PreviewArgs) -> bool {
+        self.keep.context == 0 && !args.diff && args.save_rewrite.is_none()
+    }
+
+    pub fn begin(&self, listing: &Listing, output: &mut Output) {
+        match &self.form {
+            Form::Text { rewrite, .. } => {
+                let sentence = rewrite_sentence(rewrite, &listing.sources);
+                output.print(format!("{sentence}\n").as_bytes());
+            }
+            Form::Json | Form::Diff { .. } => {}
+        }
+    }
+
+    pub fn file(&mut self, report: &FileReport<'_>, output: &mut Output) -> Status {
+        match &mut self.form {
+            Form::Text { view, shown, .. } => {
+                output.print(view.file(report).as_bytes());
+                let now: usize = report.hunks.iter().map(|p| p.edits.len()).sum();
+                *shown += now as u64;
+            }
+            Form::Json => {}
+            // Its line ends are two bytes, which no patch tool knows.
+            Form::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
+                let name = file_name(report.source);
+                let message = format!("{name}: a diff cannot show UTF-16");
+                let remedy = "leave --diff out, or use --json";
+                return output.complain(&Diagnostic::trouble(message).remedy(remedy));
+            }
+            Form::Diff { escaped } => print_diff(&diff_of_file(report), *escaped, output),
+        }
+        Status::Fine
+    }
+
+    pub fn end(&self, summary: &Summary, output: &mut Output) {
+        match &self.form {
+            Form::Text {
+                rewrite,
+                shown,
+                instead,
+                ..
+            } => {
+                let hidden = summary.counts.changes - shown;
+                if hidden > 0 && !instead {
+                    let more = counted(hidden, "more change");
+                    output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
+                }
+                let totals = rewrite_totals(summary, rewrite);
+                output.print(format!("\n{totals}").as_bytes());
+                print_notes(&summary.notes, &hints::of_rewrite(rewrite), output);
+            }
+            Form::Json | Form::Diff { .. } => {}
+        }
+    }
+}
+
+fn print_diff(diff: &[u8], escaped: bool, output: &mut Output) {
+    if !escaped {
+        return output.print(diff);
+    }
+    for line in diff.split_inclusive(|b| *b == b'\n') {
+        let line = line.strip_suffix(b"\n").unwrap_or(line);
+        output.print(format!("{}\n", visible(line)).as_bytes());
+    }
+}

@@ -1,0 +1,441 @@
+//! One query over all the files of a request, for the verbs that only look.
+
+use crate::args::Part;
+use crate::args::definitions::FilesArgs;
+use crate::commands::report::stopped;
+use crate::diagnostic::Diagnostic;
+use crate::options;
+use crate::output::{Output, Page};
+use crate::progress::Progress;
+use crate::signals::{self, cancel_token};
+use crate::status::Status;
+use brisk_quill_core::columns::row::Row;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::LeftOutCounts;
+use brisk_quill_engine::collector::{Collector, Events, SearchedUnit};
+use brisk_quill_engine::file_note::FileNote;
+use brisk_quill_engine::hints::{self, Hint};
+use brisk_quill_engine::request::{SearchNeeds, Work};
+use brisk_quill_engine::schedule::Threads;
+use brisk_quill_engine::session::Session;
+use brisk_quill_engine::sources::Sources;
+use brisk_quill_engine::summary::{Ended, FileCounts, FileEnd};
+use brisk_quill_files::discover::{FileUse, Source};
+use brisk_quill_files::read::FactsOf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+/// What is asked for, and over which files.
+pub struct Request {
+    pub query: Query,
+    pub sources: Sources,
+    session: Session,
+}
+
+/// What a verb makes of the units of one file.
+pub trait Seer {
+    fn begin_file(&mut self, _source: &Source) {}
+    fn unit(&mut self, source: &Source, unit: &SearchedUnit<'_>, page: &mut Page);
+    /// A row of a table, the header too, behind its cells.
+    fn row(&mut self, _row: &Row<'_>, _page: &mut Page) {}
+    fn problem(&mut self, _source: &Source, _problem: &Problem, _page: &mut Page) {}
+    fn end_file(&mut self, _source: &Source, _output: &mut Output) {}
+}
+
+/// The number of lines or matches that may still be shown, of all files together.
+///
+/// A file that is searched ahead of its turn may keep so many; what is too much is left out when
+/// its turn comes.
+#[derive(Clone)]
+pub struct Room(Arc<AtomicUsize>);
+
+impl Room {
+    pub fn new(most: usize) -> Self {
+        Self(Arc::new(AtomicUsize::new(most)))
+    }
+
+    /// How many are left.
+    pub fn left(&self) -> usize {
+        self.0.load(Ordering::Relaxed)
+    }
+
+    /// Keeps the first of `things` as long as there is room, which each takes as `size` says;
+    /// gives how much they took.
+    pub fn fill<T>(&self, things: &mut Vec<T>, size: impl Fn(&T) -> usize) -> usize {
+        let left = self.left();
+        let mut taken = 0;
+        let fits = things.iter().take_while(|thing| {
+            let fits = taken < left;
+            taken += if fits { size(thing) } else { 0 };
+            fits
+        });
+        let kept = fits.count();
+        things.truncate(kept);
+        self.0.store(left.saturating_sub(taken), Ordering::Relaxed);
+        taken
+    }
+}
+
+/// A seer of which each file has its own, a clone of one that has seen nothing: files are searched
+/// on several threads.
+pub trait Split: Seer + Clone + Send + Sync {
+    /// Takes in what was seen in the next file.
+    fn absorb(&mut self, file: Self);
+
+    /// One that has seen nothing, for a part of a file.
+    #[must_use]
+    fn for_part(self) -> Self {
+        self
+    }
+
+    /// Takes in what was seen in the next part of the current file.
+    fn join(&mut self, part: Self) {
+        self.absorb(part);
+    }
+}
+
+/// A seer with the page it prints on.
+struct Seeing<'s, S> {
+    seer: S,
+    source: &'s Source,
+    page: Page,
+    status: Status,
+}
+
+impl<'s, S: Seer> Seeing<'s, S> {
+    fn new(mut seer: S, source: &'s Source) -> Self {
+        seer.begin_file(source);
+        Self {
+            seer,
+            source,
+            page: Page::default(),
+            status: Status::Fine,
+        }
+    }
+}
+
+impl<S: Seer> Events for Seeing<'_, S> {
+    fn unit(&mut self, unit: &SearchedUnit<'_>) {
+        self.seer.unit(self.source, unit, &mut self.page);
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        self.seer.row(row, &mut self.page);
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        let diagnostic = Diagnostic::of_problem(self.source, &problem);
+        self.status = self.status.max(diagnostic.status);
+        self.page.problem(diagnostic);
+        self.seer.problem(self.source, &problem, &mut self.page);
+    }
+}
+
+impl<S: Split> Collector for Seeing<'_, S> {
+    fn is_full(&self) -> bool {
+        self.page.is_full()
+    }
+
+    fn for_part(self) -> Self {
+        Self {
+            seer: self.seer.for_part(),
+            ..self
+        }
+    }
+
+    fn join(&mut self, part: Self) {
+        self.seer.join(part.seer);
+        self.page.append(part.page);
+        self.status = self.status.max(part.status);
+    }
+}
+
+/// A seer that sees all files itself and prints at once.
+struct SeeingInTurn<'o, S: ?Sized> {
+    seer: &'o mut S,
+    source: Source,
+    page: Page,
+    status: Status,
+    /// Where pages go; `None` drops them, and what went wrong.
+    output: Option<&'o mut Output>,
+}
+
+impl<S: Seer + ?Sized> SeeingInTurn<'_, S> {
+    fn print_full_page(&mut self) {
+        if let Some(output) = &mut self.output
+            && self.page.is_full()
+        {
+            output.print_page(std::mem::take(&mut self.page));
+        }
+    }
+}
+
+impl<S: Seer + ?Sized> Events for SeeingInTurn<'_, S> {
+    fn begin_file(&mut self, source: &Source) {
+        self.source = source.clone();
+        self.seer.begin_file(source);
+    }
+
+    fn unit(&mut self, unit: &SearchedUnit<'_>) {
+        self.seer.unit(&self.source, unit, &mut self.page);
+        self.print_full_page();
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        self.seer.row(row, &mut self.page);
+        self.print_full_page();
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        if self.output.is_none() {
+            return;
+        }
+        let diagnostic = Diagnostic::of_problem(&self.source, &problem);
+        self.status = self.status.max(diagnostic.status);
+        self.page.problem(diagnostic);
+        self.seer.problem(&self.source, &problem, &mut self.page);
+        self.print_full_page();
+    }
+}
+
+/// All that was counted.
+#[derive(Debug, Default)]
+pub struct Searched {
+    pub files: FileCounts,
+    /// Matches that were taken.
+    pub matches: u64,
+    pub left_out: LeftOutCounts,
+    pub problems: u64,
+    /// Blocks of lines that have begun.
+    pub blocks: u64,
+    pub notes: Vec<FileNote>,
+    pub hints: Vec<Hint>,
+    status: Status,
+}
+
+impl Searched {
+    /// What the program ends with, given whether there is an answer.
+    pub fn status(&self, answered: bool) -> Status {
+        let answer = if answered { Status::Fine } else { Status::No };
+        let trouble = match self.files.unreadable + self.problems {
+            0 => Status::Fine,
+            _ => Status::Trouble,
+        };
+        answer.max(trouble).max(self.status)
+    }
+}
+
+impl Request {
+    /// The query and the files of a command line.
+    pub fn new(parts: Vec<Part>, args: &FilesArgs) -> Result<Self, Diagnostic> {
+        let asked = options::query(parts, &args.table)?;
+        let sources = options::listed(asked.paths, args, FileUse::Read)?;
+        Self::over(asked.query, sources, args)
+    }
+
+    /// A query over files that are known.
+    pub fn over(query: Query, sources: Sources, args: &FilesArgs) -> Result<Self, Diagnostic> {
+        let texts = options::texts(args, FactsOf::None)?;
+        let sources = options::only_tables(sources, &|source| query.is_table(source.path()))?;
+        if !options::waits_for_typing(&sources) {
+            signals::listen();
+        }
+        Ok(Self {
+            query,
+            sources,
+            session: Session::new(texts, Threads::new(args.threads), cancel_token()),
+        })
+    }
+
+    /// The same with a pattern that is not an argument: all words are paths.
+    pub fn with_pattern(
+        mut parts: Vec<Part>,
+        pattern: &str,
+        args: &FilesArgs,
+    ) -> Result<Self, Diagnostic> {
+        if let Some(first) = parts.first_mut() {
+            first.words.insert(0, pattern.into());
+        }
+        Self::new(parts, args)
+    }
+
+    /// Shows `seer` all that is found, file by file in order, and reports what cannot be read.
+    pub fn run<S: Split>(
+        &mut self,
+        needs: SearchNeeds,
+        seer: &mut S,
+        output: &mut Output,
+    ) -> Result<Searched, Diagnostic> {
+        self.report_unreadable(output);
+        let (query, sources) = (&self.query, &self.sources);
+        let work = Work::Search { query, needs };
+        let blank = seer.clone();
+        let _progress = Progress::of(&sources.listing.sources, output);
+        let mut status = Status::Fine;
+        // What has been handed over of a file before its end.
+        let mut begun: Option<S> = None;
+        let ended = self.session.run(
+            &work,
+            sources,
+            |source| Seeing::new(blank.clone(), source),
+            |taken| {
+                output.flow()?;
+                output.print_page(taken.found.page);
+                status = status.max(taken.found.status);
+                let seen = match begun.take() {
+                    None => taken.found.seer,
+                    Some(mut begun) => {
+                        begun.join(taken.found.seer);
+                        begun
+                    }
+                };
+                match taken.end {
+                    None => begun = Some(seen),
+                    Some(end) => {
+                        seer.absorb(seen);
+                        report_failed(&end, output);
+                        seer.end_file(taken.source, output);
+                    }
+                }
+                output.flow()
+            },
+        );
+        let ended = ended.map_err(|error| Diagnostic::of_file(&error))?;
+        self.searched(ended, status, output)
+    }
+
+    /// The same for a seer that must see all files itself, one after the other.
+    pub fn run_in_turn(
+        &mut self,
+        needs: SearchNeeds,
+        seer: &mut dyn Seer,
+        output: &mut Output,
+    ) -> Result<Searched, Diagnostic> {
+        self.report_unreadable(output);
+        let (query, sources) = (&self.query, &self.sources);
+        let work = Work::Search { query, needs };
+        let _progress = Progress::of(&sources.listing.sources, output);
+        let mut seeing = SeeingInTurn {
+            seer,
+            source: Source::Stdin,
+            page: Page::default(),
+            status: Status::Fine,
+            output: Some(&mut *output),
+        };
+        let ended = self
+            .session
+            .run_in_turn(&work, sources, &mut seeing, |seeing, source, end| {
+                let page = std::mem::take(&mut seeing.page);
+                let Some(output) = &mut seeing.output else {
+                    return std::ops::ControlFlow::Continue(());
+                };
+                output.print_page(page);
+                report_failed(end, output);
+                seeing.seer.end_file(source, output);
+                output.flow()
+            });
+        let status = seeing.status;
+        let ended = ended.map_err(|error| Diagnostic::of_file(&error))?;
+        self.searched(ended, status, output)
+    }
+
+    /// Shows `seer` the same without printing or reporting anything, before the search itself.
+    pub fn run_before(
+        &mut self,
+        needs: SearchNeeds,
+        seer: &mut dyn Seer,
+    ) -> Result<(), Diagnostic> {
+        let (query, sources) = (&self.query, &self.sources);
+        let kept = self.session.keep_stdin(&sources.listing);
+        kept.map_err(|error| Diagnostic::of_file(&error))?;
+        let mut seeing = SeeingInTurn {
+            seer,
+            source: Source::Stdin,
+            page: Page::default(),
+            status: Status::Fine,
+            output: None,
+        };
+        // What goes wrong here will go wrong again, and be reported, in the search itself.
+        let done = self.session.run_in_turn(
+            &Work::Search { query, needs },
+            sources,
+            &mut seeing,
+            |seeing, _, _| {
+                seeing.page = Page::default();
+                std::ops::ControlFlow::Continue(())
+            },
+        );
+        done.map(drop).map_err(|error| Diagnostic::of_file(&error))
+    }
+
+    /// Reports the paths that cannot be searched.
+    fn report_unreadable(&self, output: &mut Output) {
+        for error in &self.sources.listing.problems {
+            output.complain(&Diagnostic::of_file(error));
+        }
+    }
+
+    /// What was counted, unless it was stopped on the way.
+    fn searched(
+        &self,
+        ended: Ended,
+        status: Status,
+        output: &mut Output,
+    ) -> Result<Searched, Diagnostic> {
+        let summary = match ended {
+            Ended::Complete(summary) => summary,
+            Ended::Stopped(..) => return Err(stopped()),
+        };
+        let step = summary.counts.all_steps();
+        options::report_passed_over(&self.sources, step.matches, output);
+        Ok(Searched {
+            files: summary.files,
+            matches: step.matches,
+            left_out: step.left_out,
+            problems: summary.counts.problems,
+            blocks: step.blocks,
+            notes: summary.notes,
+            hints: hints::of_pattern(&self.query.pattern),
+            status,
+        })
+    }
+}
+
+/// Reports why a file could not be read.
+pub fn report_failed(end: &FileEnd, output: &mut Output) {
+    if let FileEnd::Failed(error) = end {
+        output.complain(&Diagnostic::of_file(error));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Room;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Files that were searched ahead of their turn show what one search in turn would.
+        #[test]
+        fn room_is_filled_as_in_one_search(
+            files in prop::collection::vec(prop::collection::vec(1..5usize, 0..6), 0..6), most in 0..30usize,
+        ) {
+            let room = Room::new(most);
+            let (mut shown, mut taken) = (Vec::new(), 0);
+            for mut file in files.clone() {
+                taken += room.fill(&mut file, |size| *size);
+                shown.extend(file);
+            }
+            let (mut wanted, mut left) = (Vec::new(), most);
+            for size in files.concat() {
+                if left > 0 {
+                    wanted.push(size);
+                    left = left.saturating_sub(size);
+                }
+            }
+            prop_assert_eq!(taken, wanted.iter().sum::<usize>());
+            prop_assert_eq!(shown, wanted);
+            prop_assert_eq!(room.left(), left);
+        }
+    }
+}

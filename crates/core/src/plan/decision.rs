@@ -1,0 +1,81 @@
+//! Decisions about changes.
+
+/// What is decided about a change.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Decision {
+    /// Nothing yet.
+    #[default]
+    Open,
+    /// It is to be written.
+    Accepted,
+    /// It is not.
+    Refused,
+    /// Other text is to be written in its place.
+    Modified,
+}
+
+impl Decision {
+    /// Every decision.
+    pub const ALL: [Self; 4] = [Self::Open, Self::Accepted, Self::Refused, Self::Modified];
+
+    /// Its name in records.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Open => "open",
+            Self::Accepted => "accepted",
+            Self::Refused => "refused",
+            Self::Modified => "modified",
+        }
+    }
+
+    /// Whether something is to be written.
+    pub fn writes(self) -> bool {
+        matches!(self, Self::Accepted | Self::Modified)
+    }
+}
+
+/// How many changes there are of each decision.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct DecisionCounts {
+    /// Not decided.
+    pub open: u64,
+    /// To be written.
+    pub accepted: u64,
+    /// Not to be written.
+    pub refused: u64,
+    /// Other text is to be written.
+    pub modified: u64,
+}
+
+impl DecisionCounts {
+    /// Those that something is written for.
+    pub fn written(self) -> u64 {
+        self.accepted + self.modified
+    }
+
+    /// All of them.
+    pub fn total(self) -> u64 {
+        self.open + self.refused + self.written()
+    }
+
+    fn of(&mut self, decision: Decision) -> &mut u64 {
+        match decision {
+            Decision::Open => &mut self.open,
+            Decision::Accepted => &mut self.accepted,
+            Decision::Refused => &mut self.refused,
+            Decision::Modified => &mut self.modified,
+        }
+    }
+
+    /// Counts a change of this decision.
+    pub fn add(&mut self, decision: Decision) {
+        *self.of(decision) += 1;
+    }
+
+    /// A change has another decision now.
+    pub fn change(&mut self, from: Decision, to: Decision) {
+        *self.of(from) -= 1;
+        *self.of(to) += 1;
+    }
+}

@@ -1,0 +1,479 @@
+//! Records of a plan.
+
+use crate::plan::decision::Decision;
+use crate::records::field::{Base64, Coded, Field, Json, Optional, Ordinal, Record, decoded, line};
+use crate::records::json::push_text;
+use crate::records::record;
+use crate::records::schema;
+use crate::rewrite::{LeftOutCounts, StepCounts};
+use crate::rewrite_file::RewriteText;
+use serde::Deserialize;
+use serde_json::{Value, json};
+use std::borrow::Cow;
+
+/// The version of the plan format.
+pub const FORMAT: u32 = 1;
+
+record! {
+    /// The first record.
+    PlanRecord<'a> = "plan" {
+        /// The version of the format.
+        format: u32,
+        /// The rewrite, as a rewrite file has it.
+        #[serde(default)]
+        rewrite: Json<Cow<'a, RewriteText>>,
+    }
+}
+
+record! {
+    /// A file, before its changes.
+    FileRecord<'a> = "file" {
+        /// The path as it was named or found, `-` for standard input.
+        path: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        path_b64: Optional<Base64<'a>>,
+        /// The path that symbolic links on the way to it led to, absolute, where there are some.
+        #[serde(default)]
+        real: Optional<Cow<'a, str>>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        real_b64: Optional<Base64<'a>>,
+        /// The length of the file in bytes.
+        bytes: u64,
+        /// The BLAKE3 hash of its bytes, in hexadecimal.
+        #[serde(default)]
+        hash: Option<Cow<'a, str>>,
+        /// The name of its encoding.
+        encoding: Cow<'a, str>,
+        /// Its line ends: `lf`, `crlf`, `mixed` or `none`.
+        #[serde(default)]
+        newline: Cow<'a, str>,
+    }
+}
+
+record! {
+    /// A changed unit, for a reader who wants to see it.
+    UnitRecord<'a> = "unit" {
+        /// The path of the file.
+        path: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        path_b64: Optional<Base64<'a>>,
+        /// The line it begins in, from 1.
+        line: Ordinal,
+        /// The column, where the unit is a cell.
+        cell: Option<Cow<'a, str>>,
+        /// Its text before.
+        was: Cow<'a, str>,
+        /// Its text after.
+        now: Cow<'a, str>,
+    }
+}
+
+record! {
+    /// A change of the file before it.
+    ChangeRecord<'a> = "change" {
+        /// FILE.CHANGE, both from 1.
+        id: ChangeId,
+        /// The path of the file.
+        path: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        path_b64: Optional<Base64<'a>>,
+        /// The line it begins in, from 1.
+        line: Ordinal,
+        /// The column, where all of it is one cell.
+        cell: Option<Cow<'a, str>>,
+        /// The first byte on disk, from 0.
+        from: u64,
+        /// One past the last byte.
+        to: u64,
+        /// The old text.
+        before: Cow<'a, str>,
+        /// The old bytes, where they are not the text in UTF-8.
+        #[serde(default)]
+        before_b64: Optional<Base64<'a>>,
+        /// The new text.
+        after: Cow<'a, str>,
+        /// The new bytes, where they are not the text in UTF-8.
+        #[serde(default)]
+        after_b64: Optional<Base64<'a>>,
+        /// The steps that made it, from 1.
+        #[serde(default)]
+        steps: Vec<Ordinal>,
+        /// The groups of its match.
+        #[serde(default)]
+        groups: Vec<GroupText<'a>>,
+        /// Always `open`: decisions are records of their own.
+        #[serde(default)]
+        decision: Decision,
+    }
+}
+
+record! {
+    /// A group of a match.
+    GroupText<'a> {
+        /// Its number, from 1.
+        number: Ordinal,
+        /// Its name, where it has one.
+        name: Option<Cow<'a, str>>,
+        /// Its text; `null` where it took no part in the match.
+        text: Option<Cow<'a, str>>,
+    }
+}
+
+record! {
+    /// Appended when a change is decided about; the last one of a change holds.
+    DecisionRecord<'a> = "decision" {
+        /// FILE.CHANGE, both from 1.
+        id: ChangeId,
+        /// The decision.
+        decision: Decision,
+        /// The text that is written instead, where the change is modified.
+        #[serde(default)]
+        after: Optional<Cow<'a, str>>,
+        /// Its bytes on disk, where they are not the text in UTF-8.
+        #[serde(default)]
+        after_b64: Optional<Base64<'a>>,
+    }
+}
+
+record! {
+    /// A unit that was left alone, or a file that cannot be read.
+    ProblemRecord<'a> = "problem" {
+        /// The path of the file.
+        path: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        path_b64: Optional<Base64<'a>>,
+        /// The line it begins in, from 1; `null` for the whole file.
+        line: Option<Ordinal>,
+        /// The reason.
+        message: Cow<'a, str>,
+    }
+}
+
+record! {
+    /// A unit that would not match what `--ensure` asks.
+    UnmetRecord<'a> = "unmet" {
+        /// The path of the file.
+        path: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        path_b64: Optional<Base64<'a>>,
+        /// The line it begins in, from 1.
+        line: Ordinal,
+        /// Its text after the rewrite.
+        text: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        text_b64: Optional<Base64<'a>>,
+    }
+}
+
+record! {
+    /// Something worth knowing about a file.
+    NoteRecord<'a> = "note" {
+        /// The path of the file.
+        path: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        path_b64: Optional<Base64<'a>>,
+        /// The line it is about, from 1.
+        line: Ordinal,
+        /// The note.
+        message: Cow<'a, str>,
+    }
+}
+
+record! {
+    /// Something that often means a mistake.
+    HintRecord<'a> = "hint" {
+        /// The name of its kind.
+        name: Cow<'a, str>,
+        /// The hint.
+        message: Cow<'a, str>,
+    }
+}
+
+record! {
+    /// After all files; only decisions follow.
+    TotalsRecord = "totals" {
+        /// Files that were read.
+        #[serde(default)]
+        files: u64,
+        /// Files with at least one change.
+        #[serde(default)]
+        files_changed: u64,
+        /// Files that were not read.
+        #[serde(default)]
+        files_skipped: u64,
+        /// Matches that were taken: the sum of changed, unchanged and failed.
+        #[serde(default)]
+        matches: u64,
+        /// Matches whose text becomes another.
+        #[serde(default)]
+        changed: u64,
+        /// Matches whose new text equals the old.
+        #[serde(default)]
+        unchanged: u64,
+        /// Matches whose new text cannot be made or written.
+        #[serde(default)]
+        failed: u64,
+        /// Matches that were not taken.
+        #[serde(default)]
+        left_out: LeftOutRecord,
+        /// Changes, after the steps are composed.
+        #[serde(default)]
+        changes: u64,
+        /// Lines added, summed over the hunks that grow.
+        #[serde(default)]
+        lines_added: u64,
+        /// Lines removed, summed over the hunks that shrink.
+        #[serde(default)]
+        lines_removed: u64,
+        /// Units left alone, and files that could not be read.
+        #[serde(default)]
+        problems: u64,
+        /// The counts of each step, in order.
+        #[serde(default)]
+        per_step: Vec<StepRecord>,
+    }
+}
+
+record! {
+    /// Matches that were not taken, by reason.
+    LeftOutRecord {
+        /// The pick took others.
+        pick: u64,
+        /// The limit was reached.
+        limit: u64,
+        /// They are out of scope.
+        scope: u64,
+    }
+}
+
+record! {
+    /// The counts of one step.
+    StepRecord {
+        /// Its number, from 1.
+        step: Ordinal,
+        /// Matches that were taken: the sum of changed, unchanged and failed.
+        matches: u64,
+        /// Matches whose text becomes another.
+        changed: u64,
+        /// Matches whose new text equals the old.
+        unchanged: u64,
+        /// Matches whose new text cannot be made or written.
+        failed: u64,
+        /// Matches that were not taken.
+        left_out: LeftOutRecord,
+    }
+}
+
+/// The line that says of a plan that it follows one that had been decided about: what is open is
+/// not written, even while nothing is decided.
+pub const JUDGED_LINE: &[u8] = b"{\"record\":\"judged\"}\n";
+
+/// A record of a plan, as far as a reader needs it.
+#[derive(Debug, Deserialize)]
+#[serde(tag = "record", rename_all = "lowercase")]
+pub enum AnyRecord {
+    /// See [`PlanRecord`].
+    Plan(PlanRecord<'static>),
+    /// See [`FileRecord`].
+    File(FileRecord<'static>),
+    /// See [`ChangeRecord`].
+    Change(ChangeRecord<'static>),
+    /// See [`DecisionRecord`].
+    Decision(DecisionRecord<'static>),
+    /// See [`JUDGED_LINE`].
+    Judged,
+    /// See [`TotalsRecord`].
+    Totals(TotalsRecord),
+    /// Units, problems, notes, hints, and what a later version adds: no reader needs them.
+    #[serde(other)]
+    Other,
+}
+
+/// The id of a change: FILE.CHANGE, both from 1.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(from = "String")]
+pub enum ChangeId {
+    /// It is known only once what lies before the change is: [`PENDING_ID`] is written.
+    Pending,
+    /// It is known.
+    Known(String),
+}
+
+/// The byte that is written for a [`ChangeId::Pending`]. No record holds this byte otherwise.
+pub const PENDING_ID: u8 = 0;
+
+impl From<String> for ChangeId {
+    fn from(id: String) -> Self {
+        Self::Known(id)
+    }
+}
+
+impl ChangeId {
+    /// The id, empty where it is pending.
+    pub fn as_str(&self) -> &str {
+        match self {
+            Self::Pending => "",
+            Self::Known(id) => id,
+        }
+    }
+}
+
+impl Field for ChangeId {
+    fn put_value(&self, out: &mut Vec<u8>) {
+        match self {
+            Self::Pending => out.extend_from_slice(&[b'"', PENDING_ID, b'"']),
+            Self::Known(id) => push_text(out, id),
+        }
+    }
+
+    fn schema() -> Value {
+        json!({"type": "string", "pattern": "^[1-9][0-9]*\\.[1-9][0-9]*$"})
+    }
+}
+
+impl Field for Decision {
+    fn put_value(&self, out: &mut Vec<u8>) {
+        push_text(out, self.name());
+    }
+
+    fn schema() -> Value {
+        json!({"enum": Decision::ALL.map(Decision::name)})
+    }
+}
+
+impl FileRecord<'_> {
+    /// The bytes of its path; `None` where they are no base64.
+    pub fn path_bytes(&self) -> Option<Cow<'_, [u8]>> {
+        decoded(&self.path, &self.path_b64)
+    }
+
+    /// The bytes of the path that links led to, where there is one; `None` where they are no base64.
+    pub fn real_bytes(&self) -> Option<Option<Vec<u8>>> {
+        match &self.real.0 {
+            None => Some(None),
+            Some(real) => Some(Some(decoded(real, &self.real_b64)?.into_owned())),
+        }
+    }
+}
+
+/// The bytes of a change.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ChangeText<'c> {
+    /// The old bytes, as they are on disk.
+    pub before: Cow<'c, [u8]>,
+    /// The new ones.
+    pub after: Cow<'c, [u8]>,
+}
+
+impl ChangeRecord<'_> {
+    /// The bytes of its path; `None` where they are no base64.
+    pub fn path_bytes(&self) -> Option<Cow<'_, [u8]>> {
+        decoded(&self.path, &self.path_b64)
+    }
+
+    /// The old bytes as they are on disk; `None` where they are no base64.
+    pub fn before_bytes(&self) -> Option<Cow<'_, [u8]>> {
+        decoded(&self.before, &self.before_b64)
+    }
+
+    /// The new bytes as they are on disk; `None` where they are no base64.
+    pub fn after_bytes(&self) -> Option<Cow<'_, [u8]>> {
+        decoded(&self.after, &self.after_b64)
+    }
+}
+
+impl<'a> DecisionRecord<'a> {
+    /// A decision; `after` is the text of a modified change, as it is on disk.
+    pub fn new(id: &str, decision: Decision, after: Option<&'a [u8]>) -> Self {
+        let after = after.map(Coded::of);
+        let (text, base64) = match after {
+            None => (Optional(None), Optional(None)),
+            Some(coded) => (Optional(Some(coded.text)), coded.base64),
+        };
+        Self {
+            id: ChangeId::Known(id.to_owned()),
+            decision,
+            after: text,
+            after_b64: base64,
+        }
+    }
+
+    /// The text that is written instead, as it is on disk; `None` where there is none, or its
+    /// bytes are no base64.
+    pub fn after_bytes(&self) -> Option<Cow<'_, [u8]>> {
+        decoded(self.after.0.as_deref()?, &self.after_b64)
+    }
+}
+
+/// The line that appends a decision to a plan. `after` is the text of a modified change, as it is
+/// on disk.
+pub fn decision_line(id: &str, decision: Decision, after: Option<&[u8]>) -> Vec<u8> {
+    line(&DecisionRecord::new(id, decision, after))
+}
+
+impl Default for LeftOutRecord {
+    fn default() -> Self {
+        LeftOutCounts::default().into()
+    }
+}
+
+impl From<LeftOutCounts> for LeftOutRecord {
+    fn from(counts: LeftOutCounts) -> Self {
+        let LeftOutCounts { pick, limit, scope } = counts;
+        Self { pick, limit, scope }
+    }
+}
+
+impl StepRecord {
+    /// The counts of the step at `index`, from 0.
+    pub fn new(index: usize, counts: &StepCounts) -> Self {
+        Self {
+            step: Ordinal(index as u64 + 1),
+            matches: counts.matches,
+            changed: counts.edits,
+            unchanged: counts.unchanged,
+            failed: counts.failed,
+            left_out: counts.left_out.into(),
+        }
+    }
+}
+
+/// The JSON Schema of the records of a plan.
+pub fn plan_schema() -> Value {
+    let mut plan = <PlanRecord<'_> as Record>::schema();
+    plan["properties"]["format"]["const"] = FORMAT.into();
+    let mut change = <ChangeRecord<'_> as Record>::schema();
+    change["properties"]["decision"] = json!({"const": "open"});
+    let mut file = <FileRecord<'_> as Record>::schema();
+    file["properties"]["hash"] = json!({"type": "string", "pattern": "^[0-9a-f]{64}$"});
+    file["properties"]["newline"] = json!({"enum": ["lf", "crlf", "mixed", "none"]});
+    schema::of_lines(
+        "A record of a plan of bquill",
+        "A plan is JSON Lines: one of these records on each line, in the order that records.md gives. A reader passes over records it does not know.",
+        &[
+            plan,
+            file,
+            <UnitRecord<'_> as Record>::schema(),
+            change,
+            <DecisionRecord<'_> as Record>::schema(),
+            schema::of_record(
+                "The plan follows one that had been decided about: what is open is not written, even while nothing is decided.",
+                Some("judged"),
+                &[],
+            ),
+            <ProblemRecord<'_> as Record>::schema(),
+            <UnmetRecord<'_> as Record>::schema(),
+            <NoteRecord<'_> as Record>::schema(),
+            <HintRecord<'_> as Record>::schema(),
+            <TotalsRecord as Record>::schema(),
+        ],
+    )
+}

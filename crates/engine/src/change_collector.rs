@@ -1,0 +1,71 @@
+//! Changes kept to be applied.
+
+use crate::collector::{Collector, Events, FileHunk};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::rewrite::Unmet;
+use brisk_quill_files::changes::{ChangeList, Spooler};
+use brisk_quill_files::spool::Spool;
+use std::io;
+use std::sync::Arc;
+
+/// Keeps the changes of one file, in memory or in a temporary file.
+pub struct ChangeCollector {
+    spooler: Spooler,
+    failed: Option<io::Error>,
+    /// All problems.
+    pub problems: Vec<Problem>,
+    /// All units that do not match what they must.
+    pub unmet: Vec<Unmet>,
+}
+
+impl ChangeCollector {
+    /// A collector that keeps changes in `spool`, as others do: see [`Spooler::spool`].
+    pub fn new(spool: &Arc<Spool>) -> Self {
+        Self {
+            spooler: Spooler::sharing(spool),
+            failed: None,
+            problems: Vec::new(),
+            unmet: Vec::new(),
+        }
+    }
+
+    /// The changes of the file.
+    ///
+    /// # Errors
+    ///
+    /// When they could not be kept.
+    pub fn finish(mut self) -> io::Result<ChangeList> {
+        match self.failed.take() {
+            Some(error) => Err(error),
+            None => self.spooler.end_file(),
+        }
+    }
+}
+
+impl Events for ChangeCollector {
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        for edit in &hunk.edits {
+            if self.failed.is_none() {
+                self.failed = self.spooler.push_edit(edit).err();
+            }
+        }
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.problems.push(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.unmet.push(unmet);
+    }
+}
+
+impl Collector for ChangeCollector {
+    fn join(&mut self, part: Self) {
+        let joined = part.failed.map_or(Ok(()), Err);
+        let joined = joined.and_then(|()| self.spooler.join(part.spooler));
+        self.failed = self.failed.take().or(joined.err());
+        self.problems.extend(part.problems);
+        self.unmet.extend(part.unmet);
+    }
+}

@@ -1,0 +1,107 @@
+//! Events of a search or an evaluation, and what gathers them.
+
+use brisk_quill_core::columns::row::Row;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::{Findings, UnitView};
+use brisk_quill_core::rewrite::Unmet;
+use brisk_quill_core::rewrite::hunk::Hunk;
+use brisk_quill_files::coding::Coding;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::edit::FileEdit;
+
+/// A unit with what was found in it.
+pub struct SearchedUnit<'u> {
+    /// The unit where it lies.
+    pub unit: &'u UnitView<'u>,
+    /// Its matches, those that were left out too.
+    pub found: &'u Findings<'u>,
+    /// The encoding, which tells where the unit lies on disk.
+    pub coding: &'u Coding,
+    /// Matches in it that were taken.
+    pub taken: u64,
+}
+
+/// A hunk with its changes as they are on disk.
+pub struct FileHunk<'h> {
+    /// The lines, as text.
+    pub hunk: &'h Hunk<'h>,
+    /// The changes in it, in order.
+    pub edits: Vec<FileEdit<'h>>,
+    /// The encoding, which tells where the lines lie on disk.
+    pub coding: &'h Coding,
+}
+
+/// Receives the events of one file after another, in order of place.
+///
+/// A search reports units and rows, an evaluation hunks and unmet units; both report problems.
+/// What is told of a file that fails in the middle is void.
+pub trait Events {
+    /// The events that follow belong to `source`. Only a collector that sees all files in turn is
+    /// told; see [`Session::run_in_turn`](crate::session::Session::run_in_turn).
+    fn begin_file(&mut self, source: &Source) {
+        let _ = source;
+    }
+
+    /// A unit with matches, or one in scope without any where those were asked for.
+    fn unit(&mut self, unit: &SearchedUnit<'_>) {
+        let _ = unit;
+    }
+
+    /// A row of a table, the header too, behind those of its cells that hold something.
+    fn row(&mut self, row: &Row<'_>) {
+        let _ = row;
+    }
+
+    /// Lines that change.
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        let _ = hunk;
+    }
+
+    /// A unit that was left alone because something went wrong.
+    fn problem(&mut self, problem: Problem);
+
+    /// A unit that does not match what it must.
+    fn unmet(&mut self, unmet: Unmet) {
+        let _ = unmet;
+    }
+
+    /// Whether the bytes of the file are wanted too. Such a file is evaluated on one thread:
+    /// copying is bound by memory, and parts go through more of it.
+    fn wants_bytes(&self) -> bool {
+        false
+    }
+
+    /// The next bytes on disk, where they are wanted; every change in them has been reported
+    /// before. It is called at least once for each file that is read.
+    fn bytes(&mut self, raw: &[u8]) {
+        let _ = raw;
+    }
+}
+
+/// Gathers the events of one file, on any thread, until its turn comes.
+pub trait Collector: Events + Send + Sized {
+    /// Whether it holds so much that it should be handed over before the end of its file.
+    fn is_full(&self) -> bool {
+        false
+    }
+
+    /// The same collector for a part of a file, to be [joined](Collector::join) by the one before.
+    #[must_use]
+    fn for_part(self) -> Self {
+        self
+    }
+
+    /// Adds what was gathered in the part that follows.
+    fn join(&mut self, part: Self);
+}
+
+/// Drops every event: for passes that only count.
+pub struct NullCollector;
+
+impl Events for NullCollector {
+    fn problem(&mut self, _: Problem) {}
+}
+
+impl Collector for NullCollector {
+    fn join(&mut self, _: Self) {}
+}

@@ -1,0 +1,193 @@
+//! A rewrite over one text, its changes located on disk.
+
+use crate::collector::{Events, FileHunk};
+use brisk_quill_core::problem::{Problem, ProblemKind};
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::hunk::{Hunk, HunkEdit};
+use brisk_quill_core::rewrite::{Counts, Evaluation, Sink, Unmet};
+use brisk_quill_core::unit::lines;
+use brisk_quill_files::coding::Coding;
+use brisk_quill_files::edit::FileEdit;
+use brisk_quill_files::read::OpenText;
+
+/// An evaluation of one text, or of a part of one, piece after piece.
+pub(crate) struct EvaluationRun<'e, 'r> {
+    evaluation: Evaluation<'e, 'r>,
+    refused: Counts,
+    notes: Vec<Note>,
+    byte_feed: ByteFeed,
+}
+
+impl<'e, 'r> EvaluationRun<'e, 'r> {
+    /// An evaluation of a text that has been opened.
+    pub fn of_text(
+        evaluation: Evaluation<'e, 'r>,
+        text: &OpenText<'_>,
+        events: &mut dyn Events,
+    ) -> Self {
+        let evaluation = match text.coding() {
+            Coding::Utf8 => evaluation,
+            Coding::Decoded(_) => evaluation.of_decoded(),
+        };
+        Self {
+            byte_feed: ByteFeed::new(text, events),
+            ..Self::of_part(evaluation)
+        }
+    }
+
+    /// An evaluation of a part, whose bytes nobody wants.
+    pub fn of_part(evaluation: Evaluation<'e, 'r>) -> Self {
+        Self {
+            evaluation,
+            refused: Counts::default(),
+            notes: Vec::new(),
+            byte_feed: ByteFeed::default(),
+        }
+    }
+
+    /// Takes the next bytes; `last` says that they are the last, where that is known.
+    pub fn push(&mut self, piece: &[u8], (coding, last): (&Coding, bool), events: &mut dyn Events) {
+        let sink = &mut HunkReporter {
+            coding,
+            events,
+            refused: &mut self.refused,
+            notes: &mut self.notes,
+        };
+        match last {
+            true => self.evaluation.push_last(piece, sink),
+            false => self.evaluation.push(piece, sink),
+        }
+        self.byte_feed.feed(piece, self.evaluation.done(), events);
+    }
+
+    /// Ends the text.
+    pub fn finish(mut self, coding: &Coding, events: &mut dyn Events) -> (Counts, Vec<Note>) {
+        let mut counts = self.evaluation.finish(&mut HunkReporter {
+            coding,
+            events,
+            refused: &mut self.refused,
+            notes: &mut self.notes,
+        });
+        self.byte_feed.end(coding, events);
+        let refused = self.refused;
+        counts.changes -= refused.changes;
+        counts.lines_added -= refused.lines_added;
+        counts.lines_removed -= refused.lines_removed;
+        counts.problems += refused.problems;
+        (counts, self.notes)
+    }
+}
+
+/// Reports the bytes of a text once all changes in them are known; by default none.
+#[derive(Default)]
+struct ByteFeed {
+    wanted: bool,
+    /// The offset up to which they have been reported.
+    done: u64,
+    /// Those that have been read and not yet reported.
+    held: Vec<u8>,
+}
+
+impl ByteFeed {
+    fn new(text: &OpenText<'_>, events: &mut dyn Events) -> Self {
+        let wanted = events.wants_bytes();
+        if wanted {
+            events.bytes(text.mark());
+        }
+        Self {
+            // A decoded text is in memory as a whole, and reported at the end.
+            wanted: wanted && matches!(text.coding(), Coding::Utf8),
+            done: text.start(),
+            held: Vec::new(),
+        }
+    }
+
+    /// The text has been evaluated up to offset `done`, which lies in `piece` or before it.
+    fn feed(&mut self, piece: &[u8], done: u64, events: &mut dyn Events) {
+        if !self.wanted {
+            return;
+        }
+        // Both lie in what is held and the piece, so they fit.
+        let ready = (done - self.done) as usize;
+        self.done = done;
+        let Some(of_piece) = ready.checked_sub(self.held.len()) else {
+            events.bytes(&self.held[..ready]);
+            self.held.drain(..ready);
+            return self.held.extend_from_slice(piece);
+        };
+        events.bytes(&self.held);
+        events.bytes(&piece[..of_piece]);
+        self.held.clear();
+        self.held.extend_from_slice(&piece[of_piece..]);
+    }
+
+    /// All of the text has been evaluated.
+    fn end(self, coding: &Coding, events: &mut dyn Events) {
+        match coding {
+            Coding::Decoded(decoded) if events.wants_bytes() => events.bytes(decoded.raw()),
+            Coding::Decoded(_) => {}
+            Coding::Utf8 => events.bytes(&self.held),
+        }
+    }
+}
+
+/// Locates hunks on disk; those that cannot be written there become problems.
+struct HunkReporter<'s> {
+    coding: &'s Coding,
+    events: &'s mut dyn Events,
+    /// What must be taken off the counts.
+    refused: &'s mut Counts,
+    notes: &'s mut Vec<Note>,
+}
+
+impl Sink for HunkReporter<'_> {
+    fn hunk(&mut self, hunk: &Hunk<'_>) {
+        let mut edits = Vec::with_capacity(hunk.changes());
+        for text in hunk.edits() {
+            let Some(after) = self.coding.encode(&text) else {
+                return self.refuse(hunk, &text);
+            };
+            edits.push(FileEdit {
+                from: self.coding.on_disk(text.from),
+                to: self.coding.on_disk(text.to),
+                before: self.coding.raw(text.from, text.before),
+                after,
+                text,
+            });
+        }
+        self.events.hunk(&FileHunk {
+            hunk,
+            edits,
+            coding: self.coding,
+        });
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.events.problem(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.events.unmet(unmet);
+    }
+
+    fn note(&mut self, _: usize, note: Note) {
+        self.notes.push(note);
+    }
+}
+
+impl HunkReporter<'_> {
+    fn refuse(&mut self, hunk: &Hunk<'_>, edit: &HunkEdit<'_>) {
+        let (was, now) = (lines(hunk.was).count() as u64, hunk.now());
+        let now = lines(&now).count() as u64;
+        self.refused.changes += hunk.changes() as u64;
+        self.refused.lines_added += now.saturating_sub(was);
+        self.refused.lines_removed += was.saturating_sub(now);
+        self.refused.problems += 1;
+        let encoding = self.coding.name();
+        let text = edit.after.to_vec();
+        self.events.problem(Problem {
+            line: Some(edit.line),
+            kind: ProblemKind::Unwritable { encoding, text },
+        });
+    }
+}

@@ -1,0 +1,219 @@
+//! One file read, and searched or rewritten, on this thread or in parts on several.
+
+use crate::collector::{Collector, Events};
+use crate::file_note::FileNote;
+use crate::schedule::in_parts::{Helpers, Joiner, Part, read_in_parts};
+use crate::summary::{FileEnd, FileRead};
+use crate::text_worker::{TextRun, TextWorker};
+use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::rewrite::{Counts, PartStart};
+use brisk_quill_files::coding::Coding;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::read::{OpenText, Reader};
+use std::path::Path;
+
+/// What all files of a request share.
+pub(crate) struct FileRuns<'h, 'r, M> {
+    /// Makes the collector of a file.
+    pub make: &'h M,
+    /// Makes a worker for another thread.
+    pub worker: &'h (dyn Fn() -> TextWorker<'r> + Sync),
+    /// The threads that may help with a large file.
+    pub helpers: &'h Helpers<'h>,
+}
+
+impl<'r, M> FileRuns<'_, 'r, M> {
+    /// Works on one file. Collectors that are full go to `hand_over`; the last one is returned.
+    pub fn run<'s, C: Collector>(
+        &self,
+        (worker, reader): (&mut TextWorker<'r>, &mut Reader),
+        source: &'s Source,
+        hand_over: &mut dyn FnMut(C),
+    ) -> (C, FileEnd)
+    where
+        M: Fn(&'s Source) -> C + Sync,
+    {
+        let mut collector = (self.make)(source);
+        let opened = match reader.open(source) {
+            Ok(Ok(text)) => self.read(text, worker, source, (&mut collector, hand_over)),
+            Ok(Err(skipped)) => Ok(FileEnd::Skipped(skipped)),
+            Err(error) => Err(error),
+        };
+        (collector, opened.unwrap_or_else(FileEnd::Failed))
+    }
+
+    fn read<'s, C: Collector>(
+        &self,
+        mut text: OpenText<'_>,
+        worker: &mut TextWorker<'r>,
+        source: &'s Source,
+        (collector, hand_over): (&mut C, &mut dyn FnMut(C)),
+    ) -> Result<FileEnd, FileError>
+    where
+        M: Fn(&'s Source) -> C + Sync,
+    {
+        let hand_over = &mut |collector: &mut C| {
+            if collector.is_full() {
+                let next = (self.make)(source).for_part();
+                hand_over(std::mem::replace(collector, next));
+            }
+        };
+        let called = match collector.wants_bytes() || !text.is_large() {
+            true => None,
+            false => self.helpers.call(),
+        };
+        let called = called.filter(|_| worker.is_local(text.file()));
+        let (counts, notes) = match called {
+            None => read_here(&mut text, worker, collector, hand_over)?,
+            Some(called) => {
+                let file = text.file();
+                let mut whole = WholeFile {
+                    worker: Some(worker),
+                    file,
+                    collector,
+                    hand_over,
+                    counts: Counts::default(),
+                    notes: Vec::new(),
+                    rest: None,
+                };
+                let work = |worker: &mut TextWorker<'r>, part: &Part| {
+                    let mut collector = (self.make)(source).for_part();
+                    let (counts, notes) = run_part(worker, file, part, &mut collector);
+                    PartFound {
+                        collector,
+                        counts,
+                        notes,
+                    }
+                };
+                read_in_parts(&mut text, &called, self.worker, work, &mut whole)?;
+                whole.end()
+            }
+        };
+        Ok(FileEnd::Read(Box::new(file_read(
+            &mut text, source, counts, &notes,
+        ))))
+    }
+}
+
+/// Works on one file on this thread, with a collector that lives on.
+pub(crate) fn run_in_turn<E: Events>(
+    worker: &mut TextWorker<'_>,
+    reader: &mut Reader,
+    source: &Source,
+    events: &mut E,
+) -> FileEnd {
+    let mut read = |mut text: OpenText<'_>| {
+        let (counts, notes) = read_here(&mut text, worker, events, &mut |_| {})?;
+        Ok(FileEnd::Read(Box::new(file_read(
+            &mut text, source, counts, &notes,
+        ))))
+    };
+    let ended = match reader.open(source) {
+        Ok(Ok(text)) => read(text),
+        Ok(Err(skipped)) => Ok(FileEnd::Skipped(skipped)),
+        Err(error) => Err(error),
+    };
+    ended.unwrap_or_else(FileEnd::Failed)
+}
+
+/// Works on a text on this thread; `after_piece` is called after each piece of it.
+fn read_here<E: Events>(
+    text: &mut OpenText<'_>,
+    worker: &mut TextWorker<'_>,
+    events: &mut E,
+    after_piece: &mut dyn FnMut(&mut E),
+) -> Result<(Counts, Vec<Note>), FileError> {
+    let mut run = worker.begin(text, events);
+    text.read(|piece, coding, last| {
+        run.push(piece, (coding, last), events);
+        after_piece(events);
+    })?;
+    Ok(run.finish(text.coding(), events))
+}
+
+/// A text that has been read to its end.
+fn file_read(text: &mut OpenText<'_>, source: &Source, counts: Counts, notes: &[Note]) -> FileRead {
+    let found = counts.changes + counts.problems + counts.unmet > 0;
+    let facts = text.facts(found);
+    let mut notes: Vec<FileNote> = (notes.iter())
+        .map(|note| FileNote::new(source, note))
+        .collect();
+    let undecodable = text.coding().meaningless();
+    notes.extend(
+        undecodable
+            .map(|(line, places)| FileNote::undecodable(source, line, places, facts.encoding)),
+    );
+    FileRead {
+        facts,
+        counts,
+        notes,
+    }
+}
+
+fn run_part<C: Collector>(
+    worker: &mut TextWorker<'_>,
+    file: &Path,
+    part: &Part,
+    collector: &mut C,
+) -> (Counts, Vec<Note>) {
+    let mut run = worker.begin_part(file, part.start());
+    let [begun, piece] = part.texts();
+    run.push(begun, (&Coding::Utf8, false), collector);
+    // Nothing follows in this part, so no line needs to be counted for what does.
+    run.push(piece, (&Coding::Utf8, true), collector);
+    run.finish(&Coding::Utf8, collector)
+}
+
+/// What was found in a part.
+struct PartFound<C> {
+    collector: C,
+    counts: Counts,
+    notes: Vec<Note>,
+}
+
+/// What is found in all parts of a file. Only what is UTF-8 is read in parts.
+struct WholeFile<'w, 'r, C> {
+    /// Works on the rest, which is not shared out.
+    worker: Option<&'w mut TextWorker<'r>>,
+    file: &'w Path,
+    collector: &'w mut C,
+    hand_over: &'w mut dyn FnMut(&mut C),
+    counts: Counts,
+    notes: Vec<Note>,
+    rest: Option<TextRun<'w, 'r>>,
+}
+
+impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
+    fn join(&mut self, found: PartFound<C>) {
+        self.collector.join(found.collector);
+        self.counts.add(&found.counts);
+        for note in found.notes {
+            note.push_to(&mut self.notes);
+        }
+        (self.hand_over)(self.collector);
+    }
+
+    fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool) {
+        if let Some(worker) = self.worker.take() {
+            self.rest = Some(worker.begin_part(self.file, start));
+        }
+        if let Some(rest) = &mut self.rest {
+            rest.push(bytes, (&Coding::Utf8, last), self.collector);
+            (self.hand_over)(self.collector);
+        }
+    }
+}
+
+impl<C: Collector> WholeFile<'_, '_, C> {
+    fn end(mut self) -> (Counts, Vec<Note>) {
+        if let Some(rest) = self.rest {
+            let (counts, notes) = rest.finish(&Coding::Utf8, self.collector);
+            self.counts.add(&counts);
+            for note in notes {
+                note.push_to(&mut self.notes);
+            }
+        }
+        (self.counts, self.notes)
+    }
+}

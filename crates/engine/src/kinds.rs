@@ -1,0 +1,149 @@
+//! Kinds of changes: those with the same text before and after, counted.
+
+use crate::collector::FileHunk;
+use brisk_quill_core::inventory::Inventory;
+use brisk_quill_core::span::Span;
+use brisk_quill_files::discover::Source;
+
+/// Kinds that are told apart.
+const KINDS_MOST: usize = 100_000;
+/// Bytes kept around a match that touches a letter or a digit.
+const AROUND: usize = 16;
+
+/// Counts the kinds of changes.
+pub struct KindCollector {
+    seen: Inventory<(Vec<u8>, Vec<u8>), FirstOfKind>,
+}
+
+/// A kind of changes.
+pub struct Kind {
+    /// The old text.
+    pub before: Vec<u8>,
+    /// The new text.
+    pub after: Vec<u8>,
+    /// Changes of this kind.
+    pub count: u64,
+    /// The first of them.
+    pub first: FirstOfKind,
+}
+
+/// The first change of a kind, and those of it that look odd.
+pub struct FirstOfKind {
+    /// Its file.
+    pub source: Source,
+    /// Its line, from 1.
+    pub line: u64,
+    /// Its column, where it is a cell.
+    pub cell: Option<String>,
+    /// Changes of the kind that touch a letter or a digit.
+    pub touching: u64,
+    /// The first of those, with a little of its line around it.
+    pub odd: Option<Vec<u8>>,
+}
+
+/// The kinds of all changes, the most frequent first.
+pub struct Kinds {
+    /// Each kind that is told apart.
+    pub kinds: Vec<Kind>,
+    /// All changes.
+    pub changes: u64,
+    /// Changes of further kinds, which are not told apart.
+    pub others: u64,
+}
+
+impl Default for KindCollector {
+    fn default() -> Self {
+        Self {
+            seen: Inventory::new(KINDS_MOST),
+        }
+    }
+}
+
+impl KindCollector {
+    /// Tells all kinds apart, to be absorbed by another.
+    #[must_use]
+    pub fn without_limit(self) -> Self {
+        let seen = self.seen.without_limit();
+        Self { seen }
+    }
+
+    /// Adds the kinds of what follows: the next file, or the next part of one.
+    pub fn absorb(&mut self, next: Self) {
+        self.seen.absorb(next.seen, |first, next| {
+            first.touching += next.touching;
+            first.odd = first.odd.take().or(next.odd);
+        });
+    }
+
+    /// Counts the changes of a hunk of `source`.
+    pub fn hunk(&mut self, source: &Source, found: &FileHunk<'_>) {
+        for edit in &found.edits {
+            let text = &edit.text;
+            let kind = (text.before.to_vec(), text.after.to_vec());
+            self.seen.add(kind.clone(), || FirstOfKind {
+                source: source.clone(),
+                line: text.line,
+                cell: text.cell.map(|cell| cell.name.to_string()),
+                touching: 0,
+                odd: None,
+            });
+            let was = found.hunk.was;
+            if text.cell.is_none()
+                && touches(was, text.span)
+                && let Some(first) = self.seen.first_mut(&kind)
+            {
+                first.touching += 1;
+                first.odd.get_or_insert_with(|| around(was, text.span));
+            }
+        }
+    }
+
+    /// The kinds of all that was counted.
+    pub fn into_kinds(self) -> Kinds {
+        let (changes, others) = (self.seen.total, self.seen.others);
+        let rows = self.seen.into_order().into_iter();
+        let mut kinds: Vec<Kind> = rows
+            .map(|((before, after), count, first)| Kind {
+                before,
+                after,
+                count,
+                first,
+            })
+            .collect();
+        // Those that are as frequent stay in the order in which they were met.
+        kinds.sort_by_key(|kind| std::cmp::Reverse(kind.count));
+        Kinds {
+            kinds,
+            changes,
+            others,
+        }
+    }
+}
+
+/// Whether a letter or a digit goes on beyond an end of the match.
+fn touches(line: &[u8], span: Span) -> bool {
+    let word = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
+    let own = &line[span.range()];
+    (word(last_char(&line[..span.from])) && word(first_char(own)))
+        || (word(last_char(own)) && word(first_char(&line[span.to..])))
+}
+
+/// The bytes of the longest character.
+const CHAR: usize = 4;
+
+fn first_char(text: &[u8]) -> Option<char> {
+    let head = &text[..text.len().min(CHAR)];
+    String::from_utf8_lossy(head).chars().next()
+}
+
+fn last_char(text: &[u8]) -> Option<char> {
+    let tail = &text[text.len().saturating_sub(CHAR)..];
+    String::from_utf8_lossy(tail).chars().next_back()
+}
+
+/// A match with a little of the line around it.
+fn around(line: &[u8], span: Span) -> Vec<u8> {
+    let from = span.from.saturating_sub(AROUND);
+    let to = (span.to + AROUND).min(line.len());
+    line[from..to].trim_ascii().to_vec()
+}

@@ -1,0 +1,41 @@
+//! One path from a request to results, for every front of Brisk Quill.
+//!
+//! ```text
+//! Sources ─┐
+//! Work ────┴ Session::run → events → a Collector of each file → taken in order → Summary
+//! ```
+//!
+//! * [`sources`] finds the files of a request; [`request`] says what is done with each.
+//! * [`session`] reads them, searches or rewrites them, and hands on what is found.
+//! * [`collector`] holds the events, and the trait of what a front gathers of each file.
+//! * [`guards`] tells whether the results are as they must be before anything is written.
+//!
+//! A front makes collectors and renders what it takes; it holds no thread and evaluates nothing.
+//! Nothing here prints or knows a front's types.
+#![warn(missing_docs)]
+
+pub mod change_collector;
+pub mod collector;
+pub mod compare;
+pub mod copy_out;
+mod evaluate;
+pub mod file_note;
+mod file_run;
+pub mod guards;
+pub mod hints;
+pub mod kept_hunk;
+pub mod kinds;
+pub mod plan_collector;
+pub mod plan_records;
+pub mod plan_store;
+pub mod plan_writer;
+pub mod renew;
+pub mod request;
+pub mod schedule;
+mod search;
+pub mod session;
+pub mod sources;
+pub mod summary;
+pub mod tables;
+mod text_worker;
+pub mod worked_examples;

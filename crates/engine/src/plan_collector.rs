@@ -1,0 +1,76 @@
+//! Rewrites evaluated into plans.
+
+use crate::collector::{Collector, Events, FileHunk};
+use crate::plan_writer::{PlanPart, PlanWriter, Stream};
+use crate::summary::FileEnd;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::rewrite::{RunOptions, SPLIT_FROM, Unmet};
+use brisk_quill_files::discover::Source;
+
+/// Writes the changes of a file into a plan, and keeps what else there is to report.
+pub struct PlanCollector<'p> {
+    part: PlanPart<'p>,
+    /// All problems.
+    pub problems: Vec<Problem>,
+    /// All units that do not match what they must.
+    pub unmet: Vec<Unmet>,
+}
+
+/// The options of an evaluation whose changes go into a plan.
+pub fn run_options() -> RunOptions {
+    RunOptions {
+        groups: true,
+        cells: true,
+        split_from: Some(SPLIT_FROM),
+        ..RunOptions::default()
+    }
+}
+
+impl<'p> PlanCollector<'p> {
+    /// A collector that fills a part of a plan.
+    pub fn new(part: PlanPart<'p>) -> Self {
+        Self {
+            part,
+            problems: Vec::new(),
+            unmet: Vec::new(),
+        }
+    }
+
+    /// Ends the file: writes it into the plan where it has changes or problems.
+    pub fn finish(
+        self,
+        source: &Source,
+        end: &FileEnd,
+        plan: &mut PlanWriter<'_>,
+        stream: &mut Stream<'_>,
+    ) {
+        if let FileEnd::Read(read) = end
+            && read.counts.changes + read.counts.problems > 0
+        {
+            let told = (&self.problems[..], &self.unmet[..]);
+            plan.file((source, &read.facts), self.part, told, stream);
+        }
+    }
+}
+
+impl Events for PlanCollector<'_> {
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        self.part.hunk(hunk);
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.problems.push(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.unmet.push(unmet);
+    }
+}
+
+impl Collector for PlanCollector<'_> {
+    fn join(&mut self, part: Self) {
+        self.part.join(part.part);
+        self.problems.extend(part.problems);
+        self.unmet.extend(part.unmet);
+    }
+}

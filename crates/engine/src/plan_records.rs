@@ -1,0 +1,261 @@
+//! Records of a plan, made from what was found.
+
+use crate::collector::FileHunk;
+use crate::file_note::FileNote;
+use crate::hints::Hint;
+use crate::summary::Summary;
+use brisk_quill_core::edits::{CellEdit, GroupTexts};
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::records::field::{Base64, Coded, Json, Optional, Ordinal, line, push};
+use brisk_quill_core::records::json::lossy;
+use brisk_quill_core::records::plan::{
+    ChangeId, ChangeRecord, FORMAT, FileRecord, GroupText, HintRecord, NoteRecord, PlanRecord,
+    ProblemRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
+};
+use brisk_quill_core::rewrite::hunk::{Extent, Hunk};
+use brisk_quill_core::rewrite::{Rewrite, Unmet};
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::edit::FileEdit;
+use brisk_quill_files::read::Facts;
+use std::borrow::Cow;
+use std::os::unix::ffi::OsStrExt;
+
+/// Units longer than this are left out of `unit` records, in bytes.
+const UNIT_MOST: usize = 4 << 10;
+
+/// The path of a file as its records say it.
+pub struct RecordPath<'a> {
+    path: Cow<'a, str>,
+    base64: Optional<Base64<'a>>,
+}
+
+impl<'a> RecordPath<'a> {
+    /// The path of `source`.
+    pub fn of(source: &'a Source) -> Self {
+        let Coded { text, base64 } = Coded::of_path(source.path().as_os_str().as_bytes());
+        Self { path: text, base64 }
+    }
+
+    /// The two fields, `path` and `path_b64`.
+    pub fn fields(&self) -> (Cow<'_, str>, Optional<Base64<'_>>) {
+        let base64 = self.base64.0.as_ref();
+        (
+            Cow::Borrowed(&self.path),
+            Optional(base64.map(|coded| Base64(Cow::Borrowed(&coded.0)))),
+        )
+    }
+}
+
+/// The first record.
+pub fn head(text: &RewriteText) -> Vec<u8> {
+    line(&PlanRecord {
+        format: FORMAT,
+        rewrite: Json(Cow::Borrowed(text)),
+    })
+}
+
+/// The record before the changes of a file.
+pub fn file(source: &Source, facts: &Facts) -> Vec<u8> {
+    let path = RecordPath::of(source);
+    let (path, path_b64) = path.fields();
+    let real = facts.real.as_ref().map(|real| real.as_os_str().as_bytes());
+    let (real, real_b64) = match real.map(Coded::of) {
+        Some(Coded { text, base64 }) => (Some(text), base64),
+        None => (None, Optional(None)),
+    };
+    line(&FileRecord {
+        path,
+        path_b64,
+        real: Optional(real),
+        real_b64,
+        bytes: facts.bytes,
+        hash: facts.hash.map(|hash| hash.to_hex().to_string().into()),
+        encoding: facts.encoding.into(),
+        newline: facts.newline.name().into(),
+    })
+}
+
+/// Appends the changes of a hunk, with pending ids.
+pub fn push_hunk(
+    out: &mut Vec<u8>,
+    rewrite: &Rewrite,
+    path: &RecordPath<'_>,
+    found: &FileHunk<'_>,
+) {
+    let cells = found.edits.iter().all(|edit| edit.text.cell.is_some());
+    if !cells {
+        push_unit(out, path, found.hunk);
+    }
+    for edit in &found.edits {
+        if let Some(cell) = edit.text.cell.filter(|_| cells) {
+            push_cell(out, path, edit.text.line, cell);
+        }
+        push_change(out, rewrite, path, edit);
+    }
+}
+
+fn push_change(out: &mut Vec<u8>, rewrite: &Rewrite, path: &RecordPath<'_>, edit: &FileEdit<'_>) {
+    let text = &edit.text;
+    let [before, after] = match edit.before != text.before || *edit.after != *text.after {
+        // On disk, they are not the text itself.
+        true => [
+            Coded::beside(text.before, edit.before),
+            Coded::beside(text.after, &edit.after),
+        ],
+        false => [Coded::of(text.before), Coded::of(text.after)],
+    };
+    let first = text.steps.iter().next();
+    let names = first.map(|step| rewrite.steps()[step].query.pattern.groups());
+    let groups = text.groups.into_iter().flat_map(GroupTexts::iter);
+    let groups = groups.enumerate().skip(1).map(|(number, text)| GroupText {
+        number: Ordinal(number as u64),
+        name: names
+            .and_then(|names| names.name(number))
+            .map(Cow::Borrowed),
+        text: text.map(lossy),
+    });
+    let (path, path_b64) = path.fields();
+    push(
+        out,
+        &ChangeRecord {
+            id: ChangeId::Pending,
+            path,
+            path_b64,
+            line: Ordinal(text.line),
+            cell: text.cell.map(|cell| Cow::Borrowed(&*cell.name)),
+            from: edit.from,
+            to: edit.to,
+            before: before.text,
+            before_b64: before.base64,
+            after: after.text,
+            after_b64: after.base64,
+            steps: text
+                .steps
+                .iter()
+                .map(|step| Ordinal(step as u64 + 1))
+                .collect(),
+            groups: groups.collect(),
+            decision: Decision::Open,
+        },
+    );
+}
+
+fn push_unit(out: &mut Vec<u8>, path: &RecordPath<'_>, hunk: &Hunk<'_>) {
+    if hunk.was.len() > UNIT_MOST || hunk.extent != Extent::Whole {
+        return;
+    }
+    let now = hunk.now();
+    if now.len() > UNIT_MOST {
+        return;
+    }
+    let (was, now) = without_common_ending(hunk.was, &now);
+    push_was_now(out, path, (hunk.line, None), (was, now));
+}
+
+/// A changed cell: its value before and after.
+fn push_cell(out: &mut Vec<u8>, path: &RecordPath<'_>, line: u64, cell: &CellEdit) {
+    let now = cell.now();
+    if cell.value.len() <= UNIT_MOST && now.len() <= UNIT_MOST {
+        push_was_now(out, path, (line, Some(&cell.name)), (&cell.value, &now));
+    }
+}
+
+fn push_was_now(
+    out: &mut Vec<u8>,
+    path: &RecordPath<'_>,
+    (line, cell): (u64, Option<&str>),
+    (was, now): (&[u8], &[u8]),
+) {
+    let (path, path_b64) = path.fields();
+    push(
+        out,
+        &UnitRecord {
+            path,
+            path_b64,
+            line: Ordinal(line),
+            cell: cell.map(Cow::Borrowed),
+            was: lossy(was),
+            now: lossy(now),
+        },
+    );
+}
+
+/// Both without the line end that both have.
+fn without_common_ending<'t>(was: &'t [u8], now: &'t [u8]) -> (&'t [u8], &'t [u8]) {
+    for ending in [&b"\r\n"[..], b"\n"] {
+        if let (Some(was), Some(now)) = (was.strip_suffix(ending), now.strip_suffix(ending)) {
+            return (was, now);
+        }
+    }
+    (was, now)
+}
+
+/// A problem in a file.
+pub fn problem(source: &Source, problem: &Problem) -> Vec<u8> {
+    let path = RecordPath::of(source);
+    let (path, path_b64) = path.fields();
+    line(&ProblemRecord {
+        path,
+        path_b64,
+        line: problem.line.map(Ordinal),
+        message: problem.kind.to_string().into(),
+    })
+}
+
+/// A unit that would not match what it must.
+pub fn unmet(source: &Source, unmet: &Unmet) -> Vec<u8> {
+    let path = RecordPath::of(source);
+    let (path, path_b64) = path.fields();
+    let Coded { text, base64 } = Coded::of(&unmet.text);
+    line(&UnmetRecord {
+        path,
+        path_b64,
+        line: Ordinal(unmet.line),
+        text,
+        text_b64: base64,
+    })
+}
+
+/// A note about a file.
+pub fn note(note: &FileNote) -> Vec<u8> {
+    let path = RecordPath::of(&note.source);
+    let (path, path_b64) = path.fields();
+    line(&NoteRecord {
+        path,
+        path_b64,
+        line: Ordinal(note.line),
+        message: Cow::Borrowed(&note.message),
+    })
+}
+
+/// A hint.
+pub fn hint(hint: &Hint) -> Vec<u8> {
+    line(&HintRecord {
+        name: hint.name.into(),
+        message: Cow::Borrowed(&hint.message),
+    })
+}
+
+/// The last record.
+pub fn totals(summary: &Summary) -> Vec<u8> {
+    let counts = &summary.counts;
+    let steps = counts.all_steps();
+    let per_step = counts.steps.iter().enumerate();
+    line(&TotalsRecord {
+        files: summary.files.read,
+        files_changed: summary.changed,
+        files_skipped: summary.files.skipped(),
+        matches: steps.matches,
+        changed: steps.edits,
+        unchanged: steps.unchanged,
+        failed: steps.failed,
+        left_out: steps.left_out.into(),
+        changes: counts.changes,
+        lines_added: counts.lines_added,
+        lines_removed: counts.lines_removed,
+        problems: counts.problems + summary.files.unreadable,
+        per_step: per_step.map(|(i, step)| StepRecord::new(i, step)).collect(),
+    })
+}

@@ -1,0 +1,39 @@
+//! Plans on disk: the last preview of each folder.
+
+use brisk_quill_files::journal::Journal;
+use std::fs;
+use std::io;
+use std::os::unix::fs::DirBuilderExt;
+use std::path::{Path, PathBuf};
+
+/// Folders whose last preview is kept.
+const FOLDERS_MOST: usize = 20;
+
+/// Where the last preview of the current folder lies.
+pub fn last_place() -> Option<PathBuf> {
+    let here = std::env::current_dir().ok()?;
+    let name = blake3::hash(here.as_os_str().as_encoded_bytes()).to_hex();
+    let state = Journal::place()?;
+    Some(state.join("last").join(format!("{}.plan", &name[..24])))
+}
+
+/// Makes the folder of the last previews, and removes the oldest of too many.
+pub(crate) fn make_room(place: &Path) -> io::Result<()> {
+    let folder = place.parent().unwrap_or(Path::new("."));
+    fs::DirBuilder::new()
+        .recursive(true)
+        .mode(0o700)
+        .create(folder)?;
+    let mut plans: Vec<_> = fs::read_dir(folder)?
+        .filter_map(|entry| {
+            let entry = entry.ok()?;
+            Some((entry.metadata().ok()?.modified().ok()?, entry.path()))
+        })
+        .collect();
+    plans.sort();
+    let many = (plans.len() + 1).saturating_sub(FOLDERS_MOST);
+    for (_, path) in plans.iter().take(many) {
+        let _ = fs::remove_file(path);
+    }
+    Ok(())
+}

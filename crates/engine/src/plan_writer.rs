@@ -1,0 +1,404 @@
+//! Plans being written: to a stream, to a file that is named, and to the place of the last preview
+//! of a folder.
+//!
+//! The records of each file are made on any thread by a [`PlanPart`], and wait in a spool until
+//! their turn comes.
+
+use crate::collector::FileHunk;
+use crate::file_note::FileNote;
+use crate::hints;
+use crate::plan_records::{self, RecordPath};
+use crate::plan_store::{last_place, make_room};
+use crate::summary::Summary;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::records::plan::PENDING_ID;
+use brisk_quill_core::rewrite::{Rewrite, Unmet};
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::read::Facts;
+use brisk_quill_files::spool::{Spool, SpoolWriter};
+use brisk_quill_files::temporary::{Temporaries, Temporary};
+use memchr::memchr_iter;
+use std::fs;
+use std::io::{self, BufRead, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// The largest plan that a preview keeps for `apply`, in bytes.
+const LAST_MOST: u64 = 64 << 20;
+/// What is held in memory, of all files that wait for their turn, in bytes.
+const IN_MEMORY: usize = 64 << 20;
+/// Written to a file at a time, in bytes.
+const BUFFER: usize = 64 << 10;
+
+/// Why a plan could not be written.
+#[derive(Debug, thiserror::Error)]
+pub enum PlanWriteError {
+    /// There is a file where it should be saved.
+    #[error("there is already a file: {}", .0.display())]
+    AlreadyThere(PathBuf),
+    /// It cannot be saved in the file.
+    #[error("cannot save the plan in {}: {source}", path.display())]
+    Save {
+        /// The file.
+        path: PathBuf,
+        /// The reason.
+        source: io::Error,
+    },
+    /// It cannot be kept as the last preview of the folder.
+    #[error("the plan cannot be kept")]
+    Keep {
+        /// The place, where there is one.
+        place: Option<PathBuf>,
+    },
+}
+
+/// Where a plan goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Keeping {
+    /// It is not kept for the current folder.
+    Never,
+    /// It is kept unless it is too large or cannot be kept.
+    IfPossible,
+    /// It must be kept, however large it is.
+    Always,
+}
+
+/// A plan being written.
+pub struct PlanWriter<'a> {
+    text: &'a RewriteText,
+    rewrite: &'a Rewrite,
+    /// Whether all of it goes to a stream.
+    streams: bool,
+    save: Option<Target>,
+    last: Option<Target>,
+    /// Where the changes of files wait: what stands before them is known only at their end.
+    spool: Arc<Spool>,
+    /// Whether any of it is still wanted.
+    wanted: Arc<AtomicBool>,
+    /// Files with something in the plan.
+    files: u64,
+    keep: Keeping,
+    failed: Option<io::Error>,
+}
+
+/// A stream that takes a plan, or none.
+pub type Stream<'o> = Option<&'o mut dyn Write>;
+
+/// Makes the records of each file, on any thread.
+#[derive(Clone)]
+pub struct PlanMaker<'a> {
+    rewrite: &'a Rewrite,
+    spool: Arc<Spool>,
+    wanted: Arc<AtomicBool>,
+    /// Of a larger file, none are needed.
+    most: u64,
+}
+
+/// The records of the changes of one file.
+pub struct PlanPart<'a> {
+    maker: PlanMaker<'a>,
+    source: &'a Source,
+    /// Made once it is needed.
+    path: Option<RecordPath<'a>>,
+    out: SpoolWriter,
+    written: u64,
+    failed: Option<io::Error>,
+}
+
+impl<'a> PlanMaker<'a> {
+    /// The records of a file.
+    pub fn part(&self, source: &'a Source) -> PlanPart<'a> {
+        PlanPart {
+            maker: self.clone(),
+            source,
+            path: None,
+            out: SpoolWriter::new(&self.spool),
+            written: 0,
+            failed: None,
+        }
+    }
+}
+
+impl PlanPart<'_> {
+    /// Adds the changes of a hunk.
+    pub fn hunk(&mut self, found: &FileHunk<'_>) {
+        let maker = &self.maker;
+        if self.written > maker.most || !maker.wanted.load(Ordering::Relaxed) {
+            return;
+        }
+        let path = self.path.get_or_insert_with(|| RecordPath::of(self.source));
+        let written = self.out.write_with(|out| {
+            plan_records::push_hunk(out, maker.rewrite, path, found);
+        });
+        match written {
+            Ok(bytes) => self.written += bytes as u64,
+            Err(error) => self.failed = self.failed.take().or(Some(error)),
+        }
+    }
+
+    /// Adds the records of the next part of the file.
+    pub fn join(&mut self, mut part: Self) {
+        self.written += part.written;
+        let joined = part.failed.map_or(Ok(()), Err);
+        let joined = joined.and_then(|()| self.out.join(&mut part.out));
+        self.failed = self.failed.take().or(joined.err());
+        if self.written > self.maker.most {
+            self.maker.wanted.store(false, Ordering::Relaxed);
+        }
+    }
+}
+
+impl<'a> PlanWriter<'a> {
+    /// A plan of the rewrite in `text`. It goes to the stream of each call where it `streams`, to
+    /// the file `save`, and is kept for the current folder as `keep` says.
+    ///
+    /// # Errors
+    ///
+    /// When there is a file to be saved in already, it cannot be made, or the plan must be kept
+    /// and cannot be.
+    pub fn new(
+        (text, rewrite): (&'a RewriteText, &'a Rewrite),
+        temporaries: &Arc<Temporaries>,
+        streams: bool,
+        save: Option<&Path>,
+        keep: Keeping,
+    ) -> Result<Self, PlanWriteError> {
+        let save = match save {
+            Some(path) if path.symlink_metadata().is_ok() => {
+                return Err(PlanWriteError::AlreadyThere(path.to_owned()));
+            }
+            Some(path) => {
+                let target = Target::beside(path, temporaries);
+                Some(target.map_err(|error| cannot_save(path, error))?)
+            }
+            None => None,
+        };
+        // A plan that cannot be kept is one that `apply` will not find, and no reason to stop.
+        let last = last_place()
+            .filter(|_| keep != Keeping::Never)
+            .and_then(|place| {
+                let _ = fs::remove_file(&place);
+                make_room(&place).ok()?;
+                Target::beside(&place, temporaries).ok()
+            });
+        if keep == Keeping::Always && last.is_none() {
+            return Err(cannot_keep());
+        }
+        Ok(Self {
+            text,
+            rewrite,
+            streams,
+            wanted: Arc::new(AtomicBool::new(streams || save.is_some() || last.is_some())),
+            save,
+            last,
+            spool: Spool::new(IN_MEMORY),
+            files: 0,
+            keep,
+            failed: None,
+        })
+    }
+
+    /// Whether it goes elsewhere than to a stream.
+    pub fn is_kept(&self) -> bool {
+        self.save.is_some() || self.last.is_some()
+    }
+
+    /// Makes the records of files.
+    pub fn maker(&self) -> PlanMaker<'a> {
+        PlanMaker {
+            rewrite: self.rewrite,
+            spool: Arc::clone(&self.spool),
+            wanted: Arc::clone(&self.wanted),
+            most: match self.streams || self.save.is_some() {
+                true => u64::MAX,
+                false => self.most(),
+            },
+        }
+    }
+
+    /// The largest plan that is kept for the folder, in bytes.
+    fn most(&self) -> u64 {
+        match self.keep {
+            Keeping::Always => u64::MAX,
+            Keeping::Never | Keeping::IfPossible => LAST_MOST,
+        }
+    }
+
+    /// Writes the first record.
+    pub fn begin(&mut self, stream: &mut Stream<'_>) {
+        let head = plan_records::head(self.text);
+        self.put(&head, stream);
+    }
+
+    /// Adds a file that has changes, or something to tell.
+    pub fn file(
+        &mut self,
+        (source, facts): (&Source, &Facts),
+        part: PlanPart<'_>,
+        (problems, unmet): (&[Problem], &[Unmet]),
+        stream: &mut Stream<'_>,
+    ) {
+        self.files += 1;
+        if let Some(last) = &self.last
+            && last.written + part.written > self.most()
+        {
+            self.last = None;
+            let wanted = self.streams || self.save.is_some();
+            self.wanted.store(wanted, Ordering::Relaxed);
+        }
+        let head = plan_records::file(source, facts);
+        self.put(&head, stream);
+        if let Err(error) = self.put_part(part, stream) {
+            self.failed = Some(error);
+        }
+        for problem in problems {
+            self.put(&plan_records::problem(source, problem), stream);
+        }
+        for unmet in unmet {
+            self.put(&plan_records::unmet(source, unmet), stream);
+        }
+    }
+
+    fn put_part(&mut self, mut part: PlanPart<'_>, stream: &mut Stream<'_>) -> io::Result<()> {
+        if let Some(error) = part.failed {
+            return Err(error);
+        }
+        let kept = part.out.finish()?;
+        let mut id = format!("{}.", self.files);
+        let (before_change, mut change) = (id.len(), 0u64);
+        let mut reader = kept.reader();
+        loop {
+            let records = reader.fill_buf()?;
+            if records.is_empty() {
+                return Ok(());
+            }
+            let mut done = 0;
+            for pending in memchr_iter(PENDING_ID, records) {
+                self.put(&records[done..pending], stream);
+                change += 1;
+                id.truncate(before_change);
+                id.push_str(itoa::Buffer::new().format(change));
+                self.put(id.as_bytes(), stream);
+                done = pending + 1;
+            }
+            self.put(&records[done..], stream);
+            let read = records.len();
+            reader.consume(read);
+        }
+    }
+
+    fn put(&mut self, bytes: &[u8], stream: &mut Stream<'_>) {
+        if let Some(stream) = stream {
+            // Whoever made the stream sees to its failures.
+            let _ = stream.write_all(bytes);
+        }
+        if let Some(save) = &mut self.save
+            && self.failed.is_none()
+        {
+            self.failed = save.write(bytes).err();
+        }
+        let most = self.most();
+        if let Some(last) = &mut self.last
+            && (last.write(bytes).is_err() || last.written > most)
+        {
+            self.last = None;
+        }
+    }
+
+    /// Ends the plan. It is kept for the folder where it `holds`, and saved unless it is
+    /// `guarded` against; says whether it was saved, where it should be.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be saved, or must be kept and cannot be.
+    pub fn end(
+        mut self,
+        summary: &Summary,
+        (holds, guarded): (bool, bool),
+        stream: &mut Stream<'_>,
+    ) -> Result<Option<bool>, PlanWriteError> {
+        for note in &summary.notes {
+            let note: &FileNote = note;
+            self.put(&plan_records::note(note), stream);
+        }
+        for hint in hints::of_rewrite(self.rewrite) {
+            self.put(&plan_records::hint(&hint), stream);
+        }
+        self.put(&plan_records::totals(summary), stream);
+        let must_be_kept = self.keep == Keeping::Always;
+        if holds && must_be_kept && self.last.is_none() {
+            return Err(cannot_keep());
+        }
+        if let Some(last) = self.last.take().filter(|_| holds) {
+            let kept = last.keep();
+            if must_be_kept && kept.is_err() {
+                return Err(cannot_keep());
+            }
+        }
+        let Some(save) = self.save.take() else {
+            return Ok(None);
+        };
+        let path = save.path.clone();
+        if guarded {
+            return Ok(Some(false));
+        }
+        let done = match self.failed.take() {
+            Some(error) => Err(error),
+            None => save.save(),
+        };
+        done.map_err(|error| cannot_save(&path, error))?;
+        Ok(Some(true))
+    }
+}
+
+fn cannot_save(path: &Path, source: io::Error) -> PlanWriteError {
+    PlanWriteError::Save {
+        path: path.to_owned(),
+        source,
+    }
+}
+
+fn cannot_keep() -> PlanWriteError {
+    PlanWriteError::Keep {
+        place: last_place(),
+    }
+}
+
+/// A file that a plan is written to.
+struct Target {
+    out: BufWriter<Temporary>,
+    path: PathBuf,
+    written: u64,
+}
+
+impl Target {
+    fn beside(path: &Path, temporaries: &Arc<Temporaries>) -> io::Result<Self> {
+        let file = temporaries.beside(path)?;
+        Ok(Self {
+            out: BufWriter::with_capacity(BUFFER, file),
+            path: path.to_owned(),
+            written: 0,
+        })
+    }
+
+    fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
+        self.written += bytes.len() as u64;
+        self.out.write_all(bytes)
+    }
+
+    /// A plan that was asked for is on the disk before anybody is told so.
+    fn save(self) -> io::Result<()> {
+        let file = self.out.into_inner()?;
+        file.file()?.sync_data()?;
+        file.keep_as(&self.path).map(drop)
+    }
+
+    /// The last preview is not worth the wait: one that a power cut tore lacks its end, and is
+    /// refused.
+    fn keep(self) -> io::Result<()> {
+        let file = self.out.into_inner()?;
+        file.replace(&self.path)
+    }
+}

@@ -1,0 +1,303 @@
+//! Plans evaluated again on the files as they are now.
+//!
+//! A decision is carried over to the change that has the same text around it, the same old and
+//! the same new text, and stands at the same place in its line or cell; where several changes
+//! are like that, only when there are as many as before and all were decided alike.
+
+use crate::plan_collector::{PlanCollector, run_options};
+use crate::plan_writer::{Keeping, PlanWriteError, PlanWriter};
+use crate::request::Work;
+use crate::schedule::Threads;
+use crate::session::Session;
+use crate::sources::Sources;
+use crate::summary::{Ended, FileEnd};
+use crate::tables::FileTables;
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::plan::parse;
+use brisk_quill_core::records::plan::{
+    AnyRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
+};
+use brisk_quill_files::cancel::CancelToken;
+use brisk_quill_files::coding::TextEncoding;
+use brisk_quill_files::discover::{Listing, Source};
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::fs::open::open_regular;
+use brisk_quill_files::plan_file::{PlanDoc, PlanFileError};
+use brisk_quill_files::read::{FactsOf, TextOptions};
+use brisk_quill_files::temporary::Temporaries;
+use std::collections::HashMap;
+use std::ffi::OsStr;
+use std::fs;
+use std::io::{self, BufRead, BufReader};
+use std::ops::ControlFlow;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// What became of the decisions of a plan.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Renewed {
+    /// Decisions that were carried over.
+    pub carried: u64,
+    /// Decisions about changes that are no longer there.
+    pub lost: u64,
+    /// Changes that no decision was carried over to, of those that are decided about.
+    pub new: u64,
+}
+
+/// Why a plan could not be renewed. It is as it was.
+#[derive(Debug, thiserror::Error)]
+pub enum RenewError {
+    /// Its rewrite cannot be built any more.
+    #[error("the rewrite of the plan cannot be built, step {step}: {message}")]
+    Rewrite {
+        /// The step, from 1.
+        step: usize,
+        /// The reason.
+        message: String,
+    },
+    /// A file of it cannot be read any more.
+    #[error("a file of the plan can no longer be read")]
+    Unreadable,
+    /// It was stopped.
+    #[error("stopped before everything was looked at")]
+    Stopped,
+    /// Standard input could not be kept.
+    #[error(transparent)]
+    File(#[from] FileError),
+    /// The new plan cannot be written.
+    #[error(transparent)]
+    Write(#[from] PlanWriteError),
+    /// The new plan cannot be read.
+    #[error("cannot renew the plan: {0}")]
+    Plan(#[from] PlanFileError),
+    /// A plan cannot be read or written.
+    #[error("cannot renew the plan: {0}")]
+    Io(#[from] io::Error),
+}
+
+/// The means to renew a plan.
+pub struct Renewal<'a> {
+    /// The folder that its files and tables must lie below; `None` where the plan is our own.
+    pub root: Option<&'a Path>,
+    /// Where the new plan is recorded until it is complete.
+    pub temporaries: &'a Arc<Temporaries>,
+    /// Stops it.
+    pub token: Arc<CancelToken>,
+}
+
+/// The file of a plan as a source.
+pub fn source_of(path: &[u8]) -> Source {
+    Source::File(PathBuf::from(OsStr::from_bytes(path)))
+}
+
+impl Renewal<'_> {
+    /// Evaluates the plan again and writes it in its place; `report` is shown each file.
+    ///
+    /// # Errors
+    ///
+    /// When a file cannot be read or the new plan not be written; the old one is as it was.
+    pub fn renew(
+        &self,
+        doc: &PlanDoc,
+        report: impl FnMut(&Source, &PlanCollector<'_>, &FileEnd) -> ControlFlow<()>,
+    ) -> Result<Renewed, RenewError> {
+        let place = doc.path();
+        let fresh = PathBuf::from(format!(
+            "{}.renewed-{}",
+            place.display(),
+            std::process::id()
+        ));
+        let renewed = self
+            .evaluate(doc, &fresh, report)
+            .and_then(|()| carry(doc, &fresh));
+        let renewed = renewed.and_then(|renewed| {
+            fs::rename(&fresh, place)?;
+            Ok(renewed)
+        });
+        if renewed.is_err() {
+            let _ = fs::remove_file(&fresh);
+        }
+        renewed
+    }
+
+    fn evaluate(
+        &self,
+        doc: &PlanDoc,
+        fresh: &Path,
+        mut report: impl FnMut(&Source, &PlanCollector<'_>, &FileEnd) -> ControlFlow<()>,
+    ) -> Result<(), RenewError> {
+        let index = &doc.index;
+        let mut tables = FileTables::below(self.root);
+        let rewrite = index.rewrite.build(&mut tables).map_err(|(step, fault)| {
+            let message = fault.to_string();
+            RenewError::Rewrite { step, message }
+        })?;
+        let mut labels: Vec<&str> = index.files.iter().map(|file| &*file.encoding).collect();
+        labels.dedup();
+        // A byte-order mark tells the others.
+        let encoding = match labels[..] {
+            [label] => TextEncoding::of_label(label).ok(),
+            _ => None,
+        };
+        let texts = TextOptions {
+            binary: true,
+            facts: FactsOf::Found,
+            encoding,
+        };
+        let sources = Sources::of(Listing {
+            sources: index
+                .files
+                .iter()
+                .map(|file| source_of(&file.path))
+                .collect(),
+            problems: Vec::new(),
+        });
+        let work = Work::Rewrite {
+            rewrite: &rewrite,
+            options: run_options(),
+        };
+        let mut session = Session::new(texts, Threads::default(), Arc::clone(&self.token));
+        session = session.below(self.root);
+        let text = (&index.rewrite, &rewrite);
+        let mut plan = PlanWriter::new(text, self.temporaries, false, Some(fresh), Keeping::Never)?;
+        plan.begin(&mut None);
+        let maker = plan.maker();
+        let mut all_read = true;
+        let make = |source| PlanCollector::new(maker.part(source));
+        let ended = session.run(&work, &sources, make, |taken| {
+            let Some(end) = taken.end else {
+                return ControlFlow::Continue(());
+            };
+            all_read &= matches!(end, FileEnd::Read(_));
+            report(taken.source, &taken.found, &end)?;
+            taken.found.finish(taken.source, &end, &mut plan, &mut None);
+            ControlFlow::Continue(())
+        })?;
+        let Ended::Complete(summary) = ended else {
+            return Err(RenewError::Stopped);
+        };
+        if !all_read {
+            return Err(RenewError::Unreadable);
+        }
+        plan.end(&summary, (false, false), &mut None)?;
+        Ok(())
+    }
+}
+
+/// What a change is known by, hashed.
+type Key = [u8; 32];
+
+/// The decisions about changes of one key.
+#[derive(Default)]
+struct Old {
+    count: u64,
+    decided: Option<(Decision, Option<Vec<u8>>)>,
+    differ: bool,
+}
+
+/// Appends to the fresh plan each decision that still fits.
+fn carry(doc: &PlanDoc, fresh: &Path) -> Result<Renewed, RenewError> {
+    let mut old: HashMap<Key, Old> = HashMap::new();
+    let index = &doc.index;
+    let mut decided = 0;
+    let keys = keys(doc.path())?;
+    for (number, key) in keys.into_iter().enumerate().take(index.entries.len()) {
+        let decision = index.entries[number].decision;
+        decided += u64::from(decision != Decision::Open);
+        let this = (decision, index.modified.get(&number).cloned());
+        let known = old.entry(key).or_default();
+        known.count += 1;
+        known.differ |= known.decided.as_ref().is_some_and(|other| *other != this);
+        known.decided = Some(this);
+    }
+    let mut new_doc = PlanDoc::open(fresh)?;
+    let now = self::keys(fresh)?;
+    let mut counts: HashMap<Key, u64> = HashMap::new();
+    for key in &now {
+        *counts.entry(*key).or_default() += 1;
+    }
+    let mut lines = Vec::new();
+    if decided > 0 || index.is_judged {
+        // What was judged once is not taken as a whole, even if no decision fits any more.
+        lines.extend_from_slice(JUDGED_LINE);
+    }
+    let (mut carried, mut new) = (0, 0);
+    for (number, key) in now.iter().enumerate() {
+        let fits = old
+            .get(key)
+            .filter(|old| !old.differ && counts.get(key) == Some(&old.count));
+        match fits.and_then(|old| old.decided.as_ref()) {
+            Some((Decision::Open, _)) => {}
+            Some((decision, text)) => {
+                carried += 1;
+                let id = new_doc.index.id(number);
+                lines.extend(decision_line(&id, *decision, text.as_deref()));
+            }
+            None => new += 1,
+        }
+    }
+    new_doc.append(&lines)?;
+    Ok(Renewed {
+        carried,
+        lost: decided - carried,
+        new,
+    })
+}
+
+/// The key of each change of a plan, in order: its file, the text it stands in, its number there,
+/// its column, and its old and new text.
+fn keys(plan: &Path) -> io::Result<Vec<Key>> {
+    let mut input = BufReader::with_capacity(1 << 18, open_regular(plan)?);
+    let mut keys = Vec::new();
+    let mut line = Vec::new();
+    let mut around = String::new();
+    let mut number = 0u64;
+    loop {
+        line.clear();
+        if input.read_until(b'\n', &mut line)? == 0 || !line.ends_with(b"\n") {
+            return Ok(keys);
+        }
+        match parse(&line).map_err(io::Error::other)? {
+            AnyRecord::File(_) => around.clear(),
+            AnyRecord::Change(change) => {
+                number += 1;
+                keys.push(key(&change, &around, number));
+            }
+            AnyRecord::Other => {
+                if let Ok(unit) = serde_json::from_slice::<UnitRecord<'_>>(&line) {
+                    around = unit.was.into_owned();
+                    number = 0;
+                }
+            }
+            AnyRecord::Plan(_)
+            | AnyRecord::Decision(_)
+            | AnyRecord::Judged
+            | AnyRecord::Totals(_) => {}
+        }
+    }
+}
+
+fn key(change: &ChangeRecord<'_>, around: &str, number: u64) -> Key {
+    let mut hasher = blake3::Hasher::new();
+    let beside = |coded: &brisk_quill_core::records::field::Optional<
+        brisk_quill_core::records::field::Base64<'_>,
+    >| { coded.0.as_ref().map(|coded| coded.0.to_string()) };
+    for part in [
+        Some(change.path.to_string()),
+        beside(&change.path_b64),
+        change.cell.as_ref().map(ToString::to_string),
+        Some(change.before.to_string()),
+        beside(&change.before_b64),
+        Some(change.after.to_string()),
+        beside(&change.after_b64),
+        Some(around.to_owned()),
+    ] {
+        // What is not there is told from what is empty.
+        let length = part.as_ref().map_or(u64::MAX, |part| part.len() as u64);
+        hasher.update(&length.to_le_bytes());
+        hasher.update(part.unwrap_or_default().as_bytes());
+    }
+    hasher.update(&number.to_le_bytes());
+    *hasher.finalize().as_bytes()
+}

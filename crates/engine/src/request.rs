@@ -1,0 +1,34 @@
+//! Requests: the work, and what is needed of it.
+
+use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::{Rewrite, RunOptions};
+
+/// The work to be done on each file.
+#[derive(Clone)]
+pub enum Work<'r> {
+    /// The matches of a query are reported.
+    Search {
+        /// The pattern with its scope and pick.
+        query: &'r Query,
+        /// What is needed besides the matches that are taken.
+        needs: SearchNeeds,
+    },
+    /// The changes of a rewrite are reported.
+    Rewrite {
+        /// The steps.
+        rewrite: &'r Rewrite,
+        /// What is needed besides the changes. Totals are counted by the session.
+        options: RunOptions,
+    },
+}
+
+/// What is needed of a search besides the matches that are taken.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct SearchNeeds {
+    /// The groups of each match.
+    pub groups: bool,
+    /// Units in scope without a match.
+    pub missing: bool,
+    /// All of a text around each unit.
+    pub whole_texts: bool,
+}

@@ -1,0 +1,160 @@
+//! The same work on many items, several at a time, its results taken in order.
+
+use std::ops::ControlFlow;
+use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Batches that may be worked on ahead of the one whose turn it is.
+const AHEAD: usize = 8;
+/// Times that a batch may hand on before its turn.
+const WAITING: usize = 2;
+/// How many things a batch holds at most, and into how many batches a thread's share is cut.
+const TOGETHER: usize = 32;
+const SHARES: usize = 16;
+
+/// Does `work` on every item, on so many threads, and shows `take` what it sends: item by item,
+/// in their order, however the work was shared out.
+///
+/// Each thread has a state of its own, which `worker` makes. An item may send as much as it
+/// likes: what is ahead of its turn waits, and the work on it too, so memory is bounded. `send`
+/// tells whether to go on; it stops once `take` breaks. On one thread, all is done on the
+/// caller's own.
+///
+/// ```
+/// use brisk_quill_engine::schedule::in_order::in_order;
+/// use std::ops::ControlFlow;
+///
+/// let mut seen = Vec::new();
+/// in_order(&[3, 1, 2], 2, || (), |(), n, send| { send(n * 10); }, |n, ten| {
+///     seen.push((*n, ten));
+///     ControlFlow::Continue(())
+/// });
+/// assert_eq!(seen, [(3, 30), (1, 10), (2, 20)]);
+/// ```
+pub fn in_order<'t, T: Sync, W, M: Send>(
+    items: &'t [T],
+    threads: usize,
+    worker: impl Fn() -> W + Sync,
+    work: impl Fn(&mut W, &'t T, &mut dyn FnMut(M) -> bool) + Sync,
+    mut take: impl FnMut(&'t T, M) -> ControlFlow<()>,
+) {
+    let threads = threads.min(items.len());
+    if threads <= 1 {
+        let mut worker = worker();
+        for item in items {
+            let mut flow = ControlFlow::Continue(());
+            work(&mut worker, item, &mut |message| {
+                if flow.is_continue() {
+                    flow = take(item, message);
+                }
+                flow.is_continue()
+            });
+            if flow.is_break() {
+                return;
+            }
+        }
+        return;
+    }
+    // Handing on takes longer than looking at a small file, so several are handed on together.
+    let together = (items.len() / (threads * SHARES)).clamp(1, TOGETHER);
+    // The channels of the batches, in order: whoever takes a batch also lines up its channel.
+    let (line, turns) = sync_channel::<Receiver<Vec<(&T, M)>>>(AHEAD);
+    let feed = Arc::new(Mutex::new((items.chunks(together), line)));
+    std::thread::scope(|scope| {
+        for _ in 0..threads {
+            let feed = Arc::clone(&feed);
+            let (worker, work) = (&worker, &work);
+            scope.spawn(move || {
+                let mut worker = worker();
+                loop {
+                    let (sender, messages) = sync_channel(WAITING);
+                    let batch = {
+                        // A thread that panicked left the batches as they were.
+                        let mut feed = feed.lock().unwrap_or_else(PoisonError::into_inner);
+                        let Some(batch) = feed.0.next() else { return };
+                        if feed.1.send(messages).is_err() {
+                            return;
+                        }
+                        batch
+                    };
+                    do_batch(batch, &mut worker, work, &sender);
+                }
+            });
+        }
+        // The line ends with the last thread that could lengthen it.
+        drop(feed);
+        for messages in turns {
+            for (item, message) in messages.into_iter().flatten() {
+                if take(item, message).is_break() {
+                    return;
+                }
+            }
+        }
+    });
+}
+
+/// Does `work` on some items; what they send is handed on at the end, and in between when an
+/// item sends more than once.
+fn do_batch<'t, T, W, M>(
+    batch: &'t [T],
+    worker: &mut W,
+    work: &impl Fn(&mut W, &'t T, &mut dyn FnMut(M) -> bool),
+    sender: &SyncSender<Vec<(&'t T, M)>>,
+) {
+    let mut waiting = Vec::new();
+    let mut heard = true;
+    for item in batch {
+        let mut first = true;
+        work(worker, item, &mut |message| {
+            if !std::mem::take(&mut first) {
+                heard &= sender.send(std::mem::take(&mut waiting)).is_ok();
+            }
+            waiting.push((item, message));
+            heard
+        });
+        if !heard {
+            return;
+        }
+    }
+    // Whoever no longer listens stops at the next batch.
+    let _ = sender.send(waiting);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn order_does_not_depend_on_threads() {
+        let items: Vec<u64> = (0..2000).collect();
+        for threads in [1, 2, 8] {
+            for stop_at in [0, 700, 5000] {
+                let mut seen = Vec::new();
+                in_order(
+                    &items,
+                    threads,
+                    || 0u64,
+                    |busy, item, send| {
+                        // Work of very different length.
+                        (0..item % 97 * 50).for_each(|n| *busy = busy.wrapping_add(n));
+                        (0..item % 5).all(|n| send((*item, n)));
+                    },
+                    |item, message| {
+                        assert_eq!(*item, message.0);
+                        seen.push(message);
+                        match *item >= stop_at {
+                            true => ControlFlow::Break(()),
+                            false => ControlFlow::Continue(()),
+                        }
+                    },
+                );
+                let all = items
+                    .iter()
+                    .flat_map(|item| (0..item % 5).map(|n| (*item, n)));
+                let last = all.clone().position(|(item, _)| item >= stop_at);
+                let wanted: Vec<_> = all.take(last.map_or(usize::MAX, |last| last + 1)).collect();
+                assert_eq!(seen, wanted, "{threads} threads");
+            }
+        }
+    }
+}

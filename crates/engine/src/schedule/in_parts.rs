@@ -1,0 +1,277 @@
+//! One large text on several threads, in parts of whole lines.
+//!
+//! Whoever reads the text cuts it, hands the parts out, and joins what is found in them, in
+//! order; helpers look at them. Only so many parts are under way that memory stays bounded. A
+//! line that is very long ends the sharing: what follows is left to whoever joins, for that has
+//! to know what to do with lines that are too long.
+
+use brisk_quill_core::rewrite::PartStart;
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::read::{OpenText, Piece};
+use memchr::{memchr, memrchr};
+use std::collections::VecDeque;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread::Scope;
+
+/// Helpers that one reader can keep busy.
+const HELPERS_MOST: usize = 8;
+/// Parts under way for each helper.
+const AHEAD: usize = 2;
+/// So many pieces without a line end are a very long line.
+const LONG_LINE: usize = 8;
+
+/// Threads that may help with one large text at a time.
+pub struct Helpers<'h> {
+    threads: &'h (dyn Fn() -> usize + Sync),
+    busy: AtomicBool,
+}
+
+impl<'h> Helpers<'h> {
+    /// As many as `threads` says, which is asked only where it matters.
+    pub fn new(threads: &'h (dyn Fn() -> usize + Sync)) -> Self {
+        Self {
+            threads,
+            busy: AtomicBool::new(false),
+        }
+    }
+
+    /// Calls them for a large text, unless they are busy with another, or there is only one.
+    pub fn call(&self) -> Option<Called<'_>> {
+        if self.busy.swap(true, Ordering::Relaxed) {
+            return None;
+        }
+        let called = Called {
+            threads: (self.threads)().min(HELPERS_MOST),
+            busy: &self.busy,
+        };
+        (called.threads > 1).then_some(called)
+    }
+}
+
+/// Helpers that have been called; dropped, they are free again.
+pub struct Called<'h> {
+    threads: usize,
+    busy: &'h AtomicBool,
+}
+
+impl Drop for Called<'_> {
+    fn drop(&mut self) {
+        self.busy.store(false, Ordering::Relaxed);
+    }
+}
+
+/// Puts together what helpers find.
+pub trait Joiner<F> {
+    /// Takes what was found in the next part.
+    fn join(&mut self, found: F);
+
+    /// Takes the next bytes of what is not shared out, which begins at `start`; `last` tells that
+    /// they are the last, where that is known.
+    fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool);
+}
+
+/// Whole lines of a text; only the last line of all may lack its end.
+pub struct Part {
+    start: PartStart,
+    /// The first line, where that begins in earlier pieces.
+    begun: Vec<u8>,
+    /// What follows.
+    piece: Option<Piece>,
+}
+
+impl Part {
+    /// Where it begins.
+    pub fn start(&self) -> PartStart {
+        self.start
+    }
+
+    /// Its bytes, in two runs of whole lines of which each may be empty.
+    pub fn texts(&self) -> [&[u8]; 2] {
+        [&self.begun, self.piece.as_ref().map_or(b"", Piece::text)]
+    }
+}
+
+/// Reads a text, does `work` on its parts, and has `joiner` put together what comes out. Each
+/// helper has a state of its own, which `worker` makes.
+///
+/// # Errors
+///
+/// When the text cannot be read to its end; what has been joined until then is void.
+pub fn read_in_parts<W, F: Send>(
+    text: &mut OpenText<'_>,
+    helpers: &Called<'_>,
+    worker: impl Fn() -> W + Sync,
+    work: impl Fn(&mut W, &Part) -> F + Sync,
+    joiner: &mut dyn Joiner<F>,
+) -> Result<(), FileError> {
+    std::thread::scope(|scope| {
+        let mut team = Team::new(scope, helpers.threads, &worker, &work);
+        let mut cutter = Cutter::new(text.start());
+        let mut rest = None;
+        text.read_away(|piece, last| {
+            if let Some(start) = rest {
+                joiner.rest(start, piece.text(), last);
+                return piece.into_memory();
+            }
+            match cutter.push(piece, last) {
+                Cut::Part(part) => team.give(part, joiner),
+                Cut::Nothing(memory) => return memory,
+                Cut::LongLine(begun, memory) => {
+                    team.wait(0, joiner);
+                    joiner.rest(cutter.start, &begun, false);
+                    rest = Some(cutter.start);
+                    return memory;
+                }
+            }
+            team.spare.pop().unwrap_or_default()
+        })?;
+        if let Some(part) = cutter.end() {
+            team.give(part, joiner);
+        }
+        team.wait(0, joiner);
+        Ok(())
+    })
+}
+
+/// Cuts a text into parts.
+struct Cutter {
+    start: PartStart,
+    /// The line that has begun.
+    begun: Vec<u8>,
+}
+
+enum Cut {
+    Part(Part),
+    /// No line has ended; with memory to be used again.
+    Nothing(Vec<u8>),
+    /// A very long line: what has been seen of it, and memory.
+    LongLine(Vec<u8>, Vec<u8>),
+}
+
+impl Cutter {
+    fn new(offset: u64) -> Self {
+        Self {
+            start: PartStart::of_text(offset),
+            begun: Vec::new(),
+        }
+    }
+
+    fn push(&mut self, mut piece: Piece, last: bool) -> Cut {
+        let text = piece.text();
+        let end = match last {
+            true => text.len(),
+            false => memrchr(b'\n', text).map_or(0, |at| at + 1),
+        };
+        if end == 0 {
+            self.begun.extend_from_slice(text);
+            let is_long = self.begun.len() > LONG_LINE * text.len();
+            let memory = piece.into_memory();
+            return match is_long {
+                true => Cut::LongLine(std::mem::take(&mut self.begun), memory),
+                false => Cut::Nothing(memory),
+            };
+        }
+        let mut begun = std::mem::replace(&mut self.begun, text[end..].to_vec());
+        // A line that has begun ends here: its end may be cut in two.
+        let ended = match begun.is_empty() {
+            true => 0,
+            false => memchr(b'\n', &text[..end]).map_or(end, |at| at + 1),
+        };
+        begun.extend_from_slice(&text[..ended]);
+        piece.keep(ended..end);
+        let start = self.start;
+        if !last {
+            self.start = start.behind(&begun).behind(piece.text());
+        }
+        let piece = Some(piece);
+        Cut::Part(Part {
+            start,
+            begun,
+            piece,
+        })
+    }
+
+    /// What is left where the last bytes were not known to be so.
+    fn end(self) -> Option<Part> {
+        (!self.begun.is_empty()).then_some(Part {
+            start: self.start,
+            begun: self.begun,
+            piece: None,
+        })
+    }
+}
+
+/// A part to be looked at, and where to send it with what is found in it.
+type Job<F> = (Part, SyncSender<(Part, F)>);
+
+/// The helpers at work.
+struct Team<F> {
+    jobs: Sender<Job<F>>,
+    /// What is found in the parts under way, in order.
+    under_way: VecDeque<Receiver<(Part, F)>>,
+    most: usize,
+    /// Memory to be used again.
+    spare: Vec<Vec<u8>>,
+}
+
+impl<F: Send> Team<F> {
+    fn new<'s, W>(
+        scope: &'s Scope<'s, '_>,
+        threads: usize,
+        worker: &'s (impl Fn() -> W + Sync),
+        work: &'s (impl Fn(&mut W, &Part) -> F + Sync),
+    ) -> Self
+    where
+        F: 's,
+    {
+        let (jobs, line) = channel::<Job<F>>();
+        let line = Arc::new(Mutex::new(line));
+        for _ in 0..threads {
+            let line = Arc::clone(&line);
+            scope.spawn(move || {
+                let mut worker = worker();
+                loop {
+                    // A thread that panicked left the line as it was.
+                    let next = line.lock().unwrap_or_else(PoisonError::into_inner).recv();
+                    let Ok((part, done)) = next else { return };
+                    let found = work(&mut worker, &part);
+                    // Whoever no longer waits for it has failed.
+                    let _ = done.send((part, found));
+                }
+            });
+        }
+        Self {
+            jobs,
+            under_way: VecDeque::new(),
+            most: AHEAD * threads,
+            spare: Vec::new(),
+        }
+    }
+
+    /// Hands a part out; waits for those before it where too many are under way.
+    fn give(&mut self, part: Part, joiner: &mut dyn Joiner<F>) {
+        let (done, found) = sync_channel(1);
+        // The line is open as long as the team is there.
+        let _ = self.jobs.send((part, done));
+        self.under_way.push_back(found);
+        self.wait(self.most, joiner);
+    }
+
+    /// Has joined what is found, until no more than so many parts are under way.
+    fn wait(&mut self, most: usize, joiner: &mut dyn Joiner<F>) {
+        while self.under_way.len() > most {
+            // A helper that panicked ends the scope.
+            let found = self
+                .under_way
+                .pop_front()
+                .and_then(|found| found.recv().ok());
+            let Some((part, found)) = found else {
+                return self.under_way.clear();
+            };
+            joiner.join(found);
+            self.spare.extend(part.piece.map(Piece::into_memory));
+        }
+    }
+}

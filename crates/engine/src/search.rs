@@ -1,0 +1,92 @@
+//! A query over one text, its matches located on disk.
+
+use crate::collector::{Events, SearchedUnit};
+use brisk_quill_core::columns::row::Row;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scanner::{Findings, MatchStatus, Note, UnitView, Visitor};
+use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::rewrite::{Counts, StepCounts};
+use brisk_quill_files::coding::Coding;
+
+/// A search of one text, or of a part of one, piece after piece.
+pub(crate) struct SearchRun<'e, 'r> {
+    searcher: &'e mut Searcher<'r>,
+    step: StepCounts,
+    problems: u64,
+}
+
+impl<'e, 'r> SearchRun<'e, 'r> {
+    /// A search that has begun the text.
+    pub fn new(searcher: &'e mut Searcher<'r>) -> Self {
+        Self {
+            searcher,
+            step: StepCounts::default(),
+            problems: 0,
+        }
+    }
+
+    /// Takes the next bytes; `last` says that they are the last, where that is known.
+    pub fn push(&mut self, piece: &[u8], (coding, last): (&Coding, bool), events: &mut dyn Events) {
+        let visitor = &mut UnitReporter {
+            coding,
+            events,
+            step: &mut self.step,
+            problems: &mut self.problems,
+        };
+        match last {
+            true => self.searcher.push_last(piece, visitor),
+            false => self.searcher.push(piece, visitor),
+        }
+    }
+
+    /// Ends the text.
+    pub fn finish(mut self, coding: &Coding, events: &mut dyn Events) -> (Counts, Vec<Note>) {
+        let notes = self.searcher.finish(&mut UnitReporter {
+            coding,
+            events,
+            step: &mut self.step,
+            problems: &mut self.problems,
+        });
+        self.step.blocks = self.searcher.blocks_begun();
+        let counts = Counts {
+            problems: self.problems,
+            steps: vec![self.step],
+            ..Counts::default()
+        };
+        (counts, notes)
+    }
+}
+
+/// Counts matches and reports units.
+struct UnitReporter<'v> {
+    coding: &'v Coding,
+    events: &'v mut dyn Events,
+    step: &'v mut StepCounts,
+    problems: &'v mut u64,
+}
+
+impl Visitor for UnitReporter<'_> {
+    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
+        let mut taken = 0;
+        for finding in found.iter() {
+            taken += u64::from(matches!(finding.status, MatchStatus::Picked(_)));
+            self.step.left_out.count(finding.status);
+        }
+        self.step.matches += taken;
+        self.events.unit(&SearchedUnit {
+            unit,
+            found,
+            coding: self.coding,
+            taken,
+        });
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        self.events.row(row);
+    }
+
+    fn problem(&mut self, _: usize, problem: Problem) {
+        *self.problems += 1;
+        self.events.problem(problem);
+    }
+}

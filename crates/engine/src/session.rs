@@ -1,0 +1,221 @@
+//! Requests carried out: the one way from bytes to results.
+
+use crate::collector::{Collector, Events, NullCollector};
+use crate::file_run::FileRuns;
+use crate::request::Work;
+use crate::schedule::Threads;
+use crate::schedule::in_order::in_order;
+use crate::schedule::in_parts::Helpers;
+use crate::sources::Sources;
+use crate::summary::{Ended, FileEnd, StopReason, Summary};
+use crate::text_worker::{TextWorker, Totals};
+use brisk_quill_files::cancel::CancelToken;
+use brisk_quill_files::discover::{Listing, Source};
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::read::{Reader, TextOptions};
+use std::fs::File;
+use std::ops::ControlFlow;
+use std::path::Path;
+use std::sync::Arc;
+
+/// Reads files, and searches or rewrites them, for any front.
+///
+/// ```
+/// use brisk_quill_core::pattern::{MatchOptions, Pattern};
+/// use brisk_quill_core::query::Query;
+/// use brisk_quill_engine::collector::NullCollector;
+/// use brisk_quill_engine::request::{SearchNeeds, Work};
+/// use brisk_quill_engine::session::Session;
+/// use brisk_quill_engine::sources::Sources;
+/// use brisk_quill_engine::summary::Ended;
+/// use brisk_quill_files::discover::{Listing, Source};
+/// use std::ops::ControlFlow;
+///
+/// let folder = tempfile::tempdir()?;
+/// let log = folder.path().join("gauge.log");
+/// std::fs::write(&log, "quay 1, quay 2\nberth 7\n")?;
+/// let sources = Sources::of(Listing { sources: vec![Source::File(log)], problems: vec![] });
+///
+/// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
+/// let work = Work::Search { query: &query, needs: SearchNeeds::default() };
+/// let ended = Session::default().run(&work, &sources, |_| NullCollector, |_| ControlFlow::Continue(()))?;
+/// let Ended::Complete(summary) = ended else { panic!("nobody stopped it") };
+/// assert_eq!(summary.counts.all_steps().matches, 2);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug, Default)]
+pub struct Session {
+    reader: Reader,
+    threads: Threads,
+    token: Arc<CancelToken>,
+}
+
+/// Results taken in the order of the files.
+pub struct Taken<'t, C> {
+    /// The file they belong to.
+    pub source: &'t Source,
+    /// What was gathered since the last time.
+    pub found: C,
+    /// The end of the file, unless more of it follows.
+    pub end: Option<FileEnd>,
+}
+
+impl Session {
+    /// A session that reads texts in this way, and stops once `token` is cancelled.
+    pub fn new(texts: TextOptions, threads: Threads, token: Arc<CancelToken>) -> Self {
+        Self {
+            reader: Reader::new(texts).watched(Arc::clone(&token)),
+            threads,
+            token,
+        }
+    }
+
+    /// Reads only files that lie below `root`, wherever links lead.
+    #[must_use]
+    pub fn below(mut self, root: Option<&Path>) -> Self {
+        self.reader = self.reader.below(root);
+        self
+    }
+
+    /// Reads so many bytes at a time, at least 16. What is found does not depend on it.
+    #[must_use]
+    pub fn in_pieces_of(mut self, bytes: usize) -> Self {
+        self.reader = self.reader.in_pieces_of(bytes);
+        self
+    }
+
+    /// Hands on bytes as they are read, however few.
+    pub fn as_it_comes(&mut self) {
+        self.reader = std::mem::take(&mut self.reader).as_it_comes();
+    }
+
+    /// Keeps standard input, where it is among the sources, so that it can be read again.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read or kept.
+    pub fn keep_stdin(&mut self, listing: &Listing) -> Result<(), FileError> {
+        match listing.sources.contains(&Source::Stdin) && self.reader.kept_stdin().is_err() {
+            true => self.reader.keep_stdin(),
+            false => Ok(()),
+        }
+    }
+
+    /// The kept standard input, from its beginning.
+    ///
+    /// # Errors
+    ///
+    /// When it has not been kept, or cannot be read again.
+    pub fn kept_stdin(&self) -> Result<File, FileError> {
+        self.reader.kept_stdin()
+    }
+
+    /// Works on every source, each with a collector of its own that `make` makes, and shows
+    /// `take` what was gathered, in the order of the sources, on this thread.
+    ///
+    /// # Errors
+    ///
+    /// When standard input cannot be kept, where it must be read twice. That a file cannot be
+    /// read is a [`FileEnd`].
+    pub fn run<'s, C: Collector>(
+        &mut self,
+        work: &Work<'_>,
+        sources: &'s Sources,
+        make: impl Fn(&'s Source) -> C + Sync,
+        mut take: impl FnMut(Taken<'s, C>) -> ControlFlow<()>,
+    ) -> Result<Ended, FileError> {
+        let totals = self.count_before(work, sources)?;
+        let all = &sources.listing.sources;
+        let threads = match work.spans_texts() {
+            true => 1,
+            false => self.threads.over(all.len()),
+        };
+        let new_worker = || TextWorker::new(work, &totals);
+        let within_file = || self.threads.within_file();
+        let helpers = Helpers::new(&within_file);
+        let runs = FileRuns {
+            make: &make,
+            worker: &new_worker,
+            helpers: &helpers,
+        };
+        let worker = || (new_worker(), self.reader.another());
+        let mut summary = sources.summary();
+        let mut enough = false;
+        in_order(
+            all,
+            threads,
+            worker,
+            |(worker, reader), source, send: &mut dyn FnMut(_) -> bool| {
+                let (found, end) = runs.run((worker, reader), source, &mut |found| {
+                    send((found, None));
+                });
+                send((found, Some(end)));
+            },
+            |source, (found, mut end)| {
+                if let Some(end) = &mut end {
+                    summary.add(end);
+                }
+                let flow = take(Taken { source, found, end });
+                enough |= flow.is_break();
+                flow
+            },
+        );
+        Ok(self.ended(summary, enough))
+    }
+
+    /// The same for one collector that sees all files itself, on this thread; `take` is shown it
+    /// at the end of each file.
+    ///
+    /// # Errors
+    ///
+    /// As [`Session::run`].
+    pub fn run_in_turn<E: Events>(
+        &mut self,
+        work: &Work<'_>,
+        sources: &Sources,
+        events: &mut E,
+        mut take: impl FnMut(&mut E, &Source, &FileEnd) -> ControlFlow<()>,
+    ) -> Result<Ended, FileError> {
+        let totals = self.count_before(work, sources)?;
+        let mut worker = TextWorker::new(work, &totals);
+        let mut summary = sources.summary();
+        let mut enough = false;
+        for source in &sources.listing.sources {
+            events.begin_file(source);
+            let mut end =
+                crate::file_run::run_in_turn(&mut worker, &mut self.reader, source, events);
+            summary.add(&mut end);
+            if take(events, source, &end).is_break() {
+                enough = true;
+                break;
+            }
+        }
+        Ok(self.ended(summary, enough))
+    }
+
+    fn ended(&self, summary: Summary, enough: bool) -> Ended {
+        if self.token.is_stopped() {
+            Ended::Stopped(StopReason::Interrupted, summary)
+        } else if enough {
+            Ended::Stopped(StopReason::Enough, summary)
+        } else {
+            Ended::Complete(summary)
+        }
+    }
+
+    /// Counts the matches that must be known before any is taken.
+    fn count_before(&mut self, work: &Work<'_>, sources: &Sources) -> Result<Totals, FileError> {
+        let mut totals = Totals::default();
+        while let Some(step) = work.step_to_count(&totals) {
+            self.keep_stdin(&sources.listing)?;
+            let mut worker = TextWorker::counting(work, step, &totals);
+            for source in &sources.listing.sources {
+                // What goes wrong here will go wrong again, and be reported, in the run itself.
+                let events = &mut NullCollector;
+                crate::file_run::run_in_turn(&mut worker, &mut self.reader, source, events);
+            }
+            worker.count_into(step, &mut totals);
+        }
+        Ok(totals)
+    }
+}

@@ -1,0 +1,98 @@
+//! The files of a request.
+
+use crate::summary::{FileCounts, Summary};
+use brisk_quill_files::discover::{
+    GlobError, Listing, PassedOver, Search, Source, discover, passed_over,
+};
+use brisk_quill_files::error::FileError;
+use std::path::PathBuf;
+
+/// The files of a request, in order of path.
+#[derive(Debug)]
+pub struct Sources {
+    /// The files, and the paths that cannot be read.
+    pub listing: Listing,
+    /// Files met on the way that have no columns.
+    pub no_table: u64,
+    paths: Vec<PathBuf>,
+    search: Search,
+}
+
+/// Why the files of a request cannot be had.
+#[derive(Debug, thiserror::Error)]
+pub enum SourcesError {
+    /// A glob does not parse.
+    #[error(transparent)]
+    Glob(#[from] GlobError),
+    /// Nothing of what is named can be read.
+    #[error("nothing of what is named can be read")]
+    Unreadable(Vec<FileError>),
+    /// A file that is named is of no form whose columns are known.
+    #[error("the columns of a file are of no known form")]
+    NoColumns(Source),
+}
+
+impl Sources {
+    /// Files that are known, below no folder.
+    pub fn of(listing: Listing) -> Self {
+        Self {
+            listing,
+            no_table: 0,
+            paths: Vec::new(),
+            search: Search::default(),
+        }
+    }
+
+    /// The files at and below some paths.
+    ///
+    /// # Errors
+    ///
+    /// [`SourcesError::Unreadable`] when none of the paths can be read.
+    pub fn find(paths: Vec<PathBuf>, search: Search) -> Result<Self, SourcesError> {
+        let listing = discover(&paths, &search);
+        if listing.sources.is_empty() && !listing.problems.is_empty() {
+            return Err(SourcesError::Unreadable(listing.problems));
+        }
+        Ok(Self {
+            no_table: 0,
+            listing,
+            paths,
+            search,
+        })
+    }
+
+    /// Keeps the files with columns, as `is_table` tells. A file that is named must have them;
+    /// those met on the way are passed over.
+    ///
+    /// # Errors
+    ///
+    /// [`SourcesError::NoColumns`] with the first named file without columns.
+    pub fn only_tables(mut self, is_table: &dyn Fn(&Source) -> bool) -> Result<Self, SourcesError> {
+        let all = self.listing.sources.len();
+        let named = |source: &Source| self.paths.iter().any(|path| path == source.path());
+        let without = |source: &&Source| !is_table(source) && named(source);
+        if let Some(source) = self.listing.sources.iter().find(without) {
+            return Err(SourcesError::NoColumns(source.clone()));
+        }
+        self.listing.sources.retain(|source| is_table(source));
+        self.no_table = (all - self.listing.sources.len()) as u64;
+        Ok(self)
+    }
+
+    /// The files that were left out below the paths.
+    pub fn passed_over(&self) -> PassedOver {
+        passed_over(&self.paths, &self.search)
+    }
+
+    /// A summary in which nothing has been read yet.
+    pub(crate) fn summary(&self) -> Summary {
+        Summary {
+            files: FileCounts {
+                unreadable: self.listing.problems.len() as u64,
+                no_table: self.no_table,
+                ..FileCounts::default()
+            },
+            ..Summary::default()
+        }
+    }
+}

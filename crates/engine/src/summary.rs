@@ -1,0 +1,100 @@
+//! Results of one file, and of all files together.
+
+use crate::file_note::FileNote;
+use brisk_quill_core::rewrite::Counts;
+use brisk_quill_files::error::FileError;
+use brisk_quill_files::read::{Facts, Skipped};
+
+/// What became of one file.
+pub enum FileEnd {
+    /// It was read to its end.
+    Read(Box<FileRead>),
+    /// It was not worked on.
+    Skipped(Skipped),
+    /// It could not be read; its events are void.
+    Failed(FileError),
+}
+
+impl FileEnd {
+    /// Whether it was read to its end.
+    pub fn is_read(&self) -> bool {
+        matches!(self, Self::Read(_))
+    }
+}
+
+/// A file that was read to its end.
+pub struct FileRead {
+    /// What is known of it.
+    pub facts: Facts,
+    /// What was counted in it. Of a search, there is one step without edits.
+    pub counts: Counts,
+    /// What is worth knowing about it.
+    pub notes: Vec<FileNote>,
+}
+
+/// Files counted by what became of them.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct FileCounts {
+    /// Read to their end.
+    pub read: u64,
+    /// Skipped because they look binary.
+    pub binary: u64,
+    /// Could not be read, or not be found.
+    pub unreadable: u64,
+    /// Passed over because they have no columns.
+    pub no_table: u64,
+}
+
+impl FileCounts {
+    /// All files that were not worked on.
+    pub fn skipped(self) -> u64 {
+        self.binary + self.unreadable + self.no_table
+    }
+}
+
+/// What was found in all files of a request.
+#[derive(Debug, Default)]
+pub struct Summary {
+    /// Files by what became of them.
+    pub files: FileCounts,
+    /// Files with at least one change.
+    pub changed: u64,
+    /// The counts of all files. Of a search, there is one step without edits.
+    pub counts: Counts,
+    /// What is worth knowing about the files.
+    pub notes: Vec<FileNote>,
+}
+
+impl Summary {
+    /// Counts a file.
+    pub(crate) fn add(&mut self, end: &mut FileEnd) {
+        match end {
+            FileEnd::Read(read) => {
+                self.files.read += 1;
+                self.changed += u64::from(read.counts.changes > 0);
+                self.counts.add(&read.counts);
+                self.notes.append(&mut read.notes);
+            }
+            FileEnd::Skipped(Skipped::Binary) => self.files.binary += 1,
+            FileEnd::Failed(_) => self.files.unreadable += 1,
+        }
+    }
+}
+
+/// The end of a request.
+#[derive(Debug)]
+pub enum Ended {
+    /// Every file has been worked on.
+    Complete(Summary),
+    /// It was stopped; the summary covers what had been taken until then.
+    Stopped(StopReason, Summary),
+}
+
+/// Why a request was stopped.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum StopReason {
+    /// The token was cancelled.
+    Interrupted,
+    /// Whoever took the results wanted no more.
+    Enough,
+}

@@ -1,0 +1,157 @@
+//! Worked examples for a rewrite, from what it changes.
+
+use crate::kept_hunk::KeptHunk;
+use crate::tables::move_tables;
+use brisk_quill_core::columns::{Format, Layout};
+use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::rewrite_file::examples::Example;
+use brisk_quill_core::shapes::{Shape, Shapes};
+use brisk_quill_core::step::Step;
+use brisk_quill_files::discover::Source;
+use brisk_quill_files::fs::open::open_regular;
+use std::collections::HashSet;
+use std::io::{BufRead, BufReader, Read};
+use std::path::{Component, Path, PathBuf};
+
+/// The most worked examples that a file is given.
+const MOST: usize = 8;
+
+/// Changes of a file among which examples are looked for.
+pub const LOOKED_AT: usize = 400;
+
+/// The longest text that makes an example, in bytes.
+const LONGEST: usize = 400;
+
+/// Worked examples: one for each shape that what is changed has.
+pub struct Examples {
+    shapes: Shapes,
+    seen: HashSet<Vec<Shape>>,
+    all: Vec<Example>,
+}
+
+impl Default for Examples {
+    fn default() -> Self {
+        Self {
+            shapes: Shapes::new(),
+            seen: HashSet::new(),
+            all: Vec::new(),
+        }
+    }
+}
+
+impl Examples {
+    /// Adds those changed lines of a file that come out the same on their own, behind the header
+    /// where there is one.
+    pub fn file(&mut self, rewrite: &Rewrite, source: &Source, hunks: &[KeptHunk]) {
+        let format = Format::of_path(source.path());
+        let alone = rewrite.for_examples(format);
+        let Some(header) = header(rewrite, source) else {
+            return;
+        };
+        for hunk in hunks {
+            if self.all.len() == MOST {
+                return;
+            }
+            let changed = hunk.edits.iter().map(|edit| &hunk.was[edit.span.range()]);
+            let shapes: Vec<Shape> = changed.map(|text| self.shapes.of(text)).collect();
+            if self.seen.contains(&shapes) {
+                continue;
+            }
+            if let Some(mut example) = example(&alone, &header, hunk) {
+                let usual = rewrite.for_examples(None);
+                if let Some((was, now)) = example.pair()
+                    && !comes_out(&usual, was, now)
+                {
+                    example.format = format.map(|format| format.name().to_owned());
+                }
+                self.seen.insert(shapes);
+                self.all.push(example);
+            }
+        }
+    }
+}
+
+fn example(rewrite: &Rewrite, header: &str, hunk: &KeptHunk) -> Option<Example> {
+    let was = String::from_utf8(hunk.was.clone()).ok()?;
+    let now = String::from_utf8(hunk.now().0).ok()?;
+    let ending = if was.ends_with("\r\n") { "\r\n" } else { "\n" };
+    let (was, now) = match (was.strip_suffix(ending), now.strip_suffix(ending)) {
+        (Some(was), Some(now)) => (was, now),
+        _ => (&*was, &*now),
+    };
+    let (was, now) = (format!("{header}{was}"), format!("{header}{now}"));
+    let holds = was.len() <= LONGEST && comes_out(rewrite, &was, &now);
+    holds.then(|| Example::change(&was, &now))
+}
+
+/// The header of a table with its line end, nothing for any other text; `None` where it cannot
+/// be had.
+fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
+    let path = source.path();
+    let has_header = |step: &Step| {
+        let columns = step.query.columns.as_ref()?;
+        let json = columns.options.layout(path) == Some(Layout::JsonLines);
+        Some(columns.options.header && !json)
+    };
+    if !rewrite
+        .steps()
+        .iter()
+        .any(|step| has_header(step) == Some(true))
+    {
+        return Some(String::new());
+    }
+    let Source::File(path) = source else {
+        return None;
+    };
+    let mut line = String::new();
+    let mut file = BufReader::new(open_regular(path).ok()?.take(LONGEST as u64));
+    file.read_line(&mut line).ok()?;
+    let line = line.trim_start_matches('\u{FEFF}');
+    line.ends_with('\n')
+        .then(|| format!("{}\n", line.trim_end_matches(['\r', '\n'])))
+}
+
+fn comes_out(rewrite: &Rewrite, was: &str, now: &str) -> bool {
+    let outcome = rewrite_text(rewrite, was.as_bytes());
+    outcome.text == now.as_bytes() && outcome.problems.is_empty()
+}
+
+/// The text of the rewrite file `file`, with these examples unless it has its own.
+pub fn rewrite_file(
+    file: &Path,
+    (text, rewrite): (&RewriteText, &Rewrite),
+    examples: Examples,
+) -> String {
+    let mut text = text.clone();
+    let from = file.parent().unwrap_or(Path::new(""));
+    for (words, step) in text.step.iter_mut().zip(rewrite.steps()) {
+        // Paths of tables are relative to the rewrite file, and were relative to the current folder.
+        move_tables(words, step, |table| match from.as_os_str().is_empty() {
+            true => table.to_owned(),
+            false => relative(from, Path::new(table)),
+        });
+    }
+    if text.example.is_empty() {
+        text.example = examples.all;
+    }
+    text.to_toml()
+}
+
+/// `path`, seen from the folder `from`.
+fn relative(from: &Path, path: &Path) -> String {
+    let plain = from
+        .components()
+        .all(|part| matches!(part, Component::Normal(_) | Component::CurDir));
+    let seen = match path.is_absolute() {
+        true => path.to_owned(),
+        false if plain => {
+            let up = from
+                .components()
+                .filter(|part| matches!(part, Component::Normal(_)));
+            up.map(|_| "..").collect::<PathBuf>().join(path)
+        }
+        false => std::path::absolute(path).unwrap_or(path.to_owned()),
+    };
+    seen.to_string_lossy().into_owned()
+}

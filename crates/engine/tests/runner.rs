@@ -1,0 +1,7 @@
+//! All tests of the engine in one program, which is linked once.
+
+mod encodings;
+mod pieces;
+
+#[path = "../../forgotten.rs"]
+mod forgotten;
