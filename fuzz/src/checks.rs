@@ -10,7 +10,8 @@ use brisk_quill_core::query::scanner::{Findings, UnitView, Visitor};
 use brisk_quill_core::query::searcher::Searcher;
 use brisk_quill_core::rewrite::hunk::Hunk;
 use brisk_quill_core::rewrite::{Rewrite, Run, RunOptions, Sink, rewrite_text};
-use brisk_quill_core::rewrite_file::{RewriteText, StepText};
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::filters::NoTables;
 use brisk_quill_files::discover::Source;
 use brisk_quill_files::error::FileError;
@@ -80,7 +81,7 @@ pub fn rewrites(data: &[u8]) {
         return;
     }
     let has = |bits: u8, bit: u8| bits & (1 << bit) != 0;
-    let step = StepText {
+    let step = StepSpec {
         pattern: Some(pattern.into()),
         ignore_case: has(flags, 0),
         whole_word: has(flags, 1),
@@ -105,14 +106,14 @@ pub fn rewrites(data: &[u8]) {
         no_header: has(more, 4),
         pick: [None, Some("first"), Some("last"), Some("2..")][usize::from(more >> 5 & 3)]
             .map(Into::into),
-        ..StepText::default()
+        ..StepSpec::default()
     };
     let mut steps = vec![step];
     if has(more, 7) {
-        steps.push(StepText {
+        steps.push(StepSpec {
             pattern: Some("[a-c]".into()),
             with: Some("$0b".into()),
-            ..StepText::default()
+            ..StepSpec::default()
         });
     }
     let words = RewriteText {
@@ -485,7 +486,7 @@ pub fn tables(data: &[u8]) {
     let quote = if flags & 1 == 0 { '"' } else { '\'' };
     let delimiter = [",", ";", "\t", "|"][usize::from(flags >> 1 & 3)];
     let is_json = flags & 8 != 0;
-    let words = StepText {
+    let words = StepSpec {
         pattern: Some("$^".into()),
         columns: Some("1..".into()),
         format: Some(if is_json { "jsonl" } else { "csv" }.into()),
@@ -494,7 +495,7 @@ pub fn tables(data: &[u8]) {
         no_header: !is_json,
         ragged: !is_json,
         remove: true,
-        ..StepText::default()
+        ..StepSpec::default()
     };
     let whole = cells(&words, text, usize::MAX);
     assert_eq!(cells(&words, text, size), whole);
@@ -525,7 +526,7 @@ fn has_lone_return(text: &[u8]) -> bool {
 type Cells = (Vec<(u64, Vec<u8>)>, Vec<Problem>);
 
 /// Every cell of a text that comes in pieces: its line and its value; and what was wrong.
-fn cells(words: &StepText, text: &[u8], size: usize) -> Cells {
+fn cells(words: &StepSpec, text: &[u8], size: usize) -> Cells {
     #[derive(Default)]
     struct Seen(Cells);
     impl Visitor for Seen {

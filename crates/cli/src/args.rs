@@ -3,7 +3,7 @@
 //! Note to the maintainer. The command line is cut at `--then` before clap sees it
 //! ([`split`]): each part is parsed by the same definitions, for the options of its step; the
 //! options that belong to the whole command are read from all parts together, so that they may
-//! stand anywhere. An option of a step goes into [`StepArgs`], one of the command into the
+//! stand anywhere. An option of a step goes into [`StepSpec`], one of the command into the
 //! verb's own struct. A new verb is a line in `verbs`.
 
 pub mod definitions;
@@ -13,11 +13,13 @@ mod verbs;
 
 pub use verbs::Verb;
 
-use crate::args::definitions::{Program, StepArgs, When};
+use crate::args::definitions::{Program, RewriteArg, When};
 use crate::diagnostic::Diagnostic;
 use crate::status::Status;
+use brisk_quill_core::step_spec::StepSpec;
 use clap::{Args, CommandFactory, FromArgMatches};
 use std::ffi::OsString;
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 /// A parsed command line.
@@ -36,7 +38,9 @@ pub struct Part {
     /// The words that are not options, in order.
     pub words: Vec<OsString>,
     /// Options of the step.
-    pub step: StepArgs,
+    pub step: StepSpec,
+    /// The rewrite file that is named instead.
+    pub rewrite: Option<PathBuf>,
 }
 
 /// Parsing ended the program: help was asked for, or the words are wrong.
@@ -117,7 +121,7 @@ pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
 
 /// Lets each step have its own options, where all steps are read as one.
 fn of_any_step(verb: clap::Command) -> clap::Command {
-    let of_step = StepArgs::augment_args(clap::Command::new(""));
+    let of_step = RewriteArg::augment_args(StepSpec::augment_args(clap::Command::new("")));
     let is_of_step = |id: &clap::Id| of_step.get_arguments().any(|arg| arg.get_id() == id);
     verb.mut_args(|arg| match is_of_step(arg.get_id()) {
         true => {
@@ -134,6 +138,22 @@ mod tests {
 
     fn words(line: &str) -> Vec<OsString> {
         line.split(' ').map(OsString::from).collect()
+    }
+
+    /// Every option of a step is a key of a rewrite file.
+    #[test]
+    fn options_are_keys() {
+        let of_step = StepSpec::augment_args(clap::Command::new(""));
+        let mut options = 0;
+        for option in of_step.get_arguments().filter_map(clap::Arg::get_long) {
+            let file = format!("[[step]]\n{option} = 7\n");
+            let read = brisk_quill_core::rewrite_file::RewriteText::parse(&file);
+            // A value of the wrong type at most.
+            let unknown = read.is_err_and(|error| error.to_string().contains("no key"));
+            assert!(!unknown, "{option}");
+            options += 1;
+        }
+        assert!(options > 25);
     }
 
     /// What is laid out for one verb alone is what is laid out for all.

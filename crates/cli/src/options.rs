@@ -1,9 +1,7 @@
 //! From the words of the command line to the core's own types.
 
 use crate::args::Part;
-use crate::args::definitions::{
-    FilesArgs, GuardArgs, PickPer, SelectArgs, ShowArgs, StepArgs, TableArgs,
-};
+use crate::args::definitions::{FilesArgs, GuardArgs, ShowArgs, TableArgs};
 use crate::diagnostic::{Diagnostic, Quote};
 use crate::output::Output;
 use crate::render::names::file_name;
@@ -13,8 +11,9 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::{Groups, Pattern};
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::rewrite_file::build::StepFault;
-use brisk_quill_core::rewrite_file::{RewriteText, StepText};
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::step_spec::build::StepFault;
 use brisk_quill_core::template::Template;
 use brisk_quill_engine::sources::{Sources, SourcesError};
 use brisk_quill_engine::tables::{FileTables, move_tables};
@@ -73,7 +72,7 @@ pub fn query(mut parts: Vec<Part>, table: &TableArgs) -> Result<AskedQuery, Diag
                 .remedy("use `preview` to see several steps"),
         );
     }
-    let (mut text, paths) = step_text(part)?;
+    let (mut text, paths) = step_of(part)?;
     with_table(&mut text, table);
     let query = text.query().map_err(|fault| step_diagnostic(&fault))?;
     Ok(AskedQuery { query, paths })
@@ -88,17 +87,17 @@ pub fn rewrite(
     let several = parts.len() > 1;
     let (mut steps, mut paths) = (Vec::new(), Vec::new());
     for part in parts {
-        if let Some(file) = &part.step.rewrite {
+        if let Some(file) = &part.rewrite {
             return rewrite_of_file(&file.clone(), part, several, guard, table);
         }
-        let (step, more) = step_text(part)?;
+        let (step, more) = step_of(part)?;
         steps.push(step);
         paths.extend(more);
     }
     if let Some(last) = steps.last_mut() {
         last.ensure.clone_from(&guard.ensure);
     }
-    let in_columns = steps.iter().any(StepText::has_columns);
+    let in_columns = steps.iter().any(StepSpec::has_columns);
     for step in &mut steps {
         if step.has_columns() || !in_columns {
             with_table(step, table);
@@ -128,11 +127,7 @@ fn rewrite_of_file(
     guard: &GuardArgs,
     table: &TableArgs,
 ) -> Result<AskedRewrite, Diagnostic> {
-    let alone = StepArgs {
-        rewrite: part.step.rewrite.clone(),
-        ..StepArgs::default()
-    };
-    if several || part.step != alone || !guard.ensure.is_empty() {
+    if several || part.step != StepSpec::default() || !guard.ensure.is_empty() {
         return Err(Diagnostic::wrong("--rewrite says all that is to be done")
             .remedy("write those options into the file, or leave --rewrite out"));
     }
@@ -145,85 +140,39 @@ fn rewrite_of_file(
 }
 
 /// Says of a step how its tables are read, as far as it does not say that itself.
-fn with_table(step: &mut StepText, table: &TableArgs) {
+fn with_table(step: &mut StepSpec, table: &TableArgs) {
+    let TableArgs {
+        format,
+        delimiter,
+        quote,
+        no_header,
+        ragged,
+    } = table;
     let own = |own: &mut Option<String>, given: &Option<String>| {
         *own = own.take().or(given.clone());
     };
-    own(&mut step.format, &table.format);
-    own(&mut step.delimiter, &table.delimiter);
-    own(&mut step.quote, &table.quote);
-    step.no_header |= table.no_header;
-    step.ragged |= table.ragged;
+    own(&mut step.format, format);
+    own(&mut step.delimiter, delimiter);
+    own(&mut step.quote, quote);
+    step.no_header |= no_header;
+    step.ragged |= ragged;
 }
 
 /// A step in words, and the paths behind its pattern.
-fn step_text(part: Part) -> Result<(StepText, Vec<PathBuf>), Diagnostic> {
-    let Part { words, step } = part;
-    let pairs = |values: &[String]| {
-        let pair = |pair: &[String]| [pair[0].clone(), pair[1].clone()];
-        values.chunks_exact(2).map(pair).collect::<Vec<_>>()
-    };
+fn step_of(part: Part) -> Result<(StepSpec, Vec<PathBuf>), Diagnostic> {
+    let mut step = part.step;
+    let mut words = part.words.into_iter();
     let needs_none = !step.swap_chars.is_empty() || step.remove_chars.is_some();
-    let select = step.select;
-    let (pattern, paths) = pattern_and_paths(words, &select, needs_none)?;
-    let near = pairs(&select.near).into_iter().map(|[pattern, distance]| {
-        let distance = distance.parse().map_err(|_| {
-            Diagnostic::wrong(format!("--near: `{distance}` is not a number of lines"))
-                .remedy("write the pattern first and then a number, as in `--near closed 2`")
-        })?;
-        Ok((pattern, distance))
-    });
-    let text = StepText {
-        pattern,
-        ignore_case: select.ignore_case,
-        whole_word: select.whole_word,
-        literal: select.literal,
-        entire: select.entire,
-        unit: select.unit.map(|unit| unit.name().into()),
-        columns: select.columns,
-        where_in: pairs(&select.where_in),
-        unless_in: pairs(&select.unless_in),
-        lines: select.lines,
-        contains: select.contains,
-        unless: select.unless,
-        between: pairs(&select.between),
-        inner: select.inner,
-        near: near.collect::<Result<_, Diagnostic>>()?,
-        pick: select.pick,
-        per: select
-            .per
-            .filter(|per| *per != PickPer::Unit)
-            .map(|per| per.name().into()),
-        limit: select.limit,
-        with: step.with,
-        remove: step.remove,
-        drop_lines: step.drop_lines,
-        drop_other_lines: step.drop_other_lines,
-        above: step.above,
-        below: step.below,
-        lead: step.lead,
-        trail: step.trail,
-        swap_chars: pairs(&step.swap_chars).pop(),
-        set: pairs(&step.set),
-        add_column: pairs(&step.add_column),
-        remove_chars: step.remove_chars,
-        ..StepText::default()
-    };
-    Ok((text, paths))
-}
-
-fn pattern_and_paths(
-    words: Vec<OsString>,
-    select: &SelectArgs,
-    needs_none: bool,
-) -> Result<(Option<String>, Vec<PathBuf>), Diagnostic> {
-    let mut words = words.into_iter();
-    let pattern = match &select.pattern_file {
-        Some(path) => Some(read_pattern(path)?),
+    step.pattern = match step.pattern_file.take() {
+        Some(path) => Some(read_pattern(&path)?),
         None if needs_none => None,
         None => words.next().map(pattern_of_word).transpose()?,
     };
-    Ok((pattern, words.map(PathBuf::from).collect()))
+    if step.per.as_deref() == Some("unit") {
+        // It is what is meant without it.
+        step.per = None;
+    }
+    Ok((step, words.map(PathBuf::from).collect()))
 }
 
 fn pattern_of_word(word: OsString) -> Result<String, Diagnostic> {
@@ -308,9 +257,9 @@ pub fn pattern_and_template(
     pattern: &str,
     with: Option<&str>,
 ) -> Result<(Pattern, Option<Template>), Diagnostic> {
-    let text = StepText {
+    let text = StepSpec {
         pattern: Some(pattern.to_owned()),
-        ..StepText::default()
+        ..StepSpec::default()
     };
     let query = text.query().map_err(|fault| step_diagnostic(&fault))?;
     let template = with.map(|with| {

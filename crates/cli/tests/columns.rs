@@ -734,7 +734,7 @@ fn sentences_about_columns() {
         ),
         (
             "extract --split , --as table a.csv",
-            "what stands between the matches of `,`, in every line.",
+            "the text between the matches of `,`, in every line.",
         ),
     ] {
         let got = sandbox.run(request);

@@ -1,133 +1,16 @@
-//! A rewrite in words: the options of the command line, the keys of a rewrite file, and the
-//! `rewrite` of a plan are the same [`StepText`]s.
-//!
-//! Note to the maintainer: an option of a step is a field here, with the option's name as its
-//! key; [`StepText::build`] gives it its meaning.
+//! Rewrite files: a rewrite in words, with worked examples.
 
-pub mod build;
-mod columns;
 pub mod examples;
 
+use crate::edits::StepSet;
+use crate::example::Example;
 use crate::nearest::{Nearest, nearest};
-use crate::rewrite_file::examples::Example;
+use crate::rewrite::Rewrite;
 use crate::span::Span;
-use serde::{Deserialize, Deserializer, Serialize};
-
-/// A step in words.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case", deny_unknown_fields, default)]
-#[expect(
-    missing_docs,
-    reason = "each field is the option of its name, see the reference page"
-)]
-pub struct StepText {
-    #[serde(rename = "match", skip_serializing_if = "Option::is_none")]
-    pub pattern: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub pattern_file: Option<String>,
-    #[serde(skip_serializing_if = "is_default")]
-    pub ignore_case: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub whole_word: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub literal: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub entire: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub with: Option<String>,
-    #[serde(skip_serializing_if = "is_default")]
-    pub remove: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub drop_lines: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub drop_other_lines: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub above: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub below: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub lead: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub trail: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub swap_chars: Option<[String; 2]>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub remove_chars: Option<String>,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub set: Vec<[String; 2]>,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub add_column: Vec<[String; 2]>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub unit: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub columns: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub format: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub delimiter: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub quote: Option<String>,
-    #[serde(skip_serializing_if = "is_default")]
-    pub no_header: bool,
-    #[serde(skip_serializing_if = "is_default")]
-    pub ragged: bool,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub lines: Option<String>,
-    #[serde(rename = "where", deserialize_with = "one_or_more")]
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub contains: Vec<String>,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub unless: Vec<String>,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub where_in: Vec<[String; 2]>,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub unless_in: Vec<[String; 2]>,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub between: Vec<[String; 2]>,
-    #[serde(skip_serializing_if = "is_default")]
-    pub inner: bool,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub near: Vec<(String, u64)>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub pick: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub per: Option<String>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub limit: Option<u64>,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub expect: Vec<String>,
-    #[serde(
-        deserialize_with = "one_or_more",
-        skip_serializing_if = "Vec::is_empty"
-    )]
-    pub ensure: Vec<String>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub example: Vec<Example>,
-}
+use crate::step_spec::StepSpec;
+use crate::step_spec::build::{StepFault, senseless};
+use crate::template::filters::Tables;
+use serde::{Deserialize, Serialize};
 
 /// A rewrite in words: what a rewrite file holds.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -138,7 +21,7 @@ pub struct RewriteText {
     pub title: Option<String>,
     /// The steps in order.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub step: Vec<StepText>,
+    pub step: Vec<StepSpec>,
     /// Examples of the whole.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub example: Vec<Example>,
@@ -216,6 +99,21 @@ impl RewriteText {
         Ok(read)
     }
 
+    /// The rewrite that this says.
+    ///
+    /// # Errors
+    ///
+    /// The number of the step at fault, from 1, and the fault.
+    pub fn build(&self, tables: &mut dyn Tables) -> Result<Rewrite, (usize, StepFault)> {
+        if self.step.len() > StepSet::MOST {
+            let message = format!("a rewrite has at most {} steps", StepSet::MOST);
+            return Err((StepSet::MOST + 1, senseless(message, "run it in two parts")));
+        }
+        let each = (1..).zip(&self.step);
+        let steps = each.map(|(number, step)| step.build(tables).map_err(|fault| (number, fault)));
+        steps.collect::<Result<_, _>>().map(Rewrite::new)
+    }
+
     /// The text of a rewrite file that reads back as this.
     pub fn to_toml(&self) -> String {
         // Strings, numbers, flags and lists of them are all there is.
@@ -224,33 +122,11 @@ impl RewriteText {
 }
 
 /// Steps alone are a rewrite without title and examples.
-impl From<Vec<StepText>> for RewriteText {
-    fn from(step: Vec<StepText>) -> Self {
+impl From<Vec<StepSpec>> for RewriteText {
+    fn from(step: Vec<StepSpec>) -> Self {
         Self {
             step,
             ..Self::default()
         }
     }
-}
-
-fn is_default<T: Default + PartialEq>(value: &T) -> bool {
-    *value == T::default()
-}
-
-/// A list, or one value without its brackets.
-fn one_or_more<'de, D, T>(deserializer: D) -> Result<Vec<T>, D::Error>
-where
-    D: Deserializer<'de>,
-    T: Deserialize<'de>,
-{
-    #[derive(Deserialize)]
-    #[serde(untagged, expecting = "one value, or a list of such values")]
-    enum OneOrMore<T> {
-        More(Vec<T>),
-        One(T),
-    }
-    Ok(match OneOrMore::deserialize(deserializer)? {
-        OneOrMore::More(values) => values,
-        OneOrMore::One(value) => vec![value],
-    })
 }

@@ -8,7 +8,7 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::scanner::{Findings, UnitView, Visitor};
 use brisk_quill_core::query::searcher::Searcher;
 use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
-use brisk_quill_core::rewrite_file::StepText;
+use brisk_quill_core::step_spec::StepSpec;
 use csv_core::ReadRecordResult;
 use proptest::prelude::*;
 use serde_json::Value;
@@ -37,18 +37,18 @@ impl Visitor for Cells {
 }
 
 /// A step on cells, in words.
-fn words(columns: &str, format: &str) -> StepText {
-    StepText {
+fn words(columns: &str, format: &str) -> StepSpec {
+    StepSpec {
         pattern: Some("$^".into()),
         columns: Some(columns.into()),
         format: Some(format.into()),
         remove: true,
-        ..StepText::default()
+        ..StepSpec::default()
     }
 }
 
 /// Every cell of a text, which comes in cuts of `size` bytes.
-fn cells(words: &StepText, text: &[u8], size: usize) -> Cells {
+fn cells(words: &StepSpec, text: &[u8], size: usize) -> Cells {
     let query = words.query().unwrap();
     let mut found = Searcher::new(&query).with_missing();
     let mut seen = Cells::default();
@@ -266,7 +266,7 @@ proptest! {
     fn the_scanner_agrees_with_the_oracle(
         text in scraps(), delimiter in pick(&[',', ';']), quote in pick(&['"', '\'']), size in 1..9usize,
     ) {
-        let words = StepText {
+        let words = StepSpec {
             delimiter: Some(delimiter.into()),
             quote: Some(quote.into()),
             no_header: true,
@@ -292,7 +292,7 @@ proptest! {
         let width = rows[0].len();
         let column = column.min(width);
         let template = with.replace('\\', "\\\\");
-        let mut step = StepText { remove: false, pattern: Some("a".into()), ..words(&column.to_string(), "csv") };
+        let mut step = StepSpec { remove: false, pattern: Some("a".into()), ..words(&column.to_string(), "csv") };
         for row in &mut wanted[1..] {
             let hit = row[column - 1].contains('a');
             match action {
@@ -321,18 +321,18 @@ proptest! {
         match action {
             0 => step.with = Some(template),
             1 => step.remove = true,
-            2 => step.set = set(),
-            3 => step.add_column = added(),
-            _ => (step.set, step.add_column) = (set(), added()),
+            2 => step.set = set().concat(),
+            3 => step.add_column = added().concat(),
+            _ => (step.set, step.add_column) = (set().concat(), added().concat()),
         }
-        wanted[0].extend(step.add_column.iter().map(|[name, _]| name.clone()));
+        wanted[0].extend(step.add_column.iter().step_by(2).cloned());
         let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
         prop_assert_eq!(&recorded.problems, &[]);
         let now = support::splice(&text, &recorded.changes);
         prop_assert_eq!(rows_of(&now), wanted, "{}", String::from_utf8_lossy(&now));
-        let all = cells(&StepText { no_header: true, ..words("1..", "csv") }, &text, usize::MAX);
+        let all = cells(&StepSpec { no_header: true, ..words("1..", "csv") }, &text, usize::MAX);
         for (from, to, ..) in &recorded.changes {
             // A change is one cell with its quotes, or what is added behind a row.
             let is_cell = all.cells.iter().any(|cell| {
@@ -351,11 +351,11 @@ proptest! {
         let mut writer = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
         rows.iter().for_each(|row| writer.write_record(row).unwrap());
         let text = writer.into_inner().unwrap();
-        let step = StepText {
+        let step = StepSpec {
             ragged: true,
             remove: false,
             pattern: Some("a".into()),
-            add_column: vec![["new".into(), with.replace('\\', "\\\\")]],
+            add_column: vec!["new".into(), with.replace('\\', "\\\\")],
             ..words("1..", "csv")
         };
         let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap()]);
@@ -390,9 +390,9 @@ proptest! {
         let rows = "1,2\n3,4\n";
         for (format, first, rest) in [("jsonl", bad, objects), ("csv", "\"a\"b,c", rows)] {
             let (columns, no_header) = (if format == "csv" { "1" } else { "a" }, format == "jsonl");
-            let step = StepText { no_header, ..words(columns, format) };
+            let step = StepSpec { no_header, ..words(columns, format) };
             let all = cells(&step, format!("{first}\n{rest}").as_bytes(), size);
-            let without = StepText { no_header: true, ..step };
+            let without = StepSpec { no_header: true, ..step };
             let good = cells(&without, format!("\n{rest}").as_bytes(), size);
             let values = |cells: &Cells| cells.cells.iter().map(|c| (c.0, c.4.clone())).collect::<Vec<_>>();
             prop_assert_eq!(values(&all), values(&good));
@@ -426,7 +426,7 @@ proptest! {
             }
             wanted.push(object);
         }
-        let step = StepText {
+        let step = StepSpec {
             remove: false,
             pattern: Some("a".into()),
             with: Some(with.replace('\\', "\\\\")),
@@ -453,8 +453,8 @@ proptest! {
     ) {
         let width = rows[0].len();
         let (holder, lacker) = (place.0 % (width + 1), place.1 % (width + 1));
-        let pair = |column: usize| vec![[format!("{}", column + 1), "[ab]".to_owned()]];
-        let step = StepText {
+        let pair = |column: usize| vec![format!("{}", column + 1), "[ab]".to_owned()];
+        let step = StepSpec {
             remove: false,
             pattern: Some("[ab7]".into()),
             with: Some("<$0>".into()),
@@ -479,13 +479,13 @@ proptest! {
     /// Two steps on cells, one after the other, are one change with both inside.
     #[test]
     fn steps_on_cells_compose((rows, text) in table(), first in hostile(), second in hostile()) {
-        let step = |pattern: &str, with: &str| StepText {
+        let step = |pattern: &str, with: &str| StepSpec {
             remove: false,
             pattern: Some(pattern.into()),
             with: Some(with.replace('\\', "\\\\")),
             ..words("1..", "csv")
         };
-        let build = |words: &StepText| words.build(&mut brisk_quill_core::template::filters::NoTables).unwrap();
+        let build = |words: &StepSpec| words.build(&mut brisk_quill_core::template::filters::NoTables).unwrap();
         let (one, two) = (build(&step("a", &first)), build(&step("b|,", &second)));
         let rewrite = Rewrite::new(vec![one, two]);
         let now = rewrite_text(&rewrite, &text).text;

@@ -5,14 +5,15 @@ use crate::support::{
 };
 use brisk_quill_core::edits::compose::compose;
 use brisk_quill_core::edits::{Edit, StepSet, invert, splice};
+use brisk_quill_core::example::Example;
 use brisk_quill_core::pattern::{MatchOptions, Matches, Pattern};
 use brisk_quill_core::query::Per;
 use brisk_quill_core::query::prefilter::PrefilterUse;
 use brisk_quill_core::rewrite::rewrite_text;
-use brisk_quill_core::rewrite_file::examples::Example;
-use brisk_quill_core::rewrite_file::{RewriteText, StepText};
+use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::shapes::Shapes;
 use brisk_quill_core::span::Span;
+use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::{MatchContext, Template};
 use brisk_quill_core::unit::UnitKind;
 use proptest::prelude::*;
@@ -159,7 +160,7 @@ fn example() -> impl Strategy<Value = Example> {
 }
 
 /// A step in words, whether it makes sense or not.
-fn step_text() -> impl Strategy<Value = StepText> {
+fn step_text() -> impl Strategy<Value = StepSpec> {
     let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 17);
     let flags = prop::collection::vec(any::<bool>(), 10);
     let lists = (
@@ -173,9 +174,9 @@ fn step_text() -> impl Strategy<Value = StepText> {
         |(texts, flags, (contains, between, near, limit, example))| {
             let mut texts = texts.into_iter();
             let mut text = || texts.next().flatten();
-            StepText {
+            StepSpec {
                 pattern: text(),
-                pattern_file: text(),
+                pattern_file: text().map(Into::into),
                 with: text(),
                 above: text(),
                 below: text(),
@@ -196,21 +197,24 @@ fn step_text() -> impl Strategy<Value = StepText> {
                 drop_lines: flags[5],
                 drop_other_lines: flags[6],
                 inner: flags[7],
-                swap_chars: between.first().cloned(),
-                set: between.clone(),
-                add_column: between.iter().skip(1).cloned().collect(),
+                swap_chars: between.first().cloned().map_or_else(Vec::new, Vec::from),
+                set: between.concat(),
+                add_column: between.iter().skip(1).flatten().cloned().collect(),
                 columns: text(),
                 format: text(),
                 delimiter: text(),
                 quote: text(),
                 no_header: flags[8],
                 ragged: flags[9],
-                where_in: between.clone(),
-                unless_in: between.iter().rev().cloned().collect(),
+                where_in: between.concat(),
+                unless_in: between.iter().rev().flatten().cloned().collect(),
                 unless: contains.iter().rev().cloned().collect(),
                 contains,
-                between,
-                near,
+                between: between.concat(),
+                near: near
+                    .into_iter()
+                    .flat_map(|(text, n): (String, u64)| [text, n.to_string()])
+                    .collect(),
                 limit,
                 example,
             }

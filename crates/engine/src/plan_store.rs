@@ -1,10 +1,9 @@
 //! Plans on disk: the last preview of each folder.
 
 use brisk_quill_files::journal::Journal;
-use std::fs;
-use std::io;
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
+use std::{fs, io};
 
 /// Folders whose last preview is kept.
 const FOLDERS_MOST: usize = 20;

@@ -1,8 +1,9 @@
 //! The two-column files that the filter `map` looks values up in.
 
 use brisk_quill_core::escape::{visible, visible_path};
-use brisk_quill_core::rewrite_file::StepText;
-use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::step::Step;
+use brisk_quill_core::step::action::Action;
+use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::Template;
 use brisk_quill_core::template::filters::{Table, Tables};
 use brisk_quill_files::fs::open::{open_below, open_regular};
@@ -114,7 +115,7 @@ fn read(file: File, path: &Path) -> Result<Table, String> {
 }
 
 /// Writes the paths of a step's tables in another way.
-pub fn move_tables(words: &mut StepText, step: &Step, place: impl Fn(&str) -> String) {
+pub fn move_tables(words: &mut StepSpec, step: &Step, place: impl Fn(&str) -> String) {
     let moved = |template: &Template| match template.table_paths().next() {
         Some(_) => template.with_table_paths(&place).source().to_owned(),
         None => template.source().to_owned(),
@@ -132,8 +133,10 @@ pub fn move_tables(words: &mut StepText, step: &Step, place: impl Fn(&str) -> St
         }
     }
     if let Action::Cells(cells) = &step.action {
-        let texts = words.set.iter_mut().chain(&mut words.add_column);
-        for ([_, text], cell) in texts.zip(cells) {
+        // The template is the second of each pair.
+        let texts = words.set.iter_mut().skip(1).step_by(2);
+        let added = words.add_column.iter_mut().skip(1).step_by(2);
+        for (text, cell) in texts.chain(added).zip(cells) {
             *text = moved(&cell.template);
         }
     }

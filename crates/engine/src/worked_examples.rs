@@ -3,9 +3,9 @@
 use crate::kept_hunk::KeptHunk;
 use crate::tables::move_tables;
 use brisk_quill_core::columns::{Format, Layout};
+use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::rewrite_file::RewriteText;
-use brisk_quill_core::rewrite_file::examples::Example;
 use brisk_quill_core::shapes::{Shape, Shapes};
 use brisk_quill_core::step::Step;
 use brisk_quill_files::discover::Source;

@@ -3,7 +3,8 @@
 use brisk_quill_core::pattern::{MatchOptions, Pattern};
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::{PartStart, Rewrite, RunOptions, rewrite_text};
-use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::step::Step;
+use brisk_quill_core::step::action::Action;
 use brisk_quill_core::template::Template;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::change_collector::ChangeCollector;

@@ -1,5 +1,6 @@
 //! All tests of the engine in one program, which is linked once.
 
+mod borders;
 mod encodings;
 mod pieces;
 

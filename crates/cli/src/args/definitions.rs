@@ -1,6 +1,7 @@
 //! Every option. Its help is written here and nowhere else.
 
-use clap::{ArgAction, Args, Parser, ValueEnum, ValueHint};
+use brisk_quill_core::step_spec::StepSpec;
+use clap::{Args, Parser, ValueEnum, ValueHint};
 use std::ffi::OsString;
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
@@ -60,218 +61,9 @@ impl When {
     }
 }
 
-/// Which matches are meant: the options of *match*, *where* and *which*.
-#[derive(Args, Clone, Debug, Default, PartialEq)]
-pub struct SelectArgs {
-    /// Letter case does not matter.
-    #[arg(short, long, help_heading = "Match")]
-    pub ignore_case: bool,
-    /// No letter, digit or underscore may touch a match.
-    #[arg(long, help_heading = "Match")]
-    pub whole_word: bool,
-    /// Take PATTERN, and the template, as plain text.
-    #[arg(long, help_heading = "Match")]
-    pub literal: bool,
-    /// A match must span the whole line.
-    #[arg(long, help_heading = "Match")]
-    pub entire: bool,
-    /// Read the pattern from FILE instead of the first argument.
-    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Match")]
-    pub pattern_file: Option<PathBuf>,
-    /// Try the pattern on each line, paragraph (lines between blank lines), cell, or all the text.
-    #[arg(
-        long,
-        value_enum,
-        value_name = "line|paragraph|text|cell",
-        help_heading = "Where"
-    )]
-    #[arg(hide_possible_values = true)]
-    pub unit: Option<Unit>,
-    /// Only the cells of these columns: `berth,3,5..7`; in JSON Lines `/ship/name,/crew/-/name`.
-    #[arg(long, value_name = "LIST", help_heading = "Where")]
-    pub columns: Option<String>,
-    /// Only rows in which COLUMN holds a match of PATTERN; may be repeated.
-    #[arg(long, num_args = 2, value_names = ["COLUMN", "PATTERN"], allow_hyphen_values = true)]
-    #[arg(help_heading = "Where")]
-    pub where_in: Vec<String>,
-    /// Only rows in which COLUMN holds no match of PATTERN; may be repeated.
-    #[arg(long, num_args = 2, value_names = ["COLUMN", "PATTERN"], allow_hyphen_values = true)]
-    #[arg(help_heading = "Where")]
-    pub unless_in: Vec<String>,
-    /// Only these lines: `3`, `2..9`, `last-4..`, `1.. by 2`, joined by commas.
-    #[arg(
-        long,
-        value_name = "SPEC",
-        allow_hyphen_values = true,
-        help_heading = "Where"
-    )]
-    pub lines: Option<String>,
-    /// Only lines (or rows, or larger units) that also hold a match of PATTERN; may be repeated.
-    #[arg(
-        long = "where",
-        value_name = "PATTERN",
-        allow_hyphen_values = true,
-        help_heading = "Where"
-    )]
-    pub contains: Vec<String>,
-    /// Only lines (or rows, or larger units) without a match of PATTERN; may be repeated.
-    #[arg(
-        long,
-        value_name = "PATTERN",
-        allow_hyphen_values = true,
-        help_heading = "Where"
-    )]
-    pub unless: Vec<String>,
-    /// Only blocks of lines from one that matches START to the next that matches END.
-    #[arg(long, num_args = 2, value_names = ["START", "END"], allow_hyphen_values = true)]
-    #[arg(help_heading = "Where")]
-    pub between: Vec<String>,
-    /// The lines with START and END are not part of the block.
-    #[arg(long, requires = "between", help_heading = "Where")]
-    pub inner: bool,
-    /// Only lines at most N lines away from one that matches PATTERN; may be repeated.
-    #[arg(long, num_args = 2, value_names = ["PATTERN", "N"], allow_hyphen_values = true)]
-    #[arg(help_heading = "Where")]
-    pub near: Vec<String>,
-    /// Only these matches of each line or cell: `first`, `last`, `2`, `2..4`, `last-1..`.
-    #[arg(
-        long,
-        value_name = "SPEC",
-        allow_hyphen_values = true,
-        help_heading = "Which"
-    )]
-    pub pick: Option<String>,
-    /// Count picks in each line (or other unit), row, file, or through all files.
-    #[arg(
-        long,
-        value_enum,
-        value_name = "unit|row|file|run",
-        requires = "pick",
-        help_heading = "Which"
-    )]
-    #[arg(hide_possible_values = true)]
-    pub per: Option<PickPer>,
-    /// At most N matches in all.
-    #[arg(long, value_name = "N", help_heading = "Which")]
-    pub limit: Option<u64>,
-}
-
-/// What a pattern is tried on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum Unit {
-    Line,
-    Paragraph,
-    Text,
-    Cell,
-}
-
-/// Through what picks are counted.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum PickPer {
-    Unit,
-    Row,
-    File,
-    Run,
-}
-
-impl Unit {
-    /// Its name as a value.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Line => "line",
-            Self::Paragraph => "paragraph",
-            Self::Text => "text",
-            Self::Cell => "cell",
-        }
-    }
-}
-
-impl PickPer {
-    /// Its name as a value.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Unit => "unit",
-            Self::Row => "row",
-            Self::File => "file",
-            Self::Run => "run",
-        }
-    }
-}
-
-/// One step: which matches are meant, and what becomes of them.
-#[derive(Args, Clone, Debug, Default, PartialEq)]
-pub struct StepArgs {
-    #[command(flatten)]
-    pub select: SelectArgs,
-    /// Replace each match by TEMPLATE: `$1`, `${name}`, `$0` write groups back.
-    #[arg(
-        long,
-        value_name = "TEMPLATE",
-        allow_hyphen_values = true,
-        help_heading = "Do"
-    )]
-    pub with: Option<String>,
-    /// Delete each match.
-    #[arg(long, help_heading = "Do")]
-    pub remove: bool,
-    /// Delete the lines with a match.
-    #[arg(long, help_heading = "Do")]
-    pub drop_lines: bool,
-    /// Delete the lines in scope without a match.
-    #[arg(long, help_heading = "Do")]
-    pub drop_other_lines: bool,
-    /// Insert a line above each line with a match.
-    #[arg(
-        long,
-        value_name = "TEMPLATE",
-        allow_hyphen_values = true,
-        help_heading = "Do"
-    )]
-    pub above: Option<String>,
-    /// Insert a line below each line with a match.
-    #[arg(
-        long,
-        value_name = "TEMPLATE",
-        allow_hyphen_values = true,
-        help_heading = "Do"
-    )]
-    pub below: Option<String>,
-    /// Insert text at the start of each line (or larger unit) with a match.
-    #[arg(
-        long,
-        value_name = "TEMPLATE",
-        allow_hyphen_values = true,
-        help_heading = "Do"
-    )]
-    pub lead: Option<String>,
-    /// Insert text at the end of each line (or larger unit) with a match.
-    #[arg(
-        long,
-        value_name = "TEMPLATE",
-        allow_hyphen_values = true,
-        help_heading = "Do"
-    )]
-    pub trail: Option<String>,
-    /// Swap characters one for one: `a-z A-Z`, `'[:lower:]' '[:upper:]'`; takes no PATTERN.
-    #[arg(long, num_args = 2, action = ArgAction::Set, value_names = ["FROM", "TO"], allow_hyphen_values = true)]
-    #[arg(help_heading = "Do")]
-    pub swap_chars: Vec<String>,
-    /// Remove every character of SET; takes no PATTERN.
-    #[arg(
-        long,
-        value_name = "SET",
-        allow_hyphen_values = true,
-        help_heading = "Do"
-    )]
-    pub remove_chars: Option<String>,
-    /// Replace COLUMN in each row with a match: `--set status '${1 | lower}'`; may be repeated.
-    #[arg(long, num_args = 2, value_names = ["COLUMN", "TEMPLATE"], allow_hyphen_values = true)]
-    #[arg(help_heading = "Do")]
-    pub set: Vec<String>,
-    /// Add a column NAME at the end, empty in rows without a match; may be repeated.
-    #[arg(long, num_args = 2, value_names = ["NAME", "TEMPLATE"], allow_hyphen_values = true)]
-    #[arg(help_heading = "Do")]
-    pub add_column: Vec<String>,
+/// A rewrite that is kept in a file.
+#[derive(Args, Clone, Debug, Default)]
+pub struct RewriteArg {
     /// Do what FILE says, instead of PATTERN and the options above.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Do")]
     pub rewrite: Option<PathBuf>,
@@ -375,7 +167,7 @@ pub struct FindArgs {
     #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
     pub words: Vec<OsString>,
     #[command(flatten)]
-    pub select: SelectArgs,
+    pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
     #[command(flatten)]
@@ -428,7 +220,7 @@ pub struct ShapesArgs {
     )]
     pub matches: Option<String>,
     #[command(flatten)]
-    pub select: SelectArgs,
+    pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
     /// Show each unusual character instead: all but printable ASCII.
@@ -463,7 +255,7 @@ pub struct TallyArgs {
     #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
     pub words: Vec<OsString>,
     #[command(flatten)]
-    pub select: SelectArgs,
+    pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
     /// Count the values of this group, by number or name [default: the whole match].
@@ -507,7 +299,7 @@ pub struct CheckArgs {
     #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
     pub words: Vec<OsString>,
     #[command(flatten)]
-    pub select: SelectArgs,
+    pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
     /// No line or cell in scope may match.
@@ -542,7 +334,7 @@ pub struct ExtractArgs {
     #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
     pub words: Vec<OsString>,
     #[command(flatten)]
-    pub select: SelectArgs,
+    pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
     /// Split at the matches of PATTERN, and extract the parts between them.
@@ -617,7 +409,9 @@ pub struct PreviewArgs {
     #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
     pub words: Vec<OsString>,
     #[command(flatten)]
-    pub step: StepArgs,
+    pub step: StepSpec,
+    #[command(flatten)]
+    pub of_file: RewriteArg,
     #[command(flatten)]
     pub guard: GuardArgs,
     #[command(flatten)]
@@ -699,7 +493,9 @@ pub struct ApplyArgs {
     #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
     pub words: Vec<OsString>,
     #[command(flatten)]
-    pub step: StepArgs,
+    pub step: StepSpec,
+    #[command(flatten)]
+    pub of_file: RewriteArg,
     #[command(flatten)]
     pub guard: GuardArgs,
     #[command(flatten)]
@@ -755,7 +551,9 @@ pub struct ReviewArgs {
     #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
     pub words: Vec<OsString>,
     #[command(flatten)]
-    pub step: StepArgs,
+    pub step: StepSpec,
+    #[command(flatten)]
+    pub of_file: RewriteArg,
     #[command(flatten)]
     pub guard: GuardArgs,
     #[command(flatten)]

@@ -3,7 +3,6 @@
 
 use super::definitions::*;
 use crate::args::Part;
-use crate::args::definitions::StepArgs;
 use crate::args::split::unmarked;
 use clap::error::ErrorKind;
 use clap::{ArgMatches, Args, Command, Error, FromArgMatches};
@@ -61,19 +60,15 @@ verbs! {
 impl Verb {
     /// The words and step options of a verb that has them.
     pub(super) fn into_part(self) -> Part {
-        let of_select = |select| StepArgs {
-            select,
-            ..StepArgs::default()
-        };
-        let (words, step) = match self {
-            Self::Find(args) => (args.words, of_select(args.select)),
-            Self::Shapes(args) => (args.words, of_select(args.select)),
-            Self::Tally(args) => (args.words, of_select(args.select)),
-            Self::Extract(args) => (args.words, of_select(args.select)),
-            Self::Check(args) => (args.words, of_select(args.select)),
-            Self::Preview(args) => (args.words, args.step),
-            Self::Review(args) => (args.words, args.step),
-            Self::Apply(args) => (args.words, args.step),
+        let (words, step, of_file) = match self {
+            Self::Find(args) => (args.words, args.step, RewriteArg::default()),
+            Self::Shapes(args) => (args.words, args.step, RewriteArg::default()),
+            Self::Tally(args) => (args.words, args.step, RewriteArg::default()),
+            Self::Extract(args) => (args.words, args.step, RewriteArg::default()),
+            Self::Check(args) => (args.words, args.step, RewriteArg::default()),
+            Self::Preview(args) => (args.words, args.step, args.of_file),
+            Self::Review(args) => (args.words, args.step, args.of_file),
+            Self::Apply(args) => (args.words, args.step, args.of_file),
             Self::History(_)
             | Self::Undo(_)
             | Self::Recover(_)
@@ -85,7 +80,10 @@ impl Verb {
                 return Part::default();
             }
         };
-        let words = words.into_iter().map(unmarked).collect();
-        Part { words, step }
+        Part {
+            words: words.into_iter().map(unmarked).collect(),
+            step,
+            rewrite: of_file.rewrite,
+        }
     }
 }

@@ -5,8 +5,8 @@ use crate::diagnostic::Diagnostic;
 use crate::options::{load_rewrite, pattern_and_template};
 use crate::output::Output;
 use crate::render::explain::ExplainView;
-use crate::render::sentence::step_sentence;
 use crate::status::Status;
+use brisk_quill_core::step::describe::sentence;
 use std::path::Path;
 
 pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Diagnostic> {
@@ -35,7 +35,7 @@ fn explain_file(file: &Path, view: &ExplainView) -> Result<String, Diagnostic> {
         if !out.is_empty() {
             out.push('\n');
         }
-        out.push_str(&format!("{number}. {}\n\n", step_sentence(step)));
+        out.push_str(&format!("{number}. {}\n\n", sentence(step)));
         out.push_str(&view.step(&step.query.pattern, step.action.templates()));
     }
     Ok(out)

@@ -5,7 +5,7 @@
 //! columns the sheet has is known once the first record is: then it begins.
 
 use crate::args::Part;
-use crate::args::definitions::{ExtractArgs, SheetForm, TableArgs, Unit};
+use crate::args::definitions::{ExtractArgs, SheetForm, TableArgs};
 use crate::commands::notes::print_notes;
 use crate::commands::search::{Request, Seer};
 use crate::diagnostic::Diagnostic;
@@ -121,9 +121,9 @@ fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnost
     let told = files.table.format.is_some() || files.table.delimiter.is_some();
     let mut open = parts
         .first_mut()
-        .filter(|part| keeps && part.step.select.unit.is_none());
+        .filter(|part| keeps && part.step.unit.is_none());
     if told && let Some(part) = open.take() {
-        part.step.select.unit = Some(Unit::Cell);
+        part.step.unit = Some("cell".into());
     }
     if open.is_none() {
         return Request::new(parts, files);
@@ -147,7 +147,7 @@ fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnost
         .remedy("name files of one kind, or add `--unit line` to read all of them as lines"));
     }
     if let Some(part) = parts.first_mut() {
-        part.step.select.unit = Some(Unit::Cell);
+        part.step.unit = Some("cell".into());
     }
     let asked = options::query(parts, &files.table)?;
     Request::over(asked.query, sources, files)

@@ -2,7 +2,7 @@
 //! a folder.
 
 use crate::args::Part;
-use crate::args::definitions::{PlanArgs, StepArgs};
+use crate::args::definitions::PlanArgs;
 use crate::commands::journal_run;
 use crate::commands::report::{Reported, stopped};
 use crate::commands::search::report_failed;
@@ -13,6 +13,7 @@ use crate::signals::{self, cancel_token};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::plan::PlanIndex;
+use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::plan_store::last_place;
 use brisk_quill_engine::plan_writer::PlanWriteError;
 use brisk_quill_engine::renew::{RenewError, Renewal, Renewed, source_of};
@@ -64,7 +65,7 @@ fn cannot_use(name: &str, error: &PlanFileError) -> Diagnostic {
 
 /// Whether no rewrite is named at all.
 pub fn nothing_named(parts: &[Part]) -> bool {
-    matches!(parts, [part] if part.words.is_empty() && part.step == StepArgs::default())
+    matches!(parts, [part] if part.words.is_empty() && part.step == StepSpec::default() && part.rewrite.is_none())
 }
 
 /// A plan says all that is to be done.

@@ -34,11 +34,9 @@ const SHAPES_MOST: usize = 100_000;
 const EXAMPLE_MOST: usize = 200;
 
 pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
-    let of_file = parts
-        .iter()
-        .any(|part| part.step.select.pattern_file.is_some());
+    let of_file = parts.iter().any(|part| part.step.pattern_file.is_some());
     let of_matches = of_file || args.matches.is_some();
-    let picks = parts.iter().any(|part| part.step.select.pick.is_some());
+    let picks = parts.iter().any(|part| part.step.pick.is_some());
     if picks && !of_matches {
         return Err(
             Diagnostic::wrong("--pick is about matches, and these are whole values")

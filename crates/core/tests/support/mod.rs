@@ -12,7 +12,8 @@ use brisk_quill_core::rewrite::{
     Counts, PartStart, Rewrite, Run, RunOptions, RunTotals, Sink, Unmet,
 };
 use brisk_quill_core::span::Span;
-use brisk_quill_core::step::{Action, Step};
+use brisk_quill_core::step::Step;
+use brisk_quill_core::step::action::Action;
 use brisk_quill_core::template::{MatchContext, Template};
 use brisk_quill_core::unit::{Line, UnitKind, lines};
 

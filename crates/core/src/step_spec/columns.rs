@@ -1,28 +1,40 @@
-//! The keys about columns.
+//! The words about columns.
 
 use crate::columns::list::{Column, ColumnList};
 use crate::columns::{Columns, Format, TableOptions};
 use crate::pattern::MatchOptions;
 use crate::query::Query;
 use crate::query::rows::CellCondition;
-use crate::rewrite_file::StepText;
-use crate::rewrite_file::build::{StepFault, compiled, fault, senseless};
-use crate::step::{Action, CellTarget};
+use crate::step::action::{Action, CellTarget};
+use crate::step_spec::build::{StepFault, compiled, fault, senseless};
+use crate::step_spec::lists::in_pairs;
 use crate::unit::UnitKind;
 
-impl StepText {
-    /// Whether it looks at cells.
-    pub fn has_columns(&self) -> bool {
+/// The words about cells.
+pub(super) struct CellSpec<'s> {
+    pub unit: Option<&'s str>,
+    pub columns: Option<&'s str>,
+    /// Pairs of a column and a pattern: that it must hold, and that it must not.
+    pub conditions: [&'s [String]; 2],
+    /// Pairs of a column and a template: for one that is there, and for one that is added.
+    pub writes: [&'s [String]; 2],
+    pub format: Option<&'s str>,
+    pub delimiter: Option<&'s str>,
+    pub quote: Option<&'s str>,
+    pub no_header: bool,
+    pub ragged: bool,
+}
+
+impl CellSpec<'_> {
+    /// Whether cells are read.
+    pub fn is_meant(&self) -> bool {
+        let pairs = self.conditions.iter().chain(&self.writes);
         self.columns.is_some()
-            || !self.where_in.is_empty()
-            || !self.unless_in.is_empty()
-            || !self.set.is_empty()
-            || !self.add_column.is_empty()
-            || self.unit.as_deref() == Some(UnitKind::Cell.name())
+            || pairs.into_iter().any(|pairs| !pairs.is_empty())
+            || self.unit == Some(UnitKind::Cell.name())
     }
 
-    /// Whether it says how tables are to be read.
-    pub fn has_table_options(&self) -> bool {
+    fn has_table_options(&self) -> bool {
         self.format.is_some()
             || self.delimiter.is_some()
             || self.quote.is_some()
@@ -30,10 +42,10 @@ impl StepText {
             || self.ragged
     }
 
-    /// Which cells are looked at; `None` where the unit is not a cell.
-    pub(super) fn columns(&self) -> Result<Option<Columns>, StepFault> {
+    /// The cells that are read; `None` where the unit is not a cell.
+    pub fn columns(&self) -> Result<Option<Columns>, StepFault> {
         let options = self.table_options()?;
-        if !self.has_columns() {
+        if !self.is_meant() {
             return match self.has_table_options() {
                 true => Err(senseless(
                     "it is said how columns are to be read, and no column is looked at",
@@ -42,7 +54,7 @@ impl StepText {
                 false => Ok(None),
             };
         }
-        let list = match &self.columns {
+        let list = match self.columns {
             Some(text) => text.parse().map_err(fault("columns", text))?,
             None => ColumnList::all(),
         };
@@ -51,7 +63,7 @@ impl StepText {
     }
 
     fn table_options(&self) -> Result<TableOptions, StepFault> {
-        let format = match self.format.as_deref() {
+        let format = match self.format {
             None => None,
             Some(name) => Some(Format::named(name).ok_or_else(|| {
                 senseless(
@@ -60,12 +72,12 @@ impl StepText {
                 )
             })?),
         };
-        let quote = match self.quote.as_deref() {
+        let quote = match self.quote {
             None => None,
             Some("none") => Some(None),
             Some(text) => Some(Some(sign("quote", text)?)),
         };
-        let delimiter = match self.delimiter.as_deref() {
+        let delimiter = match self.delimiter {
             None => None,
             Some("tab" | "\\t") => Some(b'\t'),
             Some(text) => Some(sign("delimiter", text)?),
@@ -102,47 +114,43 @@ impl StepText {
         })
     }
 
-    pub(super) fn cell_conditions(&self) -> Result<Vec<CellCondition>, StepFault> {
-        let condition = |key, lacks, [column, pattern]: &[String; 2]| {
+    /// The conditions on cells.
+    pub fn conditions(&self) -> Result<Vec<CellCondition>, StepFault> {
+        let [holds, lacks] = self.conditions;
+        let condition = |key, lacks, (column, pattern): (&str, &str)| {
             Ok(CellCondition {
                 column: column.parse().map_err(fault(key, column))?,
                 pattern: compiled(key, pattern, &MatchOptions::default())?,
                 lacks,
             })
         };
-        let holds = self
-            .where_in
-            .iter()
-            .map(|c| condition("where-in", false, c));
-        let lacks = self
-            .unless_in
-            .iter()
-            .map(|c| condition("unless-in", true, c));
+        let holds = in_pairs(holds).map(|pair| condition("where-in", false, pair));
+        let lacks = in_pairs(lacks).map(|pair| condition("unless-in", true, pair));
         holds.chain(lacks).collect()
     }
+}
 
-    /// Tells the query of the columns that the action speaks of.
-    pub(super) fn name_columns(&self, action: &Action, query: &mut Query) -> Result<(), StepFault> {
-        let Some(columns) = &mut query.columns else {
-            for template in action.templates() {
-                let error = fault("with", template.source());
-                template.without_rows().map_err(error)?;
-            }
-            return Ok(());
-        };
+/// Tells the query of the columns that the action speaks of.
+pub(super) fn name_columns(action: &Action, query: &mut Query) -> Result<(), StepFault> {
+    let Some(columns) = &mut query.columns else {
         for template in action.templates() {
-            columns.also.extend(template.columns().cloned());
+            let error = fault("with", template.source());
+            template.without_rows().map_err(error)?;
         }
-        if let Action::Cells(cells) = action {
-            for cell in cells {
-                match &cell.target {
-                    CellTarget::Column(column) => columns.set.push(column.clone()),
-                    CellTarget::Added(name) => columns.added.push(name.clone()),
-                }
+        return Ok(());
+    };
+    for template in action.templates() {
+        columns.also.extend(template.columns().cloned());
+    }
+    if let Action::Cells(cells) = action {
+        for cell in cells {
+            match &cell.target {
+                CellTarget::Column(column) => columns.set.push(column.clone()),
+                CellTarget::Added(name) => columns.added.push(name.clone()),
             }
         }
-        check_named(columns.also.iter().chain(&columns.set), columns.options)
     }
+    check_named(columns.also.iter().chain(&columns.set), columns.options)
 }
 
 /// Names need a header to stand in.

@@ -1,0 +1,42 @@
+//! `--above`: a line is inserted above each line with a match.
+
+use crate::describe::{QueryWords, quoted};
+use crate::problem::ProblemKind;
+use crate::query::scanner::{Findings, UnitView};
+use crate::span::Span;
+use crate::step::action::Action;
+use crate::step::actions::TemplateReader;
+use crate::step::edit_maker::EditMaker;
+use crate::step_spec::build::StepFault;
+use crate::template::Template;
+
+pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Action, StepFault> {
+    templates.read("above", text).map(Action::Above)
+}
+
+/// "the line `y` is inserted above each line with a match of `x`, in every line"
+pub(crate) fn describe(words: &QueryWords, template: &Template) -> String {
+    let (a_match, place) = (&words.a_match, &words.place);
+    let text = quoted(template.source());
+    format!("the line {text} is inserted above each line with {a_match}, {place}")
+}
+
+pub(crate) fn eval(
+    maker: &mut EditMaker<'_, '_>,
+    unit: &UnitView<'_>,
+    found: &Findings<'_>,
+    template: &Template,
+) -> Result<(), ProblemKind> {
+    let Some(finding) = found.picked().next() else {
+        return Ok(());
+    };
+    let mut text = Vec::new();
+    maker.expand(template, unit, &finding, &mut text)?;
+    let ending = maker.ending(unit);
+    let mut text = maker.with_endings(&text, ending);
+    text.extend_from_slice(ending);
+    let at = Span::new(unit.span.from, unit.span.from);
+    let matches = found.picked().count() as u64;
+    maker.edit(unit, at, text, Some(&finding), matches);
+    Ok(())
+}

@@ -1,0 +1,42 @@
+//! `--below`: a line is inserted below each line with a match.
+
+use crate::describe::{QueryWords, quoted};
+use crate::problem::ProblemKind;
+use crate::query::scanner::{Findings, UnitView};
+use crate::span::Span;
+use crate::step::action::Action;
+use crate::step::actions::TemplateReader;
+use crate::step::edit_maker::EditMaker;
+use crate::step_spec::build::StepFault;
+use crate::template::Template;
+
+pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Action, StepFault> {
+    templates.read("below", text).map(Action::Below)
+}
+
+/// "the line `y` is inserted below each line with a match of `x`, in every line"
+pub(crate) fn describe(words: &QueryWords, template: &Template) -> String {
+    let (a_match, place) = (&words.a_match, &words.place);
+    let text = quoted(template.source());
+    format!("the line {text} is inserted below each line with {a_match}, {place}")
+}
+
+pub(crate) fn eval(
+    maker: &mut EditMaker<'_, '_>,
+    unit: &UnitView<'_>,
+    found: &Findings<'_>,
+    template: &Template,
+) -> Result<(), ProblemKind> {
+    let Some(finding) = found.picked().next() else {
+        return Ok(());
+    };
+    let mut text = Vec::new();
+    maker.expand(template, unit, &finding, &mut text)?;
+    let ending = maker.ending(unit);
+    let text = [ending, &maker.with_endings(&text, ending)].concat();
+    maker.move_copies(ending.len());
+    let at = Span::new(unit.span.to, unit.span.to);
+    let matches = found.picked().count() as u64;
+    maker.edit(unit, at, text, Some(&finding), matches);
+    Ok(())
+}

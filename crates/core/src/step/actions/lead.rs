@@ -1,0 +1,30 @@
+//! `--lead`: text is inserted at the start of each unit with a match.
+
+use crate::describe::{QueryWords, quoted};
+use crate::problem::ProblemKind;
+use crate::query::scanner::{Findings, UnitView};
+use crate::step::action::Action;
+use crate::step::actions::TemplateReader;
+use crate::step::edit_maker::{EditMaker, UnitEnd};
+use crate::step_spec::build::StepFault;
+use crate::template::Template;
+
+pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Action, StepFault> {
+    templates.read("lead", text).map(Action::Lead)
+}
+
+/// "`y` is inserted at the start of each line with a match of `x`, in every line"
+pub(crate) fn describe(words: &QueryWords, template: &Template) -> String {
+    let text = quoted(template.source());
+    let (unit, a_match, place) = (words.unit, &words.a_match, &words.place);
+    format!("{text} is inserted at the start of each {unit} with {a_match}, {place}")
+}
+
+pub(crate) fn eval(
+    maker: &mut EditMaker<'_, '_>,
+    unit: &UnitView<'_>,
+    found: &Findings<'_>,
+    template: &Template,
+) -> Result<(), ProblemKind> {
+    maker.insert_at(unit, found, (template, UnitEnd::Start))
+}

@@ -1,0 +1,468 @@
+//! Edits of the units of a text, made for the matches in them.
+
+use crate::columns::row::{CellFault, Row, RowCell};
+use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice_part};
+use crate::pattern::Finder;
+use crate::problem::{Problem, ProblemKind};
+use crate::query::scanner::{Finding, Findings, MatchStatus, UnitView};
+use crate::rewrite::StepCounts;
+use crate::span::Span;
+use crate::step::action::Action;
+use crate::template::{MatchContext, Template};
+use crate::unit::{ending_before, line_ends};
+use std::cell::{Cell, RefCell};
+use std::path::Path;
+
+/// What a step makes of a piece of the text it sees. Offsets are those in that piece.
+#[derive(Debug, Default)]
+pub(crate) struct StepOutcome {
+    /// None leaves its range as it was.
+    pub edits: Vec<Edit>,
+    /// Units that were left alone, by where they begin.
+    pub problems: Vec<(usize, Problem)>,
+    /// Units that do not match what they must, by where they begin, with their new text.
+    pub unmet: Vec<(usize, Vec<u8>)>,
+}
+
+/// Makes the edits of a piece of text, unit by unit.
+pub(crate) struct EditMaker<'e, 's> {
+    pub action: &'e Action,
+    pub set: StepSet,
+    pub keep_groups: bool,
+    pub keep_cells: bool,
+    /// What the current template has copied: where it begins in the text, and its span in the unit.
+    pub copies: Option<RefCell<Vec<(usize, Span)>>>,
+    pub ensure: &'e mut [Finder],
+    pub counts: &'e mut StepCounts,
+    pub file: &'e Path,
+    pub last_ending: &'static [u8],
+    /// What is to be written into the current row.
+    pub in_row: Option<RowText>,
+    /// The cells of the current row that must be as ensured: where each lies, its line, and its
+    /// value.
+    pub units_of_row: Vec<(Span, u64, Vec<u8>)>,
+    /// How far the line ends of the current unit have been counted, and how many there are.
+    pub counted: Cell<(usize, u64)>,
+    /// Bytes of new text that templates have given for the current unit.
+    pub written: Cell<usize>,
+    pub thousands: Cell<Option<(u64, u64)>>,
+    /// Matches of the current unit that are told to have failed.
+    pub problems_told: usize,
+    pub split: Option<Split<'s>>,
+    pub out: StepOutcome,
+}
+
+/// The texts for the cells of a row, which the first match in it gave.
+pub(crate) struct RowText {
+    /// One for each cell; `None` where one of them could not be made.
+    pub texts: Option<Vec<Vec<u8>>>,
+    pub groups: Option<GroupTexts>,
+    /// How many matches in the row were taken.
+    pub matches: u64,
+}
+
+/// Writes the new text of a match.
+pub(crate) type NewText<'w> = &'w dyn Fn(
+    &EditMaker<'_, '_>,
+    &UnitView<'_>,
+    &Finding<'_>,
+    &mut Vec<u8>,
+) -> Result<(), ProblemKind>;
+
+/// An end of a unit.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum UnitEnd {
+    Start,
+    End,
+}
+
+/// Takes edits from the front of those of a unit that has more than `most`.
+pub(crate) struct Split<'s> {
+    pub most: usize,
+    pub take: &'s mut dyn FnMut(&mut Vec<Edit>),
+}
+
+/// The most matches of one unit that are told to have failed; all are counted.
+const TOLD_A_UNIT: usize = 10;
+
+/// The most bytes by which the new text of a unit may be longer than the unit.
+const UNIT_TEXT_MOST: usize = 64 << 20;
+
+impl EditMaker<'_, '_> {
+    /// Writes new text for each match that is taken.
+    pub fn edit_matches(
+        &mut self,
+        unit: &UnitView<'_>,
+        found: &Findings<'_>,
+        write: NewText<'_>,
+    ) -> Result<(), ProblemKind> {
+        if unit.cell.is_some() {
+            return self.edit_matches_in_cell(unit, found, write);
+        }
+        let split = self.split.as_ref();
+        let most = split.map_or(usize::MAX, |split| split.most);
+        let is_split = found.len() > most;
+        if is_split {
+            self.can_all_be_made(unit, found, write)?;
+        }
+        for finding in found.picked() {
+            let mut text = Vec::new();
+            if let Err(kind) = write(self, unit, &finding, &mut text) {
+                self.leave_alone(unit, &finding, kind)?;
+                continue;
+            }
+            let span = finding.span.shifted(unit.span.from);
+            self.edit(unit, span, text, Some(&finding), 1);
+            if let Some(split) = &mut self.split
+                && is_split
+                && self.out.edits.len() >= most
+            {
+                (split.take)(&mut self.out.edits);
+            }
+        }
+        Ok(())
+    }
+
+    /// Makes sure that the unit as a whole does not fail, for edits that are handed out cannot be
+    /// taken back.
+    fn can_all_be_made(
+        &mut self,
+        unit: &UnitView<'_>,
+        found: &Findings<'_>,
+        write: NewText<'_>,
+    ) -> Result<(), ProblemKind> {
+        let (mut text, thousands) = (Vec::new(), self.thousands.get());
+        for finding in found.picked() {
+            text.clear();
+            match write(self, unit, &finding, &mut text) {
+                // That match alone is left as it is.
+                Ok(()) | Err(ProblemKind::Filter(_)) => {}
+                Err(kind) => return Err(kind),
+            }
+        }
+        self.counted.take();
+        self.written.take();
+        self.thousands.set(thousands);
+        Ok(())
+    }
+
+    /// The same in the value of a cell; all of it is one edit.
+    fn edit_matches_in_cell(
+        &mut self,
+        unit: &UnitView<'_>,
+        found: &Findings<'_>,
+        write: NewText<'_>,
+    ) -> Result<(), ProblemKind> {
+        let mut inner = Vec::new();
+        let mut last = None;
+        for finding in found.picked() {
+            let mut text = Vec::new();
+            if let Err(kind) = write(self, unit, &finding, &mut text) {
+                self.leave_alone(unit, &finding, kind)?;
+                continue;
+            }
+            let same = text == unit.bytes()[finding.span.range()];
+            self.count(same, 1);
+            if !same {
+                inner.push(self.inner_edit(finding.span, text));
+                last = Some(finding);
+            }
+        }
+        self.end_cell(unit, inner, last)
+    }
+
+    /// Inserts text at `end` of the unit, once, written for its first match.
+    pub fn insert_at(
+        &mut self,
+        unit: &UnitView<'_>,
+        found: &Findings<'_>,
+        (template, end): (&Template, UnitEnd),
+    ) -> Result<(), ProblemKind> {
+        let Some(finding) = found.picked().next() else {
+            return Ok(());
+        };
+        let matches = found.picked().count() as u64;
+        let mut text = Vec::new();
+        self.expand(template, unit, &finding, &mut text)?;
+        if unit.cell.is_none() {
+            let at = match end {
+                UnitEnd::Start => unit.span.from,
+                UnitEnd::End => unit.span.to,
+            };
+            self.edit(unit, Span::new(at, at), text, Some(&finding), matches);
+            return Ok(());
+        }
+        let at = match end {
+            UnitEnd::Start => 0,
+            UnitEnd::End => unit.bytes().len(),
+        };
+        let same = text.is_empty();
+        self.count(same, matches);
+        let edit = self.inner_edit(Span::new(at, at), text);
+        let inner = Vec::from_iter((!same).then_some(edit));
+        self.end_cell(unit, inner, Some(finding))
+    }
+
+    /// Makes the edits in the value of a cell one edit; `last` is the finding of the last one.
+    fn end_cell(
+        &mut self,
+        unit: &UnitView<'_>,
+        inner: Vec<Edit>,
+        last: Option<Finding<'_>>,
+    ) -> Result<(), ProblemKind> {
+        let Some(view) = unit.cell else {
+            return Ok(());
+        };
+        let groups = last.filter(|_| self.keep_groups && inner.len() == 1);
+        let groups = groups.map(|finding| GroupTexts::new(unit.bytes(), finding.groups));
+        self.cell_edit(view.row, view.cell, unit.bytes(), inner, groups)?;
+        Ok(())
+    }
+
+    /// Leaves a match alone whose text could not be made; fails where its unit must be.
+    fn leave_alone(
+        &mut self,
+        unit: &UnitView<'_>,
+        finding: &Finding<'_>,
+        kind: ProblemKind,
+    ) -> Result<(), ProblemKind> {
+        if !matches!(kind, ProblemKind::Filter(_)) {
+            return Err(kind);
+        }
+        self.counts.failed += 1;
+        if self.problems_told < TOLD_A_UNIT {
+            self.problems_told += 1;
+            let lines = line_ends(&unit.bytes()[..finding.span.from]);
+            let line = Some(unit.line + if unit.cell.is_some() { 0 } else { lines });
+            self.out
+                .problems
+                .push((unit.span.from, Problem { line, kind }));
+        }
+        Ok(())
+    }
+
+    pub fn expand(
+        &self,
+        template: &Template,
+        unit: &UnitView<'_>,
+        finding: &Finding<'_>,
+        text: &mut Vec<u8>,
+    ) -> Result<(), ProblemKind> {
+        let count = match finding.status {
+            MatchStatus::Picked(number) => number,
+            MatchStatus::LeftOut(_) => 0,
+        };
+        let context = MatchContext {
+            unit: unit.bytes(),
+            groups: finding.groups,
+            line: match template.writes_line() {
+                true => unit.line + self.lines_before(unit.bytes(), finding.span.from),
+                false => unit.line,
+            },
+            file: self.file,
+            count,
+            row: unit.cell.as_ref().map(|cell| cell.row()),
+        };
+        let mut copies = self.copies.as_ref().map(RefCell::borrow_mut);
+        if let Some(copies) = &mut copies {
+            copies.clear();
+        }
+        let expanded = template.expand_noting(&context, text, copies.as_deref_mut())?;
+        if expanded.maybe_thousands {
+            let (first, matches) = self.thousands.get().unwrap_or((unit.line, 0));
+            self.thousands.set(Some((first, matches + 1)));
+        }
+        let written = self.written.get() + text.len();
+        self.written.set(written);
+        match written.saturating_sub(unit.bytes().len()) > UNIT_TEXT_MOST {
+            true => Err(ProblemKind::NewTextTooLong {
+                limit: UNIT_TEXT_MOST,
+            }),
+            false => Ok(()),
+        }
+    }
+
+    /// The line ends of a unit before offset `at`, which grows from match to match.
+    fn lines_before(&self, unit: &[u8], at: usize) -> u64 {
+        let (counted, lines) = self.counted.get();
+        let lines = lines + line_ends(&unit[counted..at]);
+        self.counted.set((at, lines));
+        lines
+    }
+
+    /// What the current new text has copied, for an edit of `span`.
+    fn copied(&self, unit: &UnitView<'_>, span: Span) -> Option<Box<[Copied]>> {
+        let mut copies = self.copies.as_ref()?.borrow_mut();
+        let copied = copies.drain(..).map(|(at, source)| Copied {
+            span: Span::new(at, at + source.len()),
+            // Slices are at most isize::MAX bytes long.
+            from: (unit.span.from + source.from) as isize - span.from as isize,
+        });
+        Some(copied.collect())
+    }
+
+    /// The current new text begins so many bytes later.
+    pub fn move_copies(&self, bytes: usize) {
+        if let Some(copies) = &self.copies {
+            copies
+                .borrow_mut()
+                .iter_mut()
+                .for_each(|copy| copy.0 += bytes);
+        }
+    }
+
+    /// Text of inserted lines, the line ends in it as those around.
+    pub fn with_endings(&self, text: &[u8], ending: &[u8]) -> Vec<u8> {
+        let new = with_endings(text, ending);
+        if new != text
+            && let Some(copies) = &self.copies
+        {
+            // What was copied stands elsewhere now.
+            copies.borrow_mut().clear();
+        }
+        new
+    }
+
+    pub fn inner_edit(&self, span: Span, text: Vec<u8>) -> Edit {
+        Edit {
+            span,
+            text,
+            steps: self.set,
+            groups: None,
+            cell: None,
+            copied: None,
+        }
+    }
+
+    /// Makes the one edit of a cell out of the edits of its value.
+    pub fn cell_edit(
+        &mut self,
+        row: &Row<'_>,
+        cell: &RowCell,
+        value: &[u8],
+        inner: Vec<Edit>,
+        groups: Option<GroupTexts>,
+    ) -> Result<(), CellFault> {
+        if inner.is_empty() {
+            return Ok(());
+        }
+        let raw = cell.rewritten(row, value, &inner)?;
+        if raw != row.text[cell.span.range()] {
+            self.out.edits.push(Edit {
+                span: cell.span,
+                text: raw,
+                steps: self.set,
+                groups,
+                cell: self.keep_cells.then(|| {
+                    Box::new(CellEdit {
+                        name: cell.name(row.table()),
+                        value: value.to_vec(),
+                        edits: inner,
+                    })
+                }),
+                copied: None,
+            });
+        }
+        Ok(())
+    }
+
+    /// Counts matches that change something, or nothing.
+    pub fn count(&mut self, same: bool, matches: u64) {
+        match same {
+            true => self.counts.unchanged += matches,
+            false => self.counts.edits += matches,
+        }
+    }
+
+    /// The line end that a line inserted beside this one takes.
+    pub fn ending(&self, unit: &UnitView<'_>) -> &'static [u8] {
+        let own = &unit.text[..unit.ending.to];
+        if unit.ending.is_empty() {
+            ending_before(&unit.text[..unit.span.from], self.last_ending)
+        } else {
+            ending_before(own, self.last_ending)
+        }
+    }
+
+    /// Makes an edit that `matches` matches are the reason for.
+    pub fn edit(
+        &mut self,
+        unit: &UnitView<'_>,
+        span: Span,
+        text: Vec<u8>,
+        finding: Option<&Finding<'_>>,
+        matches: u64,
+    ) {
+        let same = text == unit.text[span.range()];
+        self.count(same, matches);
+        if same {
+            return;
+        }
+        let groups = finding.filter(|_| self.keep_groups);
+        let copied = self.copied(unit, span);
+        self.out.edits.push(Edit {
+            span,
+            text,
+            steps: self.set,
+            groups: groups.map(|finding| GroupTexts::new(unit.bytes(), finding.groups)),
+            cell: None,
+            copied,
+        });
+    }
+
+    /// The unit with its edits from index `first` on; `None` for a line that goes.
+    pub fn now(&self, unit: &UnitView<'_>, first: usize) -> Option<Vec<u8>> {
+        let edits = &self.out.edits[first..];
+        let takes_line = |edit: &Edit| edit.span.to > unit.span.to || edit.span == whole_line(unit);
+        if unit.cell.is_none() && edits.iter().any(takes_line) {
+            return None;
+        }
+        Some(match (unit.cell, edits) {
+            // The edit of a cell knows its value.
+            (
+                Some(_),
+                [
+                    Edit {
+                        cell: Some(cell), ..
+                    },
+                ],
+            ) => cell.now(),
+            (Some(_), _) => unit.bytes().to_vec(),
+            (None, edits) => splice_part(unit.text, unit.span, edits),
+        })
+    }
+
+    /// Notes a unit that is not as it must be.
+    pub fn check(&mut self, from: usize, line: u64, now: Vec<u8>) {
+        for ensure in self.ensure.iter_mut() {
+            match ensure.is_match(&now) {
+                Ok(true) => {}
+                Ok(false) => {
+                    self.out.unmet.push((from, now));
+                    return;
+                }
+                Err(error) => {
+                    let (line, kind) = (Some(line), error.into());
+                    self.out.problems.push((from, Problem { line, kind }));
+                }
+            }
+        }
+    }
+}
+
+/// A line with its line end.
+pub(crate) fn whole_line(unit: &UnitView<'_>) -> Span {
+    Span::new(unit.span.from, unit.ending.to)
+}
+
+/// Text of inserted lines, the line ends in it as those around.
+fn with_endings(text: &[u8], ending: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(text.len());
+    for line in crate::unit::lines(text) {
+        out.extend_from_slice(&text[line.content.range()]);
+        if !line.ending().is_empty() {
+            out.extend_from_slice(ending);
+        }
+    }
+    out
+}

@@ -1,0 +1,419 @@
+//! From words to steps.
+
+use crate::address::Spec;
+use crate::chars::{class_of, set};
+use crate::error::Error;
+use crate::pattern::{MatchOptions, Pattern};
+use crate::query::scope::{Block, Near, Scope};
+use crate::query::{Per, Pick, Query};
+use crate::step::Step;
+use crate::step::action::Action;
+use crate::step::actions::{
+    TemplateReader, above, below, cells, lead, parse, replace, swap_chars, trail,
+};
+use crate::step_spec::StepSpec;
+use crate::step_spec::columns::{CellSpec, name_columns};
+use crate::step_spec::lists::in_pairs;
+use crate::template::filters::Tables;
+use crate::unit::UnitKind;
+use std::str::FromStr;
+
+/// Why a step in words cannot be done.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum StepFault {
+    /// A value has a fault.
+    #[error("{error}")]
+    Value {
+        /// The key it belongs to.
+        key: &'static str,
+        /// The value as it was written.
+        text: String,
+        /// The fault, located in `text`.
+        error: Error,
+    },
+    /// The keys do not make sense together.
+    #[error("{message}")]
+    Senseless {
+        /// Why not.
+        message: String,
+        /// What to do.
+        remedy: &'static str,
+    },
+}
+
+pub(crate) fn senseless(message: impl Into<String>, remedy: &'static str) -> StepFault {
+    StepFault::Senseless {
+        message: message.into(),
+        remedy,
+    }
+}
+
+pub(crate) fn fault<E: Into<Error>>(key: &'static str, text: &str) -> impl FnOnce(E) -> StepFault {
+    let text = text.to_owned();
+    move |error| StepFault::Value {
+        key,
+        text,
+        error: error.into(),
+    }
+}
+
+impl StepSpec {
+    /// The step that this says.
+    ///
+    /// # Errors
+    ///
+    /// When a value does not parse, or the keys make no sense together.
+    pub fn build(&self, tables: &mut dyn Tables) -> Result<Step, StepFault> {
+        let mut query = self.query()?;
+        let action = self.action(&query, tables)?;
+        match query.unit {
+            UnitKind::Cell if action.is_for_lines() => {
+                return Err(senseless(
+                    "lines cannot be dropped or inserted while the unit is a cell",
+                    "leave the columns out; `where` and `unless` test the whole line",
+                ));
+            }
+            UnitKind::Paragraph | UnitKind::Text if action.is_for_lines() => {
+                return Err(senseless(
+                    "lines cannot be dropped or inserted while the unit is larger than a line",
+                    "leave `unit` out",
+                ));
+            }
+            UnitKind::Cell | UnitKind::Paragraph | UnitKind::Text | UnitKind::Line => {}
+        }
+        name_columns(&action, &mut query)?;
+        let of_unit = unit_options(query.unit);
+        let mut step = Step::new(query, action);
+        let expect = self.expect.iter().map(|text| parse("expect", text));
+        step.expect = expect.collect::<Result<_, _>>()?;
+        step.ensure = all_compiled("ensure", &self.ensure, &of_unit)?;
+        Ok(step)
+    }
+
+    /// The query that this says; what it does is not looked at, but for characters to swap or
+    /// to remove, which are what it matches.
+    ///
+    /// # Errors
+    ///
+    /// As [`StepSpec::build`].
+    pub fn query(&self) -> Result<Query, StepFault> {
+        // Every field stands here, so that a new one must be given its meaning.
+        let Self {
+            pattern,
+            pattern_file: _,
+            ignore_case,
+            whole_word,
+            literal,
+            entire,
+            unit,
+            columns,
+            where_in,
+            unless_in,
+            lines,
+            contains,
+            unless,
+            between,
+            inner,
+            near,
+            pick,
+            per,
+            limit,
+            with: _,
+            remove: _,
+            drop_lines: _,
+            drop_other_lines: _,
+            above: _,
+            below: _,
+            lead: _,
+            trail: _,
+            swap_chars,
+            remove_chars,
+            set,
+            add_column,
+            format,
+            delimiter,
+            quote,
+            no_header,
+            ragged,
+            expect: _,
+            ensure: _,
+            example: _,
+        } = self;
+        let cells = CellSpec {
+            unit: unit.as_deref(),
+            columns: columns.as_deref(),
+            conditions: [where_in, unless_in],
+            writes: [set, add_column],
+            format: format.as_deref(),
+            delimiter: delimiter.as_deref(),
+            quote: quote.as_deref(),
+            no_header: *no_header,
+            ragged: *ragged,
+        };
+        let unit = unit_of(unit.as_deref(), cells.is_meant())?;
+        let record = unit_options(unit);
+        let pattern_options = MatchOptions {
+            ignore_case: *ignore_case,
+            whole_word: *whole_word,
+            literal: *literal,
+            entire: *entire,
+            ..record
+        };
+        let chars = characters(swap_chars, remove_chars.as_deref())?;
+        let conditions = cells.conditions()?;
+        let mut columns = cells.columns()?;
+        if let Some(columns) = &mut columns {
+            let named = conditions.iter().map(|cell| cell.column.clone());
+            columns.also.extend(named);
+        }
+        Ok(Query {
+            pattern: main_pattern(pattern.as_deref(), chars, (&pattern_options, &record))?,
+            unit,
+            scope: Scope {
+                cells: conditions,
+                lines: parsed("lines", lines.as_deref())?.unwrap_or_else(Spec::all),
+                contains: all_compiled("where", contains, &record)?,
+                lacks: all_compiled("unless", unless, &record)?,
+                blocks: blocks(between, *inner)?,
+                near: near_lines(near)?,
+            },
+            pick: picked(pick.as_deref(), per.as_deref(), unit)?,
+            limit: *limit,
+            columns,
+        })
+    }
+
+    /// Whether it reads cells.
+    pub fn has_columns(&self) -> bool {
+        self.columns.is_some()
+            || !self.where_in.is_empty()
+            || !self.unless_in.is_empty()
+            || !self.set.is_empty()
+            || !self.add_column.is_empty()
+            || self.unit.as_deref() == Some(UnitKind::Cell.name())
+    }
+
+    /// The action, which must be said exactly once.
+    fn action(&self, query: &Query, tables: &mut dyn Tables) -> Result<Action, StepFault> {
+        let mut templates = TemplateReader {
+            literal: self.literal,
+            groups: query.pattern.groups(),
+            tables,
+        };
+        let templates = &mut templates;
+        let mut said = Vec::new();
+        if let Some(text) = &self.with {
+            said.push(("with", replace::build(text, templates)?));
+        }
+        if let Some(text) = &self.above {
+            said.push(("above", above::build(text, templates)?));
+        }
+        if let Some(text) = &self.below {
+            said.push(("below", below::build(text, templates)?));
+        }
+        if let Some(text) = &self.lead {
+            said.push(("lead", lead::build(text, templates)?));
+        }
+        if let Some(text) = &self.trail {
+            said.push(("trail", trail::build(text, templates)?));
+        }
+        match (self.set.is_empty(), self.add_column.is_empty()) {
+            (true, true) => {}
+            (no_set, _) => {
+                let key = if no_set { "add-column" } else { "set" };
+                let texts = (&self.set[..], &self.add_column[..]);
+                said.push((key, cells::build(texts, templates)?));
+            }
+        }
+        if self.remove {
+            said.push(("remove", Action::Remove));
+        }
+        if self.drop_lines {
+            said.push(("drop-lines", Action::DropLines));
+        }
+        if self.drop_other_lines {
+            said.push(("drop-other-lines", Action::DropOtherLines));
+        }
+        if let Some((from, to)) = in_pairs(&self.swap_chars).next() {
+            said.push(("swap-chars", swap_chars::build(from, to)?));
+        }
+        if self.remove_chars.is_some() {
+            said.push(("remove-chars", Action::Remove));
+        }
+        match said.len() {
+            1 => Ok(said.swap_remove(0).1),
+            0 => Err(senseless(
+                format!(
+                    "nothing is said about what becomes of `{}`",
+                    self.pattern.as_deref().unwrap_or_default()
+                ),
+                "add `--with TEMPLATE` or another action; to only look, use `find`",
+            )),
+            _ => Err(senseless(
+                format!("{} and {} exclude each other", said[0].0, said[1].0),
+                "keep one of them, or make two steps with `--then`",
+            )),
+        }
+    }
+}
+
+/// The characters that are swapped or removed.
+fn characters(swap: &[String], remove: Option<&str>) -> Result<Option<Vec<char>>, StepFault> {
+    if let Some((from, to)) = in_pairs(swap).next() {
+        let map = swap_chars::characters(from, to)?;
+        return Ok(Some(map.into_keys().collect()));
+    }
+    let Some(text) = remove else {
+        return Ok(None);
+    };
+    let chars = set(text).map_err(fault("remove-chars", text))?;
+    Ok(Some(chars.into_iter().collect()))
+}
+
+/// The pattern with its options, or that of runs of characters; `record` are the options without
+/// any that were given.
+fn main_pattern(
+    pattern: Option<&str>,
+    chars: Option<Vec<char>>,
+    (options, record): (&MatchOptions, &MatchOptions),
+) -> Result<Pattern, StepFault> {
+    // A run of them is one match.
+    let chars = chars.map(|chars| format!("{}+", class_of(chars)));
+    match (chars, pattern) {
+        (Some(_), Some(pattern)) => Err(senseless(
+            format!(
+                "characters are swapped or removed without a pattern, and there is `{pattern}`"
+            ),
+            "leave the pattern out, or use `where` to say in which lines",
+        )),
+        (Some(_), None) if options != record => Err(senseless(
+            "characters are matched as they are, whatever is said of a pattern",
+            "leave ignore-case, whole-word, literal and entire out",
+        )),
+        (Some(class), None) => compiled("match", &class, record),
+        (None, Some(pattern)) => compiled("match", pattern, options),
+        (None, None) => Err(senseless(
+            "a pattern is missing",
+            "write one, between single quotes",
+        )),
+    }
+}
+
+/// How patterns are read that are tried on whole units.
+fn unit_options(unit: UnitKind) -> MatchOptions {
+    MatchOptions {
+        multi_line: matches!(unit, UnitKind::Paragraph | UnitKind::Text),
+        ..MatchOptions::default()
+    }
+}
+
+fn unit_of(name: Option<&str>, has_columns: bool) -> Result<UnitKind, StepFault> {
+    let unit = match name {
+        None if has_columns => UnitKind::Cell,
+        None | Some("line") => UnitKind::Line,
+        Some("paragraph") => UnitKind::Paragraph,
+        Some("text") => UnitKind::Text,
+        Some("cell") => UnitKind::Cell,
+        Some(other) => {
+            return Err(senseless(
+                format!("there is no unit `{other}`"),
+                "write `line`, `paragraph`, `text` or `cell`",
+            ));
+        }
+    };
+    match unit {
+        UnitKind::Cell => Ok(unit),
+        UnitKind::Line | UnitKind::Paragraph | UnitKind::Text if has_columns => Err(senseless(
+            format!(
+                "a cell is a unit of its own, and no part of a {}",
+                unit.name()
+            ),
+            "leave `unit` out, or the columns",
+        )),
+        UnitKind::Line | UnitKind::Paragraph | UnitKind::Text => Ok(unit),
+    }
+}
+
+fn picked(pick: Option<&str>, per: Option<&str>, unit: UnitKind) -> Result<Pick, StepFault> {
+    if per.is_some() && pick.is_none() {
+        return Err(senseless("`per` belongs to `pick`", "add `pick`"));
+    }
+    let per = match per {
+        None | Some("unit") => Per::Unit,
+        Some("row") if unit != UnitKind::Cell => {
+            return Err(senseless(
+                "picks are counted per row only where there are columns",
+                "add `columns`, or count them per `unit`",
+            ));
+        }
+        Some("row") => Per::Row,
+        Some("file") => Per::File,
+        Some("run") => Per::Run,
+        Some(other) => {
+            return Err(senseless(
+                format!("picks cannot be counted per `{other}`"),
+                "write `unit`, `row`, `file` or `run`",
+            ));
+        }
+    };
+    Ok(Pick {
+        spec: parsed("pick", pick)?.unwrap_or_else(Spec::all),
+        per,
+    })
+}
+
+fn blocks(between: &[String], inner: bool) -> Result<Vec<Block>, StepFault> {
+    if inner && between.is_empty() {
+        return Err(senseless("`inner` belongs to `between`", "add `between`"));
+    }
+    let line = MatchOptions::default();
+    let block = |(start, end)| {
+        Ok(Block {
+            start: compiled("between", start, &line)?,
+            end: compiled("between", end, &line)?,
+            inner,
+        })
+    };
+    in_pairs(between).map(block).collect()
+}
+
+fn near_lines(near: &[String]) -> Result<Vec<Near>, StepFault> {
+    let line = MatchOptions::default();
+    let one = |(text, distance): (&str, &str)| {
+        Ok(Near {
+            distance: distance.parse().map_err(|_| {
+                senseless(
+                    format!("--near: `{distance}` is not a number of lines"),
+                    "write the pattern first and then a number, as in `--near closed 2`",
+                )
+            })?,
+            pattern: compiled("near", text, &line)?,
+        })
+    };
+    in_pairs(near).map(one).collect()
+}
+
+pub(super) fn compiled(
+    key: &'static str,
+    text: &str,
+    options: &MatchOptions,
+) -> Result<Pattern, StepFault> {
+    Pattern::new(text, options).map_err(fault(key, text))
+}
+
+fn all_compiled(
+    key: &'static str,
+    texts: &[String],
+    options: &MatchOptions,
+) -> Result<Vec<Pattern>, StepFault> {
+    let each = texts.iter().map(|text| compiled(key, text, options));
+    each.collect()
+}
+
+fn parsed<T>(key: &'static str, text: Option<&str>) -> Result<Option<T>, StepFault>
+where
+    T: FromStr<Err: Into<Error>>,
+{
+    text.map(|text| parse(key, text)).transpose()
+}
