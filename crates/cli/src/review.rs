@@ -24,7 +24,7 @@ use crate::review::screen::Screen;
 use crate::review::state::{Action, Edit, Effect, Leave, State, Texts};
 use crate::signals;
 use crate::status::Status;
-use brisk_quill_core::columns::Layout;
+use brisk_quill_core::columns::layout::Layout;
 use brisk_quill_core::records::plan::{ChangeRecord, decision_line};
 use brisk_quill_engine::tables::UnreadTables;
 use brisk_quill_files::plan_file::PlanDoc;

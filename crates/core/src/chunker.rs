@@ -1,7 +1,7 @@
 //! Cuts a text that comes in arbitrary bytes into pieces of whole records.
 
-use crate::columns::boundary::Boundary;
-use crate::columns::scan::RowFault;
+use crate::columns::fault::RowFault;
+use crate::columns::formats::delimited::boundary::Boundary;
 use crate::problem::ProblemKind;
 use crate::unit::{MAX_UNIT_BYTES, line_ends};
 use memchr::{memchr, memrchr};

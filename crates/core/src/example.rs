@@ -1,6 +1,6 @@
 //! Worked examples of a step or a rewrite.
 
-use crate::columns::Format;
+use crate::columns::layout::Format;
 use serde::{Deserialize, Serialize};
 
 /// One example: a text before and after, or one that stays as it is.

@@ -1,8 +1,6 @@
 //! Changes that cannot be computed.
 
-use crate::columns::row::CellFault;
-use crate::columns::scan::RowFault;
-use crate::columns::table::ColumnFault;
+use crate::columns::fault::{CellFault, ColumnFault, RowFault};
 use crate::pattern::SearchError;
 use crate::template::filters::FilterProblem;
 

@@ -7,7 +7,7 @@ pub mod scope;
 pub mod searcher;
 
 use crate::address::Spec;
-use crate::columns::{Columns, Layout};
+use crate::columns::layout::{Columns, Layout};
 use crate::pattern::{Finder, Pattern};
 use crate::query::scope::Scope;
 use crate::unit::UnitKind;

@@ -12,7 +12,7 @@
 pub mod hunk;
 
 use crate::chunker::{ChunkSink, Chunker, Cut};
-use crate::columns::Layout;
+use crate::columns::layout::Layout;
 use crate::edits::compose::compose;
 use crate::edits::{Edit, Origins, splice};
 use crate::problem::{Problem, ProblemKind};

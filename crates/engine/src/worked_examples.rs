@@ -2,7 +2,7 @@
 
 use crate::kept_hunk::KeptHunk;
 use crate::tables::move_tables;
-use brisk_quill_core::columns::{Format, Layout};
+use brisk_quill_core::columns::layout::{Format, Layout};
 use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::rewrite_file::RewriteText;
@@ -91,7 +91,10 @@ fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
     let path = source.path();
     let has_header = |step: &Step| {
         let columns = step.query.columns.as_ref()?;
-        let json = columns.options.layout(path) == Some(Layout::JsonLines);
+        let json = columns
+            .options
+            .layout(path)
+            .is_some_and(Layout::has_pointers);
         Some(columns.options.header && !json)
     };
     if !rewrite

@@ -15,9 +15,9 @@ use crate::render::names::file_name;
 use crate::render::row_writer::{RowWriter, Value};
 use crate::render::sentence::extract_sentence;
 use crate::status::Status;
+use brisk_quill_core::columns::layout::Format;
 use brisk_quill_core::columns::list::{Column, ColumnList};
 use brisk_quill_core::columns::row::{Field, Row};
-use brisk_quill_core::columns::{Format, Layout};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::Groups;
@@ -306,7 +306,7 @@ impl SheetPlan {
     fn available(&self, row: Option<&Row<'_>>) -> Vec<(String, Pick)> {
         let mut all: Vec<(String, Pick)> = match row {
             None => vec![("text".into(), Pick::Text)],
-            Some(row) if row.table().layout() == Layout::JsonLines => {
+            Some(row) if row.table().layout().has_pointers() => {
                 let fields = row.fields().into_iter();
                 let member = |(key, _): (std::sync::Arc<str>, Field<'_>)| {
                     let column = Column::of_key(&key);
@@ -365,7 +365,7 @@ impl SheetPlan {
                     .filter(|n| *n < own)
                     .map(|n| all[n].clone()),
                 Column::Pointer(pointer)
-                    if row.is_some_and(|row| row.table().layout() == Layout::JsonLines) =>
+                    if row.is_some_and(|row| row.table().layout().has_pointers()) =>
                 {
                     Some((pointer.clone(), Pick::Field(column.clone())))
                 }
@@ -499,7 +499,7 @@ impl Extractor {
         }
         let json = record
             .row
-            .is_some_and(|row| row.table().layout() == Layout::JsonLines);
+            .is_some_and(|row| row.table().layout().has_pointers());
         if !self.sheet.has_begun() || (json && self.plan.own_keys) {
             self.begin(record.row, page);
             if self.plan.own_keys {

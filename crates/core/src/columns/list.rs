@@ -10,6 +10,7 @@
 //! Numbers count from 1; both ends of a range are included. A name in quotes may hold a comma,
 //! or be all digits.
 
+use crate::columns::pointer::escaped;
 use crate::error::Fault;
 use crate::span::Span;
 use std::fmt;
@@ -149,7 +150,7 @@ impl ColumnList {
 impl Column {
     /// The pointer to a key of the outermost object.
     pub fn of_key(key: &str) -> Self {
-        Self::Pointer(format!("/{}", super::jsonl::escaped(key)))
+        Self::Pointer(format!("/{}", escaped(key)))
     }
 }
 

@@ -1,84 +1,12 @@
 //! A table with its header: what the columns that are asked for mean in it.
 
+use crate::columns::fault::ColumnFault;
+use crate::columns::layout::{Columns, Layout, Objects};
 use crate::columns::list::{Column, Item};
-use crate::columns::{Columns, Layout, jsonl};
-use crate::nearest::{Nearest, nearest};
+use crate::columns::pointer::escaped;
+use crate::nearest::nearest;
 use std::ops::Range;
 use std::sync::Arc;
-
-/// A column that a table does not have, or not just once.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[non_exhaustive]
-pub enum ColumnFault {
-    /// No column of the header has the name.
-    #[error("there is no column `{name}`{nearest}")]
-    Unknown {
-        /// As it was asked for.
-        name: String,
-        /// Names like it.
-        nearest: Nearest,
-    },
-    /// Several columns of the header have the name.
-    #[error("the name `{name}` stands over columns {}: pick one by its number", numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(" and "))]
-    Twice {
-        /// The name.
-        name: String,
-        /// The columns, from 1.
-        numbers: Vec<usize>,
-    },
-    /// A number beyond the last column.
-    #[error("there is no column {number}: the first row has {width}")]
-    Beyond {
-        /// As it was asked for.
-        number: u64,
-        /// Columns there are.
-        width: usize,
-    },
-    /// A name where there is no header.
-    #[error("there is no header, so `{0}` names no column: use its number")]
-    NoHeader(String),
-    /// A name where the header has a fault.
-    #[error("the header could not be read, so `{0}` names no column: use its number")]
-    HeaderLost(String),
-    /// A number in JSON Lines.
-    #[error(
-        "the columns of JSON Lines have no numbers: name a key, or write a pointer such as `/ship/name`"
-    )]
-    NoNumbers,
-    /// A pointer that leads to no text in any row.
-    #[error("{pointer} leads to no text in any row{nearest}")]
-    Nowhere {
-        /// As it was asked for.
-        pointer: String,
-        /// Keys like its first.
-        nearest: Nearest,
-    },
-    /// The same of a first row with one cell, in which another delimiter stands.
-    #[error("{fault}; with `--delimiter {delimiter}` there are {width} columns")]
-    OtherDelimiter {
-        /// What is wrong.
-        fault: Box<ColumnFault>,
-        /// The delimiter, as it is given on a command line.
-        delimiter: &'static str,
-        /// Columns there are with it.
-        width: usize,
-    },
-    /// A column to be added that is there already.
-    #[error("there is a column `{0}` already: write it with --set")]
-    There(String),
-    /// Two texts for one cell.
-    #[error("`{0}` is set twice: a column takes one text")]
-    SetTwice(String),
-    /// Two columns to be added under one name.
-    #[error("`{0}` is added twice: choose another name")]
-    AddedTwice(String),
-    /// A file whose form is not known.
-    #[error("its form is not known: add --format csv, tsv, spaced or jsonl")]
-    NoFormat,
-    /// A column cannot be added.
-    #[error("a column cannot be added between blanks: an empty cell would not be seen")]
-    CannotAdd,
-}
 
 /// How a table is read, its header, and which of its columns are meant.
 #[derive(Clone, Debug)]
@@ -133,7 +61,7 @@ impl Table {
             false => Selected::Pointers(pointers),
         };
         Ok(Self {
-            layout: Layout::JsonLines,
+            layout: Layout::JsonLines(Objects),
             names: Vec::new(),
             header: Header::None,
             ragged: true,
@@ -166,7 +94,7 @@ impl Table {
         let indexes = table.indexes(columns);
         let indexes = indexes.map_err(|fault| table.with_delimiter(fault))?;
         set_once(columns, |column| table.index(column))?;
-        if layout == Layout::Spaced && !columns.added.is_empty() {
+        if !layout.can_be_widened() && !columns.added.is_empty() {
             return Err(ColumnFault::CannotAdd);
         }
         added_once(columns)?;
@@ -202,7 +130,7 @@ impl Table {
 
     /// The fault, and the delimiter that would do, where the first row has one cell.
     fn with_delimiter(&self, fault: ColumnFault) -> ColumnFault {
-        let ([only], Layout::Delimited(_)) = (&self.names[..], self.layout) else {
+        let ([only], true) = (&self.names[..], self.layout.has_delimiter()) else {
             return fault;
         };
         let known = [
@@ -329,7 +257,7 @@ fn added_once(columns: &Columns) -> Result<(), ColumnFault> {
 pub(crate) fn pointer_of(column: &Column) -> Result<String, ColumnFault> {
     match column {
         Column::Pointer(pointer) => Ok(pointer.clone()),
-        Column::Name(key) => Ok(format!("/{}", jsonl::escaped(key))),
+        Column::Name(key) => Ok(format!("/{}", escaped(key))),
         Column::Number(_) => Err(ColumnFault::NoNumbers),
     }
 }

@@ -4,11 +4,11 @@
 //! Then the cells that are asked for are units of their own, and a match lies in the *value* of
 //! one.
 
+use crate::columns::fault::{ColumnFault, RowFault};
+use crate::columns::layout::{Columns, Layout};
 use crate::columns::list::Column;
 use crate::columns::row::{Row, RowCell, RowReader};
-use crate::columns::scan::RowFault;
-use crate::columns::table::{ColumnFault, Header, Table, pointer_of};
-use crate::columns::{Columns, Layout};
+use crate::columns::table::{Header, Table, pointer_of};
 use crate::nearest::nearest;
 use crate::pattern::{Pattern, SearchError};
 use crate::problem::{Problem, ProblemKind};
@@ -112,7 +112,7 @@ impl<'q> TableScanner<'q> {
     /// What is to be told of the columns at the end of the text.
     pub fn end_text(&mut self) -> (Vec<ColumnNote>, Option<Problem>) {
         let mut notes = Vec::new();
-        let is_json = self.layout == Some(Layout::JsonLines);
+        let is_json = self.layout.is_some_and(Layout::has_pointers);
         if self.broken || !is_json || self.rows == 0 {
             return (notes, None);
         }
@@ -143,17 +143,15 @@ impl<'q> TableScanner<'q> {
 
     /// Makes the table of its first row.
     fn table_of(&self, layout: Layout, reader: &RowReader<'_>) -> Result<Table, ColumnFault> {
-        match layout {
-            Layout::JsonLines => Table::json_lines(self.columns),
-            _ => {
-                let header = match (self.columns.options.header, self.header_lost) {
-                    (false, _) => Header::None,
-                    (true, false) => Header::Read,
-                    (true, true) => Header::Lost,
-                };
-                Table::new(layout, self.columns, &reader.names(layout), header)
-            }
+        if layout.has_pointers() {
+            return Table::json_lines(self.columns);
         }
+        let header = match (self.columns.options.header, self.header_lost) {
+            (false, _) => Header::None,
+            (true, false) => Header::Read,
+            (true, true) => Header::Lost,
+        };
+        Table::new(layout, self.columns, &reader.names(layout), header)
     }
 
     fn note_number(&mut self, line: u64, name: &str) {

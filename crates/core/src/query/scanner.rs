@@ -1,8 +1,8 @@
 //! One query walking over the units of a text, piece after piece.
 
 use crate::address::resolve::Selection;
-use crate::columns::Layout;
-use crate::columns::row::{CellOffsets, Row, RowCell};
+use crate::columns::cell_offsets::CellOffsets;
+use crate::columns::row::{Row, RowCell};
 use crate::pattern::{Finder, GroupSpans, Matches, SearchError};
 use crate::problem::{Problem, ProblemKind};
 use crate::query::prefilter::Prefilter;
@@ -76,7 +76,7 @@ impl<'t> CellView<'t> {
     /// element.
     pub fn column(&self) -> String {
         let name = self.name();
-        if self.row.table().layout() != Layout::JsonLines {
+        if !self.row.table().layout().has_pointers() {
             return name.to_string();
         }
         let segments = name.split('/').map(|segment| {

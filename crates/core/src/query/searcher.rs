@@ -1,7 +1,7 @@
 //! A query over one text after another.
 
 use crate::chunker::{ChunkSink, Chunker, Cut};
-use crate::columns::Layout;
+use crate::columns::layout::Layout;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::Query;
 use crate::query::prefilter::PrefilterUse;

@@ -1,6 +1,6 @@
 //! Worked examples: what a step, or a whole rewrite, makes of a text.
 
-use crate::columns::Format;
+use crate::columns::layout::Format;
 use crate::columns::list::Column;
 use crate::example::Example;
 use crate::problem::Problem;

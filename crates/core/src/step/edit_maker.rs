@@ -1,6 +1,7 @@
 //! Edits of the units of a text, made for the matches in them.
 
-use crate::columns::row::{CellFault, Row, RowCell};
+use crate::columns::fault::CellFault;
+use crate::columns::row::{Row, RowCell};
 use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice_part};
 use crate::pattern::Finder;
 use crate::problem::{Problem, ProblemKind};

@@ -1,7 +1,7 @@
 //! The words about columns.
 
+use crate::columns::layout::{Columns, Format, TableOptions};
 use crate::columns::list::{Column, ColumnList};
-use crate::columns::{Columns, Format, TableOptions};
 use crate::pattern::MatchOptions;
 use crate::query::Query;
 use crate::query::rows::CellCondition;

@@ -3,9 +3,9 @@
 //! All texts are those of the first match that is taken in the row, and written from the row as it
 //! was. A row of which one text cannot be made or written is left alone.
 
-use crate::columns::Layout;
+use crate::columns::fault::CellFault;
 use crate::columns::list::Column;
-use crate::columns::row::{CellFault, Row};
+use crate::columns::row::Row;
 use crate::describe::{QueryWords, quoted, shown};
 use crate::edits::{Edit, GroupTexts};
 use crate::problem::{Problem, ProblemKind};
@@ -177,7 +177,7 @@ fn append(
     new: Option<(Vec<Vec<u8>>, Option<GroupTexts>)>,
 ) -> Result<(), CellFault> {
     // An object need not have every key.
-    let absent = row.table().layout() == Layout::JsonLines;
+    let absent = row.table().layout().has_pointers();
     if new.is_none() && absent {
         return Ok(());
     }

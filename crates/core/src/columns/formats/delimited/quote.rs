@@ -1,6 +1,6 @@
 //! From a cell as it is written to its value, and back.
 
-use crate::columns::Dialect;
+use crate::columns::layout::Dialect;
 use memchr::memchr_iter;
 use std::borrow::Cow;
 

@@ -9,7 +9,7 @@ use wide::u8x32;
 const BLOCK: usize = 32;
 
 /// The places of three bytes in a text, in order.
-pub(super) struct DelimiterScan<'t> {
+pub(crate) struct DelimiterScan<'t> {
     text: &'t [u8],
     wanted: [u8x32; 3],
     /// Where the current block begins.

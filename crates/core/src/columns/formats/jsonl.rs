@@ -1,71 +1,158 @@
-//! Objects in JSON Lines: where the texts that a pointer leads to are written.
+//! JSON Lines: an object on each line, whose texts and numbers are cells.
 //!
 //! `serde_json` decides what is JSON, and gives values as pieces of the line; so every span is
 //! one of the line itself.
 
-use crate::columns::scan::RowFault;
+use crate::columns::fault::{CellFault, RowFault};
+use crate::columns::formats::{CellSpelling, PointedCell, RecordSource, RowFormat, unquotable};
+use crate::columns::layout::{Objects, Spelling};
+use crate::columns::members::Members;
+use crate::columns::pointer::unescaped;
+use crate::columns::record::{RawCell, Record, ScannedRecord};
 use crate::span::Span;
+use crate::unit::{Line, lines};
 use serde::Deserializer as _;
 use serde::de::{MapAccess, Visitor};
 use serde_json::value::RawValue;
 use std::borrow::Cow;
-use std::cell::OnceCell;
-use std::collections::HashMap;
 use std::fmt;
 
-/// Objects with more members than this have their keys put in an index.
-const INDEX_FROM: usize = 24;
-
-/// The members of an object.
-#[derive(Debug, Default)]
-pub(crate) struct Members<'t> {
-    pairs: Vec<(Cow<'t, str>, &'t str)>,
-    /// The first member of each key, and whether there is a second.
-    index: OnceCell<HashMap<String, (usize, bool)>>,
-}
-
-impl<'t> Members<'t> {
-    /// The keys with their values as they are written, in order.
-    pub fn iter(&self) -> impl Iterator<Item = (&str, &'t str)> {
-        self.pairs.iter().map(|(key, value)| (&**key, *value))
+impl RowFormat for Objects {
+    fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {
+        let lines = lines(text);
+        Box::new(JsonRecords { text, lines })
     }
 
-    pub fn is_empty(&self) -> bool {
-        self.pairs.is_empty()
-    }
-
-    /// The value of a key, as it is written.
-    pub fn get(&self, key: &str) -> Result<Option<&'t str>, RowFault> {
-        let (first, is_twice) = match self.pairs.len() > INDEX_FROM {
-            true => match self.index().get(key) {
-                Some((first, is_twice)) => (Some(*first), *is_twice),
-                None => (None, false),
-            },
-            false => {
-                let mut found = (0..).zip(&self.pairs).filter(|(_, (name, _))| name == key);
-                (found.next().map(|(index, _)| index), found.next().is_some())
-            }
-        };
-        match is_twice {
-            false => Ok(first.map(|index: usize| self.pairs[index].1)),
-            true => Err(RowFault::KeyTwice(key.to_owned())),
+    fn spelling_of(&self, raw: &[u8]) -> Spelling {
+        match raw.starts_with(b"\"") {
+            true => Spelling::JsonText(TextCell),
+            false => Spelling::JsonNumber(NumberCell),
         }
     }
 
-    fn index(&self) -> &HashMap<String, (usize, bool)> {
-        self.index.get_or_init(|| {
-            let mut index = HashMap::with_capacity(self.pairs.len());
-            for (at, (key, _)) in self.pairs.iter().enumerate() {
-                let met = index.entry(key.to_string());
-                met.and_modify(|(_, is_twice)| *is_twice = true)
-                    .or_insert((at, false));
+    fn spelling_at(&self, _: &Record<'_>, _: usize) -> Option<Spelling> {
+        None
+    }
+
+    fn follow(&self, record: &Record<'_>, pointer: &str) -> Result<Vec<PointedCell>, RowFault> {
+        let line = &record.text[record.span.range()];
+        let tokens = follow(line, record.members, pointer)?;
+        let cell = |token: Token| {
+            Some(PointedCell {
+                span: token.span.shifted(record.span.from),
+                pointer: token.pointer,
+                spelling: match token.kind {
+                    Kind::Number => Spelling::JsonNumber(NumberCell),
+                    Kind::Text => Spelling::JsonText(TextCell),
+                    Kind::Other => return None,
+                },
+            })
+        };
+        Ok(tokens.into_iter().filter_map(cell).collect())
+    }
+
+    fn appended(
+        &self,
+        record: &Record<'_>,
+        _: usize,
+        cells: &[(&str, &[u8])],
+    ) -> Result<(usize, Vec<u8>), CellFault> {
+        let line = &record.text[record.span.range()];
+        // An object ends in a brace, perhaps with blanks around it.
+        let brace = memchr::memrchr(b'}', line).unwrap_or(line.len());
+        let inner = line[..brace].trim_ascii_end().len();
+        let mut text = Vec::new();
+        for cell @ (name, value) in cells {
+            if !matches!(record.members.get(name), Ok(None)) {
+                return Err(CellFault::There((*name).to_owned()));
             }
-            index
+            if !record.members.is_empty() || !text.is_empty() {
+                text.extend_from_slice(b", ");
+            }
+            let key = escape(name.as_bytes()).ok_or_else(|| unquotable(*cell))?;
+            let value = escape(value).ok_or_else(|| unquotable(*cell))?;
+            text.extend([b"\"", &*key, b"\": \"", &value, b"\""].concat());
+        }
+        Ok((record.span.from + inner, text))
+    }
+}
+
+struct JsonRecords<'t, L> {
+    text: &'t [u8],
+    lines: L,
+}
+
+impl<'t, L: Iterator<Item = Line>> RecordSource<'t> for JsonRecords<'t, L> {
+    fn next(&mut self, _: &mut Vec<RawCell>, members: &mut Members<'t>) -> Option<ScannedRecord> {
+        let line = self.lines.next()?;
+        let bytes = &self.text[line.content.range()];
+        let blank = bytes.iter().all(|b| matches!(b, b' ' | b'\t'));
+        let mut fault = None;
+        match blank
+            .then(Members::default)
+            .map_or_else(|| object(bytes), Ok)
+        {
+            Ok(found) => *members = found,
+            Err(wrong) => fault = Some((line.content.from, wrong)),
+        }
+        Some(ScannedRecord {
+            content: line.content,
+            inner_lines: 0,
+            fault,
+            blank,
         })
     }
 }
 
-/// What a value of JSON is.
+/// A string of JSON.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct TextCell;
+
+impl CellSpelling for TextCell {
+    fn is_quoted(&self, raw: &[u8]) -> bool {
+        raw.starts_with(b"\"")
+    }
+
+    fn one_char(&self, raw: &[u8]) -> (usize, usize) {
+        one_char(raw)
+    }
+
+    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
+        decode(raw)
+    }
+
+    fn write(&self, value: &[u8]) -> Option<Vec<u8>> {
+        Some([b"\"", &*escape(value)?, b"\""].concat())
+    }
+
+    fn respell(&self, part: &[u8]) -> Option<Option<Vec<u8>>> {
+        Some(escape(part))
+    }
+}
+
+/// A number of JSON.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct NumberCell;
+
+impl CellSpelling for NumberCell {
+    fn is_quoted(&self, _: &[u8]) -> bool {
+        false
+    }
+
+    fn one_char(&self, _: &[u8]) -> (usize, usize) {
+        (1, 1)
+    }
+
+    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
+        Some(Cow::Borrowed(raw))
+    }
+
+    fn write(&self, value: &[u8]) -> Option<Vec<u8>> {
+        is_number(value).then(|| value.to_vec())
+    }
+}
+
+/// The kind of a value of JSON.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Kind {
     Text,
@@ -120,10 +207,7 @@ fn members(text: &str) -> serde_json::Result<Members<'_>> {
             while let Some(key) = map.next_key::<Key<'de>>()? {
                 pairs.push((key.0, map.next_value::<&'de RawValue>()?.get()));
             }
-            Ok(Members {
-                pairs,
-                index: OnceCell::new(),
-            })
+            Ok(Members::new(pairs))
         }
     }
     let mut parser = serde_json::Deserializer::from_str(text);
@@ -157,17 +241,7 @@ pub(crate) fn follow(
     Ok(found)
 }
 
-/// A segment of a pointer as the key it stands for: RFC 6901, section 4.
-fn unescaped(segment: &str) -> String {
-    segment.replace("~1", "/").replace("~0", "~")
-}
-
-/// A key as a segment of a pointer.
-pub(crate) fn escaped(key: &str) -> String {
-    key.replace('~', "~0").replace('/', "~1")
-}
-
-/// What a value is, by its first sign.
+/// The kind of a value, by its first character.
 pub(crate) fn kind(value: &str) -> Kind {
     match value.as_bytes().first() {
         Some(b'"') => Kind::Text,

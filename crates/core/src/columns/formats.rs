@@ -1,0 +1,98 @@
+//! Formats of files with columns, one file each.
+//!
+//! Note to the maintainer: a new format is a file here with a [`RowFormat`] and its [`CellSpelling`]s,
+//! a variant of [`Layout`](crate::columns::layout::Layout), and a row in the table of
+//! [`Format`](crate::columns::layout::Format); the compiler leads from there. All laws of the tests
+//! run over all formats.
+
+pub(crate) mod delimited;
+pub(crate) mod jsonl;
+pub(crate) mod spaced;
+
+use crate::columns::fault::{CellFault, RowFault};
+use crate::columns::formats::delimited::boundary::Boundary;
+use crate::columns::layout::Spelling;
+use crate::columns::members::Members;
+use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::span::Span;
+use std::borrow::Cow;
+
+/// The way records and cells are written in a format.
+pub(crate) trait RowFormat {
+    /// Where a text may be cut, where that is not every line end.
+    fn boundary(&self) -> Option<Boundary> {
+        None
+    }
+
+    /// Reads the records of a piece of whole ones.
+    fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't>;
+
+    /// The spelling of a cell that is written as `raw`, where nothing else is known of it.
+    fn spelling_of(&self, raw: &[u8]) -> Spelling;
+
+    /// The spelling of a cell of `record`, given its number from 0; `None` where the cells of the
+    /// format have no numbers.
+    fn spelling_at(&self, record: &Record<'_>, index: usize) -> Option<Spelling>;
+
+    /// The cells that a JSON pointer leads to, where the format has pointers.
+    fn follow(&self, record: &Record<'_>, pointer: &str) -> Result<Vec<PointedCell>, RowFault>;
+
+    /// Where more cells, each with its name and value, go in a record of a table so many columns
+    /// wide, and how they are written there.
+    fn appended(
+        &self,
+        record: &Record<'_>,
+        width: usize,
+        cells: &[(&str, &[u8])],
+    ) -> Result<(usize, Vec<u8>), CellFault>;
+}
+
+/// Records of a piece of text, one after another.
+pub(crate) trait RecordSource<'t> {
+    /// The next record; its cells or members replace those that are given.
+    fn next(
+        &mut self,
+        cells: &mut Vec<RawCell>,
+        members: &mut Members<'t>,
+    ) -> Option<ScannedRecord>;
+}
+
+/// A cell that a pointer leads to.
+pub(crate) struct PointedCell {
+    /// The pointer, each `-` become the number of an element.
+    pub pointer: String,
+    /// Its bytes in the text.
+    pub span: Span,
+    pub spelling: Spelling,
+}
+
+/// The way a value is written in a cell.
+pub(crate) trait CellSpelling {
+    /// Whether it is written between quotes.
+    fn is_quoted(&self, raw: &[u8]) -> bool;
+
+    /// How many bytes the next character takes as it is written, and in the value.
+    fn one_char(&self, raw: &[u8]) -> (usize, usize);
+
+    /// The value of a cell that is written as `raw`; `None` where an escape stands for no
+    /// character.
+    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>>;
+
+    /// A cell that holds `value`; `None` where it cannot hold it.
+    fn write(&self, value: &[u8]) -> Option<Vec<u8>>;
+
+    /// A part of a value as it is written within a cell whose other parts stay as they are
+    /// written; the outer `None` where the whole cell is written anew.
+    fn respell(&self, part: &[u8]) -> Option<Option<Vec<u8>>> {
+        let _ = part;
+        None
+    }
+}
+
+/// A value that cannot stand in the column of this name.
+pub(crate) fn unquotable((name, value): (&str, &[u8])) -> CellFault {
+    CellFault::Unquotable {
+        column: name.to_owned(),
+        value: value.to_vec(),
+    }
+}

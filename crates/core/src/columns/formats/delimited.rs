@@ -1,0 +1,95 @@
+//! Cells between delimiters: CSV, TSV and their like.
+
+pub(crate) mod boundary;
+pub(crate) mod delimiter_scan;
+pub(crate) mod quote;
+pub(crate) mod scanner;
+
+use crate::columns::fault::{CellFault, RowFault};
+use crate::columns::formats::delimited::boundary::Boundary;
+use crate::columns::formats::delimited::scanner::Scanner;
+use crate::columns::formats::{CellSpelling, PointedCell, RecordSource, RowFormat, unquotable};
+use crate::columns::layout::{Dialect, Spelling};
+use crate::columns::record::Record;
+use std::borrow::Cow;
+
+impl RowFormat for Dialect {
+    fn boundary(&self) -> Option<Boundary> {
+        Boundary::new(*self)
+    }
+
+    fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {
+        Box::new(Scanner::new(text, *self))
+    }
+
+    fn spelling_of(&self, raw: &[u8]) -> Spelling {
+        let is_between =
+            |quote| raw.len() >= 2 && raw.first() == Some(&quote) && raw.last() == Some(&quote);
+        Spelling::Delimited(DelimitedCell {
+            dialect: *self,
+            quoted: self.quote.is_some_and(is_between),
+            alone: false,
+        })
+    }
+
+    fn spelling_at(&self, record: &Record<'_>, index: usize) -> Option<Spelling> {
+        Some(Spelling::Delimited(DelimitedCell {
+            dialect: *self,
+            quoted: record.cells.get(index)?.quoted,
+            alone: record.cells.len() == 1,
+        }))
+    }
+
+    fn follow(&self, _: &Record<'_>, _: &str) -> Result<Vec<PointedCell>, RowFault> {
+        Ok(Vec::new())
+    }
+
+    fn appended(
+        &self,
+        record: &Record<'_>,
+        width: usize,
+        cells: &[(&str, &[u8])],
+    ) -> Result<(usize, Vec<u8>), CellFault> {
+        let (found, wanted) = (record.cells.len(), width);
+        if found > wanted {
+            return Err(CellFault::Surplus { found, wanted });
+        }
+        let mut text = vec![self.delimiter; wanted - found];
+        for cell in cells {
+            text.push(self.delimiter);
+            let raw = quote::encode(cell.1, false, *self, false);
+            text.extend(raw.ok_or_else(|| unquotable(*cell))?);
+        }
+        Ok((record.span.to, text))
+    }
+}
+
+/// A cell between delimiters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct DelimitedCell {
+    dialect: Dialect,
+    quoted: bool,
+    /// The only cell of its row.
+    alone: bool,
+}
+
+impl CellSpelling for DelimitedCell {
+    fn is_quoted(&self, _: &[u8]) -> bool {
+        self.quoted && self.dialect.quote.is_some()
+    }
+
+    fn one_char(&self, raw: &[u8]) -> (usize, usize) {
+        match self.dialect.quote == raw.first().copied() {
+            true => (2, 1),
+            false => (1, 1),
+        }
+    }
+
+    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
+        Some(quote::decode(raw, self.quoted, self.dialect))
+    }
+
+    fn write(&self, value: &[u8]) -> Option<Vec<u8>> {
+        quote::encode(value, self.quoted, self.dialect, self.alone)
+    }
+}

@@ -1,0 +1,95 @@
+//! Cells between runs of blanks.
+
+use crate::columns::fault::{CellFault, RowFault};
+use crate::columns::formats::{CellSpelling, PointedCell, RecordSource, RowFormat, unquotable};
+use crate::columns::layout::{Blanks, Spelling};
+use crate::columns::members::Members;
+use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::span::Span;
+use crate::unit::{Line, lines};
+use std::borrow::Cow;
+
+impl RowFormat for Blanks {
+    fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {
+        let lines = lines(text);
+        Box::new(SpacedRecords { text, lines })
+    }
+
+    fn spelling_of(&self, _: &[u8]) -> Spelling {
+        Spelling::Spaced(SpacedCell)
+    }
+
+    fn spelling_at(&self, _: &Record<'_>, _: usize) -> Option<Spelling> {
+        Some(Spelling::Spaced(SpacedCell))
+    }
+
+    fn follow(&self, _: &Record<'_>, _: &str) -> Result<Vec<PointedCell>, RowFault> {
+        Ok(Vec::new())
+    }
+
+    fn appended(
+        &self,
+        _: &Record<'_>,
+        _: usize,
+        cells: &[(&str, &[u8])],
+    ) -> Result<(usize, Vec<u8>), CellFault> {
+        // An empty cell would not be seen.
+        Err(unquotable(cells[0]))
+    }
+}
+
+struct SpacedRecords<'t, L> {
+    text: &'t [u8],
+    lines: L,
+}
+
+impl<'t, L: Iterator<Item = Line>> RecordSource<'t> for SpacedRecords<'t, L> {
+    fn next(&mut self, cells: &mut Vec<RawCell>, _: &mut Members<'t>) -> Option<ScannedRecord> {
+        let line = self.lines.next()?;
+        spaced(self.text, line.content, cells);
+        Some(ScannedRecord {
+            content: line.content,
+            inner_lines: 0,
+            fault: None,
+            blank: cells.is_empty(),
+        })
+    }
+}
+
+/// The cells of a line whose cells are runs of anything but blanks.
+fn spaced(text: &[u8], line: Span, cells: &mut Vec<RawCell>) {
+    cells.clear();
+    let blank = |at: &usize| matches!(text[*at], b' ' | b'\t');
+    let mut at = line.from;
+    while let Some(from) = (at..line.to).find(|at| !blank(at)) {
+        let to = (from..line.to).find(blank).unwrap_or(line.to);
+        cells.push(RawCell {
+            span: Span::new(from, to),
+            quoted: false,
+        });
+        at = to;
+    }
+}
+
+/// A cell between blanks, written as it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct SpacedCell;
+
+impl CellSpelling for SpacedCell {
+    fn is_quoted(&self, _: &[u8]) -> bool {
+        false
+    }
+
+    fn one_char(&self, _: &[u8]) -> (usize, usize) {
+        (1, 1)
+    }
+
+    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
+        Some(Cow::Borrowed(raw))
+    }
+
+    fn write(&self, value: &[u8]) -> Option<Vec<u8>> {
+        let blank = |b: &u8| matches!(b, b' ' | b'\t' | b'\n' | b'\r');
+        (!value.is_empty() && !value.iter().any(blank)).then(|| value.to_vec())
+    }
+}

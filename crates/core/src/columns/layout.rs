@@ -1,0 +1,243 @@
+//! Formats by name and extension, and the layout of a certain file.
+
+use crate::columns::formats::delimited::DelimitedCell;
+use crate::columns::formats::delimited::boundary::Boundary;
+use crate::columns::formats::jsonl::{NumberCell, TextCell};
+use crate::columns::formats::spaced::SpacedCell;
+use crate::columns::formats::{CellSpelling, RowFormat};
+use crate::columns::list::{Column, ColumnList};
+use std::borrow::Cow;
+use std::path::Path;
+
+/// The form of a file with columns.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Format {
+    /// Cells between commas.
+    Csv,
+    /// Cells between tabs.
+    Tsv,
+    /// Cells between runs of blanks.
+    Spaced,
+    /// An object of JSON on each line.
+    JsonLines,
+}
+
+impl Format {
+    /// All of them.
+    pub const ALL: [Self; 4] = [Self::Csv, Self::Tsv, Self::Spaced, Self::JsonLines];
+
+    /// Its name as an option.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Csv => "csv",
+            Self::Tsv => "tsv",
+            Self::Spaced => "spaced",
+            Self::JsonLines => "jsonl",
+        }
+    }
+
+    /// The form of this name.
+    pub fn named(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|format| format.name() == name)
+    }
+
+    /// The form that the extension of a path tells.
+    pub fn of_path(path: &Path) -> Option<Self> {
+        let name = path.file_name()?.to_string_lossy();
+        let (_, extension) = name.rsplit_once('.')?;
+        Some(match extension.to_ascii_lowercase().as_str() {
+            "csv" => Self::Csv,
+            "tsv" | "tab" => Self::Tsv,
+            "jsonl" | "ndjson" => Self::JsonLines,
+            _ => return None,
+        })
+    }
+}
+
+/// What stands between cells and around them.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Dialect {
+    /// Between two cells.
+    pub delimiter: u8,
+    /// Around a cell; `None` where no sign does that.
+    pub quote: Option<u8>,
+}
+
+/// Cells between runs of blanks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Blanks;
+
+/// Objects of JSON, one a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Objects;
+
+/// The layout of a certain file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Layout {
+    /// Cells between delimiters.
+    Delimited(Dialect),
+    /// Cells between runs of blanks.
+    Spaced(Blanks),
+    /// Objects of JSON.
+    JsonLines(Objects),
+}
+
+impl Layout {
+    /// The way it is read and written.
+    pub(crate) fn as_dyn(&self) -> &dyn RowFormat {
+        match self {
+            Self::Delimited(format) => format,
+            Self::Spaced(format) => format,
+            Self::JsonLines(format) => format,
+        }
+    }
+
+    /// Whether columns are called by pointers, not by numbers and names in a header.
+    pub fn has_pointers(self) -> bool {
+        match self {
+            Self::JsonLines(_) => true,
+            Self::Delimited(_) | Self::Spaced(_) => false,
+        }
+    }
+
+    /// Whether a column may be added.
+    pub(crate) fn can_be_widened(self) -> bool {
+        match self {
+            Self::Delimited(_) | Self::JsonLines(_) => true,
+            Self::Spaced(_) => false,
+        }
+    }
+
+    /// Whether another delimiter may have been meant.
+    pub(crate) fn has_delimiter(self) -> bool {
+        match self {
+            Self::Delimited(_) => true,
+            Self::Spaced(_) | Self::JsonLines(_) => false,
+        }
+    }
+
+    /// Where records end, where that is not every line end.
+    pub(crate) fn boundary(self) -> Option<Boundary> {
+        self.as_dyn().boundary()
+    }
+
+    /// The value of a cell that is written as `raw`; `raw` itself where it stands for none.
+    pub fn read_value(self, raw: &[u8]) -> Vec<u8> {
+        let spelling = self.as_dyn().spelling_of(raw);
+        let value = spelling.as_dyn().read(raw);
+        value.map_or_else(|| raw.to_vec(), Cow::into_owned)
+    }
+
+    /// `value` as it is written in the place of a cell that is written as `before`; `None` where
+    /// it cannot stand there.
+    pub fn write_value(self, before: &[u8], value: &[u8]) -> Option<Vec<u8>> {
+        self.as_dyn().spelling_of(before).as_dyn().write(value)
+    }
+}
+
+/// The spelling of a cell: see [`CellSpelling`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Spelling {
+    Delimited(DelimitedCell),
+    Spaced(SpacedCell),
+    JsonText(TextCell),
+    JsonNumber(NumberCell),
+}
+
+impl Spelling {
+    /// The way a value is read and written.
+    pub fn as_dyn(&self) -> &dyn CellSpelling {
+        match self {
+            Self::Delimited(cell) => cell,
+            Self::Spaced(cell) => cell,
+            Self::JsonText(cell) => cell,
+            Self::JsonNumber(cell) => cell,
+        }
+    }
+
+    /// Whether it is a number without quotes.
+    pub fn is_number(self) -> bool {
+        match self {
+            Self::JsonNumber(_) => true,
+            Self::Delimited(_) | Self::Spaced(_) | Self::JsonText(_) => false,
+        }
+    }
+}
+
+/// How files with columns are to be read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct TableOptions {
+    /// `None` goes by the extension of each file.
+    pub format: Option<Format>,
+    /// `None` is that of the format.
+    pub delimiter: Option<u8>,
+    /// The outer `None` is `"`, the inner one is not a quote at all.
+    pub quote: Option<Option<u8>>,
+    /// Whether the first row holds names, and not values.
+    pub header: bool,
+    /// Whether rows may be shorter or longer than the first one.
+    pub ragged: bool,
+}
+
+impl Default for TableOptions {
+    fn default() -> Self {
+        Self {
+            format: None,
+            delimiter: None,
+            quote: None,
+            header: true,
+            ragged: false,
+        }
+    }
+}
+
+impl TableOptions {
+    /// How the file at `path` is read; `None` where its form is not known.
+    pub fn layout(&self, path: &Path) -> Option<Layout> {
+        // A delimiter alone tells what the extension does not.
+        let told = self
+            .format
+            .or(self.delimiter.map(|_| Format::Csv))
+            .or_else(|| Format::of_path(path))?;
+        let delimited = |delimiter| {
+            Layout::Delimited(Dialect {
+                delimiter: self.delimiter.unwrap_or(delimiter),
+                quote: self.quote.unwrap_or(Some(b'"')),
+            })
+        };
+        Some(match told {
+            Format::Csv => delimited(b','),
+            Format::Tsv => delimited(b'\t'),
+            Format::Spaced => Layout::Spaced(Blanks),
+            Format::JsonLines => Layout::JsonLines(Objects),
+        })
+    }
+}
+
+/// Which columns a query looks at, and how files are read for it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Columns {
+    /// How to read.
+    pub options: TableOptions,
+    /// The columns whose cells are the units.
+    pub list: ColumnList,
+    /// Other columns that are spoken of: they must be there.
+    pub also: Vec<Column>,
+    /// Columns that are written anew: each must be there, and be named once.
+    pub set: Vec<Column>,
+    /// Columns that are to be added: none may be there, or be named twice.
+    pub added: Vec<String>,
+}
+
+impl Columns {
+    /// The cells of these columns.
+    pub fn new(list: ColumnList, options: TableOptions) -> Self {
+        Self {
+            options,
+            list,
+            also: Vec::new(),
+            set: Vec::new(),
+            added: Vec::new(),
+        }
+    }
+}

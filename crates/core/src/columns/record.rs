@@ -1,0 +1,39 @@
+//! Records of a table as they are written.
+
+use crate::columns::fault::RowFault;
+use crate::columns::members::Members;
+use crate::span::Span;
+
+/// One cell as it is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct RawCell {
+    /// Its bytes in the text, the quotes included.
+    pub span: Span,
+    /// Whether it stands between quotes.
+    pub quoted: bool,
+}
+
+/// A record of a piece, before it is known what it means.
+pub(crate) struct ScannedRecord {
+    /// Without its line end.
+    pub content: Span,
+    /// Line ends within it.
+    pub inner_lines: u64,
+    /// What is wrong with its form, and where in the text that shows.
+    pub fault: Option<(usize, RowFault)>,
+    /// Nothing stands on it.
+    pub blank: bool,
+}
+
+/// A record with what is written in it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Record<'t> {
+    /// The text around it, as far as it is at hand.
+    pub text: &'t [u8],
+    /// The record in `text`, without its line end.
+    pub span: Span,
+    /// Its cells; none in JSON Lines.
+    pub cells: &'t [RawCell],
+    /// Its members in JSON Lines.
+    pub members: &'t Members<'t>,
+}
