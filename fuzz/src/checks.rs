@@ -6,10 +6,12 @@ mod model;
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::query::scanner::{Findings, UnitView, Visitor};
+use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::query::unit_view::{UnitView, Visitor};
 use brisk_quill_core::rewrite::hunk::Hunk;
-use brisk_quill_core::rewrite::{Rewrite, Run, RunOptions, Sink, rewrite_text};
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::{Rewrite, Run, Sink, rewrite_text};
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::filters::NoTables;

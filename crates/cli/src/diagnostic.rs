@@ -2,7 +2,7 @@
 
 use crate::render::names::file_name;
 use crate::status::Status;
-use brisk_quill_core::error::Fault;
+use brisk_quill_core::fault::Fault;
 use brisk_quill_core::problem::{Problem, ProblemKind};
 use brisk_quill_core::span::Span;
 use brisk_quill_files::discover::Source;

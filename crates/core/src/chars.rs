@@ -6,7 +6,7 @@
 //!
 //! Classes are the POSIX ones, in ASCII. Escapes are `\n \t \r \\ \- \[ \u{…}`.
 
-use crate::error::Fault;
+use crate::fault::Fault;
 use crate::span::Span;
 use std::collections::BTreeMap;
 

@@ -15,12 +15,14 @@
 //! can hold them.
 
 pub(crate) mod cell_offsets;
+pub mod dialect;
 pub mod fault;
-pub(crate) mod formats;
+pub mod formats;
 pub mod layout;
 pub mod list;
 pub(crate) mod members;
 pub(crate) mod pointer;
 pub(crate) mod record;
 pub mod row;
+pub(crate) mod spelling;
 pub mod table;

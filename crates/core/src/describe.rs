@@ -11,7 +11,8 @@ use crate::unit::UnitKind;
 ///
 /// ```
 /// use brisk_quill_core::describe::QueryWords;
-/// use brisk_quill_core::pattern::{MatchOptions, Pattern};
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
 /// use brisk_quill_core::query::Query;
 ///
 /// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);

@@ -5,7 +5,7 @@
 
 pub mod compose;
 
-use crate::pattern::GroupSpans;
+use crate::pattern::matches::GroupSpans;
 use crate::span::Span;
 use std::sync::Arc;
 

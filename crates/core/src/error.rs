@@ -3,6 +3,7 @@
 use crate::address::parse::SpecError;
 use crate::chars::CharsError;
 use crate::columns::list::ColumnsError;
+use crate::fault::Fault;
 use crate::pattern::syntax::PatternError;
 use crate::span::Span;
 use crate::template::parse::TemplateError;
@@ -29,14 +30,6 @@ pub enum Error {
     /// A LIST of columns does not parse.
     #[error(transparent)]
     Columns(#[from] ColumnsError),
-}
-
-/// What a mistake in a piece of the user's text can tell about itself.
-pub trait Fault: std::error::Error {
-    /// The bytes at fault in the text that was parsed, from 0, end excluded.
-    fn span(&self) -> Option<Span>;
-    /// What to do about it, as one sentence.
-    fn remedy(&self) -> Option<String>;
 }
 
 impl Fault for Error {

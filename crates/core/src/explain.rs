@@ -7,7 +7,8 @@
 use crate::pattern::Pattern;
 use crate::pattern::syntax::{Neutral, neutralised};
 use crate::span::Span;
-use crate::template::{Part, Subject, Template, filters};
+use crate::template::part::{Part, Subject};
+use crate::template::{Template, filters};
 use regex_syntax::ast::{self, Ast};
 
 /// What one part of a pattern does.

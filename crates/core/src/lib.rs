@@ -18,7 +18,8 @@
 //! * [`edits`] composes the edits of several steps into edits of the original bytes.
 //!
 //! ```
-//! use brisk_quill_core::pattern::{MatchOptions, Pattern};
+//! use brisk_quill_core::pattern::Pattern;
+//! use brisk_quill_core::pattern::options::MatchOptions;
 //! use brisk_quill_core::query::Query;
 //! use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 //! use brisk_quill_core::step::Step;
@@ -45,6 +46,7 @@ pub mod error;
 pub mod escape;
 pub mod example;
 pub mod explain;
+pub mod fault;
 pub mod inventory;
 pub mod nearest;
 pub mod numbers;

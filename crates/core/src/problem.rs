@@ -1,7 +1,7 @@
 //! Changes that cannot be computed.
 
 use crate::columns::fault::{CellFault, ColumnFault, RowFault};
-use crate::pattern::SearchError;
+use crate::pattern::search_error::SearchError;
 use crate::template::filters::FilterProblem;
 
 /// Something in a text that could not be looked at or computed; the unit is left alone.

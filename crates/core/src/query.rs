@@ -1,10 +1,17 @@
 //! A pattern with its *where* and *which*: what `find` shows and what a step acts on.
 
+pub mod cell_condition;
+pub mod findings;
+pub mod note;
 pub mod prefilter;
-pub mod rows;
-pub mod scanner;
+pub(crate) mod rows;
+pub(crate) mod scan;
+pub(crate) mod scanner;
 pub mod scope;
 pub mod searcher;
+mod selector;
+mod unit_search;
+pub mod unit_view;
 
 use crate::address::Spec;
 use crate::columns::layout::{Columns, Layout};
@@ -49,7 +56,7 @@ impl Default for Pick {
 #[derive(Clone, Debug)]
 pub struct Query {
     /// What to match. For units larger than a line, it should have been made with
-    /// [`multi_line`](crate::pattern::MatchOptions::multi_line).
+    /// [`multi_line`](crate::pattern::options::MatchOptions::multi_line).
     pub pattern: Pattern,
     /// On what it is tried.
     pub unit: UnitKind,

@@ -9,20 +9,25 @@
 //! parts, each for itself ([`Run::part`]). Whoever adds a state that goes from line to line must
 //! see to it in `Query::is_local` or `Step::is_local`.
 
+pub mod counts;
 pub mod hunk;
+pub mod options;
+pub mod part_start;
 
 use crate::chunker::{ChunkSink, Chunker, Cut};
 use crate::columns::layout::Layout;
 use crate::edits::compose::compose;
 use crate::edits::{Edit, Origins, splice};
 use crate::problem::{Problem, ProblemKind};
-use crate::query::prefilter::PrefilterUse;
-use crate::query::scanner::{LeftOut, MatchStatus, Note};
+use crate::query::note::Note;
+use crate::rewrite::counts::Counts;
 use crate::rewrite::hunk::{Cutting, Extent, Hunk};
+use crate::rewrite::options::{RunOptions, RunTotals};
+use crate::rewrite::part_start::PartStart;
 use crate::step::Step;
 use crate::step::edit_maker::Split;
 use crate::step::eval::StepRun;
-use crate::unit::{count_lines, ending_before, line_ends};
+use crate::unit::{count_lines, line_ends};
 use std::collections::HashMap;
 use std::path::Path;
 
@@ -79,18 +84,6 @@ impl Rewrite {
     }
 }
 
-/// How many matches in place each step has in a run, as far as that has been counted.
-#[derive(Clone, Debug, Default)]
-pub struct RunTotals(Vec<Option<u64>>);
-
-impl RunTotals {
-    /// Takes note of what a counting run found for `step`.
-    pub fn set(&mut self, step: usize, total: u64) {
-        self.0.resize(self.0.len().max(step + 1), None);
-        self.0[step] = Some(total);
-    }
-}
-
 /// A unit that does not match what it must after the rewrite.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Unmet {
@@ -117,139 +110,6 @@ pub trait Sink {
     fn note(&mut self, step: usize, note: Note) {
         let _ = (step, note);
     }
-}
-
-/// How many matches were left out, by reason.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct LeftOutCounts {
-    /// The pick took others.
-    pub pick: u64,
-    /// The limit was reached.
-    pub limit: u64,
-    /// They are out of scope.
-    pub scope: u64,
-}
-
-impl LeftOutCounts {
-    /// Counts a match, where it was left out.
-    pub fn count(&mut self, status: MatchStatus) {
-        match status {
-            MatchStatus::Picked(_) => {}
-            MatchStatus::LeftOut(LeftOut::Scope) => self.scope += 1,
-            MatchStatus::LeftOut(LeftOut::Pick) => self.pick += 1,
-            MatchStatus::LeftOut(LeftOut::Limit) => self.limit += 1,
-        }
-    }
-
-    /// Adds the counts of another text.
-    pub fn add(&mut self, other: Self) {
-        self.pick += other.pick;
-        self.limit += other.limit;
-        self.scope += other.scope;
-    }
-
-    /// All of them.
-    pub fn total(self) -> u64 {
-        self.pick + self.limit + self.scope
-    }
-}
-
-/// What one step counted. Of any action, `matches` is the sum of `edits`, `unchanged` and `failed`.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct StepCounts {
-    /// Matches that were taken: in place, picked, and within the limit.
-    pub matches: u64,
-    /// Matches whose text became another.
-    pub edits: u64,
-    /// Matches whose new text equals the old.
-    pub unchanged: u64,
-    /// Matches that were not taken, beside `matches`.
-    pub left_out: LeftOutCounts,
-    /// Matches that were left alone, or whose unit was, because their new text could not be made
-    /// or written.
-    pub failed: u64,
-    /// Blocks of lines that have begun.
-    pub blocks: u64,
-}
-
-impl StepCounts {
-    fn add(&mut self, other: &Self) {
-        self.matches += other.matches;
-        self.edits += other.edits;
-        self.unchanged += other.unchanged;
-        self.left_out.add(other.left_out);
-        self.failed += other.failed;
-        self.blocks += other.blocks;
-    }
-}
-
-/// What an evaluation counted, in one text or in many.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Counts {
-    /// Changes of the original text, after composition.
-    pub changes: u64,
-    /// Lines that the new text has more, summed over the hunks that grow.
-    pub lines_added: u64,
-    /// Lines that the new text has less, summed over the hunks that shrink.
-    pub lines_removed: u64,
-    /// Units that could not be computed.
-    pub problems: u64,
-    /// Units that do not match what they must.
-    pub unmet: u64,
-    /// Each step's own counts, in order.
-    pub steps: Vec<StepCounts>,
-}
-
-impl Counts {
-    /// Adds the counts of another text of the same rewrite.
-    pub fn add(&mut self, other: &Self) {
-        self.changes += other.changes;
-        self.lines_added += other.lines_added;
-        self.lines_removed += other.lines_removed;
-        self.problems += other.problems;
-        self.unmet += other.unmet;
-        self.steps.resize(
-            self.steps.len().max(other.steps.len()),
-            StepCounts::default(),
-        );
-        for (mine, theirs) in self.steps.iter_mut().zip(&other.steps) {
-            mine.add(theirs);
-        }
-    }
-
-    /// The counts of all steps together.
-    pub fn all_steps(&self) -> StepCounts {
-        let mut sum = StepCounts::default();
-        for step in &self.steps {
-            sum.add(step);
-        }
-        sum
-    }
-}
-
-/// With so many changes in it, a line is better [split](RunOptions::split_from).
-pub const SPLIT_FROM: usize = 1 << 16;
-
-/// How a run is to be made.
-#[derive(Clone, Debug, Default)]
-pub struct RunOptions {
-    /// Each change carries the groups of its match.
-    pub groups: bool,
-    /// Each change of a cell carries what happens to its value.
-    pub cells: bool,
-    /// Texts are evaluated only as a whole, so that a hunk shows all that surrounds it.
-    pub one_piece: bool,
-    /// Only so many steps, from the first.
-    pub through: Option<usize>,
-    /// Each hunk carries its text after every step.
-    pub stages: bool,
-    /// A line with more changes than this comes as several hunks, see [`Extent`], so that it
-    /// takes little memory; only where there is one step. See [`SPLIT_FROM`].
-    pub split_from: Option<usize>,
-    /// What has been counted before: see [`Rewrite::step_to_count`].
-    pub totals: RunTotals,
-    /// How lines without a match are passed over; what is found does not depend on it.
-    pub prefilter: PrefilterUse,
 }
 
 /// One run of a rewrite over texts, one after another in order: limits and picks count through
@@ -367,38 +227,6 @@ impl<'r> Run<'r> {
         match quotes(&layouts[last]) {
             Some(boundary) if same && !self.whole => Cut::Records(boundary),
             _ => Cut::Nowhere,
-        }
-    }
-}
-
-/// Where a part of a text begins: with a line.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct PartStart {
-    /// Its offset in the file, in bytes from 0.
-    pub offset: u64,
-    /// The number of its first line, from 1.
-    pub line: u64,
-    /// The line end before it; `\n` at the start of the text.
-    pub(crate) ending: &'static [u8],
-}
-
-impl PartStart {
-    /// The start of a text that lies `offset` bytes into its file.
-    pub fn of_text(offset: u64) -> Self {
-        Self {
-            offset,
-            line: 1,
-            ending: b"\n",
-        }
-    }
-
-    /// Behind a part of whole lines that begins here.
-    #[must_use]
-    pub fn behind(self, lines: &[u8]) -> Self {
-        Self {
-            offset: self.offset + lines.len() as u64,
-            line: self.line + line_ends(lines),
-            ending: ending_before(lines, self.ending),
         }
     }
 }

@@ -8,7 +8,7 @@ use crate::nearest::{Nearest, nearest};
 use crate::rewrite::Rewrite;
 use crate::span::Span;
 use crate::step_spec::StepSpec;
-use crate::step_spec::build::{StepFault, senseless};
+use crate::step_spec::values::{StepFault, senseless};
 use crate::template::filters::Tables;
 use serde::{Deserialize, Serialize};
 

@@ -8,6 +8,7 @@
 pub mod build;
 pub mod columns;
 pub mod lists;
+pub mod values;
 
 use crate::example::Example;
 use crate::step_spec::lists::{near_pairs, one_pair, pairs};
@@ -31,7 +32,7 @@ use std::path::PathBuf;
 /// let step = spec.build(&mut NoTables)?;
 /// let outcome = rewrite_text(&Rewrite::new(vec![step]), b"berth 7\n");
 /// assert_eq!(outcome.text, b"B-7\n");
-/// # Ok::<(), brisk_quill_core::step_spec::build::StepFault>(())
+/// # Ok::<(), brisk_quill_core::step_spec::values::StepFault>(())
 /// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields, default)]

@@ -9,13 +9,16 @@
 
 pub mod filters;
 pub mod parse;
+pub mod part;
 
 use crate::columns::list::Column;
 use crate::columns::row::Row;
-use crate::pattern::{GroupSpans, Groups};
+use crate::pattern::groups::Groups;
+use crate::pattern::matches::GroupSpans;
 use crate::span::Span;
 use crate::template::filters::{Call, FilterProblem, NoTables, Setting, Tables};
 use crate::template::parse::TemplateError;
+use crate::template::part::{Part, Subject, TemplateNote, push_text};
 use std::borrow::Cow;
 use std::cell::Cell;
 use std::fmt;
@@ -24,7 +27,8 @@ use std::path::Path;
 /// A parsed replacement text.
 ///
 /// ```
-/// use brisk_quill_core::pattern::{MatchOptions, Pattern};
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
 /// use brisk_quill_core::template::Template;
 /// let pattern = Pattern::new(r"(?P<name>\w+) (\d+)", &MatchOptions::default())?;
 /// let template = Template::parse("${2|pad 3}: $name", pattern.groups())?;
@@ -38,46 +42,6 @@ pub struct Template {
     notes: Vec<TemplateNote>,
     /// Where the first reference to a row or a cell stands.
     of_row: Option<Span>,
-}
-
-#[derive(Clone, Debug)]
-pub(crate) enum Part {
-    Text(String),
-    Reference { subject: Subject, calls: Vec<Call> },
-}
-
-/// What a reference takes its text from.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum Subject {
-    /// A group; 0 is the whole match.
-    Group(usize),
-    /// The number of the line.
-    Line,
-    /// The path of the file.
-    File,
-    /// The name of the file without its folder and its extension.
-    Stem,
-    /// The number of the match among those taken in the run.
-    Number,
-    /// The number of the row.
-    Row,
-    /// Another column of the row.
-    Cell(Column),
-}
-
-impl Subject {
-    /// Its name after the `@`; `None` for a group.
-    pub(crate) fn at_name(&self) -> Option<&'static str> {
-        Some(match self {
-            Self::Group(_) => return None,
-            Self::Line => "line",
-            Self::File => "file",
-            Self::Stem => "stem",
-            Self::Number => "number",
-            Self::Row => "row",
-            Self::Cell(_) => "cell",
-        })
-    }
 }
 
 /// What a template is expanded for.
@@ -95,17 +59,6 @@ pub struct MatchContext<'t> {
     pub count: u64,
     /// The row it lies in, where there are rows.
     pub row: Option<&'t Row<'t>>,
-}
-
-/// Something in a template that is allowed but often not meant.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct TemplateNote {
-    /// The group that was understood.
-    pub group: usize,
-    /// The digits that follow it as plain text.
-    pub digits: String,
-    /// Where the reference and the digits stand in the template.
-    pub span: Span,
 }
 
 impl Template {
@@ -128,7 +81,13 @@ impl Template {
         groups: &Groups,
         tables: &mut dyn Tables,
     ) -> Result<Self, TemplateError> {
-        parse::template(text, groups, tables)
+        let parsed = parse::template(text, groups, tables)?;
+        Ok(Self {
+            source: text.to_owned(),
+            parts: parsed.parts,
+            notes: parsed.notes,
+            of_row: parsed.of_row,
+        })
     }
 
     /// The template that writes exactly `text`: no sign in it has a meaning.
@@ -334,15 +293,6 @@ impl<'t> MatchContext<'t> {
 
 /// The most bytes by which the text for a match may be longer than the match.
 const TEXT_MOST: usize = 1 << 20;
-
-/// Adds plain text, keeping neighbouring text in one part.
-fn push_text(parts: &mut Vec<Part>, text: &str) {
-    match parts.last_mut() {
-        Some(Part::Text(last)) => last.push_str(text),
-        _ if text.is_empty() => {}
-        _ => parts.push(Part::Text(text.to_owned())),
-    }
-}
 
 /// The canonical form: parsed again, it gives the same template.
 impl fmt::Display for Template {

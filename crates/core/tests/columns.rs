@@ -2,11 +2,13 @@
 
 use crate::support::{self, record, spans};
 use brisk_quill_core::columns::list::{Column, ColumnList};
-use brisk_quill_core::error::Fault;
-use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::fault::Fault;
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::query::scanner::{Findings, UnitView, Visitor};
+use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::query::unit_view::{UnitView, Visitor};
 use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::step_spec::StepSpec;
 use csv_core::ReadRecordResult;

@@ -3,10 +3,12 @@
 use crate::support::{self, Say, spec};
 use brisk_quill_core::edits::StepSet;
 use brisk_quill_core::inventory::Inventory;
-use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::searcher::Searcher;
 use brisk_quill_core::query::{Per, Query};
-use brisk_quill_core::rewrite::{Rewrite, Run, RunOptions};
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::{Rewrite, Run};
 use brisk_quill_core::tally::Tally;
 use brisk_quill_core::unit::UnitKind;
 use proptest::prelude::*;

@@ -6,7 +6,9 @@ use crate::support::{
 use brisk_quill_core::edits::compose::compose;
 use brisk_quill_core::edits::{Edit, StepSet, invert, splice};
 use brisk_quill_core::example::Example;
-use brisk_quill_core::pattern::{MatchOptions, Matches, Pattern};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::matches::Matches;
+use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::Per;
 use brisk_quill_core::query::prefilter::PrefilterUse;
 use brisk_quill_core::rewrite::rewrite_text;

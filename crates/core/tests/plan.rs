@@ -1,6 +1,6 @@
 //! Plans line by line: what is taken, what is refused, and how changes are named.
 
-use brisk_quill_core::error::Fault;
+use brisk_quill_core::fault::Fault;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decide::Decider;
 use brisk_quill_core::plan::decision::Decision;

@@ -1,14 +1,16 @@
 //! Lines found by searching many at once are those that a look at each line finds.
 
 use crate::support::{self, cases, pattern, spec};
-use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
+use brisk_quill_core::query::findings::{Findings, MatchStatus};
 use brisk_quill_core::query::prefilter::PrefilterUse;
-use brisk_quill_core::query::scanner::{Findings, MatchStatus, UnitView, Visitor};
 use brisk_quill_core::query::scope::Near;
 use brisk_quill_core::query::searcher::Searcher;
-use brisk_quill_core::rewrite::PartStart;
+use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_core::span::Span;
 use proptest::prelude::*;
 

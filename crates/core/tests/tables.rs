@@ -3,8 +3,10 @@
 use crate::support::{self, Say, rewrite};
 use brisk_quill_core::address::{Count, Spec};
 use brisk_quill_core::chars;
-use brisk_quill_core::error::{Error, Fault};
-use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::error::Error;
+use brisk_quill_core::fault::Fault;
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::rewrite::rewrite_text;
 use brisk_quill_core::template::filters::{Table, Tables};
 use brisk_quill_core::template::{MatchContext, Template};

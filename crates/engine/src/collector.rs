@@ -2,7 +2,8 @@
 
 use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::query::scanner::{Findings, UnitView};
+use brisk_quill_core::query::findings::Findings;
+use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::rewrite::Unmet;
 use brisk_quill_core::rewrite::hunk::Hunk;
 use brisk_quill_files::coding::Coding;

@@ -2,9 +2,10 @@
 
 use crate::collector::{Events, FileHunk};
 use brisk_quill_core::problem::{Problem, ProblemKind};
-use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::query::note::Note;
+use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::hunk::{Hunk, HunkEdit};
-use brisk_quill_core::rewrite::{Counts, Evaluation, Sink, Unmet};
+use brisk_quill_core::rewrite::{Evaluation, Sink, Unmet};
 use brisk_quill_core::unit::lines;
 use brisk_quill_files::coding::Coding;
 use brisk_quill_files::edit::FileEdit;

@@ -2,8 +2,7 @@
 
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
-use brisk_quill_core::query::rows::ColumnNote;
-use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::query::note::{ColumnNote, Note};
 use brisk_quill_files::discover::Source;
 
 /// Something worth knowing about a file.

@@ -4,7 +4,7 @@ use brisk_quill_core::escape::visible;
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::syntax::PatternNote;
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::template::TemplateNote;
+use brisk_quill_core::template::part::TemplateNote;
 
 /// Something that often means a mistake.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -1,7 +1,8 @@
 //! Requests: the work, and what is needed of it.
 
 use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::{Rewrite, RunOptions};
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite::options::RunOptions;
 
 /// The work to be done on each file.
 #[derive(Clone)]

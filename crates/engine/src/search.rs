@@ -3,9 +3,11 @@
 use crate::collector::{Events, SearchedUnit};
 use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::query::scanner::{Findings, MatchStatus, Note, UnitView, Visitor};
+use brisk_quill_core::query::findings::{Findings, MatchStatus};
+use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::searcher::Searcher;
-use brisk_quill_core::rewrite::{Counts, StepCounts};
+use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+use brisk_quill_core::rewrite::counts::{Counts, StepCounts};
 use brisk_quill_files::coding::Coding;
 
 /// A search of one text, or of a part of one, piece after piece.

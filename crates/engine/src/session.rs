@@ -21,7 +21,8 @@ use std::sync::Arc;
 /// Reads files, and searches or rewrites them, for any front.
 ///
 /// ```
-/// use brisk_quill_core::pattern::{MatchOptions, Pattern};
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
 /// use brisk_quill_core::query::Query;
 /// use brisk_quill_engine::collector::NullCollector;
 /// use brisk_quill_engine::request::{SearchNeeds, Work};

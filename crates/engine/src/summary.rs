@@ -1,7 +1,7 @@
 //! Results of one file, and of all files together.
 
 use crate::file_note::FileNote;
-use brisk_quill_core::rewrite::Counts;
+use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::{Facts, Skipped};
 

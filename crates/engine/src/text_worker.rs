@@ -5,9 +5,12 @@ use crate::evaluate::EvaluationRun;
 use crate::request::{SearchNeeds, Work};
 use crate::search::SearchRun;
 use brisk_quill_core::query::Query;
-use brisk_quill_core::query::scanner::Note;
+use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::searcher::Searcher;
-use brisk_quill_core::rewrite::{Counts, PartStart, Run, RunOptions};
+use brisk_quill_core::rewrite::Run;
+use brisk_quill_core::rewrite::counts::Counts;
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_files::coding::Coding;
 use brisk_quill_files::read::OpenText;
 use std::path::Path;
@@ -18,7 +21,7 @@ pub(crate) struct Totals {
     /// Matches in scope of a search.
     search: Option<u64>,
     /// Those of each step of a rewrite.
-    steps: brisk_quill_core::rewrite::RunTotals,
+    steps: brisk_quill_core::rewrite::options::RunTotals,
 }
 
 impl Work<'_> {

@@ -1,9 +1,11 @@
 //! Every encoding: what is changed is changed in its place, and nothing else.
 
-use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::{Rewrite, RunOptions};
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::step::Step;
 use brisk_quill_core::step::action::Action;
 use brisk_quill_core::template::Template;

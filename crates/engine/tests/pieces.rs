@@ -1,8 +1,11 @@
 //! What is read, kept and copied does not depend on the pieces it comes in.
 
-use brisk_quill_core::pattern::{MatchOptions, Pattern};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::{PartStart, Rewrite, RunOptions, rewrite_text};
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::part_start::PartStart;
+use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::step::Step;
 use brisk_quill_core::step::action::Action;
 use brisk_quill_core::template::Template;

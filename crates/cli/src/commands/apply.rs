@@ -14,7 +14,7 @@ use crate::signals::cancel_token;
 use crate::status::Status;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::rewrite::{RunOptions, SPLIT_FROM};
+use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
 use brisk_quill_engine::change_collector::ChangeCollector;
 use brisk_quill_engine::collector::{Collector, Events, FileHunk};
 use brisk_quill_engine::schedule::Threads;

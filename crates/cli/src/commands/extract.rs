@@ -20,7 +20,7 @@ use brisk_quill_core::columns::list::{Column, ColumnList};
 use brisk_quill_core::columns::row::{Field, Row};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
-use brisk_quill_core::pattern::Groups;
+use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::collector::SearchedUnit;

@@ -15,7 +15,7 @@ use crate::render::table::FindTotals;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
-use brisk_quill_core::pattern::Groups;
+use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::records::field::line as record_line;

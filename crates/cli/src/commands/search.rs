@@ -12,7 +12,7 @@ use crate::status::Status;
 use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::LeftOutCounts;
+use brisk_quill_core::rewrite::counts::LeftOutCounts;
 use brisk_quill_engine::collector::{Collector, Events, SearchedUnit};
 use brisk_quill_engine::file_note::FileNote;
 use brisk_quill_engine::hints::{self, Hint};

@@ -1,7 +1,7 @@
 //! Records of what was found.
 
 use crate::render::find::FoundUnit;
-use brisk_quill_core::pattern::Groups;
+use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::records::field::{Coded, Ordinal, line, push};
 use brisk_quill_core::records::find::{MatchRecord, MissingRecord, OffenderRecord};
 use brisk_quill_core::records::json::lossy;

@@ -2,7 +2,8 @@
 
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::{LeftOutCounts, Rewrite};
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite::counts::LeftOutCounts;
 use brisk_quill_core::step::Step;
 use brisk_quill_engine::summary::{FileCounts, Summary};
 

@@ -1,7 +1,7 @@
 //! Parser of the notation for lines, picks and counts.
 
 use crate::address::{Count, Item, Point, Spec};
-use crate::error::Fault;
+use crate::fault::Fault;
 use crate::span::Span;
 use std::str::FromStr;
 

@@ -1,6 +1,6 @@
 //! Offsets in the value of a cell, located in the cell as it is written.
 
-use crate::columns::layout::Spelling;
+use crate::columns::spelling::Spelling;
 
 /// Value bytes between two known places of [`CellOffsets`].
 const KNOWN_EVERY: usize = 64;
@@ -18,7 +18,7 @@ pub(crate) struct CellOffsets {
 
 impl CellOffsets {
     pub fn new(spelling: Spelling, raw: &[u8], from: usize, length: usize) -> Self {
-        let quotes = usize::from(spelling.as_dyn().is_quoted(raw));
+        let quotes = usize::from(spelling.is_quoted(raw));
         let mut offsets = Self {
             spelling,
             from,
@@ -34,7 +34,7 @@ impl CellOffsets {
             {
                 offsets.known.push((passed, at));
             }
-            let (written, stands_for) = spelling.as_dyn().one_char(&raw[at..]);
+            let (written, stands_for) = spelling.one_char(&raw[at..]);
             (passed, at) = (passed + stands_for, at + written);
         }
         offsets
@@ -49,7 +49,7 @@ impl CellOffsets {
         let known = next.checked_sub(1).and_then(|last| self.known.get(last));
         let (mut passed, mut place) = known.copied().unwrap_or((0, 1));
         while passed < at {
-            let (written, stands_for) = self.spelling.as_dyn().one_char(&raw[place..]);
+            let (written, stands_for) = self.spelling.one_char(&raw[place..]);
             (passed, place) = (passed + stands_for, place + written);
         }
         self.from + place

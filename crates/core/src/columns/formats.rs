@@ -1,6 +1,6 @@
 //! Formats of files with columns, one file each.
 //!
-//! Note to the maintainer: a new format is a file here with a [`RowFormat`] and its [`CellSpelling`]s,
+//! Note to the maintainer: a new format is a file here with a [`RowFormat`] and its [`CellSpelling`](crate::columns::spelling::CellSpelling)s,
 //! a variant of [`Layout`](crate::columns::layout::Layout), and a row in the table of
 //! [`Format`](crate::columns::layout::Format); the compiler leads from there. All laws of the tests
 //! run over all formats.
@@ -11,11 +11,10 @@ pub(crate) mod spaced;
 
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::delimited::boundary::Boundary;
-use crate::columns::layout::Spelling;
 use crate::columns::members::Members;
 use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::spelling::Spelling;
 use crate::span::Span;
-use std::borrow::Cow;
 
 /// The way records and cells are written in a format.
 pub(crate) trait RowFormat {
@@ -64,29 +63,6 @@ pub(crate) struct PointedCell {
     /// Its bytes in the text.
     pub span: Span,
     pub spelling: Spelling,
-}
-
-/// The way a value is written in a cell.
-pub(crate) trait CellSpelling {
-    /// Whether it is written between quotes.
-    fn is_quoted(&self, raw: &[u8]) -> bool;
-
-    /// How many bytes the next character takes as it is written, and in the value.
-    fn one_char(&self, raw: &[u8]) -> (usize, usize);
-
-    /// The value of a cell that is written as `raw`; `None` where an escape stands for no
-    /// character.
-    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>>;
-
-    /// A cell that holds `value`; `None` where it cannot hold it.
-    fn write(&self, value: &[u8]) -> Option<Vec<u8>>;
-
-    /// A part of a value as it is written within a cell whose other parts stay as they are
-    /// written; the outer `None` where the whole cell is written anew.
-    fn respell(&self, part: &[u8]) -> Option<Option<Vec<u8>>> {
-        let _ = part;
-        None
-    }
 }
 
 /// A value that cannot stand in the column of this name.

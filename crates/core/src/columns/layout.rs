@@ -1,10 +1,10 @@
 //! Formats by name and extension, and the layout of a certain file.
 
-use crate::columns::formats::delimited::DelimitedCell;
+use crate::columns::dialect::Dialect;
+use crate::columns::formats::RowFormat;
 use crate::columns::formats::delimited::boundary::Boundary;
-use crate::columns::formats::jsonl::{NumberCell, TextCell};
-use crate::columns::formats::spaced::SpacedCell;
-use crate::columns::formats::{CellSpelling, RowFormat};
+use crate::columns::formats::jsonl::Objects;
+use crate::columns::formats::spaced::Blanks;
 use crate::columns::list::{Column, ColumnList};
 use std::borrow::Cow;
 use std::path::Path;
@@ -53,23 +53,6 @@ impl Format {
         })
     }
 }
-
-/// What stands between cells and around them.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Dialect {
-    /// Between two cells.
-    pub delimiter: u8,
-    /// Around a cell; `None` where no sign does that.
-    pub quote: Option<u8>,
-}
-
-/// Cells between runs of blanks.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Blanks;
-
-/// Objects of JSON, one a line.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Objects;
 
 /// The layout of a certain file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -124,43 +107,14 @@ impl Layout {
     /// The value of a cell that is written as `raw`; `raw` itself where it stands for none.
     pub fn read_value(self, raw: &[u8]) -> Vec<u8> {
         let spelling = self.as_dyn().spelling_of(raw);
-        let value = spelling.as_dyn().read(raw);
+        let value = spelling.read(raw);
         value.map_or_else(|| raw.to_vec(), Cow::into_owned)
     }
 
     /// `value` as it is written in the place of a cell that is written as `before`; `None` where
     /// it cannot stand there.
     pub fn write_value(self, before: &[u8], value: &[u8]) -> Option<Vec<u8>> {
-        self.as_dyn().spelling_of(before).as_dyn().write(value)
-    }
-}
-
-/// The spelling of a cell: see [`CellSpelling`].
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Spelling {
-    Delimited(DelimitedCell),
-    Spaced(SpacedCell),
-    JsonText(TextCell),
-    JsonNumber(NumberCell),
-}
-
-impl Spelling {
-    /// The way a value is read and written.
-    pub fn as_dyn(&self) -> &dyn CellSpelling {
-        match self {
-            Self::Delimited(cell) => cell,
-            Self::Spaced(cell) => cell,
-            Self::JsonText(cell) => cell,
-            Self::JsonNumber(cell) => cell,
-        }
-    }
-
-    /// Whether it is a number without quotes.
-    pub fn is_number(self) -> bool {
-        match self {
-            Self::JsonNumber(_) => true,
-            Self::Delimited(_) | Self::Spaced(_) | Self::JsonText(_) => false,
-        }
+        self.as_dyn().spelling_of(before).write(value)
     }
 }
 

@@ -11,7 +11,7 @@
 //! or be all digits.
 
 use crate::columns::pointer::escaped;
-use crate::error::Fault;
+use crate::fault::Fault;
 use crate::span::Span;
 use std::fmt;
 use std::str::FromStr;

@@ -3,11 +3,12 @@
 use crate::columns::cell_offsets::CellOffsets;
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::{PointedCell, RecordSource, jsonl};
-use crate::columns::layout::{Layout, Spelling};
+use crate::columns::layout::Layout;
 use crate::columns::list::Column;
 use crate::columns::members::Members;
 use crate::columns::pointer::escaped;
 use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::spelling::Spelling;
 use crate::columns::table::{Selected, Table, pointer_of};
 use crate::edits::{Edit, splice};
 use crate::span::Span;
@@ -79,7 +80,7 @@ impl RowCell {
 
     /// Its value in a row.
     pub fn value<'t>(&self, row: &Row<'t>) -> Result<Cow<'t, [u8]>, CellFault> {
-        let value = self.spelling.as_dyn().read(&row.text[self.span.range()]);
+        let value = self.spelling.read(&row.text[self.span.range()]);
         value.ok_or_else(|| CellFault::NoCharacter(self.name(row.table).to_string()))
     }
 
@@ -108,7 +109,7 @@ impl RowCell {
         let raw = &row.text[self.span.range()];
         let new = self.respelled(raw, value.len(), edits).unwrap_or_else(|| {
             let value = splice(value, edits);
-            self.spelling.as_dyn().write(&value).ok_or(value)
+            self.spelling.write(&value).ok_or(value)
         });
         new.map_err(|value| {
             let column = self.name(row.table).to_string();
@@ -134,7 +135,7 @@ impl RowCell {
         for edit in edits {
             let from = offsets.of(edit.span.from, raw);
             new.extend_from_slice(&raw[at..from]);
-            match self.spelling.as_dyn().respell(&edit.text)? {
+            match self.spelling.respell(&edit.text)? {
                 Some(part) => new.extend(part),
                 None => return Some(Err(edit.text.clone())),
             }

@@ -1,7 +1,8 @@
 //! A table with its header: what the columns that are asked for mean in it.
 
 use crate::columns::fault::ColumnFault;
-use crate::columns::layout::{Columns, Layout, Objects};
+use crate::columns::formats::jsonl::Objects;
+use crate::columns::layout::{Columns, Layout};
 use crate::columns::list::{Column, Item};
 use crate::columns::pointer::escaped;
 use crate::nearest::nearest;

@@ -6,8 +6,13 @@
 //! budget is compiled in, each [`Finder`] keeps one regex for each power of two it has needed.
 //! What the two engines would read differently is refused by `super::syntax::check_backtracking`.
 
+use crate::pattern::exact::SIZE_LIMIT;
+use crate::pattern::groups::Groups;
+use crate::pattern::matches::{Matches, Slot};
+use crate::pattern::options::MatchOptions;
+use crate::pattern::search_error::SearchError;
 use crate::pattern::syntax::PatternError;
-use crate::pattern::{Groups, MatchOptions, Matches, SearchError, Slot, Within};
+use crate::pattern::within::Within;
 use fancy_regex::{CompileError, Error, Regex, RegexBuilder, RuntimeError};
 use std::sync::Arc;
 
@@ -73,16 +78,14 @@ fn compile(source: &str, options: &MatchOptions, budget: usize) -> Result<Regex,
         .optimize(false)
         .seek(false)
         .backtrack_limit(budget)
-        .delegate_size_limit(super::linear::SIZE_LIMIT)
-        .max_prog_size(super::linear::SIZE_LIMIT / 16)
+        .delegate_size_limit(SIZE_LIMIT)
+        .max_prog_size(SIZE_LIMIT / 16)
         .build()
         .map_err(|error| describe(&error))
 }
 
 fn describe(error: &Error) -> PatternError {
-    let too_large = || PatternError::TooLarge {
-        limit: super::linear::SIZE_LIMIT,
-    };
+    let too_large = || PatternError::TooLarge { limit: SIZE_LIMIT };
     let Error::CompileError(inner) = error else {
         return PatternError::Unusable;
     };

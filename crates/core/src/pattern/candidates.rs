@@ -12,7 +12,7 @@
 //! The exact pattern then runs on the line alone. If the parser learns another kind of
 //! assertion, `relaxed_look` must say what becomes of it.
 
-use crate::pattern::linear::settings;
+use crate::pattern::exact::settings;
 use crate::pattern::without::without;
 use regex_automata::Input;
 use regex_automata::meta::{self, Regex};

@@ -6,8 +6,8 @@
 //! overwritten by a sign that the unit does not hold, and with a pattern that cannot match that
 //! sign. Nothing moves, and nothing else changes.
 
-use crate::pattern::Within;
-use crate::pattern::linear::{Engine, Finder};
+use crate::pattern::exact::{ExactFinder, compiled};
+use crate::pattern::within::Within;
 use crate::pattern::without::without;
 use regex_syntax::hir::{Capture, Hir};
 use std::sync::Arc;
@@ -22,7 +22,7 @@ pub(super) struct StrayBytes {
     hir: Arc<Hir>,
     within: Within,
     /// By the sign that stands for a stray byte.
-    finders: Vec<(u8, Finder)>,
+    finders: Vec<(u8, ExactFinder)>,
     text: Vec<u8>,
 }
 
@@ -38,7 +38,7 @@ impl StrayBytes {
     }
 
     /// The finder and the text for a unit; `None` where it has no stray byte.
-    pub(super) fn ready(&mut self, unit: &[u8]) -> Option<(&mut Finder, &[u8])> {
+    pub(super) fn ready(&mut self, unit: &[u8]) -> Option<(&mut ExactFinder, &[u8])> {
         let first = std::str::from_utf8(unit).err()?.valid_up_to();
         let mut there = [false; 256];
         unit.iter().for_each(|b| there[usize::from(*b)] = true);
@@ -55,8 +55,9 @@ impl StrayBytes {
             Some(place) => place,
             None => {
                 // It is no larger than the pattern itself, which could be compiled.
-                let engine = Engine::new(without(&self.hir, sign, Hir::look, grouped)).ok()?;
-                self.finders.push((sign, engine.finder(self.within)));
+                let regex = compiled(&without(&self.hir, sign, Hir::look, grouped)).ok()?;
+                self.finders
+                    .push((sign, ExactFinder::new(&regex, self.within)));
                 self.finders.len() - 1
             }
         };

@@ -1,8 +1,8 @@
 //! From the text of a pattern to its meaning, and what can be wrong with it.
 
-use crate::error::Fault;
-use crate::pattern::MatchOptions;
+use crate::fault::Fault;
 use crate::pattern::messages::{class_message, parse_message, parse_remedy};
+use crate::pattern::options::MatchOptions;
 use crate::span::Span;
 use regex_syntax::ast;
 use regex_syntax::hir::{Hir, Look};

@@ -12,7 +12,7 @@
 use crate::address::Spec;
 use crate::address::parse::SpecError;
 use crate::address::resolve::Selection;
-use crate::error::Fault;
+use crate::fault::Fault;
 use crate::plan::PlanIndex;
 use crate::span::Span;
 

@@ -1,7 +1,8 @@
-//! Walking over lines: all of them, or only those that may hold a match.
+//! Lines searched one by one, or only those that may hold a match.
 
 use crate::pattern::candidates::Candidates;
-use crate::query::scanner::{Scan, UnitScanner};
+use crate::query::scan::Scan;
+use crate::query::unit_search::UnitSearch;
 use crate::span::Span;
 use crate::unit::{Line, count_lines, line_ends, lines, without_ending};
 use memchr::{memchr, memrchr};
@@ -28,87 +29,86 @@ pub enum PrefilterUse {
 /// What is known of a prefilter.
 #[derive(Debug, Default)]
 pub(super) struct Prefilter {
-    prefilter: PrefilterUse,
+    how: PrefilterUse,
     /// Bytes walked over before prefilter was thought of.
     walked: usize,
     /// `None` until it is wanted; then none where the pattern gives none.
     candidates: Option<Option<Candidates>>,
 }
 
-impl UnitScanner<'_> {
-    /// How lines without a match are passed over.
-    pub fn use_prefilter(&mut self, prefilter: PrefilterUse) {
-        self.prefilter.prefilter = prefilter;
+impl Prefilter {
+    /// The way lines without a match are passed over.
+    pub fn set_use(&mut self, how: PrefilterUse) {
+        self.how = how;
     }
 
-    /// Walks over the lines of a piece.
-    pub(super) fn lines(&mut self, scan: &mut Scan<'_>) {
-        match self.candidates(scan) {
+    /// Searches the lines of a piece.
+    pub fn lines(&mut self, search: &mut UnitSearch<'_>, scan: &mut Scan<'_>) {
+        match self.candidates(search, scan) {
             Some(mut candidates) => {
-                self.some_lines(&mut candidates, scan);
-                self.prefilter.candidates = Some(Some(candidates));
+                some_lines(search, &mut candidates, scan);
+                self.candidates = Some(Some(candidates));
             }
-            None => self.all_lines(0, scan),
+            None => all_lines(search, 0, scan),
         }
     }
 
     /// What finds the lines worth looking at, unless all are.
-    fn candidates(&mut self, scan: &Scan<'_>) -> Option<Candidates> {
-        if scan.wanted.missing || !self.query.scope.may_pass_lines() {
+    fn candidates(&mut self, search: &UnitSearch<'_>, scan: &Scan<'_>) -> Option<Candidates> {
+        if scan.wanted.missing || !search.query.scope.may_pass_lines() {
             return None;
         }
-        let prefilter = &mut self.prefilter;
-        match prefilter.prefilter {
+        match self.how {
             PrefilterUse::Never => return None,
             PrefilterUse::Always => {}
-            PrefilterUse::AsNeeded if prefilter.candidates.is_some() => {}
+            PrefilterUse::AsNeeded if self.candidates.is_some() => {}
             PrefilterUse::AsNeeded => {
-                prefilter.walked = prefilter.walked.saturating_add(scan.text.len());
-                if prefilter.walked < WORTH_WHILE {
+                self.walked = self.walked.saturating_add(scan.text.len());
+                if self.walked < WORTH_WHILE {
                     return None;
                 }
             }
         }
-        let query = self.query;
-        let candidates = prefilter
+        let query = search.query;
+        let candidates = self
             .candidates
             .get_or_insert_with(|| query.pattern.candidates());
         candidates.take()
     }
+}
 
-    /// Looks at every line from offset `from` on.
-    fn all_lines(&mut self, from: usize, scan: &mut Scan<'_>) {
-        let text = scan.text;
-        for line in lines(&text[from..]) {
-            let shifted = Line {
-                content: line.content.shifted(from),
-                next: line.next + from,
-            };
-            self.line(shifted, scan);
+/// Looks at every line from offset `from` on.
+fn all_lines(search: &mut UnitSearch<'_>, from: usize, scan: &mut Scan<'_>) {
+    let text = scan.text;
+    for line in lines(&text[from..]) {
+        let shifted = Line {
+            content: line.content.shifted(from),
+            next: line.next + from,
+        };
+        search.line(shifted, scan);
+    }
+}
+
+/// Looks at the lines that may hold a match, and counts the others.
+fn some_lines(search: &mut UnitSearch<'_>, candidates: &mut Candidates, scan: &mut Scan<'_>) {
+    let text = scan.text;
+    let before = search.lines_done;
+    let mut looked_at = 0;
+    let mut from = 0;
+    while let Some(line) = candidates
+        .next(text, from)
+        .and_then(|at| line_at(text, from, at))
+    {
+        search.lines_done += line_ends(&text[from..line.content.from]);
+        search.line(line, scan);
+        from = line.next;
+        looked_at += 1;
+        if looked_at >= WEIGHED_AFTER && looked_at * RARE > search.lines_done - before {
+            return all_lines(search, from, scan);
         }
     }
-
-    /// Looks at the lines that may hold a match, and counts the others.
-    fn some_lines(&mut self, candidates: &mut Candidates, scan: &mut Scan<'_>) {
-        let text = scan.text;
-        let before = self.lines_done;
-        let mut looked_at = 0;
-        let mut from = 0;
-        while let Some(line) = candidates
-            .next(text, from)
-            .and_then(|at| line_at(text, from, at))
-        {
-            self.lines_done += line_ends(&text[from..line.content.from]);
-            self.line(line, scan);
-            from = line.next;
-            looked_at += 1;
-            if looked_at >= WEIGHED_AFTER && looked_at * RARE > self.lines_done - before {
-                return self.all_lines(from, scan);
-            }
-        }
-        if !scan.last {
-            self.lines_done += count_lines(&text[from..]);
-        }
+    if !scan.last {
+        search.lines_done += count_lines(&text[from..]);
     }
 }
 

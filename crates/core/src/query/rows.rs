@@ -6,51 +6,19 @@
 
 use crate::columns::fault::{ColumnFault, RowFault};
 use crate::columns::layout::{Columns, Layout};
-use crate::columns::list::Column;
 use crate::columns::row::{Row, RowCell, RowReader};
 use crate::columns::table::{Header, Table, pointer_of};
 use crate::nearest::nearest;
-use crate::pattern::{Pattern, SearchError};
+use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::Per;
-use crate::query::scanner::{CellView, Place, Scan, UnitScanner, UnitView};
+use crate::query::note::ColumnNote;
+use crate::query::scan::{Place, Scan};
+use crate::query::unit_search::UnitSearch;
+use crate::query::unit_view::{CellView, UnitView};
 use crate::span::Span;
 use crate::unit::line_ends;
 use std::path::Path;
-
-/// Only rows in which a cell holds, or does not hold, a match.
-#[derive(Clone, Debug)]
-pub struct CellCondition {
-    /// The cell.
-    pub column: Column,
-    /// What it is searched for.
-    pub pattern: Pattern,
-    /// It must hold none.
-    pub lacks: bool,
-}
-
-/// Something to know about the columns of a text that is not a mistake.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum ColumnNote {
-    /// A pointer leads to no text in some rows.
-    Absent {
-        /// The pointer.
-        pointer: String,
-        /// The rows in which it does not.
-        rows: u64,
-        /// All rows.
-        of: u64,
-    },
-    /// There are matches in numbers of JSON, which were taken as text.
-    Numbers {
-        /// The line of the first one.
-        line: u64,
-        /// The pointer to it.
-        pointer: String,
-        /// How many there are.
-        cells: u64,
-    },
-}
 
 /// The table of the current text.
 #[derive(Debug)]
@@ -165,44 +133,40 @@ fn refusal(line: Option<u64>, fault: ColumnFault) -> Problem {
     Problem { line, kind }
 }
 
-impl UnitScanner<'_> {
-    /// Walks over the rows of a piece.
-    pub(super) fn rows(&mut self, scan: &mut Scan<'_>) {
-        let Some(mut state) = self.table.take() else {
-            return;
-        };
-        let mut table = state.table.take();
-        if !state.broken
-            && let Err((offset, problem)) = self.rows_of(&mut state, &mut table, scan)
+impl TableScanner<'_> {
+    /// Searches the rows of a piece.
+    pub fn rows(&mut self, search: &mut UnitSearch<'_>, scan: &mut Scan<'_>) {
+        let mut table = self.table.take();
+        if !self.broken
+            && let Err((offset, problem)) = self.rows_of(search, &mut table, scan)
         {
-            state.broken = true;
+            self.broken = true;
             scan.visitor.problem(offset, problem);
         }
-        state.table = table;
-        self.table = Some(state);
+        self.table = table;
     }
 
     /// Fails when the table is of no use, with where that was found.
     fn rows_of(
         &mut self,
-        state: &mut TableScanner<'_>,
+        search: &mut UnitSearch<'_>,
         table: &mut Option<Table>,
         scan: &mut Scan<'_>,
     ) -> Result<(), (usize, Problem)> {
         let unknown = || (0, refusal(None, ColumnFault::NoFormat));
-        let layout = state.layout.ok_or_else(unknown)?;
+        let layout = self.layout.ok_or_else(unknown)?;
         let mut reader = RowReader::new(scan.text, layout);
         while let Some(scanned) = reader.next() {
-            let line = self.lines_done + 1;
-            self.lines_done += scanned.inner_lines + 1;
+            let line = search.lines_done + 1;
+            search.lines_done += scanned.inner_lines + 1;
             let record = &scan.text[scanned.content.range()];
             // Blocks go over every record, so each is shown to the conditions on lines.
-            let holds = self.scope.line_holds(line, record);
+            let holds = search.scope.line_holds(line, record);
             if let Some((at, fault)) = scanned.fault {
                 let below = line_ends(&scan.text[scanned.content.from..at]);
                 let (line, kind) = (Some(line + below), ProblemKind::Row(fault));
                 scan.visitor.problem(at, Problem { line, kind });
-                state.header_lost |= table.is_none();
+                self.header_lost |= table.is_none();
                 continue;
             }
             if scanned.blank {
@@ -210,10 +174,10 @@ impl UnitScanner<'_> {
             }
             let is_first = table.is_none();
             if is_first {
-                let made = state.table_of(layout, &reader);
+                let made = self.table_of(layout, &reader);
                 *table =
                     Some(made.map_err(|fault| (scanned.content.from, refusal(Some(line), fault)))?);
-                state.keys = reader
+                self.keys = reader
                     .members
                     .iter()
                     .map(|(key, _)| key.to_string())
@@ -236,9 +200,9 @@ impl UnitScanner<'_> {
                 scan.visitor.row(&row);
                 continue;
             }
-            state.rows += 1;
-            row.number = Some(state.rows);
-            if let Err(kind) = self.row(state, &mut row, scanned.inner_lines > 0, holds, scan) {
+            self.rows += 1;
+            row.number = Some(self.rows);
+            if let Err(kind) = self.row(search, &mut row, scanned.inner_lines > 0, holds, scan) {
                 let problem = Problem {
                     line: Some(line),
                     kind,
@@ -251,7 +215,7 @@ impl UnitScanner<'_> {
 
     fn row(
         &mut self,
-        state: &mut TableScanner<'_>,
+        search: &mut UnitSearch<'_>,
         row: &mut Row<'_>,
         spans_lines: bool,
         line_holds: Result<bool, SearchError>,
@@ -263,13 +227,13 @@ impl UnitScanner<'_> {
         }
         let record = &row.text[row.span.range()];
         row.in_scope =
-            line_holds? && self.scope.record_holds(record)? && self.scope.cells_hold(row)?;
-        let mut cells = std::mem::take(&mut state.cells);
+            line_holds? && search.scope.record_holds(record)? && search.scope.cells_hold(row)?;
+        let mut cells = std::mem::take(&mut self.cells);
         cells.clear();
-        row.select(&mut cells, &mut state.absent)?;
-        self.selector.begin_row();
-        if self.query.pick.per == Per::Row && self.query.pick.spec.needs_total() {
-            self.count_row(row, &cells)?;
+        row.select(&mut cells, &mut self.absent)?;
+        search.selector.begin_row();
+        if search.query.pick.per == Per::Row && search.query.pick.spec.needs_total() {
+            count_row(search, row, &cells)?;
         }
         let (mut line, mut counted) = (row.line, row.span.from);
         for cell in &cells {
@@ -277,46 +241,33 @@ impl UnitScanner<'_> {
                 line += line_ends(&row.text[counted..cell.span.from]);
                 counted = cell.span.from;
             }
-            if let Err(kind) = self.cell(state, row, cell, line, scan) {
+            if let Err(kind) = self.cell(search, row, cell, line, scan) {
                 let line = Some(line);
                 scan.visitor.problem(cell.span.from, Problem { line, kind });
             }
         }
-        state.cells = cells;
+        self.cells = cells;
         scan.visitor.row(row);
-        Ok(())
-    }
-
-    /// Tells the selector how many matches in place the row has.
-    fn count_row(&mut self, row: &Row<'_>, cells: &[RowCell]) -> Result<(), ProblemKind> {
-        let mut total = 0;
-        if row.in_scope {
-            for cell in cells {
-                let value = cell.value(row)?;
-                self.finder.collect(&value, false, &mut self.matches)?;
-                total += self.matches.len() as u64;
-            }
-        }
-        self.selector.set_row_total(total);
         Ok(())
     }
 
     fn cell(
         &mut self,
-        state: &mut TableScanner<'_>,
+        search: &mut UnitSearch<'_>,
         row: &Row<'_>,
         cell: &RowCell,
         line: u64,
         scan: &mut Scan<'_>,
     ) -> Result<(), ProblemKind> {
         let value = cell.value(row)?;
-        self.finder
-            .collect(&value, scan.wanted.groups, &mut self.matches)?;
-        if self.matches.is_empty() && !(scan.wanted.missing && row.in_scope) {
+        search
+            .finder
+            .collect(&value, scan.wanted.groups, &mut search.matches)?;
+        if search.matches.is_empty() && !(scan.wanted.missing && row.in_scope) {
             return Ok(());
         }
-        if cell.is_number() && row.in_scope && !self.matches.is_empty() {
-            state.note_number(line, &cell.name(row.table));
+        if cell.is_number() && row.in_scope && !search.matches.is_empty() {
+            self.note_number(line, &cell.name(row.table));
         }
         let place = match row.in_scope {
             true => Place::All,
@@ -335,7 +286,25 @@ impl UnitScanner<'_> {
                 row,
             }),
         };
-        self.judge_and_show(&view, place, scan);
+        search.judge_and_show(&view, place, scan);
         Ok(())
     }
+}
+
+/// Tells the selector how many matches in place the row has.
+fn count_row(
+    search: &mut UnitSearch<'_>,
+    row: &Row<'_>,
+    cells: &[RowCell],
+) -> Result<(), ProblemKind> {
+    let mut total = 0;
+    if row.in_scope {
+        for cell in cells {
+            let value = cell.value(row)?;
+            search.finder.collect(&value, false, &mut search.matches)?;
+            total += search.matches.len() as u64;
+        }
+    }
+    search.selector.set_row_total(total);
+    Ok(())
 }

@@ -3,9 +3,11 @@
 use crate::address::Spec;
 use crate::address::resolve::Selection;
 use crate::columns::row::Row;
-use crate::pattern::{Finder, Matches, Pattern, SearchError};
+use crate::pattern::matches::Matches;
+use crate::pattern::search_error::SearchError;
+use crate::pattern::{Finder, Pattern};
 use crate::problem::ProblemKind;
-use crate::query::rows::CellCondition;
+use crate::query::cell_condition::CellCondition;
 use crate::span::Span;
 use crate::unit::{count_lines, lines};
 

@@ -4,17 +4,21 @@ use crate::chunker::{ChunkSink, Chunker, Cut};
 use crate::columns::layout::Layout;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::Query;
+use crate::query::note::Note;
 use crate::query::prefilter::PrefilterUse;
-use crate::query::scanner::{Note, UnitScanner, Visitor, Wanted};
-use crate::rewrite::PartStart;
+use crate::query::scanner::UnitScanner;
+use crate::query::unit_view::{Visitor, Wanted};
+use crate::rewrite::part_start::PartStart;
 use std::path::Path;
 
 /// One query over one text after another.
 ///
 /// ```
-/// use brisk_quill_core::pattern::{MatchOptions, Pattern};
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
 /// use brisk_quill_core::query::Query;
-/// use brisk_quill_core::query::scanner::{Findings, UnitView, Visitor};
+/// use brisk_quill_core::query::findings::Findings;
+/// use brisk_quill_core::query::unit_view::{UnitView, Visitor};
 /// use brisk_quill_core::query::searcher::Searcher;
 ///
 /// #[derive(Default)]

@@ -4,7 +4,7 @@ use crate::plan::decision::Decision;
 use crate::records::field::{Base64, Coded, Field, Json, Optional, Ordinal, Record, decoded, line};
 use crate::records::json::push_text;
 use crate::records::{record, schema};
-use crate::rewrite::{LeftOutCounts, StepCounts};
+use crate::rewrite::counts::{LeftOutCounts, StepCounts};
 use crate::rewrite_file::RewriteText;
 use serde::Deserialize;
 use serde_json::{Value, json};

@@ -11,12 +11,10 @@ pub(crate) mod replace;
 pub(crate) mod swap_chars;
 pub(crate) mod trail;
 
-use crate::error::Error;
-use crate::pattern::Groups;
-use crate::step_spec::build::{StepFault, fault};
+use crate::pattern::groups::Groups;
+use crate::step_spec::values::{StepFault, fault};
 use crate::template::Template;
 use crate::template::filters::Tables;
-use std::str::FromStr;
 
 /// Reads the templates of actions.
 pub(crate) struct TemplateReader<'t> {
@@ -36,12 +34,4 @@ impl TemplateReader<'_> {
             false => Template::parse_with(text, self.groups, self.tables).map_err(fault(key, text)),
         }
     }
-}
-
-/// Reads a value of `key`.
-pub(crate) fn parse<T>(key: &'static str, text: &str) -> Result<T, StepFault>
-where
-    T: FromStr<Err: Into<Error>>,
-{
-    text.parse().map_err(fault(key, text))
 }

@@ -4,8 +4,13 @@ use crate::columns::row::Row;
 use crate::edits::StepSet;
 use crate::pattern::Finder;
 use crate::problem::{Problem, ProblemKind};
-use crate::query::scanner::{Findings, Note, UnitScanner, UnitView, Visitor, Wanted};
-use crate::rewrite::{PartStart, RunOptions, StepCounts};
+use crate::query::findings::Findings;
+use crate::query::note::Note;
+use crate::query::scanner::UnitScanner;
+use crate::query::unit_view::{UnitView, Visitor, Wanted};
+use crate::rewrite::counts::StepCounts;
+use crate::rewrite::options::RunOptions;
+use crate::rewrite::part_start::PartStart;
 use crate::step::Step;
 use crate::step::action::Action;
 use crate::step::actions::{

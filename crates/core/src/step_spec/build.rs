@@ -1,62 +1,22 @@
-//! From words to steps.
+//! Steps built from words.
 
 use crate::address::Spec;
 use crate::chars::{class_of, set};
 use crate::error::Error;
-use crate::pattern::{MatchOptions, Pattern};
+use crate::pattern::Pattern;
+use crate::pattern::options::MatchOptions;
 use crate::query::scope::{Block, Near, Scope};
 use crate::query::{Per, Pick, Query};
 use crate::step::Step;
 use crate::step::action::Action;
-use crate::step::actions::{
-    TemplateReader, above, below, cells, lead, parse, replace, swap_chars, trail,
-};
+use crate::step::actions::{TemplateReader, above, below, cells, lead, replace, swap_chars, trail};
 use crate::step_spec::StepSpec;
 use crate::step_spec::columns::{CellSpec, name_columns};
 use crate::step_spec::lists::in_pairs;
+use crate::step_spec::values::{StepFault, compiled, fault, parse, senseless};
 use crate::template::filters::Tables;
 use crate::unit::UnitKind;
 use std::str::FromStr;
-
-/// Why a step in words cannot be done.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[non_exhaustive]
-pub enum StepFault {
-    /// A value has a fault.
-    #[error("{error}")]
-    Value {
-        /// The key it belongs to.
-        key: &'static str,
-        /// The value as it was written.
-        text: String,
-        /// The fault, located in `text`.
-        error: Error,
-    },
-    /// The keys do not make sense together.
-    #[error("{message}")]
-    Senseless {
-        /// Why not.
-        message: String,
-        /// What to do.
-        remedy: &'static str,
-    },
-}
-
-pub(crate) fn senseless(message: impl Into<String>, remedy: &'static str) -> StepFault {
-    StepFault::Senseless {
-        message: message.into(),
-        remedy,
-    }
-}
-
-pub(crate) fn fault<E: Into<Error>>(key: &'static str, text: &str) -> impl FnOnce(E) -> StepFault {
-    let text = text.to_owned();
-    move |error| StepFault::Value {
-        key,
-        text,
-        error: error.into(),
-    }
-}
 
 impl StepSpec {
     /// The step that this says.
@@ -392,14 +352,6 @@ fn near_lines(near: &[String]) -> Result<Vec<Near>, StepFault> {
         })
     };
     in_pairs(near).map(one).collect()
-}
-
-pub(super) fn compiled(
-    key: &'static str,
-    text: &str,
-    options: &MatchOptions,
-) -> Result<Pattern, StepFault> {
-    Pattern::new(text, options).map_err(fault(key, text))
 }
 
 fn all_compiled(

@@ -2,12 +2,12 @@
 
 use crate::columns::layout::{Columns, Format, TableOptions};
 use crate::columns::list::{Column, ColumnList};
-use crate::pattern::MatchOptions;
+use crate::pattern::options::MatchOptions;
 use crate::query::Query;
-use crate::query::rows::CellCondition;
+use crate::query::cell_condition::CellCondition;
 use crate::step::action::{Action, CellTarget};
-use crate::step_spec::build::{StepFault, compiled, fault, senseless};
 use crate::step_spec::lists::in_pairs;
+use crate::step_spec::values::{StepFault, compiled, fault, senseless};
 use crate::unit::UnitKind;
 
 /// The words about cells.

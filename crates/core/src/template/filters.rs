@@ -5,7 +5,7 @@ mod letters;
 mod words;
 
 use crate::decimal::{NumberFault, Written};
-use crate::pattern::Groups;
+use crate::pattern::groups::Groups;
 use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::fmt;

@@ -11,11 +11,11 @@
 //! ```
 
 use crate::columns::list::{Column, ColumnsError};
-use crate::error::Fault;
-use crate::pattern::Groups;
+use crate::fault::Fault;
+use crate::pattern::groups::Groups;
 use crate::span::Span;
 use crate::template::filters::{Argument, Call, CallError, NAMES, Tables};
-use crate::template::{Part, Subject, Template, TemplateNote, push_text};
+use crate::template::part::{Part, Subject, TemplateNote, push_text};
 use std::fmt;
 
 /// Why a template was refused, and where.
@@ -87,7 +87,7 @@ pub(super) fn template(
     text: &str,
     groups: &Groups,
     tables: &mut dyn Tables,
-) -> Result<Template, TemplateError> {
+) -> Result<Parsed, TemplateError> {
     let mut parser = Parser {
         text,
         groups,
@@ -100,12 +100,19 @@ pub(super) fn template(
     while parser.at < text.len() {
         parser.part()?;
     }
-    Ok(Template {
-        source: text.to_owned(),
+    Ok(Parsed {
         parts: parser.parts,
         notes: parser.notes,
         of_row: parser.of_row,
     })
+}
+
+/// A template that has been parsed.
+pub(crate) struct Parsed {
+    pub parts: Vec<Part>,
+    pub notes: Vec<TemplateNote>,
+    /// Where the first reference to a row or a cell stands.
+    pub of_row: Option<Span>,
 }
 
 struct Parser<'t> {

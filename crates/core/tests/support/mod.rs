@@ -1,16 +1,19 @@
 //! What the tests share: short ways to build requests, and a slow, obvious evaluator.
 
 use brisk_quill_core::address::Spec;
-use brisk_quill_core::pattern::{MatchOptions, Matches, Pattern};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::matches::Matches;
+use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::prefilter::PrefilterUse;
-use brisk_quill_core::query::scanner::Note;
 use brisk_quill_core::query::scope::{Block, Near, Scope};
 use brisk_quill_core::query::{Per, Query};
+use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::hunk::Hunk;
-use brisk_quill_core::rewrite::{
-    Counts, PartStart, Rewrite, Run, RunOptions, RunTotals, Sink, Unmet,
-};
+use brisk_quill_core::rewrite::options::{RunOptions, RunTotals};
+use brisk_quill_core::rewrite::part_start::PartStart;
+use brisk_quill_core::rewrite::{Rewrite, Run, Sink, Unmet};
 use brisk_quill_core::span::Span;
 use brisk_quill_core::step::Step;
 use brisk_quill_core::step::action::Action;

@@ -5,7 +5,7 @@
 //! line that is very long ends the sharing: what follows is left to whoever joins, for that has
 //! to know what to do with lines that are too long.
 
-use brisk_quill_core::rewrite::PartStart;
+use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::{OpenText, Piece};
 use memchr::{memchr, memrchr};

@@ -18,11 +18,32 @@ pub(super) const AT_ONCE: OFlags = OFlags::CLOEXEC
     .union(OFlags::NONBLOCK)
     .union(OFlags::NOCTTY);
 
+/// How often a path is resolved again after a race.
+const RESOLVED_MOST: usize = 64;
+
+/// Resolves a path and opens what it leads to. While something is renamed elsewhere, the system
+/// may be unable to tell whether a `..` has left the folder, and asks to try again.
+pub(super) fn openat2(
+    folder: impl AsFd,
+    path: &Path,
+    flags: OFlags,
+    mode: Mode,
+    resolve: ResolveFlags,
+) -> rustix::io::Result<OwnedFd> {
+    for _ in 1..RESOLVED_MOST {
+        match rustix::fs::openat2(&folder, path, flags, mode, resolve) {
+            Err(Errno::AGAIN | Errno::INTR) => std::thread::yield_now(),
+            opened => return opened,
+        }
+    }
+    rustix::fs::openat2(&folder, path, flags, mode, resolve)
+}
+
 /// Opens a folder; a symbolic link anywhere in its path is an error. One that may not be read can
 /// be neither listed nor synced.
 pub(super) fn folder_without_links(path: &Path) -> io::Result<OwnedFd> {
     let resolve = ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
-    let open = |flags| rustix::fs::openat2(CWD, path, flags, Mode::empty(), resolve);
+    let open = |flags| openat2(CWD, path, flags, Mode::empty(), resolve);
     let opened = match open(FOLDER) {
         Err(Errno::ACCESS) => open(FOLDER | OFlags::PATH),
         opened => opened,
@@ -64,7 +85,7 @@ fn step_by_step(path: &Path) -> io::Result<OwnedFd> {
 pub fn links_on_the_way(path: &Path) -> Option<PathBuf> {
     let resolve = ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
     let flags = OFlags::PATH | OFlags::CLOEXEC;
-    match rustix::fs::openat2(CWD, path, flags, Mode::empty(), resolve) {
+    match openat2(CWD, path, flags, Mode::empty(), resolve) {
         Ok(_) => None,
         Err(Errno::LOOP) => path.canonicalize().ok(),
         Err(Errno::NOSYS | Errno::PERM) => {
@@ -125,7 +146,7 @@ pub fn open_below(root: &Path, path: &Path) -> io::Result<File> {
     };
     let folder = rustix::fs::open(root, FOLDER, Mode::empty())?;
     let resolve = ResolveFlags::BENEATH | ResolveFlags::NO_MAGICLINKS;
-    let opened = match rustix::fs::openat2(&folder, below, flags, Mode::empty(), resolve) {
+    let opened = match openat2(&folder, below, flags, Mode::empty(), resolve) {
         Err(Errno::XDEV | Errno::LOOP) => return Err(LeadsElsewhere::error()),
         Err(Errno::NOSYS | Errno::PERM) => {
             let (root, real) = (root.canonicalize()?, root.join(below).canonicalize()?);

@@ -5,12 +5,13 @@ pub(crate) mod delimiter_scan;
 pub(crate) mod quote;
 pub(crate) mod scanner;
 
+use crate::columns::dialect::Dialect;
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::delimited::boundary::Boundary;
 use crate::columns::formats::delimited::scanner::Scanner;
-use crate::columns::formats::{CellSpelling, PointedCell, RecordSource, RowFormat, unquotable};
-use crate::columns::layout::{Dialect, Spelling};
+use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
 use crate::columns::record::Record;
+use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use std::borrow::Cow;
 
 impl RowFormat for Dialect {
@@ -25,19 +26,25 @@ impl RowFormat for Dialect {
     fn spelling_of(&self, raw: &[u8]) -> Spelling {
         let is_between =
             |quote| raw.len() >= 2 && raw.first() == Some(&quote) && raw.last() == Some(&quote);
-        Spelling::Delimited(DelimitedCell {
-            dialect: *self,
-            quoted: self.quote.is_some_and(is_between),
-            alone: false,
-        })
+        Spelling::new(
+            &DelimitedCell,
+            CellForm {
+                dialect: *self,
+                quoted: self.quote.is_some_and(is_between),
+                alone: false,
+            },
+        )
     }
 
     fn spelling_at(&self, record: &Record<'_>, index: usize) -> Option<Spelling> {
-        Some(Spelling::Delimited(DelimitedCell {
-            dialect: *self,
-            quoted: record.cells.get(index)?.quoted,
-            alone: record.cells.len() == 1,
-        }))
+        Some(Spelling::new(
+            &DelimitedCell,
+            CellForm {
+                dialect: *self,
+                quoted: record.cells.get(index)?.quoted,
+                alone: record.cells.len() == 1,
+            },
+        ))
     }
 
     fn follow(&self, _: &Record<'_>, _: &str) -> Result<Vec<PointedCell>, RowFault> {
@@ -65,31 +72,25 @@ impl RowFormat for Dialect {
 }
 
 /// A cell between delimiters.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct DelimitedCell {
-    dialect: Dialect,
-    quoted: bool,
-    /// The only cell of its row.
-    alone: bool,
-}
+struct DelimitedCell;
 
 impl CellSpelling for DelimitedCell {
-    fn is_quoted(&self, _: &[u8]) -> bool {
-        self.quoted && self.dialect.quote.is_some()
+    fn is_quoted(&self, form: CellForm, _: &[u8]) -> bool {
+        form.quoted && form.dialect.quote.is_some()
     }
 
-    fn one_char(&self, raw: &[u8]) -> (usize, usize) {
-        match self.dialect.quote == raw.first().copied() {
+    fn one_char(&self, form: CellForm, raw: &[u8]) -> (usize, usize) {
+        match form.dialect.quote == raw.first().copied() {
             true => (2, 1),
             false => (1, 1),
         }
     }
 
-    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
-        Some(quote::decode(raw, self.quoted, self.dialect))
+    fn read<'r>(&self, form: CellForm, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
+        Some(quote::decode(raw, form.quoted, form.dialect))
     }
 
-    fn write(&self, value: &[u8]) -> Option<Vec<u8>> {
-        quote::encode(value, self.quoted, self.dialect, self.alone)
+    fn write(&self, form: CellForm, value: &[u8]) -> Option<Vec<u8>> {
+        quote::encode(value, form.quoted, form.dialect, form.alone)
     }
 }

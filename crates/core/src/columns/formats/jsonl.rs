@@ -4,11 +4,11 @@
 //! one of the line itself.
 
 use crate::columns::fault::{CellFault, RowFault};
-use crate::columns::formats::{CellSpelling, PointedCell, RecordSource, RowFormat, unquotable};
-use crate::columns::layout::{Objects, Spelling};
+use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
 use crate::columns::members::Members;
 use crate::columns::pointer::unescaped;
 use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use crate::span::Span;
 use crate::unit::{Line, lines};
 use serde::Deserializer as _;
@@ -16,6 +16,10 @@ use serde::de::{MapAccess, Visitor};
 use serde_json::value::RawValue;
 use std::borrow::Cow;
 use std::fmt;
+
+/// Objects of JSON, one a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Objects;
 
 impl RowFormat for Objects {
     fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {
@@ -25,8 +29,8 @@ impl RowFormat for Objects {
 
     fn spelling_of(&self, raw: &[u8]) -> Spelling {
         match raw.starts_with(b"\"") {
-            true => Spelling::JsonText(TextCell),
-            false => Spelling::JsonNumber(NumberCell),
+            true => Spelling::new(&TextCell, CellForm::PLAIN),
+            false => Spelling::new(&NumberCell, CellForm::PLAIN),
         }
     }
 
@@ -42,8 +46,8 @@ impl RowFormat for Objects {
                 span: token.span.shifted(record.span.from),
                 pointer: token.pointer,
                 spelling: match token.kind {
-                    Kind::Number => Spelling::JsonNumber(NumberCell),
-                    Kind::Text => Spelling::JsonText(TextCell),
+                    Kind::Number => Spelling::new(&NumberCell, CellForm::PLAIN),
+                    Kind::Text => Spelling::new(&TextCell, CellForm::PLAIN),
                     Kind::Other => return None,
                 },
             })
@@ -105,23 +109,22 @@ impl<'t, L: Iterator<Item = Line>> RecordSource<'t> for JsonRecords<'t, L> {
 }
 
 /// A string of JSON.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct TextCell;
+struct TextCell;
 
 impl CellSpelling for TextCell {
-    fn is_quoted(&self, raw: &[u8]) -> bool {
+    fn is_quoted(&self, _: CellForm, raw: &[u8]) -> bool {
         raw.starts_with(b"\"")
     }
 
-    fn one_char(&self, raw: &[u8]) -> (usize, usize) {
+    fn one_char(&self, _: CellForm, raw: &[u8]) -> (usize, usize) {
         one_char(raw)
     }
 
-    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
+    fn read<'r>(&self, _: CellForm, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
         decode(raw)
     }
 
-    fn write(&self, value: &[u8]) -> Option<Vec<u8>> {
+    fn write(&self, _: CellForm, value: &[u8]) -> Option<Vec<u8>> {
         Some([b"\"", &*escape(value)?, b"\""].concat())
     }
 
@@ -131,24 +134,27 @@ impl CellSpelling for TextCell {
 }
 
 /// A number of JSON.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct NumberCell;
+struct NumberCell;
 
 impl CellSpelling for NumberCell {
-    fn is_quoted(&self, _: &[u8]) -> bool {
+    fn is_quoted(&self, _: CellForm, _: &[u8]) -> bool {
         false
     }
 
-    fn one_char(&self, _: &[u8]) -> (usize, usize) {
+    fn one_char(&self, _: CellForm, _: &[u8]) -> (usize, usize) {
         (1, 1)
     }
 
-    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
+    fn read<'r>(&self, _: CellForm, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
         Some(Cow::Borrowed(raw))
     }
 
-    fn write(&self, value: &[u8]) -> Option<Vec<u8>> {
+    fn write(&self, _: CellForm, value: &[u8]) -> Option<Vec<u8>> {
         is_number(value).then(|| value.to_vec())
+    }
+
+    fn is_number(&self) -> bool {
+        true
     }
 }
 

@@ -1,13 +1,17 @@
 //! Cells between runs of blanks.
 
 use crate::columns::fault::{CellFault, RowFault};
-use crate::columns::formats::{CellSpelling, PointedCell, RecordSource, RowFormat, unquotable};
-use crate::columns::layout::{Blanks, Spelling};
+use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
 use crate::columns::members::Members;
 use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use crate::span::Span;
 use crate::unit::{Line, lines};
 use std::borrow::Cow;
+
+/// Cells between runs of blanks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Blanks;
 
 impl RowFormat for Blanks {
     fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {
@@ -16,11 +20,11 @@ impl RowFormat for Blanks {
     }
 
     fn spelling_of(&self, _: &[u8]) -> Spelling {
-        Spelling::Spaced(SpacedCell)
+        Spelling::new(&SpacedCell, CellForm::PLAIN)
     }
 
     fn spelling_at(&self, _: &Record<'_>, _: usize) -> Option<Spelling> {
-        Some(Spelling::Spaced(SpacedCell))
+        Some(Spelling::new(&SpacedCell, CellForm::PLAIN))
     }
 
     fn follow(&self, _: &Record<'_>, _: &str) -> Result<Vec<PointedCell>, RowFault> {
@@ -72,23 +76,22 @@ fn spaced(text: &[u8], line: Span, cells: &mut Vec<RawCell>) {
 }
 
 /// A cell between blanks, written as it is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct SpacedCell;
+struct SpacedCell;
 
 impl CellSpelling for SpacedCell {
-    fn is_quoted(&self, _: &[u8]) -> bool {
+    fn is_quoted(&self, _: CellForm, _: &[u8]) -> bool {
         false
     }
 
-    fn one_char(&self, _: &[u8]) -> (usize, usize) {
+    fn one_char(&self, _: CellForm, _: &[u8]) -> (usize, usize) {
         (1, 1)
     }
 
-    fn read<'r>(&self, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
+    fn read<'r>(&self, _: CellForm, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
         Some(Cow::Borrowed(raw))
     }
 
-    fn write(&self, value: &[u8]) -> Option<Vec<u8>> {
+    fn write(&self, _: CellForm, value: &[u8]) -> Option<Vec<u8>> {
         let blank = |b: &u8| matches!(b, b' ' | b'\t' | b'\n' | b'\r');
         (!value.is_empty() && !value.iter().any(blank)).then(|| value.to_vec())
     }

@@ -9,13 +9,14 @@ use crate::columns::row::Row;
 use crate::describe::{QueryWords, quoted, shown};
 use crate::edits::{Edit, GroupTexts};
 use crate::problem::{Problem, ProblemKind};
-use crate::query::scanner::{Findings, UnitView};
+use crate::query::findings::Findings;
+use crate::query::unit_view::UnitView;
 use crate::span::Span;
 use crate::step::action::{Action, CellTarget, CellText};
-use crate::step::actions::{TemplateReader, parse};
+use crate::step::actions::TemplateReader;
 use crate::step::edit_maker::{EditMaker, RowText};
-use crate::step_spec::build::StepFault;
 use crate::step_spec::lists::in_pairs;
+use crate::step_spec::values::{StepFault, parse};
 
 /// The action that writes `set` into columns and adds those of `add_column`, in pairs of a column
 /// and a template.

@@ -2,7 +2,8 @@
 
 use crate::describe::QueryWords;
 use crate::problem::ProblemKind;
-use crate::query::scanner::{Findings, UnitView};
+use crate::query::findings::Findings;
+use crate::query::unit_view::UnitView;
 use crate::step::edit_maker::{EditMaker, whole_line};
 
 /// "the lines without a match of `x` are deleted, in every line"

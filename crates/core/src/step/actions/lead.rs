@@ -2,11 +2,12 @@
 
 use crate::describe::{QueryWords, quoted};
 use crate::problem::ProblemKind;
-use crate::query::scanner::{Findings, UnitView};
+use crate::query::findings::Findings;
+use crate::query::unit_view::UnitView;
 use crate::step::action::Action;
 use crate::step::actions::TemplateReader;
 use crate::step::edit_maker::{EditMaker, UnitEnd};
-use crate::step_spec::build::StepFault;
+use crate::step_spec::values::StepFault;
 use crate::template::Template;
 
 pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Action, StepFault> {

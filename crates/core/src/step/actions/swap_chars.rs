@@ -3,10 +3,11 @@
 use crate::chars::swaps;
 use crate::describe::{QueryWords, quoted};
 use crate::problem::ProblemKind;
-use crate::query::scanner::{Findings, UnitView};
+use crate::query::findings::Findings;
+use crate::query::unit_view::UnitView;
 use crate::step::action::Action;
 use crate::step::edit_maker::EditMaker;
-use crate::step_spec::build::{StepFault, fault};
+use crate::step_spec::values::{StepFault, fault};
 use std::collections::BTreeMap;
 
 /// The characters of `from`, each with the one of `to` that it becomes.

@@ -4,8 +4,8 @@
 //! opens a cell only at its start; in it, two quotes are one, and one ends it. What follows the
 //! closing quote does not change what is a record end. Change both together.
 
+use crate::columns::dialect::Dialect;
 use crate::columns::formats::delimited::delimiter_scan::DelimiterScan;
-use crate::columns::layout::Dialect;
 
 /// Finds record ends; carries its state from one cut to the next.
 #[derive(Clone, Copy, Debug)]

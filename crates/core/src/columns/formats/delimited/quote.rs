@@ -1,6 +1,6 @@
 //! From a cell as it is written to its value, and back.
 
-use crate::columns::layout::Dialect;
+use crate::columns::dialect::Dialect;
 use memchr::memchr_iter;
 use std::borrow::Cow;
 

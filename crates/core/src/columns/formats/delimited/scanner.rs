@@ -6,10 +6,10 @@
 //!
 //! Note to the maintainer: `boundary` must agree with this on where records end.
 
+use crate::columns::dialect::Dialect;
 use crate::columns::fault::RowFault;
 use crate::columns::formats::RecordSource;
 use crate::columns::formats::delimited::delimiter_scan::DelimiterScan;
-use crate::columns::layout::Dialect;
 use crate::columns::members::Members;
 use crate::columns::record::{RawCell, ScannedRecord};
 use crate::span::Span;

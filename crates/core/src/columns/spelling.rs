@@ -1,0 +1,109 @@
+//! Values of cells, read and written as the format of their file spells them.
+
+use crate::columns::dialect::Dialect;
+use std::borrow::Cow;
+use std::fmt;
+
+/// The way the value of one cell is written.
+#[derive(Clone, Copy)]
+pub(crate) struct Spelling {
+    rules: &'static dyn CellSpelling,
+    form: CellForm,
+}
+
+/// What is known of one cell, as far as its format asks for it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct CellForm {
+    /// The delimiter and the quote.
+    pub dialect: Dialect,
+    /// It stands between quotes.
+    pub quoted: bool,
+    /// It is the only cell of its row.
+    pub alone: bool,
+}
+
+impl CellForm {
+    /// A cell of which nothing is asked.
+    pub const PLAIN: Self = Self {
+        dialect: Dialect {
+            delimiter: b',',
+            quote: None,
+        },
+        quoted: false,
+        alone: false,
+    };
+}
+
+impl fmt::Debug for Spelling {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Spelling")
+            .field("form", &self.form)
+            .finish_non_exhaustive()
+    }
+}
+
+impl Spelling {
+    /// Spelling by the rules of a format.
+    pub fn new(rules: &'static dyn CellSpelling, form: CellForm) -> Self {
+        Self { rules, form }
+    }
+
+    /// Whether it is written between quotes.
+    pub fn is_quoted(self, raw: &[u8]) -> bool {
+        self.rules.is_quoted(self.form, raw)
+    }
+
+    /// How many bytes the next character takes as it is written, and in the value.
+    pub fn one_char(self, raw: &[u8]) -> (usize, usize) {
+        self.rules.one_char(self.form, raw)
+    }
+
+    /// The value of a cell that is written as `raw`; `None` where an escape stands for no
+    /// character.
+    pub fn read(self, raw: &[u8]) -> Option<Cow<'_, [u8]>> {
+        self.rules.read(self.form, raw)
+    }
+
+    /// A cell that holds `value`; `None` where it cannot hold it.
+    pub fn write(self, value: &[u8]) -> Option<Vec<u8>> {
+        self.rules.write(self.form, value)
+    }
+
+    /// See [`CellSpelling::respell`].
+    pub fn respell(self, part: &[u8]) -> Option<Option<Vec<u8>>> {
+        self.rules.respell(part)
+    }
+
+    /// Whether it is a number without quotes.
+    pub fn is_number(self) -> bool {
+        self.rules.is_number()
+    }
+}
+
+/// The way a value is written in a cell.
+pub(crate) trait CellSpelling: Sync {
+    /// Whether it is written between quotes.
+    fn is_quoted(&self, form: CellForm, raw: &[u8]) -> bool;
+
+    /// How many bytes the next character takes as it is written, and in the value.
+    fn one_char(&self, form: CellForm, raw: &[u8]) -> (usize, usize);
+
+    /// The value of a cell that is written as `raw`; `None` where an escape stands for no
+    /// character.
+    fn read<'r>(&self, form: CellForm, raw: &'r [u8]) -> Option<Cow<'r, [u8]>>;
+
+    /// A cell that holds `value`; `None` where it cannot hold it.
+    fn write(&self, form: CellForm, value: &[u8]) -> Option<Vec<u8>>;
+
+    /// Whether it is a number without quotes.
+    fn is_number(&self) -> bool {
+        false
+    }
+
+    /// A part of a value as it is written within a cell whose other parts stay as they are
+    /// written; the outer `None` where the whole cell is written anew.
+    fn respell(&self, part: &[u8]) -> Option<Option<Vec<u8>>> {
+        let _ = part;
+        None
+    }
+}

@@ -1,0 +1,18 @@
+//! Options of patterns.
+
+/// The way a pattern is read.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct MatchOptions {
+    /// Letter case does not matter.
+    pub ignore_case: bool,
+    /// No word character may stand right before or right after a match.
+    pub whole_word: bool,
+    /// The pattern is plain text: no sign in it has a meaning.
+    pub literal: bool,
+    /// A match must span the whole unit.
+    pub entire: bool,
+    /// `^` and `$` stand at every line of the unit, and not only at its ends.
+    ///
+    /// `$` then stands before `\n`, before `\r\n`, and also before a lone `\r`.
+    pub multi_line: bool,
+}

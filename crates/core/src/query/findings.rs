@@ -1,0 +1,90 @@
+//! Matches in one unit, and what became of them.
+
+use crate::pattern::matches::{GroupSpans, Matches};
+use crate::span::Span;
+
+/// Why a match was not taken.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum LeftOut {
+    /// It is out of scope.
+    Scope,
+    /// The pick takes others.
+    Pick,
+    /// The limit was reached before it.
+    Limit,
+}
+
+/// What became of a match.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MatchStatus {
+    /// It was taken; its number among those taken in the run, from 1.
+    Picked(u64),
+    /// It was not.
+    LeftOut(LeftOut),
+}
+
+/// The matches in one unit.
+#[derive(Clone, Copy, Debug)]
+pub struct Findings<'a> {
+    pub(super) matches: &'a Matches,
+    pub(super) verdict: Verdict<'a>,
+}
+
+/// What became of the matches in one unit.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Verdict<'a> {
+    /// All were taken; the number of the first. Nearly always it is that simple, and nothing need
+    /// be kept for each.
+    All(u64),
+    /// One for each match.
+    Each(&'a [MatchStatus]),
+}
+
+impl Verdict<'_> {
+    /// What became of match `index`, from 0.
+    fn status(self, index: usize) -> MatchStatus {
+        match self {
+            Self::All(first) => MatchStatus::Picked(first + index as u64),
+            Self::Each(status) => status[index],
+        }
+    }
+}
+
+/// One match; its spans count from the start of the unit.
+#[derive(Clone, Copy, Debug)]
+pub struct Finding<'a> {
+    /// The match.
+    pub span: Span,
+    /// Its groups, the whole match first; that one alone where groups were not asked for.
+    pub groups: GroupSpans<'a>,
+    /// What became of it.
+    pub status: MatchStatus,
+}
+
+impl<'a> Findings<'a> {
+    /// All matches, left to right.
+    pub fn iter(&self) -> impl Iterator<Item = Finding<'a>> + use<'a> {
+        let Self { matches, verdict } = *self;
+        (0..matches.len()).map(move |index| Finding {
+            span: matches.span(index),
+            groups: matches.groups(index),
+            status: verdict.status(index),
+        })
+    }
+
+    /// The matches that were taken.
+    pub fn picked(&self) -> impl Iterator<Item = Finding<'a>> + use<'a> {
+        self.iter()
+            .filter(|f| matches!(f.status, MatchStatus::Picked(_)))
+    }
+
+    /// How many matches there are, taken or not.
+    pub fn len(&self) -> usize {
+        self.matches.len()
+    }
+
+    /// Whether there is no match at all.
+    pub fn is_empty(&self) -> bool {
+        self.matches.is_empty()
+    }
+}

@@ -1,0 +1,132 @@
+//! Units of a text with a match, where they lie.
+
+use crate::columns::cell_offsets::CellOffsets;
+use crate::columns::row::{Row, RowCell};
+use crate::problem::Problem;
+use crate::query::findings::Findings;
+use crate::span::Span;
+use std::sync::Arc;
+
+/// What a scanner is asked to tell besides the matches.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Wanted {
+    /// The groups of every match.
+    pub groups: bool,
+    /// Units in scope without a match.
+    pub missing: bool,
+}
+
+/// Is shown each unit of a text that holds something.
+pub trait Visitor {
+    /// A unit with matches, or one in scope without any where those were asked for.
+    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>);
+
+    /// A row of a table, the header too, behind those of its cells that hold something.
+    fn row(&mut self, row: &Row<'_>) {
+        let _ = row;
+    }
+
+    /// A unit that could not be looked at; it begins at `offset` of the current text.
+    fn problem(&mut self, offset: usize, problem: Problem) {
+        let _ = (offset, problem);
+    }
+}
+
+/// One unit where it lies.
+#[derive(Clone, Copy, Debug)]
+pub struct UnitView<'t> {
+    /// The text around the unit, as far as it is at hand.
+    pub text: &'t [u8],
+    /// The unit in `text`, without its line end.
+    pub span: Span,
+    /// Its line end in `text`.
+    pub ending: Span,
+    /// Offset of `text` in the whole text, in bytes from 0.
+    pub base: u64,
+    /// The number of its first line in the whole text, from 1.
+    pub line: u64,
+    /// Whether the query's conditions hold here, or in a part of it.
+    pub in_scope: bool,
+    /// What else is to be known of a cell.
+    pub cell: Option<CellView<'t>>,
+}
+
+/// A cell as a unit.
+#[derive(Clone, Copy, Debug)]
+pub struct CellView<'t> {
+    pub(crate) value: &'t [u8],
+    pub(crate) cell: &'t RowCell,
+    pub(crate) row: &'t Row<'t>,
+}
+
+impl<'t> CellView<'t> {
+    /// What its column is called.
+    pub fn name(&self) -> Arc<str> {
+        self.cell.name(self.row.table())
+    }
+
+    /// The column it belongs to: its name, or its pointer with `-` for every number of an
+    /// element.
+    pub fn column(&self) -> String {
+        let name = self.name();
+        if !self.row.table().layout().has_pointers() {
+            return name.to_string();
+        }
+        let segments = name.split('/').map(|segment| {
+            let number = !segment.is_empty() && segment.bytes().all(|b| b.is_ascii_digit());
+            if number { "-" } else { segment }
+        });
+        segments.collect::<Vec<_>>().join("/")
+    }
+
+    /// The row it belongs to.
+    pub fn row(&self) -> &'t Row<'t> {
+        self.row
+    }
+}
+
+impl<'t> UnitView<'t> {
+    /// What is searched: the bytes of the unit, the value of a cell.
+    pub fn bytes(&self) -> &'t [u8] {
+        match self.cell {
+            Some(cell) => cell.value,
+            None => &self.text[self.span.range()],
+        }
+    }
+
+    /// Where offset `at` of what is searched lies in the whole text.
+    pub fn offset(&self, at: usize) -> u64 {
+        self.offsets().of(at)
+    }
+
+    /// Where offsets of what is searched lie in the whole text.
+    pub fn offsets(&self) -> UnitOffsets<'t> {
+        let cell = |view: CellView<'t>| {
+            let offsets = view.cell.offsets(self.text, view.value.len());
+            (offsets, &self.text[view.cell.span.range()])
+        };
+        UnitOffsets {
+            base: self.base,
+            from: self.span.from,
+            cell: self.cell.map(cell),
+        }
+    }
+}
+
+/// Where the bytes of a unit lie in the whole text.
+pub struct UnitOffsets<'t> {
+    base: u64,
+    from: usize,
+    cell: Option<(CellOffsets, &'t [u8])>,
+}
+
+impl UnitOffsets<'_> {
+    /// Where offset `at` of what is searched lies.
+    pub fn of(&self, at: usize) -> u64 {
+        let place = match &self.cell {
+            Some((offsets, raw)) => offsets.of(at, raw),
+            None => self.from + at,
+        };
+        self.base + place as u64
+    }
+}

@@ -1,0 +1,40 @@
+//! Options of evaluations.
+
+use crate::query::prefilter::PrefilterUse;
+
+/// How many matches in place each step has in a run, as far as that has been counted.
+#[derive(Clone, Debug, Default)]
+pub struct RunTotals(pub(crate) Vec<Option<u64>>);
+
+impl RunTotals {
+    /// Takes note of what a counting run found for `step`.
+    pub fn set(&mut self, step: usize, total: u64) {
+        self.0.resize(self.0.len().max(step + 1), None);
+        self.0[step] = Some(total);
+    }
+}
+
+/// With so many changes in it, a line is better [split](RunOptions::split_from).
+pub const SPLIT_FROM: usize = 1 << 16;
+
+/// How a run is to be made.
+#[derive(Clone, Debug, Default)]
+pub struct RunOptions {
+    /// Each change carries the groups of its match.
+    pub groups: bool,
+    /// Each change of a cell carries what happens to its value.
+    pub cells: bool,
+    /// Texts are evaluated only as a whole, so that a hunk shows all that surrounds it.
+    pub one_piece: bool,
+    /// Only so many steps, from the first.
+    pub through: Option<usize>,
+    /// Each hunk carries its text after every step.
+    pub stages: bool,
+    /// A line with more changes than this comes as several hunks, see [`Extent`], so that it
+    /// takes little memory; only where there is one step. See [`SPLIT_FROM`].
+    pub split_from: Option<usize>,
+    /// What has been counted before: see [`Rewrite::step_to_count`].
+    pub totals: RunTotals,
+    /// How lines without a match are passed over; what is found does not depend on it.
+    pub prefilter: PrefilterUse,
+}
