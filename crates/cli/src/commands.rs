@@ -5,6 +5,7 @@ mod check;
 mod completions;
 mod copy_out;
 mod demo;
+mod ends;
 mod explain;
 mod extract;
 mod find;

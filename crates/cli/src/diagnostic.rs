@@ -5,8 +5,8 @@ use crate::status::Status;
 use brisk_quill_core::fault::Fault;
 use brisk_quill_core::problem::{Problem, ProblemKind};
 use brisk_quill_core::span::Span;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::error::FileError;
+use brisk_quill_files::source::Source;
 
 /// A reason to stop.
 #[derive(Debug)]

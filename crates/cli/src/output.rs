@@ -5,10 +5,12 @@
 
 use crate::args::definitions::When;
 use crate::diagnostic::Diagnostic;
+use crate::progress::{self, Progress};
+use crate::render;
 use crate::render::paint::Paint;
 use crate::signals::cancel_token;
 use crate::status::Status;
-use crate::{progress, render};
+use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal, Write};
 use std::ops::ControlFlow;
 
@@ -155,6 +157,15 @@ impl Output {
         if self.out.len() > BUFFER {
             self.show();
         }
+    }
+
+    /// The bar of how far reading `sources` has come, below what has been printed.
+    pub fn progress(&mut self, sources: &[Source]) -> Progress {
+        if self.terminal {
+            // Whoever looks sees at once how the request was understood.
+            self.show();
+        }
+        Progress::of(sources)
     }
 
     /// Brings what has been printed before the reader's eyes.

@@ -1,8 +1,7 @@
 //! A bar on standard error for what takes longer than a second, where a person is looking.
 
-use crate::output::Output;
 use crate::signals::cancel_token;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::{self, IsTerminal};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
@@ -27,11 +26,7 @@ pub struct Progress {
 
 impl Progress {
     /// Of reading `sources`. What is piped in has no known size, and gets no bar.
-    pub fn of(sources: &[Source], output: &mut Output) -> Self {
-        if output.is_terminal() {
-            // Whoever looks sees at once how the request was understood.
-            output.show();
-        }
+    pub fn of(sources: &[Source]) -> Self {
         let shown = io::stderr().is_terminal() && !sources.contains(&Source::Stdin);
         if !shown {
             return Self {

@@ -7,8 +7,8 @@ use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::rewrite::Unmet;
 use brisk_quill_core::rewrite::hunk::Hunk;
 use brisk_quill_files::coding::Coding;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::edit::FileEdit;
+use brisk_quill_files::source::Source;
 
 /// A unit with what was found in it.
 pub struct SearchedUnit<'u> {

@@ -1,10 +1,10 @@
 //! Two tries compared: the changes of an earlier plan and those of a new evaluation.
 
 use brisk_quill_core::plan::text_of;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::plan_file::PlanDoc;
 use brisk_quill_files::read::Facts;
+use brisk_quill_files::source::Source;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::io;

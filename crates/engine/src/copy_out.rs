@@ -3,9 +3,9 @@
 use crate::collector::{Collector, Events, FileHunk};
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::Unmet;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::plan::Plan;
+use brisk_quill_files::source::Source;
 use brisk_quill_files::staging::{Copying, Destination, Staged, Staging, stage_all};
 use brisk_quill_files::temporary::Temporaries;
 use std::collections::btree_map::Entry;

@@ -3,7 +3,7 @@
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::query::note::{ColumnNote, Note};
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 
 /// Something worth knowing about a file.
 #[derive(Clone, Debug)]

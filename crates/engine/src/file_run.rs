@@ -9,9 +9,9 @@ use brisk_quill_core::query::note::Note;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_files::coding::Coding;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::{OpenText, Reader};
+use brisk_quill_files::source::Source;
 use std::path::Path;
 
 /// What all files of a request share.

@@ -6,8 +6,8 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::Unmet;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::lines;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::read::Facts;
+use brisk_quill_files::source::Source;
 
 /// One file with its changes.
 pub struct FileReport<'a> {

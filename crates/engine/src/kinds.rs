@@ -3,7 +3,7 @@
 use crate::collector::FileHunk;
 use brisk_quill_core::inventory::Inventory;
 use brisk_quill_core::span::Span;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 
 /// Kinds that are told apart.
 const KINDS_MOST: usize = 100_000;

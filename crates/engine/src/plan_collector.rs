@@ -6,7 +6,7 @@ use crate::summary::FileEnd;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::Unmet;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 
 /// Writes the changes of a file into a plan, and keeps what else there is to report.
 pub struct PlanCollector<'p> {

@@ -16,9 +16,9 @@ use brisk_quill_core::records::plan::{
 use brisk_quill_core::rewrite::hunk::{Extent, Hunk};
 use brisk_quill_core::rewrite::{Rewrite, Unmet};
 use brisk_quill_core::rewrite_file::RewriteText;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::read::Facts;
+use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 use std::os::unix::ffi::OsStrExt;
 

@@ -18,12 +18,13 @@ use brisk_quill_core::records::plan::{
     AnyRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
 };
 use brisk_quill_files::cancel::CancelToken;
-use brisk_quill_files::coding::TextEncoding;
-use brisk_quill_files::discover::{Listing, Source};
+use brisk_quill_files::discover::Listing;
+use brisk_quill_files::encoding::TextEncoding;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::fs::open::open_regular;
 use brisk_quill_files::plan_file::{PlanDoc, PlanFileError};
 use brisk_quill_files::read::{FactsOf, TextOptions};
+use brisk_quill_files::source::Source;
 use brisk_quill_files::temporary::Temporaries;
 use std::collections::HashMap;
 use std::ffi::OsStr;

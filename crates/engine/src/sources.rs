@@ -1,10 +1,9 @@
 //! The files of a request.
 
 use crate::summary::{FileCounts, Summary};
-use brisk_quill_files::discover::{
-    GlobError, Listing, PassedOver, Search, Source, discover, passed_over,
-};
+use brisk_quill_files::discover::{GlobError, Listing, PassedOver, Search, discover, passed_over};
 use brisk_quill_files::error::FileError;
+use brisk_quill_files::source::Source;
 use std::path::PathBuf;
 
 /// The files of a request, in order of path.

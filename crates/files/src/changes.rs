@@ -1,7 +1,7 @@
 //! The changes of files, kept in a [`Spool`].
 
+use crate::change::Change;
 use crate::edit::FileEdit;
-use crate::plan::Change;
 use crate::spool::{Spool, SpoolWriter, Spooled};
 use std::io::{self, BufRead, Write};
 use std::sync::Arc;

@@ -1,7 +1,8 @@
 //! From paths and globs to the files that are meant.
 
+use crate::copy_name::is_copy_name;
 use crate::error::{FileError, FileErrorKind};
-use crate::run::is_copy_name;
+use crate::source::Source;
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use ignore::{DirEntry, WalkBuilder, WalkState};
 use std::collections::HashSet;
@@ -9,25 +10,6 @@ use std::ffi::OsStr;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
-
-/// Where a text comes from. The order is that of the bytes of the path; standard input is first.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Source {
-    /// Standard input.
-    Stdin,
-    /// A file, as it was named or as it was found below a folder that was named.
-    File(PathBuf),
-}
-
-impl Source {
-    /// The path, `-` for standard input.
-    pub fn path(&self) -> &Path {
-        match self {
-            Self::Stdin => Path::new("-"),
-            Self::File(path) => path,
-        }
-    }
-}
 
 /// Which files below a folder are meant.
 #[derive(Clone, Debug, Default)]

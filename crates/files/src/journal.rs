@@ -10,21 +10,21 @@
 //! ```
 //!
 //! Note to the maintainer: a record is only ever added; a new kind of record needs a new
-//! [`VERSION`] if an older program would go wrong without knowing it.
+//! [`VERSION`](records::VERSION) if an older program would go wrong without knowing it.
 
 pub mod records;
+pub mod run_record;
 
 use crate::error::{FileError, FileErrorKind};
-use crate::fs::{FileId, Fs};
-use crate::journal::records::{ChangeRecord, Commit, Intent, Record, RunState};
+use crate::fs::Fs;
+use crate::journal::records::{ChangeRecord, Record, RunState};
+use crate::journal::run_record::RunRecord;
 use std::collections::BTreeSet;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 
-/// The version of the journal's records.
-pub(crate) const VERSION: u32 = 2;
 /// The longest log that is read, in bytes.
 const LOG_MOST: u64 = 1 << 30;
 
@@ -37,27 +37,6 @@ pub struct Journal<'f> {
 /// Held while a run is made, so that no other begins.
 pub struct Lock {
     file: Option<File>,
-}
-
-/// What the journal holds of one run.
-#[derive(Clone, Debug)]
-pub struct RunRecord {
-    /// Its number.
-    pub run: u64,
-    /// What it was meant to do; `None` where it stopped before saying so.
-    pub intent: Option<Intent>,
-    /// What it was decided to write.
-    pub commit: Option<Commit>,
-    /// The copies beside the targets, in their order, as far as they are known.
-    pub made: Vec<Option<FileId>>,
-    /// The targets, from 0, that are written in place although a copy beside them was meant.
-    pub in_place: BTreeSet<usize>,
-    /// The targets, from 0, that may have been overwritten where they stand.
-    pub overwritten: BTreeSet<usize>,
-    /// Where its log ends in a record that was never finished.
-    pub(crate) torn_at: Option<u64>,
-    /// How far it came.
-    pub state: RunState,
 }
 
 impl<'f> Journal<'f> {

@@ -15,13 +15,17 @@
 
 pub mod background_writer;
 pub mod cancel;
+pub mod change;
 pub mod changes;
 pub mod coding;
+pub mod copy_name;
 pub mod discover;
 pub mod early_sync;
 pub mod edit;
+pub mod encoding;
 pub mod error;
 pub mod fs;
+pub mod hash;
 pub mod journal;
 pub mod parallel;
 pub mod plan;
@@ -29,6 +33,7 @@ pub mod plan_file;
 pub mod read;
 pub mod recover;
 pub mod run;
+pub mod source;
 pub mod splice;
 pub mod splicer;
 pub mod spool;

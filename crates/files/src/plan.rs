@@ -1,37 +1,9 @@
 //! What an evaluation came to, kept for applying it.
 
 use crate::changes::ChangeList;
-use crate::discover::Source;
-use crate::edit::FileEdit;
 use crate::fs::Confinement;
 use crate::read::Facts;
-
-/// One change of one file, as it will be written.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Change {
-    /// The line it begins in, from 1.
-    pub line: u64,
-    /// First byte replaced, on disk, from 0.
-    pub from: u64,
-    /// One past the last byte replaced.
-    pub to: u64,
-    /// The bytes that stand there.
-    pub before: Vec<u8>,
-    /// The bytes that will.
-    pub after: Vec<u8>,
-}
-
-impl From<&FileEdit<'_>> for Change {
-    fn from(edit: &FileEdit<'_>) -> Self {
-        Self {
-            line: edit.text.line,
-            from: edit.from,
-            to: edit.to,
-            before: edit.before.to_vec(),
-            after: edit.after.to_vec(),
-        }
-    }
-}
+use crate::source::Source;
 
 /// A file with its changes, tied by its hash to the bytes they were made from.
 #[derive(Clone, Debug)]

@@ -4,12 +4,13 @@
 //! core's [`PlanIndex`], and a change is read again where its texts are needed. Paths in it are
 //! confined to a root.
 
+use crate::change::Change;
 use crate::changes::Spooler;
-use crate::discover::Source;
 use crate::fs::Confinement;
 use crate::fs::open::open_regular;
-use crate::plan::{Change, Plan, PlannedFile};
+use crate::plan::{Plan, PlannedFile};
 use crate::read::{Facts, Newline};
+use crate::source::Source;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::{PlanFault, PlanFile, PlanIndex, RECORD_MOST, parse_change, text_of};
 use brisk_quill_core::records::plan::ChangeRecord;

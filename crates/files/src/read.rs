@@ -1,10 +1,11 @@
 //! Reading a text in pieces, once, with what must be known of it.
 
 use crate::cancel::CancelToken;
-use crate::coding::{Coding, Decoded, TextEncoding};
-use crate::discover::Source;
+use crate::coding::{Coding, Decoded};
+use crate::encoding::TextEncoding;
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::open::open_below;
+use crate::source::Source;
 use crate::waiting::{Waiting, open_at_once};
 use memchr::{memchr, memchr_iter};
 use std::fs::File;

@@ -8,9 +8,10 @@ pub mod abandon;
 
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{FileId, Folder, Fs, Removal, Stat, folder_of, second_name};
+use crate::hash::hash_of;
+use crate::journal::Journal;
 use crate::journal::records::{Record, RunState, Target};
-use crate::journal::{Journal, RunRecord};
-use crate::run::hash_of;
+use crate::journal::run_record::RunRecord;
 use std::collections::{BTreeMap, HashMap};
 use std::ffi::{OsStr, OsString};
 use std::io;

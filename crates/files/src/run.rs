@@ -19,28 +19,31 @@
 //!
 //! `recover.rs` finishes what was interrupted; the tests stop it after every operation.
 
-use crate::discover::Source;
+use crate::copy_name::{copy_name, is_copy_name};
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Folder, Fs, Place, Removal, Replacing, Stat};
-use crate::journal::records::{ChangeRecord, Commit, Intent, PathText, Record, RunState, Target};
-use crate::journal::{self, Journal, Lock, RunRecord, sealed};
+use crate::hash::hash_of;
+use crate::journal::records::{
+    ChangeRecord, Commit, Intent, PathText, Record, RunState, Target, VERSION,
+};
+use crate::journal::run_record::RunRecord;
+use crate::journal::{Journal, Lock, sealed};
 use crate::parallel::on_each;
 use crate::plan::{Plan, PlannedFile};
 use crate::recover::{Direction, Known, clean, recover_known};
+use crate::source::Source;
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::stoppable::Stoppable;
 use brisk_quill_core::escape::visible_path;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
-use std::ffi::{OsStr, OsString};
-use std::io::{self, BufWriter, Read, Write};
+use std::ffi::OsString;
+use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Files synced at a time: waiting for the disk takes no processor.
 const SYNC_THREADS: usize = 8;
-/// How the names of copies begin.
-const PREFIX: &str = ".bquill-";
 
 /// What a run is made of.
 pub struct RunRequest<'a> {
@@ -80,21 +83,6 @@ pub enum RunNote {
     AnotherRun(PathBuf),
     /// A copy of an earlier run, which could not be removed.
     LeftOver(PathBuf),
-}
-
-/// Whether a file of this name is a copy that a run has made, of whatever journal.
-pub fn is_copy_name(name: &OsStr) -> bool {
-    let is_random = |rest: &[u8]| rest.len() == 32 && rest.iter().all(u8::is_ascii_hexdigit);
-    let name = name.as_encoded_bytes();
-    let Some(rest) = name.strip_prefix(PREFIX.as_bytes()) else {
-        return false;
-    };
-    is_random(rest.strip_suffix(b"-kept").unwrap_or(rest))
-}
-
-/// A name for a new copy.
-pub(crate) fn copy_name(fs: &dyn Fs) -> io::Result<OsString> {
-    Ok(format!("{PREFIX}{:032x}", fs.random()?).into())
 }
 
 /// One file on its way.
@@ -340,7 +328,7 @@ impl<'a> StagedFile<'a> {
 
 fn intent(request: &RunRequest<'_>, files: &[StagedFile<'_>]) -> Intent {
     Intent {
-        version: journal::VERSION,
+        version: VERSION,
         at: request.at,
         folder: PathText::from(request.folder),
         rewrite: request.rewrite.clone(),
@@ -679,11 +667,4 @@ fn check_folders(files: &[StagedFile<'_>]) -> Result<(), FileError> {
         Some(folder) => Err(FileError::new(folder.path(), FileErrorKind::LeadsElsewhere)),
         None => Ok(()),
     }
-}
-
-/// The hash of all that is read, in hexadecimal.
-pub(crate) fn hash_of(from: impl Read) -> io::Result<String> {
-    let mut hasher = blake3::Hasher::new();
-    hasher.update_reader(from)?;
-    Ok(hasher.finalize().to_hex().to_string())
 }

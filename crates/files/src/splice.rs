@@ -1,7 +1,8 @@
 //! A file's bytes with its changes made, computing nothing anew.
 
+use crate::change::Change;
 use crate::error::{FileError, FileErrorKind};
-use crate::plan::{Change, PlannedFile};
+use crate::plan::PlannedFile;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::Path;
 

@@ -7,8 +7,8 @@
 //! the end, for that cannot be undone.
 
 use crate::background_writer::BackgroundWriter;
+use crate::change::Change;
 use crate::changes::Spooler;
-use crate::discover::Source;
 use crate::early_sync::EarlySync;
 use crate::edit::FileEdit;
 use crate::error::{FileError, FileErrorKind};
@@ -16,8 +16,9 @@ use crate::fs::open::open_regular;
 use crate::fs::real::RealFs;
 use crate::fs::{FileId, Fs, folder_of};
 use crate::parallel::on_each;
-use crate::plan::{Change, Plan, PlannedFile};
+use crate::plan::{Plan, PlannedFile};
 use crate::read::{Facts, Newline};
+use crate::source::Source;
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::splicer::Splicer;
 use crate::temporary::{Temporaries, Temporary};

@@ -5,10 +5,10 @@
 //! list that is not locked belongs to a program that was killed; whoever comes next removes what
 //! it names, and nothing else.
 
+use crate::copy_name::copy_name;
 use crate::fs::real::RealFs;
 use crate::fs::{FileId, Fs, Removal, Stat, folder_of};
 use crate::journal::records::PathText;
-use crate::run::copy_name;
 use rustix::fs::FlockOperation;
 use serde::{Deserialize, Serialize};
 use std::fs::{self, File, OpenOptions};

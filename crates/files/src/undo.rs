@@ -1,14 +1,16 @@
 //! The way back from a run: its changes inverted, as a plan of their own.
 
+use crate::change::Change;
 use crate::changes::Spooler;
-use crate::discover::Source;
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Confinement, Fs};
+use crate::journal::Journal;
 use crate::journal::records::{ChangeRecord, RunState};
-use crate::journal::{Journal, RunRecord};
-use crate::plan::{Change, Plan, PlannedFile};
+use crate::journal::run_record::RunRecord;
+use crate::plan::{Plan, PlannedFile};
 use crate::read::{Facts, Newline};
 use crate::recover::Standing;
+use crate::source::Source;
 use brisk_quill_core::unit::line_ends;
 use std::io;
 use std::path::{Path, PathBuf};

@@ -1,16 +1,17 @@
 //! The run protocol, stopped after every operation: all old or all new, and nothing left over.
 
 use crate::model::{Dice, ModelFs, Survives, copy_name};
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::change::Change;
 use brisk_quill_files::error::FileErrorKind;
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::fs::{Confinement, Fs};
 use brisk_quill_files::journal::Journal;
-use brisk_quill_files::plan::{Change, Plan, PlannedFile};
+use brisk_quill_files::plan::{Plan, PlannedFile};
 use brisk_quill_files::read::{Facts, Newline};
 use brisk_quill_files::recover::abandon::{Holds, abandon};
 use brisk_quill_files::recover::{Direction, open_ways, recover};
 use brisk_quill_files::run::{RunDone, RunNote, RunRequest, make_run};
+use brisk_quill_files::source::Source;
 use brisk_quill_files::undo::undo_plan;
 use proptest::prelude::*;
 use std::fs::Permissions;

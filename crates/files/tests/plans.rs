@@ -2,8 +2,8 @@
 
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::plan::decision_line;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::plan_file::PlanDoc;
+use brisk_quill_files::source::Source;
 use brisk_quill_files::splice::splice_into;
 use proptest::prelude::*;
 use std::fmt::Write as _;

@@ -1,6 +1,7 @@
 //! Files are found in the order of their paths, each once, however many threads walk.
 
-use brisk_quill_files::discover::{Search, Source, discover};
+use brisk_quill_files::discover::{Search, discover};
+use brisk_quill_files::source::Source;
 use proptest::prelude::*;
 use std::collections::HashSet;
 use std::os::unix::fs::MetadataExt;

@@ -1,12 +1,13 @@
 //! Writing a plan: refused as a whole when anything differs from what was planned.
 
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::change::Change;
 use brisk_quill_files::error::{FileError, FileErrorKind};
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
-use brisk_quill_files::plan::{Change, Plan, PlannedFile};
+use brisk_quill_files::plan::{Plan, PlannedFile};
 use brisk_quill_files::read::{Facts, Newline};
 use brisk_quill_files::run::{RunDone, RunRequest, make_run};
+use brisk_quill_files::source::Source;
 use brisk_quill_files::staging::{Destination, Staging, stage_all};
 use brisk_quill_files::temporary::Temporaries;
 use std::path::Path;

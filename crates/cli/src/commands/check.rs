@@ -18,7 +18,7 @@ use brisk_quill_core::records::find::CheckTotalsRecord;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
 use brisk_quill_engine::request::SearchNeeds;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 
 pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?;

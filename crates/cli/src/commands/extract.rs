@@ -25,7 +25,8 @@ use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::request::SearchNeeds;
-use brisk_quill_files::discover::{FileUse, Source};
+use brisk_quill_files::discover::FileUse;
+use brisk_quill_files::source::Source;
 use std::collections::{HashMap, HashSet};
 
 pub fn run(

@@ -3,9 +3,9 @@
 
 use crate::args::Part;
 use crate::args::definitions::PlanArgs;
+use crate::commands::ends::{report_failed, stopped};
 use crate::commands::journal_run;
-use crate::commands::report::{Reported, stopped};
-use crate::commands::search::report_failed;
+use crate::commands::report::Reported;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::render::sentence::rewrite_sentence;
@@ -18,9 +18,9 @@ use brisk_quill_engine::plan_store::last_place;
 use brisk_quill_engine::plan_writer::PlanWriteError;
 use brisk_quill_engine::renew::{RenewError, Renewal, Renewed, source_of};
 use brisk_quill_engine::tables::UnreadTables;
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::plan::Plan;
 use brisk_quill_files::plan_file::{PlanDoc, PlanFileError};
+use brisk_quill_files::source::Source;
 use std::fs;
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};

@@ -26,8 +26,9 @@ use brisk_quill_engine::session::Taken;
 use brisk_quill_engine::sources::Sources;
 use brisk_quill_engine::summary::{FileEnd, FileRead};
 use brisk_quill_engine::worked_examples::{self, Examples};
-use brisk_quill_files::discover::{FileUse, Source};
+use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::read::{FactsOf, TextOptions};
+use brisk_quill_files::source::Source;
 use std::ops::ControlFlow;
 use std::path::Path;
 

@@ -1,11 +1,10 @@
 //! Reports on standard error about files and units, and the end of a rewrite.
 
 use crate::args::definitions::GuardArgs;
-use crate::commands::search::report_failed;
+use crate::commands::ends::{report_failed, stopped};
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::progress::Progress;
 use crate::render::highlight::one_line_of;
 use crate::render::names::file_name;
 use crate::signals::{self, cancel_token};
@@ -22,8 +21,8 @@ use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::session::{Session, Taken};
 use brisk_quill_engine::sources::Sources;
 use brisk_quill_engine::summary::{Ended, StopReason, Summary};
-use brisk_quill_files::discover::Source;
 use brisk_quill_files::read::TextOptions;
+use brisk_quill_files::source::Source;
 use std::ops::ControlFlow;
 
 /// Units reported that are not as `--ensure` asks; the rest is counted.
@@ -104,7 +103,7 @@ impl<'r> Evaluating<'r> {
             rewrite: self.rewrite,
             options: self.options.clone(),
         };
-        let _progress = Progress::of(&self.sources.listing.sources, output);
+        let _progress = output.progress(&self.sources.listing.sources);
         let reported = &mut self.reported;
         let ended = self.session.run(&work, self.sources, make, |taken| {
             output.flow()?;
@@ -176,12 +175,6 @@ impl Reported {
             }
         }
     }
-}
-
-/// Not all files were read.
-pub fn stopped() -> Diagnostic {
-    Diagnostic::trouble("stopped before everything was looked at")
-        .remedy("nothing has been written")
 }
 
 /// More changes than expected, or fewer.

@@ -18,8 +18,9 @@ use brisk_quill_engine::plan_collector::{PlanCollector, run_options};
 use brisk_quill_engine::plan_writer::{Keeping, PlanWriter};
 use brisk_quill_engine::renew::source_of;
 use brisk_quill_engine::schedule::Threads;
-use brisk_quill_files::discover::{FileUse, Search, Source};
+use brisk_quill_files::discover::{FileUse, Search};
 use brisk_quill_files::read::FactsOf;
+use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal};
 use std::ops::ControlFlow;
 

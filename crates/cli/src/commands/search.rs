@@ -2,11 +2,10 @@
 
 use crate::args::Part;
 use crate::args::definitions::FilesArgs;
-use crate::commands::report::stopped;
+use crate::commands::ends::{report_failed, stopped};
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::{Output, Page};
-use crate::progress::Progress;
 use crate::signals::{self, cancel_token};
 use crate::status::Status;
 use brisk_quill_core::columns::row::Row;
@@ -20,9 +19,10 @@ use brisk_quill_engine::request::{SearchNeeds, Work};
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::session::Session;
 use brisk_quill_engine::sources::Sources;
-use brisk_quill_engine::summary::{Ended, FileCounts, FileEnd};
-use brisk_quill_files::discover::{FileUse, Source};
+use brisk_quill_engine::summary::{Ended, FileCounts};
+use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::read::FactsOf;
+use brisk_quill_files::source::Source;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -271,7 +271,7 @@ impl Request {
         let (query, sources) = (&self.query, &self.sources);
         let work = Work::Search { query, needs };
         let blank = seer.clone();
-        let _progress = Progress::of(&sources.listing.sources, output);
+        let _progress = output.progress(&sources.listing.sources);
         let mut status = Status::Fine;
         // What has been handed over of a file before its end.
         let mut begun: Option<S> = None;
@@ -315,7 +315,7 @@ impl Request {
         self.report_unreadable(output);
         let (query, sources) = (&self.query, &self.sources);
         let work = Work::Search { query, needs };
-        let _progress = Progress::of(&sources.listing.sources, output);
+        let _progress = output.progress(&sources.listing.sources);
         let mut seeing = SeeingInTurn {
             seer,
             source: Source::Stdin,
@@ -399,13 +399,6 @@ impl Request {
             hints: hints::of_pattern(&self.query.pattern),
             status,
         })
-    }
-}
-
-/// Reports why a file could not be read.
-pub fn report_failed(end: &FileEnd, output: &mut Output) {
-    if let FileEnd::Failed(error) = end {
-        output.complain(&Diagnostic::of_file(error));
     }
 }
 

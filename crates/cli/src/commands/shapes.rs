@@ -26,7 +26,7 @@ use brisk_quill_core::unit::line_ends;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records::{self, RecordPath};
 use brisk_quill_engine::request::SearchNeeds;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 
 /// Shapes that are told apart.

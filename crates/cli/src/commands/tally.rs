@@ -21,7 +21,7 @@ use brisk_quill_core::tally::{Tally, TallyRow};
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
 use brisk_quill_engine::request::SearchNeeds;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;

@@ -7,7 +7,8 @@ use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::fs::real::RealFs;
-use brisk_quill_files::journal::{Journal, RunRecord};
+use brisk_quill_files::journal::Journal;
+use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::undo::undo_plan;
 use std::path::PathBuf;
 

@@ -10,7 +10,7 @@ use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::span::Span;
 use brisk_quill_engine::kept_hunk::Neighbours;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 use unicode_width::UnicodeWidthStr;
 
 /// One unit with matches.

@@ -4,8 +4,8 @@ use crate::render::highlight::one_line_of;
 use crate::render::paint::{Paint, Role};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
-use brisk_quill_files::journal::RunRecord;
 use brisk_quill_files::journal::records::{ChangeRecord, Intent};
+use brisk_quill_files::journal::run_record::RunRecord;
 
 /// One run on one line.
 pub fn history_row(record: &RunRecord, state: &str, when: &str, width: usize) -> String {

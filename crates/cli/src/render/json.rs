@@ -7,7 +7,7 @@ use brisk_quill_core::records::find::{MatchRecord, MissingRecord, OffenderRecord
 use brisk_quill_core::records::json::lossy;
 use brisk_quill_core::records::plan::GroupText;
 use brisk_quill_engine::plan_records::RecordPath;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 
 /// The matches of one unit; `locate` tells where its bytes lie in the file.

@@ -1,7 +1,7 @@
 //! Names of files as they are shown.
 
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 use std::path::Path;
 
 /// The name of a source, fit to be shown.

@@ -6,7 +6,7 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::step::describe::clause;
-use brisk_quill_files::discover::Source;
+use brisk_quill_files::source::Source;
 
 /// A clause about a query, in its files.
 fn about(sources: &[Source], words: &QueryWords, clause: &str) -> String {

@@ -1,7 +1,18 @@
 //! A line of text being typed: a cursor among what a reader sees as characters.
 
-use crate::review::state::Edit;
 use unicode_segmentation::UnicodeSegmentation;
+
+/// What happens in an input line.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Edit {
+    Insert(String),
+    Backspace,
+    Delete,
+    Left,
+    Right,
+    Home,
+    End,
+}
 
 /// Text with a cursor.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -1,6 +1,7 @@
 //! From keys to actions. Every key is listed here with what it does, and nowhere else.
 
-use crate::review::state::{Action, Edit, Group, Leave, State, View};
+use crate::review::editor::Edit;
+use crate::review::state::{Action, Group, Leave, State, View};
 use brisk_quill_core::plan::decision::Decision;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 

@@ -4,7 +4,7 @@
 //! Note to the maintainer: nothing here draws or reads keys. A new action needs an arm in
 //! [`State::act`], a key in `keys.rs`, and a line in the list of keys there.
 
-use crate::review::editor::Editor;
+use crate::review::editor::{Edit, Editor};
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_core::plan::{PlanIndex, text_of};
 use brisk_quill_core::records::plan::ChangeRecord;
@@ -50,18 +50,6 @@ pub enum Group {
     File,
     /// All that are open.
     Rest,
-}
-
-/// What happens in an input line.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Edit {
-    Insert(String),
-    Backspace,
-    Delete,
-    Left,
-    Right,
-    Home,
-    End,
 }
 
 /// What is on the screen.

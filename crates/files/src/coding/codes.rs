@@ -3,7 +3,7 @@
 //! Some encodings have two codes for one character, or codes that can be read and are never
 //! written. What such a text copies is to keep the codes it has.
 
-use crate::coding::TextEncoding;
+use crate::encoding::TextEncoding;
 use std::collections::HashMap;
 
 /// The codes of characters in one text, of those that have others than the encoding writes.

@@ -1,9 +1,8 @@
 //! The records of the journal.
 
+use crate::change::Change;
+use crate::copy_name::is_copy_name;
 use crate::fs::FileId;
-use crate::journal::{RunRecord, VERSION};
-use crate::plan::Change;
-use crate::run::is_copy_name;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;
@@ -12,6 +11,9 @@ use std::collections::HashSet;
 use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Component, Path, PathBuf};
+
+/// The version of the journal's records.
+pub(crate) const VERSION: u32 = 2;
 
 /// A path as text, or in base64 where it is not UTF-8.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -112,7 +114,7 @@ pub struct Intent {
 
 impl Intent {
     /// Whether a run can have written this.
-    fn check(&self) -> Result<(), String> {
+    pub(super) fn check(&self) -> Result<(), String> {
         let (mut names, mut paths) = (HashSet::new(), HashSet::new());
         for target in &self.targets {
             let path = target.path.path();
@@ -209,56 +211,6 @@ impl RunState {
             Self::RolledBack => "rolled back",
             Self::Abandoned => "abandoned",
         }
-    }
-}
-
-impl RunRecord {
-    /// Takes the next record of the log.
-    pub(super) fn take(&mut self, record: Record) -> Result<(), String> {
-        match (self.state, record) {
-            (RunState::Begun, Record::Intent(intent)) if self.intent.is_none() => {
-                if intent.version != VERSION {
-                    let version = intent.version;
-                    return Err(format!(
-                        "it has version {version}, and this program reads {VERSION}"
-                    ));
-                }
-                intent.check()?;
-                self.intent = Some(intent);
-            }
-            (RunState::Begun, Record::Commit(commit)) => {
-                let targets = self
-                    .intent
-                    .as_ref()
-                    .map_or(0, |intent| intent.targets.len());
-                if commit.after.len() != targets {
-                    return Err("its files do not fit".into());
-                }
-                self.commit = Some(commit);
-                self.state = RunState::Committed;
-            }
-            (RunState::Begun, Record::Made { ids }) if self.intent.is_some() => self.made = ids,
-            (RunState::Begun, Record::InPlace { file }) => {
-                self.in_place.insert(file);
-            }
-            (RunState::Committed | RunState::Back, Record::Overwrite { file }) => {
-                self.overwritten.insert(file);
-            }
-            (RunState::Begun | RunState::Committed | RunState::Back, Record::Back) => {
-                self.state = RunState::Back;
-            }
-            (RunState::Committed, Record::Done) => self.state = RunState::Done,
-            (RunState::Done | RunState::Clean, Record::Clean) => self.state = RunState::Clean,
-            (RunState::Begun | RunState::Back, Record::Undone) => {
-                self.state = RunState::RolledBack;
-            }
-            // Of two that finished the same run at the same time, the second said so again.
-            (RunState::Done | RunState::Clean, Record::Done | Record::Overwrite { .. })
-            | (RunState::RolledBack, Record::Undone | Record::Back | Record::Overwrite { .. }) => {}
-            (_, Record::Abandoned) => self.state = RunState::Abandoned,
-            (_, record) => return Err(format!("a record is out of its order: {record:?}")),
-        }
-        Ok(())
     }
 }
 

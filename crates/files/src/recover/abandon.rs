@@ -2,10 +2,11 @@
 
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Folder, Fs, Removal, Stat, folder_of};
+use crate::hash::hash_of;
+use crate::journal::Journal;
 use crate::journal::records::Record;
-use crate::journal::{Journal, RunRecord};
+use crate::journal::run_record::RunRecord;
 use crate::recover::{Known, Standing};
-use crate::run::hash_of;
 use std::ffi::OsStr;
 use std::io;
 use std::path::PathBuf;
