@@ -7,20 +7,20 @@
 //! verb's own struct. A new verb is a line in `verbs`.
 
 pub mod definitions;
+mod lent;
 mod mistakes;
 pub mod split;
-mod verbs;
-
-pub use verbs::Verb;
+pub mod verbs;
 
 use crate::args::definitions::{Program, RewriteArg, When};
+use crate::args::verbs::Verb;
 use crate::diagnostic::Diagnostic;
+use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::step_spec::StepSpec;
 use clap::{Args, CommandFactory, FromArgMatches};
 use std::ffi::OsString;
 use std::path::PathBuf;
-use std::process::ExitCode;
 
 /// A parsed command line.
 pub struct Parsed {
@@ -30,6 +30,8 @@ pub struct Parsed {
     pub verb: Verb,
     /// The parts between `--then`, in order; at least one.
     pub parts: Vec<Part>,
+    /// The options that were given and say nothing to the verb.
+    pub unused: Vec<String>,
 }
 
 /// One part of the command line: the words and options of one step.
@@ -61,22 +63,18 @@ impl From<clap::Error> for Stopped {
 }
 
 impl Stopped {
-    /// Prints it and tells how to end.
-    pub fn report(self) -> ExitCode {
+    /// Prints it; gives what the program ends with.
+    pub fn print(self, output: &mut Output) -> Status {
         match self {
             Self::Help(error) => {
                 // A closed pipe is not a reason to complain about help.
                 let _ = error.print();
                 match error.use_stderr() {
-                    true => Status::WrongRequest.into(),
-                    false => Status::Fine.into(),
+                    true => Status::WrongRequest,
+                    false => Status::Fine,
                 }
             }
-            Self::Mistake(diagnostic) => {
-                let mut output = crate::output::Output::new(When::Auto);
-                let status = output.complain(&diagnostic);
-                output.close(status).into()
-            }
+            Self::Mistake(diagnostic) => output.complain(&diagnostic),
         }
     }
 }
@@ -112,11 +110,31 @@ pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
         parts.push(verb(part)?.into_part());
     }
     let program = Program::from_arg_matches(&whole)?;
+    let mut unused = Vec::new();
+    for part in found.iter().chain([&whole]) {
+        if let Some((name, words)) = part.subcommand() {
+            unused.extend(lent::unused(name, words));
+        }
+    }
+    unused.sort();
+    unused.dedup();
     Ok(Parsed {
+        unused,
         color: program.color,
         verb: verb(&whole)?,
         parts,
     })
+}
+
+/// The help of a verb, or of the program, as `--help` shows it; or why there is none.
+pub fn help(verb: Option<&str>) -> Stopped {
+    let words = ["bquill"].into_iter().chain(verb).chain(["--help"]);
+    let argv: Vec<OsString> = words.map(OsString::from).collect();
+    match parse(&argv) {
+        Err(stopped) => stopped,
+        // It asks for help, so it never ends in a request.
+        Ok(_) => Stopped::Mistake(Diagnostic::wrong("there is no help")),
+    }
 }
 
 /// Lets each step have its own options, where all steps are read as one.

@@ -24,14 +24,23 @@ mod tally;
 mod test;
 mod undo;
 
-use crate::args::{Parsed, Verb};
+use crate::args::verbs::Verb;
+use crate::args::{Parsed, help};
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
 
 /// Does what the verb says.
 pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
-    let Parsed { color, verb, parts } = parsed;
+    let Parsed {
+        color,
+        verb,
+        parts,
+        unused,
+    } = parsed;
+    if !unused.is_empty() {
+        output.quiet_note(&format!("note: not used here: {}\n", unused.join(", ")));
+    }
     if !matches!(verb, Verb::Recover(_)) {
         journal_run::tell_interrupted(output);
     }
@@ -49,6 +58,7 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
         Verb::Recover(args) => recover::run(&args, output),
         Verb::Explain(args) => explain::run(&args, output),
         Verb::Test(args) => test::run(&args, output),
+        Verb::Help(args) => Ok(help(args.verb.as_deref()).print(output)),
         Verb::Demo(args) => demo::run(&args, color, output),
         Verb::Completions(args) => completions::run(&args, output),
         Verb::Man(_) => man::run(output),

@@ -10,11 +10,13 @@ mod diagnostic;
 mod options;
 mod output;
 mod progress;
+mod reference;
 mod render;
 mod review;
 mod signals;
 mod status;
 
+use crate::args::definitions::When;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
@@ -26,12 +28,22 @@ pub fn understands(argv: &[OsString]) -> bool {
     args::parse(argv).is_ok()
 }
 
+/// The files of the reference that are written from the definitions: their names in `docs`, and
+/// their texts.
+pub fn reference() -> Vec<(&'static str, String)> {
+    reference::files()
+}
+
 /// Runs the program on its arguments, the program's own name first.
 pub fn run(argv: &[OsString]) -> ExitCode {
     signals::outlive_size_limit();
     let parsed = match args::parse(argv) {
         Ok(parsed) => parsed,
-        Err(stopped) => return stopped.report(),
+        Err(stopped) => {
+            let mut output = Output::new(When::Auto);
+            let status = stopped.print(&mut output);
+            return output.close(status).into();
+        }
     };
     let mut output = Output::new(parsed.color);
     let status = commands::run(parsed, &mut output).unwrap_or_else(|diagnostic: Diagnostic| {

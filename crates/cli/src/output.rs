@@ -7,7 +7,7 @@ use crate::args::definitions::When;
 use crate::diagnostic::Diagnostic;
 use crate::progress::{self, Progress};
 use crate::render;
-use crate::render::paint::Paint;
+use crate::render::paint::{Paint, Role};
 use crate::signals::cancel_token;
 use crate::status::Status;
 use brisk_quill_files::source::Source;
@@ -196,6 +196,15 @@ impl Output {
         if self.problems <= PROBLEMS_TOLD {
             self.complain(diagnostic);
         }
+    }
+
+    /// Writes to standard error what need not catch the eye.
+    pub fn quiet_note(&mut self, text: &str) {
+        let mut shown = String::new();
+        let paint = Paint::new(wanted(self.color, io::stderr().is_terminal()));
+        paint.push(&mut shown, Role::Quiet, text.trim_end());
+        shown.push('\n');
+        self.note(&shown);
     }
 
     /// Writes to standard error.

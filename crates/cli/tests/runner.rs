@@ -16,6 +16,7 @@ mod narrowing;
 mod plans;
 mod preview;
 mod progress;
+mod reference;
 mod review;
 mod rewriting;
 mod sentences;

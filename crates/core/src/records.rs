@@ -5,6 +5,7 @@
 //! value that no record has yet needs a [`Field`](field::Field).
 
 pub mod field;
+pub mod field_schema;
 pub mod find;
 pub mod history;
 pub mod json;
@@ -42,11 +43,11 @@ macro_rules! record {
             }
 
             fn schema() -> serde_json::Value {
-                $crate::records::schema::of_record(
+                $crate::records::field_schema::of_record(
                     concat!($($about, "\n"),+),
                     Self::NAME,
                     &[$(
-                        $crate::records::schema::FieldSchema {
+                        $crate::records::field_schema::FieldSchema {
                             name: stringify!($field),
                             about: concat!($($doc, "\n"),+),
                             is_optional: <$type as $crate::records::field::Field>::IS_OPTIONAL,

@@ -655,7 +655,7 @@ Examples:
 )]
 pub struct ExplainArgs {
     /// The pattern; without it, the table of signs is printed.
-    #[arg(value_name = "PATTERN", allow_hyphen_values = true)]
+    #[arg(value_name = "PATTERN")]
     pub pattern: Option<String>,
     /// A template that goes with it.
     #[arg(
@@ -668,6 +668,9 @@ pub struct ExplainArgs {
     /// A rewrite file, step by step.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, conflicts_with = "pattern")]
     pub rewrite: Option<PathBuf>,
+    /// Paths of a recalled command, which are not read.
+    #[arg(value_name = "PATH", hide = true)]
+    pub paths: Vec<OsString>,
 }
 
 #[derive(Args, Debug)]
@@ -683,6 +686,17 @@ pub struct TestArgs {
     /// Print one JSON record a line.
     #[arg(long)]
     pub json: bool,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  bquill help
+  bquill help preview")]
+pub struct HelpArgs {
+    /// The verb.
+    #[arg(value_name = "VERB")]
+    pub verb: Option<String>,
 }
 
 #[derive(Args, Debug)]

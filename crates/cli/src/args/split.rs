@@ -77,6 +77,11 @@ pub fn unmarked(word: OsString) -> OsString {
     }
 }
 
+/// The same for text.
+pub fn unmarked_text(word: &str) -> &str {
+    word.strip_prefix(MARK).unwrap_or(word)
+}
+
 /// The names of a verb's options.
 #[derive(Default)]
 struct Options {

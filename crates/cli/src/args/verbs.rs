@@ -3,6 +3,7 @@
 
 use super::definitions::*;
 use crate::args::Part;
+use crate::args::lent::borrow;
 use crate::args::split::unmarked;
 use clap::error::ErrorKind;
 use clap::{ArgMatches, Args, Command, Error, FromArgMatches};
@@ -30,7 +31,10 @@ macro_rules! verbs {
             pub(super) fn define(program: Command, asked: impl Fn(&str) -> bool) -> Command {
                 program$(.subcommand({
                     let verb = Command::new($name);
-                    let verb = if asked($name) { $args::augment_args(verb) } else { verb };
+                    let verb = match asked($name) {
+                        true => borrow($args::augment_args(verb)),
+                        false => verb,
+                    };
                     verb.about($about)
                 }))+
             }
@@ -53,6 +57,7 @@ verbs! {
     Explain(ExplainArgs), "explain", "Say in plain words what a pattern, a template, or a rewrite file does";
     Test(TestArgs), "test", "Work the examples in rewrite files";
     Demo(DemoArgs), "demo", "Unpack sample files and walk through the whole loop on them";
+    Help(HelpArgs), "help", "Show the help of a verb, or of the program";
     Completions(CompletionsArgs), "completions", "Print the completions for a shell";
     Man(ManArgs), "man", "Print the manual page";
 }
@@ -75,6 +80,7 @@ impl Verb {
             | Self::Explain(_)
             | Self::Test(_)
             | Self::Demo(_)
+            | Self::Help(_)
             | Self::Completions(_)
             | Self::Man(_) => {
                 return Part::default();

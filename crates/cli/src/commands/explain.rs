@@ -1,6 +1,7 @@
 //! `explain`: what a pattern, a template, or a rewrite file does, in plain words.
 
 use crate::args::definitions::{ExplainArgs, TableArgs};
+use crate::args::split::unmarked_text;
 use crate::diagnostic::Diagnostic;
 use crate::options::{load_rewrite, pattern_and_template};
 use crate::output::Output;
@@ -13,7 +14,7 @@ pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Diagnostic
     let view = ExplainView {
         paint: output.paint(),
     };
-    let text = match (&args.pattern, &args.rewrite) {
+    let text = match (args.pattern.as_deref().map(unmarked_text), &args.rewrite) {
         (Some(pattern), _) => {
             let (pattern, template) = pattern_and_template(pattern, args.with.as_deref())?;
             view.step(&pattern, &template)

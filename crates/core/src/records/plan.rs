@@ -1,9 +1,9 @@
 //! Records of a plan.
 
 use crate::plan::decision::Decision;
-use crate::records::field::{Base64, Coded, Field, Json, Optional, Ordinal, Record, decoded, line};
+use crate::records::field::{Base64, Coded, Field, Json, Optional, Ordinal, decoded, line};
 use crate::records::json::push_text;
-use crate::records::{record, schema};
+use crate::records::record;
 use crate::rewrite::counts::{LeftOutCounts, StepCounts};
 use crate::rewrite_file::RewriteText;
 use serde::Deserialize;
@@ -443,36 +443,4 @@ impl StepRecord {
             left_out: counts.left_out.into(),
         }
     }
-}
-
-/// The JSON Schema of the records of a plan.
-pub fn plan_schema() -> Value {
-    let mut plan = <PlanRecord<'_> as Record>::schema();
-    plan["properties"]["format"]["const"] = FORMAT.into();
-    let mut change = <ChangeRecord<'_> as Record>::schema();
-    change["properties"]["decision"] = json!({"const": "open"});
-    let mut file = <FileRecord<'_> as Record>::schema();
-    file["properties"]["hash"] = json!({"type": "string", "pattern": "^[0-9a-f]{64}$"});
-    file["properties"]["newline"] = json!({"enum": ["lf", "crlf", "mixed", "none"]});
-    schema::of_lines(
-        "A record of a plan of bquill",
-        "A plan is JSON Lines: one of these records on each line, in the order that records.md gives. A reader passes over records it does not know.",
-        &[
-            plan,
-            file,
-            <UnitRecord<'_> as Record>::schema(),
-            change,
-            <DecisionRecord<'_> as Record>::schema(),
-            schema::of_record(
-                "The plan follows one that had been decided about: what is open is not written, even while nothing is decided.",
-                Some("judged"),
-                &[],
-            ),
-            <ProblemRecord<'_> as Record>::schema(),
-            <UnmetRecord<'_> as Record>::schema(),
-            <NoteRecord<'_> as Record>::schema(),
-            <HintRecord<'_> as Record>::schema(),
-            <TotalsRecord as Record>::schema(),
-        ],
-    )
 }

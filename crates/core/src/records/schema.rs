@@ -1,61 +1,80 @@
-//! JSON Schemas of records, made from their definitions.
+//! The JSON Schemas of what is written and read.
 
-use serde_json::{Map, Value, json};
+use crate::records::field::Record;
+use crate::records::field_schema::{of_lines, of_record};
+use crate::records::find::{
+    CheckTotalsRecord, FindTotalsRecord, MatchRecord, MissingRecord, OffenderRecord,
+    TallyTotalsRecord, ValueRecord,
+};
+use crate::records::history::{DecisionsRecord, RunChangeRecord, RunRecord};
+use crate::records::plan::{
+    ChangeRecord, DecisionRecord, FORMAT, FileRecord, HintRecord, NoteRecord, PlanRecord,
+    ProblemRecord, TotalsRecord, UnitRecord, UnmetRecord,
+};
+use crate::records::shapes::{CharRecord, ShapeRecord, ShapesTotalsRecord};
+use crate::records::test::{ExampleRecord, TestTotalsRecord};
+use serde_json::{Value, json};
 
-/// A field of a record, as the schema says it.
-pub struct FieldSchema {
-    /// Its key.
-    pub name: &'static str,
-    /// Its documentation.
-    pub about: &'static str,
-    /// Whether it may be left out.
-    pub is_optional: bool,
-    /// The schema of its value.
-    pub value: Value,
+fn of<R: Record>() -> Value {
+    R::schema()
 }
 
-/// The schema of a record, or of a value made of fields, with nothing beside them.
-pub fn of_record(about: &str, name: Option<&str>, fields: &[FieldSchema]) -> Value {
-    let (mut properties, mut required) = (Map::new(), Vec::new());
-    if let Some(name) = name {
-        properties.insert("record".into(), json!({"const": name}));
-        required.push("record");
-    }
-    for field in fields {
-        let mut value = field.value.clone();
-        if let Some(value) = value.as_object_mut() {
-            let about = first_line(field.about);
-            value.shift_insert(0, "description".into(), about.into());
-        }
-        properties.insert(field.name.into(), value);
-        if !field.is_optional {
-            required.push(field.name);
-        }
-    }
-    json!({
-        "description": first_line(about),
-        "type": "object",
-        "properties": properties,
-        "required": required,
-        "additionalProperties": false,
-    })
+/// The records of a plan.
+pub fn of_plan() -> Value {
+    let mut plan = of::<PlanRecord<'_>>();
+    plan["properties"]["format"]["const"] = FORMAT.into();
+    let mut change = of::<ChangeRecord<'_>>();
+    change["properties"]["decision"] = json!({"const": "open"});
+    let mut file = of::<FileRecord<'_>>();
+    file["properties"]["hash"] = json!({"type": "string", "pattern": "^[0-9a-f]{64}$"});
+    file["properties"]["newline"] = json!({"enum": ["lf", "crlf", "mixed", "none"]});
+    let judged = of_record(
+        "The plan follows one that had been decided about: what is open is not written, even while nothing is decided.",
+        Some("judged"),
+        &[],
+    );
+    of_lines(
+        "A record of a plan of bquill",
+        "A plan is JSON Lines: one of these records on each line, in the order that records.md gives. A reader passes over records it does not know.",
+        &[
+            plan,
+            file,
+            of::<UnitRecord<'_>>(),
+            change,
+            of::<DecisionRecord<'_>>(),
+            judged,
+            of::<ProblemRecord<'_>>(),
+            of::<UnmetRecord<'_>>(),
+            of::<NoteRecord<'_>>(),
+            of::<HintRecord<'_>>(),
+            of::<TotalsRecord>(),
+        ],
+    )
 }
 
-/// A schema for lines of which each is one of these records.
-pub fn of_lines(title: &str, about: &str, records: &[Value]) -> Value {
-    json!({
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": title,
-        "description": about,
-        "type": "object",
-        "required": ["record"],
-        // A path with the character that stands for undecodable bytes does not say all.
-        "if": {"required": ["path"], "properties": {"path": {"pattern": "\u{FFFD}"}}},
-        "then": {"required": ["path_b64"]},
-        "oneOf": records,
-    })
-}
-
-fn first_line(about: &str) -> &str {
-    about.lines().next().unwrap_or_default().trim()
+/// The records that the other verbs print.
+pub fn of_results() -> Value {
+    of_lines(
+        "A record that a verb of bquill prints",
+        "JSON Lines, as records.md describes them for each verb.",
+        &[
+            of::<MatchRecord<'_>>(),
+            of::<MissingRecord<'_>>(),
+            of::<FindTotalsRecord>(),
+            of::<OffenderRecord<'_>>(),
+            of::<CheckTotalsRecord>(),
+            of::<ValueRecord<'_>>(),
+            of::<TallyTotalsRecord>(),
+            of::<ShapeRecord<'_>>(),
+            of::<CharRecord<'_>>(),
+            of::<ShapesTotalsRecord>(),
+            of::<ProblemRecord<'_>>(),
+            of::<NoteRecord<'_>>(),
+            of::<ExampleRecord<'_>>(),
+            of::<TestTotalsRecord>(),
+            of::<RunRecord<'_>>(),
+            of::<RunChangeRecord<'_>>(),
+            of::<DecisionsRecord>(),
+        ],
+    )
 }

@@ -1,0 +1,99 @@
+//! Options of one verb that another verb accepts and does not use.
+//!
+//! A user recalls the last command and changes its verb. An option that says nothing to the new
+//! verb is accepted and named in a note, so that nobody wonders what became of it.
+
+use crate::args::definitions::{FindArgs, PreviewArgs};
+use brisk_quill_core::step_spec::StepSpec;
+use clap::parser::ValueSource;
+use clap::{Arg, ArgMatches, Args, Command};
+
+/// Options that say which changes are meant: were they not used, others would be written.
+const OF_THE_CHANGES: [&str; 2] = ["through", "missing"];
+
+/// Options that say what the pattern is: were they not used, a path would be taken for it.
+const OF_THE_PATTERN: [&str; 4] = ["rewrite", "pattern_file", "swap_chars", "remove_chars"];
+
+/// The step options that say something to a verb that only looks: what is matched, and where.
+const OF_A_LOOK: [&str; 2] = ["swap_chars", "remove_chars"];
+
+/// Adds the options that `verb` accepts from another, hidden from its help.
+pub fn borrow(verb: Command) -> Command {
+    let lender = match verb.get_name() {
+        "find" | "check" | "tally" | "shapes" | "extract" | "explain" | "apply" | "review" => {
+            PreviewArgs::augment_args(Command::new(""))
+        }
+        "preview" => FindArgs::augment_args(Command::new("")),
+        _ => return verb,
+    };
+    let refused: &[&str] = match verb.get_name() {
+        "apply" | "review" | "preview" => &OF_THE_CHANGES,
+        _ => &OF_THE_PATTERN,
+    };
+    let mut verb = verb;
+    for arg in lender.get_arguments() {
+        let (id, Some(long)) = (arg.get_id().as_str(), arg.get_long()) else {
+            continue;
+        };
+        let is_known = |own: &Arg| own.get_id() == id || own.get_long() == Some(long);
+        if refused.contains(&id) || verb.get_arguments().any(is_known) {
+            continue;
+        }
+        let own_short = |short: &char| {
+            let mut own = verb.get_arguments();
+            !own.any(|own| own.get_short() == Some(*short))
+        };
+        let mut lent = Arg::new(format!("lent {id}"))
+            .long(long.to_owned())
+            .short(arg.get_short().filter(own_short))
+            .action(arg.get_action().clone())
+            .hide(true);
+        if let Some(values) = arg
+            .get_num_args()
+            .filter(|_| arg.get_action().takes_values())
+        {
+            lent = lent.num_args(values).allow_hyphen_values(true);
+        }
+        verb = verb.arg(lent);
+    }
+    hide_actions(verb)
+}
+
+/// Hides what a step does from the help of a verb that only looks.
+fn hide_actions(verb: Command) -> Command {
+    match only_looks(verb.get_name()) {
+        true => verb.mut_args(|arg| match arg.get_help_heading() {
+            Some("Do") => arg.hide(true),
+            _ => arg,
+        }),
+        false => verb,
+    }
+}
+
+fn only_looks(verb: &str) -> bool {
+    matches!(verb, "find" | "check" | "tally" | "shapes" | "extract")
+}
+
+/// The options that were given and that the verb does not use, in the order of their definition.
+pub fn unused(verb: &str, found: &ArgMatches) -> Vec<String> {
+    let of_step = StepSpec::augment_args(Command::new(""));
+    let given = |id: &str| {
+        let is_there = found.try_contains_id(id).unwrap_or(false);
+        is_there && found.value_source(id) == Some(ValueSource::CommandLine)
+    };
+    let actions = of_step.get_arguments().filter(|arg| {
+        let says_nothing = !OF_A_LOOK.contains(&arg.get_id().as_str());
+        arg.get_help_heading() == Some("Do") && says_nothing && only_looks(verb)
+    });
+    let actions = actions.filter(|arg| given(arg.get_id().as_str()));
+    let mut names: Vec<String> = actions
+        .filter_map(Arg::get_long)
+        .map(|long| format!("--{long}"))
+        .collect();
+    for id in found.ids().map(clap::Id::as_str) {
+        if let Some(lent) = id.strip_prefix("lent ").filter(|_| given(id)) {
+            names.push(format!("--{}", lent.replace('_', "-")));
+        }
+    }
+    names
+}

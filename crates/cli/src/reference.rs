@@ -1,0 +1,64 @@
+//! Pages of the reference that are written from the definitions.
+
+use crate::args::definitions;
+use brisk_quill_core::records::schema;
+use clap::{Arg, Command};
+
+/// The generated files of `docs`, each with its text.
+pub fn files() -> Vec<(&'static str, String)> {
+    vec![
+        ("options.md", options()),
+        ("plan.schema.json", pretty(&schema::of_plan())),
+        ("records.schema.json", pretty(&schema::of_results())),
+    ]
+}
+
+fn pretty(schema: &serde_json::Value) -> String {
+    // A schema is strings, numbers and lists of them.
+    let text = serde_json::to_string_pretty(schema).expect("a schema has a form in JSON");
+    text + "\n"
+}
+
+/// Every option of every verb, as its help says it.
+fn options() -> String {
+    let mut out = "# Options of every verb\n\nA test writes this page from the definitions. What the options mean together is said in \
+                   [verbs.md](verbs.md).\n"
+        .to_owned();
+    let mut program = definitions();
+    program.build();
+    for verb in program.get_subcommands() {
+        let about = verb.get_about().map(ToString::to_string);
+        let about = about.unwrap_or_default();
+        out.push_str(&format!("\n## {}\n\n{about}.\n", verb.get_name()));
+        let options = table(verb);
+        if !options.is_empty() {
+            out.push_str("\n| option | does |\n|---|---|\n");
+            out.push_str(&options);
+        }
+    }
+    out
+}
+
+fn table(verb: &Command) -> String {
+    let shown = verb.get_arguments().filter(|arg| !arg.is_hide_set());
+    let shown = shown.filter(|arg| !["help", "version"].contains(&arg.get_id().as_str()));
+    shown.map(row).collect()
+}
+
+fn row(arg: &Arg) -> String {
+    let names = arg.get_value_names().unwrap_or_default();
+    let values: String = match arg.get_action().takes_values() {
+        true => names.iter().map(|name| format!(" {name}")).collect(),
+        false => String::new(),
+    };
+    let name = match (arg.get_short(), arg.get_long()) {
+        (Some(short), Some(long)) => format!("-{short}, --{long}{values}"),
+        (None, Some(long)) => format!("--{long}{values}"),
+        _ => values.trim_start().to_owned(),
+    };
+    let help = arg.get_help().map(ToString::to_string).unwrap_or_default();
+    let help = help.replace('\n', " ");
+    // A bar would end the cell.
+    let [name, help] = [name, help].map(|text| text.replace('|', "\\|"));
+    format!("| `{name}` | {help} |\n")
+}
