@@ -49,7 +49,7 @@ pub fn measure(table: &mut Table, count: usize, bytes: u64) {
     );
 }
 
-/// What the bare program does.
+/// The work of the bare program.
 pub fn bare(table: &Path, out: &Path) {
     let regex = Regex::new(PATTERN).expect("a pattern");
     let mut input = File::open(table).expect("a table");

@@ -1,4 +1,4 @@
-//! What is measured on: made up from a seed, always the same, and kept between runs.
+//! The corpus: made up from a seed, always the same, and kept between runs.
 
 use std::fs::{self, File};
 use std::io::{BufWriter, Write};
@@ -25,7 +25,7 @@ impl Seed {
     }
 }
 
-/// Where they are kept: beside the program.
+/// The folder they are kept in: beside the program.
 pub fn folder() -> PathBuf {
     let own = std::env::current_exe().expect("a path of its own");
     let folder = own.with_file_name("bench-corpora");

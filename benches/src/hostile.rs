@@ -75,7 +75,7 @@ pub fn run(table: &mut Table, count: usize) {
 /// Makes a text of about so many parts.
 type Make = fn(usize) -> String;
 
-/// What must not take longer than its length: ten times the text against ten times the time.
+/// Hostile inputs: ten times the text against ten times the time.
 pub fn growth(table: &mut Table, count: usize) {
     let json = |n: usize| {
         let members: Vec<String> = (0..n)

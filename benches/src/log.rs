@@ -139,7 +139,7 @@ pub fn bare_json(changes: u64, log: &Path) {
     print().expect("a pipe");
 }
 
-/// How long a program takes whose output is read to its end.
+/// The time a program takes whose output is read to its end.
 fn piped(command: &mut Command) -> Duration {
     let start = Instant::now();
     let mut child = command.stdout(Stdio::piped()).spawn().expect("a program");

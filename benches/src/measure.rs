@@ -1,18 +1,18 @@
-//! Times and memory of programs, and ratios of them.
+//! Time and memory that programs take, and ratios of them.
 
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 use std::{fmt, fs};
 
-/// How long `work` takes.
+/// The time that `work` takes.
 pub fn timed(work: impl FnOnce()) -> Duration {
     let start = Instant::now();
     work();
     start.elapsed()
 }
 
-/// How long a program takes; its output goes nowhere.
+/// The time a program takes; its output goes nowhere.
 ///
 /// # Panics
 ///

@@ -1,4 +1,4 @@
-//! How soon the program is there.
+//! The time the program takes to start.
 //!
 //! The floor is a program linked with the same libraries that does nothing.
 

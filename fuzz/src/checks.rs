@@ -1,4 +1,4 @@
-//! What must hold for every input, however it is made.
+//! Laws that must hold for every input, however it is made.
 
 #[path = "../../crates/files/tests/model/mod.rs"]
 #[allow(dead_code, reason = "each check uses its own part")]
@@ -54,7 +54,7 @@ impl<'d> Input<'d> {
         (high * 256 + low) % n.max(1)
     }
 
-    /// What stands before the next NUL.
+    /// The bytes before the next NUL.
     fn part(&mut self) -> &'d [u8] {
         let end = self.0.iter().position(|b| *b == 0).unwrap_or(self.0.len());
         let (part, rest) = self.0.split_at(end);
@@ -444,7 +444,7 @@ fn stopped_at(stop: u64) -> ModelFs {
 }
 
 /// A doctored log of a run that was stopped somewhere: whatever a recovery makes of it, no file of
-/// somebody else is touched, and every file holds its old or its new bytes.
+/// another program is touched, and every file holds its old or its new bytes.
 pub fn journals(data: &[u8]) {
     let mut input = Input(data);
     let fs = stopped_at(1 + u64::from(input.byte()) % 120);

@@ -1,4 +1,4 @@
-//! What can be written on the command line. Definitions only; `options` gives them meaning.
+//! Definitions of the command line, and nothing else; `options` gives them meaning.
 //!
 //! Note to the maintainer. The command line is cut at `--then` before clap sees it
 //! ([`split`]): each part is parsed by the same definitions, for the options of its step; the
@@ -13,6 +13,7 @@ pub mod split;
 pub mod verbs;
 
 use crate::args::definitions::{Program, RewriteArg, When};
+use crate::args::split::Part;
 use crate::args::verbs::Verb;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
@@ -20,29 +21,17 @@ use crate::status::Status;
 use brisk_quill_core::step_spec::StepSpec;
 use clap::{Args, CommandFactory, FromArgMatches};
 use std::ffi::OsString;
-use std::path::PathBuf;
 
 /// A parsed command line.
 pub struct Parsed {
     /// When colours are wanted.
     pub color: When,
-    /// What to do, with the options of the whole command.
+    /// The verb, with the options of the whole command.
     pub verb: Verb,
     /// The parts between `--then`, in order; at least one.
     pub parts: Vec<Part>,
     /// The options that were given and say nothing to the verb.
     pub unused: Vec<String>,
-}
-
-/// One part of the command line: the words and options of one step.
-#[derive(Clone, Debug, Default)]
-pub struct Part {
-    /// The words that are not options, in order.
-    pub words: Vec<OsString>,
-    /// Options of the step.
-    pub step: StepSpec,
-    /// The rewrite file that is named instead.
-    pub rewrite: Option<PathBuf>,
 }
 
 /// Parsing ended the program: help was asked for, or the words are wrong.
@@ -174,7 +163,7 @@ mod tests {
         assert!(options > 25);
     }
 
-    /// What is laid out for one verb alone is what is laid out for all.
+    /// Options laid out for one verb alone are those laid out for all.
     #[test]
     fn a_verb_alone_is_as_among_all() {
         let all = definitions();

@@ -1,4 +1,4 @@
-//! What is wrong, for whoever asked: data only; `render::diagnostic` draws it.
+//! Diagnostics: data about what is wrong; `render::diagnostic` draws it.
 
 use crate::render::names::file_name;
 use crate::status::Status;
@@ -11,20 +11,20 @@ use brisk_quill_files::source::Source;
 /// A reason to stop.
 #[derive(Debug)]
 pub struct Diagnostic {
-    /// What the program ends with.
+    /// The exit status.
     pub status: Status,
-    /// What is wrong, in a few words.
+    /// The fault in a few words.
     pub message: String,
     /// The user's own words, with the place in them.
     pub quote: Option<Quote>,
-    /// What to do.
+    /// The remedy.
     pub remedy: Option<String>,
 }
 
 /// A place in something the user wrote.
 #[derive(Debug)]
 pub struct Quote {
-    /// What was written: `the pattern`, `--lines`.
+    /// The name of the text: `the pattern`, `--lines`.
     pub name: String,
     /// The text as it was written.
     pub text: String,

@@ -23,7 +23,7 @@ use crate::status::Status;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
-/// Whether arguments, the program's own name first, can be understood. Nothing is done.
+/// True if arguments, the program's own name first, can be understood. Nothing is done.
 pub fn understands(argv: &[OsString]) -> bool {
     args::parse(argv).is_ok()
 }

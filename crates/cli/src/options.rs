@@ -1,7 +1,7 @@
 //! From the words of the command line to the core's own types.
 
-use crate::args::Part;
 use crate::args::definitions::{FilesArgs, GuardArgs, ShowArgs, TableArgs};
+use crate::args::split::Part;
 use crate::diagnostic::{Diagnostic, Quote};
 use crate::output::Output;
 use crate::render::names::file_name;
@@ -238,7 +238,7 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
     Ok((text, rewrite))
 }
 
-/// What to tell about a step in words.
+/// The diagnostic of a step in words.
 fn step_diagnostic(fault: &StepFault) -> Diagnostic {
     match fault {
         StepFault::Value { key, text, error } => {
@@ -282,7 +282,7 @@ pub fn expected(texts: &[String]) -> Result<Vec<Count>, Diagnostic> {
     texts.iter().map(parse).collect()
 }
 
-/// How many changes or matches are to be shown.
+/// The number of changes or matches to be shown.
 pub fn shown(args: &ShowArgs) -> Result<usize, Diagnostic> {
     at_most("--show", args.show.as_deref())
 }
@@ -312,7 +312,7 @@ pub fn group(option: &str, text: &str, groups: &Groups) -> Result<usize, Diagnos
     })
 }
 
-/// How texts are to be read.
+/// Options for reading texts.
 pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Diagnostic> {
     let label = args.encoding.as_deref();
     let encoding = label.map(TextEncoding::of_label).transpose();
@@ -406,7 +406,7 @@ pub fn report_passed_over(sources: &Sources, matches: u64, output: &mut Output) 
     }
 }
 
-/// Whether somebody types what is to be read: then a signal need not wait for more of it.
+/// True if a person types what is to be read: then a signal need not wait for more of it.
 pub fn waits_for_typing(sources: &Sources) -> bool {
     sources.listing.sources.contains(&Source::Stdin) && io::stdin().is_terminal()
 }
@@ -432,7 +432,7 @@ fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Diagnostic> {
         .collect())
 }
 
-/// Whether standard input is a pipe, a socket or a file, and not a terminal or nothing.
+/// True if standard input is a pipe, a socket or a file, and not a terminal or nothing.
 fn stdin_is_text() -> bool {
     let stdin = io::stdin();
     let Ok(stdin) = std::os::fd::AsFd::as_fd(&stdin).try_clone_to_owned() else {

@@ -1,4 +1,4 @@
-//! Where bytes go: one buffered standard output, one standard error.
+//! Output: one buffered standard output, one standard error.
 //!
 //! Another thread writes on a [`Page`] of its own, which is printed when its turn comes. What is
 //! printed at once is never torn, so a reader sees whole lines.
@@ -20,7 +20,7 @@ const WIDTH_ELSEWHERE: usize = 240;
 /// Problems told one by one; the rest is counted.
 const PROBLEMS_TOLD: u64 = 20;
 
-/// What is held back before it is written, in bytes.
+/// Bytes held back before they are written.
 const BUFFER: usize = 64 << 10;
 
 /// The program's own standard streams.
@@ -37,11 +37,11 @@ pub struct Output {
     failed: Option<io::Error>,
 }
 
-/// What another thread prints, until its turn comes.
+/// Output of another thread, until its turn comes.
 #[derive(Debug, Default)]
 pub struct Page {
     printed: Vec<u8>,
-    /// What was printed before that, and the problems between.
+    /// The output before that, and the problems between.
     said: Vec<Said>,
 }
 
@@ -66,7 +66,7 @@ impl Page {
         self.said.push(Said::Problem(diagnostic));
     }
 
-    /// Whether it holds so much that it should be printed soon.
+    /// True if it holds so much that it should be printed soon.
     pub fn is_full(&self) -> bool {
         self.printed.len() > BUFFER || !self.said.is_empty()
     }
@@ -118,17 +118,17 @@ impl Output {
         self.paint
     }
 
-    /// How many columns a line may take.
+    /// The columns that a line may take.
     pub fn width(&self) -> usize {
         self.width
     }
 
-    /// Whether a person is looking.
+    /// True if a person is looking.
     pub fn is_terminal(&self) -> bool {
         self.terminal
     }
 
-    /// Whether reading was stopped because nobody listens.
+    /// True if reading was stopped because nobody listens.
     pub fn is_deserted(&self) -> bool {
         self.failed.is_some() && cancel_token().is_stopped()
     }
@@ -138,7 +138,7 @@ impl Output {
         self.outlives = true;
     }
 
-    /// Whether to go on: not once the reader has gone, for nothing more needs to be computed for
+    /// True if to go on: not once the reader has gone, for nothing more needs to be computed for
     /// it, nor once all is to stop.
     pub fn flow(&self) -> ControlFlow<()> {
         let watch = cancel_token();

@@ -9,7 +9,7 @@ use std::sync::{Mutex, PoisonError};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
-/// What takes no longer than this is not worth a bar.
+/// Work that takes no longer than this shows no bar.
 const PATIENCE: Duration = Duration::from_secs(1);
 const TICK: Duration = Duration::from_millis(100);
 
@@ -79,7 +79,7 @@ fn shown() -> std::sync::MutexGuard<'static, Option<ProgressBar>> {
     SHOWN.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// What is to be read, in bytes.
+/// The bytes to be read.
 fn sizes(sources: &[Source]) -> u64 {
     let size = |source: &Source| source.path().metadata().map_or(0, |found| found.len());
     sources.iter().map(size).sum()

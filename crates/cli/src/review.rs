@@ -44,10 +44,10 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
-/// How long to wait for a key before looking whether to end.
+/// The time to wait for a key before checking whether to end.
 const WAIT: Duration = Duration::from_millis(250);
 
-/// How long the review may take to leave once a signal has come. A terminal that has gone keeps
+/// The longest time a review may take to leave once a signal has come. A terminal that has gone keeps
 /// whoever reads keys from it for ever.
 const LEAVING: Duration = Duration::from_secs(1);
 
@@ -107,7 +107,7 @@ fn on_terminal(
 struct SignalWatch {
     /// The signal that came, or 0.
     came: Arc<AtomicUsize>,
-    /// Whether the review has been left.
+    /// True if the review has been left.
     left: Arc<AtomicBool>,
     handle: Handle,
     thread: JoinHandle<()>,
@@ -210,7 +210,7 @@ fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result
     }
 }
 
-/// How the cells of each file are written, where it has columns; and whether it is UTF-8.
+/// The layout of each file, where it has columns; and whether it is UTF-8.
 fn layouts(state: &State) -> Vec<(Option<Layout>, bool)> {
     let rewrite = state.plan.rewrite.build(&mut UnreadTables).ok();
     let layout = |path: &[u8]| {

@@ -1,4 +1,4 @@
-//! What goes on while texts are read: known to all threads, and stopped by a signal.
+//! Signals, and the token that stops reading in all threads.
 //!
 //! The first interrupt asks reading to stop, so that what has been shown ends in a whole line
 //! and nothing half made is left behind; the second ends the program at once. Where it waits for
@@ -19,14 +19,14 @@ pub fn cancel_token() -> Arc<CancelToken> {
     Arc::clone(WATCH.get_or_init(Arc::default))
 }
 
-/// What is known of signals.
+/// The state of signals.
 #[derive(Default)]
 struct Signals {
     /// The one that came, or 0.
     came: Arc<AtomicUsize>,
     /// The next one ends the program.
     at_once: Arc<AtomicBool>,
-    /// What is done when one comes.
+    /// The actions taken when one comes.
     actions: Mutex<Vec<SigId>>,
 }
 
@@ -71,7 +71,7 @@ fn register() -> io::Result<()> {
     Ok(())
 }
 
-/// While `wait` waits for somebody, a signal ends the program at once.
+/// While `wait` waits for a person, a signal ends the program at once.
 pub fn waiting<T>(wait: impl FnOnce() -> T) -> T {
     let at_once = &signals().at_once;
     at_once.store(true, Ordering::SeqCst);

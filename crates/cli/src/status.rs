@@ -1,6 +1,6 @@
 use std::process::ExitCode;
 
-/// What the exit status tells. The order is that of weight: where several hold, the greatest
+/// The exit status. The order is that of weight: where several hold, the greatest
 /// goes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Status {

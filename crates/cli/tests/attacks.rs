@@ -1,4 +1,4 @@
-//! What somebody who tries could do to files, journals, plans and outputs: the built program.
+//! Attacks on files, journals, plans and outputs, with the built program.
 
 use crate::support::{self, Sandbox};
 use rustix::process::{Pid, Signal, kill_process};
@@ -232,7 +232,7 @@ fn there_is_always_a_way_out() {
     port.run("history --forget 1").ok();
 }
 
-/// What a complete run could not remove is named, and blocks nothing.
+/// Files that a complete run could not remove are named, and block nothing.
 #[test]
 fn what_is_left_over_blocks_nothing() {
     let port = Sandbox::with("a.txt", "quay\n");
@@ -260,7 +260,7 @@ fn what_is_left_over_blocks_nothing() {
         port.write(&name, "quay\n");
     };
     undo_clean(&port);
-    // The name is right, and the number is not: it is somebody else's.
+    // The name is right, and the number is not: it belongs to another program.
     let got = port.run("recover").ok();
     assert!(
         got.out.contains("Run 1 was complete") && got.err.contains(&name),
@@ -335,7 +335,7 @@ fn a_folder_hands_nothing_down() {
     }
 }
 
-/// A plan of somebody else reads nothing outside of its root, and waits for nothing.
+/// A plan from elsewhere reads nothing outside of its root, and waits for nothing.
 #[test]
 fn a_doctored_plan_reads_nothing_else() {
     let port = Sandbox::with("in/a.txt", "quay\n");
@@ -407,7 +407,7 @@ fn a_doctored_plan_reads_nothing_else() {
     );
 }
 
-/// What bquill keeps for itself is not rewritten.
+/// Files of bquill's own are not rewritten.
 #[test]
 fn the_journal_is_not_rewritten() {
     let port = Sandbox::with("a.txt", "quay\n");
@@ -627,7 +627,7 @@ fn a_size_limit_leaves_nothing() {
     port.run("apply quay --with Q a.txt --yes").ok();
 }
 
-/// What a killed program has left is removed at the next start, and nothing else.
+/// Files that a killed program has left are removed at the next start, and nothing else.
 #[test]
 fn a_killed_program_leaves_nothing_for_long() {
     let port = Sandbox::with("a.txt", "quay\n".repeat(200_000));
@@ -923,7 +923,7 @@ fn files_that_cannot_be_replaced() {
     }
 }
 
-/// What is said of a file beside its bytes stays, and what is mounted is written where it stands.
+/// Attributes of a file stay, and a mounted file is written where it stands.
 #[test]
 fn flags_and_mounts() {
     use rustix::fs::{IFlags, ioctl_getflags, ioctl_setflags};

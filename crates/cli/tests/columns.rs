@@ -58,7 +58,7 @@ fn the_loop_on_a_column() {
     assert_eq!(sandbox.text("berths.csv"), before);
 }
 
-/// What comes of a small table, as a filter: request, table, outcome.
+/// The outcome of requests on a small table, as a filter: request, table, outcome.
 #[test]
 fn tables_rewritten() {
     let harbour = "berth,name,depth\r\n7,\"Old Quay, north\",\"3,5\"\r\n8,Pier,4\r\n";
@@ -171,7 +171,7 @@ fn tables_rewritten() {
     }
 }
 
-/// What is refused, with the reason: status, request, table, and what is said.
+/// Requests that are refused: status, request, table, and the message.
 #[test]
 fn tables_refused() {
     let table = "berth,name,name\n7,Pier,x\n";
@@ -642,7 +642,7 @@ fn counted() {
     );
 }
 
-/// How a request about columns was understood.
+/// Sentences about requests on columns.
 #[test]
 fn sentences_about_columns() {
     let sandbox = Sandbox::with("a.csv", "berth,status\n7,open\n");

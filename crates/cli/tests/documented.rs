@@ -23,7 +23,7 @@ fn filters(cases: &[Filtered]) {
     }
 }
 
-/// Refused, whatever the files are: words, and what is told.
+/// Refused, whatever the files are: words, and the message.
 fn refuses(sandbox: &Sandbox, cases: &[(&str, &[&str])]) {
     for (line, parts) in cases {
         let got = sandbox.run(line);

@@ -254,6 +254,8 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     ),
     ("bquill explain --rewrite berths.toml", 0, &["1. "]),
     ("bquill test rewrites/*.toml", 0, &["31 examples held."]),
+    ("bquill help", 0, &["Usage: bquill", "preview"]),
+    ("bquill help preview", 0, &["Usage: bquill preview"]),
     ("bquill demo", 0, &["bquill find"]),
     ("bquill demo --to larkmoor", 0, &["larkmoor"]),
     (
@@ -375,7 +377,7 @@ fn typed(sandbox: &Sandbox, line: &str) -> Got {
     support::finish(shell.stdin(Stdio::null()))
 }
 
-/// What the examples of a verb, or of a page, go on from.
+/// The set-up that the examples of a verb, or of a page, go on from.
 fn prepare(sandbox: &Sandbox, page: &str) {
     let completions = sandbox
         .state()

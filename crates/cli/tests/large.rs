@@ -2,7 +2,7 @@
 
 use crate::support::Sandbox;
 
-/// What is read at a time, in bytes.
+/// Bytes read at a time.
 const PIECE: usize = 1 << 20;
 
 /// A log of three pieces and a bit, with its lines; one in 97 tells of a level.

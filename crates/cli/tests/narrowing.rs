@@ -1,4 +1,4 @@
-//! Where a change may happen, and which match it takes: on files of every encoding.
+//! Narrowing: where a change may happen, and which match it takes, on files of every encoding.
 
 use crate::support::Sandbox;
 

@@ -19,7 +19,7 @@ fn said(got: &Got, part: &str) {
     );
 }
 
-/// What is saved is what `--json` prints, and applying it is applying the rewrite.
+/// A saved plan is what `--json` prints, and applying it is applying the rewrite.
 #[test]
 fn a_plan_is_the_preview() {
     let sandbox = saved();
@@ -151,7 +151,7 @@ fn renewed() {
     assert_eq!(sandbox.snapshot().len(), 2, "nothing is left over");
 }
 
-/// Where no decision fits any more, nothing is written: silence about new changes is not consent.
+/// A plan in which no decision fits any more writes nothing: silence about new changes is not consent.
 #[test]
 fn renewed_without_any_decision_left() {
     let sandbox = Sandbox::with("a.txt", "berth 1\nberth 2\n");
@@ -252,8 +252,8 @@ fn hostile_plans() {
         .unwrap();
     let cases = [
         (String::new(), "it is empty"),
-        ("{}\n".into(), "line 1: this is no record of a plan"),
-        ("berth\n".into(), "line 1: this is no record of a plan"),
+        ("{}\n".into(), "line 1: this is not a record of a plan"),
+        ("berth\n".into(), "line 1: this is not a record of a plan"),
         (
             lines[1..].join("\n") + "\n",
             "a plan begins with a `plan` record",
@@ -328,7 +328,7 @@ fn hostile_plans() {
         ),
         (
             format!("{}{}\n", lines[0], "[".repeat(5000)),
-            "no record of a plan",
+            "not a record of a plan",
         ),
         (
             lines[..lines.len() - 1].join("\n") + "\n",
@@ -516,7 +516,7 @@ fn records_fit_the_schema() {
     }
 }
 
-/// What stood against a preview stands against its plan.
+/// Guards against a preview are guards against its plan.
 #[test]
 fn guards_hold_for_plans_too() {
     let sandbox = Sandbox::larkmoor();
@@ -526,7 +526,7 @@ fn guards_hold_for_plans_too() {
         said(&got, "the plan has not been saved");
         assert!(!sandbox.file("p.plan").exists());
     }
-    // A problem is told when the plan is made, and refuses it later.
+    // A problem is reported when the plan is made, and refuses it later.
     sandbox.write("days.txt", "2026-02-29\n2026-03-01\n");
     let days = "preview '\\S+' --with '${0 | date %F %d.%m.%Y}' days.txt --save-plan p.plan";
     assert_eq!(sandbox.run(days).status, 3);

@@ -14,7 +14,7 @@ fn port() -> Sandbox {
     port
 }
 
-/// What the verbs are asked, and what they say at the end.
+/// Sentences and endings of the verbs.
 const LINES: [(&str, &str); 3] = [
     (
         "preview quay --with Q --show 1 a.txt z.pipe",

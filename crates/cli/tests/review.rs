@@ -7,7 +7,7 @@ use std::num::NonZero;
 use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 
-/// How long a screen may take to come; only a failing test waits so long.
+/// The longest time a screen may take to appear; only a failing test waits so long.
 const PATIENCE: Duration = Duration::from_secs(20);
 
 /// A program on a terminal.
@@ -222,7 +222,7 @@ fn a_killed_review_goes_on() {
     let mut term = Term::new(&sandbox, 100, 30, REVIEW);
     term.wait(&["change 1.1"]);
     term.press("ar", &["A 1 accepted   R 1 refused", "change 1.3"]);
-    // It is told that its terminal has gone.
+    // It learns that its terminal has gone.
     term.child.kill().unwrap();
     term.child.wait().unwrap();
     let mut term = Term::new(&sandbox, 100, 30, &["review"]);

@@ -1,4 +1,4 @@
-//! What the replacement can say, the line actions, and rewrites kept in files.
+//! Templates, line actions, and rewrites kept in files.
 
 use crate::support::Sandbox;
 
@@ -223,7 +223,7 @@ fn shipped_rewrites_hold_and_change_something() {
     }
 }
 
-/// What is kept gives the same plan.
+/// A kept plan gives the same plan.
 #[test]
 fn kept_rewrites() {
     for words in [

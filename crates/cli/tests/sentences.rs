@@ -1,4 +1,4 @@
-//! How a request was understood, in one plain sentence.
+//! Sentences that say how a request was understood.
 
 use crate::support::Sandbox;
 

@@ -146,7 +146,7 @@ fn parts_do_not_matter() {
     assert!(port.text("gauge.log") == wanted);
 }
 
-/// What is copied while it is evaluated is what a filter makes of it, piece by piece.
+/// A copy made while it is evaluated is what a filter makes of it, piece by piece.
 #[test]
 fn copies_are_what_a_filter_makes() {
     let port = port();

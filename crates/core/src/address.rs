@@ -62,12 +62,12 @@ impl Spec {
         }
     }
 
-    /// Whether the set holds everything, however much there is.
+    /// True if the set holds everything, however much there is.
     pub fn is_all(&self) -> bool {
         *self == Self::all()
     }
 
-    /// Whether the number of lines or matches must be known to resolve it.
+    /// True if the number of lines or matches must be known to resolve it.
     ///
     /// A range that ends at `last` simply has no end.
     pub fn needs_total(&self) -> bool {
@@ -127,7 +127,7 @@ impl fmt::Display for Point {
     }
 }
 
-/// How many are wanted: a number, or a range with both ends included.
+/// A number, or a range of numbers with both ends included.
 ///
 /// ```
 /// use brisk_quill_core::address::Count;
@@ -142,7 +142,7 @@ pub struct Count {
 }
 
 impl Count {
-    /// Whether `n` is among the wanted numbers.
+    /// True if `n` is among the wanted numbers.
     pub fn holds(self, n: u64) -> bool {
         n >= self.least && self.most.is_none_or(|most| n <= most)
     }

@@ -9,7 +9,7 @@ use memchr::{memchr, memrchr};
 /// The largest text that is held as a whole, in bytes.
 pub(crate) const MAX_TEXT_BYTES: usize = 1 << 30;
 
-/// Where a text may be cut.
+/// The places where a text may be cut.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) enum Cut {
     /// Behind a line end.
@@ -53,7 +53,7 @@ impl Cut {
         }
     }
 
-    /// What to say of what is longer than that.
+    /// The problem of a longer one.
     fn problem(self) -> ProblemKind {
         let limit = self.limit();
         match self {
@@ -77,7 +77,7 @@ pub(crate) trait ChunkSink {
     fn overlong(&mut self, lines: u64, kind: ProblemKind);
 }
 
-/// What is left over between two calls.
+/// Bytes left over between two calls.
 #[derive(Debug, Default)]
 pub(crate) struct Chunker {
     cut: Cut,

@@ -53,12 +53,12 @@ impl Written {
         })
     }
 
-    /// Whether its comma may stand between thousands, as in `1,000`.
+    /// True if its comma may stand between thousands, as in `1,000`.
     pub fn maybe_thousands(self) -> bool {
         self.maybe_thousands
     }
 
-    /// Whether it is below zero.
+    /// True if it is below zero.
     pub fn is_negative(self) -> bool {
         self.value.is_sign_negative()
     }

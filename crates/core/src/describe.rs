@@ -27,11 +27,11 @@ pub struct QueryWords {
     pub matches: String,
     /// One of them: "a match of `x`, in any case".
     pub a_match: String,
-    /// Where they may lie: "in every line that holds `y`".
+    /// Their scope: "in every line that holds `y`".
     pub place: String,
     /// The unit that the pattern is tried on: "line".
     pub unit: &'static str,
-    /// Whether the pattern, or one of its conditions, runs on the backtracking engine.
+    /// True if the pattern, or one of its conditions, runs on the backtracking engine.
     pub backtracks: bool,
 }
 

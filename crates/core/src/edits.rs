@@ -14,7 +14,7 @@ use std::sync::Arc;
 pub struct StepSet(u128);
 
 impl StepSet {
-    /// How many steps a rewrite may have.
+    /// The most steps that a rewrite may have.
     pub const MOST: usize = 128;
 
     /// The set of one step.
@@ -78,7 +78,7 @@ impl GroupTexts {
 /// One edit: the bytes of `span` become `text`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Edit {
-    /// What is replaced, counted from the start of the text.
+    /// The bytes that are replaced, counted from the start of the text.
     pub span: Span,
     /// The new bytes.
     pub text: Vec<u8>,
@@ -86,7 +86,7 @@ pub struct Edit {
     pub steps: StepSet,
     /// The groups of the match it comes from, where they were asked for and it comes from one.
     pub groups: Option<GroupTexts>,
-    /// What happens to the value, where all of it is one cell.
+    /// The change of the value, where all of it is one cell.
     pub cell: Option<Box<CellEdit>>,
     /// The parts of the new bytes that were copied, where that was asked for and is known.
     pub copied: Option<Box<[Copied]>>,
@@ -97,14 +97,14 @@ pub struct Edit {
 pub struct Copied {
     /// In the new text of its edit.
     pub span: Span,
-    /// Where it was copied from, counted from the start of what the edit replaces.
+    /// The place it was copied from, counted from the start of what the edit replaces.
     pub from: isize,
 }
 
-/// What happens within a cell.
+/// Edits within a cell.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CellEdit {
-    /// What its column is called.
+    /// The name of its column.
     pub name: Arc<str>,
     /// Its value before.
     pub value: Vec<u8>,
@@ -120,7 +120,7 @@ impl CellEdit {
 }
 
 impl Edit {
-    /// How many bytes the text grows by.
+    /// Bytes by which the text grows.
     fn growth(&self) -> isize {
         // Slices are at most isize::MAX bytes long.
         self.text.len() as isize - self.span.len() as isize
@@ -168,7 +168,7 @@ pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
     edits.iter().map(inverse).collect()
 }
 
-/// Where the bytes of a spliced text come from in the original.
+/// The origins of the bytes of a spliced text.
 pub(crate) struct Origins {
     /// For each edit: where its text begins and ends in the spliced text, and where what it
     /// replaces begins and ends in the original.
@@ -188,7 +188,7 @@ impl Origins {
         }
     }
 
-    /// Where offset `at` of the spliced text comes from; for an offset in new text, where that
+    /// The origin of offset `at` of the spliced text; for an offset in new text, where that
     /// text begins.
     pub fn of(&self, at: usize) -> usize {
         let next = self.edits.partition_point(|(new, _)| new.from <= at);

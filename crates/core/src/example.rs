@@ -10,13 +10,13 @@ pub struct Example {
     /// The text to be rewritten.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub before: Option<String>,
-    /// What must come of it.
+    /// The text that must come of it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub after: Option<String>,
     /// A text that must not change.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub untouched: Option<String>,
-    /// How the columns of the text are read, where neither the step nor its columns say so.
+    /// The format of the columns of the text, where neither the step nor its columns say it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub format: Option<String>,
 }

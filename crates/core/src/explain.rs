@@ -1,4 +1,4 @@
-//! What each part of a pattern, and of a template, does, in plain words.
+//! Explanations of each part of a pattern, and of a template, in plain words.
 //!
 //! Note to the maintainer. The words come from the pattern's own syntax tree. A pattern that
 //! needs backtracking is parsed with its special signs overwritten by regular ones of the same
@@ -11,14 +11,14 @@ use crate::template::part::{Part, Subject};
 use crate::template::{Template, filters};
 use regex_syntax::ast::{self, Ast};
 
-/// What one part of a pattern does.
+/// The meaning of one part of a pattern.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Explained {
-    /// Where the part stands in the pattern.
+    /// The place of the part in the pattern.
     pub span: Span,
-    /// How deep it lies in other parts; 0 is not in any.
+    /// Its depth in other parts; 0 is not in any.
     pub depth: usize,
-    /// What it does.
+    /// Its action.
     pub words: String,
 }
 

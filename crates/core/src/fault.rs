@@ -6,6 +6,6 @@ use crate::span::Span;
 pub trait Fault: std::error::Error {
     /// The bytes at fault in the text that was parsed, from 0, end excluded.
     fn span(&self) -> Option<Span>;
-    /// What to do about it, as one sentence.
+    /// The remedy, as one sentence.
     fn remedy(&self) -> Option<String>;
 }

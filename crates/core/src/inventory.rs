@@ -9,7 +9,7 @@ pub struct Inventory<K, F> {
     most: usize,
     /// All there were.
     pub total: u64,
-    /// Those of things too many.
+    /// Occurrences of items beyond the limit.
     pub others: u64,
 }
 
@@ -17,7 +17,7 @@ pub struct Inventory<K, F> {
 #[derive(Clone, Debug)]
 struct Entry<F> {
     count: u64,
-    /// How many things there had been before the first of it.
+    /// The number of items before the first of it.
     at: u64,
     first: F,
 }
@@ -79,17 +79,17 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
         }
     }
 
-    /// What is remembered of `thing`.
+    /// The value remembered with `thing`.
     pub fn first_mut(&mut self, thing: &K) -> Option<&mut F> {
         self.seen.get_mut(thing).map(|entry| &mut entry.first)
     }
 
-    /// How many things there are.
+    /// The number of items.
     pub fn len(&self) -> usize {
         self.seen.len()
     }
 
-    /// Whether there is nothing.
+    /// True if there is nothing.
     pub fn is_empty(&self) -> bool {
         self.seen.is_empty()
     }

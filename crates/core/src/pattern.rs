@@ -70,7 +70,7 @@ impl Pattern {
         })
     }
 
-    /// Whether it can match a line feed, and no carriage return.
+    /// True if it can match a line feed, and no carriage return.
     pub(crate) fn has_bare_line_feed(&self) -> bool {
         match &self.engine {
             Engine::Linear(engine) => engine.can_match(b'\n') && !engine.can_match(b'\r'),
@@ -78,7 +78,7 @@ impl Pattern {
         }
     }
 
-    /// Whether it runs on the engine that is not linear in the text: it holds look-around, or a
+    /// True if it runs on the engine that is not linear in the text: it holds look-around, or a
     /// reference to one of its own groups.
     pub fn backtracks(&self) -> bool {
         matches!(self.engine, Engine::Backtracking(_))
@@ -89,12 +89,12 @@ impl Pattern {
         &self.source
     }
 
-    /// How it is read.
+    /// The way it is read.
     pub fn options(&self) -> &MatchOptions {
         &self.options
     }
 
-    /// What is allowed in it but often not meant.
+    /// Constructs in it that are allowed but often not meant.
     pub fn notes(&self) -> &[PatternNote] {
         &self.notes
     }
@@ -144,7 +144,7 @@ enum Scratch {
 }
 
 impl Finder {
-    /// Whether `unit` holds a match.
+    /// True if `unit` holds a match.
     ///
     /// # Errors
     ///

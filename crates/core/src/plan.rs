@@ -29,7 +29,7 @@ const PATH_MOST: usize = 4096;
 pub struct PlanFile {
     /// Its path, as bytes.
     pub path: Vec<u8>,
-    /// Where symbolic links on the way to it led when it was evaluated, absolute; `None` where
+    /// The target of symbolic links on the way to it when it was evaluated, absolute; `None` where
     /// there were none.
     pub real: Option<Vec<u8>>,
     /// Its length.
@@ -44,14 +44,14 @@ pub struct PlanFile {
     pub end: usize,
 }
 
-/// What is kept of a change.
+/// The part of a change that is kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Entry {
-    /// Where its record begins in the plan, in bytes.
+    /// The offset of its record in the plan, in bytes.
     pub offset: u64,
     /// The line it begins in, from 1.
     pub line: u32,
-    /// What is decided about it.
+    /// The decision about it.
     pub decision: Decision,
 }
 
@@ -60,7 +60,7 @@ pub struct Entry {
 #[non_exhaustive]
 pub enum PlanFault {
     /// It does not parse.
-    #[error("this is no record of a plan: {0}")]
+    #[error("this is not a record of a plan: {0}")]
     NotARecord(String),
     /// The first record is another one.
     #[error("a plan begins with a `plan` record")]
@@ -118,7 +118,7 @@ pub enum PlanFault {
 /// A plan, but for the texts of its changes.
 #[derive(Clone, Debug, Default)]
 pub struct PlanIndex {
-    /// What was asked for.
+    /// The rewrite that was asked for.
     pub rewrite: RewriteText,
     /// The files, in order of the plan.
     pub files: Vec<PlanFile>,
@@ -126,11 +126,11 @@ pub struct PlanIndex {
     pub entries: Vec<Entry>,
     /// The new text of those that are modified, as it is on disk.
     pub modified: HashMap<usize, Vec<u8>>,
-    /// Whether it came to its end: only behind its totals can decisions stand.
+    /// True if it came to its end: only behind its totals can decisions stand.
     pub is_complete: bool,
-    /// What could not be read or computed when it was made.
+    /// The number of problems when it was made.
     pub problems: u64,
-    /// Whether it follows a plan that had been decided about: then silence is not consent, even
+    /// True if it follows a plan that had been decided about: then silence is not consent, even
     /// where no decision could be carried over.
     pub is_judged: bool,
     has_head: bool,
@@ -291,12 +291,12 @@ impl PlanIndex {
         (index < file.end).then_some(index)
     }
 
-    /// Whether nothing has been decided, so that all of it is meant, given its counts.
+    /// True if nothing has been decided, so that all of it is meant, given its counts.
     pub fn is_undecided(&self, counts: &DecisionCounts) -> bool {
         !self.is_judged && counts.open == counts.total()
     }
 
-    /// How many changes there are of each decision.
+    /// The number of changes of each decision.
     pub fn counts(&self) -> DecisionCounts {
         let mut counts = DecisionCounts::default();
         for entry in &self.entries {

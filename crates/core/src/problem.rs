@@ -9,12 +9,12 @@ use crate::template::filters::FilterProblem;
 pub struct Problem {
     /// The line it lies in, from 1; `None` for the text as a whole.
     pub line: Option<u64>,
-    /// What it is.
+    /// Its kind.
     pub kind: ProblemKind,
 }
 
 impl Problem {
-    /// What is too long, from this line on.
+    /// The overlong part, from this line on.
     pub(crate) fn overlong(line: u64, kind: ProblemKind) -> Self {
         let all = matches!(kind, ProblemKind::TextTooLong { .. });
         Self {
@@ -24,7 +24,7 @@ impl Problem {
     }
 }
 
-/// What kept a unit from being looked at or computed.
+/// Reasons why a unit was not searched or computed.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum ProblemKind {

@@ -55,14 +55,14 @@ impl Default for Pick {
 /// A pattern, where it may match, and which of its matches are taken.
 #[derive(Clone, Debug)]
 pub struct Query {
-    /// What to match. For units larger than a line, it should have been made with
+    /// The pattern. For units larger than a line, it should have been made with
     /// [`multi_line`](crate::pattern::options::MatchOptions::multi_line).
     pub pattern: Pattern,
     /// On what it is tried.
     pub unit: UnitKind,
     /// Which cells, where the unit is one.
     pub columns: Option<Columns>,
-    /// Where.
+    /// Its place.
     pub scope: Scope,
     /// Which of the matches in place.
     pub pick: Pick,
@@ -91,20 +91,20 @@ impl Query {
         }
     }
 
-    /// Whether it can only be evaluated on a text that is there as a whole.
+    /// True if it can only be evaluated on a text that is there as a whole.
     pub(crate) fn needs_whole_text(&self) -> bool {
         self.scope.needs_whole_text()
             || matches!(self.unit, UnitKind::Paragraph | UnitKind::Text)
             || (self.pick.per == Per::File && self.pick.spec.needs_total())
     }
 
-    /// Whether what is taken in a text depends on the texts before it, so that they must be
+    /// True if what is taken in a text depends on the texts before it, so that they must be
     /// evaluated one after the other.
     pub fn spans_texts(&self) -> bool {
         self.limit.is_some() || (self.pick.per == Per::Run && !self.pick.spec.is_all())
     }
 
-    /// Whether what is taken in a line depends on nothing but that line and its number.
+    /// True if what is taken in a line depends on nothing but that line and its number.
     pub(crate) fn is_local(&self) -> bool {
         let counts_through = self.pick.per == Per::File && !self.pick.spec.is_all();
         self.unit == UnitKind::Line
@@ -114,17 +114,17 @@ impl Query {
             && !self.needs_whole_text()
     }
 
-    /// Whether the form of the file at `path` is known, where its columns are looked at.
+    /// True if the form of the file at `path` is known, where its columns are looked at.
     pub fn is_table(&self, path: &Path) -> bool {
         self.columns.is_none() || self.layout(path).is_some()
     }
 
-    /// How the cells of the file at `path` are read, where they are looked at.
+    /// The layout of the file at `path`, where its cells are read.
     pub(crate) fn layout(&self, path: &Path) -> Option<Layout> {
         self.columns.as_ref()?.options.layout(path)
     }
 
-    /// Whether all texts must have been counted before the first is evaluated: which matches
+    /// True if all texts must have been counted before the first is evaluated: which matches
     /// are taken depends on how many there are in the run.
     pub fn needs_run_total(&self) -> bool {
         self.pick.per == Per::Run && self.pick.spec.needs_total()

@@ -58,18 +58,18 @@ impl Rewrite {
         (0..self.steps.len()).find(uncounted)
     }
 
-    /// Whether what becomes of a text depends on the texts before it: see [`Query::spans_texts`](crate::query::Query::spans_texts);
+    /// True if what becomes of a text depends on the texts before it: see [`Query::spans_texts`](crate::query::Query::spans_texts);
     /// a template that numbers its matches does so too.
     pub fn spans_texts(&self) -> bool {
         self.steps.iter().any(Step::spans_texts)
     }
 
-    /// Whether the form of the file at `path` is known, where its columns are looked at.
+    /// True if the form of the file at `path` is known, where its columns are looked at.
     pub fn is_table(&self, path: &Path) -> bool {
         self.steps.iter().all(|step| step.query.is_table(path))
     }
 
-    /// Whether lines may be written as they are read: what becomes of each is known then, and nothing
+    /// True if lines may be written as they are read: what becomes of each is known then, and nothing
     /// that follows can speak against it. With `skip_problems`, lines that it cannot work on do not.
     pub fn may_pass_on(&self, skip_problems: bool) -> bool {
         self.steps.iter().all(|step| {
@@ -163,7 +163,7 @@ impl<'r> Run<'r> {
         run
     }
 
-    /// What a counting run has counted.
+    /// The number that a counting run has counted.
     pub fn counted(&mut self) -> u64 {
         self.steps
             .last_mut()
@@ -177,7 +177,7 @@ impl<'r> Run<'r> {
         self.begin(file, self.cut(file), PartStart::of_text(start))
     }
 
-    /// Whether what becomes of a line of `file` depends on nothing but the line and where it
+    /// True if what becomes of a line of `file` depends on nothing but the line and where it
     /// lies, so that its text may be evaluated in parts, on several threads: see [`Run::part`].
     pub fn is_local(&self, file: impl AsRef<Path>) -> bool {
         let steps = &self.rewrite.steps[..self.steps.len()];
@@ -208,7 +208,7 @@ impl<'r> Run<'r> {
         }
     }
 
-    /// Where the text of `file` may be cut: where no step would see another text than without
+    /// The places where the text of `file` may be cut: where no step would see another text than without
     /// the cut.
     ///
     /// Steps on lines keep lines whole, and those on cells keep records whole; but a step on
@@ -459,7 +459,7 @@ struct Origin<'o> {
     original: &'o [u8],
     edits: &'o [Edit],
     origins: Option<Origins>,
-    /// How far lines have been counted, and the line there.
+    /// The offset up to which lines have been counted, and the line there.
     at: usize,
     line: u64,
 }
@@ -488,14 +488,14 @@ impl<'o> Origin<'o> {
     }
 }
 
-/// What a rewrite makes of one text in memory.
+/// The outcome of a rewrite of one text in memory.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Outcome {
     /// The text with every change made.
     pub text: Vec<u8>,
-    /// What was counted.
+    /// The counts.
     pub counts: Counts,
-    /// What could not be computed.
+    /// The problems that came up.
     pub problems: Vec<Problem>,
 }
 

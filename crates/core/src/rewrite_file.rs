@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct RewriteText {
-    /// What it is for.
+    /// Its purpose.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
     /// The steps in order.
@@ -31,11 +31,11 @@ pub struct RewriteText {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{message}")]
 pub struct RewriteFileError {
-    /// What is wrong.
+    /// The fault.
     pub message: String,
-    /// Where, in bytes of the file.
+    /// Its place, in bytes of the file.
     pub span: Option<Span>,
-    /// What to write instead, where that is known.
+    /// The text to write instead, where that is known.
     pub remedy: Option<String>,
 }
 
@@ -50,7 +50,7 @@ impl From<toml::de::Error> for RewriteFileError {
     }
 }
 
-/// What is wrong, and what to do, in our own words.
+/// The fault, and what to do, in our own words.
 fn words(message: &str) -> (String, Option<String>) {
     let unknown = message.strip_prefix("unknown field `");
     if let Some((name, rest)) = unknown.and_then(|rest| rest.split_once('`')) {

@@ -1,4 +1,4 @@
-//! What forms values take: letters, digits, signs, and runs of them.
+//! Forms of values: letters, digits, signs, and runs of them.
 //!
 //! A letter of upper case is `A`, any other letter `a`, a digit `9`; every other sign stands for
 //! itself. A run of the same is folded: `B-07` has the shape `A-9{2}`.
@@ -18,7 +18,7 @@ const CLASSES: [(Class, &str); 3] = [
     (Class::Digit, r"\d"),
 ];
 
-/// What one sign of a value is.
+/// The class of one character of a value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 enum Class {
     Upper,

@@ -21,7 +21,7 @@ impl Span {
         self.to - self.from
     }
 
-    /// Whether it holds no byte.
+    /// True if it holds no byte.
     pub fn is_empty(self) -> bool {
         self.from == self.to
     }

@@ -15,13 +15,13 @@ use crate::template::Template;
 /// A query and an action.
 #[derive(Clone, Debug)]
 pub struct Step {
-    /// What it matches, where, and which.
+    /// The matches, their scope, and which are taken.
     pub query: Query,
-    /// What it does with the matches.
+    /// The action on the matches.
     pub action: Action,
-    /// How many matches it is expected to change; all of them hold.
+    /// The numbers of matches it is expected to change; all of them hold.
     pub expect: Vec<Count>,
-    /// What every unit in its scope must match afterwards, every one of them.
+    /// Patterns that every unit in its scope must match afterwards, every one of them.
     pub ensure: Vec<Pattern>,
 }
 
@@ -36,17 +36,17 @@ impl Step {
         }
     }
 
-    /// Whether what it does in a text depends on the texts before it.
+    /// True if what it does in a text depends on the texts before it.
     pub(crate) fn spans_texts(&self) -> bool {
         self.action.templates().any(Template::counts) || self.query.spans_texts()
     }
 
-    /// Whether what becomes of a line is known as soon as it is read.
+    /// True if what becomes of a line is known as soon as it is read.
     pub(crate) fn needs_no_end(&self) -> bool {
         !self.query.needs_whole_text() && !self.query.needs_run_total()
     }
 
-    /// Whether a line may turn out to be one that it cannot work on, but for its length.
+    /// True if a line may turn out to be one that it cannot work on, but for its length.
     pub(crate) fn can_fail(&self) -> bool {
         let query = &self.query;
         let mut patterns = query.scope.patterns().chain([&query.pattern]);
@@ -55,12 +55,12 @@ impl Step {
             || self.action.templates().any(Template::can_fail)
     }
 
-    /// Whether what it does with a line depends on nothing but that line and where it lies.
+    /// True if what it does with a line depends on nothing but that line and where it lies.
     pub(crate) fn is_local(&self) -> bool {
         self.query.is_local() && !self.spans_texts()
     }
 
-    /// Whether it does the same with a line wherever that lies.
+    /// True if it does the same with a line wherever that lies.
     pub(crate) fn needs_no_place(&self) -> bool {
         let takes_ending = matches!(self.action, Action::Above(_) | Action::Below(_));
         let tells_line = self.action.templates().any(Template::writes_line);

@@ -242,12 +242,12 @@ pub struct StepSpec {
     #[cfg_attr(feature = "clap", arg(skip))]
     #[serde(skip_serializing_if = "is_default")]
     pub ragged: bool,
-    /// How many matches the step must change; on the command line an option of the rewrite.
+    /// The number of matches the step must change; on the command line an option of the rewrite.
     #[cfg_attr(feature = "clap", arg(skip))]
     #[serde(deserialize_with = "lists::one_or_more")]
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub expect: Vec<String>,
-    /// What each unit must match afterwards; on the command line an option of the rewrite.
+    /// Patterns that each unit must match afterwards; on the command line an option of the rewrite.
     #[cfg_attr(feature = "clap", arg(skip))]
     #[serde(deserialize_with = "lists::one_or_more")]
     #[serde(skip_serializing_if = "Vec::is_empty")]

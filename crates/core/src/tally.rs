@@ -1,4 +1,4 @@
-//! How often each value occurs, and what numbers beside it add up to.
+//! Occurrences of each value, and the sums of numbers beside it.
 
 use crate::decimal::{NumberFault, Written};
 use crate::inventory::Inventory;
@@ -24,11 +24,11 @@ type Key = (Option<Arc<Path>>, Option<Box<[u8]>>);
 #[derive(Clone, Debug)]
 pub struct Tally {
     seen: Inventory<Key, Sum>,
-    /// What was to be added up and is not a number.
+    /// Values to be added up that are not numbers.
     pub no_numbers: u64,
 }
 
-/// What numbers add up to.
+/// The sum of numbers.
 #[derive(Clone, Copy, Debug, Default)]
 enum Sum {
     #[default]
@@ -45,9 +45,9 @@ pub struct TallyRow {
     pub file: Option<Arc<Path>>,
     /// The value; `None` is a group that took no part.
     pub value: Option<Box<[u8]>>,
-    /// How often it occurs.
+    /// The number of its occurrences.
     pub count: u64,
-    /// What the numbers beside it add up to; `None` where there are none, or it has too many
+    /// The sum of the numbers beside it; `None` where there are none, or it has too many
     /// digits.
     pub sum: Option<String>,
     /// One of the numbers, or their sum, has too many digits.
@@ -111,7 +111,7 @@ impl Tally {
         self.seen.total
     }
 
-    /// Those of values too many to be held apart.
+    /// Occurrences of values beyond the limit.
     pub fn others(&self) -> u64 {
         self.seen.others
     }

@@ -40,11 +40,11 @@ pub struct Template {
     source: String,
     parts: Vec<Part>,
     notes: Vec<TemplateNote>,
-    /// Where the first reference to a row or a cell stands.
+    /// The place of the first reference to a row or a cell.
     of_row: Option<Span>,
 }
 
-/// What a template is expanded for.
+/// The context in which a template is expanded.
 #[derive(Clone, Copy, Debug)]
 pub struct MatchContext<'t> {
     /// The unit the match lies in.
@@ -107,18 +107,18 @@ impl Template {
         &self.source
     }
 
-    /// Whether expanding it needs any group besides the whole match.
+    /// True if expanding it needs any group besides the whole match.
     pub fn needs_groups(&self) -> bool {
         let of_group = |part: &Part| matches!(part, Part::Reference { subject: Subject::Group(n), .. } if *n > 0);
         self.parts.iter().any(of_group)
     }
 
-    /// Whether it writes how many matches have been taken before.
+    /// True if it writes how many matches have been taken before.
     pub fn counts(&self) -> bool {
         self.refers_to(&Subject::Number)
     }
 
-    /// Whether it writes the number of the line.
+    /// True if it writes the number of the line.
     pub(crate) fn writes_line(&self) -> bool {
         self.refers_to(&Subject::Line)
     }
@@ -129,7 +129,7 @@ impl Template {
         self.parts.iter().any(is_wanted)
     }
 
-    /// Whether a filter in it may meet a value that it cannot work on.
+    /// True if a filter in it may meet a value that it cannot work on.
     pub(crate) fn can_fail(&self) -> bool {
         self.parts.iter().any(|part| match part {
             Part::Reference { calls, .. } => calls.iter().any(Call::can_fail),
@@ -158,7 +158,7 @@ impl Template {
             .map_or(Ok(()), |span| Err(parse::no_columns(&self.source, span)))
     }
 
-    /// What is allowed in it but often not meant.
+    /// Constructs in it that are allowed but often not meant.
     pub fn notes(&self) -> &[TemplateNote] {
         &self.notes
     }
@@ -265,7 +265,7 @@ impl Template {
     }
 }
 
-/// What is known of a text that a template has written.
+/// Facts about a text that a template has written.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Expanded {
     /// A number was calculated with whose comma may stand between thousands, as in `1,000`.

@@ -6,7 +6,7 @@ use memchr::memchr_iter;
 /// The longest line or cell that is looked at, in bytes.
 pub const MAX_UNIT_BYTES: usize = 64 << 20;
 
-/// What a pattern is tried on.
+/// The unit that a pattern is tried on.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum UnitKind {
     /// A line without its line end.
@@ -103,12 +103,12 @@ pub(crate) fn without_ending(text: &[u8]) -> &[u8] {
     rest.strip_suffix(b"\r").unwrap_or(rest)
 }
 
-/// How many line ends `text` holds.
+/// The number of line ends in `text`.
 pub fn line_ends(text: &[u8]) -> u64 {
     memchr_iter(b'\n', text).count() as u64
 }
 
-/// How many lines `text` has; an unterminated last one counts.
+/// The number of lines in `text`; an unterminated last one counts.
 pub(crate) fn count_lines(text: &[u8]) -> u64 {
     let tail = !text.is_empty() && !text.ends_with(b"\n");
     line_ends(text) + u64::from(tail)

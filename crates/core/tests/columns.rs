@@ -262,7 +262,7 @@ fn in_strings(value: &mut Value, with: &str) {
 proptest! {
     #![proptest_config(ProptestConfig { cases: support::cases(), failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// What the scanner accepts it reads as the other reader does; how the text is cut does not
+    /// Cells that the scanner accepts are read as the other reader reads them; how the text is cut does not
     /// matter, nor what was wrong with it.
     #[test]
     fn the_scanner_agrees_with_the_oracle(
@@ -440,7 +440,7 @@ proptest! {
         let now = support::splice(text.as_bytes(), &recorded.changes);
         let lines = now.split(|b| *b == b'\n').filter(|line| !line.is_empty());
         let read: Vec<Value> = lines.map(|line| serde_json::from_slice(line).unwrap()).collect();
-        // A text that merely looks like a column of no text is told, and nothing else is.
+        // A text that merely looks like a column of no text is reported, and nothing else.
         if recorded.problems.is_empty() {
             prop_assert_eq!(read, wanted);
         }
@@ -498,7 +498,7 @@ proptest! {
         prop_assert_eq!(rows_of(&now), wanted);
     }
 
-    /// What a LIST prints parses to the same LIST.
+    /// A LIST that is printed parses to the same LIST.
     #[test]
     fn list_prints_what_it_parses(items in prop::collection::vec(prop_oneof![
         "[1-9][0-9]{0,2}", "[1-9]\\.\\.", "\\.\\.[1-9]", "1\\.\\.[1-9]", "[a-zé_ ]{1,6}",

@@ -1,4 +1,4 @@
-//! What is counted file by file adds up to what is counted at once.
+//! Counts taken file by file add up to those taken at once.
 
 use crate::support::{self, Say, spec};
 use brisk_quill_core::edits::StepSet;

@@ -1,4 +1,4 @@
-//! What must hold for every input.
+//! Laws that must hold for every input.
 
 use crate::support::{
     self, Say, record, record_parts, record_prefiltered, reference, rewrite, spec,
@@ -280,7 +280,7 @@ proptest! {
         prop_assert_eq!(outcome.counts.changes, recorded.changes.len() as u64);
     }
 
-    /// How a text is cut into pieces does not matter.
+    /// The way a text is cut into pieces does not matter.
     #[test]
     fn pieces_do_not_matter(
         text in text(), steps in prop::collection::vec(step(), 1..4), size in 1..9usize,
@@ -468,7 +468,7 @@ proptest! {
         }
     }
 
-    /// What a SPEC prints parses to the same SPEC.
+    /// A SPEC that is printed parses to the same SPEC.
     #[test]
     fn spec_prints_what_it_parses(
         items in prop::collection::vec(
@@ -484,7 +484,7 @@ proptest! {
         }
     }
 
-    /// What a template prints parses to a template that writes the same.
+    /// A template that is printed parses to a template that writes the same.
     #[test]
     fn template_prints_what_it_parses(bits in prop::collection::vec(
         prop::sample::select(vec!["$1", "$0", "${2}", "${n}", "${1|pad 3 '.'|upper}", "${n | default \"it's\"}", "${2 | if yes else 'no|}'}", "${@number|add 0.5}", "${@stem}", "\\1", "\\n", "\\t", "\\\\", "$$", "a", "é", "{", "}", "\\u{1F6A2}", "0", "\u{7}", "|"]),

@@ -130,7 +130,7 @@ fn what_is_refused() {
     for (at, line, message) in [
         (1, file("a", 1), "begins with a `plan` record"),
         (1, head().replace(":1,", ":7,"), "format 7"),
-        (1, head().replace("step", "stop"), "no record of a plan"),
+        (1, head().replace("step", "stop"), "not a record of a plan"),
         (2, head(), "second `plan`"),
         (2, file("", 1), "`path`"),
         (2, file("a\u{0}b", 1), "`path`"),
@@ -165,7 +165,7 @@ fn what_is_refused() {
             "beyond the file",
         ),
         (4, with("from", "4"), "bytes 4 to 3"),
-        (4, with("from", "-4"), "no record of a plan"),
+        (4, with("from", "-4"), "not a record of a plan"),
         (
             4,
             with("before", "\"x\""),
@@ -173,7 +173,7 @@ fn what_is_refused() {
         ),
         (4, with("before_b64", "\"!\""), "`before_b64`"),
         (4, with("decision", "\"refused\""), "`decision`"),
-        (4, with("decision", "\"perhaps\""), "no record of a plan"),
+        (4, with("decision", "\"perhaps\""), "not a record of a plan"),
         (6, file("notices/a.md", 10), "there twice"),
         (
             8,
@@ -185,9 +185,9 @@ fn what_is_refused() {
             "{\"record\":\"decision\",\"id\":\"1.1\",\"decision\":\"modified\"}".into(),
             "`after`",
         ),
-        (8, "[".repeat(3000), "no record of a plan"),
-        (8, "{\"record\":".into(), "no record of a plan"),
-        (8, String::new(), "no record of a plan"),
+        (8, "[".repeat(3000), "not a record of a plan"),
+        (8, "{\"record\":".into(), "not a record of a plan"),
+        (8, String::new(), "not a record of a plan"),
     ] {
         let mut lines = harbour();
         lines[at - 1].clone_from(&line);

@@ -127,7 +127,7 @@ fn shown(query: &Query, text: &[u8], size: usize, prefilter: PrefilterUse) -> Sh
     let mut pieces = text.chunks(size).peekable();
     while let Some(piece) = pieces.next() {
         match pieces.peek() {
-            // Each look is told of the end in its own way.
+            // Each look learns of the end in its own way.
             None if prefilter == PrefilterUse::Always => found.push_last(piece, &mut shown),
             _ => found.push(piece, &mut shown),
         }

@@ -12,7 +12,7 @@ use brisk_quill_core::template::filters::{Table, Tables};
 use brisk_quill_core::template::{MatchContext, Template};
 use std::sync::Arc;
 
-/// What a SPEC selects among seven; `Err` is the place at fault.
+/// The selection of a SPEC among seven; `Err` is the place at fault.
 #[test]
 fn specs() {
     for (text, selected) in [
@@ -83,7 +83,7 @@ fn counts() {
     }
 }
 
-/// What a template writes for `Berth 12` matched by `(?<word>\w+) (\d+)(x)?`.
+/// The text that a template writes for `Berth 12` matched by `(?<word>\w+) (\d+)(x)?`.
 #[test]
 fn templates() {
     let pattern = support::pattern(r"(?<word>\w+) (\d+)(x)?");
@@ -564,7 +564,7 @@ fn characters() {
     }
 }
 
-/// What a change says of its match.
+/// A change's record of its match.
 #[test]
 fn groups_of_changes() {
     type Groups<'g> = &'g [Option<&'g str>];

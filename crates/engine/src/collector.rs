@@ -35,7 +35,7 @@ pub struct FileHunk<'h> {
 /// Receives the events of one file after another, in order of place.
 ///
 /// A search reports units and rows, an evaluation hunks and unmet units; both report problems.
-/// What is told of a file that fails in the middle is void.
+/// What is reported of a file that fails in the middle is void.
 pub trait Events {
     /// The events that follow belong to `source`. Only a collector that sees all files in turn is
     /// told; see [`Session::run_in_turn`](crate::session::Session::run_in_turn).
@@ -66,7 +66,7 @@ pub trait Events {
         let _ = unmet;
     }
 
-    /// Whether the bytes of the file are wanted too. Such a file is evaluated on one thread:
+    /// True if the bytes of the file are wanted too. Such a file is evaluated on one thread:
     /// copying is bound by memory, and parts go through more of it.
     fn wants_bytes(&self) -> bool {
         false
@@ -81,7 +81,7 @@ pub trait Events {
 
 /// Gathers the events of one file, on any thread, until its turn comes.
 pub trait Collector: Events + Send + Sized {
-    /// Whether it holds so much that it should be handed over before the end of its file.
+    /// True if it holds so much that it should be handed over before the end of its file.
     fn is_full(&self) -> bool {
         false
     }

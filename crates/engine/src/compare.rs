@@ -60,7 +60,7 @@ pub struct Comparison {
     found: Compared,
 }
 
-/// What both have in common, and what they have not.
+/// The changes that both have in common, and those that differ.
 #[derive(Default)]
 pub struct Compared {
     /// Changes that are the same.
@@ -181,7 +181,7 @@ impl Comparison {
         }
     }
 
-    /// What was found; files of the earlier plan that were not found now count as without changes.
+    /// The results; files of the earlier plan that were not found now count as without changes.
     pub fn finish(mut self) -> Compared {
         for (path, file) in std::mem::take(&mut self.old) {
             self.merge(&path, file.changes, Vec::new());

@@ -16,10 +16,10 @@ use std::sync::Arc;
 /// The place of each source, as it is named, and where that is.
 type Places = BTreeMap<Source, (PathBuf, Destination)>;
 
-/// Where copies of the sources go.
+/// The destinations of copies of the sources.
 pub struct Targets {
     places: Places,
-    /// Where copies are written until all are complete.
+    /// The copies written until all are complete.
     pub staging: Staging,
 }
 
@@ -48,7 +48,7 @@ pub enum TargetError {
     AlreadyThere {
         /// The first of them.
         first: PathBuf,
-        /// How many more there are.
+        /// The number of further ones.
         more: u64,
     },
 }
@@ -98,7 +98,7 @@ impl Targets {
         place.map_or(Destination::Stdout, |(_, destination)| destination.clone())
     }
 
-    /// Whether something is written to standard output.
+    /// True if something is written to standard output.
     pub fn use_stdout(&self) -> bool {
         let mut places = self.places.values();
         places.any(|(_, destination)| *destination == Destination::Stdout)

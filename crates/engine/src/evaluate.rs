@@ -85,7 +85,7 @@ struct ByteFeed {
     wanted: bool,
     /// The offset up to which they have been reported.
     done: u64,
-    /// Those that have been read and not yet reported.
+    /// The bytes that have been read and not yet reported.
     held: Vec<u8>,
 }
 
@@ -136,7 +136,7 @@ impl ByteFeed {
 struct HunkReporter<'s> {
     coding: &'s Coding,
     events: &'s mut dyn Events,
-    /// What must be taken off the counts.
+    /// Counts that must be subtracted.
     refused: &'s mut Counts,
     notes: &'s mut Vec<Note>,
 }

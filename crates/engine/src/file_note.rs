@@ -1,4 +1,4 @@
-//! Notes about files that are no mistakes.
+//! Notes about files that are not mistakes.
 
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};

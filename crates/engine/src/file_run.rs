@@ -14,7 +14,7 @@ use brisk_quill_files::read::{OpenText, Reader};
 use brisk_quill_files::source::Source;
 use std::path::Path;
 
-/// What all files of a request share.
+/// The means that all files of a request share.
 pub(crate) struct FileRuns<'h, 'r, M> {
     /// Makes the collector of a file.
     pub make: &'h M,
@@ -166,14 +166,14 @@ fn run_part<C: Collector>(
     run.finish(&Coding::Utf8, collector)
 }
 
-/// What was found in a part.
+/// The results of a part.
 struct PartFound<C> {
     collector: C,
     counts: Counts,
     notes: Vec<Note>,
 }
 
-/// What is found in all parts of a file. Only what is UTF-8 is read in parts.
+/// The results of all parts of a file. Only UTF-8 is read in parts.
 struct WholeFile<'w, 'r, C> {
     /// Works on the rest, which is not shared out.
     worker: Option<&'w mut TextWorker<'r>>,

@@ -4,10 +4,10 @@ use crate::summary::Summary;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::rewrite::Rewrite;
 
-/// What must hold of the results.
+/// Conditions on the results.
 #[derive(Clone, Debug, Default)]
 pub struct Guards {
-    /// How many changes there must be; all must hold.
+    /// The numbers of changes that are expected; all must hold.
     pub expected: Vec<Count>,
     /// Units that could not be computed are left alone and do not matter.
     pub skip_problems: bool,

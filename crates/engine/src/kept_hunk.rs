@@ -13,7 +13,7 @@ use brisk_quill_files::source::Source;
 pub struct FileReport<'a> {
     /// The file.
     pub source: &'a Source,
-    /// What is known of it.
+    /// Facts about it.
     pub facts: &'a Facts,
     /// As many hunks as were asked for.
     pub hunks: &'a [KeptHunk],
@@ -47,7 +47,7 @@ pub struct KeptEdit {
     pub after: Vec<u8>,
     /// The steps that made it.
     pub steps: StepSet,
-    /// Where all of it is one cell.
+    /// The cell, where all of it is one.
     pub cell: Option<KeptCell>,
 }
 
@@ -156,12 +156,12 @@ impl KeptHunk {
         (text, marks)
     }
 
-    /// Whether all that changes in it are cells.
+    /// True if all that changes in it are cells.
     pub fn is_cells(&self) -> bool {
         self.edits.iter().all(|edit| edit.cell.is_some())
     }
 
-    /// How many lines it had.
+    /// The number of lines it had.
     pub fn height(&self) -> u64 {
         lines(&self.was).count() as u64
     }
@@ -198,7 +198,7 @@ fn last_lines(text: &[u8], most: usize) -> Vec<Vec<u8>> {
         .collect()
 }
 
-/// What is to be kept of a file.
+/// Limits on what is kept of a file.
 #[derive(Clone, Copy, Default)]
 pub struct HunkLimits {
     /// Hunks are kept until they hold so many changes.

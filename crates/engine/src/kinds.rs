@@ -5,7 +5,7 @@ use brisk_quill_core::inventory::Inventory;
 use brisk_quill_core::span::Span;
 use brisk_quill_files::source::Source;
 
-/// Kinds that are told apart.
+/// Kinds that are distinguished.
 const KINDS_MOST: usize = 100_000;
 /// Bytes kept around a match that touches a letter or a digit.
 const AROUND: usize = 16;
@@ -43,7 +43,7 @@ pub struct FirstOfKind {
 
 /// The kinds of all changes, the most frequent first.
 pub struct Kinds {
-    /// Each kind that is told apart.
+    /// Each kind that is distinguished.
     pub kinds: Vec<Kind>,
     /// All changes.
     pub changes: u64,
@@ -120,7 +120,7 @@ impl KindCollector {
     }
 }
 
-/// Whether a letter or a digit goes on beyond an end of the match.
+/// True if a letter or a digit goes on beyond an end of the match.
 fn touches(line: &[u8], span: Span) -> bool {
     let word = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
     let own = &line[span.range()];

@@ -8,7 +8,7 @@ use std::{fs, io};
 /// Folders whose last preview is kept.
 const FOLDERS_MOST: usize = 20;
 
-/// Where the last preview of the current folder lies.
+/// The place of the last preview of the current folder.
 pub fn last_place() -> Option<PathBuf> {
     let here = std::env::current_dir().ok()?;
     let name = blake3::hash(here.as_os_str().as_encoded_bytes()).to_hex();

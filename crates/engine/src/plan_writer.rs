@@ -27,7 +27,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 /// The largest plan that a preview keeps for `apply`, in bytes.
 const LAST_MOST: u64 = 64 << 20;
-/// What is held in memory, of all files that wait for their turn, in bytes.
+/// Bytes held in memory, of all files that wait for their turn.
 const IN_MEMORY: usize = 64 << 20;
 /// Written to a file at a time, in bytes.
 const BUFFER: usize = 64 << 10;
@@ -54,7 +54,7 @@ pub enum PlanWriteError {
     },
 }
 
-/// Where a plan goes.
+/// The targets of a plan.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Keeping {
     /// It is not kept for the current folder.
@@ -69,13 +69,13 @@ pub enum Keeping {
 pub struct PlanWriter<'a> {
     text: &'a RewriteText,
     rewrite: &'a Rewrite,
-    /// Whether all of it goes to a stream.
+    /// True if all of it goes to a stream.
     streams: bool,
     save: Option<Target>,
     last: Option<Target>,
-    /// Where the changes of files wait: what stands before them is known only at their end.
+    /// The spool of the changes of files: what stands before them is known only at their end.
     spool: Arc<Spool>,
-    /// Whether any of it is still wanted.
+    /// True if any of it is still wanted.
     wanted: Arc<AtomicBool>,
     /// Files with something in the plan.
     files: u64,
@@ -200,7 +200,7 @@ impl<'a> PlanWriter<'a> {
         })
     }
 
-    /// Whether it goes elsewhere than to a stream.
+    /// True if it goes elsewhere than to a stream.
     pub fn is_kept(&self) -> bool {
         self.save.is_some() || self.last.is_some()
     }
@@ -388,7 +388,7 @@ impl Target {
         self.out.write_all(bytes)
     }
 
-    /// A plan that was asked for is on the disk before anybody is told so.
+    /// A plan that was asked for is on the disk before anybody hears of it.
     fn save(self) -> io::Result<()> {
         let file = self.out.into_inner()?;
         file.file()?.sync_data()?;

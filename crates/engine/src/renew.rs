@@ -35,7 +35,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-/// What became of the decisions of a plan.
+/// The outcome for the decisions of a plan.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Renewed {
     /// Decisions that were carried over.
@@ -81,7 +81,7 @@ pub enum RenewError {
 pub struct Renewal<'a> {
     /// The folder that its files and tables must lie below; `None` where the plan is our own.
     pub root: Option<&'a Path>,
-    /// Where the new plan is recorded until it is complete.
+    /// The record of the new plan until it is complete.
     pub temporaries: &'a Arc<Temporaries>,
     /// Stops it.
     pub token: Arc<CancelToken>,
@@ -186,7 +186,7 @@ impl Renewal<'_> {
     }
 }
 
-/// What a change is known by, hashed.
+/// The identity of a change, hashed.
 type Key = [u8; 32];
 
 /// The decisions about changes of one key.
@@ -294,7 +294,7 @@ fn key(change: &ChangeRecord<'_>, around: &str, number: u64) -> Key {
         beside(&change.after_b64),
         Some(around.to_owned()),
     ] {
-        // What is not there is told from what is empty.
+        // What is not there differs from what is empty.
         let length = part.as_ref().map_or(u64::MAX, |part| part.len() as u64);
         hasher.update(&length.to_le_bytes());
         hasher.update(part.unwrap_or_default().as_bytes());

@@ -11,19 +11,19 @@ pub enum Work<'r> {
     Search {
         /// The pattern with its scope and pick.
         query: &'r Query,
-        /// What is needed besides the matches that are taken.
+        /// Needs besides the matches that are taken.
         needs: SearchNeeds,
     },
     /// The changes of a rewrite are reported.
     Rewrite {
         /// The steps.
         rewrite: &'r Rewrite,
-        /// What is needed besides the changes. Totals are counted by the session.
+        /// The options of the evaluation. Totals are counted by the session.
         options: RunOptions,
     },
 }
 
-/// What is needed of a search besides the matches that are taken.
+/// Needs of a search besides the matches that are taken.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct SearchNeeds {
     /// The groups of each match.

@@ -57,7 +57,7 @@ pub struct Session {
 pub struct Taken<'t, C> {
     /// The file they belong to.
     pub source: &'t Source,
-    /// What was gathered since the last time.
+    /// The results since the last time.
     pub found: C,
     /// The end of the file, unless more of it follows.
     pub end: Option<FileEnd>,

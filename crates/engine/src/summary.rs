@@ -5,7 +5,7 @@ use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::{Facts, Skipped};
 
-/// What became of one file.
+/// The outcome of one file.
 pub enum FileEnd {
     /// It was read to its end.
     Read(Box<FileRead>),
@@ -16,7 +16,7 @@ pub enum FileEnd {
 }
 
 impl FileEnd {
-    /// Whether it was read to its end.
+    /// True if it was read to its end.
     pub fn is_read(&self) -> bool {
         matches!(self, Self::Read(_))
     }
@@ -24,11 +24,11 @@ impl FileEnd {
 
 /// A file that was read to its end.
 pub struct FileRead {
-    /// What is known of it.
+    /// Facts about it.
     pub facts: Facts,
-    /// What was counted in it. Of a search, there is one step without edits.
+    /// Its counts. Of a search, there is one step without edits.
     pub counts: Counts,
-    /// What is worth knowing about it.
+    /// The notes about it.
     pub notes: Vec<FileNote>,
 }
 
@@ -52,7 +52,7 @@ impl FileCounts {
     }
 }
 
-/// What was found in all files of a request.
+/// The results of all files of a request.
 #[derive(Debug, Default)]
 pub struct Summary {
     /// Files by what became of them.
@@ -61,7 +61,7 @@ pub struct Summary {
     pub changed: u64,
     /// The counts of all files. Of a search, there is one step without edits.
     pub counts: Counts,
-    /// What is worth knowing about the files.
+    /// The notes about the files.
     pub notes: Vec<FileNote>,
 }
 

@@ -19,7 +19,7 @@ const MOST: u64 = 64 << 20;
 /// Reads tables, each once. Their paths are relative to a folder.
 pub struct FileTables {
     base: PathBuf,
-    /// The folder that they must lie below, because somebody else has named them.
+    /// The folder that they must lie below, because a plan names them.
     root: Option<PathBuf>,
     read: BTreeMap<PathBuf, Arc<Table>>,
 }

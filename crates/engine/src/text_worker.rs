@@ -15,12 +15,12 @@ use brisk_quill_files::coding::Coding;
 use brisk_quill_files::read::OpenText;
 use std::path::Path;
 
-/// What must be known of all files before any is worked on: see [`Work::step_to_count`].
+/// Totals over all files, needed before any is worked on: see [`Work::step_to_count`].
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Totals {
     /// Matches in scope of a search.
     search: Option<u64>,
-    /// Those of each step of a rewrite.
+    /// The totals of each step of a rewrite.
     steps: brisk_quill_core::rewrite::options::RunTotals,
 }
 
@@ -36,7 +36,7 @@ impl Work<'_> {
         }
     }
 
-    /// Whether what is found in a file depends on the files before it.
+    /// True if what is found in a file depends on the files before it.
     pub(crate) fn spans_texts(&self) -> bool {
         match self {
             Self::Search { query, .. } => query.spans_texts(),
@@ -86,7 +86,7 @@ impl<'r> TextWorker<'r> {
         }
     }
 
-    /// Whether what is found in a line of `file` depends on nothing but the line and where it
+    /// True if what is found in a line of `file` depends on nothing but the line and where it
     /// lies, so that the parts of its text may be worked on apart.
     pub fn is_local(&self, file: &Path) -> bool {
         match self {

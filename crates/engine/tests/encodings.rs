@@ -196,7 +196,7 @@ fn codes(label: &str) -> Vec<Vec<u8>> {
 proptest! {
     #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// What is copied keeps its code, also where the encoding would write another, or none.
+    /// Text that is copied keeps its code, also where the encoding would write another, or none.
     #[test]
     fn what_is_copied_keeps_its_code(
         label in prop::sample::select(vec!["euc-jp", "shift_jis", "big5", "gbk", "euc-kr"]),

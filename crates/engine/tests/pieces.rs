@@ -1,4 +1,4 @@
-//! What is read, kept and copied does not depend on the pieces it comes in.
+//! Results do not depend on the pieces a file is read, kept and copied in.
 
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
@@ -85,7 +85,7 @@ fn rewrite() -> impl Strategy<Value = Rewrite> {
     prop::collection::vec(step, 1..3).prop_map(Rewrite::new)
 }
 
-/// What was found in the one file there is, and its end.
+/// The results of the one file there is, and its end.
 fn found<'s, C: Collector>(
     session: &mut Session,
     rewrite: &Rewrite,

@@ -121,7 +121,7 @@ impl<W: Write + Send + 'static> Write for BackgroundWriter<W> {
         Ok(fits)
     }
 
-    /// What has been handed on is written soon.
+    /// Bytes that have been handed on are written soon.
     fn flush(&mut self) -> io::Result<()> {
         Ok(())
     }
@@ -175,7 +175,7 @@ mod tests {
     proptest! {
         #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
 
-        /// All is written, in order, or the reason is told; nobody is left writing.
+        /// All is written, in order, or the reason is reported; nobody is left writing.
         #[test]
         fn what_is_written_behind_arrives(
             writes in prop::collection::vec(prop::collection::vec(any::<u8>(), 0..40), 0..30),

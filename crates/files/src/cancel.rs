@@ -1,4 +1,4 @@
-//! What other threads may know of the reading of texts, and ask of it.
+//! The connection between readers and other threads: cancellation and progress.
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -17,17 +17,17 @@ impl CancelToken {
         self.stopped.store(true, Ordering::Relaxed);
     }
 
-    /// Whether it has been asked to.
+    /// True if it has been asked to.
     pub fn is_stopped(&self) -> bool {
         self.stopped.load(Ordering::Relaxed)
     }
 
-    /// What [`CancelToken::stop`] sets, for whoever can set no more than a flag.
+    /// The flag that [`CancelToken::stop`] sets, for those who can set no more than a flag.
     pub fn flag(&self) -> Arc<AtomicBool> {
         Arc::clone(&self.stopped)
     }
 
-    /// How many bytes have been read so far.
+    /// Bytes read so far.
     pub fn bytes(&self) -> u64 {
         self.bytes.load(Ordering::Relaxed)
     }

@@ -35,12 +35,12 @@ impl From<Vec<Change>> for ChangeList {
 }
 
 impl ChangeList {
-    /// How many there are.
+    /// The number of them.
     pub fn len(&self) -> u64 {
         self.count
     }
 
-    /// Whether there is none.
+    /// True if there is none.
     pub fn is_empty(&self) -> bool {
         self.count == 0
     }

@@ -16,7 +16,7 @@ use std::borrow::Cow;
 /// Stands for raw bytes without a meaning.
 const NOTHING: u8 = 0xFF;
 
-/// How a text on disk becomes the text that is evaluated.
+/// Decoding: from a text on disk to the text that is evaluated.
 #[derive(Debug)]
 pub enum Coding {
     /// It is taken as it is; offsets are those on disk.
@@ -104,7 +104,7 @@ impl Decoded {
         &self.raw
     }
 
-    /// Where the character at `offset` of the text begins on disk.
+    /// The start on disk of the character at `offset` of the text.
     fn on_disk(&self, offset: usize) -> usize {
         if offset == self.text.len() {
             return self.raw.len();

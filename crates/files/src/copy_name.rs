@@ -4,10 +4,10 @@ use crate::fs::Fs;
 use std::ffi::{OsStr, OsString};
 use std::io;
 
-/// How the names of copies begin.
+/// The start of the names of copies.
 const PREFIX: &str = ".bquill-";
 
-/// Whether a file of this name is a copy that a run has made, of whatever journal.
+/// True if a file of this name is a copy that a run has made, of whatever journal.
 pub fn is_copy_name(name: &OsStr) -> bool {
     let is_random = |rest: &[u8]| rest.len() == 32 && rest.iter().all(u8::is_ascii_hexdigit);
     let name = name.as_encoded_bytes();

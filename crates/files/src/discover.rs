@@ -23,7 +23,7 @@ pub struct Search {
     use_of: FileUse,
 }
 
-/// What files are meant for.
+/// The use that files are meant for.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum FileUse {
     /// They are only read, so pipes will do.
@@ -95,7 +95,7 @@ impl Search {
         is_copy_name(name).then_some(FileErrorKind::RunCopy)
     }
 
-    /// Whether a folder that is met is bquill's own.
+    /// True if a folder that is met is bquill's own.
     fn is_own(&self, entry: &DirEntry) -> bool {
         let Some(state) = &self.own_state else {
             return false;
@@ -105,7 +105,7 @@ impl Search {
             && entry.path().canonicalize().is_ok_and(|real| real == *state)
     }
 
-    /// Whether a file of this path is meant.
+    /// True if a file of this path is meant.
     pub fn wants(&self, path: &Path) -> bool {
         self.files.as_ref().is_none_or(|set| matches(set, path)) && !self.skips(path)
     }
@@ -159,7 +159,7 @@ fn reason(kind: &globset::ErrorKind) -> String {
     }
 }
 
-/// What [`discover`] found.
+/// The files that [`discover`] found.
 #[derive(Debug, Default)]
 pub struct Listing {
     /// In order, each file once.
@@ -285,7 +285,7 @@ fn is_readable_kind(found: &std::fs::Metadata) -> bool {
     found.is_file() || found.file_type().is_fifo()
 }
 
-/// What lies below a folder, in any order.
+/// The files below a folder, in any order.
 fn walk(root: &Path, search: &Search) -> Vec<Result<Met, FileError>> {
     let filter = Arc::new(search.clone());
     let threads = std::thread::available_parallelism().map_or(1, usize::from);
@@ -318,7 +318,7 @@ fn walk(root: &Path, search: &Search) -> Vec<Result<Met, FileError>> {
     found.into_inner().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// What one thread of a walk has found.
+/// The files that one thread of a walk has found.
 struct Own<'w> {
     found: &'w Mutex<Vec<Result<Met, FileError>>>,
     own: Vec<Result<Met, FileError>>,

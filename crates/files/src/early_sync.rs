@@ -14,7 +14,7 @@ const EVERY: usize = 16 << 20;
 /// spares nobody the sync at the end.
 ///
 /// Note to the maintainer: the system tells of a failed sync only once. So what the thread is
-/// told must be told on: by [`Write::flush`], which has to be called at the end.
+/// reported must be passed on: by [`Write::flush`], which has to be called at the end.
 #[derive(Debug)]
 pub(crate) struct EarlySync {
     file: File,

@@ -13,7 +13,7 @@ pub enum EncodingError {
     /// Nothing is known by this name.
     #[error("there is no encoding called `{0}`")]
     Unknown(String),
-    /// What a byte means depends on the bytes before it, so a change could not stay local.
+    /// The meaning of a byte depends on the bytes before it, so a change could not stay local.
     #[error("`{0}` keeps state between characters and cannot be rewritten safely")]
     Stateful(String),
 }
@@ -38,12 +38,12 @@ impl TextEncoding {
         self.0.name()
     }
 
-    /// Whether a character may have several codes, or one that is never written.
+    /// True if a character may have several codes, or one that is never written.
     pub(crate) fn has_codes(self) -> bool {
         !self.0.is_single_byte() && self.0 != UTF_16LE && self.0 != UTF_16BE
     }
 
-    /// Whether it is UTF-8, which needs no decoding.
+    /// True if it is UTF-8, which needs no decoding.
     pub(crate) fn is_utf8(self) -> bool {
         self.0 == UTF_8
     }

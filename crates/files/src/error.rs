@@ -10,14 +10,14 @@ use std::path::{Path, PathBuf};
 pub struct FileError {
     /// Which one.
     pub path: PathBuf,
-    /// What could not be done with it.
+    /// The operation that failed.
     pub kind: FileErrorKind,
-    /// What the system said.
+    /// The error of the system.
     #[source]
     pub source: Option<io::Error>,
 }
 
-/// What could not be done.
+/// The operation that failed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum FileErrorKind {
@@ -102,7 +102,7 @@ pub enum FileErrorKind {
     /// The changes, which are too many for memory, could not be kept.
     #[error("the changes cannot be kept in a temporary file")]
     Spool,
-    /// What was written does not read back as it should.
+    /// The text that was written does not read back as it should.
     #[error("the new copy does not read back as it was written")]
     ReadBack,
 }

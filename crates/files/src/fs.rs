@@ -44,7 +44,7 @@ pub struct Stat {
     pub mode: u32,
     /// The numbers of its owner and its group.
     pub owner: (u32, u32),
-    /// How many names it has.
+    /// The number of its names.
     pub names: u64,
 }
 
@@ -82,7 +82,7 @@ impl Place {
         self.folder.path().join(&self.name)
     }
 
-    /// What is known of the file.
+    /// Facts about the file.
     ///
     /// # Errors
     ///
@@ -132,7 +132,7 @@ pub enum Removal {
 pub enum Replacing {
     /// Another file may take its place.
     Exchange,
-    /// It has several names, is a mount point, belongs to somebody else, or its folder cannot be
+    /// It has several names, is a mount point, belongs to another user, or its folder cannot be
     /// written: another file in its place would lose something.
     InPlace,
     /// It is marked so that it may not be changed, or only be added to.
@@ -149,7 +149,7 @@ pub trait ReadFile: Read {
 
 /// A file system.
 pub trait Fs: Sync {
-    /// How many threads may sync at a time, at most `wanted`.
+    /// The number of threads that may sync at a time, at most `wanted`.
     fn sync_threads(&self, wanted: usize) -> usize {
         wanted
     }
@@ -195,9 +195,9 @@ pub trait Folder: Send + Sync {
     fn path(&self) -> &Path;
     /// Which folder it is.
     fn id(&self) -> FileId;
-    /// Whether its path still leads to it.
+    /// True if its path still leads to it.
     fn is_at_its_path(&self) -> bool;
-    /// What is known of a regular file.
+    /// The state of a regular file.
     fn stat(&self, name: &OsStr) -> io::Result<Stat>;
     /// Opens a regular file, without waiting for anything.
     fn read(&self, name: &OsStr) -> io::Result<Box<dyn ReadFile + '_>>;
@@ -225,9 +225,9 @@ pub trait Folder: Send + Sync {
     fn remove(&self, name: &OsStr, ours: &dyn Fn(&Stat) -> bool) -> io::Result<Removal>;
     /// The names in it.
     fn list(&self) -> io::Result<Vec<std::ffi::OsString>>;
-    /// How a file can be replaced.
+    /// The way a file can be replaced.
     fn replacing(&self, name: &OsStr) -> io::Result<Replacing>;
-    /// Whether a file may be written.
+    /// True if a file may be written.
     fn check_writable(&self, name: &OsStr) -> io::Result<()>;
 }
 

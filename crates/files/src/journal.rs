@@ -50,7 +50,7 @@ impl<'f> Journal<'f> {
         &self.state
     }
 
-    /// Where the journal of this user lies: `$XDG_STATE_HOME/brisk-quill`, else
+    /// The place of the journal of this user: `$XDG_STATE_HOME/brisk-quill`, else
     /// `~/.local/state/brisk-quill`; `None` where neither is known.
     pub fn place() -> Option<PathBuf> {
         let absolute = |name| {
@@ -75,12 +75,12 @@ impl<'f> Journal<'f> {
         self.runs().join(run.to_string())
     }
 
-    /// Where the old bytes lie of a target that is written in place.
+    /// The place of the old bytes of a target that is written in place.
     pub(crate) fn old_copy(&self, run: u64, number: usize) -> PathBuf {
         self.folder(run).join(format!("{number}.old"))
     }
 
-    /// Where its new bytes lie.
+    /// The place of its new bytes.
     pub(crate) fn new_copy(&self, run: u64, number: usize) -> PathBuf {
         self.folder(run).join(format!("{number}.new"))
     }
@@ -116,7 +116,7 @@ impl<'f> Journal<'f> {
         Lock { file: None }
     }
 
-    /// Whether a run is being made at this moment.
+    /// True if a run is being made at this moment.
     pub fn is_busy(&self) -> bool {
         let path = self.state.join("lock");
         let Ok(file) = File::open(path) else {
@@ -296,7 +296,7 @@ impl<'f> Journal<'f> {
         Ok(found)
     }
 
-    /// Whether a run is complete and its changes are there.
+    /// True if a run is complete and its changes are there.
     pub(crate) fn can_undo(&self, run: u64) -> bool {
         let is_done = |run: RunRecord| matches!(run.state, RunState::Done | RunState::Clean);
         let changes = self.fs.read(&self.folder(run).join("changes"));
@@ -345,7 +345,7 @@ impl<'f> Journal<'f> {
         Ok(())
     }
 
-    /// How many bytes the journal takes.
+    /// The size of the journal in bytes.
     pub fn size(&self) -> u64 {
         let length = |path: &Path| path.metadata().map_or(0, |found| found.len());
         let files = |run: u64| {

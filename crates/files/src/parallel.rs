@@ -3,7 +3,7 @@
 use crate::error::FileError;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-/// What a thread that has ended gives; a panic in it goes on here.
+/// The result of a thread that has ended; a panic in it goes on here.
 pub(crate) fn done<T>(joined: std::thread::Result<T>) -> T {
     joined.unwrap_or_else(|panic| std::panic::resume_unwind(panic))
 }

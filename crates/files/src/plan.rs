@@ -1,4 +1,4 @@
-//! What an evaluation came to, kept for applying it.
+//! The outcome of an evaluation, kept for applying it.
 
 use crate::changes::ChangeList;
 use crate::fs::Confinement;
@@ -8,13 +8,13 @@ use crate::source::Source;
 /// A file with its changes, tied by its hash to the bytes they were made from.
 #[derive(Clone, Debug)]
 pub struct PlannedFile {
-    /// Where it is.
+    /// Its path.
     pub source: Source,
     /// The links that may lie on the way to it.
     pub confinement: Confinement,
-    /// What was known of it.
+    /// The facts about it.
     pub facts: Facts,
-    /// What happens to it.
+    /// The changes in it.
     pub changes: ChangeList,
 }
 

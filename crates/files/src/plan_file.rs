@@ -22,7 +22,7 @@ use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
 
-/// Kinds that are told apart.
+/// Kinds that are distinguished.
 const KINDS_MOST: usize = 100_000;
 
 /// Why a plan cannot be used.
@@ -37,7 +37,7 @@ pub enum PlanFileError {
     Line {
         /// From 1.
         line: u64,
-        /// What is wrong with it.
+        /// The fault in it.
         fault: PlanFault,
     },
     /// It holds nothing.
@@ -53,7 +53,7 @@ pub enum PlanFileError {
 pub struct PlanDoc {
     file: File,
     path: PathBuf,
-    /// What it holds.
+    /// Its contents.
     pub index: PlanIndex,
     /// Bytes of whole lines; what lies behind them was cut off.
     length: u64,
@@ -67,7 +67,7 @@ pub struct PlanKind {
     pub before: Vec<u8>,
     /// The new ones.
     pub after: Vec<u8>,
-    /// How many changes there are of it.
+    /// The number of its changes.
     pub count: u64,
     /// The first of them.
     pub first: usize,
@@ -128,12 +128,12 @@ impl PlanDoc {
         }
     }
 
-    /// Where it lies.
+    /// Its place.
     pub fn path(&self) -> &Path {
         &self.path
     }
 
-    /// Whether it was written to its end.
+    /// True if it was written to its end.
     pub fn is_whole(&self) -> bool {
         self.index.is_complete
     }
@@ -245,7 +245,7 @@ impl PlanDoc {
         File::open(&self.path)?.sync_data()
     }
 
-    /// Where the files of the plan are. They must lie below `root`, which is the current folder;
+    /// The paths of the files of the plan. They must lie below `root`, which is the current folder;
     /// without one they are taken as they are.
     ///
     /// # Errors
@@ -262,7 +262,7 @@ impl PlanDoc {
         self.index.files.iter().map(place).collect()
     }
 
-    /// What is to be written: every change that was accepted or modified, or every change at all
+    /// The changes to be written: every change that was accepted or modified, or every change at all
     /// while nothing has been decided. For `root` see [`PlanDoc::places`].
     ///
     /// # Errors
@@ -359,7 +359,7 @@ fn confined(root: &Path, path: &Path) -> Result<PathBuf, PlanFileError> {
         return Err(out());
     }
     let place = root.join(below);
-    // What is not there cannot be written to, which is told where it is read; but where it would
+    // What is not there cannot be written to, which is reported where it is read; but where it would
     // be must lie below the root too.
     let real = place.ancestors().find_map(|part| part.canonicalize().ok());
     if !real.is_some_and(|real| real.starts_with(root.canonicalize().unwrap_or_default())) {

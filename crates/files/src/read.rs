@@ -14,26 +14,26 @@ use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-/// How much is read at a time, in bytes.
+/// Bytes read at a time.
 const PIECE: usize = 1 << 20;
 /// So many pieces are a large text.
 const LARGE: usize = 4;
-/// What is handed out to several threads is so much smaller than a piece: then all of them have
+/// A piece that is handed out to several threads is so much smaller: then all of them have
 /// something to do until the end.
 const SHARES: usize = 4;
-/// How far a NUL is looked for, in bytes of the text.
+/// The bytes of a text in which a NUL is looked for.
 const SNIFF: usize = 8 << 10;
 /// The largest file that is decoded, in bytes: it is held as a whole.
 const DECODED_MOST: u64 = 1 << 30;
 
-/// How texts are to be read.
+/// Options for reading texts.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct TextOptions {
     /// Files that look binary are read too.
     pub binary: bool,
     /// Of which texts the hash and the kind of line ends are to be found out.
     pub facts: FactsOf,
-    /// What a text without a byte-order mark is written in; `None` is UTF-8.
+    /// The encoding of texts without a byte-order mark; `None` is UTF-8.
     pub encoding: Option<TextEncoding>,
 }
 
@@ -74,14 +74,14 @@ impl Newline {
     }
 }
 
-/// What is known of a text once it has been read to its end.
+/// Facts about a text once it has been read to its end.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Facts {
     /// Its length on disk.
     pub bytes: u64,
     /// The BLAKE3 hash of its bytes on disk, where facts were asked for.
     pub hash: Option<blake3::Hash>,
-    /// Where symbolic links on the way to it lead, absolute, where facts were asked for and there
+    /// The target of symbolic links on the way to it, absolute, where facts were asked for and there
     /// are some.
     pub real: Option<PathBuf>,
     /// The name of its encoding.
@@ -101,9 +101,9 @@ pub enum Skipped {
 #[derive(Debug, Default)]
 pub struct Reader {
     options: TextOptions,
-    /// How much is read at a time, where that is not [`PIECE`].
+    /// Bytes read at a time, where that is not [`PIECE`].
     piece: Option<usize>,
-    /// What is read is handed on at once, however little it is.
+    /// Bytes are handed on as they are read, however few.
     as_it_comes: bool,
     buffer: Vec<u8>,
     /// Standard input, where it has been kept.
@@ -357,7 +357,7 @@ pub struct OpenText<'r> {
     buffer: &'r mut Vec<u8>,
     /// Bytes of the buffer that have been read and not yet handed on.
     filled: usize,
-    /// How many bytes the byte-order mark takes.
+    /// The length of the byte-order mark in bytes.
     start: usize,
     /// Bytes on disk handed on.
     bytes: u64,
@@ -370,7 +370,7 @@ pub struct OpenText<'r> {
     coding: Coding,
 }
 
-/// What facts are made of.
+/// The sources of facts.
 #[derive(Debug, Default)]
 struct LookedAt {
     hasher: blake3::Hasher,
@@ -386,7 +386,7 @@ impl LookedAt {
 }
 
 impl<'r> OpenText<'r> {
-    /// Where it comes from.
+    /// Its source.
     pub fn source(&self) -> &'r Source {
         self.source
     }
@@ -396,7 +396,7 @@ impl<'r> OpenText<'r> {
         self.source.path()
     }
 
-    /// Whether it is so long that several threads are worth their start, and not decoded.
+    /// True if it is so long that several threads are worth their start, and not decoded.
     pub fn is_large(&self) -> bool {
         let (read, most) = (self.filled, self.buffer.len());
         let is_long = || match &self.source {
@@ -422,7 +422,7 @@ impl<'r> OpenText<'r> {
         &self.buffer[..usize::try_from(self.start()).unwrap_or(0)]
     }
 
-    /// How its offsets and bytes lie on disk.
+    /// The encoding, which locates its offsets and bytes on disk.
     pub fn coding(&self) -> &Coding {
         &self.coding
     }
@@ -506,12 +506,12 @@ impl<'r> OpenText<'r> {
         }
     }
 
-    /// Whether all that has been read of the text lies in the buffer.
+    /// True if all that has been read of the text lies in the buffer.
     fn is_at_hand(&self) -> bool {
         self.bytes == self.filled as u64
     }
 
-    /// What is known of the text, once all of it has been read; `found` tells whether something
+    /// Facts about the text, once all of it has been read; `found` tells whether something
     /// was found in it.
     pub fn facts(&mut self, found: bool) -> Facts {
         let wanted = match self.wanted {

@@ -27,7 +27,7 @@ pub enum Direction {
     Back,
 }
 
-/// What can be done with an interrupted run.
+/// Ways to close an interrupted run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Open {
     /// It can be completed.
@@ -59,7 +59,7 @@ pub struct Recovered {
 /// Folders that are open, by the number of a target, and the copies that are known to be ours.
 pub(crate) type Known = HashMap<usize, (Arc<dyn Folder>, Option<FileId>)>;
 
-/// Where a file of an interrupted run stands.
+/// The state of a file of an interrupted run.
 pub(crate) struct Standing {
     number: usize,
     target: PathBuf,
@@ -86,7 +86,7 @@ enum At {
     New,
     /// Overwritten where it stands, and torn.
     Torn,
-    /// Changed by somebody else: before we came to it, or after.
+    /// Changed by another program: before we came to it, or after.
     Theirs,
 }
 
@@ -112,7 +112,7 @@ fn ways(state: RunState, all: &[Standing]) -> Open {
 ///
 /// # Errors
 ///
-/// When the way is not open: a file is missing or was changed by somebody else. Nothing is
+/// When the way is not open: a file is missing or was changed by another program. Nothing is
 /// touched then.
 pub fn recover(
     fs: &dyn Fs,
@@ -240,7 +240,7 @@ impl Standing {
         match self.copy.as_ref().filter(|_| !self.in_place) {
             Some(copy) => {
                 if let (Direction::Forward, Some(made)) = (way, self.made) {
-                    // Somebody may have changed the file's mode since.
+                    // Another program may have changed the file's mode since.
                     folder.copy_attributes(&self.name, copy, made)?;
                 }
                 folder.exchange(copy, &self.name)
@@ -297,7 +297,7 @@ impl Standing {
         }
     }
 
-    /// How it stands with a file for which another is exchanged.
+    /// The state of a file for which another is exchanged.
     fn judge_exchanged(
         &mut self,
         now: &Option<(Stat, String)>,
@@ -319,7 +319,7 @@ impl Standing {
         let judged = if has(now, false, before) {
             (At::Old, copy_is_new, true)
         } else if has(now, true, after) {
-            // What came out of the exchange must be what was hashed, or it is somebody's work
+            // What came out of the exchange must be what was hashed, or it is the work of another program
             // and goes back where it was.
             (At::New, copy_is_old || copy.is_none(), copy.is_some())
         } else if copy_is_new {
@@ -332,7 +332,7 @@ impl Standing {
         (self.at, self.can_go_forward, self.can_go_back) = judged;
     }
 
-    /// How it stands with a file that is written in place.
+    /// The state of a file that is written in place.
     fn judge_in_place(
         &mut self,
         now: Option<(Stat, String)>,
@@ -345,7 +345,7 @@ impl Standing {
             Some(hash) if hash == before => (At::Old, has_new, true),
             Some(hash) if hash == after => (At::New, true, has_old),
             Some(_) if is_touched => (At::Torn, has_new, has_old),
-            // Replaced or edited by somebody else.
+            // Replaced or edited by another program.
             _ => (At::Theirs, false, has_new),
         };
         (self.at, self.can_go_forward, self.can_go_back) = judged;
@@ -458,7 +458,7 @@ fn remove_copies(
         match &one.folder {
             Some(opened) => {
                 let ours = |found: &Stat| match keeps {
-                    // Somebody may have written to it at the last moment; and a number is given
+                    // Another program may have written to it at the last moment; and a number is given
                     // again once its file has gone.
                     At::New if !one.in_place => {
                         one.is_original(found) && found.written == one.written

@@ -5,14 +5,14 @@
 //!
 //! 1. INTENT is on the disk before any copy exists, with the name of each, which nobody can
 //!    guess. The copies are made empty; MADE, with their numbers, is on the disk before a byte
-//!    is written to them. So every copy can be found, and told from a file of somebody else.
+//!    is written to them. So every copy can be found, and distinguished from a file of another program.
 //! 2. Copies are filled beside their targets, each spliced and hashed in one go from one
 //!    descriptor; what must be written in place is copied into the journal, old and new. All
 //!    copies, the changes and the folders are synced.
 //! 3. COMMIT is the decision. Before it everything goes back, after it everything goes forward,
-//!    unless a file turns out to have been changed by somebody else: then BACK is recorded first
+//!    unless a file turns out to have been changed by another program: then BACK is recorded first
 //!    and everything goes back.
-//! 4. Names are exchanged, so that what is replaced stays at hand, and is looked at again: it
+//! 4. Names are exchanged, so that what is replaced stays available, and is looked at again: it
 //!    must be the file that was hashed, not written to since, and with the attributes that the
 //!    new one was given.
 //! 5. DONE is on the disk before what was replaced is removed.
@@ -45,9 +45,9 @@ use std::sync::atomic::{AtomicBool, Ordering};
 /// Files synced at a time: waiting for the disk takes no processor.
 const SYNC_THREADS: usize = 8;
 
-/// What a run is made of.
+/// A run to be made.
 pub struct RunRequest<'a> {
-    /// What is written.
+    /// The text that is written.
     pub plan: &'a Plan,
     /// The rewrite, for the journal.
     pub rewrite: serde_json::Value,
@@ -66,13 +66,13 @@ pub struct RunRequest<'a> {
 pub struct RunDone {
     /// Its number in the journal.
     pub run: u64,
-    /// How many files hold new bytes.
+    /// The number of files that hold new bytes.
     pub files: u64,
-    /// How many changes they got.
+    /// The number of changes they got.
     pub changes: u64,
-    /// Whether the journal holds what is needed to revert it.
+    /// True if the journal holds what is needed to revert it.
     pub can_undo: bool,
-    /// What was noticed on the way.
+    /// Notes made on the way.
     pub notes: Vec<RunNote>,
 }
 
@@ -99,7 +99,7 @@ struct StagedFile<'a> {
     seen: Stat,
     /// The hash of the attributes that the copy was given.
     attributes: Option<blake3::Hash>,
-    /// Whether it may have been overwritten where it stands.
+    /// True if it may have been overwritten where it stands.
     overwritten: bool,
     /// The hash and the length of the copy.
     after: Option<(String, u64)>,
@@ -296,7 +296,7 @@ impl<'a> StagedFile<'a> {
         }
     }
 
-    /// Whether the copy has taken the place of the file.
+    /// True if the copy has taken the place of the file.
     fn is_new_there(&self) -> bool {
         let found = self.place.stat();
         found.is_ok_and(|found| Some(found.id) == self.made)
@@ -400,7 +400,7 @@ impl Making<'_> {
             Ok(record) if record.intent.is_some() || files.iter().all(|f| f.made.is_none()) => {
                 record
             }
-            // Somebody has removed the log, or damaged it.
+            // Another program has removed the log, or damaged it.
             _ => self.remembered(request, files),
         };
         let back = recover_known(
@@ -484,7 +484,7 @@ impl Making<'_> {
         }
     }
 
-    /// Where the new bytes of a file that is written in place lie.
+    /// The place of the new bytes of a file that is written in place.
     fn new_copy(&self, file: &StagedFile<'_>) -> PathBuf {
         self.journal.new_copy(self.run, file.number)
     }
@@ -622,7 +622,7 @@ impl Making<'_> {
             .exchange(&file.copy, name)
             .map_err(file.failing(FileErrorKind::Write))?;
         self.check_exchanged(file).or_else(|error| {
-            // What somebody has put there since is not ours to move.
+            // What another program has put there since is not ours to move.
             if file.is_new_there() {
                 let back = folder.exchange(&file.copy, name);
                 back.map_err(file.failing(FileErrorKind::Write))?;
@@ -631,8 +631,8 @@ impl Making<'_> {
         })
     }
 
-    /// What came out must be what was hashed, with the attributes that the new file was given:
-    /// somebody may have been at work at the last moment. Whoever changes the new file is late,
+    /// The new file must have the hash that was computed, with the attributes that it was given:
+    /// another program may have been at work at the last moment. Whoever changes the new file is late,
     /// and does no harm.
     fn check_exchanged(&self, file: &StagedFile<'_>) -> Result<(), FileError> {
         let changed = |_| FileError::new(&file.named, FileErrorKind::Changed);

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-/// Where a text comes from. The order is that of the bytes of the path; standard input is first.
+/// The source of a text. The order is that of the bytes of the path; standard input is first.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Source {
     /// Standard input.

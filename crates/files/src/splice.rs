@@ -6,7 +6,7 @@ use crate::plan::PlannedFile;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::Path;
 
-/// How much is copied at a time, in bytes.
+/// Bytes copied at a time.
 pub(crate) const CHUNK: usize = 1 << 18;
 
 /// Why splicing stopped.
@@ -91,7 +91,7 @@ fn copy(source: &mut impl BufRead, length: u64, out: &mut dyn Write) -> Result<(
     Ok(())
 }
 
-/// What comes next, at most so many bytes and at least one.
+/// The next bytes, at most so many and at least one.
 fn next_part(source: &mut impl BufRead, most: usize) -> Result<&[u8], SpliceError> {
     let part = source.fill_buf().map_err(ended_early)?;
     if part.is_empty() {

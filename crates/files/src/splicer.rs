@@ -8,7 +8,7 @@ use std::io::{self, Write};
 #[derive(Debug, Default)]
 pub struct Splicer {
     waiting: Waiting,
-    /// Where the last change that has been written ends.
+    /// The end of the last change that has been written.
     replaced: u64,
     /// Bytes of the source seen.
     seen: u64,
@@ -46,7 +46,7 @@ impl Splicer {
         self.waiting.done_before(self.seen);
     }
 
-    /// What is added behind the last byte.
+    /// Bytes added after the last one.
     pub fn rest(&self) -> &[u8] {
         &self.waiting.texts[self.waiting.taken..]
     }
@@ -55,9 +55,9 @@ impl Splicer {
 /// Changes that wait for the bytes they lie in; there may be millions on one line.
 #[derive(Debug, Default)]
 struct Waiting {
-    /// What the offsets count from: bytes of the source that have been seen.
+    /// The origin of the offsets: bytes of the source that have been seen.
     base: u64,
-    /// Where each begins, how long the old text is, and the new one. What is read at a time is
+    /// The start of each, the length of the old text, and the new one. What is read at a time is
     /// at most 1 GiB, so this fits.
     changes: VecDeque<(u32, u32, u32)>,
     /// The new texts, one behind the other, and how much of them has been taken.

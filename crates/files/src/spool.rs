@@ -12,17 +12,17 @@ use std::os::unix::fs::FileExt;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// How large a block grows, in bytes, before it is put away.
+/// The size to which a block grows, in bytes, before it is put away.
 const BLOCK: usize = 64 << 10;
 
-/// Where bytes are kept.
+/// The place where bytes are kept.
 #[derive(Debug)]
 pub struct Spool {
     /// Bytes that may be, and are, in memory.
     most: usize,
     in_memory: AtomicUsize,
     file: Mutex<Option<Arc<File>>>,
-    /// Where the file ends.
+    /// The end of the file.
     end: AtomicU64,
 }
 
@@ -114,7 +114,7 @@ impl SpoolWriter {
         }
     }
 
-    /// What has been written; the next bytes are kept apart from it.
+    /// Bytes that have been written; the next ones are kept apart from them.
     ///
     /// # Errors
     ///
@@ -211,7 +211,7 @@ impl Spooled {
 pub struct SpoolReader<'s> {
     /// The current block, and those behind it.
     blocks: &'s [Block],
-    /// How much of it has been read.
+    /// The part of it that has been read.
     at: usize,
     /// The current block, where it lies in the file.
     buffer: Vec<u8>,

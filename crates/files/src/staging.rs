@@ -39,7 +39,7 @@ const BLOCK: u64 = 1 << 20;
 /// Links that are followed to a file that is not there.
 const LINKS_MOST: usize = 16;
 
-/// Where a rewritten file goes.
+/// The destination of a rewritten file.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Destination {
     /// To a file that is not there.
@@ -53,7 +53,7 @@ pub enum Destination {
 }
 
 impl Destination {
-    /// What `path` leads to, links followed; `-`, or a path that leads to it, is standard output.
+    /// The target of `path`, links followed; `-`, or a path that leads to it, is standard output.
     ///
     /// # Errors
     ///
@@ -90,14 +90,14 @@ impl Destination {
     }
 }
 
-/// Whether a file is the one that standard output goes to, and no terminal or file that would be
+/// True if a file is the one that standard output goes to, and no terminal or file that would be
 /// meant by its own name.
 fn is_stdout(found: &fs::Metadata) -> bool {
     rustix::fs::fstat(io::stdout().as_fd())
         .is_ok_and(|out| (out.st_dev, out.st_ino) == (found.dev(), found.ino()))
 }
 
-/// Where a file would be made that a link leads to.
+/// The place where a file would be made that a link leads to.
 fn end_of_links(path: &Path) -> io::Result<PathBuf> {
     let mut place = path.to_owned();
     for _ in 0..LINKS_MOST {
@@ -109,7 +109,7 @@ fn end_of_links(path: &Path) -> io::Result<PathBuf> {
     Err(rustix::io::Errno::LOOP.into())
 }
 
-/// What a new file would lie in must be folders, as far as it is there.
+/// The folders that a new file would lie in must be folders, as far as they exist.
 fn check_above(place: &Path) -> Result<(), FileError> {
     let above = place.ancestors().skip(1);
     let mut there = above.filter(|folder| !folder.as_os_str().is_empty() && folder.exists());
@@ -119,12 +119,12 @@ fn check_above(place: &Path) -> Result<(), FileError> {
     }
 }
 
-/// What was written.
+/// The bytes that were written.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Written {
-    /// How many files were written.
+    /// The number of files that were written.
     pub files: u64,
-    /// How many changes they hold.
+    /// The number of changes they hold.
     pub changes: u64,
 }
 
@@ -151,7 +151,7 @@ pub fn stage_all(
     Ok(staged)
 }
 
-/// Where files are staged, and what was made for them.
+/// The staging of files, and what was made for them.
 #[derive(Debug)]
 pub struct Staging {
     temporaries: Arc<Temporaries>,
@@ -162,11 +162,11 @@ pub struct Staging {
 /// New files that were put in place, and what is left to be done with the others.
 #[derive(Debug)]
 pub struct Put {
-    /// What has been staged, all of it.
+    /// The staged files, all of them.
     pub written: Written,
     /// The files that are there, as a run would overwrite them.
     pub overwrites: Plan,
-    /// What goes into pipes, devices and standard output.
+    /// Copies for pipes, devices and standard output.
     pub streams: Vec<(Destination, File)>,
     /// The files that were put in place.
     new: Vec<(PathBuf, FileId)>,
@@ -237,7 +237,7 @@ impl Staging {
                 made.push(folder.to_owned());
                 Ok(())
             }
-            // Somebody else may have been faster.
+            // Another program may have been faster.
             Err(_) if folder.is_dir() => Ok(()),
             Err(error) => Err(error),
         }
@@ -386,7 +386,7 @@ impl CopyFile {
 }
 
 impl CopyFile {
-    /// What was written to it, from the beginning.
+    /// The bytes written to it, from the beginning.
     fn read(&self) -> io::Result<File> {
         match self {
             Self::Beside(file) => File::open(file.path()),

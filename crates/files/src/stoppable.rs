@@ -10,7 +10,7 @@ pub(crate) struct Stoppable<'r, R: ?Sized> {
     pub stopped: &'r AtomicBool,
 }
 
-/// Whether to go on.
+/// True if to go on.
 fn go_on(stopped: &AtomicBool) -> io::Result<()> {
     match stopped.load(Ordering::Relaxed) {
         true => Err(io::Error::other("stopped")),

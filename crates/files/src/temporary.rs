@@ -30,7 +30,7 @@ pub struct Temporaries {
 struct List {
     file: File,
     path: PathBuf,
-    /// How many of its files are still temporary.
+    /// The number of its files that are still temporary.
     left: usize,
 }
 
@@ -52,7 +52,7 @@ pub struct Temporary {
 }
 
 impl Temporaries {
-    /// Those that are recorded in the folder `state`, if there is one. What killed programs have
+    /// The files that are recorded in the folder `state`, if there is one. What killed programs have
     /// left is removed.
     pub fn new(state: Option<&Path>) -> Arc<Self> {
         let lists = state.map(|state| state.join("temporary"));
@@ -135,7 +135,7 @@ impl List {
             let mut how = OpenOptions::new();
             let file = how.append(true).create_new(true).mode(0o600).open(&path)?;
             rustix::fs::flock(&file, FlockOperation::LockExclusive)?;
-            // Somebody may have taken it for that of a killed program before it was locked.
+            // Another program may have taken it for that of a killed program before it was locked.
             if fs::metadata(&path)
                 .is_ok_and(|found| found.ino() == file.metadata().map_or(0, |f| f.ino()))
             {
@@ -205,7 +205,7 @@ impl Temporary {
         self.file = None;
     }
 
-    /// Where it lies, absolute.
+    /// Its path, absolute.
     pub fn path(&self) -> &Path {
         &self.path
     }

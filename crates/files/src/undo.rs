@@ -100,7 +100,7 @@ fn now(fs: &dyn Fs, path: &Path) -> io::Result<Option<String>> {
 /// coordinates of the file as it is now.
 #[derive(Default)]
 struct Inversion {
-    /// What the changes before have added; offsets wrap back into range.
+    /// The growth by the changes before; offsets wrap back into range.
     bytes: u64,
     lines: u64,
 }

@@ -10,7 +10,7 @@ use std::os::fd::{AsFd, OwnedFd};
 use std::path::Path;
 use std::sync::Arc;
 
-/// How often it is looked whether reading is to stop: another thread may have got the signal.
+/// The time between two checks whether reading is to stop: another thread may have got the signal.
 const LOOK_EVERY: Timespec = Timespec {
     tv_sec: 0,
     tv_nsec: 100_000_000,
@@ -57,7 +57,7 @@ pub struct StreamOut {
     watch: Arc<CancelToken>,
 }
 
-/// Opens a pipe or a device to be written to, and waits until somebody reads it.
+/// Opens a pipe or a device to be written to, and waits until it is read.
 ///
 /// # Errors
 ///

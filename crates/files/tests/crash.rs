@@ -115,7 +115,7 @@ fn finish(fs: &ModelFs) -> Result<(), brisk_quill_files::error::FileError> {
 
 /// Files of others: none of them is ever touched.
 const FOREIGN: &[(&str, &str)] = &[
-    ("/port/.bquill-1-0", "somebody's notes"),
+    ("/port/.bquill-1-0", "foreign notes"),
     (
         "/port/.bquill-0123456789abcdef0123456789abcdef",
         "another journal's copy",
@@ -130,7 +130,7 @@ fn with_foreign() -> ModelFs {
     fs
 }
 
-/// What must hold when all is over.
+/// Conditions that must hold when all is over.
 fn check(fs: &ModelFs, case: &str) -> bool {
     let found = texts(fs);
     assert!(is(&found, OLD) || is(&found, NEW), "{case}: {found:?}");
@@ -232,7 +232,7 @@ fn both_ways_where_both_are_open() {
     assert!(taken[0] > 5 && taken[1] > 5, "{taken:?}");
 }
 
-/// What somebody else does in mid-run.
+/// An interference in mid-run.
 #[derive(Clone, Copy, Debug)]
 enum Meddle {
     Edit,
@@ -276,7 +276,7 @@ impl Meddle {
         }
     }
 
-    /// What of theirs must still be there.
+    /// Files of others that must still be there.
     fn check(self, fs: &ModelFs, case: &str) {
         match self {
             Self::Edit | Self::Replace => assert_eq!(fs.text(MEDDLED), "edited", "{case}"),
@@ -291,7 +291,7 @@ impl Meddle {
     }
 }
 
-/// Somebody else edits, replaces or deletes a file in mid-run, changes its mode, puts a file in the
+/// Another program edits, replaces or deletes a file in mid-run, changes its mode, puts a file in the
 /// place of a copy, or another folder in the place of one: what they did is never lost, and all
 /// other files are old, or all are new; also where the run is then stopped.
 #[test]
@@ -322,7 +322,7 @@ fn what_somebody_else_does_stays() {
                 }
             });
             let made = run(&fs, &plan());
-            // Looking on, somebody could not tell a machine that stopped from one that works.
+            // From outside, nobody could tell a machine that stopped from one that works.
             fs.stop_at(0);
             if stop == 0 {
                 how.check(&fs, &case);
@@ -364,7 +364,7 @@ fn what_somebody_else_does_stays() {
     assert!(refused > 600 && abandoned > 60, "{refused} {abandoned}");
 }
 
-/// What is said of an abandoned run is so.
+/// Messages about an abandoned run are true.
 fn check_abandoned(
     fs: &ModelFs,
     files: &[brisk_quill_files::recover::abandon::AbandonedFile],
@@ -388,7 +388,7 @@ fn check_abandoned(
                 assert_eq!(fs.text(kept.to_str().unwrap()), *wanted, "{case}: {file:?}");
             }
         }
-        // What there was of it is kept, unless somebody has destroyed it.
+        // What there was of it is kept, unless another program has destroyed it.
         let whole = file.holds == Holds::Old || file.holds == Holds::New;
         assert!(
             !whole || file.old.is_some() || file.new.is_some(),
@@ -536,7 +536,7 @@ fn a_lost_log_does_not_lose_files() {
                 names.iter().all(|name| !name.contains(".bquill")),
                 "{name} {at}: {names:?}"
             );
-            // Who removes it after the last look cannot be told of.
+            // Who removes it after the last look cannot be reported.
             if let Ok(done) = made
                 && at + 4 < whole.operations()
             {

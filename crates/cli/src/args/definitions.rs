@@ -93,7 +93,7 @@ pub struct FilesArgs {
     /// The PATHs in that file end in a NUL instead of a line end.
     #[arg(long, requires = "paths_from", help_heading = "Files")]
     pub null: bool,
-    /// What texts without a byte-order mark are written in, such as `latin1` [default: UTF-8].
+    /// The encoding of texts without a byte-order mark, such as `latin1` [default: UTF-8].
     #[arg(long, value_name = "LABEL", help_heading = "Files")]
     pub encoding: Option<String>,
     /// Look at N files, or parts of a large one, at a time [default: as many as there are processors].
@@ -103,7 +103,7 @@ pub struct FilesArgs {
     pub table: TableArgs,
 }
 
-/// How files with columns are read.
+/// Options for reading files with columns.
 #[derive(Args, Clone, Debug, Default)]
 pub struct TableArgs {
     /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson].
@@ -113,7 +113,7 @@ pub struct TableArgs {
         help_heading = "Columns of files"
     )]
     pub format: Option<String>,
-    /// What stands between two cells: one character, or `tab`.
+    /// The delimiter between two cells: one character, or `tab`.
     #[arg(
         long,
         value_name = "CHAR",
@@ -121,7 +121,7 @@ pub struct TableArgs {
         help_heading = "Columns of files"
     )]
     pub delimiter: Option<String>,
-    /// What stands around a cell: one character, or `none` [default: `"`].
+    /// The quote around a cell: one character, or `none` [default: `"`].
     #[arg(
         long,
         value_name = "CHAR|none",
@@ -137,7 +137,7 @@ pub struct TableArgs {
     pub ragged: bool,
 }
 
-/// How much is shown.
+/// The amount that is shown.
 #[derive(Args, Clone, Debug, Default)]
 pub struct ShowArgs {
     /// Show the first N, or `all` [default: 40].
@@ -276,7 +276,7 @@ pub struct TallyArgs {
     pub json: bool,
 }
 
-/// What a tally is taken apart by.
+/// The key that a tally is split by.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum TallyBy {
     File,
@@ -445,7 +445,7 @@ pub struct PreviewArgs {
     pub save_rewrite: Option<PathBuf>,
 }
 
-/// What must hold before anything is written.
+/// Conditions that must hold before anything is written.
 #[derive(Args, Clone, Debug, Default)]
 pub struct GuardArgs {
     /// The number of changes must be in SPEC: `42`, `1..`, `0`, `10..20`; may be repeated.

@@ -3,7 +3,7 @@
 use crate::diagnostic::Diagnostic;
 use clap::error::{ContextKind, ContextValue, ErrorKind};
 
-/// What is wrong; `None` where help or the version was asked for.
+/// The mistake; `None` where help or the version was asked for.
 pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
     let of = |kind| error.get(kind);
     let option = of(ContextKind::InvalidArg).map(names);

@@ -1,7 +1,9 @@
-//! What happens to the arguments before clap sees them.
+//! Preparation of the arguments before clap sees them.
 
 use crate::diagnostic::Diagnostic;
+use brisk_quill_core::step_spec::StepSpec;
 use std::ffi::{OsStr, OsString};
+use std::path::PathBuf;
 
 /// Marks a word that begins with a hyphen and is not an option; no argument can hold a NUL.
 const MARK: &str = "\0";
@@ -12,6 +14,17 @@ pub struct Split {
     pub parts: Vec<Vec<OsString>>,
     /// All of them without `--then`.
     pub joined: Vec<OsString>,
+}
+
+/// One part of the command line: the words and options of one step.
+#[derive(Clone, Debug, Default)]
+pub struct Part {
+    /// The words that are not options, in order.
+    pub words: Vec<OsString>,
+    /// Options of the step.
+    pub step: StepSpec,
+    /// The rewrite file that is named instead.
+    pub rewrite: Option<PathBuf>,
 }
 
 /// An option stands where another option's value should.
@@ -127,7 +140,7 @@ impl Options {
         Ok(())
     }
 
-    /// Whether a word that begins with a hyphen is meant as a pattern.
+    /// True if a word that begins with a hyphen is meant as a pattern.
     fn is_pattern(&self, word: &OsStr) -> bool {
         let Some(rest) = word.to_str().and_then(|text| text.strip_prefix('-')) else {
             return false;

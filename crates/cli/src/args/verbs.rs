@@ -2,8 +2,8 @@
 //! takes longer than looking at a small file.
 
 use super::definitions::*;
-use crate::args::Part;
 use crate::args::lent::borrow;
+use crate::args::split::Part;
 use crate::args::split::unmarked;
 use clap::error::ErrorKind;
 use clap::{ArgMatches, Args, Command, Error, FromArgMatches};
@@ -18,7 +18,7 @@ macro_rules! verbs {
         }
 
         impl Verb {
-            /// What the words behind a verb say.
+            /// Reads the words after a verb.
             pub(super) fn read(found: &ArgMatches) -> Result<Self, Error> {
                 match found.subcommand() {
                     $(Some(($name, words)) => $args::from_arg_matches(words).map(Self::$verb),)+

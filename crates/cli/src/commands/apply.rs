@@ -1,7 +1,7 @@
 //! `apply`: makes the changes, all of them or none.
 
-use crate::args::Part;
 use crate::args::definitions::ApplyArgs;
+use crate::args::split::Part;
 use crate::commands::report::{Evaluating, first_unexpected, guards, unexpected};
 use crate::commands::{copy_out, journal_run, plans};
 use crate::diagnostic::Diagnostic;
@@ -195,7 +195,7 @@ fn looks_binary() -> Diagnostic {
         .remedy("add `--binary` if it is text all the same")
 }
 
-/// What the program ends with, and whether anything is to be written.
+/// The exit status, and whether anything is to be written.
 fn judge(evaluating: &Evaluating<'_>, output: &mut Output) -> Result<(Status, bool), Diagnostic> {
     let status = evaluating.end(output);
     let refused = evaluating.summary.counts.unmet > 0 || !evaluating.as_expected();

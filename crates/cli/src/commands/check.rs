@@ -1,7 +1,7 @@
 //! `check`: every line or cell must match, or none may.
 
-use crate::args::Part;
 use crate::args::definitions::CheckArgs;
+use crate::args::split::Part;
 use crate::commands::notes::print_notes;
 use crate::commands::search::{Request, Room, Seer, Split};
 use crate::diagnostic::Diagnostic;

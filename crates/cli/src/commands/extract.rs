@@ -4,8 +4,8 @@
 //! at. What was found in a record becomes one row of the sheet, or one for each match. Which
 //! columns the sheet has is known once the first record is: then it begins.
 
-use crate::args::Part;
 use crate::args::definitions::{ExtractArgs, SheetForm, TableArgs};
+use crate::args::split::Part;
 use crate::commands::notes::print_notes;
 use crate::commands::search::{Request, Seer};
 use crate::diagnostic::Diagnostic;
@@ -159,7 +159,7 @@ fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnost
 struct Taker {
     /// The groups that are taken of each match; none takes what stands between the matches.
     groups: Vec<usize>,
-    /// What was found in the current record: the values of each match.
+    /// The values of each match in the current record.
     found: Vec<Vec<Value>>,
 }
 
@@ -176,7 +176,7 @@ impl Taker {
         }
     }
 
-    /// What is taken of a match, by name.
+    /// The names of the values taken of a match.
     fn names(&self, groups: &Groups) -> Vec<String> {
         let name = |group: &usize| match (*group, groups.name(*group)) {
             (0, _) => "whole_match".to_owned(),
@@ -250,7 +250,7 @@ struct SheetPlan {
     beside: bool,
     every: bool,
     yes_no: bool,
-    /// How often the groups are repeated side by side.
+    /// The number of times the groups are repeated side by side.
     repeats: Option<usize>,
     /// Cells that the widest row has, where rows may be longer than the header.
     cells: usize,
@@ -259,18 +259,18 @@ struct SheetPlan {
     own_keys: bool,
     /// No two columns may have one name.
     unique: bool,
-    /// What is taken of a match is called.
+    /// The names of the values taken of a match.
     names: Vec<String>,
 }
 
-/// Where a value of the sheet comes from.
+/// The source of a value of the sheet.
 #[derive(Clone, Debug, PartialEq)]
 enum Pick {
     File,
     Record,
     /// The number of the match in its record.
     Match,
-    /// Whether there is a match.
+    /// True if there is a match.
     YesNo,
     /// All of the line.
     Text,
@@ -470,7 +470,7 @@ impl Seer for Extractor {
 }
 
 impl Extractor {
-    /// Names the columns, with the first record of a file at hand.
+    /// Names the columns, from the first record of a file.
     fn begin(&mut self, row: Option<&Row<'_>>, page: &mut Page) {
         match self.plan.columns(row) {
             Err(diagnostic) => self.failed = self.failed.take().or(Some(diagnostic)),

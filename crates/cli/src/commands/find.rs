@@ -1,7 +1,7 @@
 //! `find`: every match of a pattern, with its groups.
 
-use crate::args::Part;
 use crate::args::definitions::FindArgs;
+use crate::args::split::Part;
 use crate::commands::notes::print_notes;
 use crate::commands::search::{Request, Room, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;

@@ -82,7 +82,7 @@ fn all(
     Ok(status)
 }
 
-/// What of each run has been reverted by later ones.
+/// Runs that have been reverted by later ones.
 #[derive(Default)]
 struct Reverts {
     runs: BTreeMap<u64, Reverted>,
@@ -296,7 +296,7 @@ fn forget(
                 }
                 journal_run::tell_left(&clean(&RealFs, journal, &record), output);
             }
-            // What cannot be read can at least be given up.
+            // What cannot be read can at least be forgotten.
             Err(_) if named => {}
             Err(error) => {
                 output.complain(&Diagnostic::of_file(&error));

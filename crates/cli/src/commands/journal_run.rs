@@ -1,4 +1,4 @@
-//! What the verbs that write share: the journal, the question, and a run made under it.
+//! The journal, the question, and a run made under it, for the verbs that write.
 
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
@@ -81,7 +81,7 @@ pub fn tell_interrupted(output: &mut Output) {
     }
 }
 
-/// Makes a run. An interrupt before the decision takes everything back; after it, the run is
+/// Makes a run. An interrupt before the decision reverts everything; after it, the run is
 /// finished first.
 pub fn make(
     plan: &Plan,
@@ -142,7 +142,7 @@ pub fn make(
     })
 }
 
-/// Somebody must be there to be asked.
+/// A person must be there to be asked.
 pub fn can_ask(look_with: &str) -> Result<(), Diagnostic> {
     match io::stdin().is_terminal() {
         true => Ok(()),

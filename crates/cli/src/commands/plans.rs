@@ -1,8 +1,8 @@
-//! Where plans are found, and what is meant by one: a file that is named, or the last preview of
+//! Plans by name: a file that is named, or the last preview of
 //! a folder.
 
-use crate::args::Part;
 use crate::args::definitions::PlanArgs;
+use crate::args::split::Part;
 use crate::commands::ends::{report_failed, stopped};
 use crate::commands::journal_run;
 use crate::commands::report::Reported;
@@ -46,7 +46,7 @@ pub fn open(file: Option<&Path>) -> Result<PlanDoc, Diagnostic> {
     PlanDoc::open(&place).map_err(|error| cannot_use(&name, &error))
 }
 
-/// What a plan is called.
+/// The name of a plan.
 fn name_of(file: Option<&Path>) -> String {
     match named(file) {
         Some(file) => format!("the plan {}", visible_path(file)),
@@ -63,7 +63,7 @@ fn cannot_use(name: &str, error: &PlanFileError) -> Diagnostic {
         .remedy(format!("nothing has been written; {remedy}"))
 }
 
-/// Whether no rewrite is named at all.
+/// True if no rewrite is named at all.
 pub fn nothing_named(parts: &[Part]) -> bool {
     matches!(parts, [part] if part.words.is_empty() && part.step == StepSpec::default() && part.rewrite.is_none())
 }
@@ -82,7 +82,7 @@ pub fn check_alone(parts: &[Part], ensures: bool) -> Result<(), Diagnostic> {
 /// A plan that is meant to be judged or written.
 pub struct Meant {
     pub doc: PlanDoc,
-    /// What it is called.
+    /// Its name.
     pub name: String,
     /// The command that goes on with it.
     pub again: String,
@@ -172,7 +172,7 @@ impl Meant {
             .map_err(|error| cannot_use(&self.name, &error))
     }
 
-    /// What it would write.
+    /// The changes it would write.
     pub fn to_plan(&self) -> Result<Plan, Diagnostic> {
         let plan = self.doc.to_plan(self.root.as_deref());
         plan.map_err(|error| cannot_use(&self.name, &error))
@@ -183,7 +183,7 @@ impl Meant {
         self.root.as_deref()
     }
 
-    /// How its rewrite was understood.
+    /// A sentence that says how its rewrite was understood.
     pub fn sentence(&self) -> String {
         let index = &self.doc.index;
         let sources: Vec<Source> = index
@@ -234,7 +234,7 @@ pub fn plan_write_diagnostic(error: &PlanWriteError) -> Diagnostic {
     }
 }
 
-/// What happens to a plan without decisions, where it is not written now.
+/// The fate of a plan without decisions, where it is not written now.
 pub const WOULD_WRITE_ALL: &str = "nothing is decided: `bquill apply` would write all";
 
 /// The counts of decisions, and what they mean; `undecided` says it of a plan without any.

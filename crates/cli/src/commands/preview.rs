@@ -2,8 +2,8 @@
 
 mod view;
 
-use crate::args::Part;
 use crate::args::definitions::PreviewArgs;
+use crate::args::split::Part;
 use crate::commands::preview::view::View;
 use crate::commands::report::{Evaluating, guards};
 use crate::commands::{journal_run, plans};
@@ -256,7 +256,7 @@ impl<'a> Preview<'a> {
     }
 }
 
-/// Where the records of the plan are printed, if they are.
+/// The stream for the records of the plan, if they are printed.
 fn stream<'o>(args: &PreviewArgs, output: &'o mut Output) -> Stream<'o> {
     args.json.then_some(output as _)
 }

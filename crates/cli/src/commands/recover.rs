@@ -105,7 +105,7 @@ fn one(
     Ok(true)
 }
 
-/// What a run was about.
+/// The subject of a run.
 fn begun(record: &RunRecord) -> String {
     let Some(intent) = &record.intent else {
         return format!("Run {}.", record.run);

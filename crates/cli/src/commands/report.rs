@@ -39,7 +39,7 @@ pub struct Evaluating<'r> {
     pub summary: Summary,
 }
 
-/// What has been reported of units.
+/// The reports made about units.
 #[derive(Default)]
 pub struct Reported {
     skip_problems: bool,
@@ -48,7 +48,7 @@ pub struct Reported {
     status: Status,
 }
 
-/// What must hold in the end.
+/// Conditions that must hold in the end.
 pub fn guards(args: &GuardArgs) -> Result<Guards, Diagnostic> {
     Ok(Guards {
         expected: options::expected(&args.expect)?,
@@ -119,7 +119,7 @@ impl<'r> Evaluating<'r> {
         Ok(())
     }
 
-    /// Whether all numbers of changes are as expected.
+    /// True if all numbers of changes are as expected.
     pub fn as_expected(&self) -> bool {
         self.guards
             .unexpected(self.rewrite, &self.summary)

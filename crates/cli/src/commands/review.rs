@@ -1,7 +1,7 @@
 //! `review`: judges the changes of a plan, on a screen or by options.
 
-use crate::args::Part;
 use crate::args::definitions::ReviewArgs;
+use crate::args::split::Part;
 use crate::commands::journal_run;
 use crate::commands::plans::{self, Meant, plan_write_diagnostic};
 use crate::commands::report::{Evaluating, guards};

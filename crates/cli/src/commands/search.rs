@@ -1,7 +1,7 @@
 //! One query over all the files of a request, for the verbs that only look.
 
-use crate::args::Part;
 use crate::args::definitions::FilesArgs;
+use crate::args::split::Part;
 use crate::commands::ends::{report_failed, stopped};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -26,14 +26,14 @@ use brisk_quill_files::source::Source;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-/// What is asked for, and over which files.
+/// The query and its files.
 pub struct Request {
     pub query: Query,
     pub sources: Sources,
     session: Session,
 }
 
-/// What a verb makes of the units of one file.
+/// A verb's view of the units of one file.
 pub trait Seer {
     fn begin_file(&mut self, _source: &Source) {}
     fn unit(&mut self, source: &Source, unit: &SearchedUnit<'_>, page: &mut Page);
@@ -55,7 +55,7 @@ impl Room {
         Self(Arc::new(AtomicUsize::new(most)))
     }
 
-    /// How many are left.
+    /// The number that is left.
     pub fn left(&self) -> usize {
         self.0.load(Ordering::Relaxed)
     }
@@ -157,7 +157,7 @@ struct SeeingInTurn<'o, S: ?Sized> {
     source: Source,
     page: Page,
     status: Status,
-    /// Where pages go; `None` drops them, and what went wrong.
+    /// The output of pages; `None` drops them, and what went wrong.
     output: Option<&'o mut Output>,
 }
 
@@ -215,7 +215,7 @@ pub struct Searched {
 }
 
 impl Searched {
-    /// What the program ends with, given whether there is an answer.
+    /// The exit status, given whether there is an answer.
     pub fn status(&self, answered: bool) -> Status {
         let answer = if answered { Status::Fine } else { Status::No };
         let trouble = match self.files.unreadable + self.problems {
@@ -376,7 +376,7 @@ impl Request {
         }
     }
 
-    /// What was counted, unless it was stopped on the way.
+    /// The counts, unless it was stopped on the way.
     fn searched(
         &self,
         ended: Ended,

@@ -1,7 +1,7 @@
 //! `shapes`: what forms the values take.
 
-use crate::args::Part;
 use crate::args::definitions::ShapesArgs;
+use crate::args::split::Part;
 use crate::commands::notes::print_notes;
 use crate::commands::search::{Request, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
@@ -29,7 +29,7 @@ use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 
-/// Shapes that are told apart.
+/// Shapes that are distinguished.
 const SHAPES_MOST: usize = 100_000;
 /// Bytes kept of an example.
 const EXAMPLE_MOST: usize = 200;
@@ -95,7 +95,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     Ok(searched.status(found))
 }
 
-/// What is counted: a shape or a character, of one column or of whole units.
+/// The item that is counted: a shape or a character, of one column or of whole units.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 struct Thing {
     column: Option<String>,
@@ -223,7 +223,7 @@ impl Split for Looker {
     }
 }
 
-/// How many of `all` rows are shown from either end: the rarest are worth a look too.
+/// The rows shown from either end, of `all`: the rarest are worth a look too.
 fn ends(all: usize, show: usize) -> (usize, usize) {
     if all <= show {
         return (all, 0);
@@ -232,7 +232,7 @@ fn ends(all: usize, show: usize) -> (usize, usize) {
     (show - tail, tail)
 }
 
-/// What has been counted, to be printed.
+/// A list of counts, to be printed.
 struct Listed<'a> {
     rows: Inventory<Thing, First>,
     values: u64,

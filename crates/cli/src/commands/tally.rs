@@ -1,7 +1,7 @@
 //! `tally`: how often each value occurs.
 
-use crate::args::Part;
 use crate::args::definitions::TallyArgs;
+use crate::args::split::Part;
 use crate::commands::notes::print_notes;
 use crate::commands::search::{Request, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;

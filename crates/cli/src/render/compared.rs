@@ -10,7 +10,7 @@ use brisk_quill_engine::compare::{Compared, ComparedChange, Difference};
 /// Columns of the screen that a text may take.
 const TEXT_MOST: usize = 60;
 
-/// What differs, and the counts.
+/// The differences, and the counts.
 pub fn text(found: &Compared, paint: Paint, width: usize) -> String {
     let mut out = "\n".to_owned();
     if found.total() > 0 {

@@ -7,7 +7,7 @@ use std::path::Path;
 /// Lines of context around each hunk.
 pub const CONTEXT: usize = 3;
 
-/// The diff of one file, all of whose hunks are at hand with [`CONTEXT`] lines around them.
+/// The diff of one file, all of whose hunks are given with [`CONTEXT`] lines around them.
 pub fn diff_of_file(report: &FileReport<'_>) -> Vec<u8> {
     let mut out = Vec::new();
     if report.hunks.is_empty() {

@@ -59,7 +59,7 @@ impl ExampleView {
     }
 }
 
-/// Where two texts differ, in each: what is left without the start and the end they share.
+/// The differences of two texts, in each: what is left without the start and the end they share.
 fn difference(a: &[u8], b: &[u8]) -> (Option<Span>, Option<Span>) {
     if a == b {
         return (None, None);

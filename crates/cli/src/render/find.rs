@@ -30,7 +30,7 @@ pub struct FoundUnit {
 }
 
 impl FoundUnit {
-    /// What the groups of a match took.
+    /// The texts of the groups of a match.
     pub fn texts_of(&self, groups: &[Option<Span>]) -> impl Iterator<Item = Option<&[u8]>> {
         let text = |group: &Option<Span>| Some(&self.text[group.as_ref()?.range()]);
         groups.iter().map(text)
@@ -54,7 +54,7 @@ impl FoundUnit {
     }
 }
 
-/// What stands to the left of a line.
+/// The gutter to the left of a line.
 struct Gutter {
     digits: usize,
     column: Option<String>,
@@ -81,7 +81,7 @@ pub struct FindView<'a> {
 }
 
 impl FindView<'_> {
-    /// The matches of one file that are at hand.
+    /// The matches of one file that are given.
     pub fn file(&self, source: &Source, units: &[FoundUnit]) -> String {
         let mut out = String::new();
         let Some(last) = units.last() else {

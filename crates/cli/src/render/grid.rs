@@ -9,7 +9,7 @@ const GAP: usize = 3;
 /// The least that a column is cut to.
 const LEAST: usize = 8;
 
-/// Where a column is flush.
+/// The alignment of a column.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Align {
     Left,

@@ -11,7 +11,7 @@ const MARKS_SHOWN: usize = 40;
 /// Columns kept on either side of a marked part when a line is too long.
 const KEPT: usize = 24;
 
-/// How marked parts look.
+/// The look of marked parts.
 #[derive(Clone, Copy)]
 pub struct Look {
     pub paint: Paint,
@@ -24,7 +24,7 @@ pub struct Look {
 struct Segment {
     shown: String,
     marked: bool,
-    /// Whether the mark begins or ends here, and that must be shown by a sign.
+    /// True if the mark begins or ends here, and that must be shown by a sign.
     opens: bool,
     closes: bool,
 }

@@ -46,7 +46,7 @@ fn rewrite_words(rewrite: &serde_json::Value) -> String {
     words.collect::<Vec<_>>().join(", then ")
 }
 
-/// What a run changed.
+/// The changes of a run.
 pub fn history_was_now(
     intent: &Intent,
     changes: &[ChangeRecord],

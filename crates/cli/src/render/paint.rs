@@ -10,7 +10,7 @@ pub struct Paint {
     on: bool,
 }
 
-/// What a piece of output is.
+/// The label of a piece of output.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Role {
     /// The name of a file.
@@ -21,7 +21,7 @@ pub enum Role {
     Match,
     /// A line that leads the eye.
     Guide,
-    /// What is wrong, and where.
+    /// The fault, and its place.
     Problem,
     /// Text that goes.
     Was,

@@ -12,7 +12,7 @@ use brisk_quill_engine::kept_hunk::{FileReport, KeptCell, KeptEdit, KeptHunk};
 pub struct PreviewView {
     paint: Paint,
     width: usize,
-    /// Whether to name the steps of each change.
+    /// True if to name the steps of each change.
     steps: bool,
 }
 
@@ -25,7 +25,7 @@ impl PreviewView {
         }
     }
 
-    /// The changes of one file that are at hand.
+    /// The changes of one file that are given.
     pub fn file(&self, report: &FileReport<'_>) -> String {
         let mut out = String::new();
         if report.hunks.is_empty() {

@@ -8,7 +8,7 @@ use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible;
 use std::borrow::Cow;
 
-/// What stands in a cell of a sheet.
+/// The value of a cell of a sheet.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Value {
     /// There is none: a group took no part, or the row has no such cell.
@@ -55,7 +55,7 @@ impl RowWriter {
         }
     }
 
-    /// Whether it has its columns.
+    /// True if it has its columns.
     pub fn has_begun(&self) -> bool {
         self.begun
     }
@@ -104,7 +104,7 @@ impl RowWriter {
         }
     }
 
-    /// What is shown only once all rows are known.
+    /// A table that is shown only once all rows are known.
     pub fn end(&self, paint: Paint, width: usize) -> String {
         let grid = self.grid.as_ref();
         grid.map_or_else(String::new, |grid| grid.text(paint, width))

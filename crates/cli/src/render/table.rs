@@ -15,13 +15,13 @@ pub struct FindTotals {
     pub matching: u64,
     /// Matches that were taken.
     pub matches: u64,
-    /// What is shown: matches, or units in scope without one.
+    /// The items shown: matches, or units in scope without one.
     pub units: u64,
     pub left_out: LeftOutCounts,
     pub problems: u64,
-    /// Whether units without a match are shown.
+    /// True if units without a match are shown.
     missing: bool,
-    /// What the pattern is tried on.
+    /// The unit that the pattern is tried on.
     pub unit: &'static str,
     /// Blocks of lines, where the query looks in them.
     blocks: Option<u64>,
@@ -90,7 +90,7 @@ impl FindTotals {
         }
     }
 
-    /// How many blocks of lines have begun.
+    /// The number of blocks of lines that have begun.
     pub fn set_blocks(&mut self, blocks: u64) {
         if let Some(sum) = &mut self.blocks {
             *sum = blocks;

@@ -1,4 +1,4 @@
-//! What stands around a change in its file, read from the disk when it is looked at.
+//! The lines around a change in its file, read from the disk when it is looked at.
 
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::ChangeRecord;
@@ -33,7 +33,7 @@ pub struct Near {
     pub now: (Vec<u8>, Span),
 }
 
-/// What surrounds the change at `index`; `None` where its file is not what it was, or is not
+/// The lines around the change at `index`; `None` where its file is not what it was, or is not
 /// text in UTF-8.
 pub fn near(
     doc: &PlanDoc,
@@ -77,7 +77,7 @@ pub fn near(
     })
 }
 
-/// What is written for a change, or would be.
+/// The text that is written for a change, or would be.
 pub fn new_text(plan: &PlanIndex, index: usize, change: &ChangeRecord<'_>) -> Option<Vec<u8>> {
     match plan.modified.get(&index) {
         Some(modified) => Some(modified.clone()),

@@ -2,7 +2,7 @@
 
 use unicode_segmentation::UnicodeSegmentation;
 
-/// What happens in an input line.
+/// The effect of an action in an input line.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Edit {
     Insert(String),
@@ -34,7 +34,7 @@ impl Editor {
         format!("{}{}", self.before, self.after)
     }
 
-    /// What stands before the cursor, under it, and behind it.
+    /// The text before the cursor, under it, and after it.
     pub fn parts(&self) -> (&str, &str, &str) {
         let under = self.after.graphemes(true).next().unwrap_or_default();
         (&self.before, under, &self.after[under.len()..])
@@ -71,7 +71,7 @@ impl Editor {
         }
     }
 
-    /// Where the character before the cursor begins.
+    /// The start of the character before the cursor.
     fn last_before(&self) -> usize {
         let last = self.before.grapheme_indices(true).next_back();
         last.map_or(0, |(at, _)| at)

@@ -5,7 +5,7 @@ use crate::review::state::{Action, Group, Leave, State, View};
 use brisk_quill_core::plan::decision::Decision;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-/// What the keys do, for the list of keys: keys, and words.
+/// The list of keys: keys, and words.
 pub const KEYS: &[(&str, &str)] = &[
     (
         "a",
@@ -45,7 +45,7 @@ pub const HINTS: &str = "a accept  r refuse  m modify  e every…  u undo  ↓�
 pub const HINTS_NARROW: &str =
     "a accept  r refuse  m modify  e every…  u undo  t kinds  / find  q leave  ? keys";
 
-/// What a key means in the current state.
+/// The action of a key in the current state.
 pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
     if key.modifiers.contains(KeyModifiers::CONTROL) {
         return match key.code {
@@ -80,7 +80,7 @@ pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
     }
 }
 
-/// Whether keys are text.
+/// True if keys are text.
 pub fn typing(view: View) -> bool {
     matches!(view, View::Modify | View::Find)
 }

@@ -21,7 +21,7 @@ use unicode_width::UnicodeWidthStr;
 /// The least that a review can be shown in.
 const LEAST: (u16, u16) = (40, 10);
 
-/// What a piece of the screen is; colour is never the only sign.
+/// The label of a piece of the screen; colour is never the only sign.
 #[derive(Clone, Copy)]
 enum Role {
     Plain,
@@ -35,7 +35,7 @@ enum Role {
 /// Draws reviews.
 pub struct Screen<'s> {
     pub doc: &'s PlanDoc,
-    /// What is reviewed, in a few words.
+    /// The subject of a review, in a few words.
     pub title: &'s str,
     pub color: bool,
 }
@@ -282,7 +282,7 @@ impl Screen<'_> {
         lines
     }
 
-    /// Where a change stands, and how it is decided.
+    /// The place of a change, and its decision.
     fn about(
         &self,
         state: &State,

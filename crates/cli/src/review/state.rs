@@ -1,4 +1,4 @@
-//! What a review is, without a screen: an action comes in, the state changes, and what has to be
+//! A review without a screen: an action comes in, the state changes, and what has to be
 //! written down goes out.
 //!
 //! Note to the maintainer: nothing here draws or reads keys. A new action needs an arm in
@@ -29,7 +29,7 @@ pub enum Action {
     Redo,
     /// Begins to modify the change at the cursor.
     Modify,
-    /// What happens in an input line.
+    /// The effect of an action in an input line.
     Edit(Edit),
     /// Take what was typed.
     Enter,
@@ -52,7 +52,7 @@ pub enum Group {
     Rest,
 }
 
-/// What is on the screen.
+/// The contents of the screen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum View {
     #[default]
@@ -63,9 +63,9 @@ pub enum View {
     /// Which changes to decide about together.
     Every,
     Keys,
-    /// How to leave.
+    /// The way to leave.
     Leave,
-    /// Whether to write.
+    /// True if to write.
     Ask,
     /// The new text is being modified.
     Modify,
@@ -73,7 +73,7 @@ pub enum View {
     Find,
 }
 
-/// How to leave.
+/// The way to leave.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Leave {
     /// Write what is accepted.
@@ -84,7 +84,7 @@ pub enum Leave {
     Drop,
 }
 
-/// What is to be done outside.
+/// The work to be done outside.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Effect {
     /// Nothing.
@@ -107,7 +107,7 @@ pub trait Texts {
     fn value(&self, index: usize, change: &ChangeRecord<'_>, bytes: &[u8]) -> String;
 }
 
-/// What was decided about a change.
+/// The decision about a change.
 type Decided = (Decision, Option<Vec<u8>>);
 
 /// A change of one decision, as it was and as it became.
@@ -138,7 +138,7 @@ pub struct State {
     pub sideways: usize,
     /// Lines that the view of a file is moved from the current change.
     pub file_scroll: isize,
-    /// What there is to say about the last action.
+    /// The message about the last action.
     pub message: String,
     done: Vec<Vec<Turn>>,
     undone: Vec<Vec<Turn>>,
@@ -183,7 +183,7 @@ impl State {
         (kind != u32::MAX).then_some(kind)
     }
 
-    /// Whether something was decided that a run would write, or everything is open.
+    /// True if something was decided that a run would write, or everything is open.
     pub fn would_write(&self) -> u64 {
         match self.plan.is_undecided(&self.counts) {
             true => self.counts.total(),
@@ -372,7 +372,7 @@ impl State {
         }
     }
 
-    /// How many changes of a group are open.
+    /// The number of changes of a group that are open.
     pub fn open_in(&self, group: Group) -> usize {
         let Some(current) = self.current() else {
             return 0;
@@ -384,7 +384,7 @@ impl State {
             .count()
     }
 
-    /// Makes decisions, as one turn that can be taken back.
+    /// Makes decisions, as one turn that can be undone.
     fn make(&mut self, decisions: Vec<(usize, Decided)>) -> Effect {
         let turns: Vec<Turn> = decisions
             .into_iter()
@@ -522,7 +522,7 @@ impl State {
         let place = current.map_or(0, |index| self.listed.partition_point(|at| *at < index));
         self.go(place);
         if self.listed.is_empty() {
-            self.message = "no change is like that; / and v take it back".into();
+            self.message = "no change is like that; / and v widen it again".into();
         }
     }
 

@@ -239,7 +239,7 @@ fn keys_do_what_they_say() {
     assert_eq!(wrong, []);
 }
 
-/// How a review ends: keys, how, and what is still to be written down.
+/// The end of a review: keys, the way it ends, and what is still to be written down.
 #[test]
 fn ways_out() {
     for (keys, effect) in [
@@ -332,7 +332,7 @@ fn typing() {
     }
 }
 
-/// What is on the screen: keys, and parts of it.
+/// The contents of the screen: keys, and parts of it.
 #[test]
 fn screens() {
     for (keys, wanted) in [

@@ -9,11 +9,11 @@ use std::process::{Command, Stdio};
 /// A folder with files, and the program in it.
 pub struct Sandbox {
     folder: tempfile::TempDir,
-    /// Where the journal lies.
+    /// The place of the journal.
     state: tempfile::TempDir,
 }
 
-/// What the program said.
+/// The output of the program.
 pub struct Got {
     pub status: i32,
     pub out: String,

@@ -263,7 +263,7 @@ impl<'t> Cursor<'t> {
     }
 }
 
-/// Whether a range runs backwards in every text.
+/// True if a range runs backwards in every text.
 fn reversed(from: Option<Point>, to: Option<Point>) -> bool {
     match (from, to) {
         (Some(Point::Number(a)), Some(Point::Number(b))) => a > b,

@@ -54,7 +54,7 @@ impl Spec {
 }
 
 impl Selection {
-    /// Whether `n`, counted from 1, is in the set.
+    /// True if `n`, counted from 1, is in the set.
     pub fn contains(&self, n: u64) -> bool {
         self.ranges
             .iter()

@@ -5,10 +5,10 @@ use crate::columns::spelling::Spelling;
 /// Value bytes between two known places of [`CellOffsets`].
 const KNOWN_EVERY: usize = 64;
 
-/// Where the bytes of a cell's value are written.
+/// The places of the bytes of a cell's value.
 pub(crate) struct CellOffsets {
     spelling: Spelling,
-    /// Where the cell begins.
+    /// The start of the cell.
     from: usize,
     /// Bytes before the value, where every byte of it stands for itself.
     plain: Option<usize>,
@@ -40,7 +40,7 @@ impl CellOffsets {
         offsets
     }
 
-    /// Where offset `at` of the value lies in the text, of which the cell is `raw`.
+    /// The place in the text of offset `at` of the value, of which the cell is `raw`.
     pub fn of(&self, at: usize, raw: &[u8]) -> usize {
         if let Some(quotes) = self.plain {
             return self.from + quotes + at;

@@ -2,7 +2,7 @@
 
 use crate::nearest::Nearest;
 
-/// What is wrong with the form of a row.
+/// Faults in the form of a row.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum RowFault {
@@ -155,7 +155,7 @@ pub enum ColumnFault {
     /// The same of a first row with one cell, in which another delimiter stands.
     #[error("{fault}; with `--delimiter {delimiter}` there are {width} columns")]
     OtherDelimiter {
-        /// What is wrong.
+        /// The fault.
         fault: Box<ColumnFault>,
         /// The delimiter, as it is given on a command line.
         delimiter: &'static str,

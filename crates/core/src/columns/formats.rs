@@ -18,7 +18,7 @@ use crate::span::Span;
 
 /// The way records and cells are written in a format.
 pub(crate) trait RowFormat {
-    /// Where a text may be cut, where that is not every line end.
+    /// The places where a text may be cut, where that is not every line end.
     fn boundary(&self) -> Option<Boundary> {
         None
     }
@@ -36,7 +36,7 @@ pub(crate) trait RowFormat {
     /// The cells that a JSON pointer leads to, where the format has pointers.
     fn follow(&self, record: &Record<'_>, pointer: &str) -> Result<Vec<PointedCell>, RowFault>;
 
-    /// Where more cells, each with its name and value, go in a record of a table so many columns
+    /// The place of more cells, each with its name and value, in a record of a table so many columns
     /// wide, and how they are written there.
     fn appended(
         &self,

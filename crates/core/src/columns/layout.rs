@@ -75,7 +75,7 @@ impl Layout {
         }
     }
 
-    /// Whether columns are called by pointers, not by numbers and names in a header.
+    /// True if columns are called by pointers, not by numbers and names in a header.
     pub fn has_pointers(self) -> bool {
         match self {
             Self::JsonLines(_) => true,
@@ -83,7 +83,7 @@ impl Layout {
         }
     }
 
-    /// Whether a column may be added.
+    /// True if a column may be added.
     pub(crate) fn can_be_widened(self) -> bool {
         match self {
             Self::Delimited(_) | Self::JsonLines(_) => true,
@@ -91,7 +91,7 @@ impl Layout {
         }
     }
 
-    /// Whether another delimiter may have been meant.
+    /// True if another delimiter may have been meant.
     pub(crate) fn has_delimiter(self) -> bool {
         match self {
             Self::Delimited(_) => true,
@@ -99,7 +99,7 @@ impl Layout {
         }
     }
 
-    /// Where records end, where that is not every line end.
+    /// The ends of records, where they are not every line end.
     pub(crate) fn boundary(self) -> Option<Boundary> {
         self.as_dyn().boundary()
     }
@@ -118,7 +118,7 @@ impl Layout {
     }
 }
 
-/// How files with columns are to be read.
+/// Options for reading files with columns.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct TableOptions {
     /// `None` goes by the extension of each file.
@@ -127,9 +127,9 @@ pub struct TableOptions {
     pub delimiter: Option<u8>,
     /// The outer `None` is `"`, the inner one is not a quote at all.
     pub quote: Option<Option<u8>>,
-    /// Whether the first row holds names, and not values.
+    /// True if the first row holds names, and not values.
     pub header: bool,
-    /// Whether rows may be shorter or longer than the first one.
+    /// True if rows may be shorter or longer than the first one.
     pub ragged: bool,
 }
 
@@ -146,7 +146,7 @@ impl Default for TableOptions {
 }
 
 impl TableOptions {
-    /// How the file at `path` is read; `None` where its form is not known.
+    /// The layout of the file at `path`; `None` where its format is not known.
     pub fn layout(&self, path: &Path) -> Option<Layout> {
         // A delimiter alone tells what the extension does not.
         let told = self
@@ -171,7 +171,7 @@ impl TableOptions {
 /// Which columns a query looks at, and how files are read for it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Columns {
-    /// How to read.
+    /// The way to read.
     pub options: TableOptions,
     /// The columns whose cells are the units.
     pub list: ColumnList,

@@ -112,7 +112,7 @@ impl ColumnList {
         }
     }
 
-    /// Whether it is every column.
+    /// True if it is every column.
     pub fn is_all(&self) -> bool {
         *self == Self::all()
     }
@@ -179,7 +179,7 @@ impl FromStr for Column {
     }
 }
 
-/// What stands between two commas.
+/// The text between two commas.
 #[derive(Clone, Copy)]
 struct Word<'t> {
     text: &'t str,

@@ -9,7 +9,7 @@ use crate::span::Span;
 pub(crate) struct RawCell {
     /// Its bytes in the text, the quotes included.
     pub span: Span,
-    /// Whether it stands between quotes.
+    /// True if it stands between quotes.
     pub quoted: bool,
 }
 
@@ -19,7 +19,7 @@ pub(crate) struct ScannedRecord {
     pub content: Span,
     /// Line ends within it.
     pub inner_lines: u64,
-    /// What is wrong with its form, and where in the text that shows.
+    /// The fault in its form, and where in the text that shows.
     pub fault: Option<(usize, RowFault)>,
     /// Nothing stands on it.
     pub blank: bool,
@@ -28,7 +28,7 @@ pub(crate) struct ScannedRecord {
 /// A record with what is written in it.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Record<'t> {
-    /// The text around it, as far as it is at hand.
+    /// The text around it, as far as it is in memory.
     pub text: &'t [u8],
     /// The record in `text`, without its line end.
     pub span: Span,

@@ -70,7 +70,7 @@ enum CellColumn {
 }
 
 impl RowCell {
-    /// What its column is called.
+    /// The name of its column.
     pub fn name(&self, table: &Table) -> Arc<str> {
         match &self.column {
             CellColumn::Index(index) => table.name(*index),
@@ -84,12 +84,12 @@ impl RowCell {
         value.ok_or_else(|| CellFault::NoCharacter(self.name(row.table).to_string()))
     }
 
-    /// Whether it is a number of JSON.
+    /// True if it is a number of JSON.
     pub fn is_number(&self) -> bool {
         self.spelling.is_number()
     }
 
-    /// Where the offsets of its value, which is `length` bytes long, lie in the text.
+    /// The places in the text of the offsets of its value, which is `length` bytes long.
     pub fn offsets(&self, text: &[u8], length: usize) -> CellOffsets {
         CellOffsets::new(
             self.spelling,
@@ -99,7 +99,7 @@ impl RowCell {
         )
     }
 
-    /// How it is written with `edits` made to its value.
+    /// The cell as it is written with `edits` made to its value.
     pub fn rewritten(
         &self,
         row: &Row<'_>,
@@ -146,7 +146,7 @@ impl RowCell {
     }
 }
 
-/// What stands in a cell.
+/// The value of a cell.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Field<'t> {
     /// Text, without quotes and escapes.
@@ -170,7 +170,7 @@ impl<'t> Field<'t> {
 /// One record where it lies, with all its cells.
 #[derive(Clone, Copy, Debug)]
 pub struct Row<'t> {
-    /// The text around it, as far as it is at hand.
+    /// The text around it, as far as it is in memory.
     pub text: &'t [u8],
     /// The record in `text`, without its line end.
     pub span: Span,
@@ -178,7 +178,7 @@ pub struct Row<'t> {
     pub line: u64,
     /// Its number, from 1; `None` for the header.
     pub number: Option<u64>,
-    /// Whether the conditions on records hold.
+    /// True if the conditions on records hold.
     pub in_scope: bool,
     pub(crate) table: &'t Table,
     pub(crate) cells: &'t [RawCell],
@@ -193,7 +193,7 @@ impl<'t> Row<'t> {
         Span::new(self.span.from, self.span.to + end)
     }
 
-    /// How many cells, or members of the outermost object, it has.
+    /// The number of its cells, or of the members of its outermost object.
     pub fn width(&self) -> usize {
         match self.table.layout().has_pointers() {
             true => self.members.iter().count(),
@@ -328,7 +328,7 @@ impl<'t> Row<'t> {
         Some(Field::of_json(std::str::from_utf8(raw).ok()?))
     }
 
-    /// Where more cells, with their names and values, go at the end of the row, and how they are
+    /// The place of more cells, with their names and values, at the end of the row, and how they are
     /// written there.
     pub(crate) fn appended(&self, cells: &[(&str, &[u8])]) -> Result<(usize, Vec<u8>), CellFault> {
         let layout = self.table.layout();

@@ -11,7 +11,7 @@ pub(crate) struct Spelling {
     form: CellForm,
 }
 
-/// What is known of one cell, as far as its format asks for it.
+/// Facts about one cell, as far as its format asks for them.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct CellForm {
     /// The delimiter and the quote.
@@ -48,12 +48,12 @@ impl Spelling {
         Self { rules, form }
     }
 
-    /// Whether it is written between quotes.
+    /// True if it is written between quotes.
     pub fn is_quoted(self, raw: &[u8]) -> bool {
         self.rules.is_quoted(self.form, raw)
     }
 
-    /// How many bytes the next character takes as it is written, and in the value.
+    /// Bytes that the next character takes as it is written, and in the value.
     pub fn one_char(self, raw: &[u8]) -> (usize, usize) {
         self.rules.one_char(self.form, raw)
     }
@@ -74,7 +74,7 @@ impl Spelling {
         self.rules.respell(part)
     }
 
-    /// Whether it is a number without quotes.
+    /// True if it is a number without quotes.
     pub fn is_number(self) -> bool {
         self.rules.is_number()
     }
@@ -82,10 +82,10 @@ impl Spelling {
 
 /// The way a value is written in a cell.
 pub(crate) trait CellSpelling: Sync {
-    /// Whether it is written between quotes.
+    /// True if it is written between quotes.
     fn is_quoted(&self, form: CellForm, raw: &[u8]) -> bool;
 
-    /// How many bytes the next character takes as it is written, and in the value.
+    /// Bytes that the next character takes as it is written, and in the value.
     fn one_char(&self, form: CellForm, raw: &[u8]) -> (usize, usize);
 
     /// The value of a cell that is written as `raw`; `None` where an escape stands for no
@@ -95,7 +95,7 @@ pub(crate) trait CellSpelling: Sync {
     /// A cell that holds `value`; `None` where it cannot hold it.
     fn write(&self, form: CellForm, value: &[u8]) -> Option<Vec<u8>>;
 
-    /// Whether it is a number without quotes.
+    /// True if it is a number without quotes.
     fn is_number(&self) -> bool {
         false
     }

@@ -9,7 +9,7 @@ use crate::nearest::nearest;
 use std::ops::Range;
 use std::sync::Arc;
 
-/// How a table is read, its header, and which of its columns are meant.
+/// A layout with its header, and the columns of it that are meant.
 #[derive(Clone, Debug)]
 pub struct Table {
     layout: Layout,
@@ -20,7 +20,7 @@ pub struct Table {
     selected: Selected,
 }
 
-/// What the first row of a table is.
+/// The role of the first row of a table.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Header {
     /// It holds the names of the columns.
@@ -110,7 +110,7 @@ impl Table {
         Ok(table)
     }
 
-    /// Where the columns lie that are the units; all others must be there too.
+    /// The places of the columns that are the units; all others must be there too.
     fn indexes(&self, columns: &Columns) -> Result<Vec<Range<usize>>, ColumnFault> {
         let mut indexes = Vec::new();
         for item in columns.list.items() {
@@ -197,7 +197,7 @@ impl Table {
         }
     }
 
-    /// How it is read.
+    /// The way it is read.
     pub fn layout(&self) -> Layout {
         self.layout
     }
@@ -207,12 +207,12 @@ impl Table {
         &self.names
     }
 
-    /// Whether the first row holds names.
+    /// True if the first row holds names.
     pub fn has_header(&self) -> bool {
         self.header == Header::Read
     }
 
-    /// Whether rows may be shorter or longer than the first one.
+    /// True if rows may be shorter or longer than the first one.
     pub(crate) fn is_ragged(&self) -> bool {
         self.ragged
     }

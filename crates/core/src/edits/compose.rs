@@ -88,7 +88,7 @@ impl Cluster {
         }
     }
 
-    /// Whether a member of `self` touches a member from the other list in `next`, which lies
+    /// True if a member of `self` touches a member from the other list in `next`, which lies
     /// behind it in the order.
     fn touches(self, next: Self) -> bool {
         if self.ends_line && next.span.from == self.span.to {
@@ -152,7 +152,7 @@ fn members(original: &[u8], earlier: &[Edit], current: &[u8], later: &[Edit]) ->
     merged
 }
 
-/// What two steps, one after the other, make of one cell.
+/// Two steps, one after the other, on one cell.
 fn same_cell(
     earlier: Option<Box<CellEdit>>,
     later: Option<Box<CellEdit>>,
@@ -226,7 +226,7 @@ fn assemble(
     edits
 }
 
-/// What happens within a cell, one after the other.
+/// Two edits within a cell, one after the other.
 fn compose_cells(earlier: CellEdit, later: CellEdit) -> CellEdit {
     let now = earlier.now();
     CellEdit {

@@ -57,7 +57,7 @@ pub(super) fn relaxed_regex(hir: &Hir) -> Option<Regex> {
     built.ok()
 }
 
-/// Without its groups, of which nobody asks.
+/// Without its groups, which are not needed.
 fn relaxed(hir: &Hir) -> Hir {
     without(hir, b'\n', relaxed_look, |_, inner| inner)
 }

@@ -17,7 +17,7 @@ impl Groups {
         }
     }
 
-    /// How many there are, the whole match included.
+    /// The number of groups, the whole match included.
     #[expect(
         clippy::len_without_is_empty,
         reason = "the whole match is always there"

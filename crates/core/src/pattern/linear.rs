@@ -28,7 +28,7 @@ impl Engine {
         })
     }
 
-    /// Whether a match can hold this ASCII byte.
+    /// True if a match can hold this ASCII byte.
     pub(super) fn can_match(&self, byte: u8) -> bool {
         holds(&self.hir, byte)
     }
@@ -78,7 +78,7 @@ fn holds(hir: &Hir, byte: u8) -> bool {
 #[derive(Debug)]
 pub(super) struct Finder {
     exact: ExactFinder,
-    /// Where the pattern looks at what stands beside a match.
+    /// The stray bytes, where the pattern looks at what stands beside a match.
     stray: Option<Box<StrayBytes>>,
 }
 

@@ -69,12 +69,12 @@ impl Matches {
         self.stride = 1;
     }
 
-    /// How many matches there are.
+    /// The number of matches.
     pub fn len(&self) -> usize {
         self.slots.len() / self.stride.max(1)
     }
 
-    /// Whether there is none.
+    /// True if there is none.
     pub fn is_empty(&self) -> bool {
         self.slots.is_empty()
     }

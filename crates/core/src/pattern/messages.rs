@@ -3,7 +3,7 @@
 use crate::span::Span;
 use regex_syntax::{ast, hir};
 
-/// What is wrong.
+/// The fault.
 pub(super) fn parse_message(kind: &ast::ErrorKind, found: &str) -> String {
     use ast::ErrorKind as K;
     let text = match kind {
@@ -51,7 +51,7 @@ pub(super) fn parse_message(kind: &ast::ErrorKind, found: &str) -> String {
     text.to_owned()
 }
 
-/// What to write instead.
+/// The text to write instead.
 pub(super) fn parse_remedy(kind: &ast::ErrorKind, source: &str, span: Span) -> Option<String> {
     use ast::ErrorKind as K;
     let text = match kind {
@@ -109,7 +109,7 @@ pub(super) fn parse_remedy(kind: &ast::ErrorKind, source: &str, span: Span) -> O
     Some(text.to_owned())
 }
 
-/// What is wrong with a class, and what to write instead.
+/// The fault in a class, and what to write instead.
 pub(super) fn class_message(kind: &hir::ErrorKind) -> (&'static str, &'static str) {
     use hir::ErrorKind as K;
     match kind {

@@ -17,11 +17,11 @@ pub enum PatternError {
     /// It does not parse.
     #[error("{message}")]
     Syntax {
-        /// What is wrong.
+        /// The fault.
         message: String,
-        /// Where.
+        /// Its place.
         span: Span,
-        /// What to write instead, where that is known.
+        /// The text to write instead, where that is known.
         remedy: Option<String>,
     },
     /// Compiled, it would take more memory than a pattern may.
@@ -33,13 +33,13 @@ pub enum PatternError {
     /// It holds something that means one thing on one engine and another on the other.
     #[error("{what} {} not available here", if *plural { "are" } else { "is" })]
     NotHere {
-        /// What it is.
+        /// Its kind.
         what: &'static str,
-        /// Whether that is a plural.
+        /// True if that is a plural.
         plural: bool,
-        /// Where.
+        /// Its place.
         span: Span,
-        /// What to write instead.
+        /// The text to write instead.
         remedy: &'static str,
     },
     /// The text behind `(?<=` or `(?<!` may be of several lengths.
@@ -73,7 +73,7 @@ impl Fault for PatternError {
     }
 }
 
-/// What a pattern turned out to be.
+/// A pattern after parsing.
 pub(super) enum Parsed {
     /// Regular; this is its meaning, options included.
     Regular(Hir, Vec<PatternNote>),
@@ -85,7 +85,7 @@ pub(super) enum Parsed {
 /// A range such as `A-z` in a pattern, which takes the signs between capital and small letters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PatternNote {
-    /// Where the range stands in the pattern.
+    /// The place of the range in the pattern.
     pub span: Span,
 }
 
@@ -126,7 +126,7 @@ fn parse_regular(text: &str, options: &MatchOptions) -> Result<Hir, regex_syntax
 /// A pattern with its special signs overwritten by regular ones of the same length.
 pub(crate) struct Neutral {
     pub text: String,
-    /// Where signs of look-around and references stand, and the group of a reference.
+    /// The places of look-around and references, and the group of a reference.
     specials: Vec<(Span, Option<String>)>,
 }
 
@@ -204,7 +204,7 @@ fn check_backtracking(
     Ok(notes)
 }
 
-/// Where the parser stopped at look-around or at a reference, and what to write over it.
+/// The place where the parser stopped at look-around or at a reference, and what to write over it.
 fn special(text: &str, error: &regex_syntax::Error) -> Option<(Span, String)> {
     let regex_syntax::Error::Parse(error) = error else {
         return None;

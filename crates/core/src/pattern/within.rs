@@ -10,7 +10,7 @@ pub(super) enum Within {
 }
 
 impl Within {
-    /// Whether an empty match may lie at offset `at` of `unit`: not inside a character, and not
+    /// True if an empty match may lie at offset `at` of `unit`: not inside a character, and not
     /// behind the last line end, where there is no line.
     pub(super) fn may_be_empty_at(self, unit: &[u8], at: usize) -> bool {
         let behind_last_line = self == Self::Lines && at == unit.len() && unit.ends_with(b"\n");
@@ -18,7 +18,7 @@ impl Within {
     }
 }
 
-/// Whether offset `at` of `text` lies strictly inside a valid UTF-8 character.
+/// True if offset `at` of `text` lies strictly inside a valid UTF-8 character.
 fn inside_char(text: &[u8], at: usize) -> bool {
     let continues = |b: u8| b & 0xC0 == 0x80;
     if at == 0 || at >= text.len() || !continues(text[at]) {

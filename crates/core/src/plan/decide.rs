@@ -91,13 +91,13 @@ impl Decider {
         Ok(Self { items })
     }
 
-    /// Whether it speaks of kinds.
+    /// True if it speaks of kinds.
     pub fn needs_kinds(&self) -> bool {
         let mut all = self.items.iter().flatten();
         all.any(|condition| matches!(condition, Condition::Kind(_)))
     }
 
-    /// Whether the change at `index` is meant. `kind` is its number in the list of kinds;
+    /// True if the change at `index` is meant. `kind` is its number in the list of kinds;
     /// `in_glob` tells whether its file matches a glob, by its number.
     pub fn holds(
         &self,

@@ -1,6 +1,6 @@
 //! Decisions about changes.
 
-/// What is decided about a change.
+/// The decision about a change.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Decision {
@@ -29,13 +29,13 @@ impl Decision {
         }
     }
 
-    /// Whether something is to be written.
+    /// True if something is to be written.
     pub fn writes(self) -> bool {
         matches!(self, Self::Accepted | Self::Modified)
     }
 }
 
-/// How many changes there are of each decision.
+/// The number of changes of each decision.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct DecisionCounts {
     /// Not decided.
@@ -49,7 +49,7 @@ pub struct DecisionCounts {
 }
 
 impl DecisionCounts {
-    /// Those that something is written for.
+    /// The changes for which something is written.
     pub fn written(self) -> u64 {
         self.accepted + self.modified
     }

@@ -8,7 +8,7 @@ use crate::pattern::Pattern;
 pub struct CellCondition {
     /// The cell.
     pub column: Column,
-    /// What it is searched for.
+    /// The pattern it is searched for.
     pub pattern: Pattern,
     /// It must hold none.
     pub lacks: bool,

@@ -14,7 +14,7 @@ pub enum LeftOut {
     Limit,
 }
 
-/// What became of a match.
+/// The outcome of a match.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum MatchStatus {
     /// It was taken; its number among those taken in the run, from 1.
@@ -30,7 +30,7 @@ pub struct Findings<'a> {
     pub(super) verdict: Verdict<'a>,
 }
 
-/// What became of the matches in one unit.
+/// The outcome of the matches in one unit.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Verdict<'a> {
     /// All were taken; the number of the first. Nearly always it is that simple, and nothing need
@@ -41,7 +41,7 @@ pub(super) enum Verdict<'a> {
 }
 
 impl Verdict<'_> {
-    /// What became of match `index`, from 0.
+    /// The outcome of match `index`, from 0.
     fn status(self, index: usize) -> MatchStatus {
         match self {
             Self::All(first) => MatchStatus::Picked(first + index as u64),
@@ -57,7 +57,7 @@ pub struct Finding<'a> {
     pub span: Span,
     /// Its groups, the whole match first; that one alone where groups were not asked for.
     pub groups: GroupSpans<'a>,
-    /// What became of it.
+    /// The outcome for it.
     pub status: MatchStatus,
 }
 
@@ -78,12 +78,12 @@ impl<'a> Findings<'a> {
             .filter(|f| matches!(f.status, MatchStatus::Picked(_)))
     }
 
-    /// How many matches there are, taken or not.
+    /// The number of matches, taken or not.
     pub fn len(&self) -> usize {
         self.matches.len()
     }
 
-    /// Whether there is no match at all.
+    /// True if there is no match at all.
     pub fn is_empty(&self) -> bool {
         self.matches.is_empty()
     }

@@ -1,4 +1,4 @@
-//! Notes about texts that are no mistakes.
+//! Notes about texts that are not mistakes.
 
 use crate::query::scope::OpenBlock;
 
@@ -59,7 +59,7 @@ pub enum ColumnNote {
         line: u64,
         /// The pointer to it.
         pointer: String,
-        /// How many there are.
+        /// The number of them.
         cells: u64,
     },
 }

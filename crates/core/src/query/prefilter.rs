@@ -14,7 +14,7 @@ const WEIGHED_AFTER: u64 = 32;
 /// When more than one line in so many is a candidate, each is looked at instead.
 const RARE: u64 = 4;
 
-/// How lines without a match are passed over. The result is always the same.
+/// The way lines without a match are passed over. The result is always the same.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum PrefilterUse {
     /// As is faster on the current text.
@@ -26,7 +26,7 @@ pub enum PrefilterUse {
     Never,
 }
 
-/// What is known of a prefilter.
+/// The state of a prefilter.
 #[derive(Debug, Default)]
 pub(super) struct Prefilter {
     how: PrefilterUse,
@@ -53,7 +53,7 @@ impl Prefilter {
         }
     }
 
-    /// What finds the lines worth looking at, unless all are.
+    /// The search for the lines worth looking at, unless all are.
     fn candidates(&mut self, search: &UnitSearch<'_>, scan: &Scan<'_>) -> Option<Candidates> {
         if scan.wanted.missing || !search.query.scope.may_pass_lines() {
             return None;

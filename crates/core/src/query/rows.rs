@@ -77,7 +77,7 @@ impl<'q> TableScanner<'q> {
         self.header_lost |= self.table.is_none();
     }
 
-    /// What is to be told of the columns at the end of the text.
+    /// The notes about the columns at the end of the text.
     pub fn end_text(&mut self) -> (Vec<ColumnNote>, Option<Problem>) {
         let mut notes = Vec::new();
         let is_json = self.layout.is_some_and(Layout::has_pointers);

@@ -23,7 +23,7 @@ pub(super) enum Place<'p> {
 }
 
 impl Place<'_> {
-    /// Whether a match lies in place as a whole.
+    /// True if a match lies in place as a whole.
     pub fn holds(self, span: Span) -> bool {
         match self {
             Self::All => true,
@@ -40,7 +40,7 @@ impl Place<'_> {
         }
     }
 
-    /// Whether any of the span is in place.
+    /// True if any of the span is in place.
     pub fn touches(self, span: Span) -> bool {
         match self {
             Self::All => true,

@@ -85,7 +85,7 @@ impl<'q> UnitScanner<'q> {
         self.search.scope.blocks_begun()
     }
 
-    /// Ends the text: what is to be told of it, and what was wrong with all of it.
+    /// Ends the text: the notes about it, and what was wrong with all of it.
     pub fn end_text(&mut self) -> (Vec<Note>, Option<Problem>) {
         let mut notes: Vec<_> = self
             .search

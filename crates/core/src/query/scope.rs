@@ -1,4 +1,4 @@
-//! Where a query looks: conditions on lines and records, and their state between pieces.
+//! The scope of a query: conditions on lines and records, and their state between pieces.
 
 use crate::address::Spec;
 use crate::address::resolve::Selection;
@@ -49,9 +49,9 @@ pub struct Block {
 /// Lines at most `distance` lines away from one that matches `pattern`.
 #[derive(Clone, Debug)]
 pub struct Near {
-    /// What the line in the middle matches.
+    /// The matches of the line in the middle.
     pub pattern: Pattern,
-    /// How many lines before and behind it belong to it.
+    /// The number of lines before and after it that belong to it.
     pub distance: u64,
 }
 
@@ -69,7 +69,7 @@ impl Default for Scope {
 }
 
 impl Scope {
-    /// Whether lines can only be judged in a text that is there as a whole.
+    /// True if lines can only be judged in a text that is there as a whole.
     pub(super) fn needs_whole_text(&self) -> bool {
         self.lines.needs_total() || !self.near.is_empty()
     }
@@ -86,14 +86,14 @@ impl Scope {
         units.chain(blocks).chain(near).chain(cells)
     }
 
-    /// Whether a line without a match need not be looked at: no condition must see every line,
+    /// True if a line without a match need not be looked at: no condition must see every line,
     /// and none can fail.
     pub(super) fn may_pass_lines(&self) -> bool {
         let mut patterns = self.contains.iter().chain(&self.lacks);
         self.blocks.is_empty() && !patterns.any(Pattern::backtracks)
     }
 
-    /// Whether there is a condition on lines at all.
+    /// True if there is a condition on lines at all.
     pub(super) fn judges_lines(&self) -> bool {
         !(self.lines.is_all() && self.blocks.is_empty() && self.near.is_empty())
     }
@@ -162,7 +162,7 @@ impl<'q> ScopeState<'q> {
         Ok(())
     }
 
-    /// Whether the conditions on lines hold for line `number`. Must be asked of every line, in
+    /// True if the conditions on lines hold for line `number`. Must be asked of every line, in
     /// order.
     pub fn line_holds(&mut self, number: u64, content: &[u8]) -> Result<bool, SearchError> {
         if !self.judges_lines {
@@ -178,7 +178,7 @@ impl<'q> ScopeState<'q> {
         Ok(holds)
     }
 
-    /// Whether the conditions on records hold for `record`.
+    /// True if the conditions on records hold for `record`.
     pub fn record_holds(&mut self, record: &[u8]) -> Result<bool, SearchError> {
         for finder in &mut self.contains {
             if !finder.is_match(record)? {
@@ -193,7 +193,7 @@ impl<'q> ScopeState<'q> {
         Ok(true)
     }
 
-    /// Whether the conditions on cells hold for `row`. One that is absent holds no match.
+    /// True if the conditions on cells hold for `row`. One that is absent holds no match.
     pub fn cells_hold(&mut self, row: &Row<'_>) -> Result<bool, ProblemKind> {
         for (condition, finder) in self.scope.cells.iter().zip(&mut self.cells) {
             let mut found = false;
@@ -207,7 +207,7 @@ impl<'q> ScopeState<'q> {
         Ok(true)
     }
 
-    /// How many blocks have begun in this text.
+    /// The number of blocks that have begun in this text.
     pub fn blocks_begun(&self) -> u64 {
         self.blocks.iter().map(|block| block.begun).sum()
     }
@@ -283,7 +283,7 @@ impl BlockState {
         self.begun = 0;
     }
 
-    /// Whether the line belongs to a block. Starts and ends are taken from left to right, each
+    /// True if the line belongs to a block. Starts and ends are taken from left to right, each
     /// behind the one before it.
     fn line(&mut self, number: u64, line: &[u8], inner: bool) -> Result<bool, SearchError> {
         let was_open = self.open_since.is_some();
@@ -308,7 +308,7 @@ impl BlockState {
         })
     }
 
-    /// Where to go on behind the next start, or end, that lies at `at` or behind it.
+    /// The place to go on after the next start, or end, that lies at `at` or after it.
     fn next_turn(&mut self, line: &[u8], at: usize) -> Result<Option<usize>, SearchError> {
         let turns = match self.open_since {
             Some(_) => &mut self.end,

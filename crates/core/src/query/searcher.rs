@@ -80,7 +80,7 @@ impl<'q> Searcher<'q> {
         self
     }
 
-    /// How lines without a match are passed over; what is found does not depend on it.
+    /// The way lines without a match are passed over; what is found does not depend on it.
     #[must_use]
     pub fn prefilter(mut self, prefilter: PrefilterUse) -> Self {
         self.scanner.use_prefilter(prefilter);
@@ -101,12 +101,12 @@ impl<'q> Searcher<'q> {
         self
     }
 
-    /// How many matches in place there have been in the run.
+    /// The number of matches in scope in the run so far.
     pub fn in_place(&self) -> u64 {
         self.scanner.in_run()
     }
 
-    /// How many blocks of lines have begun in the current text.
+    /// The number of blocks of lines that have begun in the current text.
     pub fn blocks_begun(&self) -> u64 {
         self.scanner.blocks_begun()
     }
@@ -116,7 +116,7 @@ impl<'q> Searcher<'q> {
         self.begin_part(file, PartStart::of_text(start));
     }
 
-    /// Whether what is found in a line depends on nothing but that line and its number, so that a
+    /// True if what is found in a line depends on nothing but that line and its number, so that a
     /// text may be looked at in parts, on several threads: see [`Searcher::begin_part`].
     pub fn is_local(&self) -> bool {
         self.scanner.query().is_local() && !self.whole

@@ -49,7 +49,7 @@ impl<'q> Selector<'q> {
         self.selection = Some(self.query.pick.spec.resolve(Some(total)));
     }
 
-    /// Whether all matches of a unit are taken when they are in place.
+    /// True if all matches of a unit are taken when they are in place.
     pub fn takes_all(&self, matches: &Matches) -> bool {
         let taken = self.taken.saturating_add(matches.len() as u64);
         self.query.pick.spec.is_all() && taken <= self.limit

@@ -7,7 +7,7 @@ use crate::query::findings::Findings;
 use crate::span::Span;
 use std::sync::Arc;
 
-/// What a scanner is asked to tell besides the matches.
+/// Reports that a scanner is asked for besides the matches.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct Wanted {
     /// The groups of every match.
@@ -35,7 +35,7 @@ pub trait Visitor {
 /// One unit where it lies.
 #[derive(Clone, Copy, Debug)]
 pub struct UnitView<'t> {
-    /// The text around the unit, as far as it is at hand.
+    /// The text around the unit, as far as it is in memory.
     pub text: &'t [u8],
     /// The unit in `text`, without its line end.
     pub span: Span,
@@ -45,9 +45,9 @@ pub struct UnitView<'t> {
     pub base: u64,
     /// The number of its first line in the whole text, from 1.
     pub line: u64,
-    /// Whether the query's conditions hold here, or in a part of it.
+    /// True if the query's conditions hold here, or in a part of it.
     pub in_scope: bool,
-    /// What else is to be known of a cell.
+    /// Further facts about a cell.
     pub cell: Option<CellView<'t>>,
 }
 
@@ -60,7 +60,7 @@ pub struct CellView<'t> {
 }
 
 impl<'t> CellView<'t> {
-    /// What its column is called.
+    /// The name of its column.
     pub fn name(&self) -> Arc<str> {
         self.cell.name(self.row.table())
     }
@@ -86,7 +86,7 @@ impl<'t> CellView<'t> {
 }
 
 impl<'t> UnitView<'t> {
-    /// What is searched: the bytes of the unit, the value of a cell.
+    /// The bytes that are searched: those of the unit, or the value of a cell.
     pub fn bytes(&self) -> &'t [u8] {
         match self.cell {
             Some(cell) => cell.value,
@@ -94,12 +94,12 @@ impl<'t> UnitView<'t> {
         }
     }
 
-    /// Where offset `at` of what is searched lies in the whole text.
+    /// The place in the whole text of offset `at` of what is searched.
     pub fn offset(&self, at: usize) -> u64 {
         self.offsets().of(at)
     }
 
-    /// Where offsets of what is searched lie in the whole text.
+    /// The places in the whole text of offsets of what is searched.
     pub fn offsets(&self) -> UnitOffsets<'t> {
         let cell = |view: CellView<'t>| {
             let offsets = view.cell.offsets(self.text, view.value.len());
@@ -113,7 +113,7 @@ impl<'t> UnitView<'t> {
     }
 }
 
-/// Where the bytes of a unit lie in the whole text.
+/// The places of the bytes of a unit in the whole text.
 pub struct UnitOffsets<'t> {
     base: u64,
     from: usize,
@@ -121,7 +121,7 @@ pub struct UnitOffsets<'t> {
 }
 
 impl UnitOffsets<'_> {
-    /// Where offset `at` of what is searched lies.
+    /// The place of offset `at` of what is searched.
     pub fn of(&self, at: usize) -> u64 {
         let place = match &self.cell {
             Some((offsets, raw)) => offsets.of(at, raw),

@@ -50,7 +50,7 @@ fn push_object<R: Record>(out: &mut Vec<u8>, record: &R) {
 
 /// The value of a field.
 pub trait Field {
-    /// Whether the field is left out where there is no value.
+    /// True if the field is left out where there is no value.
     const IS_OPTIONAL: bool = false;
 
     /// Appends the key, which brings its comma and its colon, and the value.
@@ -171,7 +171,7 @@ fn encoded(bytes: &[u8]) -> Base64<'static> {
     Base64(BASE64.encode(bytes).into())
 }
 
-/// The bytes of a text: its own, unless others stand beside it. `None` where those are no base64.
+/// The bytes of a text: its own, unless others stand beside it. `None` where those are not base64.
 pub fn decoded<'t>(text: &'t str, beside: &Optional<Base64<'_>>) -> Option<Cow<'t, [u8]>> {
     match &beside.0 {
         None => Some(Cow::Borrowed(text.as_bytes())),

@@ -8,7 +8,7 @@ pub struct FieldSchema {
     pub name: &'static str,
     /// Its documentation.
     pub about: &'static str,
-    /// Whether it may be left out.
+    /// True if it may be left out.
     pub is_optional: bool,
     /// The schema of its value.
     pub value: Value,

@@ -98,7 +98,7 @@ record! {
         files_skipped: u64,
         /// Units in scope.
         checked: u64,
-        /// Those that are not as they must be.
+        /// The units that are not as they must be.
         offenders: u64,
         /// Units left alone, and files that could not be read.
         problems: u64,
@@ -118,7 +118,7 @@ record! {
         /// Its bytes, where they are not UTF-8.
         #[serde(default)]
         value_b64: Optional<Base64<'a>>,
-        /// How often it occurs.
+        /// The number of its occurrences.
         count: u64,
         /// The sum of the numbers beside it, in decimal digits, with `--sum`.
         sum: Option<Cow<'a, str>>,
@@ -134,9 +134,9 @@ record! {
         files_skipped: u64,
         /// Matches that were taken.
         matches: u64,
-        /// Values that are told apart.
+        /// Values that are distinguished.
         values: u64,
-        /// Texts that are no numbers, with `--sum`.
+        /// Texts that are not numbers, with `--sum`.
         no_numbers: u64,
         /// Units left alone, and files that could not be read.
         problems: u64,

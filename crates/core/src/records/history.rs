@@ -66,13 +66,13 @@ record! {
     DecisionsRecord = "decisions" {
         /// Changes of the plan.
         changes: u64,
-        /// Those that are to be written.
+        /// The changes that are to be written.
         accepted: u64,
-        /// Those that are to be written with other text.
+        /// The changes that are to be written with other text.
         modified: u64,
-        /// Those that are not to be written.
+        /// The changes that are not to be written.
         refused: u64,
-        /// Those that are not decided.
+        /// The changes that are not decided.
         open: u64,
     }
 }

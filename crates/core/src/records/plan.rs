@@ -349,12 +349,12 @@ impl Field for Decision {
 }
 
 impl FileRecord<'_> {
-    /// The bytes of its path; `None` where they are no base64.
+    /// The bytes of its path; `None` where they are not base64.
     pub fn path_bytes(&self) -> Option<Cow<'_, [u8]>> {
         decoded(&self.path, &self.path_b64)
     }
 
-    /// The bytes of the path that links led to, where there is one; `None` where they are no base64.
+    /// The bytes of the path that links led to, where there is one; `None` where they are not base64.
     pub fn real_bytes(&self) -> Option<Option<Vec<u8>>> {
         match &self.real.0 {
             None => Some(None),
@@ -373,17 +373,17 @@ pub struct ChangeText<'c> {
 }
 
 impl ChangeRecord<'_> {
-    /// The bytes of its path; `None` where they are no base64.
+    /// The bytes of its path; `None` where they are not base64.
     pub fn path_bytes(&self) -> Option<Cow<'_, [u8]>> {
         decoded(&self.path, &self.path_b64)
     }
 
-    /// The old bytes as they are on disk; `None` where they are no base64.
+    /// The old bytes as they are on disk; `None` where they are not base64.
     pub fn before_bytes(&self) -> Option<Cow<'_, [u8]>> {
         decoded(&self.before, &self.before_b64)
     }
 
-    /// The new bytes as they are on disk; `None` where they are no base64.
+    /// The new bytes as they are on disk; `None` where they are not base64.
     pub fn after_bytes(&self) -> Option<Cow<'_, [u8]>> {
         decoded(&self.after, &self.after_b64)
     }
@@ -406,7 +406,7 @@ impl<'a> DecisionRecord<'a> {
     }
 
     /// The text that is written instead, as it is on disk; `None` where there is none, or its
-    /// bytes are no base64.
+    /// bytes are not base64.
     pub fn after_bytes(&self) -> Option<Cow<'_, [u8]>> {
         decoded(self.after.0.as_deref()?, &self.after_b64)
     }

@@ -39,7 +39,7 @@ record! {
         code: Cow<'a, str>,
         /// Its name in Unicode.
         name: Cow<'a, str>,
-        /// How often it occurs.
+        /// The number of its occurrences.
         count: u64,
         /// The first value with it.
         example: Cow<'a, str>,
@@ -65,7 +65,7 @@ record! {
         files_skipped: u64,
         /// Values.
         values: u64,
-        /// Shapes or characters that are told apart.
+        /// Shapes or characters that are distinguished.
         shapes: u64,
         /// Units left alone, and files that could not be read.
         problems: u64,

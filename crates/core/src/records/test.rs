@@ -13,7 +13,7 @@ record! {
         step: Option<Ordinal>,
         /// Its number there, from 1.
         number: Ordinal,
-        /// Whether it held.
+        /// True if it held.
         holds: bool,
         /// The text before.
         was: Cow<'a, str>,
@@ -33,7 +33,7 @@ record! {
         files: u64,
         /// Examples in them.
         examples: u64,
-        /// Those that did not hold.
+        /// The examples that did not hold.
         failed: u64,
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::query::findings::{LeftOut, MatchStatus};
 
-/// How many matches were left out, by reason.
+/// Matches that were left out, by reason.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct LeftOutCounts {
     /// The pick took others.
@@ -37,7 +37,7 @@ impl LeftOutCounts {
     }
 }
 
-/// What one step counted. Of any action, `matches` is the sum of `edits`, `unchanged` and `failed`.
+/// The counts of one step. Of any action, `matches` is the sum of `edits`, `unchanged` and `failed`.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct StepCounts {
     /// Matches that were taken: in place, picked, and within the limit.
@@ -66,7 +66,7 @@ impl StepCounts {
     }
 }
 
-/// What an evaluation counted, in one text or in many.
+/// The counts of an evaluation, of one text or of many.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Counts {
     /// Changes of the original text, after composition.

@@ -14,18 +14,18 @@ pub struct Hunk<'t> {
     pub from: u64,
     /// The lines as they were, with their line ends.
     pub was: &'t [u8],
-    /// The text around it, as far as it is at hand; `was` lies in it at `place`.
+    /// The text around it, as far as it is in memory; `was` lies in it at `place`.
     pub text: &'t [u8],
-    /// Where `was` lies in `text`.
+    /// The place of `was` in `text`.
     pub place: Span,
-    /// How much of its lines it holds.
+    /// The part of its lines that it holds.
     pub extent: Extent,
     edits: &'t [Edit],
     /// The edits of the whole piece after each step.
     stages: &'t [Vec<Edit>],
 }
 
-/// How much of its lines a hunk holds.
+/// The part of its lines that a hunk holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Extent {
     /// All of them.
@@ -55,7 +55,7 @@ pub struct HunkEdit<'t> {
     pub steps: StepSet,
     /// The groups of its match, where they were asked for and it comes from one match.
     pub groups: Option<&'t GroupTexts>,
-    /// What happens to the value, where all of it is one cell.
+    /// The change of the value, where all of it is one cell.
     pub cell: Option<&'t CellEdit>,
     /// The parts of `after` that were copied, where that is known: from offsets that count from
     /// `from`.
@@ -90,12 +90,12 @@ impl<'t> Hunk<'t> {
         })
     }
 
-    /// How many changes are in it.
+    /// The number of changes in it.
     pub fn changes(&self) -> usize {
         self.edits.len()
     }
 
-    /// Whether it is plain that there are as many lines as before.
+    /// True if it is plain that there are as many lines as before.
     pub(super) fn keeps_lines(&self) -> bool {
         let plain = |bytes: &[u8]| memchr(b'\n', bytes).is_none();
         let mut edits = self.edits.iter();
@@ -152,9 +152,9 @@ pub(super) struct Cutting<'t> {
     /// The number of the line that has been counted up to, and where that begins.
     line: u64,
     counted: usize,
-    /// Where the part ends that was cut off a line last; what lies before it is done with.
+    /// The end of the part that was cut off a line last; what lies before it is done with.
     cut_at: Option<usize>,
-    /// Whether the new text of that part goes on in the same line.
+    /// True if the new text of that part goes on in the same line.
     is_open: bool,
 }
 
@@ -221,12 +221,12 @@ impl<'t> Cutting<'t> {
         self.line
     }
 
-    /// Whether a hunk that begins at `from` goes on with the line that was cut.
+    /// True if a hunk that begins at `from` goes on with the line that was cut.
     fn joins(&self, from: usize) -> bool {
         self.is_open && self.cut_at == Some(from)
     }
 
-    /// Where the hunk of the first of some edits lies, and how many of them are in it.
+    /// The place of the hunk of the first of some edits, and how many of them are in it.
     fn next(&self, edits: &[Edit]) -> (usize, usize, usize) {
         let first = edits[0].span.from;
         let line = memrchr(b'\n', &self.text[..first]).map_or(0, |at| at + 1);
@@ -265,7 +265,7 @@ impl<'t> Cutting<'t> {
     }
 }
 
-/// Where a hunk that begins at `from` ends, and how many of `edits` lie in it: with the end of
+/// The end of a hunk that begins at `from`, and how many of `edits` lie in it: with the end of
 /// a line, in the old text as in the new. One that `joins` goes on with a line of the new text.
 fn extent(text: &[u8], (from, joins): (usize, bool), edits: &[Edit]) -> (usize, usize) {
     let mut to = from;
@@ -295,7 +295,7 @@ fn line_end(text: &[u8], span: Span) -> usize {
     memchr(b'\n', &text[span.to..]).map_or(text.len(), |at| span.to + at + 1)
 }
 
-/// Whether `from..to`, with `edits` made, does not end in a line end, nor is empty; where it is,
+/// True if `from..to`, with `edits` made, does not end in a line end, nor is empty; where it is,
 /// whether it joins an open line.
 fn ends_within_line(text: &[u8], (from, to, joins): (usize, usize, bool), edits: &[Edit]) -> bool {
     let mut end = to;

@@ -2,7 +2,7 @@
 
 use crate::query::prefilter::PrefilterUse;
 
-/// How many matches in place each step has in a run, as far as that has been counted.
+/// The matches in scope of each step in a run, as far as they have been counted.
 #[derive(Clone, Debug, Default)]
 pub struct RunTotals(pub(crate) Vec<Option<u64>>);
 
@@ -17,7 +17,7 @@ impl RunTotals {
 /// With so many changes in it, a line is better [split](RunOptions::split_from).
 pub const SPLIT_FROM: usize = 1 << 16;
 
-/// How a run is to be made.
+/// Options of a run.
 #[derive(Clone, Debug, Default)]
 pub struct RunOptions {
     /// Each change carries the groups of its match.
@@ -33,8 +33,8 @@ pub struct RunOptions {
     /// A line with more changes than this comes as several hunks, see [`Extent`], so that it
     /// takes little memory; only where there is one step. See [`SPLIT_FROM`].
     pub split_from: Option<usize>,
-    /// What has been counted before: see [`Rewrite::step_to_count`].
+    /// The totals counted before: see [`Rewrite::step_to_count`].
     pub totals: RunTotals,
-    /// How lines without a match are passed over; what is found does not depend on it.
+    /// The way lines without a match are passed over; what is found does not depend on it.
     pub prefilter: PrefilterUse,
 }

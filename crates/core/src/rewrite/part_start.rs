@@ -2,7 +2,7 @@
 
 use crate::unit::{ending_before, line_ends};
 
-/// Where a part of a text begins: with a line.
+/// The start of a part of a text: a line.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PartStart {
     /// Its offset in the file, in bytes from 0.

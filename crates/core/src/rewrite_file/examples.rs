@@ -7,7 +7,7 @@ use crate::problem::Problem;
 use crate::rewrite::{Rewrite, rewrite_text};
 use crate::rewrite_file::RewriteText;
 
-/// How an example came out.
+/// The outcome of an example.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ExampleOutcome {
     /// The step it belongs to, from 1; `None` for the whole rewrite.
@@ -16,16 +16,16 @@ pub struct ExampleOutcome {
     pub number: usize,
     /// The text to be rewritten.
     pub was: String,
-    /// What must come of it.
+    /// The text that must come of it.
     pub wanted: String,
-    /// What came of it.
+    /// The text that came of it.
     pub got: Vec<u8>,
-    /// What could not be computed.
+    /// The problems that came up.
     pub problems: Vec<Problem>,
 }
 
 impl ExampleOutcome {
-    /// Whether it came out as it must.
+    /// True if it came out as it must.
     pub fn holds(&self) -> bool {
         self.got == self.wanted.as_bytes() && self.problems.is_empty()
     }

@@ -4,7 +4,7 @@ use crate::columns::list::Column;
 use crate::template::Template;
 use std::collections::BTreeMap;
 
-/// What a step does.
+/// The action of a step.
 ///
 /// Note to the maintainer: a new action is a variant here, a field of `StepSpec`, and a file in
 /// `step/actions` that builds, describes and evaluates it; the compiler leads to the rest. The
@@ -87,12 +87,12 @@ impl Action {
         self.template().into_iter().chain(of_cells)
     }
 
-    /// Whether it acts on whole rows, and not on the cells with the matches.
+    /// True if it acts on whole rows, and not on the cells with the matches.
     pub fn is_for_rows(&self) -> bool {
         matches!(self, Self::Cells(_))
     }
 
-    /// Whether it acts on whole lines.
+    /// True if it acts on whole lines.
     pub fn is_for_lines(&self) -> bool {
         matches!(
             self,

@@ -7,7 +7,7 @@ use crate::step::actions::{
     above, below, cells, drop_lines, drop_other_lines, lead, remove, replace, swap_chars, trail,
 };
 
-/// What a step does, as a clause without capital and full stop.
+/// A step as a clause without capital and full stop.
 pub fn clause(step: &Step) -> String {
     let words = &QueryWords::of(&step.query);
     match &step.action {
@@ -24,7 +24,7 @@ pub fn clause(step: &Step) -> String {
     }
 }
 
-/// What a step does, as a sentence.
+/// A step as a sentence.
 pub fn sentence(step: &Step) -> String {
     let clause = clause(step);
     let mut chars = clause.chars();

@@ -15,7 +15,7 @@ use crate::unit::{ending_before, line_ends};
 use std::cell::{Cell, RefCell};
 use std::path::Path;
 
-/// What a step makes of a piece of the text it sees. Offsets are those in that piece.
+/// The outcome of a step for a piece of the text it sees. Offsets are those in that piece.
 #[derive(Debug, Default)]
 pub(crate) struct StepOutcome {
     /// None leaves its range as it was.
@@ -32,23 +32,23 @@ pub(crate) struct EditMaker<'e, 's> {
     pub set: StepSet,
     pub keep_groups: bool,
     pub keep_cells: bool,
-    /// What the current template has copied: where it begins in the text, and its span in the unit.
+    /// The parts that the current template has copied: where each begins in the text, and its span in the unit.
     pub copies: Option<RefCell<Vec<(usize, Span)>>>,
     pub ensure: &'e mut [Finder],
     pub counts: &'e mut StepCounts,
     pub file: &'e Path,
     pub last_ending: &'static [u8],
-    /// What is to be written into the current row.
+    /// The texts to be written into the current row.
     pub in_row: Option<RowText>,
     /// The cells of the current row that must be as ensured: where each lies, its line, and its
     /// value.
     pub units_of_row: Vec<(Span, u64, Vec<u8>)>,
-    /// How far the line ends of the current unit have been counted, and how many there are.
+    /// The offset up to which the line ends of the current unit have been counted, and their number.
     pub counted: Cell<(usize, u64)>,
     /// Bytes of new text that templates have given for the current unit.
     pub written: Cell<usize>,
     pub thousands: Cell<Option<(u64, u64)>>,
-    /// Matches of the current unit that are told to have failed.
+    /// Matches of the current unit that are reported to have failed.
     pub problems_told: usize,
     pub split: Option<Split<'s>>,
     pub out: StepOutcome,
@@ -59,7 +59,7 @@ pub(crate) struct RowText {
     /// One for each cell; `None` where one of them could not be made.
     pub texts: Option<Vec<Vec<u8>>>,
     pub groups: Option<GroupTexts>,
-    /// How many matches in the row were taken.
+    /// The number of matches in the row that were taken.
     pub matches: u64,
 }
 
@@ -84,7 +84,7 @@ pub(crate) struct Split<'s> {
     pub take: &'s mut dyn FnMut(&mut Vec<Edit>),
 }
 
-/// The most matches of one unit that are told to have failed; all are counted.
+/// The most matches of one unit that are reported to have failed; all are counted.
 const TOLD_A_UNIT: usize = 10;
 
 /// The most bytes by which the new text of a unit may be longer than the unit.
@@ -126,7 +126,7 @@ impl EditMaker<'_, '_> {
     }
 
     /// Makes sure that the unit as a whole does not fail, for edits that are handed out cannot be
-    /// taken back.
+    /// reverted.
     fn can_all_be_made(
         &mut self,
         unit: &UnitView<'_>,
@@ -292,7 +292,7 @@ impl EditMaker<'_, '_> {
         lines
     }
 
-    /// What the current new text has copied, for an edit of `span`.
+    /// The parts that the current new text has copied, for an edit of `span`.
     fn copied(&self, unit: &UnitView<'_>, span: Span) -> Option<Box<[Copied]>> {
         let mut copies = self.copies.as_ref()?.borrow_mut();
         let copied = copies.drain(..).map(|(at, source)| Copied {

@@ -31,7 +31,7 @@ pub(crate) struct StepRun<'r> {
     keep_cells: bool,
     /// Each edit says what it has copied.
     keep_copies: bool,
-    /// What each unit in scope must match afterwards.
+    /// Patterns that each unit in scope must match afterwards.
     ensure: Vec<Finder>,
     counts: StepCounts,
     /// The path of the current text.
@@ -78,7 +78,7 @@ impl<'r> StepRun<'r> {
         self.keep_copies = false;
     }
 
-    /// Ends the text: what is to be told of it, and what was wrong with all of it.
+    /// Ends the text: the notes about it, and what was wrong with all of it.
     pub fn finish_text(&mut self) -> (Vec<Note>, Option<Problem>) {
         self.counts.blocks = self.scanner.blocks_begun();
         let (mut notes, problem) = self.scanner.end_text();
@@ -87,7 +87,7 @@ impl<'r> StepRun<'r> {
         (notes, problem)
     }
 
-    /// Whether each edit of the text says what it has copied.
+    /// True if each edit of the text says what it has copied.
     pub fn keep_copies(&mut self, keep: bool) {
         self.keep_copies = keep;
     }
@@ -96,12 +96,12 @@ impl<'r> StepRun<'r> {
         self.scanner.pass_lines(lines);
     }
 
-    /// What has been counted in this text.
+    /// The counts of this text.
     pub fn counts(&self) -> &StepCounts {
         &self.counts
     }
 
-    /// What this step makes of the next piece of its text; `last` tells that nothing follows.
+    /// The outcome of this step for the next piece of its text; `last` tells that nothing follows.
     /// Where units with very many matches are `split`, most of their edits are handed out on the
     /// way, and not part of the outcome.
     pub fn piece(&mut self, text: &[u8], last: bool, split: Option<Split<'_>>) -> StepOutcome {

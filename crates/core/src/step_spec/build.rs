@@ -144,7 +144,7 @@ impl StepSpec {
         })
     }
 
-    /// Whether it reads cells.
+    /// True if it reads cells.
     pub fn has_columns(&self) -> bool {
         self.columns.is_some()
             || !self.where_in.is_empty()
@@ -260,7 +260,7 @@ fn main_pattern(
     }
 }
 
-/// How patterns are read that are tried on whole units.
+/// Options for patterns that are tried on whole units.
 fn unit_options(unit: UnitKind) -> MatchOptions {
     MatchOptions {
         multi_line: matches!(unit, UnitKind::Paragraph | UnitKind::Text),

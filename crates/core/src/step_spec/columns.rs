@@ -26,7 +26,7 @@ pub(super) struct CellSpec<'s> {
 }
 
 impl CellSpec<'_> {
-    /// Whether cells are read.
+    /// True if cells are read.
     pub fn is_meant(&self) -> bool {
         let pairs = self.conditions.iter().chain(&self.writes);
         self.columns.is_some()

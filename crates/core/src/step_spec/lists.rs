@@ -49,7 +49,7 @@ pub mod pairs {
     }
 }
 
-/// One pair of texts, flat in memory, where nothing is no pair.
+/// One pair of texts, flat in memory, where nothing is not a pair.
 pub mod one_pair {
     use super::*;
 
@@ -76,7 +76,7 @@ pub mod one_pair {
 pub mod near_pairs {
     use super::*;
 
-    /// Writes a list of pairs; what is no number is written as the text it is.
+    /// Writes a list of pairs; what is not a number is written as the text it is.
     ///
     /// # Errors
     ///

@@ -24,7 +24,7 @@ pub enum StepFault {
     Senseless {
         /// Why not.
         message: String,
-        /// What to do.
+        /// The remedy.
         remedy: &'static str,
     },
 }

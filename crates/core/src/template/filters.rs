@@ -1,4 +1,4 @@
-//! What a reference's text may be passed through, from left to right.
+//! The filters that a reference's text may be passed through, from left to right.
 
 mod dates;
 mod letters;
@@ -116,7 +116,7 @@ impl Tables for NoTables {
 pub struct FilterProblem {
     /// The name of the filter.
     pub filter: &'static str,
-    /// What is wrong with the value, which it quotes.
+    /// The fault in the value, which is quoted.
     pub reason: String,
 }
 
@@ -427,7 +427,7 @@ fn problem(filter: &'static str, value: &[u8], reason: &str) -> FilterProblem {
 }
 
 impl Call {
-    /// How many bytes longer the text becomes, for filters that can make it much longer.
+    /// The bytes by which the text grows, for filters that can make it much longer.
     fn growth(&self, text: &str) -> usize {
         match &self.filter {
             Filter::Pad(n, fill) | Filter::PadRight(n, fill) => {
@@ -442,7 +442,7 @@ impl Call {
         }
     }
 
-    /// Whether there are values that it cannot work on.
+    /// True if there are values that it cannot work on.
     pub(super) fn can_fail(&self) -> bool {
         match &self.filter {
             Filter::Map(_) => self.otherwise.is_none(),

@@ -111,7 +111,7 @@ pub(super) fn template(
 pub(crate) struct Parsed {
     pub parts: Vec<Part>,
     pub notes: Vec<TemplateNote>,
-    /// Where the first reference to a row or a cell stands.
+    /// The place of the first reference to a row or a cell.
     pub of_row: Option<Span>,
 }
 
@@ -530,7 +530,7 @@ fn unclosed(start: usize) -> TemplateError {
     }
 }
 
-/// What to do about a filter that there is not.
+/// The remedy for an unknown filter.
 fn filter_remedy(wanted: &str) -> String {
     let names = NAMES.iter().map(|(name, ..)| *name);
     match nearest(wanted, names.clone()) {
@@ -548,7 +548,7 @@ fn nearest<'n>(wanted: &str, names: impl Iterator<Item = &'n str>) -> Option<&'n
     near.map(|(_, name)| name)
 }
 
-/// What to do about a group that is not there.
+/// The remedy for an unknown group.
 fn group_remedy(wanted: &str, groups: &Groups) -> String {
     if let Some(name) = nearest(wanted, groups.names()) {
         return format!("did you mean `${name}`?");

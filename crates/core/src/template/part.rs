@@ -11,7 +11,7 @@ pub(crate) enum Part {
     Reference { subject: Subject, calls: Vec<Call> },
 }
 
-/// What a reference takes its text from.
+/// The source of a reference's text.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Subject {
     /// A group; 0 is the whole match.
@@ -52,7 +52,7 @@ pub struct TemplateNote {
     pub group: usize,
     /// The digits that follow it as plain text.
     pub digits: String,
-    /// Where the reference and the digits stand in the template.
+    /// The place of the reference and the digits in the template.
     pub span: Span,
 }
 

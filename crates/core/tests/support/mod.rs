@@ -1,4 +1,4 @@
-//! What the tests share: short ways to build requests, and a slow, obvious evaluator.
+//! Helpers that the tests share: short ways to build requests, and a slow, obvious evaluator.
 
 use brisk_quill_core::address::Spec;
 use brisk_quill_core::pattern::Pattern;
@@ -105,7 +105,7 @@ impl Say {
     }
 }
 
-/// What the groups of each change took, the whole match first.
+/// The texts of the groups of each change, the whole match first.
 pub fn groups_of(rewrite: &Rewrite, text: &str) -> Vec<Vec<Option<String>>> {
     #[derive(Default)]
     struct Groups(Vec<Vec<Option<String>>>);
@@ -136,7 +136,7 @@ pub fn rewrite(steps: &[Say]) -> Rewrite {
     Rewrite::new(steps.iter().map(Say::step).collect())
 }
 
-/// Where the matches of a pattern lie, as pairs.
+/// The places of the matches of a pattern, as pairs.
 pub fn spans(pattern: &Pattern, unit: &[u8]) -> Vec<Span> {
     let mut matches = Matches::default();
     pattern.finder().collect(unit, false, &mut matches).unwrap();
@@ -415,7 +415,7 @@ impl Sink for Recorder {
     }
 }
 
-/// How often a law is tried.
+/// The number of cases of each law.
 pub fn cases() -> u32 {
     let asked = std::env::var("LAW_CASES").ok();
     asked.and_then(|n| n.parse().ok()).unwrap_or(2000)
@@ -505,7 +505,7 @@ pub fn record_parts(rewrite: &Rewrite, text: &[u8], size: usize) -> Option<Recor
     Some(recorder)
 }
 
-/// How many lines a text has.
+/// The number of lines of a text.
 pub fn lines_in(text: &str) -> u64 {
     lines(text.as_bytes()).count() as u64
 }

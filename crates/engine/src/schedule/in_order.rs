@@ -6,9 +6,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 /// Batches that may be worked on ahead of the one whose turn it is.
 const AHEAD: usize = 8;
-/// Times that a batch may hand on before its turn.
+/// Messages that a batch may send before its turn.
 const WAITING: usize = 2;
-/// How many things a batch holds at most, and into how many batches a thread's share is cut.
+/// The most items in a batch, and the number of batches into which a thread's share is cut.
 const TOGETHER: usize = 32;
 const SHARES: usize = 16;
 

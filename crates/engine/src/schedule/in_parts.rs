@@ -77,12 +77,12 @@ pub struct Part {
     start: PartStart,
     /// The first line, where that begins in earlier pieces.
     begun: Vec<u8>,
-    /// What follows.
+    /// The bytes that follow.
     piece: Option<Piece>,
 }
 
 impl Part {
-    /// Where it begins.
+    /// Its start.
     pub fn start(&self) -> PartStart {
         self.start
     }
@@ -193,7 +193,7 @@ impl Cutter {
         })
     }
 
-    /// What is left where the last bytes were not known to be so.
+    /// The bytes left where the last ones were not known to be the last.
     fn end(self) -> Option<Part> {
         (!self.begun.is_empty()).then_some(Part {
             start: self.start,
@@ -209,7 +209,7 @@ type Job<F> = (Part, SyncSender<(Part, F)>);
 /// The helpers at work.
 struct Team<F> {
     jobs: Sender<Job<F>>,
-    /// What is found in the parts under way, in order.
+    /// The results of the parts under way, in order.
     under_way: VecDeque<Receiver<(Part, F)>>,
     most: usize,
     /// Memory to be used again.

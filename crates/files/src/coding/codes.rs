@@ -14,7 +14,7 @@ pub(super) struct Codes {
 
 #[derive(Clone, Copy, Debug)]
 struct Seen {
-    /// Where the character stands first on disk, and how many bytes it takes.
+    /// The first place of the character on disk, and its length in bytes.
     first: (usize, usize),
     /// It stands elsewhere with another code.
     differs: bool,
@@ -38,7 +38,7 @@ impl Codes {
         });
     }
 
-    /// Whether all characters stand as the encoding writes them.
+    /// True if all characters stand as the encoding writes them.
     pub fn are_usual(&self) -> bool {
         self.seen.is_empty()
     }

@@ -105,7 +105,7 @@ pub(super) fn without_inherited(file: &File) -> io::Result<()> {
     }
 }
 
-/// Whether there is no such attribute, or there can be none.
+/// True if there is no such attribute, or there can be none.
 fn says_none(error: &io::Error) -> bool {
     let code = error.raw_os_error();
     let none = [Errno::NODATA, Errno::NOTSUP, Errno::NOSYS];
@@ -135,7 +135,7 @@ fn flags(file: impl AsFd) -> io::Result<IFlags> {
     }
 }
 
-/// Whether a file is marked so that it may not be changed, or only be added to.
+/// True if a file is marked so that it may not be changed, or only be added to.
 pub(super) fn is_marked(file: impl AsFd) -> io::Result<bool> {
     Ok(flags(file)?.intersects(MARKS))
 }

@@ -8,17 +8,17 @@ use std::io;
 use std::os::fd::{AsFd, OwnedFd};
 use std::path::{Component, Path, PathBuf};
 
-/// How a folder is opened.
+/// Flags for opening a folder.
 const FOLDER: OFlags = OFlags::RDONLY
     .union(OFlags::DIRECTORY)
     .union(OFlags::CLOEXEC);
-/// How a file is opened, whatever it is: a pipe or a device must not hold us up.
+/// Flags for opening a file, whatever it is: a pipe or a device must not hold us up.
 pub(super) const AT_ONCE: OFlags = OFlags::CLOEXEC
     .union(OFlags::NOFOLLOW)
     .union(OFlags::NONBLOCK)
     .union(OFlags::NOCTTY);
 
-/// How often a path is resolved again after a race.
+/// The most times that a path is resolved again after a race.
 const RESOLVED_MOST: usize = 64;
 
 /// Resolves a path and opens what it leads to. While something is renamed elsewhere, the system
@@ -80,7 +80,7 @@ fn step_by_step(path: &Path) -> io::Result<OwnedFd> {
     }
 }
 
-/// Where a path leads, absolute, if there is a symbolic link on the way to it; `None` where
+/// The target of a path, absolute, if there is a symbolic link on the way to it; `None` where
 /// there is none, and for what cannot be looked at.
 pub fn links_on_the_way(path: &Path) -> Option<PathBuf> {
     let resolve = ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
@@ -102,7 +102,7 @@ pub(super) fn regular(file: impl AsFd) -> io::Result<Stat> {
     state(&rustix::fs::fstat(file)?)
 }
 
-/// What the system says of a regular file.
+/// The state of a regular file as the system has it.
 pub(super) fn state(found: &rustix::fs::Stat) -> io::Result<Stat> {
     match FileType::from_raw_mode(found.st_mode) {
         FileType::RegularFile => {}

@@ -240,7 +240,7 @@ impl RealFolder {
         }
     }
 
-    /// Whether a file is mounted where it stands.
+    /// True if a file is mounted where it stands.
     fn is_mount_point(&self, folder: &Descriptor<'_>, name: &OsStr) -> io::Result<bool> {
         let wanted = StatxFlags::MNT_ID;
         let file = rustix::fs::statx(folder, name, AtFlags::SYMLINK_NOFOLLOW, wanted)?;
@@ -334,7 +334,7 @@ impl Folder for RealFolder {
         file.seek(SeekFrom::Start(0))?;
         let bytes = io::copy(with, &mut file)?;
         file.set_len(bytes)?;
-        // Writing takes away what lets a program run as somebody else.
+        // Writing takes away what lets a program run as another user.
         if Attributes::of(&file)? != attributes {
             attributes.give_to(&file)?;
         }
@@ -420,7 +420,7 @@ impl Folder for RealFolder {
     }
 }
 
-/// Whether this user may give a file to the group.
+/// True if this user may give a file to the group.
 fn is_my_group(group: u32) -> io::Result<bool> {
     let mine = rustix::process::getgroups()?;
     let own = rustix::process::getegid();

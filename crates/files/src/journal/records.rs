@@ -55,7 +55,7 @@ impl PathText {
 /// One file of a run.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Target {
-    /// Where it is, absolute, links followed.
+    /// Its path, absolute, links followed.
     pub path: PathText,
     /// As the user named it.
     pub named: PathText,
@@ -76,12 +76,12 @@ pub struct Target {
     pub before: String,
     /// Its length before.
     pub bytes: u64,
-    /// How many changes it gets.
+    /// The number of its changes.
     pub changes: u64,
 }
 
 impl Target {
-    /// Whether a run can have written this: a name that leads elsewhere would be exchanged for the
+    /// True if a run can have written this: a name that leads elsewhere would be exchanged for the
     /// file, or removed.
     fn is_sound(&self) -> bool {
         let path = self.path.path();
@@ -95,7 +95,7 @@ impl Target {
     }
 }
 
-/// What a run is meant to do; written before anything else is touched.
+/// The intent of a run; written before anything else is touched.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Intent {
     /// The version of the records.
@@ -113,7 +113,7 @@ pub struct Intent {
 }
 
 impl Intent {
-    /// Whether a run can have written this.
+    /// True if a run can have written this.
     pub(super) fn check(&self) -> Result<(), String> {
         let (mut names, mut paths) = (HashSet::new(), HashSet::new());
         for target in &self.targets {
@@ -164,13 +164,13 @@ pub enum Record {
     Done,
     /// Everything is as it was.
     Undone,
-    /// What was left over has been removed.
+    /// Files that were left over have been removed.
     Clean,
     /// It was closed as it stood.
     Abandoned,
 }
 
-/// How far a run came.
+/// The state of a run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum RunState {
     /// Nothing has been decided.
@@ -190,12 +190,12 @@ pub enum RunState {
 }
 
 impl RunState {
-    /// Whether all files of the run were written.
+    /// True if all files of the run were written.
     pub fn is_complete(self) -> bool {
         matches!(self, Self::Done | Self::Clean)
     }
 
-    /// Whether nothing is left to do to the files.
+    /// True if nothing is left to do to the files.
     pub fn is_finished(self) -> bool {
         match self {
             Self::Begun | Self::Committed | Self::Back => false,

@@ -4,14 +4,14 @@ use crate::fs::FileId;
 use crate::journal::records::{Commit, Intent, Record, RunState, VERSION};
 use std::collections::BTreeSet;
 
-/// What the journal holds of one run.
+/// The journal's record of one run.
 #[derive(Clone, Debug)]
 pub struct RunRecord {
     /// Its number.
     pub run: u64,
-    /// What it was meant to do; `None` where it stopped before saying so.
+    /// The intent; `None` where it stopped before recording one.
     pub intent: Option<Intent>,
-    /// What it was decided to write.
+    /// The decision to write.
     pub commit: Option<Commit>,
     /// The copies beside the targets, in their order, as far as they are known.
     pub made: Vec<Option<FileId>>,
@@ -19,9 +19,9 @@ pub struct RunRecord {
     pub in_place: BTreeSet<usize>,
     /// The targets, from 0, that may have been overwritten where they stand.
     pub overwritten: BTreeSet<usize>,
-    /// Where its log ends in a record that was never finished.
+    /// The offset in its log of a record that was never finished.
     pub(crate) torn_at: Option<u64>,
-    /// How far it came.
+    /// Its state.
     pub state: RunState,
 }
 

@@ -15,9 +15,9 @@ use std::sync::Arc;
 /// The bytes that a file of an abandoned run holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Holds {
-    /// Those it held before the run.
+    /// The bytes it held before the run.
     Old,
-    /// Those that the run wrote.
+    /// The bytes that the run wrote.
     New,
     /// Others.
     Other,
@@ -30,11 +30,11 @@ pub enum Holds {
 pub struct AbandonedFile {
     /// As the user named it.
     pub named: PathBuf,
-    /// What it holds.
+    /// Its contents.
     pub holds: Holds,
-    /// Where its old bytes are kept, as far as they were found.
+    /// The place of its old bytes, as far as they were found.
     pub old: Option<PathBuf>,
-    /// Where its new bytes are kept, likewise.
+    /// The place of its new bytes, likewise.
     pub new: Option<PathBuf>,
     /// The copy beside it, where that holds something else and was left there.
     pub left: Option<PathBuf>,

@@ -23,7 +23,7 @@ impl Dice {
     }
 }
 
-/// What of the unsynced state survives a crash.
+/// The part of the unsynced state that survives a crash.
 #[derive(Clone, Copy, Debug)]
 pub enum Survives {
     Nothing,
@@ -58,7 +58,7 @@ struct State {
     /// Folders that a run has made: what lies in them is lost where they are.
     made: BTreeSet<PathBuf>,
     random: u128,
-    /// What a file held when its folder was swapped.
+    /// The bytes of a file when its folder was swapped.
     noted: String,
     pending: Vec<Change>,
     clock: i64,
@@ -66,7 +66,7 @@ struct State {
     /// Stop at this operation.
     stop_at: u64,
     stopped: bool,
-    /// What somebody else does at an operation.
+    /// An interference at an operation.
     hook: Option<(u64, Hook)>,
 }
 
@@ -131,7 +131,7 @@ impl State {
         *self.folders.entry(path.to_owned()).or_insert(next)
     }
 
-    /// Where an opened folder is now.
+    /// The current place of an opened folder.
     fn now(&self, folder: &ModelFolder) -> PathBuf {
         let moved = self.moved.get(&folder.id);
         moved.cloned().unwrap_or_else(|| folder.path.clone())
@@ -163,7 +163,7 @@ impl ModelFs {
         model
     }
 
-    /// A file of somebody else, which is on the disk at once.
+    /// A file of another program, which is on the disk at once.
     pub fn foreign(&self, path: &str, text: &str) {
         self.put(path, text.as_bytes());
         let mut state = self.0.lock().unwrap();
@@ -173,14 +173,14 @@ impl ModelFs {
         state.inodes.get_mut(&inode).unwrap().durable = durable;
     }
 
-    /// Whether some file holds this.
+    /// True if some file holds this.
     pub fn holds(&self, text: &str) -> bool {
         let state = self.0.lock().unwrap();
         let mut files = state.visible.values();
         files.any(|inode| state.inodes[inode].visible == text.as_bytes())
     }
 
-    /// Writes to a file as somebody else would.
+    /// Writes to a file as another program would.
     pub fn edit(&self, path: &str, text: &str) {
         let mut state = self.0.lock().unwrap();
         if let Some(inode) = state.visible.get(Path::new(path)).copied() {
@@ -282,7 +282,7 @@ impl ModelFs {
         state.folders.insert(path.into(), fresh);
     }
 
-    /// What `c.txt` held when its folder was swapped.
+    /// The bytes of `c.txt` when its folder was swapped.
     pub fn noted(&self) -> String {
         self.0.lock().unwrap().noted.clone()
     }

@@ -25,7 +25,7 @@ pub struct View<'r> {
     form: Form<'r>,
     /// Changes that may still be shown.
     pub room: Room,
-    /// What is kept of each file.
+    /// Limits on what is kept of each file.
     pub keep: HunkLimits,
 }
 
@@ -82,7 +82,7 @@ impl<'r> View<'r> {
         })
     }
 
-    /// Whether a line with very many changes may come in parts.
+    /// True if a line with very many changes may come in parts.
     pub fn splits_lines(&self, args: &PreviewArgs) -> bool {
         self.keep.context == 0 && !args.diff && args.save_rewrite.is_none()
     }

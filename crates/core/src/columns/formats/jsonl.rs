@@ -172,9 +172,9 @@ pub(crate) enum Kind {
 pub(crate) struct Token {
     /// The pointer, each `-` become the number of an element.
     pub pointer: String,
-    /// Where it is written in the line, its quotes included.
+    /// Its place in the line, its quotes included.
     pub span: Span,
-    /// What it is.
+    /// Its kind.
     pub kind: Kind,
 }
 
@@ -184,7 +184,7 @@ pub(crate) fn object(line: &[u8]) -> Result<Members<'_>, RowFault> {
         byte: error.valid_up_to() + 1,
     })?;
     if !text.trim_start().starts_with('{') {
-        // Anything else that is not JSON is told first.
+        // Anything else that is not JSON is reported first.
         return Err(match serde_json::from_str::<&RawValue>(text) {
             Ok(_) => RowFault::NotAnObject,
             Err(error) => not_json(&error),
@@ -311,7 +311,7 @@ pub(crate) fn decode(raw: &[u8]) -> Option<Cow<'_, [u8]>> {
     Some(Cow::Owned(text.into_bytes()))
 }
 
-/// How many bytes the next character takes as it is written, and as text.
+/// Bytes that the next character takes as it is written, and as text.
 pub(crate) fn one_char(raw: &[u8]) -> (usize, usize) {
     if raw[0] != b'\\' {
         return (1, 1);
@@ -338,7 +338,7 @@ pub(crate) fn escape(text: &[u8]) -> Option<Vec<u8>> {
     Some(written.as_bytes()[1..written.len() - 1].to_vec())
 }
 
-/// Whether `text` is written as a number.
+/// True if `text` is written as a number.
 pub(crate) fn is_number(text: &[u8]) -> bool {
     let number = |text: &str| serde_json::from_str::<&RawValue>(text).is_ok();
     let begins = |b: &u8| *b == b'-' || b.is_ascii_digit();

@@ -65,7 +65,7 @@ pub(crate) fn end_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>, cells: &[Cel
     let new = new.and_then(|new| new.texts.map(|texts| (texts, new.groups)));
     let is_known = new.is_some();
     match write_cells(maker, row, cells, new) {
-        // Why there are no texts has been told.
+        // Why there are no texts has been reported.
         Ok(()) if !is_known => maker.counts.failed += matches,
         Ok(()) => maker.count(maker.out.edits.len() == first, matches),
         Err(kind) => {

@@ -81,7 +81,7 @@ fn operand(operand: &Operand) -> String {
     }
 }
 
-/// What a text is filled with.
+/// The bits that a text is filled with.
 fn sign(fill: &str) -> String {
     match fill {
         "0" => "zeros".into(),

@@ -1,4 +1,4 @@
-//! Where records of a table end, found in bytes that come in any cut.
+//! Ends of the records of a table, found in bytes that come in any cut.
 //!
 //! Note to the maintainer: this knows of quotes exactly what `scan` knows, and no more: a quote
 //! opens a cell only at its start; in it, two quotes are one, and one ends it. What follows the
@@ -37,7 +37,7 @@ impl Boundary {
         })
     }
 
-    /// Whether a quote is open.
+    /// True if a quote is open.
     pub fn is_open(self) -> bool {
         self.state == State::Quoted
     }

@@ -1,4 +1,4 @@
-//! Where certain bytes stand, when they stand close together.
+//! A scan for certain bytes that stand close together.
 //!
 //! A search for one byte after the other pays for each call, and in a table every tenth byte is
 //! one that matters. Here a block is compared at once, and its hits are bits of a number.
@@ -12,7 +12,7 @@ const BLOCK: usize = 32;
 pub(crate) struct DelimiterScan<'t> {
     text: &'t [u8],
     wanted: [u8x32; 3],
-    /// Where the current block begins.
+    /// The start of the current block.
     block: usize,
     /// Its hits that have not been given yet, the first in the lowest bit.
     hits: u32,

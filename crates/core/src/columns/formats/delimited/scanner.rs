@@ -22,7 +22,7 @@ pub(crate) struct Scanner<'t> {
     marks: DelimiterScan<'t>,
 }
 
-/// Where in a cell the scanner is.
+/// The place of the scanner in a cell.
 #[derive(Clone, Copy)]
 enum Place {
     Bare,
