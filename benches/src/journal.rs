@@ -129,7 +129,7 @@ fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
     };
     let sources = Sources::of(Listing {
         sources: paths.iter().cloned().map(Source::File).collect(),
-        problems: Vec::new(),
+        ..Listing::default()
     });
     let work = Work::Rewrite {
         rewrite: &rewrite,

@@ -19,8 +19,9 @@ mod tree;
 use crate::measure::Table;
 use std::path::Path;
 
-const ALL: [&str; 8] = [
+const ALL: [&str; 9] = [
     "tree",
+    "small-files",
     "json",
     "apply-tree",
     "log",
@@ -49,6 +50,7 @@ fn measure(rounds: usize, benches: &[&str]) {
     for bench in if benches.is_empty() { &ALL } else { benches } {
         match *bench {
             "tree" => tree::look(table, rounds),
+            "small-files" => tree::look_at_small(table, rounds),
             "json" => log::json(table, rounds, 200_000),
             "apply-tree" => tree::apply(table, rounds),
             "log" => log::apply(table, rounds, 1_000_000_000),

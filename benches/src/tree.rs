@@ -18,57 +18,100 @@ use std::sync::Mutex;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 
 const FILES: usize = 15_000;
+const SMALL_FILES: usize = 17_000;
 const SYNC_THREADS: usize = 8;
 
 const LITERAL: &str = r"berth (\d+)";
 const CLASSES: &str = r"[A-Z]\w{3} [A-Z]\w{4}";
+const DEFINITION: &str = r"fn (\w+)";
 const RARE: &str = "harbourmaster";
 
 /// Looking through it.
 pub fn look(table: &mut Table, count: usize) {
     let tree = corpus::tree(FILES);
-    let tenth = corpus::tree(FILES / 10);
     let cases = [
-        ("a pattern with a literal", LITERAL, false, 1.15),
-        ("a pattern of classes", CLASSES, false, 1.25),
-        ("any letter case", LITERAL, true, 1.25),
+        ("a pattern with a literal", LITERAL, "-", 1.15),
+        ("a pattern of classes", CLASSES, "-", 1.25),
+        ("any letter case", LITERAL, "i", 1.25),
     ];
-    for (name, pattern, ignore_case, goal) in cases {
-        let ours = |tree: &Path| {
-            let mut command = bquill();
-            command.args(["find", pattern, "--count"]).arg(tree);
-            if ignore_case {
-                command.arg("--ignore-case");
-            }
-            command
-        };
-        let bare = || {
-            let flag = if ignore_case { "i" } else { "-" };
-            time_of(floor("find").args([pattern, flag]).arg(&tree))
-        };
-        let pairs = rounds(count, bare, || time_of(&mut ours(&tree)));
-        let peak = peak_of(&mut ours(&tree));
+    for (name, pattern, flag, goal) in cases {
         let work = format!("`find --count` over the tree: {name}");
-        table.add(work, &Ratio::of(&pairs), goal, Some(peak));
+        find(table, count, &work, (&tree, pattern, flag), goal);
     }
-    let ours = |tree: &Path| {
-        let mut command = bquill();
-        command.args(["preview", LITERAL, "--with", "B-$1", "--show", "0"]);
-        command.arg(tree);
-        command
-    };
-    let bare = || time_of(floor("find").args([LITERAL, "-"]).arg(&tree));
-    let pairs = rounds(count, bare, || time_of(&mut ours(&tree)));
-    let peak = peak_of(&mut ours(&tree));
     let work = "`preview --show 0` over the tree";
-    table.add(work, &Ratio::of(&pairs), 1.35, Some(peak));
+    preview(table, count, work, (&tree, LITERAL, "-"), 1.35);
+    let tenth = corpus::tree(FILES / 10);
     let growth = rounds(
         count,
-        || time_of(&mut ours(&tenth)),
-        || time_of(&mut ours(&tree)),
+        || time_of(&mut shown_nothing(LITERAL, &tenth)),
+        || time_of(&mut shown_nothing(LITERAL, &tree)),
     );
     let work = "the same, ten times the files";
     table.add(work, &Ratio::of(&growth), 10.5, None);
+}
+
+/// Looking through many files most of which are small.
+pub fn look_at_small(table: &mut Table, count: usize) {
+    let tree = corpus::sources(SMALL_FILES);
+    let cases = [
+        ("few matches", LITERAL, (1.25, 1.6)),
+        // Each matching line is searched alone, and each change is kept in the plan.
+        ("one line in sixteen matches", DEFINITION, (2.0, 3.5)),
+    ];
+    for (name, pattern, (find_goal, preview_goal)) in cases {
+        let work = format!("`find --count` over small files: {name}");
+        find(table, count, &work, (&tree, pattern, "-"), find_goal);
+        let work = format!("`preview --show 0` over small files: {name}");
+        preview(
+            table,
+            count,
+            &work,
+            (&tree, pattern, "captures"),
+            preview_goal,
+        );
+    }
+}
+
+/// Adds `find --count` with a pattern in a tree, against the floor with its flag.
+fn find(
+    table: &mut Table,
+    count: usize,
+    work: &str,
+    (tree, pattern, flag): (&Path, &str, &str),
+    goal: f64,
+) {
+    let ours = || {
+        let mut command = bquill();
+        command.args(["find", pattern, "--count"]).arg(tree);
+        if flag == "i" {
+            command.arg("--ignore-case");
+        }
+        command
+    };
+    let bare = || time_of(floor("find").args([pattern, flag]).arg(tree));
+    let pairs = rounds(count, bare, || time_of(&mut ours()));
+    table.add(work, &Ratio::of(&pairs), goal, Some(peak_of(&mut ours())));
+}
+
+/// Adds a preview that shows none of its changes, against the floor with its flag.
+fn preview(
+    table: &mut Table,
+    count: usize,
+    work: &str,
+    (tree, pattern, flag): (&Path, &str, &str),
+    goal: f64,
+) {
+    let ours = || shown_nothing(pattern, tree);
+    let bare = || time_of(floor("find").args([pattern, flag]).arg(tree));
+    let pairs = rounds(count, bare, || time_of(&mut ours()));
+    table.add(work, &Ratio::of(&pairs), goal, Some(peak_of(&mut ours())));
+}
+
+fn shown_nothing(pattern: &str, tree: &Path) -> Command {
+    let mut command = bquill();
+    command.args(["preview", pattern, "--with", "B-$1", "--show", "0"]);
+    command.arg(tree);
+    command
 }
 
 /// Rewriting it to another folder.
@@ -145,12 +188,19 @@ fn regex(pattern: &str, ignore_case: bool) -> Regex {
         .expect("a pattern")
 }
 
-/// The floor of looking.
+/// The floor of looking: the matches are counted, with `captures` one by one with their groups.
 pub fn bare_find(pattern: &str, flag: &str, root: &Path) {
     let regex = regex(pattern, flag == "i");
     let found = AtomicU64::new(0);
     each(&files(root), |_, text| {
-        found.fetch_add(regex.find_iter(text).count() as u64, Ordering::Relaxed);
+        let matches = match flag {
+            "captures" => regex
+                .captures_iter(text)
+                .filter(|groups| groups.get_group(1).is_some())
+                .count(),
+            _ => regex.find_iter(text).count(),
+        };
+        found.fetch_add(matches as u64, Ordering::Relaxed);
     });
     println!("{}", found.into_inner());
 }

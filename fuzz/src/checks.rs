@@ -14,7 +14,7 @@ use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::rewrite::{Rewrite, Run, Sink, rewrite_text};
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
-use brisk_quill_core::template::filters::NoTables;
+use brisk_quill_core::template::tables::NoTables;
 use brisk_quill_files::change::Change;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::fs::Confinement;

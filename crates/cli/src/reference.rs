@@ -2,11 +2,13 @@
 
 use crate::args::definitions;
 use brisk_quill_core::records::schema;
+use brisk_quill_core::template::filters;
 use clap::{Arg, Command};
 
 /// The generated files of `docs`, each with its text.
 pub fn files() -> Vec<(&'static str, String)> {
     vec![
+        ("filters.md", filters()),
         ("options.md", options()),
         ("plan.schema.json", pretty(&schema::of_plan())),
         ("records.schema.json", pretty(&schema::of_results())),
@@ -17,6 +19,38 @@ fn pretty(schema: &serde_json::Value) -> String {
     // A schema is strings, numbers and lists of them.
     let text = serde_json::to_string_pretty(schema).expect("a schema has a form in JSON");
     text + "\n"
+}
+
+/// Every filter of templates, with its examples.
+fn filters() -> String {
+    let mut out = "# Filters of templates\n\nA test writes this page from the definitions, and another tries every example. \
+                   `${1 | upper | take 3}` passes the first group through two of them. What numbers, dates and tables \
+                   are is said in [templates.md](templates.md).\n\n\
+                   | filter | does | example | gives |\n|---|---|---|---|\n"
+        .to_owned();
+    for filter in filters::all() {
+        let mut name = format!("`{} {}`", filter.name, filter.arguments);
+        name = name.replace(" `", "`");
+        let mut does = filter.does;
+        for (value, call, gives) in filter.examples {
+            let value = match *value {
+                "" => "nothing".to_owned(),
+                value => code(value),
+            };
+            let row = format!(
+                "| {name} | {does} | {value} → {} | {} |\n",
+                code(call),
+                code(gives)
+            );
+            out.push_str(&row);
+            (name, does) = (String::new(), "");
+        }
+    }
+    out
+}
+
+fn code(text: &str) -> String {
+    format!("`{text}`")
 }
 
 /// Every option of every verb, as its help says it.

@@ -6,7 +6,7 @@ use crate::columns::list::ColumnsError;
 use crate::fault::Fault;
 use crate::pattern::syntax::PatternError;
 use crate::span::Span;
-use crate::template::parse::TemplateError;
+use crate::template::error::TemplateError;
 
 /// Anything wrong with a request, before any text is looked at.
 ///

@@ -10,8 +10,17 @@ use std::fmt::Write as _;
 /// `‹FF›`. A tab becomes `→`.
 pub fn push_visible(out: &mut String, bytes: &[u8]) {
     for chunk in bytes.utf8_chunks() {
-        for c in chunk.valid().chars() {
-            push_visible_char(out, c);
+        let mut rest = chunk.valid();
+        while !rest.is_empty() {
+            // Nearly all text is this, and needs no look at each character.
+            let is_plain = |byte: &u8| matches!(byte, b' '..=b'~');
+            let plain = rest.bytes().take_while(is_plain).count();
+            out.push_str(&rest[..plain]);
+            let mut chars = rest[plain..].chars();
+            if let Some(c) = chars.next() {
+                push_visible_char(out, c);
+            }
+            rest = chars.as_str();
         }
         for byte in chunk.invalid() {
             // Writing to a String cannot fail.

@@ -366,11 +366,9 @@ pub fn signs() -> Vec<(&'static str, Vec<(String, String)>)> {
         let row = |(sign, words): &(&str, &str)| ((*sign).to_owned(), (*words).to_owned());
         rows.iter().map(row).collect::<Vec<_>>()
     };
-    let filters = filters::NAMES.iter().map(|(name, takes, does)| {
-        (
-            format!("{name} {takes}").trim_end().to_owned(),
-            (*does).to_owned(),
-        )
+    let filters = filters::all().map(|filter| {
+        let call = format!("{} {}", filter.name, filter.arguments);
+        (call.trim_end().to_owned(), filter.does.to_owned())
     });
     vec![
         ("In a pattern", own(PATTERN_SIGNS)),

@@ -28,15 +28,24 @@ impl fmt::Display for Nearest {
 /// From this likeness on, a name is taken for a slip of another.
 const ALIKE: f64 = 0.82;
 
+/// The name that is much like one that is not there.
+pub(crate) fn alike<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Option<&'n str> {
+    let wanted = name.to_lowercase();
+    let rated = names.map(|name| (strsim::jaro_winkler(&wanted, &name.to_lowercase()), name));
+    let best = rated.max_by(|(a, _), (b, _)| a.total_cmp(b));
+    let (_, name) = best.filter(|(likeness, _)| *likeness >= ALIKE)?;
+    Some(name)
+}
+
 /// The names like one that is not there.
 pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Nearest {
     let wanted = name.trim_start_matches('/').to_lowercase();
-    let rated = names.map(|name| (strsim::jaro_winkler(&wanted, &name.to_lowercase()), name));
-    let mut rated: Vec<(f64, &str)> = rated.collect();
-    let best = rated.iter().max_by(|(a, _), (b, _)| a.total_cmp(b));
-    if let Some((_, name)) = best.filter(|(likeness, _)| *likeness >= ALIKE) {
-        return Nearest::One((*name).to_owned());
+    let names: Vec<&str> = names.collect();
+    if let Some(name) = alike(&wanted, names.iter().copied()) {
+        return Nearest::One(name.to_owned());
     }
+    let likeness = |name: &&str| strsim::jaro_winkler(&wanted, &name.to_lowercase());
+    let mut rated: Vec<(f64, &str)> = names.iter().map(|name| (likeness(name), *name)).collect();
     if rated.len() > 7 {
         rated.sort_by(|(a, _), (b, _)| b.total_cmp(a));
         rated.truncate(3);

@@ -9,7 +9,7 @@ use crate::rewrite::Rewrite;
 use crate::span::Span;
 use crate::step_spec::StepSpec;
 use crate::step_spec::values::{StepFault, senseless};
-use crate::template::filters::Tables;
+use crate::template::tables::Tables;
 use serde::{Deserialize, Serialize};
 
 /// A rewrite in words: what a rewrite file holds.

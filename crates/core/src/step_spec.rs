@@ -22,7 +22,7 @@ use std::path::PathBuf;
 /// ```
 /// use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 /// use brisk_quill_core::step_spec::StepSpec;
-/// use brisk_quill_core::template::filters::NoTables;
+/// use brisk_quill_core::template::tables::NoTables;
 ///
 /// let spec = StepSpec {
 ///     pattern: Some(r"berth (\d+)".into()),

@@ -328,7 +328,7 @@ proptest! {
             _ => (step.set, step.add_column) = (set().concat(), added().concat()),
         }
         wanted[0].extend(step.add_column.iter().step_by(2).cloned());
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
         prop_assert_eq!(&recorded.problems, &[]);
@@ -360,7 +360,7 @@ proptest! {
             add_column: vec!["new".into(), with.replace('\\', "\\\\")],
             ..words("1..", "csv")
         };
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         let now = support::splice(&text, &recorded.changes);
         let reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(&*now);
@@ -434,7 +434,7 @@ proptest! {
             with: Some(with.replace('\\', "\\\\")),
             ..words("/é~1~0,/list/-", "jsonl")
         };
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap()]);
         let recorded = record(&rewrite, text.as_bytes(), usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, text.as_bytes(), size));
         let now = support::splice(text.as_bytes(), &recorded.changes);
@@ -468,7 +468,7 @@ proptest! {
             limit: which.2,
             ..words("1..", "csv")
         };
-        let step = step.build(&mut brisk_quill_core::template::filters::NoTables).unwrap();
+        let step = step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap();
         let rewrite = Rewrite::new(vec![step]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
@@ -487,7 +487,7 @@ proptest! {
             with: Some(with.replace('\\', "\\\\")),
             ..words("1..", "csv")
         };
-        let build = |words: &StepSpec| words.build(&mut brisk_quill_core::template::filters::NoTables).unwrap();
+        let build = |words: &StepSpec| words.build(&mut brisk_quill_core::template::tables::NoTables).unwrap();
         let (one, two) = (build(&step("a", &first)), build(&step("b|,", &second)));
         let rewrite = Rewrite::new(vec![one, two]);
         let now = rewrite_text(&rewrite, &text).text;

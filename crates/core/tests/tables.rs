@@ -8,7 +8,7 @@ use brisk_quill_core::fault::Fault;
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::rewrite::rewrite_text;
-use brisk_quill_core::template::filters::{Table, Tables};
+use brisk_quill_core::template::tables::{Table, TableError, Tables};
 use brisk_quill_core::template::{MatchContext, Template};
 use std::sync::Arc;
 
@@ -122,7 +122,7 @@ fn templates() {
         ("${1 | date %d %!}", Err((6..16, "not a form of dates"))),
         (
             "${1 | map berths.csv}",
-            Err((6..20, "tables cannot be read here")),
+            Err((6..20, "tables are not read here")),
         ),
         ("${1 | default 'x}", Err((14..15, "quote is never closed"))),
         ("${1 | default x", Err((0..2, "never closed"))),
@@ -360,10 +360,11 @@ fn rewrites() {
 struct Berths;
 
 impl Tables for Berths {
-    fn table(&mut self, path: &str) -> Result<Arc<Table>, String> {
+    fn table(&mut self, path: &str) -> Result<Arc<Table>, TableError> {
         let mut table = Table::default();
         for (old, new, done) in [
             ("7", "East Quay", Ok(())),
+            ("L4", "North quay", Ok(())),
             ("12", "West Quay", Ok(())),
             ("7", "East Quay", Ok(())),
             ("7", "Coal Pier", Err("East Quay")),
@@ -371,8 +372,11 @@ impl Tables for Berths {
             assert_eq!(table.add(old.into(), new.into()), done);
         }
         match path {
-            "berths.csv" => Ok(Arc::new(table)),
-            other => Err(format!("no {other}")),
+            "berths.csv" | "places.tsv" => Ok(Arc::new(table)),
+            other => Err(TableError {
+                path: other.to_owned(),
+                reason: "it is not there".into(),
+            }),
         }
     }
 }
@@ -500,37 +504,56 @@ fn filters() {
         ),
         ("it's", r#"swap "'" '\'\'' | swap '"' "\"""#, Ok("it''s")),
     ] {
-        let text = format!("${{1 | {filters}}}");
-        let template = Template::parse_with(&text, pattern.groups(), &mut Berths).unwrap();
-        let mut matches = Default::default();
-        pattern
-            .finder()
-            .collect(value.as_bytes(), true, &mut matches)
-            .unwrap();
-        let (unit, groups) = (value.as_bytes(), matches.groups(0));
-        let context = MatchContext {
-            unit,
-            groups,
-            line: 1,
-            file: "-".as_ref(),
-            count: 1,
-            row: None,
-        };
-        let mut out = Vec::new();
-        let done = template.expand(&context, &mut out);
+        let done = filtered(&pattern, value, filters);
         match (done, wanted) {
-            (Ok(_), Ok(wanted)) => {
-                assert_eq!(String::from_utf8_lossy(&out), wanted, "{value:?} {filters}");
-            }
-            (Err(problem), Err(words)) => {
-                let said = problem.to_string();
+            (Ok(made), Ok(wanted)) => assert_eq!(made, wanted, "{value:?} {filters}"),
+            (Err(said), Err(words)) => {
                 assert!(said.contains(words), "{value:?} {filters}: {said}");
             }
             (done, wanted) => panic!("{value:?} {filters}: {done:?}, wanted {wanted:?}"),
         }
     }
     let missing = Template::parse_with("${1 | map none.csv}", pattern.groups(), &mut Berths);
-    assert!(missing.unwrap_err().to_string().contains("no none.csv"));
+    assert!(
+        missing
+            .unwrap_err()
+            .to_string()
+            .contains("none.csv cannot be used")
+    );
+    for filter in brisk_quill_core::template::filters::all() {
+        assert!(!filter.examples.is_empty(), "{}", filter.name);
+        for (value, call, gives) in filter.examples {
+            assert!(call.starts_with(filter.name), "{call}");
+            assert_eq!(
+                filtered(&pattern, value, call).unwrap(),
+                *gives,
+                "{value} | {call}"
+            );
+        }
+    }
+}
+
+/// The text that `filters` make of the first group of `value`, or the problem in words.
+fn filtered(pattern: &Pattern, value: &str, filters: &str) -> Result<String, String> {
+    let text = format!("${{1 | {filters}}}");
+    let template = Template::parse_with(&text, pattern.groups(), &mut Berths).unwrap();
+    let mut matches = Default::default();
+    let mut finder = pattern.finder();
+    finder
+        .collect(value.as_bytes(), true, &mut matches)
+        .unwrap();
+    let context = MatchContext {
+        unit: value.as_bytes(),
+        groups: matches.groups(0),
+        line: 1,
+        file: "-".as_ref(),
+        count: 1,
+        row: None,
+    };
+    let mut out = Vec::new();
+    let done = template.expand(&context, &mut out);
+    done.map_err(|problem| problem.to_string())?;
+    Ok(String::from_utf8(out).unwrap())
 }
 
 /// Sets of characters: what they hold, or the place at fault.

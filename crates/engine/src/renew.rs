@@ -152,7 +152,7 @@ impl Renewal<'_> {
                 .iter()
                 .map(|file| source_of(&file.path))
                 .collect(),
-            problems: Vec::new(),
+            ..Listing::default()
         });
         let work = Work::Rewrite {
             rewrite: &rewrite,

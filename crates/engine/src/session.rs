@@ -37,7 +37,7 @@ use std::sync::Arc;
 /// let folder = tempfile::tempdir()?;
 /// let log = folder.path().join("gauge.log");
 /// std::fs::write(&log, "quay 1, quay 2\nberth 7\n")?;
-/// let sources = Sources::of(Listing { sources: vec![Source::File(log)], problems: vec![] });
+/// let sources = Sources::of(Listing { sources: vec![Source::File(log)], ..Listing::default() });
 ///
 /// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
 /// let work = Work::Search { query: &query, needs: SearchNeeds::default() };

@@ -80,7 +80,7 @@ impl Sources {
 
     /// The files that were left out below the paths.
     pub fn passed_over(&self) -> PassedOver {
-        passed_over(&self.paths, &self.search)
+        passed_over(&self.paths, &self.search, &self.listing)
     }
 
     /// A summary in which nothing has been read yet.

@@ -5,7 +5,7 @@ use brisk_quill_core::step::Step;
 use brisk_quill_core::step::action::Action;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::Template;
-use brisk_quill_core::template::filters::{Table, Tables};
+use brisk_quill_core::template::tables::{Table, TableError, Tables};
 use brisk_quill_files::fs::open::{open_below, open_regular};
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -28,7 +28,7 @@ pub struct FileTables {
 pub struct UnreadTables;
 
 impl Tables for UnreadTables {
-    fn table(&mut self, _: &str) -> Result<Arc<Table>, String> {
+    fn table(&mut self, _: &str) -> Result<Arc<Table>, TableError> {
         Ok(Arc::default())
     }
 }
@@ -60,29 +60,62 @@ impl FileTables {
 }
 
 impl Tables for FileTables {
-    fn table(&mut self, path: &str) -> Result<Arc<Table>, String> {
+    fn table(&mut self, path: &str) -> Result<Arc<Table>, TableError> {
         let path = self.base.join(path);
         if let Some(table) = self.read.get(&path) {
             return Ok(Arc::clone(table));
         }
-        let opened = self.open(&path).map_err(|error| error.to_string());
+        let opened = self.open(&path).map_err(TableFault::Io);
         let table = opened.and_then(|file| read(file, &path));
-        let table = Arc::new(table.map_err(|why| {
-            let shown = visible_path(&path);
-            format!("the table {shown} cannot be used: {why}")
+        let table = Arc::new(table.map_err(|fault| TableError {
+            path: visible_path(&path),
+            reason: fault.into(),
         })?);
         self.read.insert(path, Arc::clone(&table));
         Ok(table)
     }
 }
 
+/// The fault in a table.
+#[derive(Debug, thiserror::Error)]
+enum TableFault {
+    /// It cannot be read.
+    #[error(transparent)]
+    Io(#[from] io::Error),
+    /// It is larger than [`MOST`].
+    #[error("it is larger than 64 MiB")]
+    TooLarge,
+    /// A row cannot be read.
+    #[error(transparent)]
+    Row(#[from] csv::Error),
+    /// A row is not of two columns.
+    #[error("line {line} has {columns} columns, and it takes two")]
+    Columns {
+        /// The number of its line, from 1.
+        line: u64,
+        /// Its columns.
+        columns: usize,
+    },
+    /// One old text has two new ones.
+    #[error("line {line} has `{new}` for `{old}`, and a line before has `{other}`")]
+    Twice {
+        /// The number of the line of the second, from 1.
+        line: u64,
+        /// The old text, fit to be shown.
+        old: String,
+        /// The new text of that line.
+        new: String,
+        /// The new text of the line before.
+        other: String,
+    },
+}
+
 /// Every row counts: there is no row of names.
-fn read(file: File, path: &Path) -> Result<Table, String> {
+fn read(file: File, path: &Path) -> Result<Table, TableFault> {
     let mut bytes = Vec::new();
-    let read = file.take(MOST + 1).read_to_end(&mut bytes);
-    read.map_err(|error| error.to_string())?;
+    file.take(MOST + 1).read_to_end(&mut bytes)?;
     if bytes.len() as u64 > MOST {
-        return Err("it is larger than 64 MiB".into());
+        return Err(TableFault::TooLarge);
     }
     let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&bytes);
     let tabs = path.extension().is_some_and(|kind| kind == "tsv");
@@ -93,22 +126,20 @@ fn read(file: File, path: &Path) -> Result<Table, String> {
         .from_reader(bytes);
     let mut table = Table::default();
     for row in rows.records() {
-        let row = row.map_err(|error| error.to_string())?;
+        let row = row?;
         let line = row.position().map_or(0, csv::Position::line);
         let (Some(old), Some(new), 2) = (row.get(0), row.get(1), row.len()) else {
-            return Err(format!(
-                "line {line} has {} columns, and it takes two",
-                row.len()
-            ));
+            let columns = row.len();
+            return Err(TableFault::Columns { line, columns });
         };
         table.add(old.to_owned(), new.to_owned()).map_err(|other| {
             let shown = |text: &str| visible(text.as_bytes());
-            format!(
-                "line {line} has `{}` for `{}`, and a line before has `{}`",
-                shown(new),
-                shown(old),
-                shown(other)
-            )
+            TableFault::Twice {
+                line,
+                old: shown(old),
+                new: shown(new),
+                other: shown(other),
+            }
         })?;
     }
     Ok(table)

@@ -96,7 +96,7 @@ fn rewritten(label: &str, raw: &[u8], pattern: &str, with: &str) -> Vec<u8> {
     let source = Source::File(path);
     let sources = Sources::of(Listing {
         sources: vec![source.clone()],
-        problems: Vec::new(),
+        ..Listing::default()
     });
     let work = Work::Rewrite {
         rewrite: &rewrite,

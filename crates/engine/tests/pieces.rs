@@ -119,7 +119,7 @@ fn both_ways(
     let source = Source::File(path.to_owned());
     let sources = Sources::of(Listing {
         sources: vec![source.clone()],
-        problems: Vec::new(),
+        ..Listing::default()
     });
     let options = TextOptions {
         facts: FactsOf::All,

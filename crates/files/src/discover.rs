@@ -166,6 +166,9 @@ pub struct Listing {
     pub sources: Vec<Source>,
     /// Paths that could not be looked at, in order of path.
     pub problems: Vec<FileError>,
+    /// Files that were met below folders, each by each of its names; not those of version
+    /// control itself.
+    pub met_below: u64,
 }
 
 /// Finds the files that `paths` mean: files as they are, folders with all below them.
@@ -178,6 +181,7 @@ pub struct Listing {
 pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
     let mut met = Vec::new();
     let mut problems = Vec::new();
+    let mut met_below = 0;
     for path in paths {
         if path.as_os_str() == "-" {
             met.push(Met {
@@ -194,7 +198,13 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
             Ok(found) if found.is_dir() => {
                 for entry in walk(path, search) {
                     match entry {
-                        Ok(file) => met.push(file),
+                        Ok(file) => {
+                            // What is version control's own is hidden.
+                            let is_own =
+                                search.hidden && lies_in_git(below(path, file.source.path()));
+                            met_below += u64::from(!is_own);
+                            met.push(file);
+                        }
                         Err(error) => problems.push(error),
                     }
                 }
@@ -220,6 +230,7 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
     Listing {
         sources: met.into_iter().map(|met| met.source).collect(),
         problems,
+        met_below,
     }
 }
 
@@ -232,34 +243,47 @@ pub struct PassedOver {
     pub hidden: u64,
 }
 
-/// Counts what [`discover`] passes over below the folders among `paths`. This walks through all of
-/// them twice.
-pub fn passed_over(paths: &[PathBuf], search: &Search) -> PassedOver {
+/// Counts what [`discover`] passed over below the folders among `paths`. This walks through all of
+/// them again.
+pub fn passed_over(paths: &[PathBuf], search: &Search, listing: &Listing) -> PassedOver {
+    let mut passed = PassedOver::default();
+    if search.hidden && search.ignored {
+        return passed;
+    }
     let all = Search {
         hidden: true,
         ignored: true,
         ..search.clone()
     };
-    let mut passed = PassedOver::default();
+    let mut others = 0;
     for root in paths.iter().filter(|path| path.is_dir()) {
-        let files = |search| {
-            let met = walk(root, search).into_iter().flatten();
-            met.map(|met| met.source).collect::<HashSet<_>>()
-        };
-        let known = files(search);
-        for source in files(&all).difference(&known) {
-            let below = source.path().strip_prefix(root).unwrap_or(source.path());
-            let mut names = below.iter().map(OsStr::as_encoded_bytes);
-            if names.clone().any(|name| name == b".git") {
+        for met in walk(root, &all).into_iter().flatten() {
+            let path = below(root, met.source.path());
+            if lies_in_git(path) {
                 continue;
             }
-            match names.any(|name| name.starts_with(b".")) && !search.hidden {
+            match !search.hidden && names(path).any(|name| name.starts_with(b".")) {
                 true => passed.hidden += 1,
-                false => passed.ignored += 1,
+                false => others += 1,
             }
         }
     }
+    passed.ignored = u64::saturating_sub(others, listing.met_below);
     passed
+}
+
+/// The part of `path` below the folder `root`.
+fn below<'p>(root: &Path, path: &'p Path) -> &'p Path {
+    path.strip_prefix(root).unwrap_or(path)
+}
+
+fn names(path: &Path) -> impl Iterator<Item = &[u8]> {
+    path.iter().map(OsStr::as_encoded_bytes)
+}
+
+/// True if a path below a folder leads into what version control keeps for itself.
+fn lies_in_git(path: &Path) -> bool {
+    names(path).any(|name| name == b".git")
 }
 
 /// A file on the way, and its inode as far as the folder tells it.
@@ -346,10 +370,11 @@ fn met(
         return None;
     }
     let inode = entry.ino();
-    let path = match entry.path().strip_prefix("./") {
+    let path = entry.into_path();
+    let path = match root.as_os_str() == "." {
         // `bquill find x` and `bquill find x .` list `a.txt`, not `./a.txt`.
-        Ok(rest) if root == Path::new(".") => rest.to_owned(),
-        _ => entry.into_path(),
+        true => below(root, &path).to_owned(),
+        false => path,
     };
     let source = Source::File(path);
     search

@@ -14,7 +14,7 @@ pub(crate) mod trail;
 use crate::pattern::groups::Groups;
 use crate::step_spec::values::{StepFault, fault};
 use crate::template::Template;
-use crate::template::filters::Tables;
+use crate::template::tables::Tables;
 
 /// Reads the templates of actions.
 pub(crate) struct TemplateReader<'t> {

@@ -14,7 +14,7 @@ use crate::step_spec::StepSpec;
 use crate::step_spec::columns::{CellSpec, name_columns};
 use crate::step_spec::lists::in_pairs;
 use crate::step_spec::values::{StepFault, compiled, fault, parse, senseless};
-use crate::template::filters::Tables;
+use crate::template::tables::Tables;
 use crate::unit::UnitKind;
 use std::str::FromStr;
 

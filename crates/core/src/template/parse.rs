@@ -11,77 +11,16 @@
 //! ```
 
 use crate::columns::list::{Column, ColumnsError};
-use crate::fault::Fault;
 use crate::pattern::groups::Groups;
 use crate::span::Span;
-use crate::template::filters::{Argument, Call, CallError, NAMES, Tables};
+use crate::template::error::{
+    TemplateError, TemplateErrorKind, group_remedy, refused_call, unclosed,
+};
+use crate::template::filters::Call;
+use crate::template::filters::argument::Argument;
 use crate::template::part::{Part, Subject, TemplateNote, push_text};
+use crate::template::tables::Tables;
 use std::fmt;
-
-/// Why a template was refused, and where.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("{kind}")]
-pub struct TemplateError {
-    kind: TemplateErrorKind,
-    span: Span,
-    remedy: String,
-}
-
-/// The exact mistake in a template.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[non_exhaustive]
-pub enum TemplateErrorKind {
-    /// A group the pattern does not have.
-    #[error("the pattern has no group {0}")]
-    UnknownGroup(String),
-    /// A `$` that begins no reference.
-    #[error("a `$` must be followed by a group")]
-    LoneDollar,
-    /// A backslash and a sign that mean nothing together.
-    #[error("`{0}` is not an escape of a template")]
-    UnknownEscape(String),
-    /// `\u{…}` without a character of that code.
-    #[error("this is not a character")]
-    NoSuchCharacter,
-    /// `${` without `}`.
-    #[error("this brace is never closed")]
-    Unclosed,
-    /// Braces around something that is not a reference.
-    #[error("`{0}` is not a reference")]
-    BadReference(String),
-    /// A reference to a column where there are none.
-    #[error("`@{0}` needs columns, and this request has none")]
-    NoColumns(String),
-    /// A filter that there is not.
-    #[error("there is no filter `{0}`")]
-    UnknownFilter(String),
-    /// A filter with arguments that it does not take.
-    #[error("`{0}` does not take these arguments")]
-    Arguments(&'static str),
-    /// An argument with a fault of its own.
-    #[error("{0}")]
-    Argument(String),
-    /// Quotes that are not closed.
-    #[error("this quote is never closed")]
-    UnclosedQuote,
-}
-
-impl TemplateError {
-    /// The exact mistake.
-    pub fn kind(&self) -> &TemplateErrorKind {
-        &self.kind
-    }
-}
-
-impl Fault for TemplateError {
-    fn span(&self) -> Option<Span> {
-        Some(self.span)
-    }
-
-    fn remedy(&self) -> Option<String> {
-        Some(self.remedy.clone())
-    }
-}
 
 pub(super) fn template(
     text: &str,
@@ -328,42 +267,9 @@ impl<'t> Parser<'t> {
             }
         }
         let end = from + self.text[from..self.at].trim_end().len();
-        Call::new(name, arguments, self.groups, self.tables).map_err(|error| {
-            let name_span = Span::new(from, from + name.len());
-            let (kind, span, remedy) = match error {
-                CallError::Unknown => (
-                    TemplateErrorKind::UnknownFilter(name.to_owned()),
-                    name_span,
-                    filter_remedy(name),
-                ),
-                CallError::Arguments(name, takes) => (
-                    TemplateErrorKind::Arguments(name),
-                    Span::new(from, end),
-                    match takes {
-                        "" => format!("`{name}` takes none"),
-                        takes => format!("write `{name} {takes}`"),
-                    },
-                ),
-                CallError::Argument(message) => (
-                    TemplateErrorKind::Argument(message),
-                    Span::new(from, end),
-                    format!("correct the argument of `{name}`"),
-                ),
-                CallError::NoGroup(name, text) => (
-                    TemplateErrorKind::Argument(format!(
-                        "`{name}` takes plain text, and `{text}` is a group"
-                    )),
-                    Span::new(from, end),
-                    format!("write `'{text}'` between quotes if that text is meant"),
-                ),
-                CallError::Group(group) => (
-                    TemplateErrorKind::UnknownGroup(group.clone()),
-                    Span::new(from, end),
-                    group_remedy(&group, self.groups),
-                ),
-            };
-            TemplateError { kind, span, remedy }
-        })
+        let spans = (Span::new(from, from + name.len()), Span::new(from, end));
+        Call::new(name, arguments, self.groups, self.tables)
+            .map_err(|error| refused_call(error, name, spans, self.groups))
     }
 
     /// An argument between quotes.
@@ -483,18 +389,6 @@ impl<'t> Parser<'t> {
     }
 }
 
-/// A reference to a row, or a cell, where there is none.
-pub(super) fn no_columns(source: &str, span: Span) -> TemplateError {
-    let name = source[span.range()].trim_start_matches('@');
-    TemplateError {
-        kind: TemplateErrorKind::NoColumns(name.to_owned()),
-        span,
-        remedy: "say with `--columns` where the pattern is tried; without columns there are \
-                 `@line` and the groups of the pattern"
-            .into(),
-    }
-}
-
 /// A column as it stands behind `@cell`.
 pub(super) struct ColumnWord<'c>(pub &'c Column);
 
@@ -519,46 +413,6 @@ impl fmt::Display for ColumnWord<'_> {
             }
             other => write!(f, "{other}"),
         }
-    }
-}
-
-fn unclosed(start: usize) -> TemplateError {
-    TemplateError {
-        kind: TemplateErrorKind::Unclosed,
-        span: Span::new(start, start + 2),
-        remedy: "close it with `}`, or write `$$` for a dollar sign".into(),
-    }
-}
-
-/// The remedy for an unknown filter.
-fn filter_remedy(wanted: &str) -> String {
-    let names = NAMES.iter().map(|(name, ..)| *name);
-    match nearest(wanted, names.clone()) {
-        Some(name) => format!("did you mean `{name}`? `bquill explain` lists all filters"),
-        None => format!("there are {}", names.collect::<Vec<_>>().join(", ")),
-    }
-}
-
-/// The name that is at most two slips away.
-fn nearest<'n>(wanted: &str, names: impl Iterator<Item = &'n str>) -> Option<&'n str> {
-    let near = names.map(|name| (strsim::osa_distance(name, wanted), name));
-    let near = near
-        .filter(|(distance, name)| *distance <= 2 && *distance < name.len())
-        .min();
-    near.map(|(_, name)| name)
-}
-
-/// The remedy for an unknown group.
-fn group_remedy(wanted: &str, groups: &Groups) -> String {
-    if let Some(name) = nearest(wanted, groups.names()) {
-        return format!("did you mean `${name}`?");
-    }
-    match groups.len() - 1 {
-        0 => "put parentheses in the pattern around what you want back, \
-              or use `$0` for the whole match"
-            .into(),
-        1 => "there is one group: use `$1`, or `$0` for the whole match".into(),
-        n => format!("there are groups 1 to {n}, and `$0` for the whole match"),
     }
 }
 

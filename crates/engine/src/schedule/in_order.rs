@@ -9,7 +9,7 @@ const AHEAD: usize = 8;
 /// Messages that a batch may send before its turn.
 const WAITING: usize = 2;
 /// The most items in a batch, and the number of batches into which a thread's share is cut.
-const TOGETHER: usize = 32;
+const TOGETHER: usize = 128;
 const SHARES: usize = 16;
 
 /// Does `work` on every item, on so many threads, and shows `take` what it sends: item by item,

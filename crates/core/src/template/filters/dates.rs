@@ -1,29 +1,45 @@
 //! Dates and times, read in one form and written in another.
 
+use crate::template::filters::argument::CallError;
+use crate::template::filters::{Effect, Filter, Unfit};
 use jiff::fmt::strtime::{self, BrokenDownTime};
 
+pub(super) const FILTERS: &[Filter] = &[Filter {
+    name: "date",
+    arguments: "FROM TO",
+    does: "a date or time, read as FROM and written as TO",
+    examples: &[
+        ("14.08.2026", "date %d.%m.%Y %F", "2026-08-14"),
+        ("07:30", "date %H:%M %T", "07:30:00"),
+    ],
+    read: |arguments| {
+        let (from, to) = (arguments.text()?.to_owned(), arguments.text()?.to_owned());
+        for form in [&from, &to] {
+            check_form(form)?;
+        }
+        let words = format!("read as the date or time {from} and written as {to}");
+        let effect = Effect::new(move |value| convert(value.text, &from, &to));
+        Ok(effect.worded(words).fallible())
+    },
+}];
+
 /// Makes sure that a form of dates can be used at all.
-///
-/// # Errors
-///
-/// Why not, in words.
-pub(super) fn check_form(form: &str) -> Result<(), String> {
+fn check_form(form: &str) -> Result<(), CallError> {
+    let unusable = || {
+        CallError::Argument(format!(
+            "`{form}` is not a form of dates: it is made of such as %Y %m %d %H %M %S %b"
+        ))
+    };
     let moment = jiff::civil::date(2026, 11, 23).at(6, 30, 0, 0);
     let moment = moment
         .to_zoned(jiff::tz::TimeZone::UTC)
-        .map_err(|e| e.to_string())?;
+        .map_err(|_| unusable())?;
     let tried = strtime::format(form, &moment);
-    tried.map(drop).map_err(|_| {
-        format!("`{form}` is not a form of dates: it is made of such as %Y %m %d %H %M %S %b")
-    })
+    tried.map(drop).map_err(|_| unusable())
 }
 
 /// `text`, read as `from`, and written as `to`.
-///
-/// # Errors
-///
-/// Why that cannot be, in words that follow the text.
-pub(super) fn convert(text: &str, from: &str, to: &str) -> Result<String, String> {
+fn convert(text: &str, from: &str, to: &str) -> Result<String, Unfit> {
     let fail = |_| format!("cannot be read as {from}");
     let mut read = BrokenDownTime::parse(from, text).map_err(fail)?;
     // All three together must be a day that there is.
@@ -41,11 +57,11 @@ pub(super) fn convert(text: &str, from: &str, to: &str) -> Result<String, String
         read.set_second(Some(second)).map_err(fail)?;
     }
     let fail = |_| format!("cannot be read as {from} and written as {to}: it does not say enough");
-    read.to_string(to).map_err(fail)
+    Ok(read.to_string(to).map_err(fail)?)
 }
 
 /// A year of four digits must be written with four: `24` is not the year 24.
-fn whole_year(read: &BrokenDownTime, text: &str) -> Result<(), String> {
+fn whole_year(read: &BrokenDownTime, text: &str) -> Result<(), Unfit> {
     let years = [read.year(), read.iso_week_year()];
     let mut years = years.into_iter().flatten();
     let short = |year: &i16| {
@@ -55,13 +71,14 @@ fn whole_year(read: &BrokenDownTime, text: &str) -> Result<(), String> {
     match years.find(short) {
         Some(year) => Err(format!(
             "has the year {year}, and %Y takes four digits: read two digits with %y"
-        )),
+        )
+        .into()),
         None => Ok(()),
     }
 }
 
 /// A second numbered 60 has no place in other forms of the day.
-fn no_leap_second(read: &BrokenDownTime, text: &str, from: &str) -> Result<(), String> {
+fn no_leap_second(read: &BrokenDownTime, text: &str, from: &str) -> Result<(), Unfit> {
     if read.second() != Some(59) || !text.contains("60") {
         return Ok(());
     }

@@ -1,10 +1,61 @@
-//! Letters and blanks: what filters make of them.
+//! Filters that change letters, and what others make of letters and blanks.
 
+use crate::template::filters::{Effect, Filter};
 use unicode_normalization::UnicodeNormalization;
 use unicode_segmentation::UnicodeSegmentation;
 
+pub(super) const FILTERS: &[Filter] = &[
+    Filter {
+        name: "upper",
+        arguments: "",
+        does: "in capital letters",
+        examples: &[("straße", "upper", "STRASSE")],
+        read: |_| Ok(Effect::plain(str::to_uppercase)),
+    },
+    Filter {
+        name: "lower",
+        arguments: "",
+        does: "in small letters",
+        examples: &[("QUAY", "lower", "quay")],
+        read: |_| Ok(Effect::plain(str::to_lowercase)),
+    },
+    Filter {
+        name: "title",
+        arguments: "",
+        does: "each word with a capital first letter, the rest small",
+        examples: &[("EAST quay", "title", "East Quay")],
+        read: |_| Ok(Effect::plain(title)),
+    },
+    Filter {
+        name: "capital",
+        arguments: "",
+        does: "with a capital first letter, the rest as it is",
+        examples: &[("east QUAY", "capital", "East QUAY")],
+        read: |_| Ok(Effect::plain(capital)),
+    },
+    Filter {
+        name: "plain",
+        arguments: "",
+        does: "with the accents taken off its letters",
+        examples: &[("Ånstad", "plain", "Anstad"), ("≠ ø", "plain", "≠ ø")],
+        read: |_| Ok(Effect::plain(plain)),
+    },
+    Filter {
+        name: "code",
+        arguments: "",
+        does: "as code points",
+        examples: &[("é", "code", "U+00E9")],
+        read: |_| {
+            Ok(Effect::plain(|text| {
+                let codes = text.chars().map(|c| format!("U+{:04X}", c as u32));
+                codes.collect::<Vec<_>>().join(" ")
+            }))
+        },
+    },
+];
+
 /// Each word with the title case of its first character and the rest small.
-pub(super) fn title(text: &str) -> String {
+fn title(text: &str) -> String {
     let word = |word: &str| {
         let small = word.to_lowercase();
         let Some(first) = word.chars().next() else {
@@ -18,7 +69,7 @@ pub(super) fn title(text: &str) -> String {
 }
 
 /// The text with the title case of its first character.
-pub(super) fn capital(text: &str) -> String {
+fn capital(text: &str) -> String {
     let mut chars = text.chars();
     let first = chars.next().map(title_case);
     first.unwrap_or_default() + chars.as_str()
@@ -39,7 +90,7 @@ fn title_case(c: char) -> String {
 }
 
 /// The text with the accents of its letters taken off; signs keep their strokes.
-pub(super) fn plain(text: &str) -> String {
+fn plain(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for cluster in text.graphemes(true) {
         let is_letter = cluster.nfd().next().is_some_and(char::is_alphabetic);

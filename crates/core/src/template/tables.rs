@@ -1,0 +1,87 @@
+//! Two-column tables that the filter `map` looks values up in.
+
+use std::collections::BTreeMap;
+use std::error::Error;
+use std::sync::Arc;
+
+/// A two-column table: old, new.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Table {
+    entries: BTreeMap<String, String>,
+}
+
+impl Table {
+    /// Adds a pair.
+    ///
+    /// # Errors
+    ///
+    /// The text that the same old one has already, where that is another.
+    pub fn add(&mut self, old: String, new: String) -> Result<(), &str> {
+        use std::collections::btree_map::Entry;
+        match self.entries.entry(old) {
+            Entry::Vacant(place) => {
+                place.insert(new);
+            }
+            Entry::Occupied(there) if *there.get() == new => {}
+            Entry::Occupied(there) => return Err(there.into_mut()),
+        }
+        Ok(())
+    }
+
+    /// The text beside `old`.
+    pub fn get(&self, old: &str) -> Option<&str> {
+        self.entries.get(old).map(String::as_str)
+    }
+}
+
+/// A table that cannot be used.
+#[derive(Debug, thiserror::Error)]
+#[error("the table {path} cannot be used: {reason}")]
+pub struct TableError {
+    /// The path of the table, fit to be shown.
+    pub path: String,
+    /// The fault in it.
+    #[source]
+    pub reason: Box<dyn Error + Send + Sync>,
+}
+
+/// Gives the tables that templates name.
+///
+/// ```
+/// use brisk_quill_core::template::tables::{Table, TableError, Tables};
+/// use std::sync::Arc;
+///
+/// struct Berths;
+///
+/// impl Tables for Berths {
+///     fn table(&mut self, _path: &str) -> Result<Arc<Table>, TableError> {
+///         let mut table = Table::default();
+///         table.add("L4".into(), "North quay".into()).expect("the only pair");
+///         Ok(Arc::new(table))
+///     }
+/// }
+///
+/// let table = Berths.table("places.tsv")?;
+/// assert_eq!(table.get("L4"), Some("North quay"));
+/// # Ok::<(), TableError>(())
+/// ```
+pub trait Tables {
+    /// The table called `path`.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read, or is not a table of two columns.
+    fn table(&mut self, path: &str) -> Result<Arc<Table>, TableError>;
+}
+
+/// No tables at all.
+pub struct NoTables;
+
+impl Tables for NoTables {
+    fn table(&mut self, path: &str) -> Result<Arc<Table>, TableError> {
+        Err(TableError {
+            path: crate::escape::visible(path.as_bytes()),
+            reason: "tables are not read here".into(),
+        })
+    }
+}
