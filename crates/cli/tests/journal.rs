@@ -177,7 +177,7 @@ fn two_runs_at_once() {
     let sandbox = Sandbox::with("a.txt", "quay\n");
     sandbox.run("apply quay --with Q a.txt --yes").ok();
     let lock = std::fs::File::open(sandbox.state().join("brisk-quill/lock")).unwrap();
-    rustix::fs::flock(&lock, rustix::fs::FlockOperation::LockExclusive).unwrap();
+    lock.lock().unwrap();
     let busy = sandbox.run("apply Q --with R a.txt --yes");
     assert_eq!(busy.status, 3);
     assert!(
@@ -186,7 +186,7 @@ fn two_runs_at_once() {
         busy.err
     );
     // A program that another test starts at this moment may hold it a little longer.
-    rustix::fs::flock(&lock, rustix::fs::FlockOperation::Unlock).unwrap();
+    lock.unlock().unwrap();
     sandbox.run("apply Q --with R a.txt --yes").ok();
 }
 

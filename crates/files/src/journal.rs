@@ -20,7 +20,7 @@ use crate::fs::Fs;
 use crate::journal::records::{ChangeRecord, Record, RunState};
 use crate::journal::run_record::RunRecord;
 use std::collections::BTreeSet;
-use std::fs::File;
+use std::fs::{File, TryLockError};
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
@@ -103,11 +103,10 @@ impl<'f> Journal<'f> {
             .truncate(false)
             .mode(0o600);
         let file = options.open(&path).map_err(|error| self.fail(error))?;
-        let how = rustix::fs::FlockOperation::NonBlockingLockExclusive;
-        match rustix::fs::flock(&file, how) {
+        match file.try_lock() {
             Ok(()) => Ok(Lock { file: Some(file) }),
-            Err(rustix::io::Errno::WOULDBLOCK) => Err(FileError::new(&path, FileErrorKind::Busy)),
-            Err(error) => Err(self.fail(error.into())),
+            Err(TryLockError::WouldBlock) => Err(FileError::new(&path, FileErrorKind::Busy)),
+            Err(TryLockError::Error(error)) => Err(self.fail(error)),
         }
     }
 
@@ -122,8 +121,7 @@ impl<'f> Journal<'f> {
         let Ok(file) = File::open(path) else {
             return false;
         };
-        let how = rustix::fs::FlockOperation::NonBlockingLockShared;
-        rustix::fs::flock(&file, how) == Err(rustix::io::Errno::WOULDBLOCK)
+        matches!(file.try_lock_shared(), Err(TryLockError::WouldBlock))
     }
 
     /// The numbers of all runs, in order.

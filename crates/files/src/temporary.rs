@@ -9,7 +9,6 @@ use crate::copy_name::copy_name;
 use crate::fs::real::RealFs;
 use crate::fs::{FileId, Fs, Removal, Stat, folder_of};
 use crate::journal::records::PathText;
-use rustix::fs::FlockOperation;
 use serde::{Deserialize, Serialize};
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, BufRead, BufReader, Write};
@@ -134,7 +133,7 @@ impl List {
             let path = lists.join(format!("{:032x}", RealFs.random()?));
             let mut how = OpenOptions::new();
             let file = how.append(true).create_new(true).mode(0o600).open(&path)?;
-            rustix::fs::flock(&file, FlockOperation::LockExclusive)?;
+            file.lock()?;
             // Another program may have taken it for that of a killed program before it was locked.
             if fs::metadata(&path)
                 .is_ok_and(|found| found.ino() == file.metadata().map_or(0, |f| f.ino()))
@@ -162,7 +161,7 @@ fn sweep(lists: &Path) {
         let Ok(file) = crate::fs::open::open_regular(&path) else {
             continue;
         };
-        if rustix::fs::flock(&file, FlockOperation::NonBlockingLockExclusive).is_ok() {
+        if file.try_lock().is_ok() {
             let lines = BufReader::new(file).lines().map_while(Result::ok);
             let lines: Vec<Line> = lines
                 .filter_map(|line| serde_json::from_str(&line).ok())
