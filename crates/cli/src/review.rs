@@ -9,6 +9,7 @@
 //! Decisions are appended to the plan as they are made, so they survive whatever ends the
 //! program.
 
+pub mod action;
 pub mod context;
 pub mod editor;
 pub mod keys;
@@ -20,9 +21,10 @@ mod tests;
 use crate::commands::plans::{Meant, WOULD_WRITE_ALL, decisions};
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
+use crate::review::action::{Action, Effect, Leave, Texts};
 use crate::review::editor::Edit;
 use crate::review::screen::Screen;
-use crate::review::state::{Action, Effect, Leave, State, Texts};
+use crate::review::state::State;
 use crate::signals;
 use crate::status::Status;
 use brisk_quill_core::columns::layout::Layout;

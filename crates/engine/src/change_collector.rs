@@ -2,7 +2,7 @@
 
 use crate::collector::{Collector, Events, FileHunk};
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::rewrite::Unmet;
+use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_files::changes::{ChangeList, Spooler};
 use brisk_quill_files::spool::Spool;
 use std::io;

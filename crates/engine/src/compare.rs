@@ -3,7 +3,7 @@
 use brisk_quill_core::plan::text_of;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::plan_file::PlanDoc;
-use brisk_quill_files::read::Facts;
+use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::source::Source;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;

@@ -2,11 +2,12 @@
 
 use crate::collector::{Collector, Events, FileHunk};
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::rewrite::Unmet;
+use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::plan::Plan;
 use brisk_quill_files::source::Source;
-use brisk_quill_files::staging::{Copying, Destination, Staged, Staging, stage_all};
+use brisk_quill_files::staging::destination::Destination;
+use brisk_quill_files::staging::{Copying, Staged, Staging, stage_all};
 use brisk_quill_files::temporary::Temporaries;
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};

@@ -4,12 +4,13 @@ use crate::collector::{Events, FileHunk};
 use brisk_quill_core::problem::{Problem, ProblemKind};
 use brisk_quill_core::query::note::Note;
 use brisk_quill_core::rewrite::counts::Counts;
+use brisk_quill_core::rewrite::evaluation::Evaluation;
 use brisk_quill_core::rewrite::hunk::{Hunk, HunkEdit};
-use brisk_quill_core::rewrite::{Evaluation, Sink, Unmet};
+use brisk_quill_core::rewrite::sink::{Sink, Unmet};
 use brisk_quill_core::unit::lines;
 use brisk_quill_files::coding::Coding;
 use brisk_quill_files::edit::FileEdit;
-use brisk_quill_files::read::OpenText;
+use brisk_quill_files::read::open_text::OpenText;
 
 /// An evaluation of one text, or of a part of one, piece after piece.
 pub(crate) struct EvaluationRun<'e, 'r> {

@@ -10,7 +10,8 @@ use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_files::coding::Coding;
 use brisk_quill_files::error::FileError;
-use brisk_quill_files::read::{OpenText, Reader};
+use brisk_quill_files::read::Reader;
+use brisk_quill_files::read::open_text::OpenText;
 use brisk_quill_files::source::Source;
 use std::path::Path;
 

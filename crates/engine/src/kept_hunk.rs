@@ -3,10 +3,10 @@
 use crate::collector::{Collector, Events, FileHunk};
 use brisk_quill_core::edits::{CellEdit, StepSet};
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::rewrite::Unmet;
+use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::lines;
-use brisk_quill_files::read::Facts;
+use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::source::Source;
 
 /// One file with its changes.

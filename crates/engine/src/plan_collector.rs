@@ -4,8 +4,8 @@ use crate::collector::{Collector, Events, FileHunk};
 use crate::plan_writer::{PlanPart, PlanWriter, Stream};
 use crate::summary::FileEnd;
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::rewrite::Unmet;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
+use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_files::source::Source;
 
 /// Writes the changes of a file into a plan, and keeps what else there is to report.

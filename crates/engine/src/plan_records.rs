@@ -13,11 +13,12 @@ use brisk_quill_core::records::plan::{
     ChangeId, ChangeRecord, FORMAT, FileRecord, GroupText, HintRecord, NoteRecord, PlanRecord,
     ProblemRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
 };
+use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::hunk::{Extent, Hunk};
-use brisk_quill_core::rewrite::{Rewrite, Unmet};
+use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_files::edit::FileEdit;
-use brisk_quill_files::read::Facts;
+use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 use std::os::unix::ffi::OsStrExt;

@@ -3,7 +3,8 @@
 use crate::file_note::FileNote;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_files::error::FileError;
-use brisk_quill_files::read::{Facts, Skipped};
+use brisk_quill_files::read::Skipped;
+use brisk_quill_files::read::facts::Facts;
 
 /// The outcome of one file.
 pub enum FileEnd {

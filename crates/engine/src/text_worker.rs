@@ -12,7 +12,7 @@ use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_files::coding::Coding;
-use brisk_quill_files::read::OpenText;
+use brisk_quill_files::read::open_text::OpenText;
 use std::path::Path;
 
 /// Totals over all files, needed before any is worked on: see [`Work::step_to_count`].

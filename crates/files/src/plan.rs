@@ -2,7 +2,7 @@
 
 use crate::changes::ChangeList;
 use crate::fs::Confinement;
-use crate::read::Facts;
+use crate::read::facts::Facts;
 use crate::source::Source;
 
 /// A file with its changes, tied by its hash to the bytes they were made from.

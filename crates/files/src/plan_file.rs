@@ -9,7 +9,7 @@ use crate::changes::Spooler;
 use crate::fs::Confinement;
 use crate::fs::open::open_regular;
 use crate::plan::{Plan, PlannedFile};
-use crate::read::{Facts, Newline};
+use crate::read::facts::{Facts, Newline};
 use crate::source::Source;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::{PlanFault, PlanFile, PlanIndex, RECORD_MOST, parse_change, text_of};

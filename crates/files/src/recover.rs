@@ -5,27 +5,18 @@
 //! alone. Numbers of devices are not compared, because they may change when the machine starts.
 
 pub mod abandon;
+pub mod copies;
+pub mod standing;
 
 use crate::error::{FileError, FileErrorKind};
-use crate::fs::{FileId, Folder, Fs, Removal, Stat, folder_of, second_name};
+use crate::fs::Fs;
 use crate::hash::hash_of;
 use crate::journal::Journal;
-use crate::journal::records::{Record, RunState, Target};
+use crate::journal::records::{Record, RunState};
 use crate::journal::run_record::RunRecord;
-use std::collections::{BTreeMap, HashMap};
-use std::ffi::{OsStr, OsString};
-use std::io;
+use crate::recover::copies::{clean, remove_copies};
+use crate::recover::standing::{At, Direction, Known, Standing, sync_folders};
 use std::path::PathBuf;
-use std::sync::Arc;
-
-/// Which way an interrupted run is taken.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Direction {
-    /// Every file gets its new bytes.
-    Forward,
-    /// Every file gets its old bytes.
-    Back,
-}
 
 /// Ways to close an interrupted run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -54,40 +45,6 @@ pub struct Recovered {
     pub way: Direction,
     /// Copies that could not be removed, or that another file has taken the place of.
     pub left: Vec<PathBuf>,
-}
-
-/// Folders that are open, by the number of a target, and the copies that are known to be ours.
-pub(crate) type Known = HashMap<usize, (Arc<dyn Folder>, Option<FileId>)>;
-
-/// The state of a file of an interrupted run.
-pub(crate) struct Standing {
-    number: usize,
-    target: PathBuf,
-    name: OsString,
-    /// `None` where it is gone, or another one has taken its place.
-    folder: Option<Arc<dyn Folder>>,
-    /// The name of the copy beside it, where one was meant.
-    copy: Option<OsString>,
-    in_place: bool,
-    original: FileId,
-    /// When it had last been written.
-    written: (i64, i64),
-    /// Its permission bits, and its owner and group, when the run began.
-    attributes: (u32, (u32, u32)),
-    made: Option<FileId>,
-    at: At,
-    can_go_forward: bool,
-    can_go_back: bool,
-}
-
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum At {
-    Old,
-    New,
-    /// Overwritten where it stands, and torn.
-    Torn,
-    /// Changed by another program: before we came to it, or after.
-    Theirs,
 }
 
 /// Which ways are open for an interrupted run.
@@ -218,140 +175,6 @@ fn turn_all(
     Ok(())
 }
 
-impl Standing {
-    /// The hash of a file's bytes, and which file it is; `None` where there is no such file,
-    /// or none that can be read.
-    pub(crate) fn look(folder: &dyn Folder, name: &OsStr) -> io::Result<Option<(Stat, String)>> {
-        match folder.read(name) {
-            Ok(file) => {
-                let found = file.stat()?;
-                Ok(Some((found, hash_of(file)?)))
-            }
-            Err(error) => match error.kind() {
-                // Something else has come to lie there, or nothing.
-                io::ErrorKind::NotFound | io::ErrorKind::InvalidInput => Ok(None),
-                _ => Err(error),
-            },
-        }
-    }
-
-    fn turn(&self, fs: &dyn Fs, journal: &Journal<'_>, run: u64, way: Direction) -> io::Result<()> {
-        let folder = self.folder.as_ref().ok_or(io::ErrorKind::NotFound)?;
-        match self.copy.as_ref().filter(|_| !self.in_place) {
-            Some(copy) => {
-                if let (Direction::Forward, Some(made)) = (way, self.made) {
-                    // Another program may have changed the file's mode since.
-                    folder.copy_attributes(&self.name, copy, made)?;
-                }
-                folder.exchange(copy, &self.name)
-            }
-            None => {
-                let with = match way {
-                    Direction::Forward => journal.new_copy(run, self.number),
-                    Direction::Back => journal.old_copy(run, self.number),
-                };
-                folder.overwrite(&self.name, self.original, &mut fs.read(&with)?)
-            }
-        }
-    }
-
-    /// The names only.
-    fn named(fs: &dyn Fs, run: &RunRecord, number: usize, target: &Target, known: &Known) -> Self {
-        let path = target.path.path();
-        let known = known.get(&number);
-        let folder = match known {
-            Some((folder, _)) => Some(Arc::clone(folder)),
-            None => fs
-                .folder(&folder_of(&path))
-                .ok()
-                .filter(|folder| folder.id().inode == target.folder.inode),
-        };
-        let recorded = run.made.get(number).copied().flatten();
-        let copy = target.staged.as_ref().map(OsString::from);
-        Self {
-            number,
-            name: path.file_name().unwrap_or_default().to_owned(),
-            target: path,
-            folder,
-            in_place: copy.is_none() || run.in_place.contains(&number),
-            copy,
-            original: target.id,
-            written: target.written,
-            attributes: (target.mode, target.owner),
-            made: recorded.or(known.and_then(|(_, made)| *made)),
-            at: At::Theirs,
-            can_go_forward: false,
-            can_go_back: false,
-        }
-    }
-
-    fn is_original(&self, found: &Stat) -> bool {
-        found.id.inode == self.original.inode
-    }
-
-    fn is_made(&self, found: &Stat) -> bool {
-        match self.made {
-            Some(made) => found.id.inode == made.inode,
-            // It was made, and had not been recorded: then nothing had been written to it.
-            None => found.bytes == 0 && found.names == 1,
-        }
-    }
-
-    /// The state of a file for which another is exchanged.
-    fn judge_exchanged(
-        &mut self,
-        now: &Option<(Stat, String)>,
-        copy: &Option<(Stat, String)>,
-        (before, after): (&str, &str),
-    ) {
-        let has = |found: &Option<(Stat, String)>, made: bool, wanted: &str| {
-            found.as_ref().is_some_and(|(stat, hash)| {
-                let ours = match made {
-                    true => self.is_made(stat),
-                    false => self.is_original(stat),
-                };
-                ours && hash == wanted
-            })
-        };
-        let copy_is_new = has(copy, true, after);
-        let is_untouched = |(stat, _): &(Stat, String)| (stat.mode, stat.owner) == self.attributes;
-        let copy_is_old = has(copy, false, before) && copy.as_ref().is_some_and(is_untouched);
-        let judged = if has(now, false, before) {
-            (At::Old, copy_is_new, true)
-        } else if has(now, true, after) {
-            // What came out of the exchange must be what was hashed, or it is the work of another program
-            // and goes back where it was.
-            (At::New, copy_is_old || copy.is_none(), copy.is_some())
-        } else if copy_is_new {
-            // Not yet reached: it is left as it is on the way back.
-            (At::Theirs, false, true)
-        } else {
-            // Written to after it was ours: it is left as it is on the way forward.
-            (At::Theirs, copy_is_old, false)
-        };
-        (self.at, self.can_go_forward, self.can_go_back) = judged;
-    }
-
-    /// The state of a file that is written in place.
-    fn judge_in_place(
-        &mut self,
-        now: Option<(Stat, String)>,
-        (has_old, has_new): (bool, bool),
-        is_touched: bool,
-        (before, after): (&str, &str),
-    ) {
-        let now = now.filter(|(stat, _)| self.is_original(stat));
-        let judged = match now.as_ref().map(|(_, hash)| &**hash) {
-            Some(hash) if hash == before => (At::Old, has_new, true),
-            Some(hash) if hash == after => (At::New, true, has_old),
-            Some(_) if is_touched => (At::Torn, has_new, has_old),
-            // Replaced or edited by another program.
-            _ => (At::Theirs, false, has_new),
-        };
-        (self.at, self.can_go_forward, self.can_go_back) = judged;
-    }
-}
-
 fn standings(
     fs: &dyn Fs,
     journal: &Journal<'_>,
@@ -396,118 +219,4 @@ fn standings(
         all.push(one);
     }
     Ok(all)
-}
-
-/// Removes what a complete run has left over; gives what could not be removed.
-///
-/// What has gone meanwhile is done with. Another file that has come to have the name of a copy
-/// is named, too, and left alone.
-pub fn clean(fs: &dyn Fs, journal: &Journal<'_>, run: &RunRecord) -> Vec<PathBuf> {
-    let keeps = match run.state {
-        RunState::Done => At::New,
-        RunState::RolledBack => At::Old,
-        RunState::Clean | RunState::Abandoned => {
-            journal.close(run.run);
-            return Vec::new();
-        }
-        RunState::Begun | RunState::Committed | RunState::Back => return Vec::new(),
-    };
-    let targets = run.intent.iter().flat_map(|intent| &intent.targets);
-    let all: Vec<Standing> = (targets.enumerate())
-        .map(|(number, target)| Standing::named(fs, run, number, target, &Known::new()))
-        .collect();
-    let (left, is_through) = remove_copies(fs, journal, run.run, &all, keeps);
-    if is_through {
-        // That it is clean is only worth knowing.
-        if run.state == RunState::Done {
-            let noted = journal.repair(run);
-            let _ = noted.and_then(|()| journal.add(run.run, &Record::Clean));
-        }
-        journal.close(run.run);
-    }
-    left
-}
-
-/// Removes the copies of a run whose targets hold what `keeps` says; gives those that are still
-/// there, and whether trying again would be of no use.
-fn remove_copies(
-    fs: &dyn Fs,
-    journal: &Journal<'_>,
-    run: u64,
-    all: &[Standing],
-    keeps: At,
-) -> (Vec<PathBuf>, bool) {
-    let (mut left, mut is_through) = (Vec::new(), true);
-    for one in all {
-        if one.in_place {
-            for path in [
-                journal.new_copy(run, one.number),
-                journal.old_copy(run, one.number),
-            ] {
-                match fs.remove(&path) {
-                    Err(error) if error.kind() != io::ErrorKind::NotFound => {
-                        is_through = false;
-                        left.push(path);
-                    }
-                    _ => {}
-                }
-            }
-        }
-        let Some(copy) = &one.copy else { continue };
-        let folder = folder_of(&one.target);
-        match &one.folder {
-            Some(opened) => {
-                let ours = |found: &Stat| match keeps {
-                    // Another program may have written to it at the last moment; and a number is given
-                    // again once its file has gone.
-                    At::New if !one.in_place => {
-                        one.is_original(found) && found.written == one.written
-                    }
-                    _ => one.is_made(found),
-                };
-                for name in [copy.clone(), second_name(copy)] {
-                    match opened.remove(&name, &ours) {
-                        Ok(Removal::Removed | Removal::Missing) => {}
-                        Ok(Removal::NotOurs) => left.push(folder.join(name)),
-                        Err(_) => {
-                            is_through = false;
-                            left.push(folder.join(name));
-                        }
-                    }
-                }
-            }
-            // A folder that is gone took its copies along; one that cannot be opened kept them.
-            None if fs.folder(&folder).is_err_and(|error| !is_gone(&error)) => {
-                is_through = false;
-                left.push(folder.join(copy));
-            }
-            None => {}
-        }
-    }
-    // What was removed must stay removed before the run is called finished.
-    is_through &= sync_folders(all).is_ok();
-    if all.iter().any(|one| one.in_place) {
-        is_through &= fs.sync_folder(&journal.folder(run)).is_ok();
-    }
-    (left, is_through)
-}
-
-fn is_gone(error: &io::Error) -> bool {
-    matches!(
-        error.kind(),
-        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory | io::ErrorKind::InvalidInput
-    )
-}
-
-/// Brings the names of targets and copies to the disk.
-fn sync_folders(all: &[Standing]) -> Result<(), FileError> {
-    let with_copies = all.iter().filter(|one| one.copy.is_some());
-    let folders: BTreeMap<PathBuf, &Arc<dyn Folder>> = with_copies
-        .filter_map(|one| Some((folder_of(&one.target), one.folder.as_ref()?)))
-        .collect();
-    for (path, folder) in folders {
-        let synced = folder.sync();
-        synced.map_err(|error| FileError::io(&path, FileErrorKind::Write, error))?;
-    }
-    Ok(())
 }

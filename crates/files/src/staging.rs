@@ -6,6 +6,8 @@
 //! which [`Staging::put_new`] gives the plan. Into pipes and devices the new bytes are written in
 //! the end, for that cannot be undone.
 
+pub mod destination;
+
 use crate::background_writer::BackgroundWriter;
 use crate::change::Change;
 use crate::changes::Spooler;
@@ -17,17 +19,17 @@ use crate::fs::real::RealFs;
 use crate::fs::{FileId, Fs, folder_of};
 use crate::parallel::on_each;
 use crate::plan::{Plan, PlannedFile};
-use crate::read::{Facts, Newline};
+use crate::read::facts::{Facts, Newline};
 use crate::source::Source;
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::splicer::Splicer;
+use crate::staging::destination::Destination;
 use crate::temporary::{Temporaries, Temporary};
 use brisk_quill_core::unit::line_ends;
 use std::cmp::Reverse;
 use std::collections::BTreeSet;
 use std::fs::{self, File};
 use std::io::{self, Read, Seek, Write};
-use std::os::fd::AsFd;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -36,88 +38,6 @@ use std::sync::{Arc, Mutex, PoisonError};
 const SYNC_THREADS: usize = 8;
 /// A file is overwritten in changes of at most so many bytes.
 const BLOCK: u64 = 1 << 20;
-/// Links that are followed to a file that is not there.
-const LINKS_MOST: usize = 16;
-
-/// The destination of a rewritten file.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Destination {
-    /// To a file that is not there.
-    New(PathBuf),
-    /// To a regular file that is there: its place without links.
-    Existing(PathBuf),
-    /// Into a pipe or a device.
-    Stream(PathBuf),
-    /// To standard output.
-    Stdout,
-}
-
-impl Destination {
-    /// The target of `path`, links followed; `-`, or a path that leads to it, is standard output.
-    ///
-    /// # Errors
-    ///
-    /// When there is a folder, or a file stands where a folder is needed, or it cannot be looked
-    /// at.
-    pub fn of(path: &Path) -> Result<Self, FileError> {
-        if path.as_os_str() == "-" {
-            return Ok(Self::Stdout);
-        }
-        let fail = |error| FileError::io(path, FileErrorKind::Write, error);
-        match path.metadata() {
-            Ok(found) if is_stdout(&found) => Ok(Self::Stdout),
-            Ok(found) if found.is_dir() => Err(FileError::new(path, FileErrorKind::IsFolder)),
-            Ok(found) if found.is_file() => path.canonicalize().map(Self::Existing).map_err(fail),
-            Ok(_) => Ok(Self::Stream(path.to_owned())),
-            Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                let place = end_of_links(path).map_err(fail)?;
-                check_above(&place)?;
-                Ok(Self::New(place))
-            }
-            Err(error) if error.kind() == io::ErrorKind::NotADirectory => {
-                Err(FileError::new(path, FileErrorKind::NotAFolder))
-            }
-            Err(error) => Err(fail(error)),
-        }
-    }
-
-    /// Its path; `-` is standard output.
-    pub fn path(&self) -> &Path {
-        match self {
-            Self::New(path) | Self::Existing(path) | Self::Stream(path) => path,
-            Self::Stdout => Path::new("-"),
-        }
-    }
-}
-
-/// True if a file is the one that standard output goes to, and no terminal or file that would be
-/// meant by its own name.
-fn is_stdout(found: &fs::Metadata) -> bool {
-    rustix::fs::fstat(io::stdout().as_fd())
-        .is_ok_and(|out| (out.st_dev, out.st_ino) == (found.dev(), found.ino()))
-}
-
-/// The place where a file would be made that a link leads to.
-fn end_of_links(path: &Path) -> io::Result<PathBuf> {
-    let mut place = path.to_owned();
-    for _ in 0..LINKS_MOST {
-        match fs::read_link(&place) {
-            Ok(to) => place = folder_of(&place).join(to),
-            Err(_) => return Ok(place),
-        }
-    }
-    Err(rustix::io::Errno::LOOP.into())
-}
-
-/// The folders that a new file would lie in must be folders, as far as they exist.
-fn check_above(place: &Path) -> Result<(), FileError> {
-    let above = place.ancestors().skip(1);
-    let mut there = above.filter(|folder| !folder.as_os_str().is_empty() && folder.exists());
-    match there.next() {
-        Some(folder) if !folder.is_dir() => Err(FileError::new(folder, FileErrorKind::NotAFolder)),
-        _ => Ok(()),
-    }
-}
 
 /// The bytes that were written.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -3,8 +3,7 @@
 
 use super::definitions::*;
 use crate::args::lent::borrow;
-use crate::args::split::Part;
-use crate::args::split::unmarked;
+use crate::args::split::{Part, unmarked};
 use clap::error::ErrorKind;
 use clap::{ArgMatches, Args, Command, Error, FromArgMatches};
 

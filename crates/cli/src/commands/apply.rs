@@ -22,7 +22,7 @@ use brisk_quill_engine::summary::FileEnd;
 use brisk_quill_files::changes::Spooler;
 use brisk_quill_files::discover::{FileUse, Listing};
 use brisk_quill_files::plan::{Plan, PlannedFile};
-use brisk_quill_files::read::FactsOf;
+use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
 use brisk_quill_files::splice::{SpliceError, splice_into};
 use brisk_quill_files::splicer::Splicer;

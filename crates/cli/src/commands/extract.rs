@@ -4,8 +4,13 @@
 //! at. What was found in a record becomes one row of the sheet, or one for each match. Which
 //! columns the sheet has is known once the first record is: then it begins.
 
+mod sheet_plan;
+mod taker;
+
 use crate::args::definitions::{ExtractArgs, SheetForm, TableArgs};
 use crate::args::split::Part;
+use crate::commands::extract::sheet_plan::{Pick, SheetPlan};
+use crate::commands::extract::taker::Taker;
 use crate::commands::notes::print_notes;
 use crate::commands::search::{Request, Seer};
 use crate::diagnostic::Diagnostic;
@@ -16,18 +21,14 @@ use crate::render::row_writer::{RowWriter, Value};
 use crate::render::sentence::extract_sentence;
 use crate::status::Status;
 use brisk_quill_core::columns::layout::Format;
-use brisk_quill_core::columns::list::{Column, ColumnList};
 use brisk_quill_core::columns::row::{Field, Row};
-use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
-use brisk_quill_core::pattern::groups::Groups;
-use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::source::Source;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 
 pub fn run(
     args: &ExtractArgs,
@@ -154,68 +155,6 @@ fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnost
     Request::over(asked.query, sources, files)
 }
 
-/// Takes out of units what goes into the sheet.
-#[derive(Clone)]
-struct Taker {
-    /// The groups that are taken of each match; none takes what stands between the matches.
-    groups: Vec<usize>,
-    /// The values of each match in the current record.
-    found: Vec<Vec<Value>>,
-}
-
-impl Taker {
-    fn new(args: &ExtractArgs, groups: &Groups) -> Self {
-        let whole = args.whole_match || groups.len() == 1;
-        let first = if whole { 0 } else { 1 };
-        Self {
-            groups: match args.split {
-                Some(_) => Vec::new(),
-                None => (first..groups.len()).collect(),
-            },
-            found: Vec::new(),
-        }
-    }
-
-    /// The names of the values taken of a match.
-    fn names(&self, groups: &Groups) -> Vec<String> {
-        let name = |group: &usize| match (*group, groups.name(*group)) {
-            (0, _) => "whole_match".to_owned(),
-            (_, Some(name)) => name.to_owned(),
-            (n, None) => format!("group_{n}"),
-        };
-        match self.groups.is_empty() {
-            true => vec!["part".to_owned()],
-            false => self.groups.iter().map(name).collect(),
-        }
-    }
-
-    fn unit(&mut self, seen: &SearchedUnit<'_>) {
-        let bytes = seen.unit.bytes();
-        let value = |span: Option<Span>| match span {
-            Some(span) => Value::Text(bytes[span.range()].to_vec()),
-            None => Value::None,
-        };
-        if !self.groups.is_empty() {
-            for finding in seen.found.picked() {
-                let values = self
-                    .groups
-                    .iter()
-                    .map(|group| value(finding.groups.get(*group)));
-                self.found.push(values.collect());
-            }
-        } else if seen.unit.in_scope {
-            let mut at = 0;
-            for finding in seen.found.picked() {
-                let part = Span::new(at, finding.span.from);
-                self.found.push(vec![value(Some(part))]);
-                at = finding.span.to;
-            }
-            self.found
-                .push(vec![value(Some(Span::new(at, bytes.len())))]);
-        }
-    }
-}
-
 /// Finds out how many matches a record has at most, and how many cells.
 struct Widest {
     taker: Taker,
@@ -242,171 +181,6 @@ impl Seer for Widest {
     fn row(&mut self, row: &Row<'_>, _: &mut Page) {
         self.cells = self.cells.max(row.width());
         self.record();
-    }
-}
-
-/// Which columns a sheet is to have.
-struct SheetPlan {
-    beside: bool,
-    every: bool,
-    yes_no: bool,
-    /// The number of times the groups are repeated side by side.
-    repeats: Option<usize>,
-    /// Cells that the widest row has, where rows may be longer than the header.
-    cells: usize,
-    chosen: Option<ColumnList>,
-    /// Each object keeps its own keys.
-    own_keys: bool,
-    /// No two columns may have one name.
-    unique: bool,
-    /// The names of the values taken of a match.
-    names: Vec<String>,
-}
-
-/// The source of a value of the sheet.
-#[derive(Clone, Debug, PartialEq)]
-enum Pick {
-    File,
-    Record,
-    /// The number of the match in its record.
-    Match,
-    /// True if there is a match.
-    YesNo,
-    /// All of the line.
-    Text,
-    Field(Column),
-    /// Of which match, and which of its values.
-    Found(usize, usize),
-}
-
-impl SheetPlan {
-    fn new(
-        args: &ExtractArgs,
-        names: Vec<String>,
-        (repeats, cells): (Option<usize>, usize),
-        form: SheetForm,
-    ) -> Result<Self, Diagnostic> {
-        let parse = |text: &str| {
-            text.parse()
-                .map_err(|error| Diagnostic::fault("--select", text, &error))
-        };
-        Ok(Self {
-            beside: args.beside,
-            every: args.every,
-            yes_no: args.yes_no,
-            repeats,
-            cells,
-            chosen: args.chosen.as_deref().map(parse).transpose()?,
-            own_keys: args.beside && args.chosen.is_none() && form == SheetForm::Jsonl,
-            unique: form == SheetForm::Jsonl,
-            names,
-        })
-    }
-
-    /// The columns there are, each with its name: those of the record first.
-    fn available(&self, row: Option<&Row<'_>>) -> Vec<(String, Pick)> {
-        let mut all: Vec<(String, Pick)> = match row {
-            None => vec![("text".into(), Pick::Text)],
-            Some(row) if row.table().layout().has_pointers() => {
-                let fields = row.fields().into_iter();
-                let member = |(key, _): (std::sync::Arc<str>, Field<'_>)| {
-                    let column = Column::of_key(&key);
-                    (key.to_string(), Pick::Field(column))
-                };
-                fields.map(member).collect()
-            }
-            Some(row) => {
-                let names = row.table().names().iter();
-                let names = names.map(|name| name.to_string());
-                let beyond = (row.table().names().len()..self.cells).map(|n| (n + 1).to_string());
-                let column = |(number, name)| (name, Pick::Field(Column::Number(number)));
-                (1..).zip(names.chain(beyond)).map(column).collect()
-            }
-        };
-        all.extend([("file".into(), Pick::File), ("record".into(), Pick::Record)]);
-        if self.every {
-            all.push(("match".into(), Pick::Match));
-        }
-        if self.yes_no {
-            all.push(("matches".into(), Pick::YesNo));
-        } else {
-            for repeat in 0..self.repeats.unwrap_or(1) {
-                let names = self.names.iter().enumerate();
-                all.extend(names.map(|(index, name)| {
-                    let name = match self.repeats {
-                        Some(_) => format!("{name}_{}", repeat + 1),
-                        None => name.clone(),
-                    };
-                    (name, Pick::Found(repeat, index))
-                }));
-            }
-        }
-        all
-    }
-
-    /// The columns of the sheet.
-    fn columns(&self, row: Option<&Row<'_>>) -> Result<Vec<(String, Pick)>, Diagnostic> {
-        let all = self.available(row);
-        let is_own = |pick: &Pick| matches!(pick, Pick::Field(_) | Pick::Text);
-        let is_lead = |pick: &Pick| matches!(pick, Pick::File | Pick::Record | Pick::Match);
-        let Some(chosen) = &self.chosen else {
-            let wanted = |(_, pick): &(String, Pick)| match self.beside {
-                true => !is_lead(pick),
-                false => !is_own(pick),
-            };
-            let all = all.into_iter().filter(wanted).collect();
-            return Ok(self.named_apart(all));
-        };
-        let all = self.named_apart(all);
-        let own = all.iter().filter(|(_, pick)| is_own(pick)).count();
-        let choose = |column: Column| {
-            let found = match &column {
-                Column::Number(number) => usize::try_from(number - 1)
-                    .ok()
-                    .filter(|n| *n < own)
-                    .map(|n| all[n].clone()),
-                Column::Pointer(pointer)
-                    if row.is_some_and(|row| row.table().layout().has_pointers()) =>
-                {
-                    Some((pointer.clone(), Pick::Field(column.clone())))
-                }
-                Column::Name(name) | Column::Pointer(name) => {
-                    all.iter().find(|(other, _)| other == name).cloned()
-                }
-            };
-            found.ok_or_else(|| {
-                let names: Vec<String> = all
-                    .iter()
-                    .map(|(name, _)| format!("`{}`", visible(name.as_bytes())))
-                    .collect();
-                Diagnostic::wrong(format!("--select: there is no column `{column}`"))
-                    .remedy(format!("there are {}", names.join(", ")))
-            })
-        };
-        let chosen = chosen.one_by_one(own as u64).into_iter().map(choose);
-        let chosen = chosen.collect::<Result<_, _>>()?;
-        Ok(self.named_apart(chosen))
-    }
-
-    /// The columns with names that lead to one each: what is added gives way to what is there, and
-    /// in objects the later to the earlier.
-    fn named_apart(&self, mut all: Vec<(String, Pick)>) -> Vec<(String, Pick)> {
-        let stays = |pick: &Pick| !self.unique && matches!(pick, Pick::Field(_) | Pick::Text);
-        let own = all.iter().filter(|(_, pick)| stays(pick));
-        let mut taken: HashSet<String> = own.map(|(name, _)| name.clone()).collect();
-        let mut tried: HashMap<String, u64> = HashMap::new();
-        for (name, _) in all.iter_mut().filter(|(_, pick)| !stays(pick)) {
-            if taken.contains(name) {
-                let next = tried.entry(name.clone()).or_insert(1);
-                let mut free = std::iter::repeat_with(|| {
-                    *next += 1;
-                    format!("{name}_{next}")
-                });
-                *name = free.find(|name| !taken.contains(name)).unwrap_or_default();
-            }
-            taken.insert(name.clone());
-        }
-        all
     }
 }
 

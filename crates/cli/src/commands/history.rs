@@ -14,7 +14,7 @@ use brisk_quill_core::records::history::{RunChangeRecord, RunRecord as RunLine};
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::run_record::RunRecord;
-use brisk_quill_files::recover::clean;
+use brisk_quill_files::recover::copies::clean;
 use std::collections::{BTreeMap, HashSet};
 use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;

@@ -12,7 +12,8 @@ use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::records::RunState;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::recover::abandon::{AbandonedFile, Holds, abandon};
-use brisk_quill_files::recover::{Direction, open_ways, recover};
+use brisk_quill_files::recover::standing::Direction;
+use brisk_quill_files::recover::{open_ways, recover};
 use std::path::Path;
 
 pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic> {

@@ -19,7 +19,7 @@ use brisk_quill_engine::plan_writer::{Keeping, PlanWriter};
 use brisk_quill_engine::renew::source_of;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_files::discover::{FileUse, Search};
-use brisk_quill_files::read::FactsOf;
+use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal};
 use std::ops::ControlFlow;

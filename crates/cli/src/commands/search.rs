@@ -21,7 +21,7 @@ use brisk_quill_engine::session::Session;
 use brisk_quill_engine::sources::Sources;
 use brisk_quill_engine::summary::{Ended, FileCounts};
 use brisk_quill_files::discover::FileUse;
-use brisk_quill_files::read::FactsOf;
+use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};

@@ -4,108 +4,11 @@
 //! Note to the maintainer: nothing here draws or reads keys. A new action needs an arm in
 //! [`State::act`], a key in `keys.rs`, and a line in the list of keys there.
 
-use crate::review::editor::{Edit, Editor};
+use crate::review::action::{Action, Effect, Group, Leave, Texts, View};
+use crate::review::editor::Editor;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_core::plan::{PlanIndex, text_of};
-use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_files::plan_file::PlanKinds;
-
-/// Something the user wants.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Action {
-    /// So many changes forward, or back.
-    Step(isize),
-    First,
-    Last,
-    NextFile,
-    PreviousFile,
-    NextOfKind,
-    PreviousOfKind,
-    /// Decide about the current change, and go on to the next that is open.
-    Decide(Decision),
-    /// Decide about several at once.
-    Every(Group, Decision),
-    Undo,
-    Redo,
-    /// Begins to modify the change at the cursor.
-    Modify,
-    /// The effect of an action in an input line.
-    Edit(Edit),
-    /// Take what was typed.
-    Enter,
-    OnlyOpen,
-    Find,
-    /// Only the changes of the current kind, or all again.
-    OnlyKind,
-    Show(View),
-    Scroll(isize),
-    Back,
-    Leave(Leave),
-}
-
-/// Changes that are decided about together.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Group {
-    Kind,
-    File,
-    /// All that are open.
-    Rest,
-}
-
-/// The contents of the screen.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum View {
-    #[default]
-    Changes,
-    Kinds,
-    /// All of the file, with what is accepted.
-    File,
-    /// Which changes to decide about together.
-    Every,
-    Keys,
-    /// The way to leave.
-    Leave,
-    /// True if to write.
-    Ask,
-    /// The new text is being modified.
-    Modify,
-    /// A text to look for is being typed.
-    Find,
-}
-
-/// The way to leave.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Leave {
-    /// Write what is accepted.
-    Apply,
-    /// Keep the decisions and go on later.
-    Later,
-    /// Forget the decisions of this review.
-    Drop,
-}
-
-/// The work to be done outside.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Effect {
-    /// Nothing.
-    None,
-    /// These decisions are to be written down.
-    Write(Vec<usize>),
-    /// The review is over; these decisions are still to be written down.
-    End(Leave, Vec<usize>),
-}
-
-/// Gives the texts of changes.
-pub trait Texts {
-    fn change(&self, index: usize) -> Option<ChangeRecord<'static>>;
-
-    /// The new text of a change as `value`, written as its file needs it; `None` where it cannot
-    /// hold it.
-    fn written(&self, index: usize, change: &ChangeRecord<'_>, value: &str) -> Option<Vec<u8>>;
-
-    /// The new text that `bytes` stand for.
-    fn value(&self, index: usize, change: &ChangeRecord<'_>, bytes: &[u8]) -> String;
-}
 
 /// The decision about a change.
 type Decided = (Decision, Option<Vec<u8>>);

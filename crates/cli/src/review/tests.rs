@@ -1,8 +1,9 @@
 //! The state of a review key by key, and its screen against a buffer.
 
+use crate::review::action::{Effect, Leave, View};
 use crate::review::editor::{Edit, Editor};
 use crate::review::screen::Screen;
-use crate::review::state::{Effect, Leave, State, View};
+use crate::review::state::State;
 use crate::review::{PlanTexts, keys, layouts};
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_files::plan_file::PlanDoc;

@@ -9,29 +9,16 @@ pub(crate) mod argument;
 mod characters;
 mod choices;
 mod dates;
+pub mod filter;
 mod letters;
 mod numbers;
 
 use crate::pattern::groups::Groups;
-use crate::template::filters::argument::{Argument, Arguments, CallError, Operand, Quoted};
+use crate::template::filters::argument::{Argument, Arguments, CallError, Quoted};
+use crate::template::filters::filter::{Effect, Filter, Setting, Unfit, Value};
 use crate::template::tables::Tables;
-use std::cell::Cell;
 use std::fmt;
 use std::sync::Arc;
-
-/// A filter.
-pub struct Filter {
-    /// Its name in a template.
-    pub name: &'static str,
-    /// Its arguments as help shows them.
-    pub arguments: &'static str,
-    /// The clause that says what it does.
-    pub does: &'static str,
-    /// Examples: a value, the filter as it is called, and the text it gives.
-    pub examples: &'static [(&'static str, &'static str, &'static str)],
-    /// Reads its arguments.
-    read: fn(&mut Arguments<'_>) -> Result<Effect, CallError>,
-}
 
 /// All filters, those of a kind together.
 ///
@@ -48,86 +35,6 @@ pub fn all() -> impl Iterator<Item = &'static Filter> + Clone {
         dates::FILTERS,
     ];
     lists.into_iter().flatten()
-}
-
-/// The effect of a filter with its arguments.
-pub(crate) struct Effect {
-    /// The clause that says what it does with these arguments; `None` is that of the filter.
-    words: Option<String>,
-    can_fail: bool,
-    /// Its first argument is the path of a table, and the clause tells what is done with it.
-    of_table: bool,
-    growth: Option<Box<Growth>>,
-    apply: Box<Apply>,
-}
-
-type Growth = dyn Fn(&str) -> usize + Send + Sync;
-type Apply = dyn Fn(&Value<'_>) -> Result<String, Unfit> + Send + Sync;
-
-/// A value that is passed through a filter.
-pub(crate) struct Value<'v> {
-    text: &'v str,
-    /// The group took part, or the value is of no group.
-    took_part: bool,
-    setting: &'v Setting<'v>,
-}
-
-/// Why a filter cannot work on a value: words that follow the value.
-pub(crate) struct Unfit(String);
-
-impl<T: Into<String>> From<T> for Unfit {
-    fn from(reason: T) -> Self {
-        Self(reason.into())
-    }
-}
-
-impl Value<'_> {
-    /// The text that an operand stands for.
-    fn write(&self, operand: &Operand) -> String {
-        match operand {
-            Operand::Text(text) => text.clone(),
-            Operand::Group(number) => (self.setting.group)(*number),
-        }
-    }
-}
-
-impl Effect {
-    fn new(apply: impl Fn(&Value<'_>) -> Result<String, Unfit> + Send + Sync + 'static) -> Self {
-        Self {
-            words: None,
-            can_fail: false,
-            of_table: false,
-            growth: None,
-            apply: Box::new(apply),
-        }
-    }
-
-    /// One that works on every text.
-    fn plain(apply: impl Fn(&str) -> String + Send + Sync + 'static) -> Self {
-        Self::new(move |value| Ok(apply(value.text)))
-    }
-
-    fn worded(mut self, words: String) -> Self {
-        self.words = Some(words);
-        self
-    }
-
-    /// There are values that it cannot work on.
-    fn fallible(mut self) -> Self {
-        self.can_fail = true;
-        self
-    }
-
-    fn of_table(mut self) -> Self {
-        self.of_table = true;
-        self
-    }
-
-    /// It can make a text much longer: `growth` gives the bytes.
-    fn growing(mut self, growth: impl Fn(&str) -> usize + Send + Sync + 'static) -> Self {
-        self.growth = Some(Box::new(growth));
-        self
-    }
 }
 
 /// A value that a filter cannot work on.
@@ -247,16 +154,6 @@ impl fmt::Display for Call {
             .iter()
             .try_for_each(|argument| write!(f, " {argument}"))
     }
-}
-
-/// The match that filters work for.
-pub(super) struct Setting<'s> {
-    /// The most bytes that a text may have on the way.
-    pub most: usize,
-    /// The text of a group; empty where it took no part.
-    pub group: &'s dyn Fn(usize) -> String,
-    /// Set where a number was read whose comma may stand between thousands.
-    pub thousands: &'s Cell<bool>,
 }
 
 /// Passes a value through filters; `None` is a group that took no part, and empty.

@@ -7,7 +7,7 @@
 
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_files::error::FileError;
-use brisk_quill_files::read::{OpenText, Piece};
+use brisk_quill_files::read::open_text::{OpenText, Piece};
 use memchr::{memchr, memrchr};
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};

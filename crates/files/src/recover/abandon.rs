@@ -6,7 +6,7 @@ use crate::hash::hash_of;
 use crate::journal::Journal;
 use crate::journal::records::Record;
 use crate::journal::run_record::RunRecord;
-use crate::recover::{Known, Standing};
+use crate::recover::standing::{Known, Standing};
 use std::ffi::OsStr;
 use std::io;
 use std::path::PathBuf;

@@ -1,7 +1,8 @@
 //! Filters that cut and fill by characters, as a reader counts them.
 
 use crate::template::filters::argument::{Arguments, CallError, Quoted};
-use crate::template::filters::{Effect, Filter, letters};
+use crate::template::filters::filter::{Effect, Filter};
+use crate::template::filters::letters;
 use unicode_segmentation::UnicodeSegmentation;
 
 /// The most characters to which a text is filled.

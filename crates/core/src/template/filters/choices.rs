@@ -1,7 +1,7 @@
 //! Filters that write another text instead.
 
 use crate::template::filters::argument::{Operand, Quoted};
-use crate::template::filters::{Effect, Filter};
+use crate::template::filters::filter::{Effect, Filter};
 
 pub(super) const FILTERS: &[Filter] = &[
     Filter {

@@ -1,7 +1,7 @@
 //! Dates and times, read in one form and written in another.
 
 use crate::template::filters::argument::CallError;
-use crate::template::filters::{Effect, Filter, Unfit};
+use crate::template::filters::filter::{Effect, Filter, Unfit};
 use jiff::fmt::strtime::{self, BrokenDownTime};
 
 pub(super) const FILTERS: &[Filter] = &[Filter {

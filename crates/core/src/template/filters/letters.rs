@@ -1,6 +1,6 @@
 //! Filters that change letters, and what others make of letters and blanks.
 
-use crate::template::filters::{Effect, Filter};
+use crate::template::filters::filter::{Effect, Filter};
 use unicode_normalization::UnicodeNormalization;
 use unicode_segmentation::UnicodeSegmentation;
 

@@ -1,7 +1,7 @@
 //! Filters that calculate with decimal numbers.
 
 use crate::decimal::{NumberFault, Written};
-use crate::template::filters::{Effect, Filter, Unfit, Value};
+use crate::template::filters::filter::{Effect, Filter, Unfit, Value};
 
 /// The most digits behind the point to which a number is rounded.
 const ROUND_MOST: u32 = 20;

@@ -1,0 +1,206 @@
+//! The windows that lie over the list of changes.
+
+use crate::review::action::Group;
+use crate::review::context::whole;
+use crate::review::keys::KEYS;
+use crate::review::screen::fit::head;
+use crate::review::screen::{Role, Screen};
+use crate::review::state::State;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::numbers::{counted, number};
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::{Block, Clear, Paragraph};
+use unicode_width::UnicodeWidthStr;
+
+impl Screen<'_> {
+    pub(super) fn kinds(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let (width, height) = (usize::from(area.width), usize::from(area.height));
+        let kinds = &state.kinds.kinds;
+        let mut lines = vec![Line::from(
+            self.span(Role::Quiet, head(" kind    count  was → now", width)),
+        )];
+        let first = state.kind_cursor.saturating_sub(height / 2);
+        for (number, kind) in kinds
+            .iter()
+            .enumerate()
+            .skip(first)
+            .take(height.saturating_sub(1))
+        {
+            let text = format!(
+                "{:>5} {:>8}  {} → {}",
+                number + 1,
+                brisk_quill_core::numbers::number(kind.count),
+                visible(&kind.before),
+                match visible(&kind.after) {
+                    empty if empty.is_empty() => "(nothing)".to_owned(),
+                    text => text,
+                },
+            );
+            let role = match number == state.kind_cursor {
+                true => Role::Chosen,
+                false => Role::Plain,
+            };
+            let text = head(&text, width);
+            let blanks = " ".repeat(width.saturating_sub(text.width()));
+            lines.push(Line::from(self.span(role, text + &blanks)));
+        }
+        frame.render_widget(Paragraph::new(lines), area);
+    }
+
+    pub(super) fn file(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let (width, height) = (usize::from(area.width), usize::from(area.height));
+        let Some(index) = state.current() else { return };
+        let lines = match whole(self.doc, &state.plan, index) {
+            Err(error) => vec![Line::from(error.to_string())],
+            Ok((lines, at)) => {
+                let last = lines.len().saturating_sub(1);
+                let top = (at.saturating_sub(height / 3)).saturating_add_signed(state.file_scroll);
+                let numbered = lines.iter().enumerate().skip(top.min(last)).take(height);
+                let line = |(number, text): (usize, &Vec<u8>)| {
+                    let role = if number == at {
+                        Role::Strong
+                    } else {
+                        Role::Plain
+                    };
+                    Line::from(vec![
+                        self.span(Role::Quiet, format!("{:>6}  ", number + 1)),
+                        self.span(role, head(&visible(text), width.saturating_sub(8))),
+                    ])
+                };
+                numbered.map(line).collect()
+            }
+        };
+        frame.render_widget(Paragraph::new(lines), area);
+    }
+
+    /// A box over the rest.
+    pub(super) fn over(
+        &self,
+        frame: &mut Frame<'_>,
+        area: Rect,
+        title: &str,
+        rows: Vec<Line<'static>>,
+    ) {
+        let widest = rows
+            .iter()
+            .map(Line::width)
+            .max()
+            .unwrap_or(0)
+            .max(title.width() + 4);
+        // A screen is at most 65,535 columns wide.
+        let width = u16::try_from(widest + 4)
+            .unwrap_or(u16::MAX)
+            .min(area.width);
+        let height = u16::try_from(rows.len() + 2)
+            .unwrap_or(u16::MAX)
+            .min(area.height);
+        let place = Rect {
+            x: area.x + (area.width - width) / 2,
+            y: area.y + (area.height - height) / 2,
+            width,
+            height,
+        };
+        frame.render_widget(Clear, place);
+        let block = Block::bordered().title(format!(" {title} "));
+        let padded = rows.into_iter().map(|mut row| {
+            row.spans.insert(0, Span::raw(" "));
+            row
+        });
+        frame.render_widget(
+            Paragraph::new(padded.collect::<Vec<_>>()).block(block),
+            place,
+        );
+    }
+
+    pub(super) fn keys(&self, frame: &mut Frame<'_>, area: Rect) {
+        let row = |(keys, does): &(&str, &str)| {
+            Line::from(vec![
+                self.span(Role::Strong, format!("{keys:<5}")),
+                self.span(Role::Plain, (*does).to_owned()),
+            ])
+        };
+        self.over(
+            frame,
+            area,
+            "keys (any key: back)",
+            KEYS.iter().map(row).collect(),
+        );
+    }
+
+    pub(super) fn every(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let rows = [
+            (Group::Kind, "of this kind", "1", "2"),
+            (Group::File, "of this file", "3", "4"),
+            (Group::Rest, "that is open", "5", "6"),
+        ];
+        let row = |(group, what, accept, refuse): (Group, &str, &str, &str)| {
+            let open = counted(state.open_in(group) as u64, "open change");
+            Line::from(vec![
+                self.span(Role::Strong, accept.to_owned()),
+                self.span(Role::Plain, " accept  ".to_owned()),
+                self.span(Role::Strong, refuse.to_owned()),
+                self.span(Role::Plain, format!(" refuse  all {what}: {open} ")),
+            ])
+        };
+        let rows = rows.into_iter().map(row).collect();
+        self.over(frame, area, "every… (any other key: back)", rows);
+    }
+
+    pub(super) fn leave(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let write = counted(state.would_write(), "change");
+        let rows = [
+            ("a", format!("apply now: {write}")),
+            ("s", "save the decisions, and go on later".to_owned()),
+            ("d", "drop what was decided in this review".to_owned()),
+        ];
+        let row = |(key, does): (&str, String)| {
+            Line::from(vec![
+                self.span(Role::Strong, format!("{key}  ")),
+                self.span(Role::Plain, format!("{does} ")),
+            ])
+        };
+        let rows = rows.into_iter().map(row).collect();
+        self.over(frame, area, "leave? (any other key: back)", rows);
+    }
+
+    pub(super) fn ask(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let counts = &state.counts;
+        let undecided = state.plan.is_undecided(counts);
+        let files = state.plan.files.iter();
+        let writes = |file: &&brisk_quill_core::plan::PlanFile| {
+            let entries = &state.plan.entries[file.first..file.end];
+            undecided && !entries.is_empty() || entries.iter().any(|e| e.decision.writes())
+        };
+        let files = counted(files.filter(writes).count() as u64, "file");
+        let write = counted(state.would_write(), "change");
+        let mut rows = vec![Line::from(
+            self.span(Role::Strong, format!("Write {write} in {files}?")),
+        )];
+        for (name, n) in [
+            ("accepted", counts.accepted),
+            ("modified", counts.modified),
+            ("refused: not written", counts.refused),
+            (
+                if undecided {
+                    "open: nothing is decided, so all are written"
+                } else {
+                    "open: not written"
+                },
+                counts.open,
+            ),
+        ] {
+            if n > 0 {
+                rows.push(Line::from(
+                    self.span(Role::Plain, format!("{:>8} {name} ", number(n))),
+                ));
+            }
+        }
+        rows.push(Line::default());
+        rows.push(Line::from(
+            self.span(Role::Strong, "y writes them; any other key: back "),
+        ));
+        self.over(frame, area, "apply", rows);
+    }
+}

@@ -1,0 +1,215 @@
+//! The state in which one file of a run is found.
+
+use crate::error::{FileError, FileErrorKind};
+use crate::fs::{FileId, Folder, Fs, Stat, folder_of};
+use crate::hash::hash_of;
+use crate::journal::Journal;
+use crate::journal::records::Target;
+use crate::journal::run_record::RunRecord;
+use std::collections::{BTreeMap, HashMap};
+use std::ffi::{OsStr, OsString};
+use std::io;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// Folders that are open, by the number of a target, and the copies that are known to be ours.
+pub(crate) type Known = HashMap<usize, (Arc<dyn Folder>, Option<FileId>)>;
+
+/// The state of a file of an interrupted run.
+pub(crate) struct Standing {
+    pub(super) number: usize,
+    pub(super) target: PathBuf,
+    pub(super) name: OsString,
+    /// `None` where it is gone, or another one has taken its place.
+    pub(super) folder: Option<Arc<dyn Folder>>,
+    /// The name of the copy beside it, where one was meant.
+    pub(super) copy: Option<OsString>,
+    pub(super) in_place: bool,
+    pub(super) original: FileId,
+    /// When it had last been written.
+    pub(super) written: (i64, i64),
+    /// Its permission bits, and its owner and group, when the run began.
+    pub(super) attributes: (u32, (u32, u32)),
+    pub(super) made: Option<FileId>,
+    pub(super) at: At,
+    pub(super) can_go_forward: bool,
+    pub(super) can_go_back: bool,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum At {
+    Old,
+    New,
+    /// Overwritten where it stands, and torn.
+    Torn,
+    /// Changed by another program: before we came to it, or after.
+    Theirs,
+}
+
+impl Standing {
+    /// The hash of a file's bytes, and which file it is; `None` where there is no such file,
+    /// or none that can be read.
+    pub(crate) fn look(folder: &dyn Folder, name: &OsStr) -> io::Result<Option<(Stat, String)>> {
+        match folder.read(name) {
+            Ok(file) => {
+                let found = file.stat()?;
+                Ok(Some((found, hash_of(file)?)))
+            }
+            Err(error) => match error.kind() {
+                // Something else has come to lie there, or nothing.
+                io::ErrorKind::NotFound | io::ErrorKind::InvalidInput => Ok(None),
+                _ => Err(error),
+            },
+        }
+    }
+
+    pub(super) fn turn(
+        &self,
+        fs: &dyn Fs,
+        journal: &Journal<'_>,
+        run: u64,
+        way: Direction,
+    ) -> io::Result<()> {
+        let folder = self.folder.as_ref().ok_or(io::ErrorKind::NotFound)?;
+        match self.copy.as_ref().filter(|_| !self.in_place) {
+            Some(copy) => {
+                if let (Direction::Forward, Some(made)) = (way, self.made) {
+                    // Another program may have changed the file's mode since.
+                    folder.copy_attributes(&self.name, copy, made)?;
+                }
+                folder.exchange(copy, &self.name)
+            }
+            None => {
+                let with = match way {
+                    Direction::Forward => journal.new_copy(run, self.number),
+                    Direction::Back => journal.old_copy(run, self.number),
+                };
+                folder.overwrite(&self.name, self.original, &mut fs.read(&with)?)
+            }
+        }
+    }
+
+    /// The names only.
+    pub(super) fn named(
+        fs: &dyn Fs,
+        run: &RunRecord,
+        number: usize,
+        target: &Target,
+        known: &Known,
+    ) -> Self {
+        let path = target.path.path();
+        let known = known.get(&number);
+        let folder = match known {
+            Some((folder, _)) => Some(Arc::clone(folder)),
+            None => fs
+                .folder(&folder_of(&path))
+                .ok()
+                .filter(|folder| folder.id().inode == target.folder.inode),
+        };
+        let recorded = run.made.get(number).copied().flatten();
+        let copy = target.staged.as_ref().map(OsString::from);
+        Self {
+            number,
+            name: path.file_name().unwrap_or_default().to_owned(),
+            target: path,
+            folder,
+            in_place: copy.is_none() || run.in_place.contains(&number),
+            copy,
+            original: target.id,
+            written: target.written,
+            attributes: (target.mode, target.owner),
+            made: recorded.or(known.and_then(|(_, made)| *made)),
+            at: At::Theirs,
+            can_go_forward: false,
+            can_go_back: false,
+        }
+    }
+
+    pub(super) fn is_original(&self, found: &Stat) -> bool {
+        found.id.inode == self.original.inode
+    }
+
+    pub(super) fn is_made(&self, found: &Stat) -> bool {
+        match self.made {
+            Some(made) => found.id.inode == made.inode,
+            // It was made, and had not been recorded: then nothing had been written to it.
+            None => found.bytes == 0 && found.names == 1,
+        }
+    }
+
+    /// The state of a file for which another is exchanged.
+    pub(super) fn judge_exchanged(
+        &mut self,
+        now: &Option<(Stat, String)>,
+        copy: &Option<(Stat, String)>,
+        (before, after): (&str, &str),
+    ) {
+        let has = |found: &Option<(Stat, String)>, made: bool, wanted: &str| {
+            found.as_ref().is_some_and(|(stat, hash)| {
+                let ours = match made {
+                    true => self.is_made(stat),
+                    false => self.is_original(stat),
+                };
+                ours && hash == wanted
+            })
+        };
+        let copy_is_new = has(copy, true, after);
+        let is_untouched = |(stat, _): &(Stat, String)| (stat.mode, stat.owner) == self.attributes;
+        let copy_is_old = has(copy, false, before) && copy.as_ref().is_some_and(is_untouched);
+        let judged = if has(now, false, before) {
+            (At::Old, copy_is_new, true)
+        } else if has(now, true, after) {
+            // What came out of the exchange must be what was hashed, or it is the work of another program
+            // and goes back where it was.
+            (At::New, copy_is_old || copy.is_none(), copy.is_some())
+        } else if copy_is_new {
+            // Not yet reached: it is left as it is on the way back.
+            (At::Theirs, false, true)
+        } else {
+            // Written to after it was ours: it is left as it is on the way forward.
+            (At::Theirs, copy_is_old, false)
+        };
+        (self.at, self.can_go_forward, self.can_go_back) = judged;
+    }
+
+    /// The state of a file that is written in place.
+    pub(super) fn judge_in_place(
+        &mut self,
+        now: Option<(Stat, String)>,
+        (has_old, has_new): (bool, bool),
+        is_touched: bool,
+        (before, after): (&str, &str),
+    ) {
+        let now = now.filter(|(stat, _)| self.is_original(stat));
+        let judged = match now.as_ref().map(|(_, hash)| &**hash) {
+            Some(hash) if hash == before => (At::Old, has_new, true),
+            Some(hash) if hash == after => (At::New, true, has_old),
+            Some(_) if is_touched => (At::Torn, has_new, has_old),
+            // Replaced or edited by another program.
+            _ => (At::Theirs, false, has_new),
+        };
+        (self.at, self.can_go_forward, self.can_go_back) = judged;
+    }
+}
+
+/// Brings the names of targets and copies to the disk.
+pub(super) fn sync_folders(all: &[Standing]) -> Result<(), FileError> {
+    let with_copies = all.iter().filter(|one| one.copy.is_some());
+    let folders: BTreeMap<PathBuf, &Arc<dyn Folder>> = with_copies
+        .filter_map(|one| Some((folder_of(&one.target), one.folder.as_ref()?)))
+        .collect();
+    for (path, folder) in folders {
+        let synced = folder.sync();
+        synced.map_err(|error| FileError::io(&path, FileErrorKind::Write, error))?;
+    }
+    Ok(())
+}
+
+/// Which way an interrupted run is taken.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Direction {
+    /// Every file gets its new bytes.
+    Forward,
+    /// Every file gets its old bytes.
+    Back,
+}

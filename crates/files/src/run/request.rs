@@ -1,0 +1,45 @@
+//! A run that is to be made, and one that was made.
+
+use crate::plan::Plan;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicBool;
+
+/// A run to be made.
+pub struct RunRequest<'a> {
+    /// The text that is written.
+    pub plan: &'a Plan,
+    /// The rewrite, for the journal.
+    pub rewrite: serde_json::Value,
+    /// The run that this one undoes.
+    pub undoes: Option<u64>,
+    /// When, in seconds since 1970.
+    pub at: u64,
+    /// In which folder.
+    pub folder: &'a Path,
+    /// Set when the user wants it stopped.
+    pub interrupted: &'a AtomicBool,
+}
+
+/// A run that was completed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RunDone {
+    /// Its number in the journal.
+    pub run: u64,
+    /// The number of files that hold new bytes.
+    pub files: u64,
+    /// The number of changes they got.
+    pub changes: u64,
+    /// True if the journal holds what is needed to revert it.
+    pub can_undo: bool,
+    /// Notes made on the way.
+    pub notes: Vec<RunNote>,
+}
+
+/// Something noticed in the folders of a run, which does not stand in its way.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum RunNote {
+    /// A copy that another journal's run has made, or has left.
+    AnotherRun(PathBuf),
+    /// A copy of an earlier run, which could not be removed.
+    LeftOver(PathBuf),
+}
