@@ -7,7 +7,8 @@ use crate::args::definitions::When;
 use crate::diagnostic::Diagnostic;
 use crate::progress::{self, Progress};
 use crate::render;
-use crate::render::paint::{Paint, Role};
+use crate::render::labelled::{Labelled, Role};
+use crate::render::paint::Paint;
 use crate::signals::cancel_token;
 use crate::status::Status;
 use brisk_quill_files::source::Source;
@@ -113,9 +114,9 @@ impl Output {
         self.print(&page.printed);
     }
 
-    /// The colours to use on standard output.
-    pub fn paint(&self) -> Paint {
-        self.paint
+    /// True if standard output is shown in colours.
+    pub fn has_colors(&self) -> bool {
+        self.paint.is_on()
     }
 
     /// The columns that a line may take.
@@ -151,6 +152,11 @@ impl Output {
         }
     }
 
+    /// Prints text in the look of its labels.
+    pub fn draw(&mut self, text: &Labelled) {
+        self.print(self.paint.draw(text).as_bytes());
+    }
+
     /// Prints `bytes`.
     pub fn print(&mut self, bytes: &[u8]) {
         self.out.extend_from_slice(bytes);
@@ -182,11 +188,8 @@ impl Output {
 
     /// Tells on standard error what is wrong.
     pub fn complain(&mut self, diagnostic: &Diagnostic) -> Status {
-        let text = render::diagnostic::diagnostic(
-            diagnostic,
-            wanted(self.color, io::stderr().is_terminal()),
-        );
-        self.note(&text);
+        let text = render::diagnostic::diagnostic(diagnostic);
+        self.note_labelled(&text);
         diagnostic.status
     }
 
@@ -200,11 +203,15 @@ impl Output {
 
     /// Writes to standard error what need not catch the eye.
     pub fn quiet_note(&mut self, text: &str) {
-        let mut shown = String::new();
-        let paint = Paint::new(wanted(self.color, io::stderr().is_terminal()));
-        paint.push(&mut shown, Role::Quiet, text.trim_end());
+        let mut shown = Labelled::default();
+        shown.put(Role::Quiet, text.trim_end());
         shown.push('\n');
-        self.note(&shown);
+        self.note_labelled(&shown);
+    }
+
+    fn note_labelled(&mut self, text: &Labelled) {
+        let paint = Paint::new(wanted(self.color, io::stderr().is_terminal()));
+        self.note(&paint.draw(text));
     }
 
     /// Writes to standard error.

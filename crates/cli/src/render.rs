@@ -12,6 +12,7 @@ pub mod highlight;
 pub mod history;
 pub mod json;
 pub mod kinds;
+pub mod labelled;
 pub mod names;
 pub mod paint;
 pub mod preview;

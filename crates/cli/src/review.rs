@@ -61,7 +61,7 @@ pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Diagnostic> 
     let title = sentence.lines().nth(1).unwrap_or(&sentence).to_owned();
     let mut state = State::new(meant.doc.index.clone(), kinds);
     output.show();
-    let ended = on_terminal(&mut meant.doc, &mut state, &title, output.paint().is_on());
+    let ended = on_terminal(&mut meant.doc, &mut state, &title, output.has_colors());
     let leave = ended.map_err(fail)?;
     meant.doc.index = state.plan;
     meant.doc.sync().map_err(fail)?;

@@ -26,7 +26,6 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let sentence = check_sentence(&query, &request.sources.listing.sources, args.forbid);
     let mut judge = Judge {
         view: (!args.json).then(|| FindView {
-            paint: output.paint(),
             width: output.width(),
             groups: query.pattern.groups(),
         }),
@@ -132,7 +131,7 @@ impl Seer for Judge<'_> {
 
     fn end_file(&mut self, source: &Source, output: &mut Output) {
         if let Some(view) = &self.view {
-            output.print(view.file(source, &self.here).as_bytes());
+            output.draw(&view.file(source, &self.here));
         }
     }
 }

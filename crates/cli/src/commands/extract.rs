@@ -93,8 +93,8 @@ pub fn run(
         return Err(diagnostic);
     }
     if form == SheetForm::Table {
-        let table = extractor.sheet.end(output.paint(), output.width());
-        output.print(table.as_bytes());
+        let table = extractor.sheet.end(output.width());
+        output.draw(&table);
         if extractor.sheet.hidden > 0 {
             let more = counted(extractor.sheet.hidden, "more row");
             let text = format!("\n{more} not shown; add `--show all`, or `--as csv`.\n");

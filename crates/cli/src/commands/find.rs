@@ -86,10 +86,8 @@ impl<'a> Form<'a> {
         } else if args.count {
             Self::Count { each: args.each }
         } else {
-            let (paint, width) = (output.paint(), output.width());
             Self::Text(FindView {
-                paint,
-                width,
+                width: output.width(),
                 groups,
             })
         }
@@ -147,7 +145,7 @@ impl Seer for Tally<'_> {
             output.print(b"\n");
         }
         match &self.form {
-            Form::Text(view) => output.print(view.file(source, &self.units).as_bytes()),
+            Form::Text(view) => output.draw(&view.file(source, &self.units)),
             Form::Paths if self.here > 0 => {
                 let name = source.path().as_os_str().as_encoded_bytes();
                 match output.is_terminal() {

@@ -244,8 +244,8 @@ fn one(
     if let Some(intent) = intent {
         let folder = visible_path(&intent.folder.path());
         output.print(format!("in {folder}\n").as_bytes());
-        let text = history_was_now(intent, &changes, output.paint(), output.width());
-        output.print(text.as_bytes());
+        let text = history_was_now(intent, &changes, output.width());
+        output.draw(&text);
     }
     let hidden = all.try_fold(0, |n, found| found.map(|_| n + 1));
     let hidden = hidden.map_err(|error| Diagnostic::of_file(&error))?;

@@ -227,14 +227,14 @@ impl<'a> Preview<'a> {
     /// Prints what follows the changes, and saves what is to be saved.
     fn end(self, evaluating: &Evaluating<'_>, output: &mut Output) -> Result<Status, Diagnostic> {
         let summary = &evaluating.summary;
-        let (paint, width) = (output.paint(), output.width());
+        let width = output.width();
         if let Some(kinds) = self.kinds {
-            let text = kinds::table(&kinds.into_kinds(), self.show, paint, width);
-            output.print(text.as_bytes());
+            let text = kinds::table(&kinds.into_kinds(), self.show, width);
+            output.draw(&text);
         }
         if let Some(comparison) = self.comparison {
-            let text = compared::text(&comparison.finish(), paint, width);
-            output.print(text.as_bytes());
+            let text = compared::text(&comparison.finish(), width);
+            output.draw(&text);
         }
         self.view.end(summary, output);
         if let (Some(file), Some(examples)) = (&self.args.save_rewrite, self.examples) {

@@ -296,7 +296,7 @@ impl Listed<'_> {
                 grid.add(cells);
             }
         }
-        output.print(grid.text(output.paint(), output.width()).as_bytes());
+        output.draw(&grid.text(output.width()));
         if hidden > 0 {
             let text = format!(
                 "\n{} between the most frequent and the rarest not shown; add `--show all`.\n",

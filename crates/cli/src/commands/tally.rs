@@ -121,7 +121,7 @@ fn print_table(
         });
         grid.add(cells);
     }
-    output.print(grid.text(output.paint(), output.width()).as_bytes());
+    output.draw(&grid.text(output.width()));
     if let Some(more) = rows.len().checked_sub(top).filter(|more| *more > 0) {
         let counts: u64 = rows[top..].iter().map(|row| row.count).sum();
         let more = counted(more as u64, "more value");

@@ -76,11 +76,10 @@ fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Outp
     );
     output.print(summary.as_bytes());
     let view = ExampleView {
-        paint: output.paint(),
         width: output.width(),
     };
     for outcome in outcomes.iter().filter(|outcome| !outcome.holds()) {
-        output.print(view.failed(outcome).as_bytes());
+        output.draw(&view.failed(outcome));
     }
     if held < outcomes.len() {
         output.print(b"\n");

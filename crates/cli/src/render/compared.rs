@@ -2,7 +2,7 @@
 
 use crate::render::grid::{Align, Grid};
 use crate::render::highlight::one_line_of;
-use crate::render::paint::Paint;
+use crate::render::labelled::Labelled;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_engine::compare::{Compared, ComparedChange, Difference};
@@ -11,15 +11,15 @@ use brisk_quill_engine::compare::{Compared, ComparedChange, Difference};
 const TEXT_MOST: usize = 60;
 
 /// The differences, and the counts.
-pub fn text(found: &Compared, paint: Paint, width: usize) -> String {
-    let mut out = "\n".to_owned();
+pub fn text(found: &Compared, width: usize) -> Labelled {
+    let mut out = Labelled::from("\n");
     if found.total() > 0 {
         let heads = ["", "where", "was", "last time", "this time"];
         let mut grid = Grid::new(heads.map(|head| (head, Align::Left)));
         for difference in &found.differences {
             grid.add(row(difference));
         }
-        out.push_str(&grid.text(paint, width));
+        out.append(&grid.text(width));
         let hidden = found.total() - found.differences.len() as u64;
         if hidden > 0 {
             let more = counted(hidden, "more difference");

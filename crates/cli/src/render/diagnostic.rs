@@ -1,7 +1,7 @@
 //! Errors for a reader: one sentence, the place in what was written, and what to do.
 
 use crate::diagnostic::{Diagnostic, Quote};
-use crate::render::paint::{Paint, Role};
+use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::visible;
 use unicode_width::UnicodeWidthStr;
 
@@ -9,15 +9,14 @@ use unicode_width::UnicodeWidthStr;
 const AROUND: usize = 50;
 
 /// An error as text; a blank line ends one that takes several lines.
-pub fn diagnostic(diagnostic: &Diagnostic, color: bool) -> String {
-    let paint = Paint::new(color);
-    let mut out = String::new();
-    paint.push(&mut out, Role::Problem, "bquill:");
+pub fn diagnostic(diagnostic: &Diagnostic) -> Labelled {
+    let mut out = Labelled::default();
+    out.put(Role::Problem, "bquill:");
     out.push(' ');
     out.push_str(&visible(diagnostic.message.as_bytes()));
     out.push('\n');
     if let Some(quote) = &diagnostic.quote {
-        push_place(&mut out, quote, paint);
+        push_place(&mut out, quote);
     }
     if let Some(remedy) = &diagnostic.remedy {
         out.push_str(&format!("  {}\n", sentence(&visible(remedy.as_bytes()))));
@@ -29,7 +28,7 @@ pub fn diagnostic(diagnostic: &Diagnostic, color: bool) -> String {
 }
 
 /// The part of the request, the place in it in words, its text, and a line under the place.
-fn push_place(out: &mut String, quote: &Quote, paint: Paint) {
+fn push_place(out: &mut Labelled, quote: &Quote) {
     let Quote { name, text, span } = quote;
     let start = span.from.min(text.len());
     let line_start = text[..start].rfind('\n').map_or(0, |at| at + 1);
@@ -70,7 +69,7 @@ fn push_place(out: &mut String, quote: &Quote, paint: Paint) {
         visible(after.as_bytes())
     ));
     out.push_str(&" ".repeat(head.width() + before.width()));
-    paint.push(out, Role::Problem, &"‾".repeat(marked.width().max(1)));
+    out.put(Role::Problem, &"‾".repeat(marked.width().max(1)));
     out.push('\n');
 }
 

@@ -2,7 +2,7 @@
 
 use super::highlight;
 use crate::render::highlight::Look;
-use crate::render::paint::{Paint, Role};
+use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::records::field::{Ordinal, line};
 use brisk_quill_core::records::json::lossy;
 use brisk_quill_core::records::test::{ExampleRecord, TestTotalsRecord};
@@ -12,17 +12,17 @@ use std::borrow::Cow;
 
 /// Draws failed examples.
 pub struct ExampleView {
-    pub paint: Paint,
     pub width: usize,
 }
 
 impl ExampleView {
     /// One example, the difference between wanted and got marked in both.
-    pub fn failed(&self, outcome: &ExampleOutcome) -> String {
-        let mut out = match outcome.step {
+    pub fn failed(&self, outcome: &ExampleOutcome) -> Labelled {
+        let head = match outcome.step {
             Some(step) => format!("\n  step {step}, example {}\n", outcome.number),
             None => format!("\n  the whole, example {}\n", outcome.number),
         };
+        let mut out = Labelled::from(&head[..]);
         let (wanted, got) = difference(outcome.wanted.as_bytes(), &outcome.got);
         self.text(&mut out, "was", outcome.was.as_bytes(), None, Role::Quiet);
         self.text(
@@ -39,9 +39,8 @@ impl ExampleView {
         out
     }
 
-    fn text(&self, out: &mut String, label: &str, text: &[u8], mark: Option<Span>, role: Role) {
+    fn text(&self, out: &mut Labelled, label: &str, text: &[u8], mark: Option<Span>, role: Role) {
         let look = Look {
-            paint: self.paint,
             role,
             width: self.width.saturating_sub(13).max(20),
         };
@@ -51,9 +50,8 @@ impl ExampleView {
         }
         for (index, line) in lines.iter().enumerate() {
             let label = if index == 0 { label } else { "" };
-            self.paint
-                .push(out, Role::Quiet, &format!("    {label:<7}  "));
-            out.push_str(line);
+            out.put(Role::Quiet, &format!("    {label:<7}  "));
+            out.append(line);
             out.push('\n');
         }
     }

@@ -1,6 +1,6 @@
 //! A pattern with the meaning of each part under it.
 
-use crate::render::paint::{Paint, Role};
+use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::explain::{Explained, explain_pattern, explain_template, signs};
 use brisk_quill_core::pattern::Pattern;
@@ -11,9 +11,7 @@ use unicode_width::UnicodeWidthStr;
 const ALIGNED_MOST: usize = 60;
 
 /// Draws explanations.
-pub struct ExplainView {
-    pub paint: Paint,
-}
+pub struct ExplainView;
 
 impl ExplainView {
     /// A pattern, and the template that goes with it.
@@ -21,21 +19,20 @@ impl ExplainView {
         &self,
         pattern: &Pattern,
         templates: impl IntoIterator<Item = &'t Template>,
-    ) -> String {
+    ) -> Labelled {
         let mut out = self.pattern(pattern);
         for template in templates {
             out.push('\n');
-            out.push_str(&self.template(template));
+            out.append(&self.template(template));
         }
         out
     }
 
-    fn pattern(&self, pattern: &Pattern) -> String {
+    fn pattern(&self, pattern: &Pattern) -> Labelled {
         let source = pattern.source();
         let parts = explain_pattern(pattern);
-        let mut out = String::from("  ");
-        self.paint
-            .push(&mut out, Role::Match, &visible(source.as_bytes()));
+        let mut out = Labelled::from("  ");
+        out.put(Role::Match, &visible(source.as_bytes()));
         out.push('\n');
         let columns = visible(source.as_bytes()).width();
         for part in &parts {
@@ -48,7 +45,7 @@ impl ExplainView {
             let before = label.width() - label.trim_start().width();
             let after = label.width() - label.trim_end().width();
             out.push_str(&format!("  {:before$}", ""));
-            self.paint.push(&mut out, Role::Guide, drawn);
+            out.put(Role::Guide, drawn);
             out.push_str(&format!(
                 "{:after$}   {:indent$}",
                 "",
@@ -64,10 +61,10 @@ impl ExplainView {
         out
     }
 
-    fn template(&self, template: &Template) -> String {
-        let mut out = String::from("  ");
+    fn template(&self, template: &Template) -> Labelled {
+        let mut out = Labelled::from("  ");
         let source = visible(template.source().as_bytes());
-        self.paint.push(&mut out, Role::Now, &source);
+        out.put(Role::Now, &source);
         out.push('\n');
         out.push_str(&rows(&explain_template(template)));
         if template.source().is_empty() {
@@ -77,13 +74,13 @@ impl ExplainView {
     }
 
     /// The table of signs.
-    pub fn signs(&self) -> String {
-        let mut out = String::new();
+    pub fn signs(&self) -> Labelled {
+        let mut out = Labelled::default();
         for (title, table) in signs() {
             if !out.is_empty() {
                 out.push('\n');
             }
-            self.paint.push(&mut out, Role::Path, title);
+            out.put(Role::Path, title);
             out.push('\n');
             out.push_str(&rows(&table));
         }

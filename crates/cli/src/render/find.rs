@@ -3,8 +3,8 @@
 use super::highlight;
 use crate::render::columns::Columns;
 use crate::render::highlight::{Look, one_line_of};
+use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
-use crate::render::paint::{Paint, Role};
 use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::unit_view::UnitView;
@@ -75,20 +75,19 @@ impl Gutter {
 /// Draws matches.
 #[derive(Clone, Copy)]
 pub struct FindView<'a> {
-    pub paint: Paint,
     pub width: usize,
     pub groups: &'a Groups,
 }
 
 impl FindView<'_> {
     /// The matches of one file that are given.
-    pub fn file(&self, source: &Source, units: &[FoundUnit]) -> String {
-        let mut out = String::new();
+    pub fn file(&self, source: &Source, units: &[FoundUnit]) -> Labelled {
+        let mut out = Labelled::default();
         let Some(last) = units.last() else {
             return out;
         };
         out.push('\n');
-        self.paint.push(&mut out, Role::Path, &file_name(source));
+        out.put(Role::Path, &file_name(source));
         out.push('\n');
         let greatest = last.line + last.around.after.len() as u64;
         let digits = greatest.to_string().len().max(4);
@@ -137,25 +136,26 @@ impl FindView<'_> {
         out
     }
 
-    fn line(&self, out: &mut String, gutter: &Gutter, line: u64, text: &[u8], spans: &[Span]) {
+    fn line(&self, out: &mut Labelled, gutter: &Gutter, line: u64, text: &[u8], spans: &[Span]) {
         let look = Look {
-            paint: self.paint,
             role: Role::Match,
             width: self.width.saturating_sub(gutter.width()).max(20),
         };
-        self.paint.push(out, Role::Quiet, &gutter.text(line));
+        out.put(Role::Quiet, &gutter.text(line));
         let lines = highlight::lines(text, spans, look);
-        out.push_str(lines.first().map_or("", String::as_str));
+        if let Some(first) = lines.first() {
+            out.append(first);
+        }
         out.push('\n');
         for (line, text) in (line + 1..).zip(lines.iter().skip(1)) {
-            self.paint.push(out, Role::Quiet, &gutter.text(line));
-            out.push_str(text);
+            out.put(Role::Quiet, &gutter.text(line));
+            out.append(text);
             out.push('\n');
         }
     }
 
     /// A line for each match: its groups by number and name.
-    fn groups(&self, out: &mut String, indent: usize, unit: &FoundUnit) {
+    fn groups(&self, out: &mut Labelled, indent: usize, unit: &FoundUnit) {
         if self.groups.len() == 1 {
             return;
         }
@@ -164,8 +164,7 @@ impl FindView<'_> {
             let each = unit.texts_of(groups).enumerate().skip(1);
             let said: Vec<String> = each.map(|(n, text)| self.group(n, text)).collect();
             let text = one_line_of(said.join("  ").as_bytes(), width);
-            self.paint
-                .push(out, Role::Quiet, &format!("{:indent$}{text}", ""));
+            out.put(Role::Quiet, &format!("{:indent$}{text}", ""));
             out.push('\n');
         }
     }

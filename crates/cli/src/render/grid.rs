@@ -1,7 +1,7 @@
 //! A table for a reader: columns side by side, as wide as what they hold.
 
 use crate::render::highlight::shortened;
-use crate::render::paint::{Paint, Role};
+use crate::render::labelled::{Labelled, Role};
 use unicode_width::UnicodeWidthStr;
 
 /// Blanks between two columns.
@@ -36,13 +36,13 @@ impl Grid {
     }
 
     /// The rows as lines of at most `width` columns; the widest cells are cut first.
-    pub fn text(&self, paint: Paint, width: usize) -> String {
+    pub fn text(&self, width: usize) -> Labelled {
         let widths = self.widths(width);
-        let mut out = String::new();
+        let mut out = Labelled::default();
         let heads = self.heads.iter().map(|(name, _)| name.as_str());
         let mut line = self.line(heads, &widths);
         line.push('\n');
-        paint.push(&mut out, Role::Quiet, &line);
+        out.put(Role::Quiet, &line);
         for row in &self.rows {
             out.push_str(&self.line(row.iter().map(String::as_str), &widths));
             out.push('\n');

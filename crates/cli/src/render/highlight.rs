@@ -1,6 +1,6 @@
 //! Text with marked parts, made fit to be shown: visible, cut to a width, one line a line.
 
-use crate::render::paint::{Paint, Role};
+use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::{push_visible, visible};
 use brisk_quill_core::span::Span;
 use unicode_segmentation::UnicodeSegmentation;
@@ -14,7 +14,6 @@ const KEPT: usize = 24;
 /// The look of marked parts.
 #[derive(Clone, Copy)]
 pub struct Look {
-    pub paint: Paint,
     pub role: Role,
     /// Columns a line may take.
     pub width: usize,
@@ -24,16 +23,17 @@ pub struct Look {
 struct Segment {
     shown: String,
     marked: bool,
-    /// True if the mark begins or ends here, and that must be shown by a sign.
-    opens: bool,
-    closes: bool,
+    /// The label of the sign that shows that the mark begins here.
+    opens: Option<Role>,
+    /// The same for its end.
+    closes: Option<Role>,
 }
 
 /// `text` as lines fit to be shown, the parts in `marks` marked.
 ///
 /// `marks` are sorted and disjoint. A line end is shown only where it is marked. Without colour
 /// each mark stands between `‹` and `›`; with colour only where marks touch or are empty.
-pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<String> {
+pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<Labelled> {
     let mut out = Vec::new();
     let mut first = 0;
     for line in brisk_quill_core::unit::lines(text) {
@@ -69,7 +69,7 @@ fn one_line(
     marks: &[Span],
     inside: &[usize],
     look: Look,
-) -> String {
+) -> Labelled {
     let mut segments = Vec::new();
     let mut at = line.content.from;
     for &index in inside.iter().take(MARKS_SHOWN) {
@@ -86,12 +86,15 @@ fn one_line(
         let crowded = mark.is_empty()
             || touches(before, mark.from, |s| s.to)
             || touches(marks.get(index + 1), mark.to, |s| s.from);
-        let edges = crowded || !look.paint.is_on();
+        let edge = match crowded {
+            true => Role::Edge,
+            false => Role::PlainEdge,
+        };
         segments.push(Segment {
             shown: visible(&text[from..to]),
             marked: true,
-            opens: edges && mark.from >= line.content.from,
-            closes: edges && mark.to <= line.next,
+            opens: (mark.from >= line.content.from).then_some(edge),
+            closes: (mark.to <= line.next).then_some(edge),
         });
         at = to;
     }
@@ -108,8 +111,8 @@ fn plain(bytes: &[u8]) -> Segment {
     Segment {
         shown: visible(bytes),
         marked: false,
-        opens: false,
-        closes: false,
+        opens: None,
+        closes: None,
     }
 }
 
@@ -153,19 +156,18 @@ pub fn shortened(text: &str, head: usize, tail: usize) -> String {
     format!("{}…{}", &text[..head], &text[text.len() - tail..])
 }
 
-fn draw(segments: &[Segment], look: Look) -> String {
-    let mut out = String::new();
+fn draw(segments: &[Segment], look: Look) -> Labelled {
+    let mut out = Labelled::default();
     for segment in segments {
-        if segment.opens {
-            look.paint.push(&mut out, Role::Quiet, "‹");
+        if let Some(edge) = segment.opens {
+            out.put(edge, "‹");
         }
-        if segment.marked {
-            look.paint.push(&mut out, look.role, &segment.shown);
-        } else {
-            out.push_str(&segment.shown);
+        match segment.marked {
+            true => out.put(look.role, &segment.shown),
+            false => out.push_str(&segment.shown),
         }
-        if segment.closes {
-            look.paint.push(&mut out, Role::Quiet, "›");
+        if let Some(edge) = segment.closes {
+            out.put(edge, "›");
         }
     }
     out
@@ -181,13 +183,19 @@ pub fn one_line_of(bytes: &[u8], width: usize) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::render::paint::Paint;
 
     fn look(width: usize) -> Look {
         Look {
-            paint: Paint::new(false),
             role: Role::Match,
             width,
         }
+    }
+
+    fn plain_lines(text: &str, marks: &[Span]) -> Vec<String> {
+        let lines = lines(text.as_bytes(), marks, look(80));
+        let drawn = lines.iter().map(|line| Paint::new(false).draw(line));
+        drawn.collect()
     }
 
     #[test]
@@ -209,14 +217,14 @@ mod tests {
         ];
         for (text, marks, shown) in cases {
             let marks: Vec<Span> = marks.iter().map(|&(a, b)| Span::new(a, b)).collect();
-            assert_eq!(lines(text.as_bytes(), &marks, look(80)), *shown, "{text:?}");
+            assert_eq!(plain_lines(text, &marks), *shown, "{text:?}");
         }
     }
 
     #[test]
     fn long_lines_keep_what_is_marked() {
         let text = format!("{}MARK{}", "x".repeat(500), "y".repeat(500));
-        let shown = lines(text.as_bytes(), &[Span::new(500, 504)], look(80));
+        let shown = plain_lines(&text, &[Span::new(500, 504)]);
         assert_eq!(shown.len(), 1);
         assert!(
             shown[0].contains("x‹MARK›y") && shown[0].width() <= 80,

@@ -1,7 +1,7 @@
 //! Runs for a reader.
 
 use crate::render::highlight::one_line_of;
-use crate::render::paint::{Paint, Role};
+use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_files::journal::records::{ChangeRecord, Intent};
@@ -47,13 +47,8 @@ fn rewrite_words(rewrite: &serde_json::Value) -> String {
 }
 
 /// The changes of a run.
-pub fn history_was_now(
-    intent: &Intent,
-    changes: &[ChangeRecord],
-    paint: Paint,
-    width: usize,
-) -> String {
-    let mut out = String::new();
+pub fn history_was_now(intent: &Intent, changes: &[ChangeRecord], width: usize) -> Labelled {
+    let mut out = Labelled::default();
     let mut file = None;
     for record in changes {
         if file != Some(record.file) {
@@ -64,7 +59,7 @@ pub fn history_was_now(
                 .map(|target| target.named.path());
             let name = named.unwrap_or_default();
             out.push('\n');
-            paint.push(&mut out, Role::Path, &visible_path(&name));
+            out.put(Role::Path, &visible_path(&name));
             out.push('\n');
         }
         let change = record.change();
@@ -78,11 +73,15 @@ pub fn history_was_now(
             } else {
                 String::new()
             };
-            paint.push(&mut out, Role::Quiet, &format!("{line:>4}  {label}  "));
+            out.put(Role::Quiet, &format!("{line:>4}  {label}  "));
             let text = one_line_of(bytes, width.saturating_sub(11).max(20));
-            match paint.is_on() && !text.is_empty() {
-                true => paint.push(&mut out, role, &text),
-                false => out.push_str(&format!("‹{text}›")),
+            match text.is_empty() {
+                true => out.put(Role::Edge, "‹›"),
+                false => {
+                    out.put(Role::PlainEdge, "‹");
+                    out.put(role, &text);
+                    out.put(Role::PlainEdge, "›");
+                }
             }
             out.push('\n');
         }

@@ -2,8 +2,8 @@
 
 use crate::render::grid::{Align, Grid};
 use crate::render::highlight::one_line_of;
+use crate::render::labelled::Labelled;
 use crate::render::names::file_name;
-use crate::render::paint::Paint;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_engine::kinds::Kinds;
@@ -12,7 +12,7 @@ use brisk_quill_engine::kinds::Kinds;
 const TEXT_MOST: usize = 60;
 
 /// The kinds, the most frequent first; at most `show` of them.
-pub fn table(found: &Kinds, show: usize, paint: Paint, width: usize) -> String {
+pub fn table(found: &Kinds, show: usize, width: usize) -> Labelled {
     let cells = found.kinds.iter().any(|kind| kind.first.cell.is_some());
     let mut heads = vec![("kind", Align::Right), ("count", Align::Right)];
     if cells {
@@ -43,7 +43,8 @@ pub fn table(found: &Kinds, show: usize, paint: Paint, width: usize) -> String {
         });
         grid.add(row);
     }
-    let mut out = format!("\n{}", grid.text(paint, width));
+    let mut out = Labelled::from("\n");
+    out.append(&grid.text(width));
     if let Some(more) = found.kinds.len().checked_sub(show).filter(|more| *more > 0) {
         let more = counted(more as u64, "more kind");
         out.push_str(&format!("\n{more} not shown; add `--show all`.\n"));

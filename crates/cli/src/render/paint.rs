@@ -1,3 +1,6 @@
+//! Labelled text as a terminal shows it, in colours or without.
+
+use crate::render::labelled::{Labelled, Role};
 use anstyle::{Ansi256Color, Style};
 use std::fmt::Write as _;
 
@@ -10,25 +13,6 @@ pub struct Paint {
     on: bool,
 }
 
-/// The label of a piece of output.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Role {
-    /// The name of a file.
-    Path,
-    /// Line numbers and labels.
-    Quiet,
-    /// A match.
-    Match,
-    /// A line that leads the eye.
-    Guide,
-    /// The fault, and its place.
-    Problem,
-    /// Text that goes.
-    Was,
-    /// Text that comes.
-    Now,
-}
-
 impl Paint {
     pub fn new(on: bool) -> Self {
         Self { on }
@@ -38,28 +22,35 @@ impl Paint {
         self.on
     }
 
-    /// Appends `text` in the look of `role`.
-    pub fn push(self, out: &mut String, role: Role, text: &str) {
-        if !self.on || text.is_empty() {
-            out.push_str(text);
-            return;
+    /// The text as a terminal shows it.
+    pub fn draw(self, text: &Labelled) -> String {
+        let mut out = String::new();
+        for (role, piece) in text.pieces() {
+            match role.filter(|_| self.on).map(look) {
+                None => out.push_str(piece),
+                Some(None) => {}
+                Some(Some(style)) => {
+                    // Writing to a String cannot fail.
+                    let _ = write!(out, "{}{piece}{}", style.render(), style.render_reset());
+                }
+            }
         }
-        let style = style(role);
-        // Writing to a String cannot fail.
-        let _ = write!(out, "{}{text}{}", style.render(), style.render_reset());
+        out
     }
 }
 
-fn style(role: Role) -> Style {
+/// The look of a label where there are colours; none is not shown there.
+fn look(role: Role) -> Option<Style> {
     let color = |n| Some(Ansi256Color(n).into());
     let plain = Style::new();
-    match role {
+    Some(match role {
         Role::Path => plain.bold(),
-        Role::Quiet => plain.dimmed(),
+        Role::Quiet | Role::Edge => plain.dimmed(),
         Role::Match => plain.bold().underline().fg_color(color(80)),
         Role::Guide => plain.fg_color(color(75)),
         Role::Problem => plain.bold().fg_color(color(203)),
         Role::Was => plain.underline().fg_color(color(214)),
         Role::Now => plain.bold().underline().fg_color(color(75)),
-    }
+        Role::PlainEdge => return None,
+    })
 }

@@ -3,39 +3,34 @@
 use super::highlight;
 use crate::render::columns::Columns;
 use crate::render::highlight::Look;
+use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
-use crate::render::paint::{Paint, Role};
 use brisk_quill_core::span::Span;
 use brisk_quill_engine::kept_hunk::{FileReport, KeptCell, KeptEdit, KeptHunk};
 
 /// Draws the changes of files.
 pub struct PreviewView {
-    paint: Paint,
     width: usize,
     /// True if to name the steps of each change.
     steps: bool,
 }
 
 impl PreviewView {
-    pub fn new(paint: Paint, width: usize, steps: bool) -> Self {
-        Self {
-            paint,
-            width,
-            steps,
-        }
+    pub fn new(width: usize, steps: bool) -> Self {
+        Self { width, steps }
     }
 
     /// The changes of one file that are given.
-    pub fn file(&self, report: &FileReport<'_>) -> String {
-        let mut out = String::new();
+    pub fn file(&self, report: &FileReport<'_>) -> Labelled {
+        let mut out = Labelled::default();
         if report.hunks.is_empty() {
             return out;
         }
         let name = file_name(report.source);
         out.push('\n');
-        self.paint.push(&mut out, Role::Path, &name);
+        out.put(Role::Path, &name);
         out.push('\n');
-        let mut gutter = Gutter::new(self.paint, report.hunks);
+        let mut gutter = Gutter::new(report.hunks);
         for (index, hunk) in report.hunks.iter().enumerate() {
             let next = report.hunks.get(index + 1);
             self.hunk(&mut out, hunk, next, &mut gutter);
@@ -45,7 +40,7 @@ impl PreviewView {
 
     fn hunk(
         &self,
-        out: &mut String,
+        out: &mut Labelled,
         hunk: &KeptHunk,
         next: Option<&KeptHunk>,
         gutter: &mut Gutter,
@@ -76,7 +71,7 @@ impl PreviewView {
     }
 
     /// The value of a cell, before and after.
-    fn cell(&self, out: &mut String, edit: &KeptEdit, cell: &KeptCell, gutter: &Gutter) {
+    fn cell(&self, out: &mut Labelled, edit: &KeptEdit, cell: &KeptCell, gutter: &Gutter) {
         let name = gutter.columns.shown(Some(&cell.name));
         let blank = gutter.columns.shown(None);
         let mut rows = |label: &str, line: Option<u64>, text: &[u8], marks: &[Span], role| {
@@ -86,7 +81,7 @@ impl PreviewView {
                 shown.push(if text.is_empty() {
                     "(empty)".into()
                 } else {
-                    String::new()
+                    Labelled::default()
                 });
             }
             for (index, text) in shown.iter().enumerate() {
@@ -97,11 +92,10 @@ impl PreviewView {
                 } else {
                     &blank
                 };
-                self.paint.push(out, Role::Quiet, name);
-                out.push_str(text);
+                out.put(Role::Quiet, name);
+                out.append(text);
                 if first && label == "now" && self.steps {
-                    self.paint
-                        .push(out, Role::Quiet, &steps_of(edit.steps.iter()));
+                    out.put(Role::Quiet, &steps_of(edit.steps.iter()));
                 }
                 out.push('\n');
             }
@@ -124,13 +118,13 @@ impl PreviewView {
     }
 
     /// Whole lines, before and after.
-    fn lines(&self, out: &mut String, hunk: &KeptHunk, gutter: &Gutter) {
+    fn lines(&self, out: &mut Labelled, hunk: &KeptHunk, gutter: &Gutter) {
         let was: Vec<Span> = hunk.edits.iter().map(|edit| edit.span).collect();
         let (text, now) = hunk.now();
         let shown = self.marked(&hunk.was, &was, Role::Was, gutter);
         for (line, text) in (hunk.line..).zip(shown) {
             gutter.put(out, Some(line), if line == hunk.line { "was" } else { "" });
-            out.push_str(&text);
+            out.append(&text);
             out.push('\n');
         }
         self.stages(out, hunk, &text, gutter);
@@ -140,17 +134,17 @@ impl PreviewView {
         }
         for (index, text) in shown.iter().enumerate() {
             gutter.put(out, None, if index == 0 { "now" } else { "" });
-            out.push_str(text);
+            out.append(text);
             if index == 0 && self.steps {
                 let steps = hunk.edits.iter().flat_map(|edit| edit.steps.iter());
-                self.paint.push(out, Role::Quiet, &steps_of(steps));
+                out.put(Role::Quiet, &steps_of(steps));
             }
             out.push('\n');
         }
     }
 
     /// The lines after each step that left them other than they are in the end.
-    fn stages(&self, out: &mut String, hunk: &KeptHunk, now: &[u8], gutter: &Gutter) {
+    fn stages(&self, out: &mut Labelled, hunk: &KeptHunk, now: &[u8], gutter: &Gutter) {
         let mut last = &hunk.was[..];
         for (index, stage) in hunk.stages.iter().enumerate() {
             if stage == last || stage == now {
@@ -165,23 +159,24 @@ impl PreviewView {
                     String::new()
                 };
                 gutter.put(out, None, &label);
-                out.push_str(text);
+                out.append(text);
                 out.push('\n');
             }
         }
     }
 
-    fn neighbour(&self, out: &mut String, gutter: &mut Gutter, line: u64, text: &[u8]) {
+    fn neighbour(&self, out: &mut Labelled, gutter: &mut Gutter, line: u64, text: &[u8]) {
         gutter.put(out, Some(line), "");
         let shown = self.marked(text, &[], Role::Quiet, gutter);
-        out.push_str(shown.first().map_or("", String::as_str));
+        if let Some(first) = shown.first() {
+            out.append(first);
+        }
         out.push('\n');
         gutter.shown = line;
     }
 
-    fn marked(&self, text: &[u8], marks: &[Span], role: Role, gutter: &Gutter) -> Vec<String> {
+    fn marked(&self, text: &[u8], marks: &[Span], role: Role, gutter: &Gutter) -> Vec<Labelled> {
         let look = Look {
-            paint: self.paint,
             role,
             width: self.width.saturating_sub(gutter.width()).max(20),
         };
@@ -200,7 +195,6 @@ fn steps_of(steps: impl Iterator<Item = usize>) -> String {
 
 /// Line numbers and labels to the left of the text.
 struct Gutter {
-    paint: Paint,
     digits: usize,
     columns: Columns,
     /// The last line shown.
@@ -208,14 +202,13 @@ struct Gutter {
 }
 
 impl Gutter {
-    fn new(paint: Paint, hunks: &[KeptHunk]) -> Self {
+    fn new(hunks: &[KeptHunk]) -> Self {
         let last = hunks.last();
         let cells = hunks.iter().filter(|hunk| hunk.is_cells());
         let cells = cells.flat_map(|hunk| &hunk.edits);
         let names = cells.map(|edit| edit.cell.as_ref().map(|cell| cell.name.as_str()));
         let greatest = last.map_or(0, |p| p.line + p.height() + p.around.after.len() as u64);
         Self {
-            paint,
             digits: greatest.to_string().len().max(4),
             columns: Columns::of(names),
             shown: 0,
@@ -226,9 +219,9 @@ impl Gutter {
         self.digits + 7 + self.columns.shown(None).len()
     }
 
-    fn put(&self, out: &mut String, line: Option<u64>, label: &str) {
+    fn put(&self, out: &mut Labelled, line: Option<u64>, label: &str) {
         let line = line.map(|n| n.to_string()).unwrap_or_default();
         let text = format!("{line:>digits$}  {label:3}  ", digits = self.digits);
-        self.paint.push(out, Role::Quiet, &text);
+        out.put(Role::Quiet, &text);
     }
 }

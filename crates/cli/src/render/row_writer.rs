@@ -2,7 +2,7 @@
 
 use crate::args::definitions::SheetForm;
 use crate::render::grid::{Align, Grid};
-use crate::render::paint::Paint;
+use crate::render::labelled::Labelled;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible;
@@ -105,9 +105,9 @@ impl RowWriter {
     }
 
     /// A table that is shown only once all rows are known.
-    pub fn end(&self, paint: Paint, width: usize) -> String {
+    pub fn end(&self, width: usize) -> Labelled {
         let grid = self.grid.as_ref();
-        grid.map_or_else(String::new, |grid| grid.text(paint, width))
+        grid.map(|grid| grid.text(width)).unwrap_or_default()
     }
 
     fn record<'v>(&self, cells: impl Iterator<Item = Cow<'v, [u8]>>) -> Vec<u8> {

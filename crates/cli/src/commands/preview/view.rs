@@ -68,7 +68,7 @@ impl<'r> View<'r> {
             keep.context = args.show.context;
             let several = rewrite.steps().len() > 1;
             let form = Form::Text {
-                view: PreviewView::new(output.paint(), output.width(), several),
+                view: PreviewView::new(output.width(), several),
                 rewrite,
                 shown: 0,
                 instead,
@@ -100,7 +100,7 @@ impl<'r> View<'r> {
     pub fn file(&mut self, report: &FileReport<'_>, output: &mut Output) -> Status {
         match &mut self.form {
             Form::Text { view, shown, .. } => {
-                output.print(view.file(report).as_bytes());
+                output.draw(&view.file(report));
                 let now: usize = report.hunks.iter().map(|p| p.edits.len()).sum();
                 *shown += now as u64;
             }
