@@ -544,9 +544,9 @@ fn cells(words: &StepSpec, text: &[u8], size: usize) -> Cells {
         }
     }
     let query = words.query().unwrap();
-    let mut found = Searcher::new(&query).with_missing();
+    let mut searcher = Searcher::new(&query).with_missing();
     let mut seen = Seen::default();
-    found.begin("-", 0);
+    let mut found = searcher.text("-", 0);
     for part in text.chunks(size) {
         found.push(part, &mut seen);
     }

@@ -12,7 +12,7 @@ use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::rewrite_file::{FaultyStep, RewriteText};
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::step_spec::values::StepFault;
 use brisk_quill_core::template::Template;
@@ -108,13 +108,15 @@ pub fn rewrite(
     }
     let text = RewriteText::from(steps);
     let mut tables = FileTables::new(Path::new(""));
-    let rewrite = text.build(&mut tables).map_err(|(number, fault)| {
-        let mut diagnostic = step_diagnostic(&fault);
-        if several {
-            diagnostic.message = format!("step {number}: {}", diagnostic.message);
-        }
-        diagnostic
-    })?;
+    let rewrite = text
+        .build(&mut tables)
+        .map_err(|FaultyStep { step, fault }| {
+            let mut diagnostic = step_diagnostic(&fault);
+            if several {
+                diagnostic.message = format!("step {step}: {}", diagnostic.message);
+            }
+            diagnostic
+        })?;
     Ok(AskedRewrite {
         text,
         rewrite,
@@ -224,13 +226,13 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
             with_table(step, table);
         }
     }
-    let rewrite = text
-        .build(&mut FileTables::new(base))
-        .map_err(|(number, fault)| {
-            let mut diagnostic = step_diagnostic(&fault);
-            diagnostic.message = format!("{shown}, step {number}: {}", diagnostic.message);
-            diagnostic
-        })?;
+    let rewrite =
+        text.build(&mut FileTables::new(base))
+            .map_err(|FaultyStep { step, fault }| {
+                let mut diagnostic = step_diagnostic(&fault);
+                diagnostic.message = format!("{shown}, step {step}: {}", diagnostic.message);
+                diagnostic
+            })?;
     for (words, step) in text.step.iter_mut().zip(rewrite.steps()) {
         move_tables(words, step, |table| {
             base.join(table).to_string_lossy().into_owned()

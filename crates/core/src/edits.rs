@@ -76,6 +76,11 @@ impl GroupTexts {
 }
 
 /// One edit: the bytes of `span` become `text`.
+///
+/// ```
+/// use brisk_quill_core::edits::splice;
+/// assert_eq!(splice(b"berth 4", &[]), b"berth 4");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Edit {
     /// The bytes that are replaced, counted from the start of the text.

@@ -12,6 +12,15 @@ use crate::template::{Template, filters};
 use regex_syntax::ast::{self, Ast};
 
 /// The meaning of one part of a pattern.
+///
+/// ```
+/// use brisk_quill_core::explain::explain_pattern;
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// let pattern = Pattern::new(r"B-(\d+)", &MatchOptions::default()).expect("a pattern");
+/// let parts = explain_pattern(&pattern);
+/// assert!(parts.iter().any(|part| part.words.contains("group 1")));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Explained {
     /// The place of the part in the pattern.

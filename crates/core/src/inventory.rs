@@ -3,6 +3,15 @@
 use std::collections::HashMap;
 
 /// Counts things, and remembers the first of each; what is one thing too many is only counted.
+///
+/// ```
+/// use brisk_quill_core::inventory::Inventory;
+/// let mut berths = Inventory::new(10);
+/// for (place, berth) in ["B-4", "B-7", "B-4"].into_iter().enumerate() {
+///     berths.add(berth, || place);
+/// }
+/// assert_eq!(berths.into_rows(), [("B-4", 2, 0), ("B-7", 1, 1)]);
+/// ```
 #[derive(Clone, Debug)]
 pub struct Inventory<K, F> {
     seen: HashMap<K, Entry<F>>,

@@ -27,6 +27,15 @@ use crate::pattern::within::Within;
 use std::sync::Arc;
 
 /// A compiled pattern. Cloning is cheap.
+///
+/// ```
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// let options = MatchOptions { ignore_case: true, ..MatchOptions::default() };
+/// let pattern = Pattern::new(r"berth (?<number>\d+)", &options)?;
+/// assert_eq!(pattern.groups().number_of("number"), Some(1));
+/// # Ok::<(), brisk_quill_core::pattern::syntax::PatternError>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Pattern {
     source: Arc<str>,
@@ -133,6 +142,15 @@ impl Pattern {
 }
 
 /// Searches with one pattern; one thread's scratch memory.
+///
+/// ```
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// let pattern = Pattern::new(r"\d+", &MatchOptions::default()).expect("a pattern");
+/// let (mut finder, mut matches) = (pattern.finder(), Default::default());
+/// finder.collect(b"berths 4 and 12", false, &mut matches).expect("a search");
+/// assert_eq!((matches.len(), matches.span(1).range()), (2, 13..15));
+/// ```
 #[derive(Debug)]
 pub struct Finder(Scratch);
 

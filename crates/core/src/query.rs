@@ -53,6 +53,18 @@ impl Default for Pick {
 }
 
 /// A pattern, where it may match, and which of its matches are taken.
+///
+/// ```
+/// use brisk_quill_core::query::Query;
+/// use brisk_quill_core::step_spec::StepSpec;
+/// let spec = StepSpec {
+///     pattern: Some("closed".into()),
+///     lines: Some("..10".into()),
+///     ..StepSpec::default()
+/// };
+/// let query: Query = spec.query().expect("a query");
+/// assert!(!query.spans_texts());
+/// ```
 #[derive(Clone, Debug)]
 pub struct Query {
     /// The pattern. For units larger than a line, it should have been made with

@@ -30,6 +30,21 @@ use crate::step::eval::StepRun;
 use std::path::Path;
 
 /// An ordered list of steps.
+///
+/// ```
+/// use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+/// use brisk_quill_core::step_spec::StepSpec;
+/// use brisk_quill_core::template::tables::NoTables;
+/// let spec = StepSpec {
+///     pattern: Some(r"berth (\d+)".into()),
+///     with: Some("B-$1".into()),
+///     ..StepSpec::default()
+/// };
+/// let rewrite = Rewrite::new(vec![spec.build(&mut NoTables).expect("a step")]);
+/// let outcome = rewrite_text(&rewrite, b"berth 4\nberth 7\n");
+/// assert_eq!(outcome.text, b"B-4\nB-7\n");
+/// assert_eq!(outcome.counts.changes, 2);
+/// ```
 #[derive(Clone, Debug)]
 pub struct Rewrite {
     steps: Vec<Step>,

@@ -13,6 +13,15 @@ use crate::template::tables::Tables;
 use serde::{Deserialize, Serialize};
 
 /// A rewrite in words: what a rewrite file holds.
+///
+/// ```
+/// use brisk_quill_core::rewrite_file::RewriteText;
+/// use brisk_quill_core::template::tables::NoTables;
+/// let file = "[[step]]\nmatch = 'quay'\nwith = 'pier'\n";
+/// let text = RewriteText::parse(file).expect("a rewrite file");
+/// let rewrite = text.build(&mut NoTables).expect("steps that make sense");
+/// assert_eq!(rewrite.steps().len(), 1);
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct RewriteText {
@@ -25,6 +34,17 @@ pub struct RewriteText {
     /// Examples of the whole.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub example: Vec<Example>,
+}
+
+/// A step of a rewrite that makes no sense.
+#[derive(Debug, thiserror::Error)]
+#[error("step {step}: {fault}")]
+pub struct FaultyStep {
+    /// Its number, from 1.
+    pub step: usize,
+    /// The fault in it.
+    #[source]
+    pub fault: StepFault,
 }
 
 /// A rewrite file that is not one.
@@ -103,14 +123,22 @@ impl RewriteText {
     ///
     /// # Errors
     ///
-    /// The number of the step at fault, from 1, and the fault.
-    pub fn build(&self, tables: &mut dyn Tables) -> Result<Rewrite, (usize, StepFault)> {
+    /// When a step makes no sense, or there are too many.
+    pub fn build(&self, tables: &mut dyn Tables) -> Result<Rewrite, FaultyStep> {
         if self.step.len() > StepSet::MOST {
             let message = format!("a rewrite has at most {} steps", StepSet::MOST);
-            return Err((StepSet::MOST + 1, senseless(message, "run it in two parts")));
+            return Err(FaultyStep {
+                step: StepSet::MOST + 1,
+                fault: senseless(message, "run it in two parts"),
+            });
         }
         let each = (1..).zip(&self.step);
-        let steps = each.map(|(number, step)| step.build(tables).map_err(|fault| (number, fault)));
+        let steps = each.map(|(number, spec)| {
+            spec.build(tables).map_err(|fault| FaultyStep {
+                step: number,
+                fault,
+            })
+        });
         steps.collect::<Result<_, _>>().map(Rewrite::new)
     }
 

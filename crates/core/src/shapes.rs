@@ -46,6 +46,12 @@ pub struct Shape {
 }
 
 /// Tells the shapes of values.
+///
+/// ```
+/// use brisk_quill_core::shapes::Shapes;
+/// let shape = Shapes::new().of("Berth 14".as_bytes());
+/// assert_eq!(shape.to_string(), "Aa{4} 9{2}");
+/// ```
 #[derive(Clone, Debug)]
 pub struct Shapes {
     /// Sorted, disjoint ranges of characters, both ends included.

@@ -1,6 +1,13 @@
 //! Byte ranges.
 
 /// A range of bytes: `from` counts from 0, `to` is excluded.
+///
+/// ```
+/// use brisk_quill_core::span::Span;
+/// let quay = Span::new(4, 8);
+/// assert_eq!(&"the quay"[quay.range()], "quay");
+/// assert_eq!(quay.shifted(10), Span::new(14, 18));
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Span {
     /// First byte, counted from 0.

@@ -52,9 +52,9 @@ fn words(columns: &str, format: &str) -> StepSpec {
 /// Every cell of a text, which comes in cuts of `size` bytes.
 fn cells(words: &StepSpec, text: &[u8], size: usize) -> Cells {
     let query = words.query().unwrap();
-    let mut found = Searcher::new(&query).with_missing();
+    let mut searcher = Searcher::new(&query).with_missing();
     let mut seen = Cells::default();
-    found.begin("-", 0);
+    let mut found = searcher.text("-", 0);
     for cut in text.chunks(size) {
         found.push(cut, &mut seen);
     }

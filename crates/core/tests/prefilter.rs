@@ -122,8 +122,8 @@ impl Visitor for Shown {
 
 fn shown(query: &Query, text: &[u8], size: usize, prefilter: PrefilterUse) -> Shown {
     let mut shown = Shown::default();
-    let mut found = Searcher::new(query).prefilter(prefilter);
-    found.begin("-", 0);
+    let mut searcher = Searcher::new(query).prefilter(prefilter);
+    let mut found = searcher.text("-", 0);
     let mut pieces = text.chunks(size).peekable();
     while let Some(piece) = pieces.next() {
         match pieces.peek() {
@@ -147,9 +147,9 @@ fn shown_in_parts(query: &Query, text: &[u8], size: usize) -> Shown {
     while !rest.is_empty() {
         let end = rest.iter().skip(size).position(|byte| *byte == b'\n');
         let (part, behind) = rest.split_at(end.map_or(rest.len(), |at| size + at + 1));
-        two[0].begin_part("-", start);
-        two[0].push_last(part, &mut shown);
-        assert_eq!(two[0].finish(&mut shown), []);
+        let mut found = two[0].part("-", start);
+        found.push_last(part, &mut shown);
+        assert_eq!(found.finish(&mut shown).notes, []);
         (start, rest) = (start.behind(part), behind);
         two.swap(0, 1);
     }

@@ -5,6 +5,17 @@ use brisk_quill_core::address::Count;
 use brisk_quill_core::rewrite::Rewrite;
 
 /// Conditions on the results.
+///
+/// ```
+/// use brisk_quill_core::rewrite::Rewrite;
+/// use brisk_quill_engine::guards::Guards;
+/// use brisk_quill_engine::summary::Summary;
+///
+/// let guards = Guards { expected: vec!["30..40".parse()?], ..Guards::default() };
+/// let unexpected = guards.unexpected(&Rewrite::new(Vec::new()), &Summary::default());
+/// assert_eq!(unexpected[0].found, 0);
+/// # Ok::<(), brisk_quill_core::address::parse::SpecError>(())
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Guards {
     /// The numbers of changes that are expected; all must hold.

@@ -17,6 +17,7 @@ use brisk_quill_core::plan::parse;
 use brisk_quill_core::records::plan::{
     AnyRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
 };
+use brisk_quill_core::rewrite_file::FaultyStep;
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
 use brisk_quill_files::encoding::TextEncoding;
@@ -131,10 +132,13 @@ impl Renewal<'_> {
     ) -> Result<(), RenewError> {
         let index = &doc.index;
         let mut tables = FileTables::below(self.root);
-        let rewrite = index.rewrite.build(&mut tables).map_err(|(step, fault)| {
-            let message = fault.to_string();
-            RenewError::Rewrite { step, message }
-        })?;
+        let rewrite = index
+            .rewrite
+            .build(&mut tables)
+            .map_err(|FaultyStep { step, fault }| {
+                let message = fault.to_string();
+                RenewError::Rewrite { step, message }
+            })?;
         let mut labels: Vec<&str> = index.files.iter().map(|file| &*file.encoding).collect();
         labels.dedup();
         // A byte-order mark tells the others.

@@ -7,6 +7,12 @@ use std::num::NonZeroUsize;
 use std::thread::available_parallelism;
 
 /// The number of threads that work at a time.
+///
+/// ```
+/// use brisk_quill_engine::schedule::Threads;
+/// let two = Threads::new(std::num::NonZeroUsize::new(2));
+/// assert_eq!((two.over(1), two.over(100), two.within_file()), (1, 2, 2));
+/// ```
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Threads {
     asked: Option<NonZeroUsize>,

@@ -5,23 +5,23 @@ use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::findings::{Findings, MatchStatus};
 use brisk_quill_core::query::note::Note;
-use brisk_quill_core::query::searcher::Searcher;
+use brisk_quill_core::query::searcher::{SearchEnd, SearchedText};
 use brisk_quill_core::query::unit_view::{UnitView, Visitor};
 use brisk_quill_core::rewrite::counts::{Counts, StepCounts};
 use brisk_quill_files::coding::Coding;
 
 /// A search of one text, or of a part of one, piece after piece.
 pub(crate) struct SearchRun<'e, 'r> {
-    searcher: &'e mut Searcher<'r>,
+    text: SearchedText<'e, 'r>,
     step: StepCounts,
     problems: u64,
 }
 
 impl<'e, 'r> SearchRun<'e, 'r> {
-    /// A search that has begun the text.
-    pub fn new(searcher: &'e mut Searcher<'r>) -> Self {
+    /// A search of a text that has begun.
+    pub fn new(text: SearchedText<'e, 'r>) -> Self {
         Self {
-            searcher,
+            text,
             step: StepCounts::default(),
             problems: 0,
         }
@@ -36,20 +36,20 @@ impl<'e, 'r> SearchRun<'e, 'r> {
             problems: &mut self.problems,
         };
         match last {
-            true => self.searcher.push_last(piece, visitor),
-            false => self.searcher.push(piece, visitor),
+            true => self.text.push_last(piece, visitor),
+            false => self.text.push(piece, visitor),
         }
     }
 
     /// Ends the text.
     pub fn finish(mut self, coding: &Coding, events: &mut dyn Events) -> (Counts, Vec<Note>) {
-        let notes = self.searcher.finish(&mut UnitReporter {
+        let SearchEnd { notes, blocks } = self.text.finish(&mut UnitReporter {
             coding,
             events,
             step: &mut self.step,
             problems: &mut self.problems,
         });
-        self.step.blocks = self.searcher.blocks_begun();
+        self.step.blocks = blocks;
         let counts = Counts {
             problems: self.problems,
             steps: vec![self.step],

@@ -7,6 +7,18 @@ use brisk_quill_files::source::Source;
 use std::path::PathBuf;
 
 /// The files of a request, in order of path.
+///
+/// ```
+/// use brisk_quill_engine::sources::Sources;
+/// use brisk_quill_files::discover::Search;
+///
+/// let folder = tempfile::tempdir()?;
+/// std::fs::write(folder.path().join("notice.txt"), "closed\n")?;
+/// let search = Search::new(&["*.txt".into()], &[], false)?;
+/// let sources = Sources::find(vec![folder.path().to_owned()], search)?;
+/// assert_eq!(sources.listing.sources.len(), 1);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug)]
 pub struct Sources {
     /// The files, and the paths that cannot be read.

@@ -17,6 +17,18 @@ use std::sync::Arc;
 const MOST: u64 = 64 << 20;
 
 /// Reads tables, each once. Their paths are relative to a folder.
+///
+/// ```
+/// use brisk_quill_core::template::tables::Tables;
+/// use brisk_quill_engine::tables::FileTables;
+///
+/// let folder = tempfile::tempdir()?;
+/// std::fs::write(folder.path().join("places.csv"), "L4,North quay\n")?;
+/// let mut tables = FileTables::new(folder.path());
+/// assert_eq!(tables.table("places.csv")?.get("L4"), Some("North quay"));
+/// assert!(tables.table("nowhere.csv").is_err());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub struct FileTables {
     base: PathBuf,
     /// The folder that they must lie below, because a plan names them.

@@ -99,8 +99,7 @@ impl<'r> TextWorker<'r> {
     pub fn begin(&mut self, text: &OpenText<'_>, events: &mut dyn Events) -> TextRun<'_, 'r> {
         match self {
             Self::Search(searcher) => {
-                searcher.begin(text.file(), text.start());
-                TextRun::Search(SearchRun::new(searcher))
+                TextRun::Search(SearchRun::new(searcher.text(text.file(), text.start())))
             }
             Self::Rewrite(run) => {
                 let evaluation = run.text(text.file(), text.start());
@@ -112,10 +111,7 @@ impl<'r> TextWorker<'r> {
     /// Begins a part of the text of `file`.
     pub fn begin_part(&mut self, file: &Path, start: PartStart) -> TextRun<'_, 'r> {
         match self {
-            Self::Search(searcher) => {
-                searcher.begin_part(file, start);
-                TextRun::Search(SearchRun::new(searcher))
-            }
+            Self::Search(searcher) => TextRun::Search(SearchRun::new(searcher.part(file, start))),
             Self::Rewrite(run) => {
                 TextRun::Rewrite(Box::new(EvaluationRun::of_part(run.part(file, start))))
             }

@@ -147,6 +147,19 @@ impl Reader {
         Ok(again)
     }
 
+    /// The bytes of a source, from its beginning.
+    fn input(&self, source: &Source) -> Result<Box<dyn Read>, FileError> {
+        let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
+        Ok(match source {
+            Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
+            Source::Stdin => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),
+            Source::File(path) => match &self.root {
+                Some(root) => Box::new(open_below(root, path).map_err(fail)?),
+                None => open_at_once(path, &self.watch).map_err(fail)?,
+            },
+        })
+    }
+
     /// Opens a source and reads its beginning; all of it, where it must be decoded.
     ///
     /// # Errors
@@ -158,14 +171,7 @@ impl Reader {
     ) -> Result<Result<OpenText<'r>, Skipped>, FileError> {
         let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
         go_on(&self.watch, source)?;
-        let mut input: Box<dyn Read> = match source {
-            Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
-            Source::Stdin => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),
-            Source::File(path) => match &self.root {
-                Some(root) => Box::new(open_below(root, path).map_err(fail)?),
-                None => open_at_once(path, &self.watch).map_err(fail)?,
-            },
-        };
+        let mut input = self.input(source)?;
         let piece = self.piece.unwrap_or(PIECE);
         if self.buffer.len() != piece {
             // Memory that is zero anyway is not touched before it is needed.

@@ -17,6 +17,7 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
 use brisk_quill_engine::change_collector::ChangeCollector;
 use brisk_quill_engine::collector::{Collector, Events, FileHunk};
+use brisk_quill_engine::copy_out::Targets;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::summary::FileEnd;
 use brisk_quill_files::changes::Spooler;
@@ -28,6 +29,7 @@ use brisk_quill_files::splice::{SpliceError, splice_into};
 use brisk_quill_files::splicer::Splicer;
 use std::io::{self, Write};
 use std::ops::ControlFlow;
+use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
@@ -51,14 +53,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let sources = asked.sources(&args.files, use_of)?;
     let listing = &sources.listing;
     let filter = listing.sources.contains(&Source::Stdin);
-    let facts = match (filter, &args.to) {
-        // What is copied is compared with what was read, whether it changes or not.
-        (true, _) => FactsOf::All,
-        // It is copied as it is read.
-        (false, Some(_)) => FactsOf::None,
-        (false, None) => FactsOf::Found,
-    };
-    let texts = options::texts(&args.files, facts)?;
+    let texts = options::texts(&args.files, facts_for(filter, args.to.is_some()))?;
     if filter {
         check_filter(args, listing)?;
     } else if args.to.is_none() && !args.yes {
@@ -82,13 +77,8 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     kept.map_err(|error| Diagnostic::of_file(&error))?;
     if let Some(to) = args.to.as_deref().filter(|_| !filter) {
         let targets = copy_out::targets(to, listing.sources.iter(), args.overwrite)?;
-        let staged = copy_out::stage(&targets, &mut evaluating, output)?;
-        let (status, go_on) = judge(&evaluating, output)?;
-        if go_on {
-            let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
-            copy_out::put_in_place(targets, staged, (to, rewrite), output)?;
-        }
-        return Ok(status);
+        let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
+        return copy(&mut evaluating, targets, (to, rewrite), output);
     }
     let plan = evaluate_all(&mut evaluating, output)?;
     if filter && plan.files.is_empty() {
@@ -101,6 +91,32 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         false => {}
         true if filter => write_filtered(&evaluating, &plan, output)?,
         true => in_place(&asked, listing, &evaluating, &plan, args, output)?,
+    }
+    Ok(status)
+}
+
+/// The facts that are needed of texts: of standard input, or of files that are copied or not.
+fn facts_for(filter: bool, copied: bool) -> FactsOf {
+    match (filter, copied) {
+        // What is copied is compared with what was read, whether it changes or not.
+        (true, _) => FactsOf::All,
+        // It is copied as it is read.
+        (false, true) => FactsOf::None,
+        (false, false) => FactsOf::Found,
+    }
+}
+
+/// Copies all files with their changes.
+fn copy(
+    evaluating: &mut Evaluating<'_>,
+    targets: Targets,
+    (to, rewrite): (&Path, serde_json::Value),
+    output: &mut Output,
+) -> Result<Status, Diagnostic> {
+    let staged = copy_out::stage(&targets, evaluating, output)?;
+    let (status, go_on) = judge(evaluating, output)?;
+    if go_on {
+        copy_out::put_in_place(targets, staged, (to, rewrite), output)?;
     }
     Ok(status)
 }

@@ -66,25 +66,10 @@ pub fn run(
         request.run_before(needs, &mut widest)?;
     }
     let repeats = repeats.then_some(widest.most);
-    let mut extractor = Extractor {
-        plan: SheetPlan::new(
-            args,
-            taker.names(query.pattern.groups()),
-            (repeats, widest.cells),
-            form,
-        )?,
-        sheet: RowWriter::new(form, options::at_most("--show", args.show.as_deref())?),
-        taker,
-        in_cells,
-        picks: Vec::new(),
-        names: Vec::new(),
-        known: HashSet::new(),
-        path: String::new(),
-        rows: 0,
-        matches: 0,
-        lost_keys: 0,
-        failed: None,
-    };
+    let names = taker.names(query.pattern.groups());
+    let plan = SheetPlan::new(args, names, (repeats, widest.cells), form)?;
+    let sheet = RowWriter::new(form, options::at_most("--show", args.show.as_deref())?);
+    let mut extractor = Extractor::new(plan, sheet, taker, in_cells);
     if form == SheetForm::Table {
         output.print(format!("{sentence}\n\n").as_bytes());
     }
@@ -93,16 +78,7 @@ pub fn run(
         return Err(diagnostic);
     }
     if form == SheetForm::Table {
-        let table = extractor.sheet.end(output.width());
-        output.draw(&table);
-        if extractor.sheet.hidden > 0 {
-            let more = counted(extractor.sheet.hidden, "more row");
-            let text = format!("\n{more} not shown; add `--show all`, or `--as csv`.\n");
-            output.print(text.as_bytes());
-        }
-        let rows = counted(extractor.rows, "row");
-        let files = counted(searched.files.read, "file");
-        output.print(format!("\n{rows} of {files}.\n").as_bytes());
+        extractor.print_table(searched.files.read, output);
         print_notes(&searched.notes, &searched.hints, output);
     }
     let mut status = searched.status(extractor.matches > 0);
@@ -244,6 +220,35 @@ impl Seer for Extractor {
 }
 
 impl Extractor {
+    fn new(plan: SheetPlan, sheet: RowWriter, taker: Taker, in_cells: bool) -> Self {
+        Self {
+            plan,
+            sheet,
+            taker,
+            in_cells,
+            picks: Vec::new(),
+            names: Vec::new(),
+            known: HashSet::new(),
+            path: String::new(),
+            rows: 0,
+            matches: 0,
+            lost_keys: 0,
+            failed: None,
+        }
+    }
+
+    /// Prints the table, and what it was made of.
+    fn print_table(&self, files: u64, output: &mut Output) {
+        output.draw(&self.sheet.end(output.width()));
+        if self.sheet.hidden > 0 {
+            let more = counted(self.sheet.hidden, "more row");
+            let text = format!("\n{more} not shown; add `--show all`, or `--as csv`.\n");
+            output.print(text.as_bytes());
+        }
+        let (rows, files) = (counted(self.rows, "row"), counted(files, "file"));
+        output.print(format!("\n{rows} of {files}.\n").as_bytes());
+    }
+
     /// Names the columns, from the first record of a file.
     fn begin(&mut self, row: Option<&Row<'_>>, page: &mut Page) {
         match self.plan.columns(row) {

@@ -243,28 +243,14 @@ struct Listed<'a> {
 
 impl Listed<'_> {
     fn print_table(self, output: &mut Output) {
-        let (chars, patterns) = (self.args.chars, self.args.pattern);
+        let args = self.args;
         let (others, kinds) = (self.rows.others, self.rows.len());
         let mut rows = self.rows.into_rows();
         // Each column has shapes of its own.
         rows.sort_by(|a, b| a.0.column.cmp(&b.0.column));
         let columns: Vec<&[(Thing, u64, First)]> =
             rows.chunk_by(|a, b| a.0.column == b.0.column).collect();
-        let mut heads = vec![("count", Align::Right), ("share", Align::Right)];
-        if columns.len() > 1 {
-            heads.push(("column", Align::Left));
-        }
-        heads.extend(match (chars, patterns) {
-            (true, _) => vec![
-                ("sign", Align::Left),
-                ("code", Align::Left),
-                ("name", Align::Left),
-            ],
-            (_, true) => vec![("pattern", Align::Left), ("first", Align::Left)],
-            (_, false) => vec![("shape", Align::Left), ("first", Align::Left)],
-        });
-        heads.push(("where", Align::Left));
-        let mut grid = Grid::new(heads);
+        let mut grid = Grid::new(heads(args, columns.len() > 1));
         let mut hidden = 0;
         for rows in &columns {
             let total = rows.iter().map(|(_, count, _)| count).sum();
@@ -278,17 +264,7 @@ impl Listed<'_> {
                         thing.column.as_deref().unwrap_or_default().as_bytes(),
                     ));
                 }
-                cells.extend(match &thing.form {
-                    Form::Shape(shape) if patterns => {
-                        let pattern = shape.pattern().unwrap_or_else(|| "(none)".into());
-                        vec![visible(pattern.as_bytes()), visible(&first.example)]
-                    }
-                    form @ Form::Shape(_) => vec![form.shown(), visible(&first.example)],
-                    form => {
-                        let (code, name) = form.named();
-                        vec![form.shown(), code, name]
-                    }
-                });
+                cells.extend(cells_of(&thing.form, first, args.pattern));
                 cells.push(match self.several {
                     true => format!("{}, line {}", file_name(&first.source), first.line),
                     false => format!("line {}", first.line),
@@ -304,7 +280,11 @@ impl Listed<'_> {
             );
             output.print(text.as_bytes());
         }
-        let noun = if chars { "unusual character" } else { "shape" };
+        let noun = if args.chars {
+            "unusual character"
+        } else {
+            "shape"
+        };
         let (kinds, values) = (counted(kinds as u64, noun), counted(self.values, "value"));
         output.print(format!("\n{kinds} in {values}.\n").as_bytes());
         if others > 0 {
@@ -359,5 +339,34 @@ impl Listed<'_> {
             shapes: kinds as u64,
             problems: searched.problems + searched.files.unreadable,
         }));
+    }
+}
+
+/// The heads of the table; `several` columns are named.
+fn heads(args: &ShapesArgs, several: bool) -> Vec<(&'static str, Align)> {
+    let mut heads = vec![("count", Align::Right), ("share", Align::Right)];
+    let of_form: &[&str] = match (args.chars, args.pattern) {
+        (true, _) => &["sign", "code", "name"],
+        (_, true) => &["pattern", "first"],
+        (_, false) => &["shape", "first"],
+    };
+    let left = [several.then_some("column")].into_iter().flatten();
+    let left = left.chain(of_form.iter().copied()).chain(["where"]);
+    heads.extend(left.map(|name| (name, Align::Left)));
+    heads
+}
+
+/// The cells that say what a form is.
+fn cells_of(form: &Form, first: &First, as_pattern: bool) -> Vec<String> {
+    match form {
+        Form::Shape(shape) if as_pattern => {
+            let pattern = shape.pattern().unwrap_or_else(|| "(none)".into());
+            vec![visible(pattern.as_bytes()), visible(&first.example)]
+        }
+        form @ Form::Shape(_) => vec![form.shown(), visible(&first.example)],
+        form => {
+            let (code, name) = form.named();
+            vec![form.shown(), code, name]
+        }
     }
 }

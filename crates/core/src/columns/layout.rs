@@ -119,6 +119,13 @@ impl Layout {
 }
 
 /// Options for reading files with columns.
+///
+/// ```
+/// use brisk_quill_core::columns::layout::{Format, TableOptions};
+/// let options = TableOptions::default();
+/// assert!(options.layout("berths.csv".as_ref()).is_some());
+/// assert_eq!(Format::of_path("moorings.jsonl".as_ref()), Some(Format::JsonLines));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct TableOptions {
     /// `None` goes by the extension of each file.

@@ -28,6 +28,12 @@ pub enum Column {
 }
 
 /// Several columns, as they are written.
+///
+/// ```
+/// use brisk_quill_core::columns::list::ColumnList;
+/// let list: ColumnList = "berth,2..3".parse().expect("columns");
+/// assert!(!list.is_all());
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ColumnList {
     items: Vec<Item>,

@@ -17,6 +17,12 @@ use crate::plan::PlanIndex;
 use crate::span::Span;
 
 /// Which changes are meant. What a glob matches is decided outside.
+///
+/// ```
+/// use brisk_quill_core::plan::decide::Decider;
+/// assert!(!Decider::parse("1.2,line:10..20", &mut Vec::new()).expect("changes").needs_kinds());
+/// assert!(Decider::parse("no such thing", &mut Vec::new()).is_err());
+/// ```
 #[derive(Clone, Debug)]
 pub struct Decider {
     items: Vec<Vec<Condition>>,

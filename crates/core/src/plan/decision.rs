@@ -36,6 +36,15 @@ impl Decision {
 }
 
 /// The number of changes of each decision.
+///
+/// ```
+/// use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
+/// let mut counts = DecisionCounts::default();
+/// counts.add(Decision::Accepted);
+/// counts.add(Decision::Open);
+/// counts.change(Decision::Open, Decision::Refused);
+/// assert_eq!((counts.written(), counts.total()), (1, 2));
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct DecisionCounts {
     /// Not decided.

@@ -32,10 +32,10 @@ use std::path::Path;
 /// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
 /// let mut count = Count::default();
 /// let mut found = Searcher::new(&query);
-/// found.begin("-", 0);
-/// found.push(b"quay 1, quay 2\nqu", &mut count);
-/// found.push(b"ay 3\n", &mut count);
-/// found.finish(&mut count);
+/// let mut text = found.text("-", 0);
+/// text.push(b"quay 1, quay 2\nqu", &mut count);
+/// text.push(b"ay 3\n", &mut count);
+/// text.finish(&mut count);
 /// assert_eq!(count.0, 3);
 /// # Ok::<(), brisk_quill_core::error::Error>(())
 /// ```
@@ -43,8 +43,24 @@ use std::path::Path;
 pub struct Searcher<'q> {
     scanner: UnitScanner<'q>,
     wanted: Wanted,
-    pieces: Chunker,
     whole: bool,
+}
+
+/// A text, or a part of one, that is searched piece by piece.
+#[derive(Debug)]
+pub struct SearchedText<'s, 'q> {
+    scanner: &'s mut UnitScanner<'q>,
+    wanted: Wanted,
+    pieces: Chunker,
+}
+
+/// What is known of a text once it has been searched to its end.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct SearchEnd {
+    /// The notes about it.
+    pub notes: Vec<Note>,
+    /// The number of blocks of lines that began in it.
+    pub blocks: u64,
 }
 
 impl<'q> Searcher<'q> {
@@ -54,7 +70,6 @@ impl<'q> Searcher<'q> {
         Self {
             scanner: UnitScanner::new(query),
             wanted: Wanted::default(),
-            pieces: Chunker::default(),
             whole: query.needs_whole_text(),
         }
     }
@@ -106,25 +121,20 @@ impl<'q> Searcher<'q> {
         self.scanner.in_run()
     }
 
-    /// The number of blocks of lines that have begun in the current text.
-    pub fn blocks_begun(&self) -> u64 {
-        self.scanner.blocks_begun()
-    }
-
-    /// Begins a new text, which lies `start` bytes into `file`; offsets are those in the file.
-    pub fn begin(&mut self, file: impl AsRef<Path>, start: u64) {
-        self.begin_part(file, PartStart::of_text(start));
+    /// Begins a text, which lies `start` bytes into `file`; offsets are those in the file.
+    pub fn text(&mut self, file: impl AsRef<Path>, start: u64) -> SearchedText<'_, 'q> {
+        self.part(file, PartStart::of_text(start))
     }
 
     /// True if what is found in a line depends on nothing but that line and its number, so that a
-    /// text may be looked at in parts, on several threads: see [`Searcher::begin_part`].
+    /// text may be looked at in parts, on several threads: see [`Searcher::part`].
     pub fn is_local(&self) -> bool {
         self.scanner.query().is_local() && !self.whole
     }
 
     /// Begins a part of a text that is [local](Searcher::is_local). The numbers of the matches that
     /// are taken are then those among all that this one has seen.
-    pub fn begin_part(&mut self, file: impl AsRef<Path>, start: PartStart) {
+    pub fn part(&mut self, file: impl AsRef<Path>, start: PartStart) -> SearchedText<'_, 'q> {
         let file = file.as_ref();
         self.scanner.begin_text(file, start.line - 1);
         let layout = self.scanner.query().layout(file);
@@ -133,9 +143,15 @@ impl<'q> Searcher<'q> {
             Some(boundary) => Cut::Records(boundary),
             None => Cut::Lines,
         };
-        self.pieces = Chunker::new(cut, start.offset);
+        SearchedText {
+            scanner: &mut self.scanner,
+            wanted: self.wanted,
+            pieces: Chunker::new(cut, start.offset),
+        }
     }
+}
 
+impl SearchedText<'_, '_> {
     /// Takes the next bytes of the text; how they are cut does not matter.
     pub fn push(&mut self, bytes: &[u8], visitor: &mut dyn Visitor) {
         self.push_some(bytes, false, visitor);
@@ -148,17 +164,17 @@ impl<'q> Searcher<'q> {
 
     fn push_some(&mut self, bytes: &[u8], last: bool, visitor: &mut dyn Visitor) {
         let mut sink = SearchedPiece {
-            scanner: &mut self.scanner,
+            scanner: self.scanner,
             wanted: self.wanted,
             visitor,
         };
         self.pieces.push(bytes, last, &mut sink);
     }
 
-    /// Ends the text; gives what is to be known of it.
-    pub fn finish(&mut self, visitor: &mut dyn Visitor) -> Vec<Note> {
+    /// Ends the text.
+    pub fn finish(mut self, visitor: &mut dyn Visitor) -> SearchEnd {
         let mut sink = SearchedPiece {
-            scanner: &mut self.scanner,
+            scanner: self.scanner,
             wanted: self.wanted,
             visitor,
         };
@@ -167,7 +183,10 @@ impl<'q> Searcher<'q> {
         if let Some(problem) = problem {
             visitor.problem(0, problem);
         }
-        notes
+        SearchEnd {
+            notes,
+            blocks: self.scanner.blocks_begun(),
+        }
     }
 }
 

@@ -14,6 +14,43 @@ pub struct Unmet {
 }
 
 /// Takes what an evaluation finds, in order of place.
+///
+/// ```
+/// use brisk_quill_core::problem::Problem;
+/// use brisk_quill_core::rewrite::hunk::Hunk;
+/// use brisk_quill_core::rewrite::options::RunOptions;
+/// use brisk_quill_core::rewrite::sink::Sink;
+/// use brisk_quill_core::rewrite::{Rewrite, Run};
+/// use brisk_quill_core::step_spec::StepSpec;
+/// use brisk_quill_core::template::tables::NoTables;
+///
+/// #[derive(Default)]
+/// struct Offsets(Vec<u64>);
+///
+/// impl Sink for Offsets {
+///     fn hunk(&mut self, hunk: &Hunk<'_>) {
+///         self.0.extend(hunk.edits().map(|edit| edit.from));
+///     }
+///     fn problem(&mut self, problem: Problem) {
+///         panic!("{problem:?}");
+///     }
+/// }
+///
+/// let spec = StepSpec {
+///     pattern: Some("quay".into()),
+///     with: Some("pier".into()),
+///     ..StepSpec::default()
+/// };
+/// let rewrite = Rewrite::new(vec![spec.build(&mut NoTables).expect("a step")]);
+/// let mut run = Run::new(&rewrite, &RunOptions::default());
+/// let mut text = run.text("notice.txt", 0);
+/// let mut sink = Offsets::default();
+/// // A text may come in pieces of any size.
+/// text.push(b"old qu", &mut sink);
+/// text.push(b"ay, new quay\n", &mut sink);
+/// assert_eq!(text.finish(&mut sink).changes, 2);
+/// assert_eq!(sink.0, [4, 14]);
+/// ```
 pub trait Sink {
     /// Lines that change, with every change in them.
     fn hunk(&mut self, hunk: &Hunk<'_>);

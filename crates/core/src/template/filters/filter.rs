@@ -4,6 +4,12 @@ use crate::template::filters::argument::{Arguments, CallError, Operand};
 use std::cell::Cell;
 
 /// A filter.
+///
+/// ```
+/// let mut filters = brisk_quill_core::template::filters::all();
+/// let pad = filters.find(|filter| filter.name == "pad").expect("a filter");
+/// assert_eq!(pad.arguments, "N [CHAR]");
+/// ```
 pub struct Filter {
     /// Its name in a template.
     pub name: &'static str,
