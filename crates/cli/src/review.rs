@@ -13,6 +13,7 @@ pub mod action;
 pub mod context;
 pub mod editor;
 pub mod keys;
+pub mod loaded;
 pub mod screen;
 pub mod state;
 #[cfg(test)]
@@ -23,6 +24,7 @@ use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::review::action::{Action, Effect, Leave, Texts};
 use crate::review::editor::Edit;
+use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
 use crate::review::state::State;
 use crate::signals;
@@ -168,7 +170,13 @@ fn turns(
 ) -> io::Result<Leave> {
     let layouts = layouts(state);
     loop {
-        let screen = Screen { doc, title, color };
+        let rows = usize::from(terminal.size()?.height);
+        let loaded = &Loaded::new(doc, state, rows);
+        let screen = Screen {
+            loaded,
+            title,
+            color,
+        };
         terminal.draw(|frame| screen.draw(frame, state))?;
         while !poll(WAIT)? {
             if came.load(Ordering::Relaxed) != 0 {

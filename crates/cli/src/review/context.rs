@@ -1,4 +1,4 @@
-//! The lines around a change in its file, read from the disk when it is looked at.
+//! The lines around a change in its file, read from the disk before it is drawn.
 
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::ChangeRecord;

@@ -6,12 +6,12 @@ mod windows;
 
 use crate::review::action::View;
 use crate::review::keys::{HINTS, HINTS_NARROW};
+use crate::review::loaded::Loaded;
 use crate::review::screen::fit::{head, sign, tail};
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::plan::decision::Decision;
-use brisk_quill_files::plan_file::PlanDoc;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::style::{Color, Modifier, Style};
@@ -35,7 +35,7 @@ enum Role {
 
 /// Draws reviews.
 pub struct Screen<'s> {
-    pub doc: &'s PlanDoc,
+    pub loaded: &'s Loaded,
     /// The subject of a review, in a few words.
     pub title: &'s str,
     pub color: bool,
@@ -208,8 +208,8 @@ impl Screen<'_> {
     fn row(&self, state: &State, place: usize, width: usize) -> Line<'static> {
         let index = state.listed[place];
         let entry = state.plan.entries[index];
-        let text = self.doc.change(index).map_or_else(
-            |_| "(cannot be read)".to_owned(),
+        let text = self.loaded.change(index).map_or_else(
+            || "(cannot be read)".to_owned(),
             |change| {
                 let (before, after) = (&*change.before, &*change.after);
                 let new = match state.plan.modified.get(&index) {

@@ -2,6 +2,7 @@
 
 use crate::review::action::{Effect, Leave, View};
 use crate::review::editor::{Edit, Editor};
+use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
 use crate::review::state::State;
 use crate::review::{PlanTexts, keys, layouts};
@@ -116,8 +117,9 @@ impl Desk {
 
     fn draw(&self, width: u16, height: u16, color: bool) -> Vec<String> {
         let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
+        let loaded = &Loaded::new(&self.doc, &self.state, usize::from(height));
         let screen = Screen {
-            doc: &self.doc,
+            loaded,
             title: "In 3 files: every match of `berth`.",
             color,
         };

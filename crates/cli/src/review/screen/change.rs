@@ -1,7 +1,7 @@
 //! One change as large as there is room for.
 
 use crate::review::action::View;
-use crate::review::context::{Near, near};
+use crate::review::context::Near;
 use crate::review::screen::fit::{head, sign, tail};
 use crate::review::screen::{Role, Screen};
 use crate::review::state::State;
@@ -22,14 +22,14 @@ impl Screen<'_> {
         let Some(index) = state.current() else {
             return Vec::new();
         };
-        let Ok(change) = self.doc.change(index) else {
+        let Some(change) = self.loaded.change(index) else {
             return vec![Line::from("this change cannot be read from the plan")];
         };
-        let mut lines = self.about(state, index, &change, width);
+        let mut lines = self.about(state, index, change, width);
         lines.push(Line::default());
         let modifying = state.view == View::Modify;
-        match near(self.doc, &state.plan, index, &change) {
-            Some(found) => lines.extend(self.near(state, &found, width, modifying)),
+        match &self.loaded.near {
+            Some(found) => lines.extend(self.near(state, found, width, modifying)),
             None => {
                 let note =
                     "(its surroundings cannot be shown: the file has changed, or is not UTF-8)";

@@ -1,7 +1,6 @@
 //! The windows that lie over the list of changes.
 
 use crate::review::action::Group;
-use crate::review::context::whole;
 use crate::review::keys::KEYS;
 use crate::review::screen::fit::head;
 use crate::review::screen::{Role, Screen};
@@ -51,15 +50,17 @@ impl Screen<'_> {
 
     pub(super) fn file(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
         let (width, height) = (usize::from(area.width), usize::from(area.height));
-        let Some(index) = state.current() else { return };
-        let lines = match whole(self.doc, &state.plan, index) {
+        let Some(file) = &self.loaded.file else {
+            return;
+        };
+        let lines = match file {
             Err(error) => vec![Line::from(error.to_string())],
             Ok((lines, at)) => {
                 let last = lines.len().saturating_sub(1);
                 let top = (at.saturating_sub(height / 3)).saturating_add_signed(state.file_scroll);
                 let numbered = lines.iter().enumerate().skip(top.min(last)).take(height);
                 let line = |(number, text): (usize, &Vec<u8>)| {
-                    let role = if number == at {
+                    let role = if number == *at {
                         Role::Strong
                     } else {
                         Role::Plain
