@@ -136,6 +136,16 @@ fn place(query: &Query) -> String {
             each.rsplit_once(", ").map_or(each, |(how, _)| how)
         );
     }
+    push_conditions(query, &mut text);
+    if let Some(limit) = query.limit {
+        text.push_str(&format!(", at most {limit} in all"));
+    }
+    text
+}
+
+/// Appends the conditions on lines, rows and blocks.
+fn push_conditions(query: &Query, text: &mut String) {
+    let scope = &query.scope;
     let mut conditions = Vec::new();
     for pattern in &scope.contains {
         conditions.push(format!("that holds {}", quoted(pattern.source())));
@@ -165,10 +175,6 @@ fn place(query: &Query) -> String {
         let pattern = quoted(near.pattern.source());
         text.push_str(&format!(", at most {lines} from {pattern}"));
     }
-    if let Some(limit) = query.limit {
-        text.push_str(&format!(", at most {limit} in all"));
-    }
-    text
 }
 
 fn is_one(spec: &Spec) -> bool {

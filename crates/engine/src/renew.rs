@@ -13,7 +13,7 @@ use crate::sources::Sources;
 use crate::summary::{Ended, FileEnd};
 use crate::tables::FileTables;
 use brisk_quill_core::plan::decision::Decision;
-use brisk_quill_core::plan::parse;
+use brisk_quill_core::plan::{PlanIndex, parse};
 use brisk_quill_core::records::plan::{
     AnyRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
 };
@@ -139,18 +139,7 @@ impl Renewal<'_> {
                 let message = fault.to_string();
                 RenewError::Rewrite { step, message }
             })?;
-        let mut labels: Vec<&str> = index.files.iter().map(|file| &*file.encoding).collect();
-        labels.dedup();
-        // A byte-order mark tells the others.
-        let encoding = match labels[..] {
-            [label] => TextEncoding::of_label(label).ok(),
-            _ => None,
-        };
-        let texts = TextOptions {
-            binary: true,
-            facts: FactsOf::Found,
-            encoding,
-        };
+        let texts = texts_of(index);
         let sources = Sources::of(Listing {
             sources: index
                 .files
@@ -306,4 +295,20 @@ fn key(change: &ChangeRecord<'_>, around: &str, number: u64) -> Key {
     }
     hasher.update(&number.to_le_bytes());
     *hasher.finalize().as_bytes()
+}
+
+/// The way to read the texts of a plan again.
+fn texts_of(index: &PlanIndex) -> TextOptions {
+    let mut labels: Vec<&str> = index.files.iter().map(|file| &*file.encoding).collect();
+    labels.dedup();
+    // A byte-order mark tells the others.
+    let encoding = match labels[..] {
+        [label] => TextEncoding::of_label(label).ok(),
+        _ => None,
+    };
+    TextOptions {
+        binary: true,
+        facts: FactsOf::Found,
+        encoding,
+    }
 }

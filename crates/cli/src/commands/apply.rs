@@ -66,11 +66,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     };
     let reading = (texts, Threads::new(args.files.threads));
     let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards);
-    let passes_on = filter
-        && asked.rewrite.may_pass_on(args.guard.skip_problems)
-        && args.guard.expect.is_empty()
-        && args.files.encoding.is_none();
-    if passes_on {
+    if filter && may_pass_on(args, &asked) {
         return pass_on(&mut evaluating, output);
     }
     let kept = evaluating.session.keep_stdin(listing);
@@ -93,6 +89,13 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         true => in_place(&asked, listing, &evaluating, &plan, args, output)?,
     }
     Ok(status)
+}
+
+/// True if lines may be written before all have been read: nothing later can refuse them.
+fn may_pass_on(args: &ApplyArgs, asked: &AskedRewrite) -> bool {
+    asked.rewrite.may_pass_on(args.guard.skip_problems)
+        && args.guard.expect.is_empty()
+        && args.files.encoding.is_none()
 }
 
 /// The facts that are needed of texts: of standard input, or of files that are copied or not.

@@ -67,17 +67,8 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             let more = counted(offenders - shown, "more offender");
             output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
         }
-        let unit = query.unit.name();
-        let checked_units = counted(checked, unit);
         let files = counted(searched.files.read, "file");
-        let verdict = match (checked, offenders) {
-            (0, _) => format!("There is no {unit} to check in {files}."),
-            (_, 0) => format!("All is as it must be: {checked_units} in {files}."),
-            _ => format!(
-                "{} in {checked_units} in {files}.",
-                counted(offenders, "offender")
-            ),
-        };
+        let verdict = verdict((checked, query.unit.name()), offenders, &files);
         output.print(format!("\n{verdict}\n").as_bytes());
         print_notes(&searched.notes, &searched.hints, output);
     }
@@ -151,5 +142,18 @@ impl Split for Judge<'_> {
         let before = self.here.len();
         self.here.extend(fits);
         self.left -= self.here.len() - before;
+    }
+}
+
+/// The last sentence: how many units were checked, and how many offend.
+fn verdict((checked, unit): (u64, &str), offenders: u64, files: &str) -> String {
+    let units = counted(checked, unit);
+    match (checked, offenders) {
+        (0, _) => format!("There is no {unit} to check in {files}."),
+        (_, 0) => format!("All is as it must be: {units} in {files}."),
+        _ => {
+            let offenders = counted(offenders, "offender");
+            format!("{offenders} in {units} in {files}.")
+        }
     }
 }

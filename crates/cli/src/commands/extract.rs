@@ -81,15 +81,18 @@ pub fn run(
         extractor.print_table(searched.files.read, output);
         print_notes(&searched.notes, &searched.hints, output);
     }
-    let mut status = searched.status(extractor.matches > 0);
-    if extractor.lost_keys > 0 {
-        let rows = counted(extractor.lost_keys, "row");
-        let message = format!("{rows} with keys that the first one lacks: these are left out");
-        let diagnostic = Diagnostic::trouble(message)
-            .remedy("name the columns with `--select`, or write `--as jsonl`");
-        status = status.max(output.complain(&diagnostic));
-    }
-    Ok(status)
+    let status = searched.status(extractor.matches > 0);
+    Ok(match extractor.lost_keys {
+        0 => status,
+        rows => status.max(output.complain(&lost_keys(rows))),
+    })
+}
+
+/// Some rows have keys that have no column.
+fn lost_keys(rows: u64) -> Diagnostic {
+    let rows = counted(rows, "row");
+    let message = format!("{rows} with keys that the first one lacks: these are left out");
+    Diagnostic::trouble(message).remedy("name the columns with `--select`, or write `--as jsonl`")
 }
 
 /// Files whose form is known are read as tables where their columns are kept or chosen from.

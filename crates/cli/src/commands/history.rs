@@ -13,6 +13,7 @@ use brisk_quill_core::records::field::{Coded, Json, Optional, Ordinal, line};
 use brisk_quill_core::records::history::{RunChangeRecord, RunRecord as RunLine};
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
+use brisk_quill_files::journal::records::ChangeRecord;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::recover::copies::clean;
 use std::collections::{BTreeMap, HashSet};
@@ -220,18 +221,7 @@ fn one(
         output.print(&summary(&record, &reverts));
         for found in all {
             let found = found.map_err(|error| Diagnostic::of_file(&error))?;
-            let change = found.change();
-            let (before, after) = (Coded::of(&change.before), Coded::of(&change.after));
-            output.print(&line(&RunChangeRecord {
-                file: Ordinal(found.file as u64 + 1),
-                line: Ordinal(found.line),
-                from: found.from,
-                to: found.to,
-                before: before.text,
-                before_b64: before.base64,
-                after: after.text,
-                after_b64: after.base64,
-            }));
+            output.print(&json_change(&found));
         }
         return Ok(Status::Fine);
     }
@@ -313,5 +303,21 @@ fn forget(
         Status::Fine
     } else {
         Status::No
+    })
+}
+
+/// The record of a change of a run.
+fn json_change(found: &ChangeRecord) -> Vec<u8> {
+    let change = found.change();
+    let (before, after) = (Coded::of(&change.before), Coded::of(&change.after));
+    line(&RunChangeRecord {
+        file: Ordinal(found.file as u64 + 1),
+        line: Ordinal(found.line),
+        from: found.from,
+        to: found.to,
+        before: before.text,
+        before_b64: before.base64,
+        after: after.text,
+        after_b64: after.base64,
     })
 }

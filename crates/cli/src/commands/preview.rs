@@ -49,14 +49,8 @@ pub fn run(
     let planned = asked.up_to(through);
     let mut preview = Preview::new(args, &asked, (&planned, !piped), output)?;
     let run = RunOptions {
-        groups: true,
-        cells: true,
-        one_piece: preview.view.keep.context > 0,
         through,
-        stages: args.steps,
-        // What shows or keeps whole lines needs them whole.
-        split_from: preview.view.splits_lines(args).then_some(SPLIT_FROM),
-        ..RunOptions::default()
+        ..run_options(args, &preview.view)
     };
     let reading = (texts, Threads::new(args.files.threads));
     let guards = guards(&args.guard)?;
@@ -342,5 +336,18 @@ impl Collector for PreviewCollector<'_> {
         if let (Some(compared), Some(part)) = (&mut self.compared, part.compared) {
             compared.extend(part);
         }
+    }
+}
+
+/// The options of a run whose changes are shown in `view`.
+fn run_options(args: &PreviewArgs, view: &View) -> RunOptions {
+    RunOptions {
+        groups: true,
+        cells: true,
+        one_piece: view.keep.context > 0,
+        stages: args.steps,
+        // What shows or keeps whole lines needs them whole.
+        split_from: view.splits_lines(args).then_some(SPLIT_FROM),
+        ..RunOptions::default()
     }
 }

@@ -9,11 +9,10 @@ use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
-use brisk_quill_files::journal::records::RunState;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::recover::abandon::{AbandonedFile, Holds, abandon};
 use brisk_quill_files::recover::standing::Direction;
-use brisk_quill_files::recover::{open_ways, recover};
+use brisk_quill_files::recover::{Recovered, open_ways, recover};
 use std::path::Path;
 
 pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic> {
@@ -62,16 +61,7 @@ fn one(
     }
     if record.state.is_finished() {
         let done = recover(&RealFs, journal, &record, None).map_err(failed)?;
-        let what = match record.state {
-            RunState::RolledBack => "had been rolled back",
-            _ => "was complete",
-        };
-        let end = match done.left.is_empty() {
-            true => "; what it had left over has been removed.\n",
-            false => ".\n",
-        };
-        output.print(format!("Run {run} {what}{end}").as_bytes());
-        journal_run::tell_left(&done.left, output);
+        tell_cleaned(&record, &done, output);
         return Ok(true);
     }
     let asked = match (args.back, args.forward) {
@@ -188,4 +178,18 @@ fn abandoned(file: &AbandonedFile) -> String {
         text.push_str(&format!("  left there  {}\n", visible_path(left)));
     }
     text
+}
+
+/// Tells of a run that had ended before, and of which some copies were left over.
+fn tell_cleaned(record: &RunRecord, done: &Recovered, output: &mut Output) {
+    let what = match done.way {
+        Direction::Back => "had been rolled back",
+        Direction::Forward => "was complete",
+    };
+    let end = match done.left.is_empty() {
+        true => "; what it had left over has been removed.\n",
+        false => ".\n",
+    };
+    output.print(format!("Run {} {what}{end}", record.run).as_bytes());
+    journal_run::tell_left(&done.left, output);
 }

@@ -9,6 +9,7 @@ use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::status::Status;
+use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decide::Decider;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::field::line;
@@ -196,17 +197,23 @@ fn decide(
     }
     meant.doc.append(&lines).map_err(fail)?;
     meant.doc.sync().map_err(fail)?;
-    let counts = meant.doc.index.counts();
-    if args.json {
-        output.print(&line(&DecisionsRecord {
-            changes: counts.total(),
-            accepted: counts.accepted,
-            modified: counts.modified,
-            refused: counts.refused,
-            open: counts.open,
-        }));
-    } else {
-        output.print(plans::decisions(&meant.doc.index, plans::WOULD_WRITE_ALL).as_bytes());
+    match args.json {
+        true => output.print(&json_decisions(&meant.doc.index)),
+        false => {
+            output.print(plans::decisions(&meant.doc.index, plans::WOULD_WRITE_ALL).as_bytes());
+        }
     }
     Ok(Status::Fine)
+}
+
+/// The record of the decisions of a plan.
+fn json_decisions(plan: &PlanIndex) -> Vec<u8> {
+    let counts = plan.counts();
+    line(&DecisionsRecord {
+        changes: counts.total(),
+        accepted: counts.accepted,
+        modified: counts.modified,
+        refused: counts.refused,
+        open: counts.open,
+    })
 }

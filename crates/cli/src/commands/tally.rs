@@ -71,7 +71,14 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         }
         print_notes(&searched.notes, &searched.hints, output);
     }
-    let mut status = searched.status(total > 0);
+    let status = searched.status(total > 0);
+    Ok(status.max(complain_of_sums(too_long, no_numbers, output)))
+}
+
+/// Tells of the values whose numbers could not be summed: those with too many digits, and the texts
+/// that are no numbers.
+fn complain_of_sums(too_long: u64, no_numbers: u64, output: &mut Output) -> Status {
+    let mut status = Status::Fine;
     if too_long > 0 {
         let what = counted(too_long, "value");
         let diagnostic =
@@ -86,7 +93,7 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
                 .remedy("narrow the group, or see them with `shapes --match`");
         status = status.max(output.complain(&diagnostic));
     }
-    Ok(status)
+    status
 }
 
 fn print_table(

@@ -49,17 +49,20 @@ pub enum Group {
 /// The contents of the screen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum View {
+    /// The list of changes, and the current one.
     #[default]
     Changes,
+    /// The list of kinds.
     Kinds,
     /// All of the file, with what is accepted.
     File,
     /// Which changes to decide about together.
     Every,
+    /// The list of keys.
     Keys,
     /// The way to leave.
     Leave,
-    /// True if to write.
+    /// The question that comes before anything is written.
     Ask,
     /// The new text is being modified.
     Modify,

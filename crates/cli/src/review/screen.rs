@@ -64,7 +64,13 @@ impl Screen<'_> {
         match state.view {
             View::Kinds => self.kinds(frame, body, state),
             View::File => self.file(frame, body, state),
-            _ => self.changes(frame, body, state),
+            View::Changes
+            | View::Modify
+            | View::Find
+            | View::Keys
+            | View::Every
+            | View::Leave
+            | View::Ask => self.changes(frame, body, state),
         }
         frame.render_widget(self.foot(state, area.width), foot);
         match state.view {
@@ -72,7 +78,7 @@ impl Screen<'_> {
             View::Every => self.every(frame, body, state),
             View::Leave => self.leave(frame, body, state),
             View::Ask => self.ask(frame, body, state),
-            _ => {}
+            View::Changes | View::Kinds | View::File | View::Modify | View::Find => {}
         }
     }
 

@@ -4,10 +4,12 @@
 //! Note to the maintainer: nothing here draws or reads keys. A new action needs an arm in
 //! [`State::act`], a key in `keys.rs`, and a line in the list of keys there.
 
+mod typing;
+
 use crate::review::action::{Action, Effect, Group, Leave, Texts, View};
 use crate::review::editor::Editor;
+use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
-use brisk_quill_core::plan::{PlanIndex, text_of};
 use brisk_quill_files::plan_file::PlanKinds;
 
 /// The decision about a change.
@@ -340,72 +342,6 @@ impl State {
             false => self.done.push(turns),
         }
         Effect::Write(written)
-    }
-
-    fn begin_modifying(&mut self, texts: &dyn Texts) {
-        let Some((index, change)) = self.current().and_then(|i| Some((i, texts.change(i)?))) else {
-            return;
-        };
-        let Ok(text) = text_of(&change) else { return };
-        let after = match self.plan.modified.get(&index) {
-            Some(modified) => modified.clone(),
-            None => text.after.to_vec(),
-        };
-        self.editor = Editor::new(&texts.value(index, &change, &after));
-        self.view = View::Modify;
-    }
-
-    fn enter(&mut self, texts: &dyn Texts) -> Effect {
-        match self.view {
-            View::Modify => self.end_modifying(texts),
-            View::Find => {
-                self.needle = self.editor.text();
-                self.view = View::Changes;
-                self.list(texts);
-                Effect::None
-            }
-            View::Kinds => {
-                // Down into the kind: its changes alone.
-                self.only_kind = u32::try_from(self.kind_cursor).ok();
-                self.view = View::Changes;
-                self.list(texts);
-                Effect::None
-            }
-            _ => {
-                self.view = View::Changes;
-                Effect::None
-            }
-        }
-    }
-
-    fn end_modifying(&mut self, texts: &dyn Texts) -> Effect {
-        self.view = View::Changes;
-        let Some((index, change)) = self.current().and_then(|i| Some((i, texts.change(i)?))) else {
-            return Effect::None;
-        };
-        let value = self.editor.text();
-        let Some(written) = texts.written(index, &change, &value) else {
-            self.message = "this text cannot be written there; nothing has been decided".into();
-            return Effect::None;
-        };
-        let Ok(text) = text_of(&change) else {
-            return Effect::None;
-        };
-        // A text that changes nothing refuses; one that says the same accepts.
-        let decided = if *text.before == *written {
-            (Decision::Refused, None)
-        } else if *text.after == *written {
-            (Decision::Accepted, None)
-        } else {
-            (Decision::Modified, Some(written))
-        };
-        let name = decided.0.name();
-        let effect = self.make(vec![(index, decided)]);
-        self.go_on();
-        if self.message.is_empty() {
-            self.message = format!("{} is {name}", self.plan.id(index));
-        }
-        effect
     }
 
     /// Lists the changes that are asked for, and stays near the current one.

@@ -27,17 +27,23 @@ impl Note {
     /// Adds a note to those of the parts before: of each kind that is about the whole text there
     /// is one, which counts all.
     pub fn push_to(self, notes: &mut Vec<Self>) {
-        for known in &mut *notes {
-            match (&self, known) {
-                (Self::Thousands { matches: more, .. }, Self::Thousands { matches, .. }) => {
+        let is_known = match &self {
+            Self::Thousands { matches: more, .. } => notes.iter_mut().any(|known| {
+                let is_same = matches!(known, Self::Thousands { .. });
+                if let Self::Thousands { matches, .. } = known {
                     *matches += more;
-                    return;
                 }
-                (Self::BareLineFeed { .. }, Self::BareLineFeed { .. }) => return,
-                _ => {}
+                is_same
+            }),
+            Self::BareLineFeed { .. } => {
+                let is_same = |known: &Self| matches!(known, Self::BareLineFeed { .. });
+                notes.iter().any(is_same)
             }
+            Self::OpenBlock(_) | Self::Column(_) => false,
+        };
+        if !is_known {
+            notes.push(self);
         }
-        notes.push(self);
     }
 }
 

@@ -201,20 +201,7 @@ impl StepSpec {
         if self.remove_chars.is_some() {
             said.push(("remove-chars", Action::Remove));
         }
-        match said.len() {
-            1 => Ok(said.swap_remove(0).1),
-            0 => Err(senseless(
-                format!(
-                    "nothing is said about what becomes of `{}`",
-                    self.pattern.as_deref().unwrap_or_default()
-                ),
-                "add `--with TEMPLATE` or another action; to only look, use `find`",
-            )),
-            _ => Err(senseless(
-                format!("{} and {} exclude each other", said[0].0, said[1].0),
-                "keep one of them, or make two steps with `--then`",
-            )),
-        }
+        the_one(said, self.pattern.as_deref().unwrap_or_default())
     }
 }
 
@@ -368,4 +355,20 @@ where
     T: FromStr<Err: Into<Error>>,
 {
     text.map(|text| parse(key, text)).transpose()
+}
+
+/// The one action that is said, each with its key, of a step with this pattern.
+fn the_one(said: Vec<(&str, Action)>, pattern: &str) -> Result<Action, StepFault> {
+    let mut said = said.into_iter();
+    match (said.next(), said.next()) {
+        (Some((_, action)), None) => Ok(action),
+        (None, _) => Err(senseless(
+            format!("nothing is said about what becomes of `{pattern}`"),
+            "add `--with TEMPLATE` or another action; to only look, use `find`",
+        )),
+        (Some((first, _)), Some((second, _))) => Err(senseless(
+            format!("{first} and {second} exclude each other"),
+            "keep one of them, or make two steps with `--then`",
+        )),
+    }
 }
