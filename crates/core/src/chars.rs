@@ -11,6 +11,12 @@ use crate::span::Span;
 use std::collections::BTreeMap;
 
 /// Why a set of characters was refused.
+///
+/// ```
+/// use brisk_quill_core::chars::set;
+/// assert_eq!(set("a-c").expect("a set"), ['a', 'b', 'c']);
+/// assert!(set("c-a").is_err());
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{kind}")]
 pub struct CharsError {

@@ -10,6 +10,12 @@ use crate::span::Span;
 use std::sync::Arc;
 
 /// A set of steps of one rewrite, counted from 0.
+///
+/// ```
+/// use brisk_quill_core::edits::StepSet;
+/// let both = StepSet::one(0).union(StepSet::one(2));
+/// assert_eq!(both.iter().collect::<Vec<_>>(), [0, 2]);
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct StepSet(u128);
 

@@ -4,6 +4,12 @@ use crate::columns::layout::Format;
 use serde::{Deserialize, Serialize};
 
 /// One example: a text before and after, or one that stays as it is.
+///
+/// ```
+/// use brisk_quill_core::example::Example;
+/// let example = Example::change("berth 4", "B-04");
+/// assert_eq!(example.pair(), Some(("berth 4", "B-04")));
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct Example {

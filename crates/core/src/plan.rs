@@ -116,6 +116,13 @@ pub enum PlanFault {
 }
 
 /// A plan, but for the texts of its changes.
+///
+/// ```
+/// use brisk_quill_core::plan::PlanIndex;
+/// let mut index = PlanIndex::default();
+/// // A plan is taken line by line; the first is its head.
+/// assert!(index.take(b"{}", 0).is_err());
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct PlanIndex {
     /// The rewrite that was asked for.

@@ -13,6 +13,19 @@ use crate::step::action::Action;
 use crate::template::Template;
 
 /// A query and an action.
+///
+/// ```
+/// use brisk_quill_core::step::describe::sentence;
+/// use brisk_quill_core::step_spec::StepSpec;
+/// use brisk_quill_core::template::tables::NoTables;
+/// let spec = StepSpec {
+///     pattern: Some("quay".into()),
+///     remove: true,
+///     ..StepSpec::default()
+/// };
+/// let step = spec.build(&mut NoTables).expect("a step");
+/// assert_eq!(sentence(&step), "Every match of `quay` is deleted, in every line.");
+/// ```
 #[derive(Clone, Debug)]
 pub struct Step {
     /// The matches, their scope, and which are taken.

@@ -57,6 +57,14 @@ pub(crate) fn paragraphs(text: &[u8]) -> impl Iterator<Item = Line> {
 }
 
 /// One line of a text: where it lies, counted from the start of that text.
+///
+/// ```
+/// use brisk_quill_core::unit::lines;
+/// let text = b"quay 1\r\nquay 2";
+/// let first = lines(text).next().expect("a line");
+/// assert_eq!(&text[first.content.range()], b"quay 1");
+/// assert_eq!(&text[first.ending().range()], b"\r\n");
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Line {
     /// The line without its end.

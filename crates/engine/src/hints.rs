@@ -7,6 +7,14 @@ use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::template::part::TemplateNote;
 
 /// Something that often means a mistake.
+///
+/// ```
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// use brisk_quill_engine::hints::of_pattern;
+/// let pattern = Pattern::new("[A-z]+", &MatchOptions::default()).expect("a pattern");
+/// assert_eq!(of_pattern(&pattern)[0].name, "range-with-signs");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Hint {
     /// The name of its kind.

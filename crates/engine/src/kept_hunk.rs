@@ -210,6 +210,37 @@ pub struct HunkLimits {
 }
 
 /// Keeps what is found in one file, as far as it is to be shown.
+///
+/// ```
+/// use brisk_quill_core::rewrite::Rewrite;
+/// use brisk_quill_core::rewrite::options::RunOptions;
+/// use brisk_quill_core::step_spec::StepSpec;
+/// use brisk_quill_core::template::tables::NoTables;
+/// use brisk_quill_engine::kept_hunk::{HunkCollector, HunkLimits};
+/// use brisk_quill_engine::request::Work;
+/// use brisk_quill_engine::session::Session;
+/// use brisk_quill_engine::sources::Sources;
+/// use brisk_quill_files::discover::Search;
+/// use std::ops::ControlFlow;
+///
+/// let folder = tempfile::tempdir()?;
+/// std::fs::write(folder.path().join("notice.txt"), "closed\nberth 4\n")?;
+/// let sources = Sources::find(vec![folder.path().to_owned()], Search::default())?;
+/// let spec = StepSpec {
+///     pattern: Some(r"berth (\d)".into()),
+///     with: Some("B-$1".into()),
+///     ..StepSpec::default()
+/// };
+/// let rewrite = Rewrite::new(vec![spec.build(&mut NoTables)?]);
+/// let work = Work::Rewrite { rewrite: &rewrite, options: RunOptions::default() };
+/// let limits = HunkLimits { changes: 40, ..HunkLimits::default() };
+/// Session::default().run(&work, &sources, |_| HunkCollector::new(limits), |taken| {
+///     let hunk = &taken.found.hunks[0];
+///     assert_eq!((hunk.line, hunk.now().0), (2, b"B-4\n".to_vec()));
+///     ControlFlow::Continue(())
+/// })?;
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Default)]
 pub struct HunkCollector {
     keep: HunkLimits,

@@ -3,6 +3,14 @@
 use std::sync::Arc;
 
 /// The groups of a pattern: number 0 is the whole match, the others count from 1.
+///
+/// ```
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// let pattern = Pattern::new(r"(?<quay>\w+) (\d+)", &MatchOptions::default()).expect("a pattern");
+/// let groups = pattern.groups();
+/// assert_eq!((groups.len(), groups.name(1), groups.name(2)), (3, Some("quay"), None));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Groups {
     names: Arc<[Option<Box<str>>]>,

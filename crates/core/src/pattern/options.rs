@@ -1,6 +1,14 @@
 //! Options of patterns.
 
 /// The way a pattern is read.
+///
+/// ```
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// let options = MatchOptions { literal: true, ..MatchOptions::default() };
+/// let pattern = Pattern::new("1.93", &options).expect("plain text");
+/// assert_eq!(pattern.finder().is_match(b"1,93"), Ok(false));
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct MatchOptions {
     /// Letter case does not matter.

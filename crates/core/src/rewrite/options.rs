@@ -3,6 +3,25 @@
 use crate::query::prefilter::PrefilterUse;
 
 /// The matches in scope of each step in a run, as far as they have been counted.
+///
+/// ```
+/// use brisk_quill_core::rewrite::Rewrite;
+/// use brisk_quill_core::rewrite::options::RunTotals;
+/// use brisk_quill_core::step_spec::StepSpec;
+/// use brisk_quill_core::template::tables::NoTables;
+/// let spec = StepSpec {
+///     pattern: Some("quay".into()),
+///     with: Some("pier".into()),
+///     pick: Some("last".into()),
+///     per: Some("run".into()),
+///     ..StepSpec::default()
+/// };
+/// let rewrite = Rewrite::new(vec![spec.build(&mut NoTables).expect("a step")]);
+/// let mut totals = RunTotals::default();
+/// assert_eq!(rewrite.step_to_count(&totals), Some(0));
+/// totals.set(0, 12);
+/// assert_eq!(rewrite.step_to_count(&totals), None);
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct RunTotals(pub(crate) Vec<Option<u64>>);
 

@@ -3,6 +3,12 @@
 use crate::unit::{ending_before, line_ends};
 
 /// The start of a part of a text: a line.
+///
+/// ```
+/// use brisk_quill_core::rewrite::part_start::PartStart;
+/// let second = PartStart::of_text(0).behind(b"quay 1\nquay 2\n");
+/// assert_eq!((second.offset, second.line), (14, 3));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PartStart {
     /// Its offset in the file, in bytes from 0.

@@ -8,6 +8,17 @@ use crate::template::filters;
 use crate::template::filters::argument::CallError;
 
 /// Why a template was refused, and where.
+///
+/// ```
+/// use brisk_quill_core::fault::Fault;
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// use brisk_quill_core::template::Template;
+/// let pattern = Pattern::new(r"(\d+)", &MatchOptions::default()).expect("a pattern");
+/// let error = Template::parse("B-$2", pattern.groups()).expect_err("one group");
+/// assert_eq!(error.to_string(), "the pattern has no group 2");
+/// assert_eq!(error.span().map(|span| span.range()), Some(2..4));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{kind}")]
 pub struct TemplateError {
