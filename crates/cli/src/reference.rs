@@ -9,9 +9,9 @@ use clap::{Arg, Command};
 pub fn files() -> Vec<(&'static str, String)> {
     vec![
         ("filters.md", filters()),
-        ("options.md", options()),
         ("plan.schema.json", pretty(&schema::of_plan())),
         ("records.schema.json", pretty(&schema::of_results())),
+        ("verbs.md", verbs()),
     ]
 }
 
@@ -53,17 +53,26 @@ fn code(text: &str) -> String {
     format!("`{text}`")
 }
 
-/// Every option of every verb, as its help says it.
-fn options() -> String {
-    let mut out = "# Options of every verb\n\nA test writes this page from the definitions. What the options mean together is said in \
-                   [verbs.md](verbs.md).\n"
+/// Every verb with its options and examples, as its help says it.
+fn verbs() -> String {
+    let mut out = "# Verbs\n\nA test writes this page from the definitions. What the options mean together is said in \
+                   [options.md](options.md).\n"
         .to_owned();
     let mut program = definitions();
     program.build();
-    for verb in program.get_subcommands() {
+    for verb in program.get_subcommands_mut() {
         let about = verb.get_about().map(ToString::to_string);
         let about = about.unwrap_or_default();
-        out.push_str(&format!("\n## {}\n\n{about}.\n", verb.get_name()));
+        let usage = verb.render_usage().to_string();
+        let usage = usage.trim_start_matches("Usage: ").trim();
+        out.push_str(&format!(
+            "\n## {}\n\n{about}.\n\n```text\n{usage}\n",
+            verb.get_name()
+        ));
+        if let Some(more) = verb.get_after_help() {
+            out.push_str(&format!("\n{}\n", more.to_string().trim()));
+        }
+        out.push_str("```\n");
         let options = table(verb);
         if !options.is_empty() {
             out.push_str("\n| option | does |\n|---|---|\n");
@@ -91,7 +100,10 @@ fn row(arg: &Arg) -> String {
         _ => values.trim_start().to_owned(),
     };
     let help = arg.get_help().map(ToString::to_string).unwrap_or_default();
-    let help = help.replace('\n', " ");
+    let mut help = help.replace('\n', " ");
+    if let ([default], true) = (arg.get_default_values(), arg.get_action().takes_values()) {
+        help.push_str(&format!(" [default: `{}`]", default.to_string_lossy()));
+    }
     // A bar would end the cell.
     let [name, help] = [name, help].map(|text| text.replace('|', "\\|"));
     format!("| `{name}` | {help} |\n")
