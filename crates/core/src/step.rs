@@ -5,6 +5,7 @@ pub(crate) mod actions;
 pub mod describe;
 pub(crate) mod edit_maker;
 pub mod eval;
+pub(crate) mod template_reader;
 
 use crate::address::Count;
 use crate::pattern::Pattern;

@@ -3,7 +3,7 @@
 use crate::columns::row::Row;
 use crate::edits::StepSet;
 use crate::pattern::Finder;
-use crate::problem::{Problem, ProblemKind};
+use crate::problem::Problem;
 use crate::query::findings::Findings;
 use crate::query::note::Note;
 use crate::query::scanner::UnitScanner;
@@ -13,9 +13,7 @@ use crate::rewrite::options::RunOptions;
 use crate::rewrite::part_start::PartStart;
 use crate::step::Step;
 use crate::step::action::Action;
-use crate::step::actions::{
-    above, below, cells, drop_lines, drop_other_lines, lead, remove, replace, swap_chars, trail,
-};
+use crate::step::actions::{act, end_row};
 use crate::step::edit_maker::{EditMaker, Split, StepOutcome};
 use crate::unit::ending_before;
 use std::cell::{Cell, RefCell};
@@ -176,41 +174,10 @@ impl Visitor for EditMaker<'_, '_> {
     }
 
     fn row(&mut self, row: &Row<'_>) {
-        match self.action {
-            Action::Cells(texts) => cells::end_row(self, row, texts),
-            Action::Replace(_)
-            | Action::Remove
-            | Action::DropLines
-            | Action::DropOtherLines
-            | Action::Above(_)
-            | Action::Below(_)
-            | Action::Lead(_)
-            | Action::Trail(_)
-            | Action::SwapChars(_) => {}
-        }
+        end_row(self, row);
     }
 
     fn problem(&mut self, offset: usize, problem: Problem) {
         self.out.problems.push((offset, problem));
-    }
-}
-
-/// Does what the step does with a unit.
-fn act(
-    maker: &mut EditMaker<'_, '_>,
-    unit: &UnitView<'_>,
-    found: &Findings<'_>,
-) -> Result<(), ProblemKind> {
-    match maker.action {
-        Action::Replace(template) => replace::eval(maker, unit, found, template),
-        Action::Remove => remove::eval(maker, unit, found),
-        Action::DropLines => drop_lines::eval(maker, unit, found),
-        Action::DropOtherLines => drop_other_lines::eval(maker, unit, found),
-        Action::Above(template) => above::eval(maker, unit, found, template),
-        Action::Below(template) => below::eval(maker, unit, found, template),
-        Action::Lead(template) => lead::eval(maker, unit, found, template),
-        Action::Trail(template) => trail::eval(maker, unit, found, template),
-        Action::SwapChars(swaps) => swap_chars::eval(maker, unit, found, swaps),
-        Action::Cells(texts) => cells::eval(maker, unit, found, texts),
     }
 }

@@ -6,8 +6,8 @@ use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
 use crate::span::Span;
 use crate::step::action::Action;
-use crate::step::actions::TemplateReader;
 use crate::step::edit_maker::EditMaker;
+use crate::step::template_reader::TemplateReader;
 use crate::step_spec::values::StepFault;
 use crate::template::Template;
 

@@ -13,8 +13,8 @@ use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
 use crate::span::Span;
 use crate::step::action::{Action, CellTarget, CellText};
-use crate::step::actions::TemplateReader;
 use crate::step::edit_maker::{EditMaker, RowText};
+use crate::step::template_reader::TemplateReader;
 use crate::step_spec::lists::in_pairs;
 use crate::step_spec::values::{StepFault, parse};
 

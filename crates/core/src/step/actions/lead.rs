@@ -5,8 +5,8 @@ use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
 use crate::step::action::Action;
-use crate::step::actions::TemplateReader;
 use crate::step::edit_maker::{EditMaker, UnitEnd};
+use crate::step::template_reader::TemplateReader;
 use crate::step_spec::values::StepFault;
 use crate::template::Template;
 
