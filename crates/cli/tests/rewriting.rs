@@ -342,6 +342,10 @@ fn bad_rewrite_files() {
             "titel = 'x'\n",
             &["there is no key `titel`", "Did you mean `title`?"],
         ),
+        (
+            "[[step]]\npattern = 'x'\n",
+            &["there is no key `pattern`", "Did you mean `match`?"],
+        ),
         ("title = 'x'\n", &["there is no step"]),
         (
             "[[step]]\nmatch = 'a(b'\nwith = 'c'\n",

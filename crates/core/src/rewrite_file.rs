@@ -75,7 +75,13 @@ fn words(message: &str) -> (String, Option<String>) {
     let unknown = message.strip_prefix("unknown field `");
     if let Some((name, rest)) = unknown.and_then(|rest| rest.split_once('`')) {
         let known: Vec<&str> = rest.split('`').skip(1).step_by(2).collect();
-        let remedy = match nearest(name, known.into_iter()) {
+        // The names that these have in the usage of verbs.
+        let name_meant = match name {
+            "pattern" => "match",
+            "template" => "with",
+            other => other,
+        };
+        let remedy = match nearest(name_meant, known.into_iter()) {
             Nearest::One(name) => format!("did you mean `{name}`?"),
             Nearest::Several(_) => "a key is the name of an option, without its hyphens".into(),
         };
