@@ -23,7 +23,7 @@
 //! use brisk_quill_core::query::Query;
 //! use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 //! use brisk_quill_core::step::Step;
-//! use brisk_quill_core::step::action::Action;
+//! use brisk_quill_core::step::actions::Action;
 //! use brisk_quill_core::template::Template;
 //!
 //! let pattern = Pattern::new(r"berth (\d+)", &MatchOptions::default())?;

@@ -1,7 +1,6 @@
 //! One instruction of a rewrite: a query and what is done with its matches.
 
-pub mod action;
-pub(crate) mod actions;
+pub mod actions;
 pub mod describe;
 pub(crate) mod edit_maker;
 pub mod eval;
@@ -10,7 +9,7 @@ pub(crate) mod template_reader;
 use crate::address::Count;
 use crate::pattern::Pattern;
 use crate::query::Query;
-use crate::step::action::Action;
+use crate::step::actions::Action;
 use crate::template::Template;
 
 /// A query and an action.

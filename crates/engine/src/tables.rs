@@ -2,7 +2,7 @@
 
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::step::Step;
-use brisk_quill_core::step::action::Action;
+use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::Template;
 use brisk_quill_core::template::tables::{Table, TableError, Tables};

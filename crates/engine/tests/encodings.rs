@@ -7,7 +7,7 @@ use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::step::Step;
-use brisk_quill_core::step::action::Action;
+use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::Template;
 use brisk_quill_engine::collector::{Events, FileHunk};
 use brisk_quill_engine::request::Work;

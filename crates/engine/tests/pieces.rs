@@ -7,7 +7,7 @@ use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::step::Step;
-use brisk_quill_core::step::action::Action;
+use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::Template;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::change_collector::ChangeCollector;

@@ -1,13 +1,13 @@
 //! The actions, one file each: what builds, describes and evaluates it lies beside each other.
 //!
-//! Note to the maintainer: a new action is a file here with an arm in each of these functions, a
-//! variant of [`Action`], and a field of `StepSpec` to which `step_spec/build.rs` gives its
+//! Note to the maintainer: a new action is a file here, a variant of [`Action`] with an arm in each of
+//! these functions, and a field of `StepSpec` to which `step_spec/build.rs` gives its
 //! meaning; the compiler leads from one to the next. The reference evaluator of the tests needs
 //! an arm, too.
 
 pub(crate) mod above;
 pub(crate) mod below;
-pub(crate) mod cells;
+pub mod cells;
 pub(crate) mod drop_lines;
 pub(crate) mod drop_other_lines;
 pub(crate) mod lead;
@@ -21,8 +21,84 @@ use crate::describe::QueryWords;
 use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
-use crate::step::action::Action;
+use crate::step::actions::cells::CellText;
 use crate::step::edit_maker::EditMaker;
+use crate::template::Template;
+use std::collections::BTreeMap;
+
+/// The action of a step.
+#[derive(Clone, Debug)]
+pub enum Action {
+    /// Each match becomes what the template writes.
+    Replace(Template),
+    /// Each match is taken out.
+    Remove,
+    /// Each line with a match goes, with its line end.
+    DropLines,
+    /// Each line in scope without a match goes.
+    DropOtherLines,
+    /// A line is inserted above each line with a match.
+    Above(Template),
+    /// A line is inserted below each line with a match.
+    Below(Template),
+    /// Text is put at the start of each unit with a match.
+    Lead(Template),
+    /// Text is put at the end of each unit with a match.
+    Trail(Template),
+    /// Each character of a match, which is a run of them, becomes another.
+    SwapChars(BTreeMap<char, char>),
+    /// Cells of each row with a match are written anew, and columns are added to all rows.
+    Cells(Vec<CellText>),
+}
+
+impl Action {
+    /// The template that it writes for each match or unit, where it has one.
+    pub fn template(&self) -> Option<&Template> {
+        match self {
+            Self::Replace(template)
+            | Self::Above(template)
+            | Self::Below(template)
+            | Self::Lead(template)
+            | Self::Trail(template) => Some(template),
+            Self::Remove
+            | Self::DropLines
+            | Self::DropOtherLines
+            | Self::SwapChars(_)
+            | Self::Cells(_) => None,
+        }
+    }
+
+    /// Every template that it writes: one for each match or unit, or one for each cell.
+    pub fn templates(&self) -> impl Iterator<Item = &Template> {
+        let cells = match self {
+            Self::Cells(cells) => cells.as_slice(),
+            Self::Replace(_)
+            | Self::Remove
+            | Self::DropLines
+            | Self::DropOtherLines
+            | Self::Above(_)
+            | Self::Below(_)
+            | Self::Lead(_)
+            | Self::Trail(_)
+            | Self::SwapChars(_) => &[],
+        };
+        let of_cells = cells.iter().map(|cell| &cell.template);
+        self.template().into_iter().chain(of_cells)
+    }
+
+    /// True if it acts on whole rows, and not on the cells with the matches.
+    pub fn is_for_rows(&self) -> bool {
+        matches!(self, Self::Cells(_))
+    }
+
+    /// True if it acts on whole lines.
+    pub fn is_for_lines(&self) -> bool {
+        matches!(
+            self,
+            Self::DropLines | Self::DropOtherLines | Self::Above(_) | Self::Below(_)
+        )
+    }
+}
 
 /// What an action does with the matches of a query, as a clause without capital and full stop.
 pub(super) fn describe(words: &QueryWords, action: &Action) -> String {
@@ -42,11 +118,12 @@ pub(super) fn describe(words: &QueryWords, action: &Action) -> String {
 
 /// Does what the step does with a unit.
 pub(super) fn act(
+    action: &Action,
     maker: &mut EditMaker<'_, '_>,
     unit: &UnitView<'_>,
     found: &Findings<'_>,
 ) -> Result<(), ProblemKind> {
-    match maker.action {
+    match action {
         Action::Replace(template) => replace::eval(maker, unit, found, template),
         Action::Remove => remove::eval(maker, unit, found),
         Action::DropLines => drop_lines::eval(maker, unit, found),
@@ -61,8 +138,8 @@ pub(super) fn act(
 }
 
 /// Does what is left to be done at the end of a row.
-pub(super) fn end_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>) {
-    match maker.action {
+pub(super) fn end_row(action: &Action, maker: &mut EditMaker<'_, '_>, row: &Row<'_>) {
+    match action {
         Action::Cells(texts) => cells::end_row(maker, row, texts),
         Action::Replace(_)
         | Action::Remove

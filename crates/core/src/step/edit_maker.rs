@@ -11,7 +11,6 @@ use crate::query::findings::{Finding, Findings, MatchStatus};
 use crate::query::unit_view::UnitView;
 use crate::rewrite::counts::StepCounts;
 use crate::span::Span;
-use crate::step::action::Action;
 use crate::template::{MatchContext, Template};
 use crate::unit::{ending_before, line_ends};
 use std::cell::{Cell, RefCell};
@@ -30,7 +29,6 @@ pub(crate) struct StepOutcome {
 
 /// Makes the edits of a piece of text, unit by unit.
 pub(crate) struct EditMaker<'e, 's> {
-    pub action: &'e Action,
     pub set: StepSet,
     pub keep_groups: bool,
     pub keep_cells: bool,

@@ -12,7 +12,7 @@ use crate::rewrite::counts::StepCounts;
 use crate::rewrite::options::RunOptions;
 use crate::rewrite::part_start::PartStart;
 use crate::step::Step;
-use crate::step::action::Action;
+use crate::step::actions::Action;
 use crate::step::actions::{act, end_row};
 use crate::step::edit_maker::{EditMaker, Split, StepOutcome};
 use crate::unit::ending_before;
@@ -108,8 +108,7 @@ impl<'r> StepRun<'r> {
             groups: self.keep_groups || self.step.needs_groups(),
             missing: drops_others || !self.ensure.is_empty(),
         };
-        let mut maker = EditMaker {
-            action: &self.step.action,
+        let maker = EditMaker {
             set: self.set,
             keep_groups: self.keep_groups,
             keep_cells: self.keep_cells,
@@ -127,7 +126,10 @@ impl<'r> StepRun<'r> {
             split: split.filter(|_| self.step.ensure.is_empty()),
             out: StepOutcome::default(),
         };
-        self.scanner.piece(text, (0, last), wanted, &mut maker);
+        let action = &self.step.action;
+        let mut visitor = StepVisitor { action, maker };
+        self.scanner.piece(text, (0, last), wanted, &mut visitor);
+        let maker = visitor.maker;
         let out = maker.out;
         self.thousands = maker.thousands.get();
         self.last_ending = ending_before(text, self.last_ending);
@@ -135,49 +137,60 @@ impl<'r> StepRun<'r> {
     }
 }
 
-impl Visitor for EditMaker<'_, '_> {
+/// Does what an action says with each unit that is visited.
+struct StepVisitor<'a, 'e, 's> {
+    action: &'a Action,
+    maker: EditMaker<'e, 's>,
+}
+
+impl Visitor for StepVisitor<'_, '_, '_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
-        self.counted.take();
-        self.written.take();
-        let first = self.out.edits.len();
+        let maker = &mut self.maker;
+        maker.counted.take();
+        maker.written.take();
+        let first = maker.out.edits.len();
         for finding in found.iter() {
-            self.counts.left_out.count(finding.status);
+            maker.counts.left_out.count(finding.status);
         }
-        self.counts.matches += found.picked().count() as u64;
-        self.problems_told = 0;
-        let before = (self.counts.edits, self.counts.unchanged, self.counts.failed);
-        if let Err(kind) = act(self, unit, found) {
+        maker.counts.matches += found.picked().count() as u64;
+        maker.problems_told = 0;
+        let before = (
+            maker.counts.edits,
+            maker.counts.unchanged,
+            maker.counts.failed,
+        );
+        if let Err(kind) = act(self.action, maker, unit, found) {
             // All of the unit is left alone.
-            self.out.edits.truncate(first);
-            (self.counts.edits, self.counts.unchanged, self.counts.failed) = before;
+            maker.out.edits.truncate(first);
+            (
+                maker.counts.edits,
+                maker.counts.unchanged,
+                maker.counts.failed,
+            ) = before;
             if !self.action.is_for_rows() {
-                self.counts.failed += found.picked().count() as u64;
+                maker.counts.failed += found.picked().count() as u64;
             }
-            self.problem(
-                unit.span.from,
-                Problem {
-                    line: Some(unit.line),
-                    kind,
-                },
-            );
+            let line = Some(unit.line);
+            let problem = Problem { line, kind };
+            maker.out.problems.push((unit.span.from, problem));
         }
-        if !unit.in_scope || self.ensure.is_empty() {
+        if !unit.in_scope || maker.ensure.is_empty() {
             return;
         }
         if self.action.is_for_rows() {
             // What becomes of it is known when the row is.
             let bytes = unit.bytes().to_vec();
-            self.units_of_row.push((unit.span, unit.line, bytes));
-        } else if let Some(now) = self.now(unit, first) {
-            self.check(unit.span.from, unit.line, now);
+            maker.units_of_row.push((unit.span, unit.line, bytes));
+        } else if let Some(now) = maker.now(unit, first) {
+            maker.check(unit.span.from, unit.line, now);
         }
     }
 
     fn row(&mut self, row: &Row<'_>) {
-        end_row(self, row);
+        end_row(self.action, &mut self.maker, row);
     }
 
     fn problem(&mut self, offset: usize, problem: Problem) {
-        self.out.problems.push((offset, problem));
+        self.maker.out.problems.push((offset, problem));
     }
 }

@@ -8,7 +8,7 @@ use crate::pattern::options::MatchOptions;
 use crate::query::scope::{Block, Near, Scope};
 use crate::query::{Per, Pick, Query};
 use crate::step::Step;
-use crate::step::action::Action;
+use crate::step::actions::Action;
 use crate::step::actions::{above, below, cells, lead, replace, swap_chars, trail};
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::StepSpec;
@@ -165,26 +165,26 @@ impl StepSpec {
         let templates = &mut templates;
         let mut said = Vec::new();
         if let Some(text) = &self.with {
-            said.push(("with", replace::build(text, templates)?));
+            said.push(("with", Action::Replace(replace::build(text, templates)?)));
         }
         if let Some(text) = &self.above {
-            said.push(("above", above::build(text, templates)?));
+            said.push(("above", Action::Above(above::build(text, templates)?)));
         }
         if let Some(text) = &self.below {
-            said.push(("below", below::build(text, templates)?));
+            said.push(("below", Action::Below(below::build(text, templates)?)));
         }
         if let Some(text) = &self.lead {
-            said.push(("lead", lead::build(text, templates)?));
+            said.push(("lead", Action::Lead(lead::build(text, templates)?)));
         }
         if let Some(text) = &self.trail {
-            said.push(("trail", trail::build(text, templates)?));
+            said.push(("trail", Action::Trail(trail::build(text, templates)?)));
         }
         match (self.set.is_empty(), self.add_column.is_empty()) {
             (true, true) => {}
             (no_set, _) => {
                 let key = if no_set { "add-column" } else { "set" };
                 let texts = (&self.set[..], &self.add_column[..]);
-                said.push((key, cells::build(texts, templates)?));
+                said.push((key, Action::Cells(cells::build(texts, templates)?)));
             }
         }
         if self.remove {
@@ -197,7 +197,10 @@ impl StepSpec {
             said.push(("drop-other-lines", Action::DropOtherLines));
         }
         if let Some((from, to)) = in_pairs(&self.swap_chars).next() {
-            said.push(("swap-chars", swap_chars::build(from, to)?));
+            said.push((
+                "swap-chars",
+                Action::SwapChars(swap_chars::build(from, to)?),
+            ));
         }
         if self.remove_chars.is_some() {
             said.push(("remove-chars", Action::Remove));

@@ -17,7 +17,7 @@ use brisk_quill_core::rewrite::sink::{Sink, Unmet};
 use brisk_quill_core::rewrite::{Rewrite, Run};
 use brisk_quill_core::span::Span;
 use brisk_quill_core::step::Step;
-use brisk_quill_core::step::action::Action;
+use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::{MatchContext, Template};
 use brisk_quill_core::unit::{Line, UnitKind, lines};
 

@@ -5,14 +5,13 @@ use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
 use crate::span::Span;
-use crate::step::action::Action;
 use crate::step::edit_maker::EditMaker;
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::values::StepFault;
 use crate::template::Template;
 
-pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Action, StepFault> {
-    templates.read("above", text).map(Action::Above)
+pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Template, StepFault> {
+    templates.read("above", text)
 }
 
 /// "the line `y` is inserted above each line with a match of `x`, in every line"

@@ -12,18 +12,37 @@ use crate::problem::{Problem, ProblemKind};
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
 use crate::span::Span;
-use crate::step::action::{Action, CellTarget, CellText};
 use crate::step::edit_maker::{EditMaker, RowText};
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::lists::in_pairs;
 use crate::step_spec::values::{StepFault, parse};
+use crate::template::Template;
+
+/// The text for one cell of a row.
+#[derive(Clone, Debug)]
+pub struct CellText {
+    /// The cell that takes it.
+    pub target: CellTarget,
+    /// The text, written for the first match in the row.
+    pub template: Template,
+}
+
+/// The cell of a row that takes a text.
+#[derive(Clone, Debug)]
+pub enum CellTarget {
+    /// The cell of a column that is there.
+    Column(Column),
+    /// The cell of a column of this name, which is added at the end; it is empty in rows without
+    /// a match.
+    Added(String),
+}
 
 /// The action that writes `set` into columns and adds those of `add_column`, in pairs of a column
 /// and a template.
 pub(crate) fn build(
     (set, add_column): (&[String], &[String]),
     templates: &mut TemplateReader<'_>,
-) -> Result<Action, StepFault> {
+) -> Result<Vec<CellText>, StepFault> {
     let mut cells = Vec::new();
     for (column, text) in in_pairs(set) {
         cells.push(CellText {
@@ -37,7 +56,7 @@ pub(crate) fn build(
             template: templates.read("add-column", text)?,
         });
     }
-    Ok(Action::Cells(cells))
+    Ok(cells)
 }
 
 /// "the column a becomes `b` in each row with a match of `x`, in every cell"

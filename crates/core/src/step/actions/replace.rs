@@ -4,14 +4,13 @@ use crate::describe::{QueryWords, quoted};
 use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
-use crate::step::action::Action;
 use crate::step::edit_maker::EditMaker;
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::values::StepFault;
 use crate::template::Template;
 
-pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Action, StepFault> {
-    templates.read("with", text).map(Action::Replace)
+pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Template, StepFault> {
+    templates.read("with", text)
 }
 
 /// "every match of `x` becomes `y`, in every line"

@@ -5,7 +5,6 @@ use crate::describe::{QueryWords, quoted};
 use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
-use crate::step::action::Action;
 use crate::step::edit_maker::EditMaker;
 use crate::step_spec::values::{StepFault, fault};
 use std::collections::BTreeMap;
@@ -16,8 +15,8 @@ pub(crate) fn characters(from: &str, to: &str) -> Result<BTreeMap<char, char>, S
         .map_err(|(error, in_to)| fault("swap-chars", if in_to { to } else { from })(error))
 }
 
-pub(crate) fn build(from: &str, to: &str) -> Result<Action, StepFault> {
-    characters(from, to).map(Action::SwapChars)
+pub(crate) fn build(from: &str, to: &str) -> Result<BTreeMap<char, char>, StepFault> {
+    characters(from, to)
 }
 
 /// "the characters `ab` become `xy`, in every line"

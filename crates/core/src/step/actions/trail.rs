@@ -4,14 +4,13 @@ use crate::describe::{QueryWords, quoted};
 use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
-use crate::step::action::Action;
 use crate::step::edit_maker::{EditMaker, UnitEnd};
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::values::StepFault;
 use crate::template::Template;
 
-pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Action, StepFault> {
-    templates.read("trail", text).map(Action::Trail)
+pub(crate) fn build(text: &str, templates: &mut TemplateReader<'_>) -> Result<Template, StepFault> {
+    templates.read("trail", text)
 }
 
 /// "`y` is inserted at the end of each line with a match of `x`, in every line"
