@@ -5,6 +5,13 @@ use crate::pattern::search_error::SearchError;
 use crate::template::filters::FilterProblem;
 
 /// Something in a text that could not be looked at or computed; the unit is left alone.
+///
+/// ```
+/// use brisk_quill_core::problem::{Problem, ProblemKind};
+/// let kind = ProblemKind::ParagraphTooLong { limit: 1 << 20 };
+/// let problem = Problem { line: Some(4), kind };
+/// assert!(!problem.kind.to_string().is_empty());
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Problem {
     /// The line it lies in, from 1; `None` for the text as a whole.
@@ -25,6 +32,12 @@ impl Problem {
 }
 
 /// Reasons why a unit was not searched or computed.
+///
+/// ```
+/// use brisk_quill_core::problem::ProblemKind;
+/// let kind = ProblemKind::ParagraphTooLong { limit: 1 << 20 };
+/// assert!(kind.to_string().contains("paragraph"));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum ProblemKind {

@@ -37,6 +37,15 @@ pub struct RewriteText {
 }
 
 /// A step of a rewrite that makes no sense.
+///
+/// ```
+/// use brisk_quill_core::rewrite_file::RewriteText;
+/// use brisk_quill_core::template::tables::NoTables;
+/// let file = "[[step]]\nmatch = 'quay'\n[[step]]\nmatch = '('\nremove = true\n";
+/// let text = RewriteText::parse(file).expect("a rewrite file");
+/// let error = text.build(&mut NoTables).expect_err("nothing said, and a lone bracket");
+/// assert_eq!(error.step, 1);
+/// ```
 #[derive(Debug, thiserror::Error)]
 #[error("step {step}: {fault}")]
 pub struct FaultyStep {

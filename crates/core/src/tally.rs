@@ -39,6 +39,15 @@ enum Sum {
 }
 
 /// One value.
+///
+/// ```
+/// use brisk_quill_core::tally::Tally;
+/// let mut tally = Tally::default();
+/// tally.add(None, Some(b"B-4"), None);
+/// tally.add(None, Some(b"B-4"), None);
+/// let rows = tally.into_rows();
+/// assert_eq!((rows[0].value.as_deref(), rows[0].count), (Some(&b"B-4"[..]), 2));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TallyRow {
     /// The file it is counted in, where files are counted apart.

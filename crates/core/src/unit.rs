@@ -7,6 +7,11 @@ use memchr::memchr_iter;
 pub const MAX_UNIT_BYTES: usize = 64 << 20;
 
 /// The unit that a pattern is tried on.
+///
+/// ```
+/// use brisk_quill_core::unit::UnitKind;
+/// assert_eq!(UnitKind::Paragraph.name(), "paragraph");
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum UnitKind {
     /// A line without its line end.

@@ -23,6 +23,8 @@ pub struct SearchedUnit<'u> {
 }
 
 /// A hunk with its changes as they are on disk.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct FileHunk<'h> {
     /// The lines, as text.
     pub hunk: &'h Hunk<'h>,
@@ -36,6 +38,8 @@ pub struct FileHunk<'h> {
 ///
 /// A search reports units and rows, an evaluation hunks and unmet units; both report problems.
 /// What is reported of a file that fails in the middle is void.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub trait Events {
     /// The events that follow belong to `source`. Only a collector that sees all files in turn is
     /// told; see [`Session::run_in_turn`](crate::session::Session::run_in_turn).

@@ -61,6 +61,12 @@ pub struct Comparison {
 }
 
 /// The changes that both have in common, and those that differ.
+///
+/// ```
+/// use brisk_quill_engine::compare::Compared;
+/// let found = Compared { only_last: 1, different: 2, ..Compared::default() };
+/// assert_eq!(found.total(), 3);
+/// ```
 #[derive(Default)]
 pub struct Compared {
     /// Changes that are the same.

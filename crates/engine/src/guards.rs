@@ -25,6 +25,13 @@ pub struct Guards {
 }
 
 /// A number of changes that is not as expected.
+///
+/// ```
+/// use brisk_quill_engine::guards::Unexpected;
+/// let unexpected = Unexpected { step: None, expected: "1..".parse()?, found: 0 };
+/// assert!(!unexpected.expected.holds(unexpected.found));
+/// # Ok::<(), brisk_quill_core::address::parse::SpecError>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Unexpected {
     /// The step, from 1; `None` is the whole rewrite.

@@ -24,6 +24,8 @@ pub struct FileReport<'a> {
 }
 
 /// Neighbouring lines that change.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct KeptHunk {
     /// Number of the first line, from 1.
     pub line: u64,
@@ -38,6 +40,8 @@ pub struct KeptHunk {
 }
 
 /// One change.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct KeptEdit {
     /// In the hunk's `was`.
     pub span: Span,
@@ -88,6 +92,13 @@ impl KeptCell {
 }
 
 /// Whole lines before and after a hunk, with their ends.
+///
+/// ```
+/// use brisk_quill_core::span::Span;
+/// use brisk_quill_engine::kept_hunk::Neighbours;
+/// let around = Neighbours::of(b"one\ntwo\nthree\n", Span::new(4, 8), 1);
+/// assert_eq!((&*around.before[0], &*around.after[0]), (&b"one\n"[..], &b"three\n"[..]));
+/// ```
 #[derive(Clone, Default)]
 pub struct Neighbours {
     /// Lines before it.
@@ -199,6 +210,8 @@ fn last_lines(text: &[u8], most: usize) -> Vec<Vec<u8>> {
 }
 
 /// Limits on what is kept of a file.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 #[derive(Clone, Copy, Default)]
 pub struct HunkLimits {
     /// Hunks are kept until they hold so many changes.

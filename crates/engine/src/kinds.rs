@@ -11,6 +11,8 @@ const KINDS_MOST: usize = 100_000;
 const AROUND: usize = 16;
 
 /// Counts the kinds of changes.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct KindCollector {
     seen: Inventory<(Vec<u8>, Vec<u8>), FirstOfKind>,
 }
@@ -42,6 +44,8 @@ pub struct FirstOfKind {
 }
 
 /// The kinds of all changes, the most frequent first.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct Kinds {
     /// Each kind that is distinguished.
     pub kinds: Vec<Kind>,

@@ -27,6 +27,13 @@ use std::os::unix::ffi::OsStrExt;
 const UNIT_MOST: usize = 4 << 10;
 
 /// The path of a file as its records say it.
+///
+/// ```
+/// use brisk_quill_engine::plan_records::RecordPath;
+/// use brisk_quill_files::source::Source;
+/// let source = Source::File("notices/01.md".into());
+/// assert_eq!(RecordPath::of(&source).fields().0, "notices/01.md");
+/// ```
 pub struct RecordPath<'a> {
     path: Cow<'a, str>,
     base64: Optional<Base64<'a>>,

@@ -5,6 +5,8 @@ use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::options::RunOptions;
 
 /// The work to be done on each file.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 #[derive(Clone)]
 pub enum Work<'r> {
     /// The matches of a query are reported.
@@ -24,6 +26,12 @@ pub enum Work<'r> {
 }
 
 /// Needs of a search besides the matches that are taken.
+///
+/// ```
+/// use brisk_quill_engine::request::SearchNeeds;
+/// let needs = SearchNeeds { groups: true, ..SearchNeeds::default() };
+/// assert!(needs.groups && !needs.missing);
+/// ```
 #[derive(Clone, Copy, Debug, Default)]
 pub struct SearchNeeds {
     /// The groups of each match.

@@ -54,6 +54,8 @@ pub struct Session {
 }
 
 /// Results taken in the order of the files.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct Taken<'t, C> {
     /// The file they belong to.
     pub source: &'t Source,

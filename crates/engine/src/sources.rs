@@ -30,6 +30,13 @@ pub struct Sources {
 }
 
 /// Why the files of a request cannot be had.
+///
+/// ```
+/// use brisk_quill_engine::sources::{Sources, SourcesError};
+/// use brisk_quill_files::discover::Search;
+/// let found = Sources::find(vec!["no/such/berth".into()], Search::default());
+/// assert!(matches!(found, Err(SourcesError::Unreadable(_))));
+/// ```
 #[derive(Debug, thiserror::Error)]
 pub enum SourcesError {
     /// A glob does not parse.

@@ -7,6 +7,8 @@ use brisk_quill_files::read::Skipped;
 use brisk_quill_files::read::facts::Facts;
 
 /// The outcome of one file.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub enum FileEnd {
     /// It was read to its end.
     Read(Box<FileRead>),
@@ -24,6 +26,8 @@ impl FileEnd {
 }
 
 /// A file that was read to its end.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct FileRead {
     /// Facts about it.
     pub facts: Facts,
@@ -34,6 +38,12 @@ pub struct FileRead {
 }
 
 /// Files counted by what became of them.
+///
+/// ```
+/// use brisk_quill_engine::summary::FileCounts;
+/// let counts = FileCounts { read: 3, binary: 1, ..FileCounts::default() };
+/// assert_eq!(counts.skipped(), 1);
+/// ```
 #[derive(Clone, Copy, Debug, Default)]
 pub struct FileCounts {
     /// Read to their end.
@@ -54,6 +64,11 @@ impl FileCounts {
 }
 
 /// The results of all files of a request.
+///
+/// ```
+/// use brisk_quill_engine::summary::Summary;
+/// assert_eq!(Summary::default().files.read, 0);
+/// ```
 #[derive(Debug, Default)]
 pub struct Summary {
     /// Files by what became of them.
@@ -83,6 +98,8 @@ impl Summary {
 }
 
 /// The end of a request.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 #[derive(Debug)]
 pub enum Ended {
     /// Every file has been worked on.
@@ -92,6 +109,8 @@ pub enum Ended {
 }
 
 /// Why a request was stopped.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum StopReason {
     /// The token was cancelled.

@@ -37,6 +37,12 @@ pub struct FileTables {
 }
 
 /// Finds an empty table at every path and opens none: for a rewrite that is not run.
+///
+/// ```
+/// use brisk_quill_core::template::tables::Tables;
+/// use brisk_quill_engine::tables::UnreadTables;
+/// assert!(UnreadTables.table("nowhere.csv").is_ok());
+/// ```
 pub struct UnreadTables;
 
 impl Tables for UnreadTables {

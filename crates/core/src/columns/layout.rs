@@ -10,6 +10,12 @@ use std::borrow::Cow;
 use std::path::Path;
 
 /// The form of a file with columns.
+///
+/// ```
+/// use brisk_quill_core::columns::layout::Format;
+/// assert_eq!(Format::of_path("berths.tsv".as_ref()), Some(Format::Tsv));
+/// assert_eq!(Format::named("jsonl"), Some(Format::JsonLines));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Format {
     /// Cells between commas.
@@ -55,6 +61,12 @@ impl Format {
 }
 
 /// The layout of a certain file.
+///
+/// ```
+/// use brisk_quill_core::columns::layout::TableOptions;
+/// let layout = TableOptions::default().layout("moorings.jsonl".as_ref());
+/// assert!(layout.expect("a form by its name").has_pointers());
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Layout {
     /// Cells between delimiters.

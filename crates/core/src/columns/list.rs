@@ -17,6 +17,12 @@ use std::fmt;
 use std::str::FromStr;
 
 /// One column, as it is called.
+///
+/// ```
+/// use brisk_quill_core::columns::list::Column;
+/// assert_eq!("berth".parse(), Ok(Column::Name("berth".into())));
+/// assert_eq!("3".parse(), Ok(Column::Number(3)));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Column {
     /// By its number, from 1.

@@ -147,6 +147,12 @@ impl RowCell {
 }
 
 /// The value of a cell.
+///
+/// ```
+/// use brisk_quill_core::columns::row::Field;
+/// let number = Field::Json("12.5");
+/// assert!(matches!(number, Field::Json(raw) if raw.starts_with("12")));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Field<'t> {
     /// Text, without quotes and escapes.

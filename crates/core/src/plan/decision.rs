@@ -1,6 +1,12 @@
 //! Decisions about changes.
 
 /// The decision about a change.
+///
+/// ```
+/// use brisk_quill_core::plan::decision::Decision;
+/// assert!(Decision::Modified.writes() && !Decision::Refused.writes());
+/// assert_eq!(Decision::Open.name(), "open");
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Decision {

@@ -24,6 +24,32 @@ pub enum MatchStatus {
 }
 
 /// The matches in one unit.
+///
+/// ```
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// use brisk_quill_core::query::Query;
+/// use brisk_quill_core::query::findings::Findings;
+/// use brisk_quill_core::query::searcher::Searcher;
+/// use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+///
+/// struct Columns(Vec<usize>);
+///
+/// impl Visitor for Columns {
+///     fn unit(&mut self, _: &UnitView<'_>, found: &Findings<'_>) {
+///         self.0.extend(found.picked().map(|finding| finding.span.from));
+///     }
+/// }
+///
+/// let pattern = Pattern::new("quay", &MatchOptions::default()).expect("a pattern");
+/// let query = Query::new(pattern);
+/// let mut searcher = Searcher::new(&query);
+/// let mut columns = Columns(Vec::new());
+/// let mut text = searcher.text("-", 0);
+/// text.push(b"old quay, new quay\n", &mut columns);
+/// text.finish(&mut columns);
+/// assert_eq!(columns.0, [4, 14]);
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct Findings<'a> {
     pub(super) matches: &'a Matches,

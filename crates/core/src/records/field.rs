@@ -108,6 +108,11 @@ impl<T: Field> Field for Optional<T> {
 }
 
 /// A number counted from 1.
+///
+/// ```
+/// use brisk_quill_core::records::field::Ordinal;
+/// assert_eq!(Ordinal(1).0, 1);
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Deserialize)]
 #[serde(transparent)]
 pub struct Ordinal(pub u64);
@@ -118,6 +123,12 @@ pub struct Ordinal(pub u64);
 pub struct Base64<'t>(pub Cow<'t, str>);
 
 /// Text, and the bytes beside it where it does not say all.
+///
+/// ```
+/// use brisk_quill_core::records::field::Coded;
+/// assert_eq!(Coded::of(b"quay").text, "quay");
+/// assert_eq!(Coded::of(b"caf\xE9").text, "caf\u{FFFD}");
+/// ```
 pub struct Coded<'t> {
     /// The text to be shown.
     pub text: Cow<'t, str>,

@@ -3,6 +3,12 @@
 use crate::query::findings::{LeftOut, MatchStatus};
 
 /// Matches that were left out, by reason.
+///
+/// ```
+/// use brisk_quill_core::rewrite::counts::LeftOutCounts;
+/// let counts = LeftOutCounts { pick: 2, limit: 1, scope: 4 };
+/// assert_eq!(counts.total(), 7);
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct LeftOutCounts {
     /// The pick took others.

@@ -37,6 +37,12 @@ impl RunTotals {
 pub const SPLIT_FROM: usize = 1 << 16;
 
 /// Options of a run.
+///
+/// ```
+/// use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
+/// let options = RunOptions { split_from: Some(SPLIT_FROM), ..RunOptions::default() };
+/// assert!(!options.groups);
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct RunOptions {
     /// Each change carries the groups of its match.

@@ -5,6 +5,12 @@ use crate::query::note::Note;
 use crate::rewrite::hunk::Hunk;
 
 /// A unit that does not match what it must after the rewrite.
+///
+/// ```
+/// use brisk_quill_core::rewrite::sink::Unmet;
+/// let unmet = Unmet { line: 3, text: b"closed".to_vec() };
+/// assert_eq!(unmet.line, 3);
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Unmet {
     /// The line it begins in, from 1, in the original text.

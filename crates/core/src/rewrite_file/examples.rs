@@ -8,6 +8,17 @@ use crate::rewrite::{Rewrite, rewrite_text};
 use crate::rewrite_file::RewriteText;
 
 /// The outcome of an example.
+///
+/// ```
+/// use brisk_quill_core::rewrite_file::RewriteText;
+/// use brisk_quill_core::template::tables::NoTables;
+/// let file = "[[step]]\nmatch = 'quay'\nwith = 'pier'\n\
+///             [[step.example]]\nbefore = 'old quay'\nafter = 'old pier'\n";
+/// let text = RewriteText::parse(file).expect("a rewrite file");
+/// let rewrite = text.build(&mut NoTables).expect("steps");
+/// let outcomes = text.work_examples(&rewrite).expect("examples");
+/// assert!(outcomes[0].holds());
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ExampleOutcome {
     /// The step it belongs to, from 1; `None` for the whole rewrite.

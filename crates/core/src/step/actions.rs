@@ -27,6 +27,12 @@ use crate::template::Template;
 use std::collections::BTreeMap;
 
 /// The action of a step.
+///
+/// ```
+/// use brisk_quill_core::step::actions::Action;
+/// assert!(Action::DropLines.is_for_lines());
+/// assert!(Action::Remove.template().is_none());
+/// ```
 #[derive(Clone, Debug)]
 pub enum Action {
     /// Each match becomes what the template writes.

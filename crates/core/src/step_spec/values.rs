@@ -6,6 +6,20 @@ use crate::pattern::options::MatchOptions;
 use std::str::FromStr;
 
 /// Why a step in words cannot be done.
+///
+/// ```
+/// use brisk_quill_core::step_spec::StepSpec;
+/// use brisk_quill_core::step_spec::values::StepFault;
+/// use brisk_quill_core::template::tables::NoTables;
+/// let spec = StepSpec {
+///     pattern: Some("quay".into()),
+///     lines: Some("9..3".into()),
+///     remove: true,
+///     ..StepSpec::default()
+/// };
+/// let fault = spec.build(&mut NoTables).expect_err("a range that runs backwards");
+/// assert!(matches!(fault, StepFault::Value { key: "lines", .. }));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum StepFault {
