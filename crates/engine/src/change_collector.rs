@@ -9,6 +9,15 @@ use std::io;
 use std::sync::Arc;
 
 /// Keeps the changes of one file, in memory or in a temporary file.
+///
+/// ```
+/// use brisk_quill_engine::change_collector::ChangeCollector;
+/// use brisk_quill_files::changes::Spooler;
+/// let spool = Spooler::spool();
+/// let changes = ChangeCollector::new(&spool).finish()?;
+/// assert_eq!(changes.len(), 0);
+/// # Ok::<(), std::io::Error>(())
+/// ```
 pub struct ChangeCollector {
     spooler: Spooler,
     failed: Option<io::Error>,

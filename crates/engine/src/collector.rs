@@ -11,6 +11,8 @@ use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::source::Source;
 
 /// A unit with what was found in it.
+///
+#[doc = include_str!("../doc/searching.md")]
 pub struct SearchedUnit<'u> {
     /// The unit where it lies.
     pub unit: &'u UnitView<'u>,
@@ -85,48 +87,7 @@ pub trait Events {
 
 /// Gathers the events of one file, on any thread, until its turn comes.
 ///
-/// ```
-/// use brisk_quill_core::pattern::Pattern;
-/// use brisk_quill_core::pattern::options::MatchOptions;
-/// use brisk_quill_core::problem::Problem;
-/// use brisk_quill_core::query::Query;
-/// use brisk_quill_engine::collector::{Collector, Events, SearchedUnit};
-/// use brisk_quill_engine::request::{SearchNeeds, Work};
-/// use brisk_quill_engine::session::Session;
-/// use brisk_quill_engine::sources::Sources;
-/// use brisk_quill_files::discover::Search;
-/// use std::ops::ControlFlow;
-///
-/// /// The numbers of the lines with a match.
-/// #[derive(Default)]
-/// struct Lines(Vec<u64>);
-///
-/// impl Events for Lines {
-///     fn unit(&mut self, searched: &SearchedUnit<'_>) {
-///         self.0.push(searched.unit.line);
-///     }
-///     fn problem(&mut self, _: Problem) {}
-/// }
-///
-/// impl Collector for Lines {
-///     fn join(&mut self, part: Self) {
-///         self.0.extend(part.0);
-///     }
-/// }
-///
-/// let folder = tempfile::tempdir()?;
-/// std::fs::write(folder.path().join("gauge.log"), "quay 1\nberth 7\nquay 2\n")?;
-/// let sources = Sources::find(vec![folder.path().to_owned()], Search::default())?;
-/// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
-/// let work = Work::Search { query: &query, needs: SearchNeeds::default() };
-/// let mut found = Vec::new();
-/// Session::default().run(&work, &sources, |_| Lines::default(), |taken| {
-///     found.extend(taken.found.0);
-///     ControlFlow::Continue(())
-/// })?;
-/// assert_eq!(found, [1, 3]);
-/// # Ok::<(), Box<dyn std::error::Error>>(())
-/// ```
+#[doc = include_str!("../doc/searching.md")]
 pub trait Collector: Events + Send + Sized {
     /// True if it holds so much that it should be handed over before the end of its file.
     fn is_full(&self) -> bool {

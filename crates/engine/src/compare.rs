@@ -11,6 +11,8 @@ use std::io;
 use std::path::PathBuf;
 
 /// A change, as far as it is compared.
+///
+#[doc = include_str!("../doc/plans.md")]
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ComparedChange {
     /// The first byte, from 0.
@@ -44,6 +46,8 @@ struct OldFile {
 }
 
 /// A change that is not the same in both.
+///
+#[doc = include_str!("../doc/plans.md")]
 pub struct Difference {
     /// Its file.
     pub path: Vec<u8>,
@@ -54,6 +58,8 @@ pub struct Difference {
 }
 
 /// Compares the changes of this evaluation with those of an earlier plan.
+///
+#[doc = include_str!("../doc/plans.md")]
 pub struct Comparison {
     old: BTreeMap<Vec<u8>, OldFile>,
     most: usize,

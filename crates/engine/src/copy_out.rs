@@ -18,6 +18,20 @@ use std::sync::Arc;
 type Places = BTreeMap<Source, (PathBuf, Destination)>;
 
 /// The destinations of copies of the sources.
+///
+/// ```
+/// use brisk_quill_engine::copy_out::Targets;
+/// use brisk_quill_files::source::Source;
+/// use brisk_quill_files::temporary::Temporaries;
+/// let folder = tempfile::tempdir()?;
+/// let to = folder.path().join("new.md");
+/// let sources = [Source::File(folder.path().join("01.md"))];
+/// assert!(Targets::new(&to, sources.iter(), Temporaries::new(None), false).is_ok());
+/// // What is there already is not overwritten unasked.
+/// std::fs::write(&to, "a result of yesterday")?;
+/// assert!(Targets::new(&to, sources.iter(), Temporaries::new(None), false).is_err());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub struct Targets {
     places: Places,
     /// The copies written until all are complete.
@@ -25,6 +39,20 @@ pub struct Targets {
 }
 
 /// Why files cannot go where they should. Nothing has been written.
+///
+/// ```
+/// use brisk_quill_engine::copy_out::Targets;
+/// use brisk_quill_files::source::Source;
+/// use brisk_quill_files::temporary::Temporaries;
+/// let folder = tempfile::tempdir()?;
+/// let to = folder.path().join("new.md");
+/// let sources = [Source::File(folder.path().join("01.md"))];
+/// assert!(Targets::new(&to, sources.iter(), Temporaries::new(None), false).is_ok());
+/// // What is there already is not overwritten unasked.
+/// std::fs::write(&to, "a result of yesterday")?;
+/// assert!(Targets::new(&to, sources.iter(), Temporaries::new(None), false).is_err());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, thiserror::Error)]
 pub enum TargetError {
     /// Several files do not fit on one stream.

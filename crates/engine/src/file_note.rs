@@ -6,6 +6,17 @@ use brisk_quill_core::query::note::{ColumnNote, Note};
 use brisk_quill_files::source::Source;
 
 /// Something worth knowing about a file.
+///
+/// ```
+/// use brisk_quill_engine::file_note::FileNote;
+/// use brisk_quill_files::source::Source;
+/// let note = FileNote {
+///     source: Source::File("gauge.log".into()),
+///     line: 3,
+///     message: "this block has no end".into(),
+/// };
+/// assert_eq!(note.line, 3);
+/// ```
 #[derive(Clone, Debug)]
 pub struct FileNote {
     /// The file.

@@ -10,6 +10,8 @@ use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::source::Source;
 
 /// One file with its changes.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct FileReport<'a> {
     /// The file.
     pub source: &'a Source,
@@ -56,6 +58,8 @@ pub struct KeptEdit {
 }
 
 /// The value of a cell, before and after.
+///
+#[doc = include_str!("../doc/rewriting.md")]
 pub struct KeptCell {
     /// The name of its column.
     pub name: String,

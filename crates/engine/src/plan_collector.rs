@@ -9,6 +9,8 @@ use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_files::source::Source;
 
 /// Writes the changes of a file into a plan, and keeps what else there is to report.
+///
+#[doc = include_str!("../doc/plans.md")]
 pub struct PlanCollector<'p> {
     part: PlanPart<'p>,
     /// All problems.

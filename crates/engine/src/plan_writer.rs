@@ -34,6 +34,8 @@ const IN_MEMORY: usize = 64 << 20;
 const BUFFER: usize = 64 << 10;
 
 /// Why a plan could not be written.
+///
+#[doc = include_str!("../doc/plans.md")]
 #[derive(Debug, thiserror::Error)]
 pub enum PlanWriteError {
     /// There is a file where it should be saved.
@@ -56,6 +58,8 @@ pub enum PlanWriteError {
 }
 
 /// The targets of a plan.
+///
+#[doc = include_str!("../doc/plans.md")]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Keeping {
     /// It is not kept for the current folder.
@@ -67,6 +71,8 @@ pub enum Keeping {
 }
 
 /// A plan being written.
+///
+#[doc = include_str!("../doc/plans.md")]
 pub struct PlanWriter<'a> {
     text: &'a RewriteText,
     rewrite: &'a Rewrite,
@@ -98,6 +104,8 @@ pub struct PlanMaker<'a> {
 }
 
 /// The records of the changes of one file.
+///
+#[doc = include_str!("../doc/plans.md")]
 pub struct PlanPart<'a> {
     maker: PlanMaker<'a>,
     source: &'a Source,

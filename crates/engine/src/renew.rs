@@ -38,6 +38,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// The outcome for the decisions of a plan.
+///
+#[doc = include_str!("../doc/plans.md")]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Renewed {
     /// Decisions that were carried over.
@@ -49,6 +51,8 @@ pub struct Renewed {
 }
 
 /// Why a plan could not be renewed. It is as it was.
+///
+#[doc = include_str!("../doc/plans.md")]
 #[derive(Debug, thiserror::Error)]
 pub enum RenewError {
     /// Its rewrite cannot be built any more.
@@ -80,6 +84,8 @@ pub enum RenewError {
 }
 
 /// The means to renew a plan.
+///
+#[doc = include_str!("../doc/plans.md")]
 pub struct Renewal<'a> {
     /// The folder that its files and tables must lie below; `None` where the plan is our own.
     pub root: Option<&'a Path>,

@@ -24,6 +24,16 @@ pub const LOOKED_AT: usize = 400;
 const LONGEST: usize = 400;
 
 /// Worked examples: one for each shape that what is changed has.
+///
+/// ```
+/// use brisk_quill_core::rewrite_file::RewriteText;
+/// use brisk_quill_core::template::tables::NoTables;
+/// use brisk_quill_engine::worked_examples::{Examples, rewrite_file};
+/// let text = RewriteText::parse("[[step]]\nmatch = 'quay'\nwith = 'pier'\n").expect("a rewrite");
+/// let rewrite = text.build(&mut NoTables).expect("steps");
+/// let file = rewrite_file("piers.toml".as_ref(), (&text, &rewrite), Examples::default());
+/// assert!(file.contains("quay"));
+/// ```
 pub struct Examples {
     shapes: Shapes,
     seen: HashSet<Vec<Shape>>,

@@ -174,6 +174,37 @@ impl<'t> Field<'t> {
 }
 
 /// One record where it lies, with all its cells.
+///
+/// ```
+/// use brisk_quill_core::columns::row::Row;
+/// use brisk_quill_core::query::findings::Findings;
+/// use brisk_quill_core::query::searcher::Searcher;
+/// use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+/// use brisk_quill_core::step_spec::StepSpec;
+///
+/// #[derive(Default)]
+/// struct Widths(Vec<usize>);
+///
+/// impl Visitor for Widths {
+///     fn unit(&mut self, _: &UnitView<'_>, _: &Findings<'_>) {}
+///     fn row(&mut self, row: &Row<'_>) {
+///         self.0.push(row.width());
+///     }
+/// }
+///
+/// let spec = StepSpec {
+///     pattern: Some("closed".into()),
+///     columns: Some("status".into()),
+///     ..StepSpec::default()
+/// };
+/// let query = spec.query().expect("a query");
+/// let mut searcher = Searcher::new(&query);
+/// let mut widths = Widths::default();
+/// let mut text = searcher.text("berths.csv", 0);
+/// text.push(b"berth,status\nB-4,closed\n", &mut widths);
+/// text.finish(&mut widths);
+/// assert_eq!(widths.0, [2, 2]);
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct Row<'t> {
     /// The text around it, as far as it is in memory.

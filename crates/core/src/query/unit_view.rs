@@ -33,6 +33,31 @@ pub trait Visitor {
 }
 
 /// One unit where it lies.
+///
+/// ```
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// use brisk_quill_core::query::Query;
+/// use brisk_quill_core::query::findings::Findings;
+/// use brisk_quill_core::query::searcher::Searcher;
+/// use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+///
+/// struct Lines(Vec<(u64, Vec<u8>)>);
+///
+/// impl Visitor for Lines {
+///     fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>) {
+///         self.0.push((unit.line, unit.bytes().to_vec()));
+///     }
+/// }
+///
+/// let query = Query::new(Pattern::new("quay", &MatchOptions::default()).expect("a pattern"));
+/// let mut searcher = Searcher::new(&query);
+/// let mut lines = Lines(Vec::new());
+/// let mut text = searcher.text("-", 0);
+/// text.push(b"pier 1\nquay 2\n", &mut lines);
+/// text.finish(&mut lines);
+/// assert_eq!(lines.0, [(2, b"quay 2".to_vec())]);
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct UnitView<'t> {
     /// The text around the unit, as far as it is in memory.

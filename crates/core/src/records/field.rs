@@ -77,6 +77,11 @@ impl<R: Record> Field for R {
 }
 
 /// A field that is left out where it has no value.
+///
+/// ```
+/// use brisk_quill_core::records::field::Optional;
+/// assert_eq!(Optional::<u64>::default(), Optional(None));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
 #[serde(transparent)]
 pub struct Optional<T>(pub Option<T>);
@@ -118,6 +123,13 @@ impl<T: Field> Field for Optional<T> {
 pub struct Ordinal(pub u64);
 
 /// Bytes in base64, where they are not UTF-8.
+///
+/// ```
+/// use brisk_quill_core::records::field::{Coded, decoded};
+/// // The byte stands beside the text that is shown for it.
+/// let coded = Coded::of(b"caf\xE9");
+/// assert_eq!(decoded(&coded.text, &coded.base64).as_deref(), Some(&b"caf\xE9"[..]));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
 #[serde(transparent)]
 pub struct Base64<'t>(pub Cow<'t, str>);
@@ -191,6 +203,12 @@ pub fn decoded<'t>(text: &'t str, beside: &Optional<Base64<'_>>) -> Option<Cow<'
 }
 
 /// A value that serde writes, an object in the schema.
+///
+/// ```
+/// use brisk_quill_core::records::field::Json;
+/// use brisk_quill_core::rewrite_file::RewriteText;
+/// assert!(Json(RewriteText::default()).0.step.is_empty());
+/// ```
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(transparent)]
 pub struct Json<T>(pub T);
