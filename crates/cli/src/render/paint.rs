@@ -54,3 +54,43 @@ fn look(role: Role) -> Option<Style> {
         Role::PlainEdge => return None,
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const ALL: [Role; 9] = [
+        Role::Path,
+        Role::Quiet,
+        Role::Match,
+        Role::Guide,
+        Role::Problem,
+        Role::Was,
+        Role::Now,
+        Role::Edge,
+        Role::PlainEdge,
+    ];
+
+    #[test]
+    fn labels_are_painted_and_texts_are_kept() {
+        let mut text = Labelled::from("line 4  ");
+        for role in ALL {
+            let mut piece = Labelled::default();
+            piece.put(role, "quay");
+            piece.put(role, "");
+            piece.push(' ');
+            text.append(&piece);
+        }
+        let pieces: String = text.pieces().map(|(_, piece)| piece).collect();
+        let plain = Paint::new(false).draw(&text);
+        // Without colours nothing is left out, and nothing added.
+        assert_eq!(plain, format!("line 4  {}", "quay ".repeat(ALL.len())));
+        assert_eq!(plain, pieces);
+        // With colours each label has its look, but for the edge that colours make needless.
+        let painted = Paint::new(true).draw(&text);
+        assert_eq!(painted.matches("quay").count(), ALL.len() - 1);
+        assert_eq!(painted.matches("\u{1b}[0m").count(), ALL.len() - 1);
+        assert!(painted.starts_with("line 4  \u{1b}["));
+        assert!(painted.ends_with("\u{1b}[0m  "), "{painted:?}");
+    }
+}
