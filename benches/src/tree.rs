@@ -88,9 +88,7 @@ fn find(
         }
         command
     };
-    let bare = || time_of(floor("find").args([pattern, flag]).arg(tree));
-    let pairs = rounds(count, bare, || time_of(&mut ours()));
-    table.add(work, &Ratio::of(&pairs), goal, Some(peak_of(&mut ours())));
+    against_floor(table, count, work, (tree, pattern, flag), (&ours, goal));
 }
 
 /// Adds a preview that shows none of its changes, against the floor with its flag.
@@ -102,6 +100,17 @@ fn preview(
     goal: f64,
 ) {
     let ours = || shown_nothing(pattern, tree);
+    against_floor(table, count, work, (tree, pattern, flag), (&ours, goal));
+}
+
+/// Adds the command that `ours` makes, against the floor of looking.
+fn against_floor(
+    table: &mut Table,
+    count: usize,
+    work: &str,
+    (tree, pattern, flag): (&Path, &str, &str),
+    (ours, goal): (&dyn Fn() -> Command, f64),
+) {
     let bare = || time_of(floor("find").args([pattern, flag]).arg(tree));
     let pairs = rounds(count, bare, || time_of(&mut ours()));
     table.add(work, &Ratio::of(&pairs), goal, Some(peak_of(&mut ours())));

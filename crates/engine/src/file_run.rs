@@ -37,12 +37,10 @@ impl<'r, M> FileRuns<'_, 'r, M> {
         M: Fn(&'s Source) -> C + Sync,
     {
         let mut collector = (self.make)(source);
-        let opened = match reader.open(source) {
-            Ok(Ok(text)) => self.read(text, worker, source, (&mut collector, hand_over)),
-            Ok(Err(skipped)) => Ok(FileEnd::Skipped(skipped)),
-            Err(error) => Err(error),
-        };
-        (collector, opened.unwrap_or_else(FileEnd::Failed))
+        let end = opened(reader, source, |text| {
+            self.read(text, worker, source, (&mut collector, hand_over))
+        });
+        (collector, end)
     }
 
     fn read<'s, C: Collector>(
@@ -51,7 +49,7 @@ impl<'r, M> FileRuns<'_, 'r, M> {
         worker: &mut TextWorker<'r>,
         source: &'s Source,
         (collector, hand_over): (&mut C, &mut dyn FnMut(C)),
-    ) -> Result<FileEnd, FileError>
+    ) -> Result<FileRead, FileError>
     where
         M: Fn(&'s Source) -> C + Sync,
     {
@@ -92,10 +90,22 @@ impl<'r, M> FileRuns<'_, 'r, M> {
                 whole.end()
             }
         };
-        Ok(FileEnd::Read(Box::new(file_read(
-            &mut text, source, counts, &notes,
-        ))))
+        Ok(file_read(&mut text, source, counts, &notes))
     }
+}
+
+/// Opens a source and reads it; gives the end of it.
+fn opened(
+    reader: &mut Reader,
+    source: &Source,
+    read: impl FnOnce(OpenText<'_>) -> Result<FileRead, FileError>,
+) -> FileEnd {
+    let end = match reader.open(source) {
+        Ok(Ok(text)) => read(text).map(|read| FileEnd::Read(Box::new(read))),
+        Ok(Err(skipped)) => Ok(FileEnd::Skipped(skipped)),
+        Err(error) => Err(error),
+    };
+    end.unwrap_or_else(FileEnd::Failed)
 }
 
 /// Works on one file on this thread, with a collector that lives on.
@@ -105,18 +115,10 @@ pub(crate) fn run_in_turn<E: Events>(
     source: &Source,
     events: &mut E,
 ) -> FileEnd {
-    let mut read = |mut text: OpenText<'_>| {
+    opened(reader, source, |mut text| {
         let (counts, notes) = read_here(&mut text, worker, events, &mut |_| {})?;
-        Ok(FileEnd::Read(Box::new(file_read(
-            &mut text, source, counts, &notes,
-        ))))
-    };
-    let ended = match reader.open(source) {
-        Ok(Ok(text)) => read(text),
-        Ok(Err(skipped)) => Ok(FileEnd::Skipped(skipped)),
-        Err(error) => Err(error),
-    };
-    ended.unwrap_or_else(FileEnd::Failed)
+        Ok(file_read(&mut text, source, counts, &notes))
+    })
 }
 
 /// Works on a text on this thread; `after_piece` is called after each piece of it.
@@ -189,10 +191,7 @@ struct WholeFile<'w, 'r, C> {
 impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
     fn join(&mut self, found: PartFound<C>) {
         self.collector.join(found.collector);
-        self.counts.add(&found.counts);
-        for note in found.notes {
-            note.push_to(&mut self.notes);
-        }
+        self.add(&found.counts, found.notes);
         (self.hand_over)(self.collector);
     }
 
@@ -208,13 +207,17 @@ impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
 }
 
 impl<C: Collector> WholeFile<'_, '_, C> {
+    fn add(&mut self, counts: &Counts, notes: Vec<Note>) {
+        self.counts.add(counts);
+        for note in notes {
+            note.push_to(&mut self.notes);
+        }
+    }
+
     fn end(mut self) -> (Counts, Vec<Note>) {
-        if let Some(rest) = self.rest {
+        if let Some(rest) = self.rest.take() {
             let (counts, notes) = rest.finish(&Coding::Utf8, self.collector);
-            self.counts.add(&counts);
-            for note in notes {
-                note.push_to(&mut self.notes);
-            }
+            self.add(&counts, notes);
         }
         (self.counts, self.notes)
     }

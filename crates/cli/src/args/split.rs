@@ -27,6 +27,13 @@ pub struct Part {
     pub rewrite: Option<PathBuf>,
 }
 
+/// Puts a pattern that is not an argument in front of the words, which are all paths.
+pub fn put_pattern(parts: &mut [Part], pattern: &str) {
+    if let Some(first) = parts.first_mut() {
+        first.words.insert(0, pattern.into());
+    }
+}
+
 /// An option stands where another option's value should.
 #[derive(Debug)]
 pub struct Swallowed {

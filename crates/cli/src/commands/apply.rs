@@ -2,6 +2,7 @@
 
 use crate::args::definitions::ApplyArgs;
 use crate::args::split::Part;
+use crate::commands::ends::report_unreadable;
 use crate::commands::report::{Evaluating, first_unexpected, guards, unexpected};
 use crate::commands::{copy_out, journal_run, plans};
 use crate::diagnostic::Diagnostic;
@@ -305,7 +306,7 @@ fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Diagnostic> {
 
 /// Evaluates every source and keeps the changes.
 fn evaluate_all(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Plan, Diagnostic> {
-    evaluating.report_unreadable(output);
+    report_unreadable(evaluating.sources, output);
     let mut plan = Plan::default();
     let mut failed = None;
     let spool = Spooler::spool();

@@ -2,7 +2,7 @@
 
 use crate::args::definitions::CheckArgs;
 use crate::args::split::Part;
-use crate::commands::notes::print_notes;
+use crate::commands::notes::{print_note_records, print_notes};
 use crate::commands::search::{Request, Room, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -52,9 +52,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         ..
     } = judge;
     if args.json {
-        for note in &searched.notes {
-            output.print(&plan_records::note(note));
-        }
+        print_note_records(&searched.notes, output);
         output.print(&record_line(&CheckTotalsRecord {
             files: searched.files.read,
             files_skipped: searched.files.skipped(),

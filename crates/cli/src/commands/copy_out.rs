@@ -1,5 +1,6 @@
 //! `apply --to`: the rewritten files put in another place.
 
+use crate::commands::ends::report_unreadable;
 use crate::commands::journal_run;
 use crate::commands::report::Evaluating;
 use crate::diagnostic::Diagnostic;
@@ -68,7 +69,7 @@ pub fn stage(
     evaluating: &mut Evaluating<'_>,
     output: &mut Output,
 ) -> Result<Vec<Staged>, Diagnostic> {
-    evaluating.report_unreadable(output);
+    report_unreadable(evaluating.sources, output);
     let mut staged = Vec::new();
     let mut failed = None;
     let make = |source: &Source| targets.copy(source);

@@ -8,7 +8,7 @@ mod sheet_plan;
 mod taker;
 
 use crate::args::definitions::{ExtractArgs, SheetForm, TableArgs};
-use crate::args::split::Part;
+use crate::args::split::{Part, put_pattern};
 use crate::commands::extract::sheet_plan::{Pick, SheetPlan};
 use crate::commands::extract::taker::Taker;
 use crate::commands::notes::print_notes;
@@ -35,9 +35,8 @@ pub fn run(
     mut parts: Vec<Part>,
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
-    if let (Some(part), Some(pattern)) = (parts.first_mut(), &args.split) {
-        // The pattern is not an argument, so all words are paths.
-        part.words.insert(0, pattern.into());
+    if let Some(pattern) = &args.split {
+        put_pattern(&mut parts, pattern);
     }
     let mut request = request(args, parts)?;
     let form = args.form.unwrap_or(match output.is_terminal() {
@@ -114,20 +113,15 @@ fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnost
     let sources = options::listed(asked.paths, files, FileUse::Read)?;
     let is_table = |source: &&Source| Format::of_path(source.path()).is_some();
     let all = &sources.listing.sources;
-    if !all.iter().any(|source| is_table(&source)) {
-        let asked = options::query(parts, &files.table)?;
-        return Request::over(asked.query, sources, files);
-    }
-    if let (Some(table), Some(text)) =
-        (all.iter().find(is_table), all.iter().find(|s| !is_table(s)))
-    {
+    let (table, text) = (all.iter().find(is_table), all.iter().find(|s| !is_table(s)));
+    if let (Some(table), Some(text)) = (table, text) {
         let (table, text) = (file_name(table), file_name(text));
         return Err(Diagnostic::wrong(format!(
             "{table} has columns and {text} has none, and one sheet cannot keep both"
         ))
         .remedy("name files of one kind, or add `--unit line` to read all of them as lines"));
     }
-    if let Some(part) = parts.first_mut() {
+    if let (Some(_), Some(part)) = (table, parts.first_mut()) {
         part.step.unit = Some("cell".into());
     }
     let asked = options::query(parts, &files.table)?;

@@ -2,7 +2,7 @@
 
 use crate::args::definitions::FindArgs;
 use crate::args::split::Part;
-use crate::commands::notes::print_notes;
+use crate::commands::notes::{print_note_records, print_notes};
 use crate::commands::search::{Request, Room, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -238,9 +238,7 @@ impl Tally<'_> {
         let totals = &self.totals;
         match &self.form {
             Form::Json(_) => {
-                for note in &searched.notes {
-                    output.print(&plan_records::note(note));
-                }
+                print_note_records(&searched.notes, output);
                 output.print(&record_line(&FindTotalsRecord {
                     files: totals.files.read,
                     files_matching: totals.matching,

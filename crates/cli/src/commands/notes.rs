@@ -5,9 +5,17 @@ use crate::render::names::file_name;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_engine::file_note::FileNote;
 use brisk_quill_engine::hints::Hint;
+use brisk_quill_engine::plan_records;
 
 /// Notes shown; the rest is counted.
 const NOTES_SHOWN: usize = 10;
+
+/// Prints the record of each note.
+pub fn print_note_records(notes: &[FileNote], output: &mut Output) {
+    for note in notes {
+        output.print(&plan_records::note(note));
+    }
+}
 
 /// Prints notes, the first of many, and hints.
 pub fn print_notes(notes: &[FileNote], hints: &[Hint], output: &mut Output) {

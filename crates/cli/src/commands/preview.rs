@@ -4,6 +4,7 @@ mod view;
 
 use crate::args::definitions::PreviewArgs;
 use crate::args::split::Part;
+use crate::commands::ends::report_unreadable;
 use crate::commands::preview::view::View;
 use crate::commands::report::{Evaluating, guards};
 use crate::commands::{journal_run, plans};
@@ -56,7 +57,7 @@ pub fn run(
     let guards = guards(&args.guard)?;
     let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards);
     preview.begin(&sources, output);
-    evaluating.report_unreadable(output);
+    report_unreadable(evaluating.sources, output);
     let maker = preview.plan.maker();
     let limits = HunkLimits {
         changes: preview.view.room.left().max(preview.for_examples()),

@@ -32,7 +32,7 @@ const UNMET_TOLD: usize = 40;
 /// A rewrite over its files, and the reports about it.
 pub struct Evaluating<'r> {
     rewrite: &'r Rewrite,
-    sources: &'r Sources,
+    pub sources: &'r Sources,
     options: RunOptions,
     pub session: Session,
     guards: Guards,
@@ -80,13 +80,6 @@ impl<'r> Evaluating<'r> {
             },
             guards,
             summary: Summary::default(),
-        }
-    }
-
-    /// Reports the paths that cannot be read.
-    pub fn report_unreadable(&self, output: &mut Output) {
-        for error in &self.sources.listing.problems {
-            output.complain(&Diagnostic::of_file(error));
         }
     }
 

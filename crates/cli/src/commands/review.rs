@@ -2,6 +2,7 @@
 
 use crate::args::definitions::ReviewArgs;
 use crate::args::split::Part;
+use crate::commands::ends::report_unreadable;
 use crate::commands::journal_run;
 use crate::commands::plans::{self, Meant, plan_write_diagnostic};
 use crate::commands::report::{Evaluating, guards};
@@ -91,7 +92,7 @@ fn evaluate(
     );
     let mut plan = plan.map_err(|error| plan_write_diagnostic(&error))?;
     plan.begin(&mut None);
-    evaluating.report_unreadable(output);
+    report_unreadable(evaluating.sources, output);
     let maker = plan.maker();
     let make = |source| PlanCollector::new(maker.part(source));
     evaluating.run(make, output, |taken, reported, output| {

@@ -1,8 +1,8 @@
 //! One query over all the files of a request, for the verbs that only look.
 
 use crate::args::definitions::FilesArgs;
-use crate::args::split::Part;
-use crate::commands::ends::{report_failed, stopped};
+use crate::args::split::{Part, put_pattern};
+use crate::commands::ends::{report_failed, report_unreadable, stopped};
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::{Output, Page};
@@ -254,9 +254,7 @@ impl Request {
         pattern: &str,
         args: &FilesArgs,
     ) -> Result<Self, Diagnostic> {
-        if let Some(first) = parts.first_mut() {
-            first.words.insert(0, pattern.into());
-        }
+        put_pattern(&mut parts, pattern);
         Self::new(parts, args)
     }
 
@@ -267,7 +265,7 @@ impl Request {
         seer: &mut S,
         output: &mut Output,
     ) -> Result<Searched, Diagnostic> {
-        self.report_unreadable(output);
+        report_unreadable(&self.sources, output);
         let (query, sources) = (&self.query, &self.sources);
         let work = Work::Search { query, needs };
         let blank = seer.clone();
@@ -312,7 +310,7 @@ impl Request {
         seer: &mut dyn Seer,
         output: &mut Output,
     ) -> Result<Searched, Diagnostic> {
-        self.report_unreadable(output);
+        report_unreadable(&self.sources, output);
         let (query, sources) = (&self.query, &self.sources);
         let work = Work::Search { query, needs };
         let _progress = output.progress(&sources.listing.sources);
@@ -367,13 +365,6 @@ impl Request {
             },
         );
         done.map(drop).map_err(|error| Diagnostic::of_file(&error))
-    }
-
-    /// Reports the paths that cannot be searched.
-    fn report_unreadable(&self, output: &mut Output) {
-        for error in &self.sources.listing.problems {
-            output.complain(&Diagnostic::of_file(error));
-        }
     }
 
     /// The counts, unless it was stopped on the way.

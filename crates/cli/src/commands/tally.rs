@@ -2,7 +2,7 @@
 
 use crate::args::definitions::TallyArgs;
 use crate::args::split::Part;
-use crate::commands::notes::print_notes;
+use crate::commands::notes::{print_note_records, print_notes};
 use crate::commands::search::{Request, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -160,9 +160,7 @@ fn print_records(
             sum: row.sum.as_deref().map(Cow::Borrowed),
         }));
     }
-    for note in &searched.notes {
-        output.print(&plan_records::note(note));
-    }
+    print_note_records(&searched.notes, output);
     output.print(&record_line(&TallyTotalsRecord {
         files: searched.files.read,
         files_skipped: searched.files.skipped(),

@@ -22,21 +22,34 @@ pub struct Loaded {
 impl Loaded {
     /// Loads what a screen of so many rows shows of a review.
     pub fn new(doc: &PlanDoc, state: &State, rows: usize) -> Self {
-        // The list begins at most half a screen before the current change.
-        let listed = state.listed.iter().skip(state.cursor.saturating_sub(rows));
-        let shown = listed.take(2 * rows).copied().chain(state.current());
-        let changes: HashMap<_, _> = shown
-            .filter_map(|index| Some((index, doc.change(index).ok()?)))
-            .collect();
-        let current = state.current();
-        let around = |index| near(doc, &state.plan, index, changes.get(&index)?);
-        let near = current.and_then(around);
-        let file = current.filter(|_| state.view == View::File);
-        Self {
-            near,
-            file: file.map(|index| whole(doc, &state.plan, index)),
-            changes,
+        let mut loaded = Self {
+            changes: HashMap::new(),
+            near: None,
+            file: None,
+        };
+        let Some(current) = state.current() else {
+            return loaded;
+        };
+        match state.view {
+            View::Kinds => {}
+            View::File => loaded.file = Some(whole(doc, &state.plan, current)),
+            View::Changes
+            | View::Modify
+            | View::Find
+            | View::Keys
+            | View::Every
+            | View::Leave
+            | View::Ask => {
+                // The list begins at most half a screen before the current change.
+                let first = state.cursor.saturating_sub(rows / 2);
+                let shown = state.listed.iter().skip(first).take(rows / 2 + rows);
+                let read = |index: &usize| Some((*index, doc.change(*index).ok()?));
+                loaded.changes = shown.filter_map(read).collect();
+                let change = loaded.change(current);
+                loaded.near = change.and_then(|change| near(doc, &state.plan, current, change));
+            }
         }
+        loaded
     }
 
     /// A change in sight; `None` where it cannot be read from the plan.

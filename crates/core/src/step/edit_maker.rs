@@ -205,6 +205,36 @@ impl EditMaker<'_, '_> {
         self.end_cell(unit, inner, Some(finding))
     }
 
+    /// Inserts lines before or after the unit, which is a line, written for its first match.
+    pub fn insert_line(
+        &mut self,
+        unit: &UnitView<'_>,
+        found: &Findings<'_>,
+        (template, end): (&Template, UnitEnd),
+    ) -> Result<(), ProblemKind> {
+        let Some(finding) = found.picked().next() else {
+            return Ok(());
+        };
+        let mut text = Vec::new();
+        self.expand(template, unit, &finding, &mut text)?;
+        let ending = self.ending(unit);
+        let mut text = self.with_endings(&text, ending);
+        let at = match end {
+            UnitEnd::Start => {
+                text.extend_from_slice(ending);
+                unit.span.from
+            }
+            UnitEnd::End => {
+                text = [ending, &text].concat();
+                self.move_copies(ending.len());
+                unit.span.to
+            }
+        };
+        let matches = found.picked().count() as u64;
+        self.edit(unit, Span::new(at, at), text, Some(&finding), matches);
+        Ok(())
+    }
+
     /// Makes the edits in the value of a cell one edit; `last` is the finding of the last one.
     fn end_cell(
         &mut self,

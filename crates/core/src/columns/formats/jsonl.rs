@@ -137,18 +137,6 @@ impl CellSpelling for TextCell {
 struct NumberCell;
 
 impl CellSpelling for NumberCell {
-    fn is_quoted(&self, _: CellForm, _: &[u8]) -> bool {
-        false
-    }
-
-    fn one_char(&self, _: CellForm, _: &[u8]) -> (usize, usize) {
-        (1, 1)
-    }
-
-    fn read<'r>(&self, _: CellForm, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
-        Some(Cow::Borrowed(raw))
-    }
-
     fn write(&self, _: CellForm, value: &[u8]) -> Option<Vec<u8>> {
         is_number(value).then(|| value.to_vec())
     }

@@ -7,7 +7,6 @@ use crate::columns::record::{RawCell, Record, ScannedRecord};
 use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use crate::span::Span;
 use crate::unit::{Line, lines};
-use std::borrow::Cow;
 
 /// Cells between runs of blanks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -79,18 +78,6 @@ fn spaced(text: &[u8], line: Span, cells: &mut Vec<RawCell>) {
 struct SpacedCell;
 
 impl CellSpelling for SpacedCell {
-    fn is_quoted(&self, _: CellForm, _: &[u8]) -> bool {
-        false
-    }
-
-    fn one_char(&self, _: CellForm, _: &[u8]) -> (usize, usize) {
-        (1, 1)
-    }
-
-    fn read<'r>(&self, _: CellForm, raw: &'r [u8]) -> Option<Cow<'r, [u8]>> {
-        Some(Cow::Borrowed(raw))
-    }
-
     fn write(&self, _: CellForm, value: &[u8]) -> Option<Vec<u8>> {
         let blank = |b: &u8| matches!(b, b' ' | b'\t' | b'\n' | b'\r');
         (!value.is_empty() && !value.iter().any(blank)).then(|| value.to_vec())

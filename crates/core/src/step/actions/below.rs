@@ -4,8 +4,7 @@ use crate::describe::{QueryWords, quoted};
 use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
-use crate::span::Span;
-use crate::step::edit_maker::EditMaker;
+use crate::step::edit_maker::{EditMaker, UnitEnd};
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::values::StepFault;
 use crate::template::Template;
@@ -27,16 +26,5 @@ pub(crate) fn eval(
     found: &Findings<'_>,
     template: &Template,
 ) -> Result<(), ProblemKind> {
-    let Some(finding) = found.picked().next() else {
-        return Ok(());
-    };
-    let mut text = Vec::new();
-    maker.expand(template, unit, &finding, &mut text)?;
-    let ending = maker.ending(unit);
-    let text = [ending, &maker.with_endings(&text, ending)].concat();
-    maker.move_copies(ending.len());
-    let at = Span::new(unit.span.to, unit.span.to);
-    let matches = found.picked().count() as u64;
-    maker.edit(unit, at, text, Some(&finding), matches);
-    Ok(())
+    maker.insert_line(unit, found, (template, UnitEnd::End))
 }

@@ -83,17 +83,8 @@ pub(super) const FILTERS: &[Filter] = &[
             ("x", "pad 3 .", "..x"),
         ],
         read: |arguments| {
-            let (n, fill) = filling("pad", "0", arguments)?;
-            let words = format!(
-                "filled on the left to {}, with {}",
-                characters(n),
-                sign(&fill)
-            );
-            let with = fill.clone();
-            let effect = Effect::plain(move |text| {
-                letters::pad(text, &with, n.saturating_sub(length(text)))
-            });
-            Ok(effect.worded(words).growing(growth(n, fill)))
+            let to = filling("pad", "0", arguments)?;
+            Ok(filled("left", to, letters::pad))
         },
     },
     Filter {
@@ -102,18 +93,10 @@ pub(super) const FILTERS: &[Filter] = &[
         does: "filled on the right to N characters, with a space or CHAR",
         examples: &[("7", "pad-right 3 .", "7..")],
         read: |arguments| {
-            let (n, fill) = filling("pad-right", " ", arguments)?;
-            let words = format!(
-                "filled on the right to {}, with {}",
-                characters(n),
-                sign(&fill)
-            );
-            let with = fill.clone();
-            let effect = Effect::plain(move |text| {
-                let missing = n.saturating_sub(length(text));
+            let to = filling("pad-right", " ", arguments)?;
+            Ok(filled("right", to, |text, with, missing| {
                 format!("{text}{}", with.repeat(missing))
-            });
-            Ok(effect.worded(words).growing(growth(n, fill)))
+            }))
         },
     },
 ];
@@ -140,9 +123,23 @@ fn filling(
     Ok((n, fill))
 }
 
-/// The bytes by which a text grows that is filled to `n` characters.
-fn growth(n: usize, fill: String) -> impl Fn(&str) -> usize {
-    move |text| n.saturating_sub(length(text)).saturating_mul(fill.len())
+/// Fills a text on one side to `n` characters; `fill` is given the text, the character, and how
+/// many are missing.
+fn filled(
+    side: &str,
+    (n, with): (usize, String),
+    fill: impl Fn(&str, &str, usize) -> String + Send + Sync + 'static,
+) -> Effect {
+    let words = format!(
+        "filled on the {side} to {}, with {}",
+        characters(n),
+        sign(&with)
+    );
+    let bytes = with.len();
+    let missing = move |text: &str| n.saturating_sub(length(text));
+    Effect::plain(move |text| fill(text, &with, missing(text)))
+        .worded(words)
+        .growing(move |text| missing(text).saturating_mul(bytes))
 }
 
 fn characters(n: usize) -> String {
