@@ -9,6 +9,7 @@ pub mod explain;
 pub mod find;
 pub mod grid;
 pub mod highlight;
+pub mod hints;
 pub mod history;
 pub mod json;
 pub mod kinds;

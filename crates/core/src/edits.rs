@@ -199,6 +199,11 @@ impl Origins {
         }
     }
 
+    /// The places of new text in the spliced text, in order.
+    pub fn written(&self) -> Vec<Span> {
+        self.edits.iter().map(|(new, _)| *new).collect()
+    }
+
     /// The origin of offset `at` of the spliced text; for an offset in new text, where that
     /// text begins.
     pub fn of(&self, at: usize) -> usize {

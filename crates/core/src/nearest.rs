@@ -29,7 +29,7 @@ impl fmt::Display for Nearest {
 const ALIKE: f64 = 0.82;
 
 /// The name that is much like one that is not there.
-pub(crate) fn alike<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Option<&'n str> {
+pub fn alike<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Option<&'n str> {
     let wanted = name.to_lowercase();
     let rated = names.map(|name| (strsim::jaro_winkler(&wanted, &name.to_lowercase()), name));
     let best = rated.max_by(|(a, _), (b, _)| a.total_cmp(b));

@@ -11,6 +11,8 @@ mod linear;
 pub mod matches;
 mod messages;
 pub mod options;
+pub mod outline;
+pub mod probe;
 pub mod search_error;
 mod stray;
 pub mod syntax;
@@ -24,6 +26,8 @@ use crate::pattern::options::MatchOptions;
 use crate::pattern::search_error::SearchError;
 use crate::pattern::syntax::{PatternError, PatternNote};
 use crate::pattern::within::Within;
+use crate::pattern::without::without;
+use regex_syntax::hir::Hir;
 use std::sync::Arc;
 
 /// A compiled pattern. Cloning is cheap.
@@ -84,6 +88,27 @@ impl Pattern {
         match &self.engine {
             Engine::Linear(engine) => engine.can_match(b'\n') && !engine.can_match(b'\r'),
             Engine::Backtracking(_) => self.source.contains("\\n") && !self.source.contains("\\r"),
+        }
+    }
+
+    /// True if every match holds a line feed; of a pattern that backtracks it is not known.
+    pub fn needs_line_end(&self) -> bool {
+        match &self.engine {
+            Engine::Linear(engine) => {
+                let hir = engine.hir();
+                let alone = without(hir, b'\n', Hir::look, |_, inner| inner);
+                let never = |hir: &Hir| hir.properties().minimum_len().is_none();
+                never(&alone) && !never(hir)
+            }
+            Engine::Backtracking(_) => false,
+        }
+    }
+
+    /// The length of its shortest match in bytes; `None` where that is not known.
+    pub fn shortest(&self) -> Option<usize> {
+        match &self.engine {
+            Engine::Linear(engine) => engine.hir().properties().minimum_len(),
+            Engine::Backtracking(_) => None,
         }
     }
 

@@ -14,6 +14,7 @@ pub mod evaluation;
 pub mod hunk;
 pub mod options;
 pub mod part_start;
+pub mod seen;
 pub mod sink;
 
 use crate::chunker::{Chunker, Cut};
@@ -105,6 +106,7 @@ pub struct Run<'r> {
     steps: Vec<StepRun<'r>>,
     whole: bool,
     stages: bool,
+    watched: bool,
     split_from: Option<usize>,
 }
 
@@ -118,6 +120,12 @@ impl<'r> Run<'r> {
         for step in &mut steps {
             step.scanner().use_prefilter(options.prefilter);
         }
+        let probes = options.watch.iter().flat_map(|watch| &watch.probes);
+        for (step, probe) in steps.iter_mut().zip(probes) {
+            if let Some(probe) = probe {
+                step.scanner().use_probe(probe);
+            }
+        }
         for (step, total) in steps.iter_mut().zip(&options.totals.0) {
             if let Some(total) = total {
                 step.scanner().set_run_total(*total);
@@ -127,6 +135,7 @@ impl<'r> Run<'r> {
             rewrite,
             whole: options.one_piece || rewrite.steps.iter().any(|s| s.query.needs_whole_text()),
             stages: options.stages,
+            watched: options.watch.is_some(),
             split_from: options.split_from.filter(|_| !options.stages),
             steps,
         }
@@ -186,6 +195,7 @@ impl<'r> Run<'r> {
             state: TextState {
                 steps: &mut self.steps,
                 stages: self.stages,
+                watched: self.watched,
                 split_from: self.split_from.filter(|_| self.rewrite.steps.len() == 1),
                 counts: Counts::default(),
                 line: start.line,

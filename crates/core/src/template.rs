@@ -116,6 +116,12 @@ impl Template {
         self.parts.iter().any(of_group)
     }
 
+    /// True if it writes anything but its own text.
+    pub fn refers(&self) -> bool {
+        let is_reference = |part: &Part| matches!(part, Part::Reference { .. });
+        self.parts.iter().any(is_reference)
+    }
+
     /// True if it writes how many matches have been taken before.
     pub fn counts(&self) -> bool {
         self.refers_to(&Subject::Number)

@@ -5,6 +5,7 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::rewrite::hunk::Hunk;
+use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_files::coding::Coding;
 use brisk_quill_files::edit::FileEdit;
@@ -72,6 +73,11 @@ pub trait Events {
         let _ = unmet;
     }
 
+    /// A unit that step `step`, from 0, has looked at; only in a request that is watched for hints.
+    fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
+        let _ = (step, seen);
+    }
+
     /// True if the bytes of the file are wanted too. Such a file is evaluated on one thread:
     /// copying is bound by memory, and parts go through more of it.
     fn wants_bytes(&self) -> bool {
@@ -82,6 +88,44 @@ pub trait Events {
     /// before. It is called at least once for each file that is read.
     fn bytes(&mut self, raw: &[u8]) {
         let _ = raw;
+    }
+}
+
+impl<E: Events> Events for &mut E {
+    fn begin_file(&mut self, source: &Source) {
+        (**self).begin_file(source);
+    }
+
+    fn unit(&mut self, unit: &SearchedUnit<'_>) {
+        (**self).unit(unit);
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        (**self).row(row);
+    }
+
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        (**self).hunk(hunk);
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        (**self).problem(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        (**self).unmet(unmet);
+    }
+
+    fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
+        (**self).seen(step, seen);
+    }
+
+    fn wants_bytes(&self) -> bool {
+        (**self).wants_bytes()
+    }
+
+    fn bytes(&mut self, raw: &[u8]) {
+        (**self).bytes(raw);
     }
 }
 

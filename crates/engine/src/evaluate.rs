@@ -6,6 +6,7 @@ use brisk_quill_core::query::note::Note;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::evaluation::Evaluation;
 use brisk_quill_core::rewrite::hunk::{Hunk, HunkEdit};
+use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_core::rewrite::sink::{Sink, Unmet};
 use brisk_quill_core::unit::lines;
 use brisk_quill_files::coding::Coding;
@@ -170,6 +171,10 @@ impl Sink for HunkReporter<'_> {
 
     fn unmet(&mut self, unmet: Unmet) {
         self.events.unmet(unmet);
+    }
+
+    fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
+        self.events.seen(step, seen);
     }
 
     fn note(&mut self, _: usize, note: Note) {

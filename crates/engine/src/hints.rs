@@ -1,71 +1,117 @@
 //! Hints: what is allowed but often not meant.
+//!
+//! While files are searched or rewritten, [`evidence`] gathers the forms of matches and changes, in bounded
+//! memory; at the end each rule looks at it, and says at most one sentence. A rule is a file in `rules/` and
+//! an entry in [`RULES`].
 
-use brisk_quill_core::escape::visible;
-use brisk_quill_core::pattern::Pattern;
-use brisk_quill_core::pattern::syntax::PatternNote;
-use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::template::part::TemplateNote;
+pub mod beside;
+mod blanks;
+pub mod evidence;
+pub mod hint;
+mod left_out_files;
+pub mod near_miss;
+pub mod rule;
+mod rules {
+    pub mod already_there;
+    pub mod any_char;
+    pub mod case_variants;
+    pub mod dialect;
+    pub mod double_space;
+    pub mod edge_space;
+    pub mod empty_match;
+    pub mod feeds_next;
+    pub mod glued;
+    pub mod greedy_span;
+    pub mod group_then_digit;
+    pub mod inside_word;
+    pub mod more_per_unit;
+    pub mod newline_wanted;
+    pub mod no_reference;
+    pub mod not_settled;
+    pub mod nothing_changes;
+    pub mod odd_class;
+    pub mod still_there;
+    pub mod touches_digit;
+}
+mod second_look;
+pub mod spot;
+pub mod study;
+mod wider;
 
-/// Something that often means a mistake.
-///
-/// ```
-/// use brisk_quill_core::pattern::Pattern;
-/// use brisk_quill_core::pattern::options::MatchOptions;
-/// use brisk_quill_engine::hints::of_pattern;
-/// let pattern = Pattern::new("[A-z]+", &MatchOptions::default()).expect("a pattern");
-/// assert_eq!(of_pattern(&pattern)[0].name, "range-with-signs");
-/// ```
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Hint {
-    /// The name of its kind.
-    pub name: &'static str,
-    /// One sentence without its full stop.
-    pub message: String,
+use crate::hints::evidence::Evidence;
+use crate::hints::hint::Hint;
+use crate::hints::rule::Rule;
+use crate::hints::study::{StepStudy, StudyPlan};
+use crate::sources::Sources;
+use brisk_quill_core::rewrite::counts::Counts;
+use brisk_quill_files::read::Reader;
+use brisk_quill_files::source::Source;
+
+/// All rules about steps, the most telling first.
+pub const RULES: &[&Rule] = &[
+    &rules::newline_wanted::RULE,
+    &rules::dialect::RULE,
+    &rules::no_reference::RULE,
+    &rules::group_then_digit::RULE,
+    &rules::nothing_changes::RULE,
+    &rules::feeds_next::RULE,
+    &rules::empty_match::RULE,
+    &rules::greedy_span::RULE,
+    &rules::any_char::RULE,
+    &rules::inside_word::RULE,
+    &rules::touches_digit::RULE,
+    &rules::odd_class::RULE,
+    &rules::not_settled::RULE,
+    &rules::glued::RULE,
+    &rules::double_space::RULE,
+    &rules::edge_space::RULE,
+    &rules::more_per_unit::RULE,
+    &rules::case_variants::RULE,
+    &rules::still_there::RULE,
+    &rules::already_there::RULE,
+];
+
+/// A request that is done.
+pub(crate) struct Done<'d> {
+    pub plan: &'d StudyPlan<'d>,
+    pub sources: &'d Sources,
+    /// Reads the files once more.
+    pub reader: &'d Reader,
+    pub counts: &'d Counts,
+    /// Some of the files that were skipped because they look binary.
+    pub binary: &'d [Source],
 }
 
-/// The hints about a rewrite.
-pub fn of_rewrite(rewrite: &Rewrite) -> Vec<Hint> {
-    let mut hints = Vec::new();
-    for step in rewrite.steps() {
-        hints.extend(of_pattern(&step.query.pattern));
-        for template in step.action.templates() {
-            let notes = template.notes().iter();
-            hints.extend(notes.map(|note| group_then_digit(template.source(), note)));
-        }
-    }
+/// All hints about a request that is done.
+pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
+    let mut hints = judge(done.plan, evidence, done.counts);
+    let Some(first) = done.plan.steps.first() else {
+        return hints;
+    };
+    let of_first = done.counts.steps.first().copied().unwrap_or_default();
+    let matches = of_first.matches + of_first.left_out.total();
+    let (reader, query) = (done.reader, first.query);
+    let near = near_miss::judge(reader, query, &done.sources.listing.sources, matches);
+    match matches {
+        0 => hints.splice(0..0, near),
+        _ => hints.splice(hints.len().., near),
+    };
+    let left_out = left_out_files::judge(reader, query, done.sources, matches, done.binary);
+    hints.splice(0..0, left_out);
     hints
 }
 
-/// The hints about a pattern.
-pub fn of_pattern(pattern: &Pattern) -> Vec<Hint> {
-    let hint = |note: &PatternNote| {
-        let range = &pattern.source()[note.span.range()];
-        let (from, to) = range.split_once('-').unwrap_or((range, "z"));
-        let message = format!(
-            "`{range}` also takes the signs `[`, `\\`, `]`, `^`, `_` and `` ` ``; write `{from}-Za-{to}` for \
-             letters alone"
-        );
-        Hint {
-            name: "range-with-signs",
-            message,
-        }
-    };
-    pattern.notes().iter().map(hint).collect()
-}
-
-fn group_then_digit(source: &str, note: &TemplateNote) -> Hint {
-    let TemplateNote {
-        group,
-        digits,
-        span,
-    } = note;
-    let message = format!(
-        "`{}` is group {group} followed by the text `{digits}`, for there is no group \
-         {group}{digits}; write `${{{group}}}{digits}` if that is meant",
-        visible(source[span.range()].as_bytes()),
-    );
-    Hint {
-        name: "group-then-digit",
-        message,
-    }
+/// The hints that the evidence gives, the most telling first; of each kind one, about the first step for
+/// which it holds.
+fn judge(plan: &StudyPlan<'_>, evidence: Evidence<'_>, counts: &Counts) -> Vec<Hint> {
+    let of = plan.steps.len();
+    let steps = plan.steps.iter().zip(evidence.steps).enumerate();
+    let studies: Vec<StepStudy<'_>> = steps
+        .map(|(index, (step, evidence))| {
+            let counts = counts.steps.get(index).copied().unwrap_or_default();
+            StepStudy::new(step, (index, of), counts, evidence)
+        })
+        .collect();
+    let hint = |rule: &&Rule| studies.iter().find_map(rule.judge);
+    RULES.iter().filter_map(hint).collect()
 }

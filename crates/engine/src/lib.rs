@@ -38,4 +38,5 @@ pub mod sources;
 pub mod summary;
 pub mod tables;
 mod text_worker;
+mod watched;
 pub mod worked_examples;

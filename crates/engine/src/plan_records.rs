@@ -2,7 +2,7 @@
 
 use crate::collector::FileHunk;
 use crate::file_note::FileNote;
-use crate::hints::Hint;
+use crate::hints::hint::Hint;
 use crate::summary::Summary;
 use brisk_quill_core::edits::{CellEdit, GroupTexts};
 use brisk_quill_core::plan::decision::Decision;
@@ -240,9 +240,23 @@ pub fn note(note: &FileNote) -> Vec<u8> {
 
 /// A hint.
 pub fn hint(hint: &Hint) -> Vec<u8> {
+    let path = hint
+        .place
+        .as_ref()
+        .map(|place| RecordPath::of(&place.source));
+    let fields = path.as_ref().map(RecordPath::fields);
+    let (path, path_b64) = match fields {
+        Some((path, path_b64)) => (Some(path), path_b64),
+        None => (None, Optional(None)),
+    };
     line(&HintRecord {
         name: hint.name.into(),
         message: Cow::Borrowed(&hint.message),
+        path,
+        path_b64,
+        line: hint.place.as_ref().map(|place| Ordinal(place.line)),
+        count: hint.count,
+        remedy: hint.remedy.as_ref().map(|remedy| remedy.to_string().into()),
     })
 }
 

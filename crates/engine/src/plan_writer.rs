@@ -6,7 +6,6 @@
 
 use crate::collector::FileHunk;
 use crate::file_note::FileNote;
-use crate::hints;
 use crate::plan_records::{self, RecordPath};
 use crate::plan_store::{last_place, make_room};
 use crate::summary::Summary;
@@ -332,8 +331,8 @@ impl<'a> PlanWriter<'a> {
             let note: &FileNote = note;
             self.put(&plan_records::note(note), stream);
         }
-        for hint in hints::of_rewrite(self.rewrite) {
-            self.put(&plan_records::hint(&hint), stream);
+        for hint in &summary.hints.told {
+            self.put(&plan_records::hint(hint), stream);
         }
         self.put(&plan_records::totals(summary), stream);
         let must_be_kept = self.keep == Keeping::Always;

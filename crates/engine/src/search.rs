@@ -8,20 +8,32 @@ use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::searcher::{SearchEnd, SearchedText};
 use brisk_quill_core::query::unit_view::{UnitView, Visitor};
 use brisk_quill_core::rewrite::counts::{Counts, StepCounts};
+use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_files::coding::Coding;
+
+/// Units that are reported.
+#[derive(Clone, Copy)]
+pub(crate) struct ShownUnits {
+    /// Units without a match.
+    pub missing: bool,
+    /// Each unit, for hints.
+    pub watched: bool,
+}
 
 /// A search of one text, or of a part of one, piece after piece.
 pub(crate) struct SearchRun<'e, 'r> {
     text: SearchedText<'e, 'r>,
+    shown: ShownUnits,
     step: StepCounts,
     problems: u64,
 }
 
 impl<'e, 'r> SearchRun<'e, 'r> {
     /// A search of a text that has begun.
-    pub fn new(text: SearchedText<'e, 'r>) -> Self {
+    pub fn new(text: SearchedText<'e, 'r>, shown: ShownUnits) -> Self {
         Self {
             text,
+            shown,
             step: StepCounts::default(),
             problems: 0,
         }
@@ -32,6 +44,7 @@ impl<'e, 'r> SearchRun<'e, 'r> {
         let visitor = &mut UnitReporter {
             coding,
             events,
+            shown: self.shown,
             step: &mut self.step,
             problems: &mut self.problems,
         };
@@ -46,6 +59,7 @@ impl<'e, 'r> SearchRun<'e, 'r> {
         let SearchEnd { notes, blocks } = self.text.finish(&mut UnitReporter {
             coding,
             events,
+            shown: self.shown,
             step: &mut self.step,
             problems: &mut self.problems,
         });
@@ -63,6 +77,7 @@ impl<'e, 'r> SearchRun<'e, 'r> {
 struct UnitReporter<'v> {
     coding: &'v Coding,
     events: &'v mut dyn Events,
+    shown: ShownUnits,
     step: &'v mut StepCounts,
     problems: &'v mut u64,
 }
@@ -75,6 +90,12 @@ impl Visitor for UnitReporter<'_> {
             self.step.left_out.count(finding.status);
         }
         self.step.matches += taken;
+        if self.shown.watched {
+            self.events.seen(0, &SeenUnit::searched(unit, found));
+        }
+        if found.is_empty() && !self.shown.missing {
+            return;
+        }
         self.events.unit(&SearchedUnit {
             unit,
             found,

@@ -2,6 +2,10 @@
 
 use crate::collector::{Collector, Events, NullCollector};
 use crate::file_run::FileRuns;
+use crate::hints::evidence::Evidence;
+use crate::hints::hint::Hints;
+use crate::hints::study::StudyPlan;
+use crate::hints::{self, Done};
 use crate::request::Work;
 use crate::schedule::Threads;
 use crate::schedule::in_order::in_order;
@@ -9,15 +13,19 @@ use crate::schedule::in_parts::Helpers;
 use crate::sources::Sources;
 use crate::summary::{Ended, FileEnd, StopReason, Summary};
 use crate::text_worker::{TextWorker, Totals};
+use crate::watched::Watched;
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
 use brisk_quill_files::error::FileError;
-use brisk_quill_files::read::{Reader, TextOptions};
+use brisk_quill_files::read::{Reader, Skipped, TextOptions};
 use brisk_quill_files::source::Source;
 use std::fs::File;
 use std::ops::ControlFlow;
 use std::path::Path;
 use std::sync::Arc;
+
+/// Binary files that a hint may be about.
+const BINARY_MOST: usize = 100;
 
 /// Reads files, and searches or rewrites them, for any front.
 ///
@@ -51,6 +59,7 @@ pub struct Session {
     reader: Reader,
     threads: Threads,
     token: Arc<CancelToken>,
+    hints: bool,
 }
 
 /// Results taken in the order of the files.
@@ -72,7 +81,15 @@ impl Session {
             reader: Reader::new(texts).watched(Arc::clone(&token)),
             threads,
             token,
+            hints: false,
         }
+    }
+
+    /// Looks out for what often means a mistake: see [`Summary::hints`].
+    #[must_use]
+    pub fn with_hints(mut self) -> Self {
+        self.hints = true;
+        self
     }
 
     /// Reads only files that lie below `root`, wherever links lead.
@@ -135,9 +152,15 @@ impl Session {
             true => 1,
             false => self.threads.over(all.len()),
         };
-        let new_worker = || TextWorker::new(work, &totals);
+        let study = self.hints.then(|| StudyPlan::new(work));
+        let watch = study.as_ref().map(StudyPlan::watch);
+        let new_worker = || TextWorker::new(work, &totals, watch.as_ref());
         let within_file = || self.threads.within_file();
         let helpers = Helpers::new(&within_file);
+        let make = |source: &'s Source| Watched {
+            front: make(source),
+            evidence: study.as_ref().map(|plan| Evidence::new(plan, source)),
+        };
         let runs = FileRuns {
             make: &make,
             worker: &new_worker,
@@ -145,6 +168,8 @@ impl Session {
         };
         let worker = || (new_worker(), self.reader.another());
         let mut summary = sources.summary();
+        let mut all_evidence: Option<Evidence<'_>> = None;
+        let mut binary = Vec::new();
         let mut enough = false;
         in_order(
             all,
@@ -156,8 +181,14 @@ impl Session {
                 });
                 send((found, Some(end)));
             },
-            |source, (found, mut end)| {
+            |source, (watched, mut end)| {
+                let found = watched.front;
+                match (&mut all_evidence, watched.evidence) {
+                    (Some(all), Some(evidence)) => all.absorb(evidence),
+                    (all, evidence) => *all = evidence,
+                }
                 if let Some(end) = &mut end {
+                    note_binary(&mut binary, source, end);
                     summary.add(end);
                 }
                 let flow = take(Taken { source, found, end });
@@ -165,6 +196,9 @@ impl Session {
                 flow
             },
         );
+        if let (Some(plan), Some(evidence), false) = (&study, all_evidence, enough) {
+            summary.hints = self.hints_of(plan, evidence, (&summary, sources, &binary));
+        }
         Ok(self.ended(summary, enough))
     }
 
@@ -182,20 +216,52 @@ impl Session {
         mut take: impl FnMut(&mut E, &Source, &FileEnd) -> ControlFlow<()>,
     ) -> Result<Ended, FileError> {
         let totals = self.count_before(work, sources)?;
-        let mut worker = TextWorker::new(work, &totals);
+        let study = self.hints.then(|| StudyPlan::new(work));
+        let watch = study.as_ref().map(StudyPlan::watch);
+        let mut worker = TextWorker::new(work, &totals, watch.as_ref());
+        let mut watched = Watched {
+            front: &mut *events,
+            evidence: study
+                .as_ref()
+                .map(|plan| Evidence::new(plan, &Source::Stdin)),
+        };
         let mut summary = sources.summary();
+        let mut binary = Vec::new();
         let mut enough = false;
         for source in &sources.listing.sources {
-            events.begin_file(source);
+            watched.begin_file(source);
             let mut end =
-                crate::file_run::run_in_turn(&mut worker, &mut self.reader, source, events);
+                crate::file_run::run_in_turn(&mut worker, &mut self.reader, source, &mut watched);
+            note_binary(&mut binary, source, &end);
             summary.add(&mut end);
-            if take(events, source, &end).is_break() {
+            if take(watched.front, source, &end).is_break() {
                 enough = true;
                 break;
             }
         }
+        if let (Some(plan), Some(evidence), false) = (&study, watched.evidence, enough) {
+            summary.hints = self.hints_of(plan, evidence, (&summary, sources, &binary));
+        }
         Ok(self.ended(summary, enough))
+    }
+
+    fn hints_of(
+        &self,
+        plan: &StudyPlan<'_>,
+        evidence: Evidence<'_>,
+        (summary, sources, binary): (&Summary, &Sources, &[Source]),
+    ) -> Hints {
+        if self.token.is_stopped() {
+            return Hints::default();
+        }
+        let done = Done {
+            plan,
+            sources,
+            reader: &self.reader,
+            counts: &summary.counts,
+            binary,
+        };
+        Hints::of(hints::all(&done, evidence))
     }
 
     fn ended(&self, summary: Summary, enough: bool) -> Ended {
@@ -222,5 +288,12 @@ impl Session {
             worker.count_into(step, &mut totals);
         }
         Ok(totals)
+    }
+}
+
+/// Keeps some of the files that look binary, for a hint.
+fn note_binary(binary: &mut Vec<Source>, source: &Source, end: &FileEnd) {
+    if matches!(end, FileEnd::Skipped(Skipped::Binary)) && binary.len() < BINARY_MOST {
+        binary.push(source.clone());
     }
 }

@@ -102,6 +102,17 @@ impl Sources {
         passed_over(&self.paths, &self.search, &self.listing)
     }
 
+    /// Files below the paths that are hidden, or that version control ignores, where those are left
+    /// out; at most so many.
+    pub(crate) fn left_out(&self, most: usize) -> Vec<Source> {
+        let mut all = discover(&self.paths, &self.search.of_all()).sources;
+        let taken: std::collections::HashSet<&Source> = self.listing.sources.iter().collect();
+        let in_git = |source: &Source| source.path().iter().any(|name| name == ".git");
+        all.retain(|source| !taken.contains(source) && !in_git(source));
+        all.truncate(most);
+        all
+    }
+
     /// A summary in which nothing has been read yet.
     pub(crate) fn summary(&self) -> Summary {
         Summary {

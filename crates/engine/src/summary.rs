@@ -1,6 +1,7 @@
 //! Results of one file, and of all files together.
 
 use crate::file_note::FileNote;
+use crate::hints::hint::Hints;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::Skipped;
@@ -79,6 +80,8 @@ pub struct Summary {
     pub counts: Counts,
     /// The notes about the files.
     pub notes: Vec<FileNote>,
+    /// Hints, where they were asked for and every file has been worked on.
+    pub hints: Hints,
 }
 
 impl Summary {

@@ -3,13 +3,13 @@
 use crate::collector::Events;
 use crate::evaluate::EvaluationRun;
 use crate::request::{SearchNeeds, Work};
-use crate::search::SearchRun;
+use crate::search::{SearchRun, ShownUnits};
 use brisk_quill_core::query::Query;
 use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::searcher::Searcher;
 use brisk_quill_core::rewrite::Run;
 use brisk_quill_core::rewrite::counts::Counts;
-use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::options::{RunOptions, Watch};
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_files::coding::Coding;
 use brisk_quill_files::read::open_text::OpenText;
@@ -47,20 +47,30 @@ impl Work<'_> {
 
 /// The means to search or rewrite one text after another, on one thread.
 pub(crate) enum TextWorker<'r> {
-    Search(Box<Searcher<'r>>),
+    Search(Box<Searcher<'r>>, ShownUnits),
     Rewrite(Run<'r>),
 }
 
 impl<'r> TextWorker<'r> {
     /// A worker that knows what has been counted before.
-    pub fn new(work: &Work<'r>, totals: &Totals) -> Self {
+    /// Units are shown one by one where there is a `watch`.
+    pub fn new(work: &Work<'r>, totals: &Totals, watch: Option<&Watch>) -> Self {
         match work {
             Work::Search { query, needs } => {
-                Self::Search(Box::new(searcher(query, *needs, totals.search)))
+                let mut searcher = searcher(query, *needs, totals.search);
+                if let Some(Some(probe)) = watch.and_then(|watch| watch.probes.first()) {
+                    searcher = searcher.with_probe(probe);
+                }
+                let shown = ShownUnits {
+                    missing: needs.missing,
+                    watched: watch.is_some(),
+                };
+                Self::Search(Box::new(searcher), shown)
             }
             Work::Rewrite { rewrite, options } => {
                 let options = RunOptions {
                     totals: totals.steps.clone(),
+                    watch: watch.cloned(),
                     ..options.clone()
                 };
                 Self::Rewrite(Run::new(rewrite, &options))
@@ -71,7 +81,13 @@ impl<'r> TextWorker<'r> {
     /// A worker that only counts the matches in scope of a step, counted from 0.
     pub fn counting(work: &Work<'r>, step: usize, totals: &Totals) -> Self {
         match work {
-            Work::Search { query, .. } => Self::Search(Box::new(Searcher::new(query).counting())),
+            Work::Search { query, .. } => {
+                let shown = ShownUnits {
+                    missing: false,
+                    watched: false,
+                };
+                Self::Search(Box::new(Searcher::new(query).counting()), shown)
+            }
             Work::Rewrite { rewrite, .. } => {
                 Self::Rewrite(Run::counting(rewrite, step, &totals.steps))
             }
@@ -81,7 +97,7 @@ impl<'r> TextWorker<'r> {
     /// Records what this counting worker has found for `step`.
     pub fn count_into(&mut self, step: usize, totals: &mut Totals) {
         match self {
-            Self::Search(searcher) => totals.search = Some(searcher.in_place()),
+            Self::Search(searcher, _) => totals.search = Some(searcher.in_place()),
             Self::Rewrite(run) => totals.steps.set(step, run.counted()),
         }
     }
@@ -90,7 +106,7 @@ impl<'r> TextWorker<'r> {
     /// lies, so that the parts of its text may be worked on apart.
     pub fn is_local(&self, file: &Path) -> bool {
         match self {
-            Self::Search(searcher) => searcher.is_local(),
+            Self::Search(searcher, _) => searcher.is_local(),
             Self::Rewrite(run) => run.is_local(file),
         }
     }
@@ -98,8 +114,9 @@ impl<'r> TextWorker<'r> {
     /// Begins a text that has been opened.
     pub fn begin(&mut self, text: &OpenText<'_>, events: &mut dyn Events) -> TextRun<'_, 'r> {
         match self {
-            Self::Search(searcher) => {
-                TextRun::Search(SearchRun::new(searcher.text(text.file(), text.start())))
+            Self::Search(searcher, shown) => {
+                let text = searcher.text(text.file(), text.start());
+                TextRun::Search(SearchRun::new(text, *shown))
             }
             Self::Rewrite(run) => {
                 let evaluation = run.text(text.file(), text.start());
@@ -111,7 +128,9 @@ impl<'r> TextWorker<'r> {
     /// Begins a part of the text of `file`.
     pub fn begin_part(&mut self, file: &Path, start: PartStart) -> TextRun<'_, 'r> {
         match self {
-            Self::Search(searcher) => TextRun::Search(SearchRun::new(searcher.part(file, start))),
+            Self::Search(searcher, shown) => {
+                TextRun::Search(SearchRun::new(searcher.part(file, start), *shown))
+            }
             Self::Rewrite(run) => {
                 TextRun::Rewrite(Box::new(EvaluationRun::of_part(run.part(file, start))))
             }

@@ -2,6 +2,7 @@
 
 mod borders;
 mod encodings;
+mod hints;
 mod pieces;
 
 #[path = "../../forgotten.rs"]

@@ -43,6 +43,16 @@ pub struct GlobError {
 }
 
 impl Search {
+    /// The same, of hidden files and of those that version control ignores, too.
+    #[must_use]
+    pub fn of_all(&self) -> Self {
+        Self {
+            hidden: true,
+            ignored: true,
+            ..self.clone()
+        }
+    }
+
     /// Files that match one of `files` (any file where there is none) and none of `skip`, hidden
     /// ones only with `hidden`.
     ///
@@ -250,11 +260,7 @@ pub fn passed_over(paths: &[PathBuf], search: &Search, listing: &Listing) -> Pas
     if search.hidden && search.ignored {
         return passed;
     }
-    let all = Search {
-        hidden: true,
-        ignored: true,
-        ..search.clone()
-    };
+    let all = search.of_all();
     let mut others = 0;
     for root in paths.iter().filter(|path| path.is_dir()) {
         for met in walk(root, &all).into_iter().flatten() {

@@ -82,6 +82,13 @@ impl Reader {
         self
     }
 
+    /// Reads files that look binary too.
+    #[must_use]
+    pub fn with_binary(mut self) -> Self {
+        self.options.binary = true;
+        self
+    }
+
     /// Is watched by `watch`.
     #[must_use]
     pub fn watched(mut self, watch: Arc<CancelToken>) -> Self {

@@ -96,6 +96,9 @@ pub struct FilesArgs {
     /// The encoding of texts without a byte-order mark, such as `latin1` [default: UTF-8].
     #[arg(long, value_name = "LABEL", help_heading = "Files")]
     pub encoding: Option<String>,
+    /// Give no hints about what often means a mistake.
+    #[arg(long, help_heading = "Output")]
+    pub no_hints: bool,
     /// Look at N files, or parts of a large one, at a time [default: as many as there are processors].
     #[arg(long, value_name = "N", help_heading = "Files")]
     pub threads: Option<NonZeroUsize>,

@@ -3,6 +3,7 @@
 use crate::args::definitions::ApplyArgs;
 use crate::args::split::Part;
 use crate::commands::ends::report_unreadable;
+use crate::commands::notes::print_notes;
 use crate::commands::report::{Evaluating, first_unexpected, guards, unexpected};
 use crate::commands::{copy_out, journal_run, plans};
 use crate::diagnostic::Diagnostic;
@@ -66,7 +67,8 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         ..RunOptions::default()
     };
     let reading = (texts, Threads::new(args.files.threads));
-    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards);
+    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards)
+        .with_hints(!args.files.no_hints);
     if filter && may_pass_on(args, &asked) {
         return pass_on(&mut evaluating, output);
     }
@@ -370,6 +372,8 @@ fn in_place(
     let totals = rewrite_totals(&evaluating.summary, &asked.rewrite);
     let text = format!("{sentence}\n\n{totals}\n");
     output.print(text.as_bytes());
+    let summary = &evaluating.summary;
+    print_notes(&summary.notes, &summary.hints, output);
     if plan.changed().next().is_none() {
         output.print(b"There is nothing to write.\n");
         return Ok(());

@@ -2,7 +2,7 @@
 
 use crate::args::definitions::CheckArgs;
 use crate::args::split::Part;
-use crate::commands::notes::{print_note_records, print_notes};
+use crate::commands::notes::{print_hint_records, print_note_records, print_notes};
 use crate::commands::search::{Request, Room, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -53,6 +53,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     } = judge;
     if args.json {
         print_note_records(&searched.notes, output);
+        print_hint_records(&searched.hints, output);
         output.print(&record_line(&CheckTotalsRecord {
             files: searched.files.read,
             files_skipped: searched.files.skipped(),

@@ -2,7 +2,7 @@
 
 use crate::args::definitions::FindArgs;
 use crate::args::split::Part;
-use crate::commands::notes::{print_note_records, print_notes};
+use crate::commands::notes::{print_hint_records, print_note_records, print_notes};
 use crate::commands::search::{Request, Room, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -239,6 +239,7 @@ impl Tally<'_> {
         match &self.form {
             Form::Json(_) => {
                 print_note_records(&searched.notes, output);
+                print_hint_records(&searched.hints, output);
                 output.print(&record_line(&FindTotalsRecord {
                     files: totals.files.read,
                     files_matching: totals.matching,

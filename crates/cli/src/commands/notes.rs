@@ -1,10 +1,11 @@
 //! Notes and hints behind what was found.
 
 use crate::output::Output;
+use crate::render::hints::hint_lines;
 use crate::render::names::file_name;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_engine::file_note::FileNote;
-use brisk_quill_engine::hints::Hint;
+use brisk_quill_engine::hints::hint::Hints;
 use brisk_quill_engine::plan_records;
 
 /// Notes shown; the rest is counted.
@@ -17,8 +18,15 @@ pub fn print_note_records(notes: &[FileNote], output: &mut Output) {
     }
 }
 
+/// Prints the record of each hint.
+pub fn print_hint_records(hints: &Hints, output: &mut Output) {
+    for hint in &hints.told {
+        output.print(&plan_records::hint(hint));
+    }
+}
+
 /// Prints notes, the first of many, and hints.
-pub fn print_notes(notes: &[FileNote], hints: &[Hint], output: &mut Output) {
+pub fn print_notes(notes: &[FileNote], hints: &Hints, output: &mut Output) {
     if !notes.is_empty() {
         output.print(b"\n");
     }
@@ -29,7 +37,9 @@ pub fn print_notes(notes: &[FileNote], hints: &[Hint], output: &mut Output) {
     if let Some(more) = notes.len().checked_sub(NOTES_SHOWN).filter(|n| *n > 0) {
         output.print(format!("{}\n", counted(more as u64, "more note")).as_bytes());
     }
-    for hint in hints {
-        output.print(format!("\nhint {}: {}\n", hint.name, hint.message).as_bytes());
+    let text = hint_lines(hints);
+    if !text.is_empty() {
+        output.print(b"\n");
+        output.draw(&text);
     }
 }

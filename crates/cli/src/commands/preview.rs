@@ -55,7 +55,8 @@ pub fn run(
     };
     let reading = (texts, Threads::new(args.files.threads));
     let guards = guards(&args.guard)?;
-    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards);
+    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards)
+        .with_hints(!args.files.no_hints);
     preview.begin(&sources, output);
     report_unreadable(evaluating.sources, output);
     let maker = preview.plan.maker();

@@ -83,6 +83,15 @@ impl<'r> Evaluating<'r> {
         }
     }
 
+    /// Looks out for hints, if they are `wanted`.
+    #[must_use]
+    pub fn with_hints(mut self, wanted: bool) -> Self {
+        if wanted {
+            self.session = self.session.with_hints();
+        }
+        self
+    }
+
     /// Evaluates every file, each with a collector of its own, and shows `take` what was
     /// gathered, in order. Reports files that could not be read.
     ///

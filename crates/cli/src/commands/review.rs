@@ -82,7 +82,8 @@ fn evaluate(
     }
     let reading = (texts, Threads::new(args.files.threads));
     let options = run_options();
-    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, options, reading, guards);
+    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, options, reading, guards)
+        .with_hints(!args.files.no_hints);
     let plan = PlanWriter::new(
         (&asked.text, &asked.rewrite),
         &journal_run::temporaries(),

@@ -14,7 +14,7 @@ use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::counts::LeftOutCounts;
 use brisk_quill_engine::collector::{Collector, Events, SearchedUnit};
 use brisk_quill_engine::file_note::FileNote;
-use brisk_quill_engine::hints::{self, Hint};
+use brisk_quill_engine::hints::hint::Hints;
 use brisk_quill_engine::request::{SearchNeeds, Work};
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::session::Session;
@@ -210,7 +210,7 @@ pub struct Searched {
     /// Blocks of lines that have begun.
     pub blocks: u64,
     pub notes: Vec<FileNote>,
-    pub hints: Vec<Hint>,
+    pub hints: Hints,
     status: Status,
 }
 
@@ -241,10 +241,14 @@ impl Request {
         if !options::waits_for_typing(&sources) {
             signals::listen();
         }
+        let session = Session::new(texts, Threads::new(args.threads), cancel_token());
         Ok(Self {
             query,
             sources,
-            session: Session::new(texts, Threads::new(args.threads), cancel_token()),
+            session: match args.no_hints {
+                true => session,
+                false => session.with_hints(),
+            },
         })
     }
 
@@ -387,7 +391,7 @@ impl Request {
             problems: summary.counts.problems,
             blocks: step.blocks,
             notes: summary.notes,
-            hints: hints::of_pattern(&self.query.pattern),
+            hints: summary.hints,
             status,
         })
     }

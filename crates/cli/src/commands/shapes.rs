@@ -2,7 +2,7 @@
 
 use crate::args::definitions::ShapesArgs;
 use crate::args::split::Part;
-use crate::commands::notes::{print_note_records, print_notes};
+use crate::commands::notes::{print_hint_records, print_note_records, print_notes};
 use crate::commands::search::{Request, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -330,6 +330,7 @@ impl Listed<'_> {
             });
         }
         print_note_records(&searched.notes, output);
+        print_hint_records(&searched.hints, output);
         output.print(&record_line(&ShapesTotalsRecord {
             files: searched.files.read,
             files_skipped: searched.files.skipped(),

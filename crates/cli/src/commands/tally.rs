@@ -2,7 +2,7 @@
 
 use crate::args::definitions::TallyArgs;
 use crate::args::split::Part;
-use crate::commands::notes::{print_note_records, print_notes};
+use crate::commands::notes::{print_hint_records, print_note_records, print_notes};
 use crate::commands::search::{Request, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -161,6 +161,7 @@ fn print_records(
         }));
     }
     print_note_records(&searched.notes, output);
+    print_hint_records(&searched.hints, output);
     output.print(&record_line(&TallyTotalsRecord {
         files: searched.files.read,
         files_skipped: searched.files.skipped(),

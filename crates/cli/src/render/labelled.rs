@@ -14,6 +14,8 @@ pub enum Role {
     Match,
     /// A line that leads the eye.
     Guide,
+    /// The name of a hint.
+    Hint,
     /// The fault, and its place.
     Problem,
     /// Text that goes.

@@ -48,6 +48,7 @@ fn look(role: Role) -> Option<Style> {
         Role::Quiet | Role::Edge => plain.dimmed(),
         Role::Match => plain.bold().underline().fg_color(color(80)),
         Role::Guide => plain.fg_color(color(75)),
+        Role::Hint => plain.bold().fg_color(color(214)),
         Role::Problem => plain.bold().fg_color(color(203)),
         Role::Was => plain.underline().fg_color(color(214)),
         Role::Now => plain.bold().underline().fg_color(color(75)),

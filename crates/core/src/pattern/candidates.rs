@@ -51,15 +51,33 @@ pub(super) fn relaxed_regex(hir: &Hir) -> Option<Regex> {
     if properties.minimum_len().unwrap_or(0) == 0 || end.iter().any(|look| ends.contains(*look)) {
         return None;
     }
-    let built = Regex::builder()
-        .configure(settings())
-        .build_from_hir(&relaxed(hir));
-    built.ok()
+    built(&relaxed(hir, relaxed_look))
+}
+
+/// The relaxed form of several patterns of which any may match, without regard to what must end a
+/// line. Those that may be empty are left out; `None` where that leaves nothing.
+pub(super) fn joined_regex(forms: &[Hir]) -> Option<Regex> {
+    let look = |look| match look {
+        Look::End | Look::EndLF | Look::EndCRLF => Hir::empty(),
+        other => relaxed_look(other),
+    };
+    let has_length = |hir: &&Hir| hir.properties().minimum_len().unwrap_or(0) > 0;
+    let forms = forms.iter().filter(has_length);
+    let forms: Vec<Hir> = forms.map(|hir| relaxed(hir, look)).collect();
+    match forms.is_empty() {
+        true => None,
+        false => built(&Hir::alternation(forms)),
+    }
+}
+
+fn built(hir: &Hir) -> Option<Regex> {
+    let builder = Regex::builder().configure(settings()).build_from_hir(hir);
+    builder.ok()
 }
 
 /// Without its groups, which are not needed.
-fn relaxed(hir: &Hir) -> Hir {
-    without(hir, b'\n', relaxed_look, |_, inner| inner)
+fn relaxed(hir: &Hir, look: fn(Look) -> Hir) -> Hir {
+    without(hir, b'\n', look, |_, inner| inner)
 }
 
 fn relaxed_look(look: Look) -> Hir {

@@ -28,6 +28,11 @@ impl Engine {
         })
     }
 
+    /// Its meaning, options included.
+    pub(super) fn hir(&self) -> &Hir {
+        &self.hir
+    }
+
     /// True if a match can hold this ASCII byte.
     pub(super) fn can_match(&self, byte: u8) -> bool {
         holds(&self.hir, byte)

@@ -42,6 +42,11 @@ impl Prefilter {
         self.how = how;
     }
 
+    /// The search for the lines worth looking at, where it is not that of the pattern itself.
+    pub fn set_candidates(&mut self, candidates: Option<Candidates>) {
+        self.candidates = Some(candidates);
+    }
+
     /// Searches the lines of a piece.
     pub fn lines(&mut self, search: &mut UnitSearch<'_>, scan: &mut Scan<'_>) {
         match self.candidates(search, scan) {
@@ -61,7 +66,7 @@ impl Prefilter {
         match self.how {
             PrefilterUse::Never => return None,
             PrefilterUse::Always => {}
-            PrefilterUse::AsNeeded if self.candidates.is_some() => {}
+            PrefilterUse::AsNeeded if self.walked >= WORTH_WHILE => {}
             PrefilterUse::AsNeeded => {
                 self.walked = self.walked.saturating_add(scan.text.len());
                 if self.walked < WORTH_WHILE {

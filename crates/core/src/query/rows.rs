@@ -263,7 +263,7 @@ impl TableScanner<'_> {
         search
             .finder
             .collect(&value, scan.wanted.groups, &mut search.matches)?;
-        if search.matches.is_empty() && !(scan.wanted.missing && row.in_scope) {
+        if search.matches.is_empty() && !(row.in_scope && search.wants_cell(scan.wanted, &value)) {
             return Ok(());
         }
         if cell.is_number() && row.in_scope && !search.matches.is_empty() {

@@ -1,5 +1,6 @@
 //! One query over the units of a text, piece after piece.
 
+use crate::pattern::probe::Probe;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::findings::Findings;
 use crate::query::note::Note;
@@ -75,6 +76,12 @@ impl<'q> UnitScanner<'q> {
         self.prefilter.set_use(prefilter);
     }
 
+    /// Shows units without a match, too, that may hold one of the probe's patterns.
+    pub fn use_probe(&mut self, probe: &Probe) {
+        self.prefilter.set_candidates(probe.candidates());
+        self.search.probe = Some(probe.finder());
+    }
+
     /// The query.
     pub fn query(&self) -> &'q Query {
         self.search.query
@@ -148,6 +155,9 @@ impl<'q> UnitScanner<'q> {
         if let Err(error) = self.search.scope.begin_piece(text, self.search.lines_done) {
             let kind = ProblemKind::Search(error);
             return visitor.problem(0, Problem { line: None, kind });
+        }
+        if let Some(probe) = &mut self.search.probe {
+            probe.begin();
         }
         let mut scan = Scan {
             text,

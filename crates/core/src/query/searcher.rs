@@ -2,6 +2,7 @@
 
 use crate::chunker::{ChunkSink, Chunker, Cut};
 use crate::columns::layout::Layout;
+use crate::pattern::probe::Probe;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::Query;
 use crate::query::note::Note;
@@ -99,6 +100,13 @@ impl<'q> Searcher<'q> {
     #[must_use]
     pub fn prefilter(mut self, prefilter: PrefilterUse) -> Self {
         self.scanner.use_prefilter(prefilter);
+        self
+    }
+
+    /// Units without a match are visited, too, where they may hold one of the probe's patterns.
+    #[must_use]
+    pub fn with_probe(mut self, probe: &Probe) -> Self {
+        self.scanner.use_probe(probe);
         self
     }
 

@@ -2,6 +2,7 @@
 
 use crate::pattern::Finder;
 use crate::pattern::matches::Matches;
+use crate::pattern::probe::ProbeFinder;
 use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::Query;
@@ -9,7 +10,7 @@ use crate::query::findings::Findings;
 use crate::query::scan::{Place, Scan};
 use crate::query::scope::{ScopeState, push_place};
 use crate::query::selector::Selector;
-use crate::query::unit_view::UnitView;
+use crate::query::unit_view::{UnitView, Wanted};
 use crate::span::Span;
 use crate::unit::{Line, MAX_UNIT_BYTES, UnitKind, count_lines, line_ends, lines};
 
@@ -23,6 +24,8 @@ pub(super) struct UnitSearch<'q> {
     pub lines_done: u64,
     pub selector: Selector<'q>,
     pub matches: Matches,
+    /// Units without a match that are to be shown because they may hold one of another pattern.
+    pub probe: Option<ProbeFinder>,
 }
 
 impl<'q> UnitSearch<'q> {
@@ -34,6 +37,7 @@ impl<'q> UnitSearch<'q> {
             lines_done: 0,
             selector: Selector::new(query),
             matches: Matches::default(),
+            probe: None,
         }
     }
 
@@ -130,7 +134,7 @@ impl<'q> UnitSearch<'q> {
             }
         };
         let in_scope = place.touches(span);
-        if self.matches.is_empty() && !(wanted.missing && in_scope) {
+        if self.matches.is_empty() && !(in_scope && self.is_wanted(wanted, scan.text, span)) {
             return;
         }
         let view = UnitView {
@@ -143,6 +147,18 @@ impl<'q> UnitSearch<'q> {
             cell: None,
         };
         self.judge_and_show(&view, place, scan);
+    }
+
+    /// True if a unit in scope is to be shown though it holds no match.
+    fn is_wanted(&mut self, wanted: Wanted, text: &[u8], unit: Span) -> bool {
+        let probe = self.probe.as_mut();
+        wanted.missing || probe.is_some_and(|probe| probe.may_hold(text, unit))
+    }
+
+    /// The same for the value of a cell.
+    pub fn wants_cell(&mut self, wanted: Wanted, value: &[u8]) -> bool {
+        let probe = self.probe.as_mut();
+        wanted.missing || probe.is_some_and(|probe| probe.may_match(value))
     }
 
     /// Judges the matches that have been collected in a unit, and shows it.

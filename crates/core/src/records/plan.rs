@@ -191,8 +191,20 @@ record! {
     HintRecord<'a> = "hint" {
         /// The name of its kind.
         name: Cow<'a, str>,
-        /// The hint.
+        /// One sentence without its full stop.
         message: Cow<'a, str>,
+        /// The path of the file of the first place that it is about; `null` where it is about the
+        /// request alone.
+        path: Option<Cow<'a, str>>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        path_b64: Optional<Base64<'a>>,
+        /// The line of that place, from 1.
+        line: Option<Ordinal>,
+        /// The number of places that it is about.
+        count: u64,
+        /// What to do; `null` where that is for the reader to find out.
+        remedy: Option<Cow<'a, str>>,
     }
 }
 

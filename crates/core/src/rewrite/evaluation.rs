@@ -6,9 +6,10 @@ use crate::edits::{Edit, Origins, splice};
 use crate::problem::{Problem, ProblemKind};
 use crate::rewrite::counts::Counts;
 use crate::rewrite::hunk::{Cutting, Extent, Hunk};
+use crate::rewrite::seen::SeenUnit;
 use crate::rewrite::sink::{Sink, Unmet};
-use crate::step::edit_maker::Split;
-use crate::step::eval::StepRun;
+use crate::step::edit_maker::StepReceiver;
+use crate::step::eval::{StepRun, StepText};
 use crate::unit::{count_lines, line_ends};
 use std::collections::HashMap;
 
@@ -23,6 +24,8 @@ pub struct Evaluation<'e, 'r> {
 pub(super) struct TextState<'e, 'r> {
     pub(super) steps: &'e mut [StepRun<'r>],
     pub(super) stages: bool,
+    /// Each unit that a step looks at is shown.
+    pub(super) watched: bool,
     pub(super) split_from: Option<usize>,
     pub(super) counts: Counts,
     /// Number of the next original line, from 1.
@@ -100,21 +103,26 @@ impl ChunkSink for TextPiece<'_, '_, '_> {
         let last = state.steps.len().saturating_sub(1);
         for (index, step) in state.steps.iter_mut().enumerate() {
             let text: &[u8] = current.as_deref().unwrap_or(original);
-            let mut shown = Shown {
-                counts: &mut state.counts,
-                sink: &mut *self.sink,
-                parts,
+            let written = match state.watched && index > 0 {
+                true => Origins::new(&edits).written(),
+                false => Vec::new(),
             };
-            let mut take = |edits: &mut Vec<Edit>| {
-                let done = cutting.some(edits, |hunk| shown.hunk(hunk));
-                edits.drain(..done);
+            let step_text = StepText {
+                text,
+                last: ended,
+                written: &written,
             };
-            let split = state.split_from.map(|most| Split {
-                most,
-                take: &mut take,
-            });
-            let outcome = step.piece(text, ended, split);
-            parts = shown.parts;
+            let mut receiver = PieceReceiver {
+                step: index,
+                cutting: &mut cutting,
+                shown: Shown {
+                    counts: &mut state.counts,
+                    sink: &mut *self.sink,
+                    parts,
+                },
+            };
+            let outcome = step.piece(step_text, state.split_from, &mut receiver);
+            parts = receiver.shown.parts;
             let mut origin = Origin::new(original, state.line, &edits);
             for (offset, problem) in outcome.problems {
                 let line = problem.line.map(|_| origin.line_of(offset));
@@ -166,6 +174,25 @@ impl ChunkSink for TextPiece<'_, '_, '_> {
         self.state.line += lines;
         self.state.counts.problems += 1;
         self.sink.problem(Problem::overlong(line, kind));
+    }
+}
+
+/// Hands on what a step finds in the current piece.
+struct PieceReceiver<'p, 's, 'c> {
+    step: usize,
+    cutting: &'p mut Cutting<'c>,
+    shown: Shown<'s>,
+}
+
+impl StepReceiver for PieceReceiver<'_, '_, '_> {
+    fn some_edits(&mut self, edits: &mut Vec<Edit>) {
+        let shown = &mut self.shown;
+        let done = self.cutting.some(edits, |hunk| shown.hunk(hunk));
+        edits.drain(..done);
+    }
+
+    fn seen(&mut self, seen: &SeenUnit<'_>) {
+        self.shown.sink.seen(self.step, seen);
     }
 }
 

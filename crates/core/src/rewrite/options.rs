@@ -1,5 +1,6 @@
 //! Options of evaluations.
 
+use crate::pattern::probe::Probe;
 use crate::query::prefilter::PrefilterUse;
 
 /// The matches in scope of each step in a run, as far as they have been counted.
@@ -33,6 +34,14 @@ impl RunTotals {
     }
 }
 
+/// A run whose units are shown one by one to [`Sink::seen`](crate::rewrite::sink::Sink::seen).
+#[derive(Clone, Debug, Default)]
+pub struct Watch {
+    /// For each step, the units to be shown beside those with a match; steps without one may be
+    /// left out at the end.
+    pub probes: Vec<Option<Probe>>,
+}
+
 /// With so many changes in it, a line is better [split](RunOptions::split_from).
 pub const SPLIT_FROM: usize = 1 << 16;
 
@@ -62,4 +71,6 @@ pub struct RunOptions {
     pub totals: RunTotals,
     /// The way lines without a match are passed over; what is found does not depend on it.
     pub prefilter: PrefilterUse,
+    /// Each unit that a step looks at is shown.
+    pub watch: Option<Watch>,
 }

@@ -3,6 +3,7 @@
 use crate::problem::Problem;
 use crate::query::note::Note;
 use crate::rewrite::hunk::Hunk;
+use crate::rewrite::seen::SeenUnit;
 
 /// A unit that does not match what it must after the rewrite.
 ///
@@ -67,6 +68,12 @@ pub trait Sink {
     /// A unit that does not match what it must.
     fn unmet(&mut self, unmet: Unmet) {
         let _ = unmet;
+    }
+
+    /// A unit that a step (counted from 0) has looked at, in a run with a
+    /// [`Watch`](crate::rewrite::options::Watch).
+    fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
+        let _ = (step, seen);
     }
 
     /// Something that a step (counted from 0) has to tell of the text.

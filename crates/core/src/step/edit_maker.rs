@@ -10,6 +10,7 @@ use crate::problem::{Problem, ProblemKind};
 use crate::query::findings::{Finding, Findings, MatchStatus};
 use crate::query::unit_view::UnitView;
 use crate::rewrite::counts::StepCounts;
+use crate::rewrite::seen::SeenUnit;
 use crate::span::Span;
 use crate::template::{MatchContext, Template};
 use crate::unit::{ending_before, line_ends};
@@ -50,7 +51,9 @@ pub(crate) struct EditMaker<'e, 's> {
     pub thousands: Cell<Option<(u64, u64)>>,
     /// Matches of the current unit that are reported to have failed.
     pub problems_told: usize,
-    pub split: Option<Split<'s>>,
+    /// Edits of a unit with more than this are handed out on the way.
+    pub split: Option<usize>,
+    pub receiver: &'s mut dyn StepReceiver,
     pub out: StepOutcome,
 }
 
@@ -78,10 +81,13 @@ pub(crate) enum UnitEnd {
     End,
 }
 
-/// Takes edits from the front of those of a unit that has more than `most`.
-pub(crate) struct Split<'s> {
-    pub most: usize,
-    pub take: &'s mut dyn FnMut(&mut Vec<Edit>),
+/// Takes what a step finds before its piece of text ends.
+pub(crate) trait StepReceiver {
+    /// Takes edits from the front of those of a unit that has very many.
+    fn some_edits(&mut self, edits: &mut Vec<Edit>);
+
+    /// Is shown a unit that has been looked at.
+    fn seen(&mut self, seen: &SeenUnit<'_>);
 }
 
 /// The most matches of one unit that are reported to have failed; all are counted.
@@ -101,8 +107,7 @@ impl EditMaker<'_, '_> {
         if unit.cell.is_some() {
             return self.edit_matches_in_cell(unit, found, write);
         }
-        let split = self.split.as_ref();
-        let most = split.map_or(usize::MAX, |split| split.most);
+        let most = self.split.unwrap_or(usize::MAX);
         let is_split = found.len() > most;
         if is_split {
             self.can_all_be_made(unit, found, write)?;
@@ -115,11 +120,8 @@ impl EditMaker<'_, '_> {
             }
             let span = finding.span.shifted(unit.span.from);
             self.edit(unit, span, text, Some(&finding), 1);
-            if let Some(split) = &mut self.split
-                && is_split
-                && self.out.edits.len() >= most
-            {
-                (split.take)(&mut self.out.edits);
+            if is_split && self.out.edits.len() >= most {
+                self.receiver.some_edits(&mut self.out.edits);
             }
         }
         Ok(())

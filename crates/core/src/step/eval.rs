@@ -11,13 +11,25 @@ use crate::query::unit_view::{UnitView, Visitor, Wanted};
 use crate::rewrite::counts::StepCounts;
 use crate::rewrite::options::RunOptions;
 use crate::rewrite::part_start::PartStart;
+use crate::rewrite::seen::SeenUnit;
+use crate::span::Span;
 use crate::step::Step;
 use crate::step::actions::Action;
 use crate::step::actions::{act, end_row};
-use crate::step::edit_maker::{EditMaker, Split, StepOutcome};
+use crate::step::edit_maker::{EditMaker, StepOutcome, StepReceiver};
 use crate::unit::ending_before;
 use std::cell::{Cell, RefCell};
 use std::path::{Path, PathBuf};
+
+/// The next piece of the text that a step sees.
+#[derive(Clone, Copy)]
+pub(crate) struct StepText<'t> {
+    pub text: &'t [u8],
+    /// Nothing follows.
+    pub last: bool,
+    /// The places that earlier steps have written, in order, where that is asked for.
+    pub written: &'t [Span],
+}
 
 /// The state of one step during a run.
 #[derive(Debug)]
@@ -27,6 +39,8 @@ pub(crate) struct StepRun<'r> {
     scanner: UnitScanner<'r>,
     keep_groups: bool,
     keep_cells: bool,
+    /// Each unit is shown.
+    watched: bool,
     /// Each edit says what it has copied.
     keep_copies: bool,
     /// Patterns that each unit in scope must match afterwards.
@@ -50,7 +64,8 @@ impl<'r> StepRun<'r> {
             scanner: UnitScanner::new(&step.query),
             keep_groups: options.groups,
             // What is ensured is the value.
-            keep_cells: options.cells || !step.ensure.is_empty(),
+            keep_cells: options.cells || !step.ensure.is_empty() || options.watch.is_some(),
+            watched: options.watch.is_some(),
             keep_copies: false,
             ensure: (step.ensure.iter())
                 .map(|pattern| step.query.finder_of(pattern))
@@ -100,9 +115,18 @@ impl<'r> StepRun<'r> {
     }
 
     /// The outcome of this step for the next piece of its text; `last` tells that nothing follows.
-    /// Where units with very many matches are `split`, most of their edits are handed out on the
-    /// way, and not part of the outcome.
-    pub fn piece(&mut self, text: &[u8], last: bool, split: Option<Split<'_>>) -> StepOutcome {
+    /// Where units with more matches than `split` are split, most of their edits go to `receiver` on
+    /// the way, and are not part of the outcome.
+    pub fn piece(
+        &mut self,
+        StepText {
+            text,
+            last,
+            written,
+        }: StepText<'_>,
+        split: Option<usize>,
+        receiver: &mut dyn StepReceiver,
+    ) -> StepOutcome {
         let drops_others = matches!(self.step.action, Action::DropOtherLines);
         let wanted = Wanted {
             groups: self.keep_groups || self.step.needs_groups(),
@@ -124,10 +148,16 @@ impl<'r> StepRun<'r> {
             thousands: Cell::new(self.thousands),
             problems_told: 0,
             split: split.filter(|_| self.step.ensure.is_empty()),
+            receiver,
             out: StepOutcome::default(),
         };
         let action = &self.step.action;
-        let mut visitor = StepVisitor { action, maker };
+        let watched = self.watched.then_some(written);
+        let mut visitor = StepVisitor {
+            action,
+            maker,
+            watched,
+        };
         self.scanner.piece(text, (0, last), wanted, &mut visitor);
         let maker = visitor.maker;
         let out = maker.out;
@@ -141,6 +171,8 @@ impl<'r> StepRun<'r> {
 struct StepVisitor<'a, 'e, 's> {
     action: &'a Action,
     maker: EditMaker<'e, 's>,
+    /// Each unit is shown; the places that earlier steps have written.
+    watched: Option<&'a [Span]>,
 }
 
 impl Visitor for StepVisitor<'_, '_, '_> {
@@ -173,6 +205,12 @@ impl Visitor for StepVisitor<'_, '_, '_> {
             let line = Some(unit.line);
             let problem = Problem { line, kind };
             maker.out.problems.push((unit.span.from, problem));
+        }
+        if let Some(written) = self.watched {
+            let is_split = maker.split.is_some_and(|most| found.len() > most);
+            let edits = maker.out.edits.get(first..).filter(|_| !is_split);
+            let seen = SeenUnit::rewritten((unit, found), edits, written);
+            maker.receiver.seen(&seen);
         }
         if !unit.in_scope || maker.ensure.is_empty() {
             return;

@@ -15,7 +15,6 @@ use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_engine::hints;
 use brisk_quill_engine::kept_hunk::{FileReport, HunkLimits};
 use brisk_quill_engine::summary::Summary;
 use brisk_quill_files::discover::Listing;
@@ -132,7 +131,7 @@ impl<'r> View<'r> {
                 }
                 let totals = rewrite_totals(summary, rewrite);
                 output.print(format!("\n{totals}").as_bytes());
-                print_notes(&summary.notes, &hints::of_rewrite(rewrite), output);
+                print_notes(&summary.notes, &summary.hints, output);
             }
             Form::Json | Form::Diff { .. } => {}
         }

@@ -1,0 +1,237 @@
+//! Hints and their remedies.
+
+use crate::hints::evidence::{Form, WiderText};
+use crate::hints::spot::Spot;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_files::source::Source;
+use std::fmt;
+
+/// Something that often means a mistake.
+///
+/// ```
+/// use brisk_quill_core::step_spec::StepSpec;
+/// use brisk_quill_engine::hints::hint::{Hint, Remedy};
+/// let hint = Hint {
+///     remedy: Some(Remedy::WholeWord),
+///     ..Hint::new("inside-word", "2 of 9 matches lie within a longer word".into())
+/// };
+/// let mut step = StepSpec::default();
+/// hint.remedy.expect("a remedy").apply(&mut step);
+/// assert!(step.whole_word);
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Hint {
+    /// The name of its kind.
+    pub name: &'static str,
+    /// One sentence without its full stop.
+    pub message: String,
+    /// The first place that it is about.
+    pub place: Option<HintPlace>,
+    /// The number of places that it is about; 0 where it is about the request alone.
+    pub count: u64,
+    /// What to do.
+    pub remedy: Option<Remedy>,
+}
+
+/// A place that a hint is about.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct HintPlace {
+    /// The file.
+    pub source: Source,
+    /// The line, from 1.
+    pub line: u64,
+}
+
+/// What to do about a hint.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Remedy {
+    /// Ignore letter case.
+    IgnoreCase,
+    /// Match whole words only.
+    WholeWord,
+    /// Take all matches.
+    PickAll,
+    /// Try the pattern on all the text.
+    WholeText,
+    /// Take in files that ignore rules leave out.
+    Ignored,
+    /// Take in hidden files.
+    Hidden,
+    /// Take in files that look binary.
+    Binary,
+    /// Another pattern.
+    Pattern(String),
+    /// Another template.
+    Template(String),
+    /// Another pattern and another template.
+    Both(String, String),
+    /// One step that makes the changes of two, each old text with its new one.
+    Pairs,
+    /// Another delimiter.
+    Delimiter(String),
+    /// Something that cannot be written for the user.
+    Words(&'static str),
+}
+
+/// Hints as they are told.
+///
+/// ```
+/// use brisk_quill_engine::hints::hint::Hints;
+/// assert!(Hints::default().told.is_empty());
+/// ```
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Hints {
+    /// The most telling ones, at most [`Hints::MOST`], the most telling first.
+    pub told: Vec<Hint>,
+    /// The number of further ones.
+    pub more: u64,
+}
+
+impl Hints {
+    /// The most hints that are told.
+    pub const MOST: usize = 5;
+
+    /// The first of all hints, which come in order.
+    pub fn of(mut all: Vec<Hint>) -> Self {
+        let more = all.len().saturating_sub(Self::MOST) as u64;
+        all.truncate(Self::MOST);
+        Self { told: all, more }
+    }
+}
+
+impl Hint {
+    /// A hint about the request alone.
+    pub fn new(name: &'static str, message: String) -> Self {
+        Self {
+            name,
+            message,
+            place: None,
+            count: 0,
+            remedy: None,
+        }
+    }
+
+    /// A hint about so many places, with the first of them.
+    pub fn at(name: &'static str, (count, spot): (u64, &Spot), message: String) -> Self {
+        Self {
+            place: Some(HintPlace {
+                source: spot.source.clone(),
+                line: spot.line,
+            }),
+            count,
+            ..Self::new(name, message)
+        }
+    }
+
+    /// The same with a remedy.
+    #[must_use]
+    pub fn cured_by(self, remedy: impl Into<Option<Remedy>>) -> Self {
+        Self {
+            remedy: remedy.into(),
+            ..self
+        }
+    }
+}
+
+impl Remedy {
+    /// Changes a step as it says; false where that is not a matter of the step.
+    pub fn apply(&self, step: &mut StepSpec) -> bool {
+        match self {
+            Self::IgnoreCase => step.ignore_case = true,
+            Self::WholeWord => step.whole_word = true,
+            Self::PickAll => {
+                step.pick = None;
+                step.per = None;
+            }
+            Self::WholeText => step.unit = Some("text".into()),
+            Self::Pattern(pattern) => step.pattern = Some(pattern.clone()),
+            Self::Template(template) => set_template(step, template),
+            Self::Both(pattern, template) => {
+                step.pattern = Some(pattern.clone());
+                set_template(step, template);
+            }
+            Self::Delimiter(delimiter) => step.delimiter = Some(delimiter.clone()),
+            Self::Ignored | Self::Hidden | Self::Binary | Self::Pairs | Self::Words(_) => {
+                return false;
+            }
+        }
+        true
+    }
+}
+
+fn set_template(step: &mut StepSpec, template: &str) {
+    let templates = [
+        &mut step.with,
+        &mut step.above,
+        &mut step.below,
+        &mut step.lead,
+        &mut step.trail,
+    ];
+    for own in templates.into_iter().flatten() {
+        template.clone_into(own);
+    }
+    if step.remove {
+        step.remove = false;
+        step.with = Some(template.to_owned());
+    }
+}
+
+/// A clause: "add `--whole-word`".
+impl fmt::Display for Remedy {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::IgnoreCase => f.write_str("add `--ignore-case`"),
+            Self::WholeWord => f.write_str("add `--whole-word`"),
+            Self::PickAll => f.write_str("leave `--pick` out"),
+            Self::WholeText => f.write_str("add `--unit text`"),
+            Self::Ignored => f.write_str("add `--ignored`"),
+            Self::Hidden => f.write_str("add `--hidden`"),
+            Self::Binary => f.write_str("add `--binary`"),
+            Self::Pattern(pattern) => write!(f, "write the pattern {}", quoted(pattern)),
+            Self::Template(template) => write!(f, "write the template {}", quoted(template)),
+            Self::Both(pattern, template) => {
+                let (pattern, template) = (quoted(pattern), quoted(template));
+                write!(f, "write the pattern {pattern} and `--with` {template}")
+            }
+            Self::Pairs => f.write_str("give both pairs to one step, with `--pairs TABLE`"),
+            Self::Delimiter(delimiter) => {
+                write!(f, "add `--delimiter {}`", visible(delimiter.as_bytes()))
+            }
+            Self::Words(words) => f.write_str(words),
+        }
+    }
+}
+
+/// Text between backquotes, made visible.
+pub fn quoted(text: &str) -> String {
+    let text = visible(text.as_bytes());
+    match text.contains('`') {
+        true => format!("“{text}”"),
+        false => format!("`{text}`"),
+    }
+}
+
+/// Bytes between backquotes, made visible, long ones cut.
+pub fn shown(text: &[u8]) -> String {
+    const MOST: usize = 60;
+    let text = String::from_utf8_lossy(text);
+    match text.char_indices().nth(MOST) {
+        Some((at, _)) => quoted(&format!("{}…", &text[..at])),
+        None => quoted(&text),
+    }
+}
+
+impl Form {
+    /// The number of its matches, with the first, in words: "3 matches, the first `ship`".
+    pub fn shown_word(&self) -> String {
+        shown(self.spot.word())
+    }
+}
+
+impl WiderText {
+    /// Its text between backquotes.
+    pub fn shown(&self) -> String {
+        shown(self.spot.text())
+    }
+}

@@ -1,0 +1,86 @@
+//! `left-out-files`: little matched, and files that were left out do match.
+
+use crate::hints::hint::{Hint, Remedy};
+use crate::hints::second_look::{SecondLook, spot_of};
+use crate::hints::spot::Spot;
+use crate::request::SearchNeeds;
+use crate::sources::Sources;
+use brisk_quill_core::numbers::counted;
+use brisk_quill_core::query::Query;
+use brisk_quill_files::read::Reader;
+use brisk_quill_files::source::Source;
+use std::collections::BTreeSet;
+use std::ops::ControlFlow;
+
+/// The name of the hint.
+pub const NAME: &str = "left-out-files";
+/// From so many matches on, nobody wonders about the rest.
+const LITTLE: u64 = 3;
+/// Files that are searched.
+const FILES_MOST: usize = 500;
+
+/// The hint, after a search that found so many `matches`.
+pub fn judge(
+    reader: &Reader,
+    query: &Query,
+    sources: &Sources,
+    matches: u64,
+    binary: &[Source],
+) -> Option<Hint> {
+    if matches >= LITTLE {
+        return None;
+    }
+    let left_out = sources.left_out(FILES_MOST);
+    let others = SecondLook::new(reader, query, &left_out);
+    let mut look = SecondLook::new(reader, query, binary);
+    look.reader = look.reader.with_binary();
+    let (others, of_binary) = (files_with_match(others), files_with_match(look));
+    let all = [
+        (
+            others,
+            "hidden, or ignored by version control,",
+            Remedy::Ignored,
+        ),
+        (of_binary, "that look binary", Remedy::Binary),
+    ];
+    let (files, which, remedy) = all.into_iter().max_by_key(|(found, ..)| found.files)?;
+    let first = files.first?;
+    if files.files <= matches {
+        return None;
+    }
+    let message = format!(
+        "{} left out, {which} hold{} a match",
+        counted(files.files, "file"),
+        if files.files == 1 { "s" } else { "" },
+    );
+    let remedy = match first
+        .source
+        .path()
+        .iter()
+        .any(|name| name.as_encoded_bytes().starts_with(b"."))
+    {
+        true if remedy == Remedy::Ignored => Remedy::Hidden,
+        _ => remedy,
+    };
+    Some(Hint::at(NAME, (files.files, &first), message).cured_by(remedy))
+}
+
+/// Files with a match.
+#[derive(Default)]
+struct Found {
+    files: u64,
+    first: Option<Spot>,
+}
+
+fn files_with_match(look: SecondLook<'_>) -> Found {
+    let mut found = Found::default();
+    let mut files = BTreeSet::new();
+    look.run(SearchNeeds::default(), &mut |source, unit| {
+        if unit.taken > 0 && files.insert(source.clone()) {
+            found.first.get_or_insert_with(|| spot_of(source, unit));
+        }
+        ControlFlow::Continue(())
+    });
+    found.files = files.len() as u64;
+    found
+}

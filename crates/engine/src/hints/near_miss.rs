@@ -1,0 +1,159 @@
+//! `near-miss`: units that would match if one part of the pattern were not demanded.
+
+use crate::hints::hint::{Hint, Remedy, shown};
+use crate::hints::second_look::SecondLook;
+use crate::hints::spot::Spot;
+use crate::request::SearchNeeds;
+use brisk_quill_core::inventory::Inventory;
+use brisk_quill_core::near_miss::{NearMisses, WantedPart};
+use brisk_quill_core::nearest::alike;
+use brisk_quill_core::numbers::counted;
+use brisk_quill_core::pattern::options::MatchOptions;
+use brisk_quill_core::pattern::outline::{ClassOf, Leaf, RepeatOf};
+use brisk_quill_core::pattern::{Finder, Pattern};
+use brisk_quill_core::query::Query;
+use brisk_quill_files::read::Reader;
+use brisk_quill_files::source::Source;
+use std::ops::ControlFlow;
+
+/// The name of the hint.
+pub const NAME: &str = "near-miss";
+/// Units without a match that are looked at.
+pub const UNITS_MOST: u64 = 10_000;
+/// Reasons that are told apart.
+const ROWS_MOST: usize = 1000;
+/// A reason is told where it stands for one unit to so many matches.
+const PER_MATCHES: u64 = 20;
+
+/// The hint, after a search that found so many `matches`.
+pub fn judge(reader: &Reader, query: &Query, sources: &[Source], matches: u64) -> Option<Hint> {
+    let mut misses = NearMisses::new(&query.pattern)?;
+    let mut any_case = any_case(&query.pattern);
+    let mut rows: Inventory<(usize, Vec<u8>), Spot> = Inventory::new(ROWS_MOST);
+    let mut units = 0;
+    let needs = SearchNeeds {
+        missing: true,
+        ..SearchNeeds::default()
+    };
+    SecondLook::new(reader, query, sources).run(needs, &mut |source, unit| {
+        if !unit.found.is_empty() {
+            return ControlFlow::Continue(());
+        }
+        units += 1;
+        let bytes = unit.unit.bytes();
+        if let Some(miss) = misses.near(bytes)
+            && !any_case
+                .as_mut()
+                .is_some_and(|finder| finder.is_match(bytes) == Ok(true))
+        {
+            let stands = bytes[miss.stands.range()].to_vec();
+            rows.add((miss.part, stands), || {
+                Spot::new(source, unit.unit, miss.whole)
+            });
+        }
+        match units < UNITS_MOST {
+            true => ControlFlow::Continue(()),
+            false => ControlFlow::Break(()),
+        }
+    });
+    let parts = misses.parts();
+    let mut rows = rows.into_rows().into_iter();
+    let row = rows.find(|((part, stands), count, _)| {
+        let is_often = count * PER_MATCHES >= matches;
+        is_often && (matches == 0 || is_slip(&parts[*part], stands))
+    });
+    let ((part, stands), count, first) = row?;
+    let wanted = &parts[part];
+    let unit = query.unit.name();
+    let message = format!(
+        "{} would match but for {}: {}",
+        counted(count, unit),
+        instead(wanted, &stands),
+        shown(first.text()),
+    );
+    let remedy = amended(&query.pattern, wanted, &stands).map(Remedy::Pattern);
+    Some(Hint::at(NAME, (count, &first), message).cured_by(remedy))
+}
+
+/// "`-` where ` ` is wanted"
+pub fn instead(wanted: &WantedPart, stands: &[u8]) -> String {
+    let what = match stands {
+        [] => "nothing".to_owned(),
+        text => shown(text),
+    };
+    format!("{what} where {} is wanted", shown(wanted.text.as_bytes()))
+}
+
+/// A finder in any letter case, for what another hint is about.
+fn any_case(pattern: &Pattern) -> Option<Finder> {
+    let options = MatchOptions {
+        ignore_case: true,
+        ..*pattern.options()
+    };
+    Some(Pattern::new(pattern.source(), &options).ok()?.finder())
+}
+
+/// True if what stands there looks like a slip, and not like another thing.
+fn is_slip(wanted: &WantedPart, stands: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(stands);
+    let is_sign = |c: char| !c.is_alphanumeric();
+    let few_signs = text.chars().count() <= 3 && text.chars().all(is_sign);
+    match &wanted.outline.leaf {
+        Leaf::Text(wanted) if wanted.chars().all(is_sign) => few_signs,
+        Leaf::Text(wanted) => {
+            wanted.chars().count() > 2 && alike(wanted, std::iter::once(&*text)).is_some()
+        }
+        Leaf::Start | Leaf::End => !text.is_empty() && text.chars().all(char::is_whitespace),
+        Leaf::Class(ClassOf::Blanks)
+        | Leaf::Repeat {
+            of: RepeatOf::Class(ClassOf::Blanks),
+            ..
+        } => few_signs,
+        Leaf::Class(ClassOf::Digits)
+        | Leaf::Repeat {
+            of: RepeatOf::Class(ClassOf::Digits),
+            ..
+        } => !text.is_empty() && text.chars().all(|c| c.is_ascii_digit()),
+        Leaf::AnyChar | Leaf::Boundary | Leaf::Class(_) | Leaf::Repeat { .. } | Leaf::Choice => {
+            false
+        }
+    }
+}
+
+/// The pattern that takes what stands there too.
+fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<String> {
+    if pattern.options().literal {
+        return None;
+    }
+    let source = pattern.source();
+    let own = &source[wanted.outline.span.range()];
+    let stands = escaped(std::str::from_utf8(stands).ok()?);
+    let is_single = |leaf: &Leaf| matches!(leaf, Leaf::Text(text) if text.chars().count() == 1);
+    let new = match &wanted.outline.leaf {
+        Leaf::Start => format!(r"{own}\s*"),
+        Leaf::End => format!(r"\s*{own}"),
+        leaf if stands.is_empty() && is_single(leaf) => format!("{own}?"),
+        _ if stands.is_empty() => format!("(?:{own})?"),
+        Leaf::Repeat { .. } if own.ends_with('}') => {
+            format!("{}+", &own[..own.rfind('{').unwrap_or(own.len())])
+        }
+        Leaf::Class(ClassOf::Digits) => format!("{own}+"),
+        _ => format!("(?:{own}|{stands})"),
+    };
+    let mut amended = source.to_owned();
+    amended.replace_range(wanted.outline.span.range(), &new);
+    Pattern::new(&amended, pattern.options()).ok()?;
+    Some(amended)
+}
+
+/// Plain text as a pattern.
+pub fn escaped(text: &str) -> String {
+    let mut out = String::new();
+    for c in text.chars() {
+        if "\\.+*?()|[]{}^$".contains(c) {
+            out.push('\\');
+        }
+        out.push(c);
+    }
+    out
+}

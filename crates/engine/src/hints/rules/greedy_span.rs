@@ -1,0 +1,85 @@
+//! `greedy-span`: a greedy repeat ran over a second occurrence of what follows it.
+
+use crate::hints::evidence::Form;
+use crate::hints::hint::{Hint, Remedy, shown};
+use crate::hints::rule::{Example, Rule};
+use crate::hints::study::StepStudy;
+use brisk_quill_core::numbers::counted;
+use brisk_quill_core::pattern::matches::Matches;
+use brisk_quill_core::pattern::outline::{Leaf, OutlinePart, RepeatOf};
+use brisk_quill_core::pattern::{Finder, Pattern};
+use brisk_quill_core::span::Span;
+
+pub const RULE: Rule = Rule {
+    name: "greedy-span",
+    speaks: "a greedy repeat such as `.*` ran over a second occurrence of what follows it, and the lazy form \
+             would match otherwise",
+    example: Example {
+        words: &["\"(.*)\"", "--with", "«$1»"],
+        text: "berth \"North\" beside \"South\"\n",
+    },
+    judge,
+};
+
+fn judge(study: &StepStudy<'_>) -> Option<Hint> {
+    let pattern = study.plan.pattern();
+    let parts = &study.plan.outline.as_ref()?.parts;
+    let greedy = (0..parts.len()).find_map(|index| {
+        let lazy = lazy_form(pattern, parts, index)?;
+        let (count, form, shorter) = longer_than_lazy(study, &lazy)?;
+        Some((index, lazy, count, form, shorter))
+    });
+    let (index, lazy, count, form, shorter) = greedy?;
+    let message = format!(
+        "`{}` takes as much as it can, and ran over another `{}` in {}: {}, where {} is the shortest",
+        &pattern.source()[parts[index].span.range()],
+        &pattern.source()[parts[index + 1].span.range()],
+        counted(count, "match"),
+        shown(form.spot.text()),
+        shown(&form.spot.window[shorter.range()]),
+    );
+    Some(Hint::at(RULE.name, (count, &form.spot), message).cured_by(Remedy::Pattern(lazy)))
+}
+
+/// The pattern with the part at `index` lazy, where that is a greedy repeat of any character before a text.
+fn lazy_form(pattern: &Pattern, parts: &[OutlinePart], index: usize) -> Option<String> {
+    let Leaf::Repeat {
+        of: RepeatOf::AnyChar,
+        greedy: true,
+        most: None,
+        ..
+    } = parts[index].leaf
+    else {
+        return None;
+    };
+    let Leaf::Text(next) = &parts.get(index + 1)?.leaf else {
+        return None;
+    };
+    // Up to the last slash, or the last point, is a common wish.
+    if matches!(next.as_str(), "/" | "\\" | ".") {
+        return None;
+    }
+    let mut source = pattern.source().to_owned();
+    source.insert(parts[index].span.to, '?');
+    Some(source)
+}
+
+/// Matches that the lazy form would end, or divide, earlier; the first with its shorter match.
+fn longer_than_lazy<'s>(study: &'s StepStudy<'_>, lazy: &str) -> Option<(u64, &'s Form, Span)> {
+    let lazy = Pattern::new(lazy, study.plan.pattern().options()).ok()?;
+    let (mut finder, mut matches) = (lazy.finder(), Matches::default());
+    let mut all: Option<(u64, &Form, Span)> = None;
+    for (count, form) in &study.forms {
+        if let Some(shorter) = shorter(&mut finder, &mut matches, form) {
+            all.get_or_insert((0, form, shorter)).0 += count;
+        }
+    }
+    all
+}
+
+fn shorter(finder: &mut Finder, matches: &mut Matches, form: &Form) -> Option<Span> {
+    finder.collect(&form.spot.window, false, matches).ok()?;
+    let own = form.spot.span;
+    let found = (0..matches.len()).map(|index| matches.span(index));
+    { found }.find(|span| span.from == own.from && span.to < own.to)
+}

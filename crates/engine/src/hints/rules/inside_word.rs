@@ -1,0 +1,47 @@
+//! `inside-word`: some matches begin or end within a longer word, others do not.
+
+use crate::hints::beside::Beside;
+use crate::hints::evidence::Form;
+use crate::hints::hint::{Hint, Remedy};
+use crate::hints::rule::{Example, Rule};
+use crate::hints::study::StepStudy;
+use brisk_quill_core::numbers::number;
+
+pub const RULE: Rule = Rule {
+    name: "inside-word",
+    speaks: "some matches begin or end within a longer word, and others do not",
+    example: Example {
+        words: &["port", "--with", "harbour"],
+        text: "the port is open\na report of the port\n",
+    },
+    judge,
+};
+
+fn judge(study: &StepStudy<'_>) -> Option<Hint> {
+    if study.plan.pattern().options().whole_word {
+        return None;
+    }
+    let (count, first) = study.gather(is_inside)?;
+    let (whole, _) = study.gather(|form| is_word(form) && !is_inside(form))?;
+    let message = format!(
+        "{} of {} matches {} within a longer word: {}",
+        number(count),
+        number(count + whole),
+        if count == 1 { "lies" } else { "lie" },
+        first.shown_word(),
+    );
+    Some(Hint::at(RULE.name, (count, &first.spot), message).cured_by(Remedy::WholeWord))
+}
+
+/// True if a match begins and ends with letters.
+fn is_word(form: &Form) -> bool {
+    let text = String::from_utf8_lossy(&form.before);
+    let mut chars = text.chars();
+    let first = chars.next();
+    let last = chars.next_back().or(first);
+    first.is_some_and(char::is_alphabetic) && last.is_some_and(char::is_alphabetic)
+}
+
+fn is_inside(form: &Form) -> bool {
+    is_word(form) && (form.left.is_word() || (form.right.is_word() && form.right != Beside::Plural))
+}

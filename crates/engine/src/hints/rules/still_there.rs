@@ -1,0 +1,37 @@
+//! `still-there`: after the rewrite, the old name remains in another spelling.
+
+use crate::hints::hint::{Hint, Remedy};
+use crate::hints::rule::{Example, Rule};
+use crate::hints::study::{StepStudy, WiderKind};
+use brisk_quill_core::numbers::number;
+
+pub const RULE: Rule = Rule {
+    name: "still-there",
+    speaks: "after the rewrite, the old name of several words remains in another spelling",
+    example: Example {
+        words: &["quay_wall", "--with", "pier_wall"],
+        text: "let quay_wall = 4;\nQuayWall::new()\n",
+    },
+    judge,
+};
+
+fn judge(study: &StepStudy<'_>) -> Option<Hint> {
+    study.plan.action?;
+    let options = study.plan.pattern().options();
+    let any_case = study.plan.pattern().source().to_lowercase();
+    let (count, first, form) = study.gather_wider(WiderKind::Spelling, |text| {
+        // Another letter case alone is another hint.
+        String::from_utf8_lossy(text.spot.text()).to_lowercase() != any_case || options.ignore_case
+    })?;
+    let message = format!(
+        "{} of the old name in another spelling {}: {}",
+        match count {
+            1 => "1 occurrence".to_owned(),
+            n => format!("{} occurrences", number(n)),
+        },
+        if count == 1 { "remains" } else { "remain" },
+        first.shown(),
+    );
+    let remedy = Remedy::Pattern(format!("(?i){}", form.pattern.source()));
+    Some(Hint::at(RULE.name, (count, &first.spot), message).cured_by(remedy))
+}

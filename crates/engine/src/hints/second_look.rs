@@ -1,0 +1,103 @@
+//! Searches made for hints once a request is done, each of little text.
+
+use crate::collector::{Events, SearchedUnit};
+use crate::file_run::run_in_turn;
+use crate::hints::spot::Spot;
+use crate::request::{SearchNeeds, Work};
+use crate::text_worker::{TextWorker, Totals};
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::{Pick, Query};
+use brisk_quill_files::cancel::CancelToken;
+use brisk_quill_files::read::Reader;
+use brisk_quill_files::source::Source;
+use std::ops::ControlFlow;
+use std::sync::Arc;
+
+/// Bytes read at a time.
+const PIECE: usize = 64 << 10;
+/// Bytes read in all.
+const BYTES_MOST: u64 = 4 << 20;
+
+/// Searches some files once more, until it is enough.
+pub struct SecondLook<'s> {
+    /// Reads them.
+    pub reader: Reader,
+    /// The query, without its pick.
+    query: Query,
+    sources: &'s [Source],
+}
+
+impl<'s> SecondLook<'s> {
+    /// A search of `sources` for `query`.
+    pub fn new(reader: &Reader, query: &Query, sources: &'s [Source]) -> Self {
+        Self {
+            reader: reader.another().in_pieces_of(PIECE),
+            query: Query {
+                pick: Pick::default(),
+                limit: None,
+                ..query.clone()
+            },
+            sources,
+        }
+    }
+
+    /// Shows `visit` each unit with a match, or, of those that are `missing`, each without one, until it
+    /// breaks or 4 MiB have been read. Files that cannot be read are passed over.
+    pub fn run(
+        self,
+        needs: SearchNeeds,
+        visit: &mut dyn FnMut(&Source, &SearchedUnit<'_>) -> ControlFlow<()>,
+    ) {
+        let token = Arc::new(CancelToken::default());
+        let mut reader = self.reader.watched(Arc::clone(&token));
+        let work = Work::Search {
+            query: &self.query,
+            needs,
+        };
+        let mut worker = TextWorker::new(&work, &Totals::default(), None);
+        let mut looking = Looking {
+            source: Source::Stdin,
+            token,
+            visit,
+        };
+        for source in self.sources {
+            if *source == Source::Stdin {
+                continue;
+            }
+            looking.source = source.clone();
+            run_in_turn(&mut worker, &mut reader, source, &mut looking);
+            if looking.token.is_stopped() || looking.token.bytes() > BYTES_MOST {
+                return;
+            }
+        }
+    }
+}
+
+struct Looking<'v> {
+    source: Source,
+    token: Arc<CancelToken>,
+    visit: &'v mut dyn FnMut(&Source, &SearchedUnit<'_>) -> ControlFlow<()>,
+}
+
+impl Events for Looking<'_> {
+    fn unit(&mut self, unit: &SearchedUnit<'_>) {
+        if self.token.is_stopped() {
+            return;
+        }
+        if self.token.bytes() > BYTES_MOST || (self.visit)(&self.source, unit).is_break() {
+            self.token.stop();
+        }
+    }
+
+    fn problem(&mut self, _: Problem) {}
+}
+
+/// The first place of a unit's first match, or of the unit.
+pub fn spot_of(source: &Source, unit: &SearchedUnit<'_>) -> Spot {
+    let first = unit.found.iter().next();
+    Spot::new(
+        source,
+        unit.unit,
+        first.map(|finding| finding.span).unwrap_or_default(),
+    )
+}

@@ -1,0 +1,150 @@
+//! Patterns that match more than the one that was asked for.
+
+use crate::hints::study::{WiderForm, WiderKind};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
+use brisk_quill_core::pattern::outline::{Leaf, Outline};
+use brisk_quill_core::query::Query;
+use brisk_quill_core::step::actions::Action;
+use brisk_quill_core::unit::UnitKind;
+
+/// Letters in a row that a pattern must hold before its letter case is of interest.
+const LETTERS_LEAST: usize = 2;
+/// Letters that a new text must hold before it is looked for.
+const NEW_LETTERS_LEAST: usize = 3;
+
+/// The wider forms of a query.
+pub fn forms(query: &Query, action: Option<&Action>, outline: &Outline) -> Vec<WiderForm> {
+    let all = [
+        any_case(query, outline),
+        spelling(query, outline),
+        new_text(query, action, outline),
+        dialect(query),
+    ];
+    all.into_iter().flatten().collect()
+}
+
+fn any_case(query: &Query, outline: &Outline) -> Option<WiderForm> {
+    let options = query.pattern.options();
+    let holds_letters = outline.parts.iter().any(|part| match &part.leaf {
+        Leaf::Text(text) => text.chars().filter(|c| c.is_alphabetic()).count() >= LETTERS_LEAST,
+        Leaf::Choice => true,
+        _ => false,
+    });
+    if options.ignore_case || !holds_letters {
+        return None;
+    }
+    let options = MatchOptions {
+        ignore_case: true,
+        ..*options
+    };
+    Some(WiderForm {
+        kind: WiderKind::AnyCase,
+        pattern: Pattern::new(query.pattern.source(), &options).ok()?,
+        is_word: false,
+    })
+}
+
+/// The same words joined in another way: `berth_plan`, `berthPlan`, `berth-plan`.
+fn spelling(query: &Query, outline: &Outline) -> Option<WiderForm> {
+    let text = outline.text()?;
+    let words = words_of(&text);
+    if words.len() < 2
+        || text
+            .chars()
+            .any(|c| !c.is_alphanumeric() && !"_- ".contains(c))
+    {
+        return None;
+    }
+    let options = MatchOptions {
+        ignore_case: true,
+        literal: false,
+        ..*query.pattern.options()
+    };
+    Some(WiderForm {
+        kind: WiderKind::Spelling,
+        pattern: Pattern::new(&any_spelling(&words), &options).ok()?,
+        is_word: true,
+    })
+}
+
+/// The pattern of words in any spelling, without its flag for letter case.
+pub fn any_spelling(words: &[String]) -> String {
+    words.join("[-_ ]?")
+}
+
+/// The words of a name: `quay_wall`, `quayWall` and `Quay wall` have two.
+pub fn words_of(name: &str) -> Vec<String> {
+    let mut words: Vec<String> = Vec::new();
+    let mut was_lower = false;
+    let mut joined = true;
+    for c in name.chars() {
+        if !c.is_alphanumeric() {
+            joined = true;
+            continue;
+        }
+        if joined || (c.is_uppercase() && was_lower) {
+            words.push(String::new());
+        }
+        joined = false;
+        was_lower = c.is_lowercase() || c.is_numeric();
+        if let Some(word) = words.last_mut() {
+            word.extend(c.to_lowercase());
+        }
+    }
+    words
+}
+
+/// The text that a name is given, where it may be there already.
+fn new_text(query: &Query, action: Option<&Action>, outline: &Outline) -> Option<WiderForm> {
+    let (Some(Action::Replace(template)), UnitKind::Line) = (action, query.unit) else {
+        return None;
+    };
+    let (old, new) = (outline.text()?, template.source());
+    let is_name = |text: &str| text.chars().all(|c| c.is_alphanumeric() || c == '_');
+    let letters = new.chars().filter(|c| c.is_alphabetic()).count();
+    if !is_name(&old) || !is_name(new) || letters < NEW_LETTERS_LEAST {
+        return None;
+    }
+    let options = MatchOptions {
+        literal: true,
+        ..MatchOptions::default()
+    };
+    Some(WiderForm {
+        kind: WiderKind::NewText,
+        pattern: Pattern::new(new, &options).ok()?,
+        is_word: true,
+    })
+}
+
+/// The pattern with `\(`, `\|` and their like read as signs, as some other dialects do.
+fn dialect(query: &Query) -> Option<WiderForm> {
+    let pattern = &query.pattern;
+    if pattern.options().literal {
+        return None;
+    }
+    Some(WiderForm {
+        kind: WiderKind::Dialect,
+        pattern: Pattern::new(&without_backslashes(pattern.source())?, pattern.options()).ok()?,
+        is_word: false,
+    })
+}
+
+/// The pattern without the backslashes before parentheses, braces, `|`, `+` and `?`; `None` where there is
+/// none.
+fn without_backslashes(source: &str) -> Option<String> {
+    let mut out = String::with_capacity(source.len());
+    let mut chars = source.chars().peekable();
+    while let Some(c) = chars.next() {
+        if c != '\\' {
+            out.push(c);
+            continue;
+        }
+        match chars.next() {
+            Some(sign) if "(){}|+?".contains(sign) => out.push(sign),
+            Some(other) => out.extend(['\\', other]),
+            None => out.push('\\'),
+        }
+    }
+    (out != source).then_some(out)
+}

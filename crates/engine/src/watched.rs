@@ -1,0 +1,80 @@
+//! A front's collector with the evidence for hints beside it.
+
+use crate::collector::{Collector, Events, FileHunk, SearchedUnit};
+use crate::hints::evidence::Evidence;
+use brisk_quill_core::columns::row::Row;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::rewrite::seen::SeenUnit;
+use brisk_quill_core::rewrite::sink::Unmet;
+use brisk_quill_files::source::Source;
+
+/// Hands all events on, and gathers evidence where that is asked for.
+pub struct Watched<'p, C> {
+    /// The collector of the front.
+    pub front: C,
+    /// The evidence so far.
+    pub evidence: Option<Evidence<'p>>,
+}
+
+impl<C: Events> Events for Watched<'_, C> {
+    fn begin_file(&mut self, source: &Source) {
+        if let Some(evidence) = &mut self.evidence {
+            evidence.begin_file(source);
+        }
+        self.front.begin_file(source);
+    }
+
+    fn unit(&mut self, unit: &SearchedUnit<'_>) {
+        self.front.unit(unit);
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        self.front.row(row);
+    }
+
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        self.front.hunk(hunk);
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.front.problem(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.front.unmet(unmet);
+    }
+
+    fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
+        if let Some(evidence) = &mut self.evidence {
+            evidence.seen(step, seen);
+        }
+    }
+
+    fn wants_bytes(&self) -> bool {
+        self.front.wants_bytes()
+    }
+
+    fn bytes(&mut self, raw: &[u8]) {
+        self.front.bytes(raw);
+    }
+}
+
+impl<C: Collector> Collector for Watched<'_, C> {
+    fn is_full(&self) -> bool {
+        self.front.is_full()
+    }
+
+    fn for_part(self) -> Self {
+        Self {
+            front: self.front.for_part(),
+            evidence: self.evidence.map(Evidence::for_part),
+        }
+    }
+
+    fn join(&mut self, part: Self) {
+        self.front.join(part.front);
+        if let (Some(evidence), Some(part)) = (&mut self.evidence, part.evidence) {
+            evidence.absorb(part);
+        }
+    }
+}

@@ -1,0 +1,125 @@
+//! Hints: whole requests, the hints that they give, and what their remedies cure.
+
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::template::tables::NoTables;
+use brisk_quill_engine::collector::NullCollector;
+use brisk_quill_engine::hints::hint::Hint;
+use brisk_quill_engine::request::Work;
+use brisk_quill_engine::session::Session;
+use brisk_quill_engine::sources::Sources;
+use brisk_quill_engine::summary::Ended;
+use brisk_quill_files::discover::Search;
+use serde::Deserialize;
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
+use std::ops::ControlFlow;
+
+#[derive(Deserialize)]
+struct Cases {
+    case: Vec<Case>,
+}
+
+#[derive(Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Case {
+    name: String,
+    #[serde(default)]
+    step: Option<StepSpec>,
+    #[serde(default)]
+    steps: Vec<StepSpec>,
+    /// The name of the file with the text.
+    file: Option<String>,
+    #[serde(default)]
+    text: String,
+    #[serde(default)]
+    files: BTreeMap<String, String>,
+    /// The hints, in any order.
+    #[serde(default)]
+    hints: BTreeSet<String>,
+}
+
+impl Case {
+    fn steps(&self) -> Vec<StepSpec> {
+        self.step.iter().chain(&self.steps).cloned().collect()
+    }
+
+    fn hints(&self, steps: &[StepSpec]) -> Vec<Hint> {
+        let folder = tempfile::tempdir().unwrap();
+        let mut files = self.files.clone();
+        if files.is_empty() {
+            let name = self.file.clone().unwrap_or("notice.txt".into());
+            files.insert(name, self.text.clone());
+        }
+        for (name, text) in &files {
+            let path = folder.path().join(name);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, text).unwrap();
+        }
+        let built = steps.iter().map(|step| step.build(&mut NoTables).unwrap());
+        let rewrite = Rewrite::new(built.collect());
+        let sources = Sources::find(vec![folder.path().to_owned()], Search::default()).unwrap();
+        let work = Work::Rewrite {
+            rewrite: &rewrite,
+            options: RunOptions::default(),
+        };
+        let take = |_: brisk_quill_engine::session::Taken<'_, _>| ControlFlow::Continue(());
+        let mut session = Session::default().with_hints();
+        let ended = session.run(&work, &sources, |_| NullCollector, take);
+        let Ok(Ended::Complete(summary)) = ended else {
+            panic!("{}", self.name)
+        };
+        summary.hints.told
+    }
+}
+
+fn cases(toml: &str) -> Vec<Case> {
+    toml::from_str::<Cases>(toml).unwrap().case
+}
+
+/// The table of cases: what was named, what was missed, and what was noise.
+#[test]
+fn mistakes_are_named_and_right_rewrites_are_not() {
+    let (mut named, mut missed, mut noise, mut told) = (0, 0, 0, String::new());
+    let (mistakes, right) = (
+        cases(include_str!("hints/mistakes.toml")),
+        cases(include_str!("hints/right.toml")),
+    );
+    assert!(mistakes.len() >= 60 && right.len() >= 60);
+    for case in mistakes.iter().chain(&right) {
+        let hints = case.hints(&case.steps());
+        let names: BTreeSet<String> = hints.iter().map(|hint| hint.name.to_owned()).collect();
+        named += case.hints.intersection(&names).count();
+        missed += case.hints.difference(&names).count();
+        noise += names.difference(&case.hints).count();
+        if names != case.hints {
+            let _ = writeln!(told, "{}: {names:?} for {:?}: {hints:#?}", case.name, case.hints);
+        }
+    }
+    println!("{named} named, {missed} missed, {noise} noise");
+    assert_eq!((missed, noise), (0, 0), "{named} named, {missed} missed, {noise} noise\n{told}");
+}
+
+/// What a remedy says runs, and the hint is gone.
+#[test]
+fn remedies_cure() {
+    let mut uncured = String::new();
+    for case in cases(include_str!("hints/mistakes.toml")) {
+        for hint in case.hints(&case.steps()) {
+            let mut steps = case.steps();
+            let Some(remedy) = &hint.remedy else {
+                let _ = writeln!(uncured, "{}: no remedy: {hint:?}", case.name);
+                continue;
+            };
+            if !steps.iter_mut().any(|step| remedy.apply(step)) {
+                continue;
+            }
+            let again = case.hints(&steps);
+            if again.iter().any(|other| other.name == hint.name) {
+                let _ = writeln!(uncured, "{}: {hint:?}, then {again:?}", case.name);
+            }
+        }
+    }
+    assert!(uncured.is_empty(), "{uncured}");
+}
