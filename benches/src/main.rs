@@ -9,6 +9,7 @@
 
 mod columns;
 mod corpus;
+mod hints;
 mod hostile;
 mod journal;
 mod log;
@@ -19,10 +20,11 @@ mod tree;
 use crate::measure::Table;
 use std::path::Path;
 
-const ALL: [&str; 9] = [
+const ALL: [&str; 10] = [
     "tree",
     "small-files",
     "json",
+    "hints",
     "apply-tree",
     "log",
     "columns",
@@ -52,6 +54,7 @@ fn measure(rounds: usize, benches: &[&str]) {
             "tree" => tree::look(table, rounds),
             "small-files" => tree::look_at_small(table, rounds),
             "json" => log::json(table, rounds, 200_000),
+            "hints" => hints::run(table, rounds),
             "apply-tree" => tree::apply(table, rounds),
             "log" => log::apply(table, rounds, 1_000_000_000),
             "columns" => columns::measure(table, rounds, 500_000_000),

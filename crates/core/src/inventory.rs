@@ -1,5 +1,6 @@
 //! Things counted, each with its first.
 
+use foldhash::fast::RandomState;
 use std::collections::HashMap;
 
 /// Counts things, and remembers the first of each; what is one thing too many is only counted.
@@ -14,7 +15,7 @@ use std::collections::HashMap;
 /// ```
 #[derive(Clone, Debug)]
 pub struct Inventory<K, F> {
-    seen: HashMap<K, Entry<F>>,
+    seen: HashMap<K, Entry<F>, RandomState>,
     most: usize,
     /// All there were.
     pub total: u64,
@@ -35,7 +36,7 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
     /// Holds at most so many things apart.
     pub fn new(most: usize) -> Self {
         Self {
-            seen: HashMap::new(),
+            seen: HashMap::default(),
             most,
             total: 0,
             others: 0,
@@ -91,6 +92,16 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
     /// The value remembered with `thing`.
     pub fn first_mut(&mut self, thing: &K) -> Option<&mut F> {
         self.seen.get_mut(thing).map(|entry| &mut entry.first)
+    }
+
+    /// True if a new item would be one too many.
+    pub fn is_full(&self) -> bool {
+        self.seen.len() >= self.most
+    }
+
+    /// The items, in no order.
+    pub fn keys(&self) -> impl Iterator<Item = &K> {
+        self.seen.keys()
     }
 
     /// The number of items.

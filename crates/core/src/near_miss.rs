@@ -2,18 +2,19 @@
 //!
 //! Each part of a pattern's [`Outline`] is replaced in turn by a short gap, and the form that is left is
 //! searched for. All forms are as regular as the pattern, so the time is linear in the unit; there is one
-//! for each part, and one for each beginning of the pattern.
+//! for each part, and one for each beginning of the pattern, each made when it is first needed.
 
 use crate::pattern::matches::Matches;
 use crate::pattern::options::MatchOptions;
 use crate::pattern::outline::{Leaf, Outline, OutlinePart, RepeatOf, is_word};
 use crate::pattern::{Finder, Pattern};
 use crate::span::Span;
+use memchr::memmem;
 
 /// Parts beyond these are not tried.
 const PARTS_MOST: usize = 32;
 /// The most characters that may stand where a part is wanted.
-const GAP_MOST: usize = 32;
+const GAP_MOST: usize = 24;
 /// The name of the group of the gap.
 const GAP: &str = "bquill_gap";
 /// What is left of a pattern must weigh so many percent of all of it.
@@ -38,11 +39,19 @@ const UNIT_MOST: usize = 64 << 10;
 /// ```
 #[derive(Debug)]
 pub struct NearMisses {
+    pattern: Pattern,
     parts: Vec<WantedPart>,
-    forms: Vec<Form>,
-    beginnings: Vec<Finder>,
+    /// The texts among the parts, which are there where a part besides them is not.
+    texts: Vec<(usize, memmem::Finder<'static>)>,
+    /// One for each part, made when it is first needed.
+    forms: Vec<Lazy<Form>>,
+    /// One for each number of parts, made when it is first needed.
+    beginnings: Vec<Lazy<Finder>>,
     matches: Matches,
 }
+
+/// Something that is made when it is first needed; `None` within cannot be made.
+type Lazy<T> = Option<Option<T>>;
 
 /// A part of a pattern.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -84,7 +93,6 @@ pub struct Miss {
 /// The pattern with a gap for one of its parts.
 #[derive(Debug)]
 struct Form {
-    part: usize,
     finder: Finder,
     /// The number of the group of the gap.
     gap: usize,
@@ -93,33 +101,32 @@ struct Form {
 impl NearMisses {
     /// The forms of `pattern`; `None` where it has one part only, or is not regular.
     pub fn new(pattern: &Pattern) -> Option<Self> {
-        let pattern = &with_signs(pattern)?;
-        let outline = Outline::new(pattern)?;
+        let pattern = with_signs(pattern)?;
+        let outline = Outline::new(&pattern)?;
         if outline.parts.len() < 2 {
             return None;
         }
-        let parts: Vec<OutlinePart> = outline.parts.into_iter().take(PARTS_MOST).collect();
-        let weights: Vec<u32> = parts.iter().map(|part| weight(&part.leaf)).collect();
-        let all: u32 = weights.iter().sum();
-        let forms = (0..parts.len()).filter_map(|part| {
-            let left = all - weights[part];
-            (left * 100 >= all * WEIGHT_LEFT).then(|| Form::new(pattern, &parts, part))?
+        let parts: Vec<WantedPart> = (outline.parts.into_iter().take(PARTS_MOST))
+            .map(|outline| WantedPart {
+                text: match &outline.leaf {
+                    Leaf::Text(text) => text.clone(),
+                    _ => pattern.source()[outline.span.range()].to_owned(),
+                },
+                outline,
+            })
+            .collect();
+        let is_exact = !pattern.options().ignore_case && !pattern.source().contains("(?");
+        let texts = parts.iter().enumerate().filter_map(|(index, part)| {
+            let is_text = is_exact && matches!(part.outline.leaf, Leaf::Text(_));
+            is_text.then(|| (index, memmem::Finder::new(&part.text).into_owned()))
         });
-        let forms: Vec<Form> = forms.collect();
-        let beginnings = (1..parts.len()).map_while(|count| beginning(pattern, &parts, count));
         Some(Self {
-            forms,
-            beginnings: beginnings.collect(),
+            texts: texts.collect(),
+            forms: parts.iter().map(|_| None).collect(),
+            beginnings: parts.iter().map(|_| None).collect(),
             matches: Matches::default(),
-            parts: (parts.into_iter())
-                .map(|outline| WantedPart {
-                    text: match &outline.leaf {
-                        Leaf::Text(text) => text.clone(),
-                        _ => pattern.source()[outline.span.range()].to_owned(),
-                    },
-                    outline,
-                })
-                .collect(),
+            pattern,
+            parts,
         })
     }
 
@@ -134,11 +141,14 @@ impl NearMisses {
         if let Some(miss) = self.near(unit) {
             return WhyNot::Part(miss);
         }
-        for (index, finder) in self.beginnings.iter_mut().enumerate().rev() {
+        let (pattern, parts) = (&self.pattern, &self.parts);
+        for (count, finder) in self.beginnings.iter_mut().enumerate().skip(1).rev() {
+            let made = finder.get_or_insert_with(|| beginning(pattern, &parts[..count]));
+            let Some(finder) = made else { continue };
             let found = finder.collect(unit, false, &mut self.matches);
             if found.is_ok() && !self.matches.is_empty() {
                 return WhyNot::Stops {
-                    part: index + 1,
+                    part: count,
                     reached: self.matches.span(0),
                 };
             }
@@ -149,47 +159,82 @@ impl NearMisses {
     /// The place at which the least stands where a part is wanted.
     pub fn near(&mut self, unit: &[u8]) -> Option<Miss> {
         let unit = &unit[..unit.len().min(UNIT_MOST)];
+        // All texts but one must be there, and that one is the part.
+        let absent = self
+            .texts
+            .iter()
+            .filter(|(_, text)| text.find(unit).is_none());
+        let mut absent = absent.map(|(part, _)| *part);
+        let wanted = match (absent.next(), absent.next()) {
+            (None, _) => 0..self.parts.len(),
+            (Some(part), None) => part..part + 1,
+            (Some(_), Some(_)) => return None,
+        };
         let mut best: Option<Miss> = None;
-        for form in &mut self.forms {
-            let found = form.finder.collect(unit, true, &mut self.matches);
-            if found.is_err() || self.matches.is_empty() {
-                continue;
-            }
-            let Some(stands) = self.matches.groups(0).get(form.gap) else {
+        for part in wanted {
+            let Some(miss) = self.miss(part, unit) else {
                 continue;
             };
-            let miss = Miss {
-                part: form.part,
-                stands,
-                whole: self.matches.span(0),
-            };
-            if best.is_none_or(|best| stands.len() < best.stands.len()) {
+            let is_weak =
+                |miss: &Miss| miss.stands.is_empty() && is_end(miss.part, self.parts.len());
+            let rank = |miss: &Miss| (is_weak(miss), miss.stands.len());
+            if best.is_none_or(|best| rank(&miss) < rank(&best)) {
                 best = Some(miss);
             }
         }
         best
     }
+
+    /// The first place at which one part is missing.
+    fn miss(&mut self, part: usize, unit: &[u8]) -> Option<Miss> {
+        let (pattern, parts) = (&self.pattern, &self.parts);
+        let form = self.forms[part].get_or_insert_with(|| Form::new(pattern, parts, part));
+        let form = form.as_mut()?;
+        let found = form.finder.collect(unit, true, &mut self.matches);
+        if found.is_err() || self.matches.is_empty() {
+            return None;
+        }
+        Some(Miss {
+            part,
+            stands: self.matches.groups(0).get(form.gap)?,
+            whole: self.matches.span(0),
+        })
+    }
+}
+
+/// True for the first and the last of so many parts. Where nothing stands there, little more is known than
+/// that the rest matches.
+fn is_end(part: usize, parts: usize) -> bool {
+    part == 0 || part + 1 == parts
 }
 
 impl Form {
-    fn new(pattern: &Pattern, parts: &[OutlinePart], part: usize) -> Option<Self> {
-        let is_at_end = part == 0 || part + 1 == parts.len();
-        let gap = match is_at_end {
+    /// `None` where little would be left of the pattern.
+    fn new(pattern: &Pattern, parts: &[WantedPart], part: usize) -> Option<Self> {
+        let weight = |part: &WantedPart| weight(&part.outline.leaf);
+        let all: u32 = parts.iter().map(weight).sum();
+        if (all - weight(&parts[part])) * 100 < all * WEIGHT_LEFT {
+            return None;
+        }
+        let at = parts[part].outline.span;
+        let (source, few) = (pattern.source(), format!("(?<{GAP}>.{{0,{GAP_MOST}}}?)"));
+        let own = &source[at.range()];
+        let gap = match parts[part].outline.leaf {
+            // Up to an anchor, the gap may be filled.
+            Leaf::Start => format!("{own}{few}"),
+            Leaf::End => format!("{few}{own}"),
             // What stands at an end of the pattern is a word.
-            true => format!(r"(?<{GAP}>\S{{0,{GAP_MOST}}})"),
-            false => format!("(?<{GAP}>.{{0,{GAP_MOST}}}?)"),
+            _ if is_end(part, parts.len()) => format!(r"(?<{GAP}>[^ \t\r\n]{{0,{GAP_MOST}}})"),
+            _ => few,
         };
         // A form that begins with a word begins where a word does.
-        let edge = match &parts[0].leaf {
+        let edge = match &parts[0].outline.leaf {
             Leaf::Text(text) if part > 0 && text.starts_with(is_word) => r"\b",
             _ => "",
         };
-        let (source, at) = (pattern.source(), parts[part].span);
         let (before, after) = (&source[..at.from], &source[at.to..]);
-        let form = format!("{edge}{before}{gap}{after}");
-        let form = Pattern::new(&form, pattern.options()).ok()?;
+        let form = Pattern::new(&format!("{edge}{before}{gap}{after}"), pattern.options()).ok()?;
         Some(Self {
-            part,
             gap: form.groups().number_of(GAP)?,
             finder: form.finder(),
         })
@@ -208,14 +253,14 @@ fn with_signs(pattern: &Pattern) -> Option<Pattern> {
     Pattern::new(&regex_syntax::escape(pattern.source()), &options).ok()
 }
 
-/// The first `count` parts of the pattern alone.
-fn beginning(pattern: &Pattern, parts: &[OutlinePart], count: usize) -> Option<Finder> {
+/// The first parts of a pattern alone.
+fn beginning(pattern: &Pattern, parts: &[WantedPart]) -> Option<Finder> {
     let source = pattern.source();
     // Flags in front hold for all of it. Parentheses around several parts are left out.
-    let head = &source[..parts[0].span.from];
+    let head = &source[..parts.first()?.outline.span.from];
     let flags = if head.ends_with(')') { head } else { "" };
-    let part = |part: &OutlinePart| format!("(?:{})", &source[part.span.range()]);
-    let text: String = parts[..count].iter().map(part).collect();
+    let part = |part: &WantedPart| format!("(?:{})", &source[part.outline.span.range()]);
+    let text: String = parts.iter().map(part).collect();
     let options = MatchOptions {
         entire: false,
         ..*pattern.options()

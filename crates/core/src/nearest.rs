@@ -37,6 +37,11 @@ pub fn alike<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Option<&'n
     Some(name)
 }
 
+/// The number of letters by which two words differ: put in, left out, changed, or swapped with the next.
+pub fn distance(one: &str, other: &str) -> usize {
+    strsim::osa_distance(one, other)
+}
+
 /// The names like one that is not there.
 pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> Nearest {
     let wanted = name.trim_start_matches('/').to_lowercase();

@@ -171,6 +171,13 @@ impl<'r> Run<'r> {
         self.begin(file, self.cut(file), PartStart::of_text(start))
     }
 
+    /// Uses the probes of its steps in the texts that follow, or does not.
+    pub fn probe_text(&mut self, probes: bool) {
+        for step in &mut self.steps {
+            step.scanner().probe_text(probes);
+        }
+    }
+
     /// True if what becomes of a line of `file` depends on nothing but the line and where it
     /// lies, so that its text may be evaluated in parts, on several threads: see [`Run::part`].
     pub fn is_local(&self, file: impl AsRef<Path>) -> bool {

@@ -78,6 +78,12 @@ pub trait Events {
         let _ = (step, seen);
     }
 
+    /// True if units without a match are to be [seen](Events::seen), too, where a hint may be about
+    /// them.
+    fn wants_others(&self) -> bool {
+        false
+    }
+
     /// True if the bytes of the file are wanted too. Such a file is evaluated on one thread:
     /// copying is bound by memory, and parts go through more of it.
     fn wants_bytes(&self) -> bool {
@@ -118,6 +124,10 @@ impl<E: Events> Events for &mut E {
 
     fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
         (**self).seen(step, seen);
+    }
+
+    fn wants_others(&self) -> bool {
+        (**self).wants_others()
     }
 
     fn wants_bytes(&self) -> bool {

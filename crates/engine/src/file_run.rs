@@ -161,7 +161,7 @@ fn run_part<C: Collector>(
     part: &Part,
     collector: &mut C,
 ) -> (Counts, Vec<Note>) {
-    let mut run = worker.begin_part(file, part.start());
+    let mut run = worker.begin_part(file, part.start(), collector);
     let [begun, piece] = part.texts();
     run.push(begun, (&Coding::Utf8, false), collector);
     // Nothing follows in this part, so no line needs to be counted for what does.
@@ -197,7 +197,7 @@ impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
 
     fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool) {
         if let Some(worker) = self.worker.take() {
-            self.rest = Some(worker.begin_part(self.file, start));
+            self.rest = Some(worker.begin_part(self.file, start, self.collector));
         }
         if let Some(rest) = &mut self.rest {
             rest.push(bytes, (&Coding::Utf8, last), self.collector);

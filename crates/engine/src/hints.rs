@@ -9,6 +9,7 @@ mod blanks;
 pub mod evidence;
 pub mod hint;
 mod left_out_files;
+mod names;
 pub mod near_miss;
 pub mod rule;
 mod rules {
@@ -98,6 +99,14 @@ pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
     };
     let left_out = left_out_files::judge(reader, query, done.sources, matches, done.binary);
     hints.splice(0..0, left_out);
+    let spoke = |rule: &&&Rule| hints.iter().any(|hint| hint.name == rule.name);
+    let hidden: Vec<&str> = RULES
+        .iter()
+        .filter(spoke)
+        .flat_map(|rule| rule.hides)
+        .copied()
+        .collect();
+    hints.retain(|hint| !hidden.contains(&hint.name));
     hints
 }
 
@@ -105,7 +114,7 @@ pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
 /// which it holds.
 fn judge(plan: &StudyPlan<'_>, evidence: Evidence<'_>, counts: &Counts) -> Vec<Hint> {
     let of = plan.steps.len();
-    let steps = plan.steps.iter().zip(evidence.steps).enumerate();
+    let steps = plan.steps.iter().zip(evidence.into_steps()).enumerate();
     let studies: Vec<StepStudy<'_>> = steps
         .map(|(index, (step, evidence))| {
             let counts = counts.steps.get(index).copied().unwrap_or_default();

@@ -92,6 +92,13 @@ impl Session {
         self
     }
 
+    /// Looks out for no hints.
+    #[must_use]
+    pub fn without_hints(mut self) -> Self {
+        self.hints = false;
+        self
+    }
+
     /// Reads only files that lie below `root`, wherever links lead.
     #[must_use]
     pub fn below(mut self, root: Option<&Path>) -> Self {
@@ -159,7 +166,9 @@ impl Session {
         let helpers = Helpers::new(&within_file);
         let make = |source: &'s Source| Watched {
             front: make(source),
-            evidence: study.as_ref().map(|plan| Evidence::new(plan, source)),
+            evidence: study
+                .as_ref()
+                .map(|plan| Evidence::new(plan, source, sources)),
         };
         let runs = FileRuns {
             make: &make,
@@ -223,13 +232,16 @@ impl Session {
             front: &mut *events,
             evidence: study
                 .as_ref()
-                .map(|plan| Evidence::new(plan, &Source::Stdin)),
+                .map(|plan| Evidence::new(plan, &Source::Stdin, sources)),
         };
         let mut summary = sources.summary();
         let mut binary = Vec::new();
         let mut enough = false;
         for source in &sources.listing.sources {
-            watched.begin_file(source);
+            watched.front.begin_file(source);
+            if let Some(evidence) = &mut watched.evidence {
+                evidence.begin_file(source, sources);
+            }
             let mut end =
                 crate::file_run::run_in_turn(&mut worker, &mut self.reader, source, &mut watched);
             note_binary(&mut binary, source, &end);

@@ -102,6 +102,12 @@ impl Sources {
         passed_over(&self.paths, &self.search, &self.listing)
     }
 
+    /// True if a source is among the first so many; they are in order.
+    pub(crate) fn is_among_first(&self, source: &Source, most: usize) -> bool {
+        let next = self.listing.sources.get(most);
+        next.is_none_or(|next| source < next)
+    }
+
     /// Files below the paths that are hidden, or that version control ignores, where those are left
     /// out; at most so many.
     pub(crate) fn left_out(&self, most: usize) -> Vec<Source> {

@@ -113,6 +113,7 @@ impl<'r> TextWorker<'r> {
 
     /// Begins a text that has been opened.
     pub fn begin(&mut self, text: &OpenText<'_>, events: &mut dyn Events) -> TextRun<'_, 'r> {
+        self.probe_text(events.wants_others());
         match self {
             Self::Search(searcher, shown) => {
                 let text = searcher.text(text.file(), text.start());
@@ -125,8 +126,23 @@ impl<'r> TextWorker<'r> {
         }
     }
 
-    /// Begins a part of the text of `file`.
-    pub fn begin_part(&mut self, file: &Path, start: PartStart) -> TextRun<'_, 'r> {
+    /// Shows units without a match, where a hint may be about them, in the text that follows, or
+    /// does not.
+    fn probe_text(&mut self, probes: bool) {
+        match self {
+            Self::Search(searcher, _) => searcher.probe_text(probes),
+            Self::Rewrite(run) => run.probe_text(probes),
+        }
+    }
+
+    /// Begins a part of the text of `file`, whose events go to `events`.
+    pub fn begin_part(
+        &mut self,
+        file: &Path,
+        start: PartStart,
+        events: &dyn Events,
+    ) -> TextRun<'_, 'r> {
+        self.probe_text(events.wants_others());
         match self {
             Self::Search(searcher, shown) => {
                 TextRun::Search(SearchRun::new(searcher.part(file, start), *shown))

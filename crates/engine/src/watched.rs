@@ -6,7 +6,6 @@ use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_core::rewrite::sink::Unmet;
-use brisk_quill_files::source::Source;
 
 /// Hands all events on, and gathers evidence where that is asked for.
 pub struct Watched<'p, C> {
@@ -17,13 +16,6 @@ pub struct Watched<'p, C> {
 }
 
 impl<C: Events> Events for Watched<'_, C> {
-    fn begin_file(&mut self, source: &Source) {
-        if let Some(evidence) = &mut self.evidence {
-            evidence.begin_file(source);
-        }
-        self.front.begin_file(source);
-    }
-
     fn unit(&mut self, unit: &SearchedUnit<'_>) {
         self.front.unit(unit);
     }
@@ -48,6 +40,10 @@ impl<C: Events> Events for Watched<'_, C> {
         if let Some(evidence) = &mut self.evidence {
             evidence.seen(step, seen);
         }
+    }
+
+    fn wants_others(&self) -> bool {
+        self.evidence.as_ref().is_some_and(Evidence::wants_others)
     }
 
     fn wants_bytes(&self) -> bool {

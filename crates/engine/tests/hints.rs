@@ -94,11 +94,19 @@ fn mistakes_are_named_and_right_rewrites_are_not() {
         missed += case.hints.difference(&names).count();
         noise += names.difference(&case.hints).count();
         if names != case.hints {
-            let _ = writeln!(told, "{}: {names:?} for {:?}: {hints:#?}", case.name, case.hints);
+            let _ = writeln!(
+                told,
+                "{}: {names:?} for {:?}: {hints:#?}",
+                case.name, case.hints
+            );
         }
     }
     println!("{named} named, {missed} missed, {noise} noise");
-    assert_eq!((missed, noise), (0, 0), "{named} named, {missed} missed, {noise} noise\n{told}");
+    assert_eq!(
+        (missed, noise),
+        (0, 0),
+        "{named} named, {missed} missed, {noise} noise\n{told}"
+    );
 }
 
 /// What a remedy says runs, and the hint is gone.

@@ -27,6 +27,9 @@ use brisk_quill_files::source::Source;
 
 pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?;
+    if args.bare || args.paths || args.count {
+        request = request.without_hints();
+    }
     let query = request.query.clone();
     let mut tally = Tally {
         form: Form::new(args, &query, output),

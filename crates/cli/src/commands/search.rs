@@ -262,6 +262,13 @@ impl Request {
         Self::new(parts, args)
     }
 
+    /// Looks out for no hints, where none are shown.
+    #[must_use]
+    pub fn without_hints(mut self) -> Self {
+        self.session = self.session.without_hints();
+        self
+    }
+
     /// Shows `seer` all that is found, file by file in order, and reports what cannot be read.
     pub fn run<S: Split>(
         &mut self,

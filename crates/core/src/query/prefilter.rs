@@ -34,6 +34,8 @@ pub(super) struct Prefilter {
     walked: usize,
     /// `None` until it is wanted; then none where the pattern gives none.
     candidates: Option<Option<Candidates>>,
+    /// The same for a probe and the pattern.
+    of_probe: Option<Candidates>,
 }
 
 impl Prefilter {
@@ -42,43 +44,43 @@ impl Prefilter {
         self.how = how;
     }
 
-    /// The search for the lines worth looking at, where it is not that of the pattern itself.
-    pub fn set_candidates(&mut self, candidates: Option<Candidates>) {
-        self.candidates = Some(candidates);
+    /// The search for the lines worth looking at where a probe is used.
+    pub fn use_probe(&mut self, candidates: Option<Candidates>) {
+        self.of_probe = candidates;
     }
 
     /// Searches the lines of a piece.
     pub fn lines(&mut self, search: &mut UnitSearch<'_>, scan: &mut Scan<'_>) {
-        match self.candidates(search, scan) {
-            Some(mut candidates) => {
-                some_lines(search, &mut candidates, scan);
-                self.candidates = Some(Some(candidates));
+        if !self.is_worth_while(search, scan) {
+            return all_lines(search, 0, scan);
+        }
+        let candidates = match search.is_probing() {
+            true => &mut self.of_probe,
+            false => {
+                let query = search.query;
+                let make = || query.pattern.candidates();
+                self.candidates.get_or_insert_with(make)
             }
+        };
+        match candidates {
+            Some(candidates) => some_lines(search, candidates, scan),
             None => all_lines(search, 0, scan),
         }
     }
 
-    /// The search for the lines worth looking at, unless all are.
-    fn candidates(&mut self, search: &UnitSearch<'_>, scan: &Scan<'_>) -> Option<Candidates> {
+    /// True unless all lines must be looked at, or may as well be.
+    fn is_worth_while(&mut self, search: &UnitSearch<'_>, scan: &Scan<'_>) -> bool {
         if scan.wanted.missing || !search.query.scope.may_pass_lines() {
-            return None;
+            return false;
         }
         match self.how {
-            PrefilterUse::Never => return None,
-            PrefilterUse::Always => {}
-            PrefilterUse::AsNeeded if self.walked >= WORTH_WHILE => {}
+            PrefilterUse::Never => false,
+            PrefilterUse::Always => true,
             PrefilterUse::AsNeeded => {
                 self.walked = self.walked.saturating_add(scan.text.len());
-                if self.walked < WORTH_WHILE {
-                    return None;
-                }
+                self.walked >= WORTH_WHILE
             }
         }
-        let query = search.query;
-        let candidates = self
-            .candidates
-            .get_or_insert_with(|| query.pattern.candidates());
-        candidates.take()
     }
 }
 

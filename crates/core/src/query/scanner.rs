@@ -76,10 +76,17 @@ impl<'q> UnitScanner<'q> {
         self.prefilter.set_use(prefilter);
     }
 
-    /// Shows units without a match, too, that may hold one of the probe's patterns.
+    /// Shows units without a match, too, that may hold one of the probe's patterns: those in the
+    /// first 10,000 lines of a text that [is probed](Self::probe_text).
     pub fn use_probe(&mut self, probe: &Probe) {
-        self.prefilter.set_candidates(probe.candidates());
+        self.prefilter.use_probe(probe.candidates());
         self.search.probe = Some(probe.finder());
+        self.search.probes_text = true;
+    }
+
+    /// Uses its probe in the texts that follow, or does not.
+    pub fn probe_text(&mut self, probes: bool) {
+        self.search.probes_text = probes && self.search.probe.is_some();
     }
 
     /// The query.

@@ -110,6 +110,11 @@ impl<'q> Searcher<'q> {
         self
     }
 
+    /// Uses its probe in the texts that follow, or does not.
+    pub fn probe_text(&mut self, probes: bool) {
+        self.scanner.probe_text(probes);
+    }
+
     /// The run is known to have `total` matches in place; see [`Query::needs_run_total`].
     #[must_use]
     pub fn with_run_total(mut self, total: u64) -> Self {

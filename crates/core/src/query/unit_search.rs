@@ -26,7 +26,12 @@ pub(super) struct UnitSearch<'q> {
     pub matches: Matches,
     /// Units without a match that are to be shown because they may hold one of another pattern.
     pub probe: Option<ProbeFinder>,
+    /// They are, in the current text.
+    pub probes_text: bool,
 }
+
+/// In lines beyond this, no unit is shown for a probe.
+const LINES_PROBED: u64 = 10_000;
 
 impl<'q> UnitSearch<'q> {
     pub fn new(query: &'q Query) -> Self {
@@ -38,6 +43,7 @@ impl<'q> UnitSearch<'q> {
             selector: Selector::new(query),
             matches: Matches::default(),
             probe: None,
+            probes_text: false,
         }
     }
 
@@ -149,15 +155,26 @@ impl<'q> UnitSearch<'q> {
         self.judge_and_show(&view, place, scan);
     }
 
+    /// True if units that follow may be shown for a probe.
+    pub fn is_probing(&self) -> bool {
+        self.probes_text && self.lines_done < LINES_PROBED
+    }
+
     /// True if a unit in scope is to be shown though it holds no match.
     fn is_wanted(&mut self, wanted: Wanted, text: &[u8], unit: Span) -> bool {
-        let probe = self.probe.as_mut();
+        let probe = self
+            .probe
+            .as_mut()
+            .filter(|_| self.probes_text && self.lines_done <= LINES_PROBED);
         wanted.missing || probe.is_some_and(|probe| probe.may_hold(text, unit))
     }
 
     /// The same for the value of a cell.
     pub fn wants_cell(&mut self, wanted: Wanted, value: &[u8]) -> bool {
-        let probe = self.probe.as_mut();
+        let probe = self
+            .probe
+            .as_mut()
+            .filter(|_| self.probes_text && self.lines_done <= LINES_PROBED);
         wanted.missing || probe.is_some_and(|probe| probe.may_match(value))
     }
 

@@ -107,14 +107,14 @@ impl<'u> SeenUnit<'u> {
         }))
     }
 
-    /// True if an earlier step has written any of `span` of what was searched. Of a cell, it is not known.
+    /// True if an earlier step has written all of `span` of what was searched. Of a cell, it is not known.
     pub fn is_written(&self, span: Span) -> bool {
         if self.unit.cell.is_some() {
             return false;
         }
         let span = span.shifted(self.unit.span.from);
-        let next = self.written.partition_point(|place| place.to <= span.from);
+        let next = self.written.partition_point(|place| place.to < span.to);
         let next = self.written.get(next);
-        next.is_some_and(|place| place.from < span.to)
+        !span.is_empty() && next.is_some_and(|place| place.from <= span.from)
     }
 }

@@ -18,7 +18,7 @@ pub enum NewBlanks {
 /// The blanks that a change of a form leaves.
 pub fn new_blanks(form: &Form) -> Option<NewBlanks> {
     let after = form.after.as_deref()?;
-    let (before, blank) = (&form.before[..], |byte: Option<&u8>| {
+    let (before, blank) = (form.before(), |byte: Option<&u8>| {
         byte.is_some_and(u8::is_ascii_whitespace)
     });
     if before == after || (before.is_empty() && after.is_empty()) {

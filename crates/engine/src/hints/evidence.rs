@@ -3,6 +3,7 @@
 use crate::hints::beside::Beside;
 use crate::hints::spot::{Spot, TEXT_MOST};
 use crate::hints::study::{StepPlan, StudyPlan, WiderForm};
+use crate::sources::Sources;
 use brisk_quill_core::inventory::Inventory;
 use brisk_quill_core::pattern::Finder;
 use brisk_quill_core::pattern::matches::Matches;
@@ -10,22 +11,25 @@ use brisk_quill_core::query::findings::{Finding, LeftOut, MatchStatus};
 use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_core::span::Span;
 use brisk_quill_files::source::Source;
-use std::hash::{DefaultHasher, Hash, Hasher};
+use foldhash::fast::{FixedState, RandomState};
+use std::collections::HashSet;
+use std::hash::{BuildHasher, Hash};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Forms of matches that are told apart, for each step.
 const FORMS_MOST: usize = 2000;
 /// Further texts that are told apart, for each step.
 const WIDER_MOST: usize = 500;
-/// In lines beyond this, a unit with a match is not searched for further texts.
-const LINES_SEARCHED: u64 = 10_000;
+/// Files of which units without a match are looked at; matches are looked at in all.
+const FILES_PROBED: usize = 200;
+/// Lines of a file that are looked at.
+const LINES_MOST: u64 = 10_000;
 /// Longer units are not searched for further texts.
 const UNIT_MOST: usize = 64 << 10;
 
 /// A form of matches: with the same text, the same new text, and the same kind of character on either side.
 #[derive(Clone, Debug)]
 pub struct Form {
-    /// The text that matched.
-    pub before: Box<[u8]>,
     /// The new text; `None` where no text is put in the place of matches.
     pub after: Option<Box<[u8]>>,
     /// The character before.
@@ -38,6 +42,13 @@ pub struct Form {
     pub written: bool,
     /// The first of them.
     pub spot: Spot,
+}
+
+impl Form {
+    /// The text that matched.
+    pub fn before(&self) -> &[u8] {
+        self.spot.text()
+    }
 }
 
 /// A text that the pattern does not match and a wider one does.
@@ -53,11 +64,42 @@ pub struct WiderText {
     pub spot: Spot,
 }
 
+/// Forms that have been met in files before, of which the first is kept already.
+#[derive(Debug, Default)]
+pub struct Known {
+    keys: HashSet<u64, RandomState>,
+    /// There is no room for others.
+    is_full: bool,
+}
+
+/// What is known so far, for those who look at the next files. It saves work and changes no result.
+#[derive(Debug, Default)]
+pub struct KnownSoFar(Mutex<Arc<Known>>);
+
+impl KnownSoFar {
+    fn so_far(&self) -> Arc<Known> {
+        Arc::clone(&self.0.lock().unwrap_or_else(PoisonError::into_inner))
+    }
+
+    /// Learns all forms, each time that there are twice as many, or no more will come.
+    fn learn(&self, forms: &Inventory<u64, Option<Form>>) {
+        let mut known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let is_news = forms.is_full() && !known.is_full;
+        if is_news || forms.len() > 2 * known.keys.len() {
+            *known = Arc::new(Known {
+                keys: forms.keys().copied().collect(),
+                is_full: forms.is_full(),
+            });
+        }
+    }
+}
+
 /// The evidence about one step.
 #[derive(Debug)]
 pub struct StepEvidence {
-    /// Forms of matches that were taken.
-    pub forms: Inventory<u64, Form>,
+    /// Forms of matches that were taken; `None` is one that is known.
+    pub forms: Inventory<u64, Option<Form>>,
+    known: Arc<Known>,
     /// Texts that only a wider form matches.
     pub wider: Inventory<u64, WiderText>,
     /// Units of which the pick left matches, and the first of those.
@@ -68,6 +110,7 @@ impl Default for StepEvidence {
     fn default() -> Self {
         Self {
             forms: Inventory::new(FORMS_MOST),
+            known: Arc::default(),
             wider: Inventory::new(WIDER_MOST),
             left_by_pick: None,
         }
@@ -75,6 +118,15 @@ impl Default for StepEvidence {
 }
 
 impl StepEvidence {
+    /// Holds all apart, to be absorbed.
+    fn without_limit(self) -> Self {
+        Self {
+            forms: self.forms.without_limit(),
+            wider: self.wider.without_limit(),
+            ..self
+        }
+    }
+
     fn absorb(&mut self, next: Self) {
         self.forms.absorb(next.forms, |_, _| {});
         self.wider.absorb(next.wider, |_, _| {});
@@ -89,82 +141,159 @@ impl StepEvidence {
 #[derive(Debug)]
 pub struct Evidence<'p> {
     plan: &'p StudyPlan<'p>,
-    source: Source,
-    /// For each step.
-    pub steps: Vec<StepEvidence>,
+    source: Arc<Source>,
+    is_probed: bool,
+    /// For each step, or none as long as there is none.
+    steps: Vec<StepEvidence>,
+    /// Steps that are to be absorbed hold all apart.
+    is_part: bool,
+    finders: Option<WiderFinders>,
+}
+
+/// Scratch memory for the wider forms of a request, to be used again for other files.
+#[derive(Debug, Default)]
+pub struct WiderFinders {
     /// For each wider form of each step, made when it is first needed.
-    finders: Vec<Vec<Option<Finder>>>,
+    steps: Vec<Vec<Option<Finder>>>,
     matches: Matches,
 }
 
 impl<'p> Evidence<'p> {
-    /// None so far, about matches in `source`.
-    pub fn new(plan: &'p StudyPlan<'p>, source: &Source) -> Self {
-        let steps = plan.steps.len();
+    /// None so far, about matches in `source`, one of `sources`.
+    pub fn new(plan: &'p StudyPlan<'p>, source: &Source, sources: &Sources) -> Self {
         Self {
             plan,
-            source: source.clone(),
-            steps: (0..steps).map(|_| StepEvidence::default()).collect(),
-            finders: (0..steps).map(|_| Vec::new()).collect(),
-            matches: Matches::default(),
+            source: Arc::new(source.clone()),
+            is_probed: sources.is_among_first(source, FILES_PROBED),
+            steps: Vec::new(),
+            is_part: false,
+            finders: None,
         }
     }
 
-    /// Begins another file.
-    pub fn begin_file(&mut self, source: &Source) {
-        self.source = source.clone();
+    /// Begins another file, one of `sources`.
+    pub fn begin_file(&mut self, source: &Source, sources: &Sources) {
+        self.source = Arc::new(source.clone());
+        self.is_probed = sources.is_among_first(source, FILES_PROBED);
+    }
+
+    /// True if units without a match are to be seen in the current file.
+    pub fn wants_others(&self) -> bool {
+        self.is_probed
     }
 
     /// The same for a part of a file, to be absorbed.
     #[must_use]
     pub fn for_part(mut self) -> Self {
-        for step in &mut self.steps {
-            let StepEvidence { forms, wider, .. } = std::mem::take(step);
-            step.forms = forms.without_limit();
-            step.wider = wider.without_limit();
-        }
+        self.is_part = true;
         self
     }
 
     /// Adds what was gathered behind it.
-    pub fn absorb(&mut self, next: Self) {
-        for (step, next) in self.steps.iter_mut().zip(next.steps) {
-            step.absorb(next);
+    pub fn absorb(&mut self, mut next: Self) {
+        let next = std::mem::take(&mut next.steps);
+        if self.steps.is_empty() {
+            self.steps
+                .extend(next.iter().map(|_| StepEvidence::default()));
         }
+        for ((step, next), plan) in self.steps.iter_mut().zip(next).zip(&self.plan.steps) {
+            step.absorb(next);
+            if !self.is_part {
+                plan.known.learn(&step.forms);
+            }
+        }
+    }
+
+    /// The evidence about each step.
+    pub fn into_steps(mut self) -> Vec<StepEvidence> {
+        let mut steps = std::mem::take(&mut self.steps);
+        steps.resize_with(self.plan.steps.len(), StepEvidence::default);
+        steps
     }
 
     /// Takes note of a unit that step `index`, from 0, has looked at.
     pub fn seen(&mut self, index: usize, seen: &SeenUnit<'_>) {
+        if seen.unit.line > LINES_MOST {
+            return;
+        }
+        if self.steps.is_empty() {
+            let new = |plan: &StepPlan<'_>| {
+                let new = StepEvidence {
+                    known: plan.known.so_far(),
+                    ..StepEvidence::default()
+                };
+                if self.is_part {
+                    new.without_limit()
+                } else {
+                    new
+                }
+            };
+            self.steps = self.plan.steps.iter().map(new).collect();
+        }
         let (Some(step), Some(plan)) = (self.steps.get_mut(index), self.plan.steps.get(index))
         else {
             return;
         };
         take_forms(step, plan, &self.source, seen);
         let unit = seen.unit;
-        let is_searched = seen.found.is_empty() || unit.line <= LINES_SEARCHED;
-        if unit.in_scope && is_searched && unit.bytes().len() <= UNIT_MOST {
-            let finders = &mut self.finders[index];
-            finders.resize_with(plan.wider.len(), || None);
-            for (number, (form, finder)) in plan.wider.iter().zip(finders).enumerate() {
-                let finder = finder.get_or_insert_with(|| form.pattern.finder());
-                let found = finder.collect(unit.bytes(), false, &mut self.matches);
-                if found.is_ok() {
-                    take_wider(step, (number, form), &self.matches, &self.source, seen);
-                }
+        let is_searched = self.is_probed && !plan.wider.is_empty();
+        if is_searched && unit.in_scope && unit.bytes().len() <= UNIT_MOST {
+            let finders = self.finders.get_or_insert_with(|| self.plan.finders());
+            finders.search(step, (index, plan), &self.source, seen);
+        }
+    }
+}
+
+impl Drop for Evidence<'_> {
+    fn drop(&mut self) {
+        if let Some(finders) = self.finders.take() {
+            self.plan.give_back(finders);
+        }
+    }
+}
+
+impl WiderFinders {
+    /// Searches a unit for the texts that only a wider form matches.
+    fn search(
+        &mut self,
+        step: &mut StepEvidence,
+        (index, plan): (usize, &StepPlan<'_>),
+        source: &Arc<Source>,
+        seen: &SeenUnit<'_>,
+    ) {
+        let steps = self.steps.len().max(index + 1);
+        self.steps.resize_with(steps, Vec::new);
+        let finders = &mut self.steps[index];
+        finders.resize_with(plan.wider.len(), || None);
+        for (number, (form, finder)) in plan.wider.iter().zip(finders).enumerate() {
+            let finder = finder.get_or_insert_with(|| form.pattern.finder());
+            let found = finder.collect(seen.unit.bytes(), false, &mut self.matches);
+            if found.is_ok() {
+                take_wider(step, (number, form), &self.matches, source, seen);
             }
         }
     }
 }
 
+/// A number that stands for a form: two forms with the same number would be one form too few.
+fn key_of(form: impl Hash) -> u64 {
+    FixedState::default().hash_one(form)
+}
+
 /// Counts the matches of a unit by form.
-fn take_forms(step: &mut StepEvidence, plan: &StepPlan<'_>, source: &Source, seen: &SeenUnit<'_>) {
+fn take_forms(
+    step: &mut StepEvidence,
+    plan: &StepPlan<'_>,
+    source: &Arc<Source>,
+    seen: &SeenUnit<'_>,
+) {
     let bytes = seen.unit.bytes();
     let mut left = None;
     let mut changes = seen.changes().map(Iterator::peekable);
     if plan.inserts {
         // What is inserted belongs to no match.
         for (span, text) in changes.into_iter().flatten() {
-            take_form(step, source, seen, span, Some(text));
+            take_form(step, source, (seen, span), Some(text));
         }
         return;
     }
@@ -177,7 +306,7 @@ fn take_forms(step: &mut StepEvidence, plan: &StepPlan<'_>, source: &Source, see
                     Some(changes) if plan.replaces => Some(new_text(changes, finding, bytes)),
                     _ => None,
                 };
-                take_form(step, source, seen, finding.span, after);
+                take_form(step, source, (seen, finding.span), after);
             }
         }
     }
@@ -205,9 +334,8 @@ fn new_text<'b>(
 
 fn take_form(
     step: &mut StepEvidence,
-    source: &Source,
-    seen: &SeenUnit<'_>,
-    span: Span,
+    source: &Arc<Source>,
+    (seen, span): (&SeenUnit<'_>, Span),
     after: Option<&[u8]>,
 ) {
     let bytes = seen.unit.bytes();
@@ -219,41 +347,51 @@ fn take_form(
     let right = Beside::after(bytes, span.to);
     let doubles = after.is_some_and(|after| after != before && doubles(bytes, span, after));
     let written = seen.is_written(span);
-    let mut key = DefaultHasher::new();
-    (before, after, left, right, doubles, written).hash(&mut key);
-    step.forms.add(key.finish(), || Form {
-        before: before.into(),
+    let key = key_of((before, after, left, right, doubles, written));
+    let is_known = step.known.keys.contains(&key);
+    if step.known.is_full && !is_known {
+        return;
+    }
+    let form = || Form {
         after: after.map(Into::into),
         left,
         right,
         doubles,
         written,
         spot: Spot::new(source, seen.unit, span),
-    });
+    };
+    step.forms.add(key, || (!is_known).then(form));
 }
 
 /// True if the first or the last word of `after`, put in the place of `span`, stands beside the same word.
 fn doubles(bytes: &[u8], span: Span, after: &[u8]) -> bool {
-    let is_letter = |byte: &u8| byte.is_ascii_alphabetic() || *byte >= 0x80;
-    let first = after.iter().take_while(|b| is_letter(b)).count();
-    let last = after.iter().rev().take_while(|b| is_letter(b)).count();
-    let (first, last) = (&after[..first], &after[after.len() - last..]);
-    let ends_a_word = |text: &[u8], word: &[u8]| {
-        text.strip_suffix(word)
-            .is_some_and(|head| !head.last().is_some_and(|b| is_letter(b)))
-    };
-    let begins_a_word = |text: &[u8], word: &[u8]| {
-        text.strip_prefix(word)
-            .is_some_and(|tail| !tail.first().is_some_and(|b| is_letter(b)))
-    };
-    let (before, behind) = (&bytes[..span.from], &bytes[span.to..]);
-    let doubles_left = before
-        .strip_suffix(b" ")
-        .is_some_and(|text| !first.is_empty() && ends_a_word(text, first));
-    let doubles_right = behind
-        .strip_prefix(b" ")
-        .is_some_and(|text| !last.is_empty() && begins_a_word(text, last));
-    doubles_left || doubles_right
+    let same = |left: &[u8], right: &[u8]| !left.is_empty() && left == right;
+    let before = bytes[..span.from].strip_suffix(b" ");
+    let behind = bytes[span.to..].strip_prefix(b" ");
+    before.is_some_and(|text| same(last_word(text), first_word(after)))
+        || behind.is_some_and(|text| same(last_word(after), first_word(text)))
+}
+
+/// The word that a text begins with; none where a sign joins it to more.
+fn first_word(text: &[u8]) -> &[u8] {
+    let length = text.iter().take_while(|b| is_letter(**b)).count();
+    let (word, rest) = text.split_at(length);
+    if is_apart(rest.first()) { word } else { b"" }
+}
+
+/// The word that a text ends with.
+fn last_word(text: &[u8]) -> &[u8] {
+    let length = text.iter().rev().take_while(|b| is_letter(**b)).count();
+    let (rest, word) = text.split_at(text.len() - length);
+    if is_apart(rest.last()) { word } else { b"" }
+}
+
+fn is_letter(byte: u8) -> bool {
+    byte.is_ascii_alphabetic() || byte >= 0x80
+}
+
+fn is_apart(beside: Option<&u8>) -> bool {
+    beside.is_none_or(|b| b.is_ascii_whitespace() || b",.;:!?".contains(b))
 }
 
 /// Counts the texts in a unit that a wider form matches and the pattern does not.
@@ -261,7 +399,7 @@ fn take_wider(
     step: &mut StepEvidence,
     (number, form): (usize, &WiderForm),
     matches: &Matches,
-    source: &Source,
+    source: &Arc<Source>,
     seen: &SeenUnit<'_>,
 ) {
     let bytes = seen.unit.bytes();
@@ -285,9 +423,8 @@ fn take_wider(
         if form.is_word && (left.is_word() || right.is_word()) {
             continue;
         }
-        let mut key = DefaultHasher::new();
-        (number, &bytes[span.range()], left, right).hash(&mut key);
-        step.wider.add(key.finish(), || WiderText {
+        let key = key_of((number, &bytes[span.range()], left, right));
+        step.wider.add(key, || WiderText {
             form: number,
             left,
             right,

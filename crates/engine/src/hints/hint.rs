@@ -116,7 +116,7 @@ impl Hint {
     pub fn at(name: &'static str, (count, spot): (u64, &Spot), message: String) -> Self {
         Self {
             place: Some(HintPlace {
-                source: spot.source.clone(),
+                source: Source::clone(&spot.source),
                 line: spot.line,
             }),
             count,

@@ -15,6 +15,7 @@ use brisk_quill_core::query::Query;
 use brisk_quill_files::read::Reader;
 use brisk_quill_files::source::Source;
 use std::ops::ControlFlow;
+use std::sync::Arc;
 
 /// The name of the hint.
 pub const NAME: &str = "near-miss";
@@ -48,7 +49,7 @@ pub fn judge(reader: &Reader, query: &Query, sources: &[Source], matches: u64) -
         {
             let stands = bytes[miss.stands.range()].to_vec();
             rows.add((miss.part, stands), || {
-                Spot::new(source, unit.unit, miss.whole)
+                Spot::new(&Arc::new(source.clone()), unit.unit, miss.whole)
             });
         }
         match units < UNITS_MOST {
@@ -97,13 +98,19 @@ fn any_case(pattern: &Pattern) -> Option<Finder> {
 fn is_slip(wanted: &WantedPart, stands: &[u8]) -> bool {
     let text = String::from_utf8_lossy(stands);
     let is_sign = |c: char| !c.is_alphanumeric();
-    let few_signs = text.chars().count() <= 3 && text.chars().all(is_sign);
+    let is_separator = |c: char| c.is_whitespace() || "-_.,:/–".contains(c);
+    let few_signs = text.chars().count() <= 3 && text.chars().all(is_separator);
     match &wanted.outline.leaf {
-        Leaf::Text(wanted) if wanted.chars().all(is_sign) => few_signs,
+        Leaf::Text(wanted) if wanted.chars().all(is_sign) => {
+            // Twice the sign, as `::`, is another sign.
+            let is_more = text.contains(wanted.as_str()) && !wanted.trim().is_empty();
+            few_signs && wanted.chars().all(is_separator) && !is_more
+        }
         Leaf::Text(wanted) => {
             wanted.chars().count() > 2 && alike(wanted, std::iter::once(&*text)).is_some()
         }
-        Leaf::Start | Leaf::End => !text.is_empty() && text.chars().all(char::is_whitespace),
+        // Who anchors a pattern at the start often means just that.
+        Leaf::End => !text.is_empty() && text.chars().all(char::is_whitespace),
         Leaf::Class(ClassOf::Blanks)
         | Leaf::Repeat {
             of: RepeatOf::Class(ClassOf::Blanks),
@@ -114,9 +121,12 @@ fn is_slip(wanted: &WantedPart, stands: &[u8]) -> bool {
             of: RepeatOf::Class(ClassOf::Digits),
             ..
         } => !text.is_empty() && text.chars().all(|c| c.is_ascii_digit()),
-        Leaf::AnyChar | Leaf::Boundary | Leaf::Class(_) | Leaf::Repeat { .. } | Leaf::Choice => {
-            false
-        }
+        Leaf::Start
+        | Leaf::AnyChar
+        | Leaf::Boundary
+        | Leaf::Class(_)
+        | Leaf::Repeat { .. }
+        | Leaf::Choice => false,
     }
 }
 

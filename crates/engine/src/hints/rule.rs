@@ -13,6 +13,8 @@ pub struct Rule {
     pub speaks: &'static str,
     /// A request for which it speaks.
     pub example: Example,
+    /// Other hints that say no more than this one where both speak.
+    pub hides: &'static [&'static str],
     /// Gives the hint.
     pub judge: fn(&StepStudy<'_>) -> Option<Hint>,
 }

@@ -16,7 +16,7 @@ use std::sync::Arc;
 /// Bytes read at a time.
 const PIECE: usize = 64 << 10;
 /// Bytes read in all.
-const BYTES_MOST: u64 = 4 << 20;
+const BYTES_MOST: u64 = 1 << 20;
 
 /// Searches some files once more, until it is enough.
 pub struct SecondLook<'s> {
@@ -42,7 +42,7 @@ impl<'s> SecondLook<'s> {
     }
 
     /// Shows `visit` each unit with a match, or, of those that are `missing`, each without one, until it
-    /// breaks or 4 MiB have been read. Files that cannot be read are passed over.
+    /// breaks or 1 MiB have been read. Files that cannot be read are passed over.
     pub fn run(
         self,
         needs: SearchNeeds,
@@ -96,7 +96,7 @@ impl Events for Looking<'_> {
 pub fn spot_of(source: &Source, unit: &SearchedUnit<'_>) -> Spot {
     let first = unit.found.iter().next();
     Spot::new(
-        source,
+        &Arc::new(source.clone()),
         unit.unit,
         first.map(|finding| finding.span).unwrap_or_default(),
     )

@@ -3,11 +3,12 @@
 use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::span::Span;
 use brisk_quill_files::source::Source;
+use std::sync::Arc;
 
 /// Units that are longer are cut around the place.
-const WHOLE: usize = 512;
+const WHOLE: usize = 240;
 /// Bytes kept on either side of a place in a longer unit.
-const AROUND: usize = 160;
+const AROUND: usize = 100;
 /// Longer texts are not kept.
 pub const TEXT_MOST: usize = 1024;
 
@@ -15,7 +16,7 @@ pub const TEXT_MOST: usize = 1024;
 #[derive(Clone, Debug)]
 pub struct Spot {
     /// The file.
-    pub source: Source,
+    pub source: Arc<Source>,
     /// The line, from 1.
     pub line: u64,
     /// The text of the unit, or a part of it.
@@ -28,7 +29,7 @@ pub struct Spot {
 
 impl Spot {
     /// The place `span` of what was searched in `unit`.
-    pub fn new(source: &Source, unit: &UnitView<'_>, span: Span) -> Self {
+    pub fn new(source: &Arc<Source>, unit: &UnitView<'_>, span: Span) -> Self {
         let bytes = unit.bytes();
         let (from, to) = match bytes.len() <= WHOLE {
             true => (0, bytes.len()),
@@ -42,7 +43,7 @@ impl Spot {
             None => brisk_quill_core::unit::line_ends(&bytes[..span.from]),
         };
         Self {
-            source: source.clone(),
+            source: Arc::clone(source),
             line: unit.line + before,
             window: bytes[from..to].into(),
             span: Span::new(span.from - from, span.to - from),

@@ -1,6 +1,6 @@
 //! A request as the rules of hints see it.
 
-use crate::hints::evidence::{Form, StepEvidence, WiderText};
+use crate::hints::evidence::{Form, KnownSoFar, StepEvidence, WiderFinders, WiderText};
 use crate::hints::spot::Spot;
 use crate::hints::wider;
 use crate::request::Work;
@@ -12,12 +12,15 @@ use brisk_quill_core::rewrite::counts::StepCounts;
 use brisk_quill_core::rewrite::options::Watch;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::Template;
+use std::sync::{Mutex, PoisonError};
 
 /// A request, prepared to be watched.
 #[derive(Debug)]
 pub struct StudyPlan<'r> {
     /// The steps; of a search, one.
     pub steps: Vec<StepPlan<'r>>,
+    /// Scratch memory that is free.
+    finders: Mutex<Vec<WiderFinders>>,
 }
 
 /// A step, prepared to be watched.
@@ -37,6 +40,8 @@ pub struct StepPlan<'r> {
     pub wider: Vec<WiderForm>,
     /// Finds the units that they may match.
     pub probe: Option<Probe>,
+    /// The forms of matches that were met so far.
+    pub known: KnownSoFar,
 }
 
 /// The reason for which a wider pattern is looked for.
@@ -72,7 +77,22 @@ impl<'r> StudyPlan<'r> {
                 .map(|step| StepPlan::new(&step.query, Some(&step.action)))
                 .collect(),
         };
-        Self { steps }
+        Self {
+            steps,
+            finders: Mutex::default(),
+        }
+    }
+
+    /// Scratch memory, used before where there is some.
+    pub fn finders(&self) -> WiderFinders {
+        let mut free = self.finders.lock().unwrap_or_else(PoisonError::into_inner);
+        free.pop().unwrap_or_default()
+    }
+
+    /// Takes scratch memory back.
+    pub fn give_back(&self, finders: WiderFinders) {
+        let mut free = self.finders.lock().unwrap_or_else(PoisonError::into_inner);
+        free.push(finders);
     }
 
     /// The units to be shown in an evaluation.
@@ -102,6 +122,7 @@ impl<'r> StepPlan<'r> {
             inserts: matches!(action, Some(Action::Lead(_) | Action::Trail(_))),
             probe: Probe::new(&query.pattern, &patterns),
             wider,
+            known: KnownSoFar::default(),
         }
     }
 
@@ -149,7 +170,9 @@ impl<'s> StepStudy<'s> {
             index,
             of,
             counts,
-            forms: pairs.map(|(_, count, form)| (count, form)).collect(),
+            forms: pairs
+                .filter_map(|(_, count, form)| Some((count, form?)))
+                .collect(),
             wider: wider.map(|(_, count, text)| (count, text)).collect(),
             left_by_pick: evidence.left_by_pick,
         }

@@ -1,5 +1,6 @@
 //! Patterns that match more than the one that was asked for.
 
+use crate::hints::names::is_name;
 use crate::hints::study::{WiderForm, WiderKind};
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
@@ -101,9 +102,16 @@ fn new_text(query: &Query, action: Option<&Action>, outline: &Outline) -> Option
         return None;
     };
     let (old, new) = (outline.text()?, template.source());
-    let is_name = |text: &str| text.chars().all(|c| c.is_alphanumeric() || c == '_');
+    let is_plain = |text: &str| {
+        text.chars()
+            .all(|c| c.is_alphanumeric() || "_- ".contains(c))
+    };
     let letters = new.chars().filter(|c| c.is_alphabetic()).count();
-    if !is_name(&old) || !is_name(new) || letters < NEW_LETTERS_LEAST {
+    if !is_plain(&old) || !is_plain(new) || letters < NEW_LETTERS_LEAST {
+        return None;
+    }
+    // Words of everyday language may become one with others.
+    if !is_name(new) && !query.pattern.options().whole_word {
         return None;
     }
     let options = MatchOptions {
@@ -125,14 +133,20 @@ fn dialect(query: &Query) -> Option<WiderForm> {
     }
     Some(WiderForm {
         kind: WiderKind::Dialect,
-        pattern: Pattern::new(&without_backslashes(pattern.source())?, pattern.options()).ok()?,
+        pattern: Pattern::new(&in_our_signs(pattern.source())?, pattern.options()).ok()?,
         is_word: false,
     })
 }
 
-/// The pattern without the backslashes before parentheses, braces, `|`, `+` and `?`; `None` where there is
-/// none.
-fn without_backslashes(source: &str) -> Option<String> {
+/// The pattern without the slashes around it, or without the backslashes before parentheses, braces, `|`,
+/// `+` and `?`; `None` where there is none of them.
+fn in_our_signs(source: &str) -> Option<String> {
+    let inner = source
+        .strip_prefix('/')
+        .and_then(|rest| rest.strip_suffix('/'));
+    if let Some(inner) = inner.filter(|inner| !inner.is_empty()) {
+        return Some(inner.to_owned());
+    }
     let mut out = String::with_capacity(source.len());
     let mut chars = source.chars().peekable();
     while let Some(c) = chars.next() {

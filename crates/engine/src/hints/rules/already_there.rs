@@ -1,18 +1,20 @@
 //! `already-there`: the new name stands elsewhere in scope already.
 
+use crate::hints::evidence::WiderText;
 use crate::hints::hint::{Hint, Remedy, quoted};
+use crate::hints::names::{is_code, is_name, is_spelling};
 use crate::hints::rule::{Example, Rule};
 use crate::hints::study::{StepStudy, WiderKind};
-use brisk_quill_core::nearest::alike;
 use brisk_quill_core::numbers::number;
 
 pub const RULE: Rule = Rule {
     name: "already-there",
     speaks: "the new name stands elsewhere in scope already, so that the two can no longer be told apart",
     example: Example {
-        words: &["quay", "--with", "pier"],
-        text: "quay 4\npier 9\n",
+        words: &["Berth 4", "--with", "Berth 7"],
+        text: "Berth 4 is free\nBerth 7 is closed\n",
     },
+    hides: &[],
     judge,
 };
 
@@ -21,11 +23,12 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         study.plan.pattern().source(),
         study.plan.template()?.source(),
     );
-    // Another spelling of the same word is meant to become one with it.
-    if study.counts.edits == 0 || alike(old, std::iter::once(new)).is_some() {
+    if study.counts.edits == 0 || is_spelling(old, new) {
         return None;
     }
-    let (count, first, _) = study.gather_wider(WiderKind::NewText, |_| true)?;
+    // Words of everyday language may become one with others.
+    let holds = |text: &WiderText| is_name(new) || is_code(&text.spot.source);
+    let (count, first, _) = study.gather_wider(WiderKind::NewText, holds)?;
     let message = format!(
         "{} stands in {} other {} already, and can no longer be told from what was {}",
         quoted(new),

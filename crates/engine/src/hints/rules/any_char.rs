@@ -18,6 +18,7 @@ pub const RULE: Rule = Rule {
         words: &["10.0.0.1", "--with", "gauge-1"],
         text: "gauge 10.0.0.1 read\nberth 10x0y0z1 free\n",
     },
+    hides: &[],
     judge,
 };
 

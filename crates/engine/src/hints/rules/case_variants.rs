@@ -3,6 +3,7 @@
 use crate::hints::beside::Beside;
 use crate::hints::evidence::WiderText;
 use crate::hints::hint::{Hint, Remedy};
+use crate::hints::names::is_code;
 use crate::hints::rule::{Example, Rule};
 use crate::hints::spot::Spot;
 use crate::hints::study::{StepStudy, WiderKind};
@@ -15,6 +16,7 @@ pub const RULE: Rule = Rule {
         words: &[r"berth (\d+)", "--with", "B-$1"],
         text: "berth 4 is free\nBerth 5 is not\n",
     },
+    hides: &[],
     judge,
 };
 
@@ -22,12 +24,17 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     let source = study.plan.pattern().source();
     let outline = study.plan.outline.as_ref()?;
     // A single name in capitals, or one in code, differs from others by its letter case.
-    let is_name = outline.text().is_some_and(|text| !text.contains(' '));
+    let is_name = outline
+        .text()
+        .is_some_and(|text| !text.trim().contains(' '));
     let in_capitals =
         source.chars().any(char::is_uppercase) && !source.chars().any(char::is_lowercase);
     let in_code = |spot: &Spot| is_code(&spot.source);
     let holds = |text: &WiderText| {
-        let apart = is_apart(text.left) && is_apart(text.right);
+        let own = String::from_utf8_lossy(text.spot.text()).into_owned();
+        let is_word = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
+        let apart = (!is_word(own.chars().next()) || is_apart(text.left))
+            && (!is_word(own.chars().next_back()) || is_apart(text.right));
         apart && !(is_name && (in_capitals || in_code(&text.spot)))
     };
     let (count, first, _) = study.gather_wider(WiderKind::AnyCase, holds)?;
@@ -42,14 +49,4 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
 /// True if no word goes on there.
 fn is_apart(beside: Beside) -> bool {
     !beside.is_word() || beside == Beside::Plural
-}
-
-/// True for files that hold program text, by their names.
-fn is_code(source: &brisk_quill_files::source::Source) -> bool {
-    const CODE: &[&str] = &[
-        "c", "cc", "cpp", "cs", "go", "h", "hpp", "java", "js", "jsx", "kt", "lua", "php", "pl",
-        "py", "rb", "rs", "sh", "sql", "swift", "ts", "tsx", "zig",
-    ];
-    let ending = source.path().extension();
-    ending.is_some_and(|ending| CODE.iter().any(|code| ending == *code))
 }

@@ -14,6 +14,7 @@ pub const RULE: Rule = Rule {
         words: &[r"berth \([0-9]\)", "--with", "B"],
         text: "berth 4 is free\n",
     },
+    hides: &["near-miss", "left-out-files", "no-reference"],
     judge,
 };
 
@@ -50,9 +51,13 @@ fn escaped(study: &StepStudy<'_>) -> Option<Hint> {
     let (count, first, form) = study.gather_wider(WiderKind::Dialect, |_| true)?;
     let source = study.plan.pattern().source();
     let sign = [r"\(", r"\|", r"\{", r"\+", r"\?"];
-    let sign = sign.into_iter().find(|sign| source.contains(sign))?;
+    let sign = sign.into_iter().find(|sign| source.contains(sign));
+    let (sign, without) = match sign {
+        Some(sign) => (sign, "backslashes"),
+        None => ("/", "slashes"),
+    };
     let message = format!(
-        "`{sign}` is the character itself here; without backslashes the pattern would match {}: {}",
+        "`{sign}` is the character itself here; without {without} the pattern would match {}: {}",
         number(count),
         first.shown(),
     );

@@ -13,6 +13,7 @@ pub const RULE: Rule = Rule {
         words: &["closed", "--remove"],
         text: "berth 4 closed\n",
     },
+    hides: &[],
     judge,
 };
 

@@ -14,6 +14,7 @@ pub const RULE: Rule = Rule {
         words: &["[0-9]*", "--with", "N"],
         text: "berth 12 free\n",
     },
+    hides: &["glued", "double-space", "edge-space", "not-settled"],
     judge,
 };
 
@@ -26,7 +27,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         return None;
     }
     let adds = |text: &Option<Box<[u8]>>| text.as_ref().is_some_and(|text| !text.is_empty());
-    let (count, first) = study.gather(|form| form.before.is_empty() && adds(&form.after))?;
+    let (count, first) = study.gather(|form| form.before().is_empty() && adds(&form.after))?;
     let message = format!(
         "{} of length zero: the pattern also matches where nothing stands, and puts text there",
         match count {

@@ -21,6 +21,7 @@ pub const RULE: Rule = Rule {
         ],
         text: "to port\nto starboard\n",
     },
+    hides: &[],
     judge,
 };
 

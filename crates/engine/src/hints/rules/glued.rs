@@ -14,6 +14,7 @@ pub const RULE: Rule = Rule {
         words: &["Berth", "--lead", "Old"],
         text: "Berth 4\n",
     },
+    hides: &[],
     judge,
 };
 
@@ -43,7 +44,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
 
 fn glued(form: &Form) -> Option<Glued> {
     let after = String::from_utf8_lossy(form.after.as_deref()?);
-    let before = String::from_utf8_lossy(&form.before);
+    let before = String::from_utf8_lossy(form.before());
     let is_word = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
     // Digits put before digits are one number.
     if after == before || after.chars().all(char::is_numeric) {

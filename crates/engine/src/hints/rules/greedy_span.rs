@@ -18,6 +18,7 @@ pub const RULE: Rule = Rule {
         words: &["\"(.*)\"", "--with", "«$1»"],
         text: "berth \"North\" beside \"South\"\n",
     },
+    hides: &["glued", "double-space", "edge-space", "more-per-unit"],
     judge,
 };
 
@@ -52,12 +53,14 @@ fn lazy_form(pattern: &Pattern, parts: &[OutlinePart], index: usize) -> Option<S
     else {
         return None;
     };
-    let Leaf::Text(next) = &parts.get(index + 1)?.leaf else {
-        return None;
-    };
     // Up to the last slash, or the last point, is a common wish.
-    if matches!(next.as_str(), "/" | "\\" | ".") {
-        return None;
+    match &parts.get(index + 1)?.leaf {
+        Leaf::Text(next) if matches!(next.as_str(), "/" | "\\" | ".") => return None,
+        Leaf::Text(_) | Leaf::Class(_) | Leaf::Choice => {}
+        Leaf::Repeat { least, .. } if *least > 0 => {}
+        Leaf::Repeat { .. } | Leaf::AnyChar | Leaf::Start | Leaf::End | Leaf::Boundary => {
+            return None;
+        }
     }
     let mut source = pattern.source().to_owned();
     source.insert(parts[index].span.to, '?');
@@ -67,19 +70,29 @@ fn lazy_form(pattern: &Pattern, parts: &[OutlinePart], index: usize) -> Option<S
 /// Matches that the lazy form would end, or divide, earlier; the first with its shorter match.
 fn longer_than_lazy<'s>(study: &'s StepStudy<'_>, lazy: &str) -> Option<(u64, &'s Form, Span)> {
     let lazy = Pattern::new(lazy, study.plan.pattern().options()).ok()?;
-    let (mut finder, mut matches) = (lazy.finder(), Matches::default());
+    let (mut greedy, mut lazy) = (study.plan.pattern().finder(), lazy.finder());
     let mut all: Option<(u64, &Form, Span)> = None;
     for (count, form) in &study.forms {
-        if let Some(shorter) = shorter(&mut finder, &mut matches, form) {
+        if let Some(shorter) = shorter(&mut greedy, &mut lazy, form) {
             all.get_or_insert((0, form, shorter)).0 += count;
         }
     }
     all
 }
 
-fn shorter(finder: &mut Finder, matches: &mut Matches, form: &Form) -> Option<Span> {
-    finder.collect(&form.spot.window, false, matches).ok()?;
+/// What the lazy form takes where it ends earlier, or its first group that ends earlier.
+fn shorter(greedy: &mut Finder, lazy: &mut Finder, form: &Form) -> Option<Span> {
     let own = form.spot.span;
-    let found = (0..matches.len()).map(|index| matches.span(index));
-    { found }.find(|span| span.from == own.from && span.to < own.to)
+    let groups = |finder: &mut Finder| {
+        let mut matches = Matches::default();
+        finder.collect(&form.spot.window, true, &mut matches).ok()?;
+        let index = (0..matches.len()).find(|index| matches.span(*index).from == own.from)?;
+        Some(matches.groups(index).iter().collect::<Vec<_>>())
+    };
+    let (greedy, lazy) = (groups(greedy)?, groups(lazy)?);
+    let ends_earlier = |(greedy, lazy): (Option<Span>, Option<Span>)| {
+        let (greedy, lazy) = (greedy?, lazy?);
+        (lazy.from == greedy.from && lazy.to < greedy.to).then_some(lazy)
+    };
+    greedy.into_iter().zip(lazy).find_map(ends_earlier)
 }

@@ -13,6 +13,7 @@ pub const RULE: Rule = Rule {
         words: &[r"berth (\d)", "--with", "B-$10"],
         text: "berth 4 is free\n",
     },
+    hides: &[],
     judge,
 };
 

@@ -3,9 +3,11 @@
 use crate::hints::beside::Beside;
 use crate::hints::evidence::Form;
 use crate::hints::hint::{Hint, Remedy};
+use crate::hints::names::is_spelling;
 use crate::hints::rule::{Example, Rule};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::number;
+use brisk_quill_core::pattern::outline::Outline;
 
 pub const RULE: Rule = Rule {
     name: "inside-word",
@@ -14,11 +16,19 @@ pub const RULE: Rule = Rule {
         words: &["port", "--with", "harbour"],
         text: "the port is open\na report of the port\n",
     },
+    hides: &[],
     judge,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     if study.plan.pattern().options().whole_word {
+        return None;
+    }
+    // A spelling is put right within longer words too.
+    let outline = study.plan.outline.as_ref();
+    if let (Some(old), Some(new)) = (outline.and_then(Outline::text), study.plan.template())
+        && is_spelling(&old, new.source())
+    {
         return None;
     }
     let (count, first) = study.gather(is_inside)?;
@@ -35,7 +45,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
 
 /// True if a match begins and ends with letters.
 fn is_word(form: &Form) -> bool {
-    let text = String::from_utf8_lossy(&form.before);
+    let text = String::from_utf8_lossy(form.before());
     let mut chars = text.chars();
     let first = chars.next();
     let last = chars.next_back().or(first);

@@ -14,6 +14,7 @@ pub const RULE: Rule = Rule {
         words: &["quay", "--with", "pier", "--pick", "first"],
         text: "quay 4 and quay 7\nquay 9\n",
     },
+    hides: &[],
     judge,
 };
 

@@ -12,6 +12,7 @@ pub const RULE: Rule = Rule {
         words: &[r"closed\nuntil", "--with", "closed until"],
         text: "berth 4 closed\nuntil noon\n",
     },
+    hides: &["near-miss", "left-out-files"],
     judge,
 };
 

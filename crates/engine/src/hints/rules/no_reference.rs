@@ -13,6 +13,7 @@ pub const RULE: Rule = Rule {
         words: &[r"berth (\d+)", "--with", "B-"],
         text: "berth 4 is free\n",
     },
+    hides: &[],
     judge,
 };
 

@@ -17,6 +17,7 @@ pub const RULE: Rule = Rule {
         words: &["ship", "--with", "a ship"],
         text: "see ship at sea\n",
     },
+    hides: &[],
     judge,
 };
 
@@ -30,7 +31,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         "the rewrite run on its own result would change it again, after {}: {} holds {}",
         counted(count, "change"),
         shown(after),
-        shown(&first.before),
+        shown(first.before()),
     );
     let remedy = guarded(study.plan.pattern(), first).map(Remedy::Pattern);
     Some(Hint::at(RULE.name, (count, &first.spot), message).cured_by(remedy))
@@ -39,8 +40,9 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
 /// The words that a form adds before and behind its match.
 fn added(form: &Form) -> Option<(&[u8], &[u8])> {
     let after = form.after.as_deref()?;
-    let before = &form.before[..];
-    if before.is_empty() || after.len() <= before.len() {
+    let before = form.before();
+    // What is done to a sign, as to write it in another notation, is done once.
+    if !has_text(before) || after.len() <= before.len() {
         return None;
     }
     let at = after
@@ -48,8 +50,11 @@ fn added(form: &Form) -> Option<(&[u8], &[u8])> {
         .position(|part| part == before)?;
     let (head, tail) = (&after[..at], &after[at + before.len()..]);
     // Quotes and brackets are put around a text that is known not to have them.
-    let is_text = |text: &[u8]| String::from_utf8_lossy(text).contains(char::is_alphanumeric);
-    (is_text(head) || is_text(tail)).then_some((head, tail))
+    (has_text(head) || has_text(tail)).then_some((head, tail))
+}
+
+fn has_text(bytes: &[u8]) -> bool {
+    String::from_utf8_lossy(bytes).contains(char::is_alphanumeric)
 }
 
 /// True if the pattern matches the old text again within the new one.
@@ -61,7 +66,7 @@ fn grows_again(pattern: &Pattern, form: &Form) -> bool {
     let (window, span) = (&spot.window, spot.span);
     let new = [&window[..span.from], after, &window[span.to..]].concat();
     let from = span.from + head.len();
-    let again = Span::new(from, from + form.before.len());
+    let again = Span::new(from, from + form.before().len());
     let mut matches = Matches::default();
     let found = pattern.finder().collect(&new, false, &mut matches);
     found.is_ok() && (0..matches.len()).any(|index| matches.span(index) == again)

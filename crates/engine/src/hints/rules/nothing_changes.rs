@@ -12,6 +12,7 @@ pub const RULE: Rule = Rule {
         words: &[r"berth (\d+)", "--with", "berth $1"],
         text: "berth 4 is free\n",
     },
+    hides: &["not-settled"],
     judge,
 };
 

@@ -12,11 +12,14 @@ pub const RULE: Rule = Rule {
         words: &["[N|S|E|W]", "--with", "<$0>"],
         text: "wind N\ndepth 4|5\n",
     },
+    hides: &["near-miss"],
     judge,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
-    separated(study).or_else(|| range_with_signs(study))
+    separated(study)
+        .or_else(|| bare_class(study))
+        .or_else(|| range_with_signs(study))
 }
 
 fn separated(study: &StepStudy<'_>) -> Option<Hint> {
@@ -45,20 +48,55 @@ fn without_separators(class: &str) -> Option<(char, String)> {
     };
     ['|', ','].into_iter().find_map(|separator| {
         let items: Vec<&str> = inner.split(separator).collect();
-        let is_single = |item: &&str| {
-            let mut chars = item.chars();
-            chars.next().is_some_and(char::is_alphanumeric) && chars.next().is_none()
-        };
-        let is_odd = items.len() > 1 && items.iter().all(|item| is_single(item));
+        let is_odd = items.len() > 1 && items.iter().all(|item| is_item(item, separator == '|'));
         is_odd.then(|| (separator, format!("[{not}{}]", items.concat())))
     })
+}
+
+/// True for a single character, or a range: a letter or a digit, or `any` character.
+fn is_item(item: &str, any: bool) -> bool {
+    let is_char = |text: &str| {
+        let own = text
+            .strip_prefix('\\')
+            .filter(|rest| any && !rest.is_empty())
+            .unwrap_or(text);
+        let mut chars = own.chars();
+        let first = chars.next().is_some_and(|c| any || c.is_alphanumeric());
+        first && chars.next().is_none()
+    };
+    is_char(item)
+        || item
+            .split_once('-')
+            .is_some_and(|(from, to)| is_char(from) && is_char(to))
+}
+
+/// `[:digit:]` alone, which is a class of these characters.
+fn bare_class(study: &StepStudy<'_>) -> Option<Hint> {
+    let pattern = study.plan.pattern();
+    let classes = &study.plan.outline.as_ref()?.classes;
+    let is_bare = |class: &str| {
+        let name = class
+            .strip_prefix("[:")
+            .and_then(|rest| rest.strip_suffix(":]"));
+        name.is_some_and(|name| !name.is_empty() && name.chars().all(|c| c.is_ascii_lowercase()))
+    };
+    let span = classes
+        .iter()
+        .find(|span| is_bare(&pattern.source()[span.range()]))?;
+    let class = &pattern.source()[span.range()];
+    let message = format!(
+        "`{class}` is a set of these characters; a class of that name stands within another pair of brackets"
+    );
+    let mut amended = pattern.source().to_owned();
+    amended.replace_range(span.range(), &format!("[{class}]"));
+    Some(Hint::new(RULE.name, message).cured_by(Remedy::Pattern(amended)))
 }
 
 fn range_with_signs(study: &StepStudy<'_>) -> Option<Hint> {
     let pattern = study.plan.pattern();
     let note = pattern.notes().first()?;
     let is_sign = |byte: &u8| b"[\\]^_`".contains(byte);
-    let (count, first) = study.gather(|form: &Form| form.before.iter().any(is_sign))?;
+    let (count, first) = study.gather(|form: &Form| form.before().iter().any(is_sign))?;
     let range = &pattern.source()[note.span.range()];
     let (from, to) = range.split_once('-').unwrap_or((range, "z"));
     let message = format!(

@@ -12,6 +12,7 @@ pub const RULE: Rule = Rule {
         words: &["quay_wall", "--with", "pier_wall"],
         text: "let quay_wall = 4;\nQuayWall::new()\n",
     },
+    hides: &[],
     judge,
 };
 

@@ -16,6 +16,7 @@ pub const RULE: Rule = Rule {
         words: &[r"\d+ m", "--with", "$0."],
         text: "depth 9.5 m\ndepth 12 m\n",
     },
+    hides: &[],
     judge,
 };
 
@@ -50,11 +51,11 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
 fn is_cut(form: &Form) -> bool {
     let goes_on = |beside| matches!(beside, Beside::Digit | Beside::NumberSign(_));
     let is_digit = |byte: Option<&u8>| byte.is_some_and(u8::is_ascii_digit);
-    let before = (is_digit(form.before.first()) && goes_on(form.left))
-        || (form.before.first().is_some_and(|b| b".,".contains(b))
+    let before = (is_digit(form.before().first()) && goes_on(form.left))
+        || (form.before().first().is_some_and(|b| b".,".contains(b))
             && form.left == Beside::Digit
-            && form.before.len() > 1);
-    before || (is_digit(form.before.last()) && goes_on(form.right))
+            && form.before().len() > 1);
+    before || (is_digit(form.before().last()) && goes_on(form.right))
 }
 
 /// The number around a place.
