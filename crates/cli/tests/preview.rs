@@ -70,7 +70,7 @@ fn records_say_what_apply_writes() {
 fn records_hold_what_the_reference_page_says() {
     let sandbox = Sandbox::with("a.txt", "Berth 7 berth x\r\n");
     let got = sandbox
-        .run(r"preview 'berth (?<n>\d+)?' -i --with 'B$n' --json a.txt")
+        .run(r"preview 'berth (?<n>\d+)?' -i --with 'B$n' --json --no-hints a.txt")
         .ok();
     let hash = blake3_of(b"Berth 7 berth x\r\n");
     let wanted = format!(
@@ -106,7 +106,7 @@ fn the_text_for_people() {
     sandbox.write("b.txt", "quay\t1\n");
     sandbox.write("c.bin", b"quay\0");
     let got = sandbox
-        .run(r"preview quay --with Q --context 1 --pick 1 --show 1")
+        .run(r"preview quay --with Q --context 1 --pick 1 --show 1 --no-hints")
         .ok();
     let wanted = "\
 In 3 files: the first match of `quay` becomes `Q`, in each line.

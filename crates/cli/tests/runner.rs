@@ -10,6 +10,7 @@ mod documented;
 mod examples;
 mod find;
 mod fuzzed;
+mod hints;
 mod journal;
 mod large;
 mod narrowing;

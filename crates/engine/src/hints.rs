@@ -6,11 +6,14 @@
 
 pub mod beside;
 mod blanks;
+mod delimiter;
 pub mod evidence;
 pub mod hint;
+mod known;
 mod left_out_files;
 mod names;
 pub mod near_miss;
+pub mod plan;
 pub mod rule;
 mod rules {
     pub mod already_there;
@@ -41,8 +44,9 @@ mod wider;
 
 use crate::hints::evidence::Evidence;
 use crate::hints::hint::Hint;
-use crate::hints::rule::Rule;
-use crate::hints::study::{StepStudy, StudyPlan};
+use crate::hints::plan::StudyPlan;
+use crate::hints::rule::{Example, Rule};
+use crate::hints::study::StepStudy;
 use crate::sources::Sources;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_files::read::Reader;
@@ -72,6 +76,48 @@ pub const RULES: &[&Rule] = &[
     &rules::already_there::RULE,
 ];
 
+/// A kind of hints, as the reference page tells of it.
+pub struct Kind {
+    /// Its name.
+    pub name: &'static str,
+    /// When it speaks, as a clause.
+    pub speaks: &'static str,
+    /// A request for which it speaks.
+    pub example: &'static Example,
+}
+
+/// All kinds of hints.
+///
+/// ```
+/// use brisk_quill_engine::hints::kinds;
+/// assert!(kinds().any(|kind| kind.name == "near-miss"));
+/// ```
+pub fn kinds() -> impl Iterator<Item = Kind> {
+    let of_rule = |rule: &&'static Rule| Kind {
+        name: rule.name,
+        speaks: rule.speaks,
+        example: &rule.example,
+    };
+    let others = [
+        Kind {
+            name: near_miss::NAME,
+            speaks: near_miss::SPEAKS,
+            example: &near_miss::EXAMPLE,
+        },
+        Kind {
+            name: left_out_files::NAME,
+            speaks: left_out_files::SPEAKS,
+            example: &left_out_files::EXAMPLE,
+        },
+        Kind {
+            name: delimiter::NAME,
+            speaks: delimiter::SPEAKS,
+            example: &delimiter::EXAMPLE,
+        },
+    ];
+    RULES.iter().map(of_rule).chain(others)
+}
+
 /// A request that is done.
 pub(crate) struct Done<'d> {
     pub plan: &'d StudyPlan<'d>,
@@ -85,6 +131,7 @@ pub(crate) struct Done<'d> {
 
 /// All hints about a request that is done.
 pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
+    let column = evidence.column_fault.clone();
     let mut hints = judge(done.plan, evidence, done.counts);
     let Some(first) = done.plan.steps.first() else {
         return hints;
@@ -99,6 +146,10 @@ pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
     };
     let left_out = left_out_files::judge(reader, query, done.sources, matches, done.binary);
     hints.splice(0..0, left_out);
+    hints.splice(
+        0..0,
+        column.and_then(|(source, fault)| delimiter::judge(&source, &fault)),
+    );
     let spoke = |rule: &&&Rule| hints.iter().any(|hint| hint.name == rule.name);
     let hidden: Vec<&str> = RULES
         .iter()

@@ -4,7 +4,7 @@ use crate::collector::{Collector, Events, NullCollector};
 use crate::file_run::FileRuns;
 use crate::hints::evidence::Evidence;
 use crate::hints::hint::Hints;
-use crate::hints::study::StudyPlan;
+use crate::hints::plan::StudyPlan;
 use crate::hints::{self, Done};
 use crate::request::Work;
 use crate::schedule::Threads;
@@ -177,7 +177,8 @@ impl Session {
         };
         let worker = || (new_worker(), self.reader.another());
         let mut summary = sources.summary();
-        let mut all_evidence: Option<Evidence<'_>> = None;
+        let new_evidence = |plan| Evidence::new(plan, &Source::Stdin, sources);
+        let mut all_evidence: Option<Evidence<'_>> = study.as_ref().map(new_evidence);
         let mut binary = Vec::new();
         let mut enough = false;
         in_order(
@@ -192,9 +193,8 @@ impl Session {
             },
             |source, (watched, mut end)| {
                 let found = watched.front;
-                match (&mut all_evidence, watched.evidence) {
-                    (Some(all), Some(evidence)) => all.absorb(evidence),
-                    (all, evidence) => *all = evidence,
+                if let (Some(all), Some(evidence)) = (&mut all_evidence, watched.evidence) {
+                    all.absorb(evidence);
                 }
                 if let Some(end) = &mut end {
                     note_binary(&mut binary, source, end);

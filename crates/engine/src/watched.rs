@@ -29,6 +29,9 @@ impl<C: Events> Events for Watched<'_, C> {
     }
 
     fn problem(&mut self, problem: Problem) {
+        if let Some(evidence) = &mut self.evidence {
+            evidence.problem(&problem);
+        }
         self.front.problem(problem);
     }
 

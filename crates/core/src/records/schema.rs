@@ -70,6 +70,7 @@ pub fn of_results() -> Value {
             of::<ShapesTotalsRecord>(),
             of::<ProblemRecord<'_>>(),
             of::<NoteRecord<'_>>(),
+            of::<HintRecord<'_>>(),
             of::<ExampleRecord<'_>>(),
             of::<TestTotalsRecord>(),
             of::<RunRecord<'_>>(),

@@ -61,7 +61,10 @@ pub fn remedy(study: &StepStudy<'_>, form: &Form) -> Option<Remedy> {
         true => return None,
         false => pattern.source(),
     };
-    let amended = format!("(?:{source}) +| *(?:{source})");
+    let amended = match source.contains('|') {
+        true => format!("(?:{source}) +| *(?:{source})"),
+        false => format!("{source} +| *{source}"),
+    };
     Pattern::new(&amended, pattern.options()).ok()?;
     Some(Remedy::Pattern(amended))
 }

@@ -1,20 +1,23 @@
 //! Evidence for hints, gathered while files are searched or rewritten, in bounded memory.
 
 use crate::hints::beside::Beside;
+use crate::hints::hint::shown;
+use crate::hints::known::Known;
+use crate::hints::plan::{StepPlan, StudyPlan};
 use crate::hints::spot::{Spot, TEXT_MOST};
-use crate::hints::study::{StepPlan, StudyPlan, WiderForm};
+use crate::hints::wider::{WiderFinders, WiderForm};
 use crate::sources::Sources;
+use brisk_quill_core::columns::fault::ColumnFault;
 use brisk_quill_core::inventory::Inventory;
-use brisk_quill_core::pattern::Finder;
 use brisk_quill_core::pattern::matches::Matches;
+use brisk_quill_core::problem::{Problem, ProblemKind};
 use brisk_quill_core::query::findings::{Finding, LeftOut, MatchStatus};
 use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_core::span::Span;
 use brisk_quill_files::source::Source;
-use foldhash::fast::{FixedState, RandomState};
-use std::collections::HashSet;
+use foldhash::fast::FixedState;
 use std::hash::{BuildHasher, Hash};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// Forms of matches that are told apart, for each step.
 const FORMS_MOST: usize = 2000;
@@ -49,12 +52,17 @@ impl Form {
     pub fn before(&self) -> &[u8] {
         self.spot.text()
     }
+
+    /// The word around it, between backquotes.
+    pub fn shown_word(&self) -> String {
+        shown(self.spot.word())
+    }
 }
 
 /// A text that the pattern does not match and a wider one does.
 #[derive(Clone, Debug)]
 pub struct WiderText {
-    /// The index of the wider form in its [`StepPlan`].
+    /// The index of the wider form in its step.
     pub form: usize,
     /// The character before the first of them.
     pub left: Beside,
@@ -64,33 +72,10 @@ pub struct WiderText {
     pub spot: Spot,
 }
 
-/// Forms that have been met in files before, of which the first is kept already.
-#[derive(Debug, Default)]
-pub struct Known {
-    keys: HashSet<u64, RandomState>,
-    /// There is no room for others.
-    is_full: bool,
-}
-
-/// What is known so far, for those who look at the next files. It saves work and changes no result.
-#[derive(Debug, Default)]
-pub struct KnownSoFar(Mutex<Arc<Known>>);
-
-impl KnownSoFar {
-    fn so_far(&self) -> Arc<Known> {
-        Arc::clone(&self.0.lock().unwrap_or_else(PoisonError::into_inner))
-    }
-
-    /// Learns all forms, each time that there are twice as many, or no more will come.
-    fn learn(&self, forms: &Inventory<u64, Option<Form>>) {
-        let mut known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let is_news = forms.is_full() && !known.is_full;
-        if is_news || forms.len() > 2 * known.keys.len() {
-            *known = Arc::new(Known {
-                keys: forms.keys().copied().collect(),
-                is_full: forms.is_full(),
-            });
-        }
+impl WiderText {
+    /// It, between backquotes.
+    pub fn shown(&self) -> String {
+        shown(self.spot.text())
     }
 }
 
@@ -148,14 +133,8 @@ pub struct Evidence<'p> {
     /// Steps that are to be absorbed hold all apart.
     is_part: bool,
     finders: Option<WiderFinders>,
-}
-
-/// Scratch memory for the wider forms of a request, to be used again for other files.
-#[derive(Debug, Default)]
-pub struct WiderFinders {
-    /// For each wider form of each step, made when it is first needed.
-    steps: Vec<Vec<Option<Finder>>>,
-    matches: Matches,
+    /// The first file that lacks a column, and its fault.
+    pub column_fault: Option<(Source, ColumnFault)>,
 }
 
 impl<'p> Evidence<'p> {
@@ -168,6 +147,7 @@ impl<'p> Evidence<'p> {
             steps: Vec::new(),
             is_part: false,
             finders: None,
+            column_fault: None,
         }
     }
 
@@ -191,6 +171,7 @@ impl<'p> Evidence<'p> {
 
     /// Adds what was gathered behind it.
     pub fn absorb(&mut self, mut next: Self) {
+        self.column_fault = self.column_fault.take().or(next.column_fault.take());
         let next = std::mem::take(&mut next.steps);
         if self.steps.is_empty() {
             self.steps
@@ -209,6 +190,15 @@ impl<'p> Evidence<'p> {
         let mut steps = std::mem::take(&mut self.steps);
         steps.resize_with(self.plan.steps.len(), StepEvidence::default);
         steps
+    }
+
+    /// Takes note of a problem.
+    pub fn problem(&mut self, problem: &Problem) {
+        if let ProblemKind::Column(fault) = &problem.kind
+            && self.column_fault.is_none()
+        {
+            self.column_fault = Some((Source::clone(&self.source), fault.clone()));
+        }
     }
 
     /// Takes note of a unit that step `index`, from 0, has looked at.
@@ -239,7 +229,13 @@ impl<'p> Evidence<'p> {
         let is_searched = self.is_probed && !plan.wider.is_empty();
         if is_searched && unit.in_scope && unit.bytes().len() <= UNIT_MOST {
             let finders = self.finders.get_or_insert_with(|| self.plan.finders());
-            finders.search(step, (index, plan), &self.source, seen);
+            let mut matches = Matches::default();
+            for (number, finder) in finders.of_step(index, &plan.wider).enumerate() {
+                if finder.collect(unit.bytes(), false, &mut matches).is_ok() {
+                    let form = (number, &plan.wider[number]);
+                    take_wider(step, form, &matches, &self.source, seen);
+                }
+            }
         }
     }
 }
@@ -248,29 +244,6 @@ impl Drop for Evidence<'_> {
     fn drop(&mut self) {
         if let Some(finders) = self.finders.take() {
             self.plan.give_back(finders);
-        }
-    }
-}
-
-impl WiderFinders {
-    /// Searches a unit for the texts that only a wider form matches.
-    fn search(
-        &mut self,
-        step: &mut StepEvidence,
-        (index, plan): (usize, &StepPlan<'_>),
-        source: &Arc<Source>,
-        seen: &SeenUnit<'_>,
-    ) {
-        let steps = self.steps.len().max(index + 1);
-        self.steps.resize_with(steps, Vec::new);
-        let finders = &mut self.steps[index];
-        finders.resize_with(plan.wider.len(), || None);
-        for (number, (form, finder)) in plan.wider.iter().zip(finders).enumerate() {
-            let finder = finder.get_or_insert_with(|| form.pattern.finder());
-            let found = finder.collect(seen.unit.bytes(), false, &mut self.matches);
-            if found.is_ok() {
-                take_wider(step, (number, form), &self.matches, source, seen);
-            }
         }
     }
 }
@@ -348,8 +321,8 @@ fn take_form(
     let doubles = after.is_some_and(|after| after != before && doubles(bytes, span, after));
     let written = seen.is_written(span);
     let key = key_of((before, after, left, right, doubles, written));
-    let is_known = step.known.keys.contains(&key);
-    if step.known.is_full && !is_known {
+    let is_known = step.known.holds(key);
+    if step.known.is_full() && !is_known {
         return;
     }
     let form = || Form {

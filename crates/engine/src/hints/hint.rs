@@ -1,6 +1,5 @@
 //! Hints and their remedies.
 
-use crate::hints::evidence::{Form, WiderText};
 use crate::hints::spot::Spot;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::step_spec::StepSpec;
@@ -219,19 +218,5 @@ pub fn shown(text: &[u8]) -> String {
     match text.char_indices().nth(MOST) {
         Some((at, _)) => quoted(&format!("{}…", &text[..at])),
         None => quoted(&text),
-    }
-}
-
-impl Form {
-    /// The number of its matches, with the first, in words: "3 matches, the first `ship`".
-    pub fn shown_word(&self) -> String {
-        shown(self.spot.word())
-    }
-}
-
-impl WiderText {
-    /// Its text between backquotes.
-    pub fn shown(&self) -> String {
-        shown(self.spot.text())
     }
 }

@@ -1,6 +1,7 @@
 //! `left-out-files`: little matched, and files that were left out do match.
 
 use crate::hints::hint::{Hint, Remedy};
+use crate::hints::rule::Example;
 use crate::hints::second_look::{SecondLook, spot_of};
 use crate::hints::spot::Spot;
 use crate::request::SearchNeeds;
@@ -14,6 +15,15 @@ use std::ops::ControlFlow;
 
 /// The name of the hint.
 pub const NAME: &str = "left-out-files";
+/// When it speaks.
+pub const SPEAKS: &str = "fewer than three matches are found, and files left out because they are hidden, ignored \
+                          by version control, or look binary, hold more";
+/// A request for which it speaks.
+pub const EXAMPLE: Example = Example {
+    words: &["berth", "--with", "quay", "."],
+    file: ".old.txt",
+    text: "berth 4\n",
+};
 /// From so many matches on, nobody wonders about the rest.
 const LITTLE: u64 = 3;
 /// Files that are searched.
@@ -38,7 +48,7 @@ pub fn judge(
     let all = [
         (
             others,
-            "hidden, or ignored by version control,",
+            "hidden or ignored by version control",
             Remedy::Ignored,
         ),
         (of_binary, "that look binary", Remedy::Binary),
@@ -49,7 +59,7 @@ pub fn judge(
         return None;
     }
     let message = format!(
-        "{} left out, {which} hold{} a match",
+        "{} {which} and left out hold{} a match",
         counted(files.files, "file"),
         if files.files == 1 { "s" } else { "" },
     );

@@ -1,6 +1,7 @@
 //! `near-miss`: units that would match if one part of the pattern were not demanded.
 
 use crate::hints::hint::{Hint, Remedy, shown};
+use crate::hints::rule::Example;
 use crate::hints::second_look::SecondLook;
 use crate::hints::spot::Spot;
 use crate::request::SearchNeeds;
@@ -19,6 +20,15 @@ use std::sync::Arc;
 
 /// The name of the hint.
 pub const NAME: &str = "near-miss";
+/// When it speaks.
+pub const SPEAKS: &str = "units would match if one part of the pattern were not demanded: at least one to twenty \
+                          matches; `find --missing --why` shows them all";
+/// A request for which it speaks.
+pub const EXAMPLE: Example = Example {
+    words: &[r"Berth (\d+)", "--with", "B-$1"],
+    file: "notice.txt",
+    text: "Berth 4 is free\nBerth-8 is closed\n",
+};
 /// Units without a match that are looked at.
 pub const UNITS_MOST: u64 = 10_000;
 /// Reasons that are told apart.

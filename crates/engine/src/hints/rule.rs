@@ -23,6 +23,8 @@ pub struct Rule {
 pub struct Example {
     /// The pattern and the options.
     pub words: &'static [&'static str],
-    /// The text of a file.
+    /// The name of the file; `notice.txt` where that does not matter.
+    pub file: &'static str,
+    /// Its text.
     pub text: &'static str,
 }

@@ -1,13 +1,59 @@
 //! Patterns that match more than the one that was asked for.
 
 use crate::hints::names::is_name;
-use crate::hints::study::{WiderForm, WiderKind};
-use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::pattern::outline::{Leaf, Outline};
+use brisk_quill_core::pattern::{Finder, Pattern};
 use brisk_quill_core::query::Query;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::unit::UnitKind;
+
+/// The reason for which a wider pattern is looked for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum WiderKind {
+    /// The same in any letter case.
+    AnyCase,
+    /// The same name in another spelling.
+    Spelling,
+    /// The new text.
+    NewText,
+    /// The pattern read as in another dialect.
+    Dialect,
+}
+
+/// A pattern that matches more than a step's own, or something else that matters.
+#[derive(Debug)]
+pub struct WiderForm {
+    /// The reason for it.
+    pub kind: WiderKind,
+    /// Its pattern.
+    pub pattern: Pattern,
+    /// Its matches count only where they are whole words.
+    pub is_word: bool,
+}
+
+/// Scratch memory for the wider forms of a request, to be used again for other files.
+#[derive(Debug, Default)]
+pub struct WiderFinders {
+    /// For each wider form of each step, made when it is first needed.
+    steps: Vec<Vec<Option<Finder>>>,
+}
+
+impl WiderFinders {
+    /// A finder for each of the wider `forms` of step `index`, from 0.
+    pub fn of_step(
+        &mut self,
+        index: usize,
+        forms: &[WiderForm],
+    ) -> impl Iterator<Item = &mut Finder> {
+        let steps = self.steps.len().max(index + 1);
+        self.steps.resize_with(steps, Vec::new);
+        let finders = &mut self.steps[index];
+        finders.resize_with(forms.len(), || None);
+        let pairs = finders.iter_mut().zip(forms);
+        pairs.map(|(finder, form)| finder.get_or_insert_with(|| form.pattern.finder()))
+    }
+}
 
 /// Letters in a row that a pattern must hold before its letter case is of interest.
 const LETTERS_LEAST: usize = 2;

@@ -4,7 +4,8 @@ use crate::hints::evidence::WiderText;
 use crate::hints::hint::{Hint, Remedy, quoted};
 use crate::hints::names::{is_code, is_name, is_spelling};
 use crate::hints::rule::{Example, Rule};
-use crate::hints::study::{StepStudy, WiderKind};
+use crate::hints::study::StepStudy;
+use crate::hints::wider::WiderKind;
 use brisk_quill_core::numbers::number;
 
 pub const RULE: Rule = Rule {
@@ -12,6 +13,7 @@ pub const RULE: Rule = Rule {
     speaks: "the new name stands elsewhere in scope already, so that the two can no longer be told apart",
     example: Example {
         words: &["Berth 4", "--with", "Berth 7"],
+        file: "notice.txt",
         text: "Berth 4 is free\nBerth 7 is closed\n",
     },
     hides: &[],

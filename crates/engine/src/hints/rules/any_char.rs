@@ -16,6 +16,7 @@ pub const RULE: Rule = Rule {
              the dot stands within a text such as `10.0.0.1`",
     example: Example {
         words: &["10.0.0.1", "--with", "gauge-1"],
+        file: "notice.txt",
         text: "gauge 10.0.0.1 read\nberth 10x0y0z1 free\n",
     },
     hides: &[],

@@ -6,7 +6,8 @@ use crate::hints::hint::{Hint, Remedy};
 use crate::hints::names::is_code;
 use crate::hints::rule::{Example, Rule};
 use crate::hints::spot::Spot;
-use crate::hints::study::{StepStudy, WiderKind};
+use crate::hints::study::StepStudy;
+use crate::hints::wider::WiderKind;
 use brisk_quill_core::numbers::number;
 
 pub const RULE: Rule = Rule {
@@ -14,6 +15,7 @@ pub const RULE: Rule = Rule {
     speaks: "ignoring letter case would match more",
     example: Example {
         words: &[r"berth (\d+)", "--with", "B-$1"],
+        file: "notice.txt",
         text: "berth 4 is free\nBerth 5 is not\n",
     },
     hides: &[],

@@ -2,8 +2,9 @@
 
 use crate::hints::hint::{Hint, Remedy};
 use crate::hints::rule::{Example, Rule};
-use crate::hints::study::{StepStudy, WiderKind};
-use brisk_quill_core::numbers::number;
+use crate::hints::study::StepStudy;
+use crate::hints::wider::WiderKind;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::step::actions::Action;
 
 pub const RULE: Rule = Rule {
@@ -12,6 +13,7 @@ pub const RULE: Rule = Rule {
              reference, and `s/old/new/` is a pattern like any other",
     example: Example {
         words: &[r"berth \([0-9]\)", "--with", "B"],
+        file: "notice.txt",
         text: "berth 4 is free\n",
     },
     hides: &["near-miss", "left-out-files", "no-reference"],
@@ -58,7 +60,7 @@ fn escaped(study: &StepStudy<'_>) -> Option<Hint> {
     };
     let message = format!(
         "`{sign}` is the character itself here; without {without} the pattern would match {}: {}",
-        number(count),
+        counted(count, "text"),
         first.shown(),
     );
     let remedy = Remedy::Pattern(form.pattern.source().to_owned());

@@ -11,6 +11,7 @@ pub const RULE: Rule = Rule {
     speaks: "a change leaves two blanks in a row that were not there",
     example: Example {
         words: &["closed", "--remove"],
+        file: "notice.txt",
         text: "berth 4 closed until noon\n",
     },
     hides: &[],

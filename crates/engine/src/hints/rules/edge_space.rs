@@ -11,6 +11,7 @@ pub const RULE: Rule = Rule {
     speaks: "a change leaves a blank at an end of a line or a cell that was not there",
     example: Example {
         words: &["closed", "--remove"],
+        file: "notice.txt",
         text: "berth 4 closed\n",
     },
     hides: &[],

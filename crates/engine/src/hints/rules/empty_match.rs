@@ -12,6 +12,7 @@ pub const RULE: Rule = Rule {
     speaks: "matches of length zero are replaced by text, and the pattern can match text too",
     example: Example {
         words: &["[0-9]*", "--with", "N"],
+        file: "notice.txt",
         text: "berth 12 free\n",
     },
     hides: &["glued", "double-space", "edge-space", "not-settled"],

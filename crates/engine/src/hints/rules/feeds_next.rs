@@ -19,6 +19,7 @@ pub const RULE: Rule = Rule {
             "--with",
             "port",
         ],
+        file: "notice.txt",
         text: "to port\nto starboard\n",
     },
     hides: &[],

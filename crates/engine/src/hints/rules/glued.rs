@@ -12,6 +12,7 @@ pub const RULE: Rule = Rule {
     speaks: "added text touches a letter or digit of its neighbour",
     example: Example {
         words: &["Berth", "--lead", "Old"],
+        file: "notice.txt",
         text: "Berth 4\n",
     },
     hides: &[],

@@ -16,6 +16,7 @@ pub const RULE: Rule = Rule {
              would match otherwise",
     example: Example {
         words: &["\"(.*)\"", "--with", "«$1»"],
+        file: "notice.txt",
         text: "berth \"North\" beside \"South\"\n",
     },
     hides: &["glued", "double-space", "edge-space", "more-per-unit"],

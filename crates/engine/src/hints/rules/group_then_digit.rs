@@ -11,6 +11,7 @@ pub const RULE: Rule = Rule {
     speaks: "a reference such as `$10` is read as group 1 followed by a digit",
     example: Example {
         words: &[r"berth (\d)", "--with", "B-$10"],
+        file: "notice.txt",
         text: "berth 4 is free\n",
     },
     hides: &[],

@@ -14,6 +14,7 @@ pub const RULE: Rule = Rule {
     speaks: "some matches begin or end within a longer word, and others do not",
     example: Example {
         words: &["port", "--with", "harbour"],
+        file: "notice.txt",
         text: "the port is open\na report of the port\n",
     },
     hides: &[],

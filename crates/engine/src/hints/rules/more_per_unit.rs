@@ -12,6 +12,7 @@ pub const RULE: Rule = Rule {
              stand twice",
     example: Example {
         words: &["quay", "--with", "pier", "--pick", "first"],
+        file: "notice.txt",
         text: "quay 4 and quay 7\nquay 9\n",
     },
     hides: &[],

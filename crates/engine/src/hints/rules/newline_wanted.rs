@@ -10,6 +10,7 @@ pub const RULE: Rule = Rule {
     speaks: "the pattern can only match across a line end, and the unit is a line",
     example: Example {
         words: &[r"closed\nuntil", "--with", "closed until"],
+        file: "notice.txt",
         text: "berth 4 closed\nuntil noon\n",
     },
     hides: &["near-miss", "left-out-files"],

@@ -11,6 +11,7 @@ pub const RULE: Rule = Rule {
     speaks: "the pattern has groups and the template uses none; between double quotes a shell takes `$1` away",
     example: Example {
         words: &[r"berth (\d+)", "--with", "B-"],
+        file: "notice.txt",
         text: "berth 4 is free\n",
     },
     hides: &[],

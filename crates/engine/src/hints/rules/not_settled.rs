@@ -15,6 +15,7 @@ pub const RULE: Rule = Rule {
     speaks: "the rewrite run on its own result would change it again",
     example: Example {
         words: &["ship", "--with", "a ship"],
+        file: "notice.txt",
         text: "see ship at sea\n",
     },
     hides: &[],

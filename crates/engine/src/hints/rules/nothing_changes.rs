@@ -10,6 +10,7 @@ pub const RULE: Rule = Rule {
     speaks: "the new text of every match equals the old",
     example: Example {
         words: &[r"berth (\d+)", "--with", "berth $1"],
+        file: "notice.txt",
         text: "berth 4 is free\n",
     },
     hides: &["not-settled"],
@@ -23,8 +24,11 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     }
     let (count, first) = study.gather(|_| true)?;
     let message = format!(
-        "nothing would change: the new text of {} equals the old, as {}",
-        counted(counts.unchanged, "match"),
+        "nothing would change: the new text of {} equals the old, as in {}",
+        match counts.unchanged {
+            1 => "the one match".to_owned(),
+            n => format!("each of {}", counted(n, "match")),
+        },
         shown(first.spot.text()),
     );
     let hint = Hint::at(RULE.name, (count, &first.spot), message);

@@ -10,6 +10,7 @@ pub const RULE: Rule = Rule {
     speaks: "within `[…]`, `|` or `,` stands between single characters, or a range such as `A-z` took a sign",
     example: Example {
         words: &["[N|S|E|W]", "--with", "<$0>"],
+        file: "notice.txt",
         text: "wind N\ndepth 4|5\n",
     },
     hides: &["near-miss"],

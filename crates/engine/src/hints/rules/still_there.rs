@@ -2,7 +2,8 @@
 
 use crate::hints::hint::{Hint, Remedy};
 use crate::hints::rule::{Example, Rule};
-use crate::hints::study::{StepStudy, WiderKind};
+use crate::hints::study::StepStudy;
+use crate::hints::wider::WiderKind;
 use brisk_quill_core::numbers::number;
 
 pub const RULE: Rule = Rule {
@@ -10,6 +11,7 @@ pub const RULE: Rule = Rule {
     speaks: "after the rewrite, the old name of several words remains in another spelling",
     example: Example {
         words: &["quay_wall", "--with", "pier_wall"],
+        file: "notice.txt",
         text: "let quay_wall = 4;\nQuayWall::new()\n",
     },
     hides: &[],

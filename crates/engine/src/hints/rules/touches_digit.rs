@@ -14,6 +14,7 @@ pub const RULE: Rule = Rule {
              number",
     example: Example {
         words: &[r"\d+ m", "--with", "$0."],
+        file: "notice.txt",
         text: "depth 9.5 m\ndepth 12 m\n",
     },
     hides: &[],

@@ -1,0 +1,103 @@
+//! Hints as the program prints them, and the page of the reference that shows each.
+
+use crate::support::Sandbox;
+use brisk_quill_engine::hints::kinds;
+use std::fmt::Write as _;
+use std::path::Path;
+
+const HEAD: &str = "\
+# Hints
+
+`find`, `preview`, `apply` (before it asks) and `review` look out for what often means a mistake, in the
+pattern, in the template and in the data, and say so in a sentence, with the number of places, the first of
+them, and what to do. At most five are shown, the most telling first. They never change what is found or
+written, nor the exit status. `--no-hints` gives none. With `--json`, each is a record `hint`; see
+[records.md](records.md).
+
+Matches are looked at in the first 10,000 lines of every file, and lines without a match in those of the first
+200 files, or, for near misses, in the first 1 MiB and 10,000 units of all files.
+
+Below, each hint is shown for a request on a file with the text that stands there.
+";
+
+/// A word as a shell takes it.
+fn quoted(word: &str) -> String {
+    let is_plain = |c: char| c.is_alphanumeric() || "-_./".contains(c);
+    match !word.is_empty() && word.chars().all(is_plain) {
+        true => word.to_owned(),
+        false => format!("'{word}'"),
+    }
+}
+
+/// The page is what the program says; where it is not, it is written anew, and the test fails once.
+#[test]
+fn the_page_shows_what_is_said() {
+    let mut page = HEAD.to_owned();
+    for kind in kinds() {
+        let example = kind.example;
+        let sandbox = Sandbox::with(example.file, example.text);
+        let words: Vec<String> = example.words.iter().map(|word| quoted(word)).collect();
+        let mut line = format!("preview {}", words.join(" "));
+        if example.words.last() != Some(&".") {
+            let _ = write!(line, " {}", example.file);
+        }
+        let got = sandbox.run(&line);
+        let from = got.out.find(&format!("hint {}: ", kind.name));
+        let from = from.unwrap_or_else(|| panic!("{line}: {got:?}"));
+        let (first, rest) = got.out[from..].split_once('\n').unwrap();
+        let below = rest.lines().take_while(|line| line.starts_with("  "));
+        let _ = write!(
+            page,
+            "\n## `{}`\n\nIt speaks when {}.\n\n",
+            kind.name, kind.speaks
+        );
+        let _ = writeln!(page, "    bquill {line}\n");
+        for text in example.text.lines() {
+            let _ = writeln!(page, "    {text}");
+        }
+        let _ = writeln!(page, "\n    {first}");
+        for text in below {
+            let _ = writeln!(page, "    {text}");
+        }
+        let silent = sandbox.run(&format!("{line} --no-hints"));
+        assert!(!silent.out.contains("\nhint "), "{line}: {silent:?}");
+    }
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/hints.md");
+    if std::fs::read_to_string(&path).unwrap_or_default() != page {
+        std::fs::write(&path, &page).unwrap();
+        panic!("docs/hints.md is written anew; read and commit it");
+    }
+}
+
+/// They speak in every verb that shows or writes changes, and as records.
+#[test]
+fn every_verb_says_them() {
+    let text = "berth 4 is free\nBerth-8 is closed\nBerth 9 is free\n";
+    for (line, wanted) in [
+        (r"find 'Berth (\d+)' a.txt", "hint case-variants: "),
+        (
+            r"find 'Berth (\d+)' a.txt",
+            "hint near-miss: 1 line would match but for `-` where ` ` is wanted",
+        ),
+        (
+            r"find 'Berth (\d+)' a.txt --json",
+            r#""record":"hint","name":"case-variants""#,
+        ),
+        (
+            r"preview 'Berth (\d+)' --with B a.txt",
+            "hint no-reference: ",
+        ),
+        (
+            r"preview 'Berth (\d+)' --with B a.txt --json",
+            r#""remedy":"write the template `B$1`""#,
+        ),
+        (
+            r"apply 'Berth (\d+)' --with 'B$1' --yes a.txt",
+            "hint case-variants: ",
+        ),
+    ] {
+        let sandbox = Sandbox::with("a.txt", text);
+        let got = sandbox.run(line).ok();
+        assert!(got.out.contains(wanted), "{line}: {got:?}");
+    }
+}
