@@ -259,13 +259,9 @@ fn step_diagnostic(fault: &StepFault) -> Diagnostic {
 
 /// A pattern and a template on their own, for `explain`.
 pub fn pattern_and_template(
-    pattern: &str,
+    text: &StepSpec,
     with: Option<&str>,
 ) -> Result<(Pattern, Option<Template>), Diagnostic> {
-    let text = StepSpec {
-        pattern: Some(pattern.to_owned()),
-        ..StepSpec::default()
-    };
     let query = text.query().map_err(|fault| step_diagnostic(&fault))?;
     let template = with.map(|with| {
         let mut tables = FileTables::new(Path::new(""));

@@ -20,3 +20,4 @@ pub mod preview;
 pub mod row_writer;
 pub mod sentence;
 pub mod table;
+pub mod why;

@@ -102,19 +102,10 @@ impl NearMisses {
     /// The forms of `pattern`; `None` where it has one part only, or is not regular.
     pub fn new(pattern: &Pattern) -> Option<Self> {
         let pattern = with_signs(pattern)?;
-        let outline = Outline::new(&pattern)?;
-        if outline.parts.len() < 2 {
+        let parts = wanted_parts(&pattern)?;
+        if parts.len() < 2 {
             return None;
         }
-        let parts: Vec<WantedPart> = (outline.parts.into_iter().take(PARTS_MOST))
-            .map(|outline| WantedPart {
-                text: match &outline.leaf {
-                    Leaf::Text(text) => text.clone(),
-                    _ => pattern.source()[outline.span.range()].to_owned(),
-                },
-                outline,
-            })
-            .collect();
         let is_exact = !pattern.options().ignore_case && !pattern.source().contains("(?");
         let texts = parts.iter().enumerate().filter_map(|(index, part)| {
             let is_text = is_exact && matches!(part.outline.leaf, Leaf::Text(_));
@@ -200,6 +191,60 @@ impl NearMisses {
             whole: self.matches.span(0),
         })
     }
+}
+
+/// What each part of a pattern takes in its first match in `unit`; `None` where there is no match, or the
+/// pattern is not regular.
+///
+/// ```
+/// use brisk_quill_core::near_miss::taken;
+/// use brisk_quill_core::pattern::Pattern;
+/// use brisk_quill_core::pattern::options::MatchOptions;
+/// let pattern = Pattern::new(r"Berth (\d+)", &MatchOptions::default()).expect("a pattern");
+/// let parts = taken(&pattern, b"at Berth 8").expect("a match");
+/// let spans: Vec<_> = parts.iter().map(|(_, span)| span.expect("taken").range()).collect();
+/// assert_eq!(spans, [3..8, 8..9, 9..10]);
+/// ```
+pub fn taken(pattern: &Pattern, unit: &[u8]) -> Option<Vec<(WantedPart, Option<Span>)>> {
+    let pattern = with_signs(pattern)?;
+    let parts = wanted_parts(&pattern)?;
+    let mut source = pattern.source().to_owned();
+    for (number, part) in parts.iter().enumerate().rev() {
+        let span = part.outline.span;
+        let own = &source[span.range()];
+        let group = format!("(?<{GAP}{number}>{own})");
+        source.replace_range(span.range(), &group);
+    }
+    let form = Pattern::new(&source, pattern.options()).ok()?;
+    let mut matches = Matches::default();
+    form.finder().collect(unit, true, &mut matches).ok()?;
+    if matches.is_empty() {
+        return None;
+    }
+    let groups = matches.groups(0);
+    let of_part = |number: usize| {
+        let group = form.groups().number_of(&format!("{GAP}{number}"))?;
+        groups.get(group)
+    };
+    let parts = parts.into_iter().enumerate();
+    Some(
+        parts
+            .map(|(number, part)| (part, of_part(number)))
+            .collect(),
+    )
+}
+
+/// The parts of a pattern that is not plain text.
+fn wanted_parts(pattern: &Pattern) -> Option<Vec<WantedPart>> {
+    let part = |outline: OutlinePart| WantedPart {
+        text: match &outline.leaf {
+            Leaf::Text(text) => text.clone(),
+            _ => pattern.source()[outline.span.range()].to_owned(),
+        },
+        outline,
+    };
+    let parts = Outline::new(pattern)?.parts.into_iter();
+    Some(parts.take(PARTS_MOST).map(part).collect())
 }
 
 /// True for the first and the last of so many parts. Where nothing stands there, little more is known than

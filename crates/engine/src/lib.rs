@@ -39,4 +39,5 @@ pub mod summary;
 pub mod tables;
 mod text_worker;
 mod watched;
+pub mod why;
 pub mod worked_examples;

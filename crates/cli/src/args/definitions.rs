@@ -160,6 +160,7 @@ Examples:
   bquill find '0\\d{3}' --whole-word --lines 1..10 notices/01-dredging.md
   bquill find 'berth' -i --where 'closed' --unless '^>' notices/ --count
   bquill find '\\d{4}-\\d\\d-\\d\\d' --missing gauge.log
+  bquill find 'Berth (\\d+)' --missing --why notices/
   tail -n 50 gauge.log | bquill find '\\.\\.'
 
 Without a PATH, a pipe is read, else the files below this folder. Exit: 0 found, 1 nothing
@@ -178,6 +179,9 @@ pub struct FindArgs {
     /// Show the lines in scope that hold no match instead.
     #[arg(long, conflicts_with_all = ["pick", "limit"], help_heading = "Output")]
     pub missing: bool,
+    /// With --missing: tell of each line what is missing, and count the reasons.
+    #[arg(long, requires = "missing", help_heading = "Output")]
+    pub why: bool,
     /// Print only counts: of each file, and in all.
     #[arg(long, group = "form", help_heading = "Output")]
     pub count: bool,
@@ -649,10 +653,11 @@ pub struct RecoverArgs {
 
 #[derive(Args, Debug)]
 #[command(
-    override_usage = "bquill explain [PATTERN] [--with TEMPLATE] [--rewrite FILE]",
+    override_usage = "bquill explain [PATTERN] [--with TEMPLATE] [--on TEXT] [--rewrite FILE]",
     after_help = "\
 Examples:
   bquill explain
+  bquill explain 'Berth (\\d+)' --on 'at Berth-8 until noon'
   bquill explain '(?<berth>[Bb]erth)\\s+(\\d+)' --with '${berth | upper}-${2 | pad 2}'
   bquill explain --rewrite berths.toml"
 )]
@@ -668,6 +673,26 @@ pub struct ExplainArgs {
         requires = "pattern"
     )]
     pub with: Option<String>,
+    /// Show what each part of the pattern takes in TEXT, or where it stops.
+    #[arg(
+        long,
+        value_name = "TEXT",
+        allow_hyphen_values = true,
+        requires = "pattern"
+    )]
+    pub on: Option<String>,
+    /// Letter case does not matter.
+    #[arg(short, long, requires = "pattern")]
+    pub ignore_case: bool,
+    /// No letter, digit or underscore may touch a match.
+    #[arg(long, requires = "pattern")]
+    pub whole_word: bool,
+    /// Take the pattern as plain text.
+    #[arg(long, requires = "pattern")]
+    pub literal: bool,
+    /// A match must span the whole text.
+    #[arg(long, requires = "pattern")]
+    pub entire: bool,
     /// A rewrite file, step by step.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, conflicts_with = "pattern")]
     pub rewrite: Option<PathBuf>,

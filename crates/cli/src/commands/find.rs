@@ -12,9 +12,11 @@ use crate::render::json;
 use crate::render::names::file_name;
 use crate::render::sentence::find_sentence;
 use crate::render::table::FindTotals;
+use crate::render::why::{reason_table, reason_words};
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
@@ -23,7 +25,9 @@ use brisk_quill_core::records::find::FindTotalsRecord;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
 use brisk_quill_engine::request::SearchNeeds;
+use brisk_quill_engine::why::{Explained, Explainer, Reason, Reasons, UNITS_MOST};
 use brisk_quill_files::source::Source;
+use std::sync::{Arc, Mutex, PoisonError};
 
 pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?;
@@ -31,7 +35,16 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
         request = request.without_hints();
     }
     let query = request.query.clone();
+    let explainer = match args.why {
+        true => Some(Explainer::new(&query.pattern).ok_or_else(|| no_parts(&query.pattern))?),
+        false => None,
+    };
     let mut tally = Tally {
+        why: Why {
+            explainer,
+            here: Vec::new(),
+            reasons: Arc::default(),
+        },
         form: Form::new(args, &query, output),
         missing: args.missing,
         context: args.show.context,
@@ -57,6 +70,9 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
     let searched = request.run(needs, &mut tally, output)?;
     Ok(tally.end(&searched, output))
 }
+
+/// Reasons shown; the rest is counted.
+const REASONS_SHOWN: usize = 20;
 
 /// In which form the matches come.
 #[derive(Clone)]
@@ -97,9 +113,60 @@ impl<'a> Form<'a> {
     }
 }
 
+/// There is nothing to be told about the parts of a pattern that has none.
+fn no_parts(pattern: &Pattern) -> Diagnostic {
+    let why = match pattern.backtracks() {
+        true => {
+            "--why: a pattern with look-around, or a reference to one of its groups, has no parts to tell of"
+        }
+        false => {
+            "--why: the pattern has one part only, and where it does not match, that part is missing"
+        }
+    };
+    Diagnostic::wrong(why).remedy("leave `--why` out")
+}
+
+/// The reasons for which units do not match, where they are asked for.
+#[derive(Clone)]
+struct Why {
+    explainer: Option<Arc<Explainer>>,
+    /// Of the current file.
+    here: Vec<Explained>,
+    /// Of all files; a file on another thread does not look at it.
+    reasons: Arc<Mutex<Reasons>>,
+}
+
+impl Why {
+    /// The reason of a unit, in words, where there is one to be told.
+    fn unit(&mut self, seen: &SearchedUnit<'_>) -> Option<String> {
+        let explainer = self.explainer.as_ref()?;
+        let explained = explainer.explain(seen.unit.bytes(), seen.unit.line)?;
+        let words = reason_words(&explained.reason, explainer.parts());
+        let words = (explained.reason != Reason::Nothing).then_some(words);
+        if (self.here.len() as u64) < UNITS_MOST {
+            self.here.push(explained);
+        }
+        words
+    }
+
+    /// Counts the reasons of a file with so many units.
+    fn end_file(&mut self, source: &Source, units: u64) {
+        if let Some(explainer) = &self.explainer {
+            let mut reasons = self.reasons.lock().unwrap_or_else(PoisonError::into_inner);
+            reasons.add(explainer, source, (std::mem::take(&mut self.here), units));
+        }
+    }
+
+    fn take(&self) -> Reasons {
+        let mut reasons = self.reasons.lock().unwrap_or_else(PoisonError::into_inner);
+        std::mem::take(&mut *reasons)
+    }
+}
+
 /// Counts matches, or units without one, and shows them.
 #[derive(Clone)]
 struct Tally<'a> {
+    why: Why,
     form: Form<'a>,
     missing: bool,
     context: usize,
@@ -130,7 +197,8 @@ impl Seer for Tally<'_> {
         };
         self.here += wanted;
         if wanted > 0 {
-            self.show(source, seen, wanted, page);
+            let why = self.why.unit(seen);
+            self.show((source, seen), (wanted, why), page);
         }
     }
 
@@ -143,6 +211,7 @@ impl Seer for Tally<'_> {
     fn end_file(&mut self, source: &Source, output: &mut Output) {
         self.totals.matching += u64::from(self.here > 0);
         self.totals.units += self.here;
+        self.why.end_file(source, self.here);
         if std::mem::take(&mut self.lacks_end) && Some(source) != self.last.as_ref() {
             // A line of the next file must not stand behind this one.
             output.print(b"\n");
@@ -169,6 +238,7 @@ impl Seer for Tally<'_> {
 impl Split for Tally<'_> {
     fn absorb(&mut self, file: Self) {
         self.here = file.here;
+        self.why.here = file.why.here;
         self.lacks_end = file.lacks_end;
         self.units = file.units;
         let size = |unit: &FoundUnit| unit.spans.len().max(1);
@@ -177,6 +247,7 @@ impl Split for Tally<'_> {
 
     fn join(&mut self, part: Self) {
         self.here += part.here;
+        self.why.here.extend(part.why.here);
         self.lacks_end |= part.lacks_end;
         for unit in part.units {
             if self.left > 0 {
@@ -188,7 +259,12 @@ impl Split for Tally<'_> {
 }
 
 impl Tally<'_> {
-    fn show(&mut self, source: &Source, seen: &SearchedUnit<'_>, wanted: u64, page: &mut Page) {
+    fn show(
+        &mut self,
+        (source, seen): (&Source, &SearchedUnit<'_>),
+        (wanted, why): (u64, Option<String>),
+        page: &mut Page,
+    ) {
         let unit = seen.unit;
         match &self.form {
             Form::Json(groups) => {
@@ -196,7 +272,7 @@ impl Tally<'_> {
                 let locate = |at: usize| seen.coding.on_disk(offsets.of(at));
                 let found = FoundUnit::new(unit, seen.found, 0);
                 page.print(&match self.missing {
-                    true => json::missing(source, &found),
+                    true => json::missing(source, &found, why.as_deref()),
                     false => json::matches(source, &found, groups, &locate),
                 });
             }
@@ -204,7 +280,7 @@ impl Tally<'_> {
                 let shown = usize::try_from(wanted).unwrap_or(usize::MAX);
                 self.left = self.left.saturating_sub(shown);
                 let found = FoundUnit::new(unit, seen.found, self.context);
-                self.units.push(found);
+                self.units.push(FoundUnit { why, ..found });
             }
             Form::Bare { escaped: true } => {
                 page.print(visible(unit.bytes()).as_bytes());
@@ -241,6 +317,7 @@ impl Tally<'_> {
         let totals = &self.totals;
         match &self.form {
             Form::Json(_) => {
+                print_reason_records(&self.why, output);
                 print_note_records(&searched.notes, output);
                 print_hint_records(&searched.hints, output);
                 output.print(&record_line(&FindTotalsRecord {
@@ -260,6 +337,10 @@ impl Tally<'_> {
                     let note = format!("\n{more} not shown; add `--show all`.\n");
                     output.print(note.as_bytes());
                 }
+                if let Some(explainer) = &self.why.explainer {
+                    let unit = (totals.unit, REASONS_SHOWN);
+                    output.draw(&reason_table(self.why.take(), explainer.parts(), unit));
+                }
                 let text = format!("\n{}", totals.text());
                 output.print(text.as_bytes());
                 print_notes(&searched.notes, &searched.hints, output);
@@ -271,5 +352,16 @@ impl Tally<'_> {
             Form::Bare { .. } | Form::Paths => {}
         }
         searched.status(totals.units > 0)
+    }
+}
+
+/// Prints the record of each reason.
+fn print_reason_records(why: &Why, output: &mut Output) {
+    let Some(explainer) = &why.explainer else {
+        return;
+    };
+    for row in why.take().rows() {
+        let words = reason_words(&row.reason, explainer.parts());
+        output.print(&json::reason(&row, &words));
     }
 }

@@ -25,6 +25,8 @@ pub struct FoundUnit {
     pub spans: Vec<Span>,
     /// The groups of each match in `text`, the whole match first; `None` took no part.
     pub groups: Vec<Vec<Option<Span>>>,
+    /// The reason for which it does not match, where that is told.
+    pub why: Option<String>,
     /// The neighbours without a match.
     pub around: Neighbours,
 }
@@ -49,6 +51,7 @@ impl FoundUnit {
             text: bytes.to_vec(),
             spans: found.picked().map(|f| f.span).collect(),
             groups: found.picked().map(|f| f.groups.iter().collect()).collect(),
+            why: None,
             around: Neighbours::of(unit.text, place, context),
         }
     }
@@ -117,6 +120,11 @@ impl FindView<'_> {
             };
             self.line(&mut out, &gutter, unit.line, &unit.text, &unit.spans);
             self.groups(&mut out, gutter.width(), unit);
+            if let Some(why) = &unit.why {
+                let indent = gutter.width();
+                out.put(Role::Quiet, &format!("{:indent$}{why}", ""));
+                out.push('\n');
+            }
             shown = unit.line;
             let after = (unit.line + 1..).zip(&unit.around.after);
             for (line, text) in after.take_while(|(n, _)| *n < next) {

@@ -2,11 +2,12 @@
 
 use crate::render::find::FoundUnit;
 use brisk_quill_core::pattern::groups::Groups;
-use brisk_quill_core::records::field::{Coded, Ordinal, line, push};
-use brisk_quill_core::records::find::{MatchRecord, MissingRecord, OffenderRecord};
+use brisk_quill_core::records::field::{Coded, Optional, Ordinal, line, push};
+use brisk_quill_core::records::find::{MatchRecord, MissingRecord, OffenderRecord, WhyRecord};
 use brisk_quill_core::records::json::lossy;
 use brisk_quill_core::records::plan::GroupText;
 use brisk_quill_engine::plan_records::RecordPath;
+use brisk_quill_engine::why::ReasonRow;
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 
@@ -47,7 +48,7 @@ pub fn matches(
 }
 
 /// A unit in scope without a match.
-pub fn missing(source: &Source, unit: &FoundUnit) -> Vec<u8> {
+pub fn missing(source: &Source, unit: &FoundUnit, why: Option<&str>) -> Vec<u8> {
     let path = RecordPath::of(source);
     let (path, path_b64) = path.fields();
     let Coded { text, base64 } = Coded::of(&unit.text);
@@ -56,6 +57,23 @@ pub fn missing(source: &Source, unit: &FoundUnit) -> Vec<u8> {
         path_b64,
         line: Ordinal(unit.line),
         cell: unit.cell.as_deref().map(Cow::Borrowed),
+        text,
+        text_b64: base64,
+        why: Optional(why.map(Cow::Borrowed)),
+    })
+}
+
+/// A reason for which units do not match, in `words`.
+pub fn reason(row: &ReasonRow, words: &str) -> Vec<u8> {
+    let path = RecordPath::of(&row.source);
+    let (path, path_b64) = path.fields();
+    let Coded { text, base64 } = Coded::of(&row.text);
+    line(&WhyRecord {
+        message: words.into(),
+        count: row.count,
+        path,
+        path_b64,
+        line: Ordinal(row.line),
         text,
         text_b64: base64,
     })

@@ -48,6 +48,31 @@ record! {
         /// Its bytes, where they are not UTF-8.
         #[serde(default)]
         text_b64: Optional<Base64<'a>>,
+        /// The reason for which it does not match, with `--why`.
+        #[serde(default)]
+        why: Optional<Cow<'a, str>>,
+    }
+}
+
+record! {
+    /// A reason for which units do not match, with `--why`.
+    WhyRecord<'a> = "why" {
+        /// The reason.
+        message: Cow<'a, str>,
+        /// The number of units.
+        count: u64,
+        /// The path of the file of the first of them.
+        path: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        path_b64: Optional<Base64<'a>>,
+        /// The line it begins in, from 1.
+        line: Ordinal,
+        /// What would match there, or does as far as the pattern goes.
+        text: Cow<'a, str>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        text_b64: Optional<Base64<'a>>,
     }
 }
 

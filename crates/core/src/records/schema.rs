@@ -4,7 +4,7 @@ use crate::records::field::Record;
 use crate::records::field_schema::{of_lines, of_record};
 use crate::records::find::{
     CheckTotalsRecord, FindTotalsRecord, MatchRecord, MissingRecord, OffenderRecord,
-    TallyTotalsRecord, ValueRecord,
+    TallyTotalsRecord, ValueRecord, WhyRecord,
 };
 use crate::records::history::{DecisionsRecord, RunChangeRecord, RunRecord};
 use crate::records::plan::{
@@ -60,6 +60,7 @@ pub fn of_results() -> Value {
         &[
             of::<MatchRecord<'_>>(),
             of::<MissingRecord<'_>>(),
+            of::<WhyRecord<'_>>(),
             of::<FindTotalsRecord>(),
             of::<OffenderRecord<'_>>(),
             of::<CheckTotalsRecord>(),
