@@ -14,17 +14,19 @@ mod hostile;
 mod journal;
 mod log;
 mod measure;
+mod pairs;
 mod startup;
 mod tree;
 
 use crate::measure::Table;
 use std::path::Path;
 
-const ALL: [&str; 10] = [
+const ALL: [&str; 11] = [
     "tree",
     "small-files",
     "json",
     "hints",
+    "pairs",
     "apply-tree",
     "log",
     "columns",
@@ -55,6 +57,7 @@ fn measure(rounds: usize, benches: &[&str]) {
             "small-files" => tree::look_at_small(table, rounds),
             "json" => log::json(table, rounds, 200_000),
             "hints" => hints::run(table, rounds),
+            "pairs" => pairs::run(table, rounds),
             "apply-tree" => tree::apply(table, rounds),
             "log" => log::apply(table, rounds, 1_000_000_000),
             "columns" => columns::measure(table, rounds, 500_000_000),
@@ -77,6 +80,7 @@ fn floor(words: &[&str]) {
         ["apply-tree", pattern, tree, out] => {
             tree::bare_apply(pattern, Path::new(tree), Path::new(out));
         }
+        ["pairs", table, tree] => pairs::bare(Path::new(table), Path::new(tree)),
         ["apply-log", log, out] => log::bare_apply(Path::new(log), Path::new(out)),
         ["json", changes, log] => {
             log::bare_json(changes.parse().expect("a number"), Path::new(log));

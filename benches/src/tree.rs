@@ -151,7 +151,7 @@ fn threads() -> usize {
 }
 
 /// All files below `root`, in order.
-fn files(root: &Path) -> Vec<PathBuf> {
+pub fn files(root: &Path) -> Vec<PathBuf> {
     let found = Mutex::new(Vec::new());
     let mut walk = WalkBuilder::new(root);
     walk.require_git(false).git_global(false);
@@ -170,7 +170,7 @@ fn files(root: &Path) -> Vec<PathBuf> {
 }
 
 /// Does `work` with each text on as many threads as there are processors.
-fn each(files: &[PathBuf], work: impl Fn(&Path, &[u8]) + Sync) {
+pub fn each(files: &[PathBuf], work: impl Fn(&Path, &[u8]) + Sync) {
     let next = AtomicUsize::new(0);
     let turns = || {
         let mut text = Vec::new();

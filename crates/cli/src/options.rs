@@ -77,7 +77,8 @@ pub fn query(mut parts: Vec<Part>, table: &TableArgs) -> Result<AskedQuery, Diag
     }
     let (mut text, paths) = step_of(part)?;
     with_table(&mut text, table);
-    let query = text.query().map_err(|fault| step_diagnostic(&fault))?;
+    let asked = text.query_with(&mut FileTables::new(Path::new("")));
+    let (query, _) = asked.map_err(|fault| step_diagnostic(&fault))?;
     Ok(AskedQuery { query, paths })
 }
 
@@ -167,7 +168,8 @@ fn with_table(step: &mut StepSpec, table: &TableArgs) {
 fn step_of(part: Part) -> Result<(StepSpec, Vec<PathBuf>), Diagnostic> {
     let mut step = part.step;
     let mut words = part.words.into_iter();
-    let needs_none = !step.swap_chars.is_empty() || step.remove_chars.is_some();
+    let needs_none =
+        !step.swap_chars.is_empty() || step.remove_chars.is_some() || step.pairs.is_some();
     step.pattern = match step.pattern_file.take() {
         Some(path) => Some(read_pattern(&path)?),
         None if needs_none => None,

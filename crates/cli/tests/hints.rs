@@ -17,7 +17,8 @@ written, nor the exit status. `--no-hints` gives none. With `--json`, each is a 
 Matches are looked at in the first 10,000 lines of every file, and lines without a match in those of the first
 200 files, or, for near misses, in the first 1 MiB and 10,000 units of all files.
 
-Below, each hint is shown for a request on a file with the text that stands there.
+Below, each hint is shown for a request on a file with the text that stands there. `names.csv` is a table with
+the lines `Skarn,Fennmark` and `Skerrie,Jolly Tern`.
 ";
 
 /// A word as a shell takes it.
@@ -36,6 +37,7 @@ fn the_page_shows_what_is_said() {
     for kind in kinds() {
         let example = kind.example;
         let sandbox = Sandbox::with(example.file, example.text);
+        sandbox.write("names.csv", "Skarn,Fennmark\nSkerrie,Jolly Tern\n");
         let words: Vec<String> = example.words.iter().map(|word| quoted(word)).collect();
         let mut line = format!("preview {}", words.join(" "));
         if example.words.last() != Some(&".") {

@@ -79,10 +79,7 @@ fn a_recalled_command_changes_its_verb() {
         ("tally", "--expect, --kinds, --save-plan, --with"),
         ("check", "--expect, --kinds, --save-plan, --with"),
         ("extract", "--expect, --kinds, --save-plan, --with"),
-        (
-            "explain",
-            "--expect, --ignore-case, --kinds, --save-plan, --show",
-        ),
+        ("explain", "--expect, --kinds, --save-plan, --show"),
         ("apply --yes", "--kinds, --save-plan, --show"),
     ] {
         let got = sandbox.run(&format!("{verb} {recalled}"));

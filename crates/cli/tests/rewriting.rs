@@ -148,7 +148,7 @@ fn tables() {
     for (with, said) in [
         (
             "${1 | map bad.csv}",
-            "line 2 has 1 columns, and it takes two",
+            "line 2 has 1 column, and it takes two",
         ),
         ("${1 | map none.csv}", "the table none.csv cannot be used"),
     ] {

@@ -14,6 +14,7 @@ mod hints;
 mod journal;
 mod large;
 mod narrowing;
+mod pairs;
 mod plans;
 mod preview;
 mod progress;

@@ -241,3 +241,8 @@ impl Reader<'_> {
         }
     }
 }
+
+/// True for letters, digits and `_`.
+pub(crate) fn is_word(c: char) -> bool {
+    c.is_alphanumeric() || c == '_'
+}

@@ -25,6 +25,8 @@ use crate::unit::UnitKind;
 pub struct QueryWords {
     /// The matches that are taken: "every match of `x`, in any case,".
     pub matches: String,
+    /// The options of the pattern: ", in any case", or nothing.
+    pub how: String,
     /// One of them: "a match of `x`, in any case".
     pub a_match: String,
     /// Their scope: "in every line that holds `y`".
@@ -44,6 +46,9 @@ impl QueryWords {
             .replacen("every match", "a match", 1);
         let mut patterns = query.scope.patterns().chain([&query.pattern]);
         Self {
+            how: options_words(query)
+                .map(|said| format!(", {said},"))
+                .unwrap_or_default(),
             a_match,
             matches,
             place: place(query),
@@ -62,7 +67,21 @@ fn matches(query: &Query) -> String {
         "last" => "the last match".to_owned(),
         some => format!("match {some}"),
     };
-    let mut text = format!("{which} of {}", quoted(query.pattern.source()));
+    let mut text = match query.pattern.is_of_texts() {
+        true => format!(
+            "{which} of a text in the table {}",
+            quoted(query.pattern.source())
+        ),
+        false => format!("{which} of {}", quoted(query.pattern.source())),
+    };
+    if let Some(said) = options_words(query) {
+        text.push_str(&format!(", {said},"));
+    }
+    text
+}
+
+/// "in any case, as a whole word"
+fn options_words(query: &Query) -> Option<String> {
     let options = query.pattern.options();
     let said = [
         (options.literal, "as plain text"),
@@ -75,10 +94,7 @@ fn matches(query: &Query) -> String {
         .filter(|(on, _)| *on)
         .map(|(_, words)| *words)
         .collect();
-    if !said.is_empty() {
-        text.push_str(&format!(", {},", said.join(", ")));
-    }
-    text
+    (!said.is_empty()).then(|| said.join(", "))
 }
 
 fn unit(query: &Query) -> &'static str {

@@ -4,9 +4,10 @@
 //! searched for. All forms are as regular as the pattern, so the time is linear in the unit; there is one
 //! for each part, and one for each beginning of the pattern, each made when it is first needed.
 
+use crate::chars::is_word;
 use crate::pattern::matches::Matches;
 use crate::pattern::options::MatchOptions;
-use crate::pattern::outline::{Leaf, Outline, OutlinePart, RepeatOf, is_word};
+use crate::pattern::outline::{Leaf, Outline, OutlinePart, RepeatOf};
 use crate::pattern::{Finder, Pattern};
 use crate::span::Span;
 use memchr::memmem;

@@ -16,6 +16,7 @@ pub mod probe;
 pub mod search_error;
 mod stray;
 pub mod syntax;
+pub(crate) mod texts;
 mod within;
 mod without;
 
@@ -53,6 +54,7 @@ pub struct Pattern {
 enum Engine {
     Linear(linear::Engine),
     Backtracking(backtracking::Engine),
+    Texts(texts::Engine),
 }
 
 impl Pattern {
@@ -83,11 +85,37 @@ impl Pattern {
         })
     }
 
+    /// The pattern that matches any of some texts; where several begin at one place, the longest. Its source
+    /// is `name`.
+    ///
+    /// # Errors
+    ///
+    /// When they would be too large when compiled.
+    pub(crate) fn of_texts(
+        name: &str,
+        texts: &[&str],
+        options: &MatchOptions,
+    ) -> Result<Self, PatternError> {
+        Ok(Self {
+            source: name.into(),
+            options: *options,
+            groups: Groups::new([None]),
+            notes: Arc::default(),
+            engine: Engine::Texts(texts::Engine::new(texts, options)?),
+        })
+    }
+
+    /// True if it matches one of several texts, and its source is the name of their table.
+    pub fn is_of_texts(&self) -> bool {
+        matches!(self.engine, Engine::Texts(_))
+    }
+
     /// True if it can match a line feed, and no carriage return.
     pub(crate) fn has_bare_line_feed(&self) -> bool {
         match &self.engine {
             Engine::Linear(engine) => engine.can_match(b'\n') && !engine.can_match(b'\r'),
             Engine::Backtracking(_) => self.source.contains("\\n") && !self.source.contains("\\r"),
+            Engine::Texts(_) => false,
         }
     }
 
@@ -100,7 +128,7 @@ impl Pattern {
                 let never = |hir: &Hir| hir.properties().minimum_len().is_none();
                 never(&alone) && !never(hir)
             }
-            Engine::Backtracking(_) => false,
+            Engine::Backtracking(_) | Engine::Texts(_) => false,
         }
     }
 
@@ -108,7 +136,7 @@ impl Pattern {
     pub fn shortest(&self) -> Option<usize> {
         match &self.engine {
             Engine::Linear(engine) => engine.hir().properties().minimum_len(),
-            Engine::Backtracking(_) => None,
+            Engine::Backtracking(_) | Engine::Texts(_) => None,
         }
     }
 
@@ -143,6 +171,7 @@ impl Pattern {
         match &self.engine {
             Engine::Linear(engine) => engine.candidates(),
             Engine::Backtracking(_) => None,
+            Engine::Texts(engine) => engine.candidates(),
         }
     }
 
@@ -162,6 +191,7 @@ impl Pattern {
         match &self.engine {
             Engine::Linear(engine) => Finder(Scratch::Linear(Box::new(engine.finder(within)))),
             Engine::Backtracking(engine) => Finder(Scratch::Backtracking(engine.finder(within))),
+            Engine::Texts(engine) => Finder(Scratch::Texts(engine.clone())),
         }
     }
 }
@@ -184,6 +214,7 @@ enum Scratch {
     // Boxed, because its memory is much larger than the other's.
     Linear(Box<linear::Finder>),
     Backtracking(backtracking::Finder),
+    Texts(texts::Engine),
 }
 
 impl Finder {
@@ -196,6 +227,7 @@ impl Finder {
         match &mut self.0 {
             Scratch::Linear(engine) => Ok(engine.is_match(unit)),
             Scratch::Backtracking(engine) => engine.is_match(unit),
+            Scratch::Texts(engine) => Ok(engine.is_match(unit)),
         }
     }
 
@@ -216,6 +248,7 @@ impl Finder {
         matches.clear();
         match &mut self.0 {
             Scratch::Linear(engine) => engine.collect(unit, groups, matches),
+            Scratch::Texts(engine) => engine.collect(unit, matches),
             Scratch::Backtracking(engine) => {
                 engine
                     .collect(unit, groups, matches)

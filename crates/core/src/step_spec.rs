@@ -211,6 +211,11 @@ pub struct StepSpec {
     #[cfg_attr(feature = "clap", arg(allow_hyphen_values = true, help_heading = "Do"))]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub remove_chars: Option<String>,
+    /// Replace each text in the first column of TABLE by the one beside it; takes no PATTERN.
+    #[cfg_attr(feature = "clap", arg(long, value_name = "TABLE", help_heading = "Do"))]
+    #[cfg_attr(feature = "clap", arg(value_hint = clap::ValueHint::FilePath))]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pairs: Option<String>,
     /// Replace COLUMN in each row with a match: `--set status '${1 | lower}'`; may be repeated.
     #[cfg_attr(feature = "clap", arg(long, num_args = 2, value_names = ["COLUMN", "TEMPLATE"]))]
     #[cfg_attr(feature = "clap", arg(allow_hyphen_values = true, help_heading = "Do"))]

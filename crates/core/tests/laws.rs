@@ -200,6 +200,7 @@ fn step_text() -> impl Strategy<Value = StepSpec> {
                 drop_other_lines: flags[6],
                 inner: flags[7],
                 swap_chars: between.first().cloned().map_or_else(Vec::new, Vec::from),
+                pairs: None,
                 set: between.concat(),
                 add_column: between.iter().skip(1).flatten().cloned().collect(),
                 columns: text(),

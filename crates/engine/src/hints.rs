@@ -29,6 +29,7 @@ mod rules {
     pub mod group_then_digit;
     pub mod inside_word;
     pub mod more_per_unit;
+    pub mod never_met;
     pub mod newline_wanted;
     pub mod no_reference;
     pub mod not_settled;
@@ -74,6 +75,7 @@ pub const RULES: &[&Rule] = &[
     &rules::case_variants::RULE,
     &rules::still_there::RULE,
     &rules::already_there::RULE,
+    &rules::never_met::RULE,
 ];
 
 /// A kind of hints, as the reference page tells of it.

@@ -1,6 +1,7 @@
 //! The two-column files that the filter `map` looks values up in.
 
 use brisk_quill_core::escape::{visible, visible_path};
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::step::Step;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::step_spec::StepSpec;
@@ -100,14 +101,26 @@ enum TableFault {
     /// It cannot be read.
     #[error(transparent)]
     Io(#[from] io::Error),
+    /// There is no row in it.
+    #[error("it is empty")]
+    Empty,
     /// It is larger than [`MOST`].
     #[error("it is larger than 64 MiB")]
     TooLarge,
+    /// A row is not text.
+    #[error("line {line} is not UTF-8: it is no table, or in another encoding")]
+    NotUtf8 {
+        /// The number of its line, from 1.
+        line: u64,
+    },
     /// A row cannot be read.
-    #[error(transparent)]
-    Row(#[from] csv::Error),
+    #[error("line {line} is not a row of cells")]
+    Row {
+        /// The number of its line, from 1.
+        line: u64,
+    },
     /// A row is not of two columns.
-    #[error("line {line} has {columns} columns, and it takes two")]
+    #[error("line {line} has {}, and it takes two", counted(*columns as u64, "column"))]
     Columns {
         /// The number of its line, from 1.
         line: u64,
@@ -142,9 +155,12 @@ fn read(file: File, path: &Path) -> Result<Table, TableFault> {
         .flexible(true)
         .delimiter(if tabs { b'\t' } else { b',' })
         .from_reader(bytes);
+    if bytes.trim_ascii().is_empty() {
+        return Err(TableFault::Empty);
+    }
     let mut table = Table::default();
     for row in rows.records() {
-        let row = row?;
+        let row = row.map_err(|error| row_fault(&error))?;
         let line = row.position().map_or(0, csv::Position::line);
         let (Some(old), Some(new), 2) = (row.get(0), row.get(1), row.len()) else {
             let columns = row.len();
@@ -161,6 +177,14 @@ fn read(file: File, path: &Path) -> Result<Table, TableFault> {
         })?;
     }
     Ok(table)
+}
+
+fn row_fault(error: &csv::Error) -> TableFault {
+    let line = error.position().map_or(1, csv::Position::line);
+    match error.kind() {
+        csv::ErrorKind::Utf8 { .. } => TableFault::NotUtf8 { line },
+        _ => TableFault::Row { line },
+    }
 }
 
 /// Writes the paths of a step's tables in another way.
@@ -180,6 +204,9 @@ pub fn move_tables(words: &mut StepSpec, step: &Step, place: impl Fn(&str) -> St
         for field in fields.into_iter().flatten() {
             *field = moved(template);
         }
+    }
+    if let Some(path) = &mut words.pairs {
+        *path = place(path);
     }
     if let Action::Cells(cells) = &step.action {
         // The template is the second of each pair.

@@ -12,10 +12,16 @@ use clap::{Arg, ArgMatches, Args, Command};
 const OF_THE_CHANGES: [&str; 2] = ["through", "missing"];
 
 /// Options that say what the pattern is: were they not used, a path would be taken for it.
-const OF_THE_PATTERN: [&str; 4] = ["rewrite", "pattern_file", "swap_chars", "remove_chars"];
+const OF_THE_PATTERN: [&str; 5] = [
+    "rewrite",
+    "pattern_file",
+    "swap_chars",
+    "remove_chars",
+    "pairs",
+];
 
 /// The step options that say something to a verb that only looks: what is matched, and where.
-const OF_A_LOOK: [&str; 2] = ["swap_chars", "remove_chars"];
+const OF_A_LOOK: [&str; 3] = ["swap_chars", "remove_chars", "pairs"];
 
 /// Adds the options that `verb` accepts from another, hidden from its help.
 pub fn borrow(verb: Command) -> Command {

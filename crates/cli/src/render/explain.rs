@@ -30,6 +30,11 @@ impl ExplainView {
 
     fn pattern(&self, pattern: &Pattern) -> Labelled {
         let source = pattern.source();
+        if pattern.is_of_texts() {
+            let table = visible(source.as_bytes());
+            let words = format!("  any text in the first column of the table {table}\n");
+            return Labelled::from(words.as_str());
+        }
         let parts = explain_pattern(pattern);
         let mut out = Labelled::from("  ");
         out.put(Role::Match, &visible(source.as_bytes()));

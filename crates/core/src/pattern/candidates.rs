@@ -14,31 +14,45 @@
 
 use crate::pattern::exact::settings;
 use crate::pattern::without::without;
+use aho_corasick::AhoCorasick;
 use regex_automata::Input;
 use regex_automata::meta::{self, Regex};
 use regex_syntax::hir::{Hir, Look};
+use std::sync::Arc;
 
 /// Finds lines that may hold a match; one thread's scratch memory.
 #[derive(Debug)]
-pub(crate) struct Candidates {
-    regex: Regex,
-    cache: meta::Cache,
+pub(crate) struct Candidates(By);
+
+#[derive(Debug)]
+enum By {
+    Pattern(Regex, Box<meta::Cache>),
+    Texts(Arc<AhoCorasick>),
 }
 
 impl Candidates {
     pub(super) fn new(regex: &Regex) -> Self {
-        Self {
-            regex: regex.clone(),
-            cache: regex.create_cache(),
-        }
+        Self(By::Pattern(regex.clone(), Box::new(regex.create_cache())))
+    }
+
+    /// For lines that may hold one of several texts, none of which holds a line end.
+    pub(super) fn of_texts(texts: Arc<AhoCorasick>) -> Self {
+        Self(By::Texts(texts))
     }
 
     /// An offset within, or at the end of, the first line at `from` or behind it that may hold
     /// a match; `from` is the start of a line.
     pub fn next(&mut self, text: &[u8], from: usize) -> Option<usize> {
-        let input = Input::new(text).range(from..).earliest(true);
-        let found = self.regex.search_half_with(&mut self.cache, &input)?;
-        Some(found.offset())
+        match &mut self.0 {
+            By::Pattern(regex, cache) => {
+                let input = Input::new(text).range(from..).earliest(true);
+                Some(regex.search_half_with(cache, &input)?.offset())
+            }
+            By::Texts(texts) => {
+                let input = aho_corasick::Input::new(text).range(from..).earliest(true);
+                Some(texts.find(input)?.end())
+            }
+        }
     }
 }
 

@@ -1,5 +1,6 @@
 //! Parts of a pattern, in the order in which they match.
 
+use crate::chars::is_word;
 use crate::pattern::Pattern;
 use crate::span::Span;
 use regex_syntax::ast::{self, Ast};
@@ -94,9 +95,10 @@ pub enum ClassOf {
 }
 
 impl Outline {
-    /// The parts of a pattern; `None` where it holds look-around or a reference to one of its groups.
+    /// The parts of a pattern; `None` where it holds look-around or a reference to one of its groups,
+    /// and of the texts of a table.
     pub fn new(pattern: &Pattern) -> Option<Self> {
-        if pattern.backtracks() {
+        if pattern.backtracks() || pattern.is_of_texts() {
             return None;
         }
         let mut outline = Self::default();
@@ -209,11 +211,6 @@ impl Outline {
             _ => {}
         }
     }
-}
-
-/// True for letters, digits and `_`.
-pub fn is_word(c: char) -> bool {
-    c.is_alphanumeric() || c == '_'
 }
 
 fn assertion_leaf(assertion: &ast::Assertion) -> Leaf {

@@ -32,7 +32,7 @@ impl Probe {
     pub fn new(main: &Pattern, further: &[Pattern]) -> Option<Self> {
         let regular = |pattern: &Pattern| match &pattern.engine {
             Engine::Linear(engine) => Some(engine.hir().clone()),
-            Engine::Backtracking(_) => None,
+            Engine::Backtracking(_) | Engine::Texts(_) => None,
         };
         let forms: Option<Vec<Hir>> = further.iter().map(regular).collect();
         let mut forms = forms.filter(|forms| !forms.is_empty())?;

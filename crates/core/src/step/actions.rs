@@ -11,6 +11,7 @@ pub mod cells;
 pub(crate) mod drop_lines;
 pub(crate) mod drop_other_lines;
 pub(crate) mod lead;
+pub mod pairs;
 pub(crate) mod remove;
 pub(crate) mod replace;
 pub(crate) mod swap_chars;
@@ -22,6 +23,7 @@ use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
 use crate::step::actions::cells::CellText;
+use crate::step::actions::pairs::Pairs;
 use crate::step::edit_maker::EditMaker;
 use crate::template::Template;
 use std::collections::BTreeMap;
@@ -53,6 +55,8 @@ pub enum Action {
     Trail(Template),
     /// Each character of a match, which is a run of them, becomes another.
     SwapChars(BTreeMap<char, char>),
+    /// Each match, which is an old text of a table, becomes the new one.
+    Pairs(Pairs),
     /// Cells of each row with a match are written anew, and columns are added to all rows.
     Cells(Vec<CellText>),
 }
@@ -70,6 +74,7 @@ impl Action {
             | Self::DropLines
             | Self::DropOtherLines
             | Self::SwapChars(_)
+            | Self::Pairs(_)
             | Self::Cells(_) => None,
         }
     }
@@ -86,7 +91,8 @@ impl Action {
             | Self::Below(_)
             | Self::Lead(_)
             | Self::Trail(_)
-            | Self::SwapChars(_) => &[],
+            | Self::SwapChars(_)
+            | Self::Pairs(_) => &[],
         };
         let of_cells = cells.iter().map(|cell| &cell.template);
         self.template().into_iter().chain(of_cells)
@@ -118,6 +124,7 @@ pub(super) fn describe(words: &QueryWords, action: &Action) -> String {
         Action::Lead(template) => lead::describe(words, template),
         Action::Trail(template) => trail::describe(words, template),
         Action::SwapChars(swaps) => swap_chars::describe(words, swaps),
+        Action::Pairs(pairs) => pairs::describe(words, pairs),
         Action::Cells(texts) => cells::describe(words, texts),
     }
 }
@@ -139,6 +146,7 @@ pub(super) fn act(
         Action::Lead(template) => lead::eval(maker, unit, found, template),
         Action::Trail(template) => trail::eval(maker, unit, found, template),
         Action::SwapChars(swaps) => swap_chars::eval(maker, unit, found, swaps),
+        Action::Pairs(pairs) => pairs::eval(maker, unit, found, pairs),
         Action::Cells(texts) => cells::eval(maker, unit, found, texts),
     }
 }
@@ -155,6 +163,7 @@ pub(super) fn end_row(action: &Action, maker: &mut EditMaker<'_, '_>, row: &Row<
         | Action::Below(_)
         | Action::Lead(_)
         | Action::Trail(_)
-        | Action::SwapChars(_) => {}
+        | Action::SwapChars(_)
+        | Action::Pairs(_) => {}
     }
 }

@@ -9,12 +9,13 @@ use crate::query::scope::{Block, Near, Scope};
 use crate::query::{Per, Pick, Query};
 use crate::step::Step;
 use crate::step::actions::Action;
-use crate::step::actions::{above, below, cells, lead, replace, swap_chars, trail};
+use crate::step::actions::pairs::Pairs;
+use crate::step::actions::{above, below, cells, lead, pairs, replace, swap_chars, trail};
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::StepSpec;
 use crate::step_spec::columns::{CellSpec, name_columns};
 use crate::step_spec::lists::in_pairs;
-use crate::step_spec::values::{StepFault, compiled, fault, parse, senseless};
+use crate::step_spec::values::{StepFault, compiled, compiled_texts, fault, parse, senseless};
 use crate::template::tables::Tables;
 use crate::unit::UnitKind;
 use std::str::FromStr;
@@ -26,8 +27,9 @@ impl StepSpec {
     ///
     /// When a value does not parse, or the keys make no sense together.
     pub fn build(&self, tables: &mut dyn Tables) -> Result<Step, StepFault> {
-        let mut query = self.query()?;
-        let action = self.action(&query, tables)?;
+        let (query, pairs) = self.query_with(tables)?;
+        let mut query = query;
+        let action = self.action(&query, pairs, tables)?;
         match query.unit {
             UnitKind::Cell if action.is_for_lines() => {
                 return Err(senseless(
@@ -52,7 +54,22 @@ impl StepSpec {
         Ok(step)
     }
 
-    /// The query that this says; what it does is not looked at, but for characters to swap or
+    /// The query that this says, with the texts of a table for a pattern where that is asked for.
+    ///
+    /// # Errors
+    ///
+    /// As [`StepSpec::build`].
+    pub fn query_with(&self, tables: &mut dyn Tables) -> Result<(Query, Option<Pairs>), StepFault> {
+        let mut query = self.query()?;
+        let Some(path) = &self.pairs else {
+            return Ok((query, None));
+        };
+        let (pairs, pattern) = pairs::build(path, query.pattern.options(), tables)?;
+        query.pattern = pattern;
+        Ok((query, Some(pairs)))
+    }
+
+    /// The query that this says, but for the texts of a table; what it does is not looked at, but for characters to swap or
     /// to remove, which are what it matches.
     ///
     /// # Errors
@@ -90,6 +107,7 @@ impl StepSpec {
             trail: _,
             swap_chars,
             remove_chars,
+            pairs,
             set,
             add_column,
             format,
@@ -129,7 +147,11 @@ impl StepSpec {
             columns.also.extend(named);
         }
         Ok(Query {
-            pattern: main_pattern(pattern.as_deref(), chars, (&pattern_options, &record))?,
+            pattern: match (pairs, chars.is_some() || *literal, pattern) {
+                (None, ..) => main_pattern(pattern.as_deref(), chars, (&pattern_options, &record))?,
+                (Some(table), false, None) => compiled_texts(table, &[], &pattern_options)?,
+                (Some(table), ..) => return Err(more_than_pairs(table)),
+            },
             unit,
             scope: Scope {
                 cells: conditions,
@@ -156,7 +178,12 @@ impl StepSpec {
     }
 
     /// The action, which must be said exactly once.
-    fn action(&self, query: &Query, tables: &mut dyn Tables) -> Result<Action, StepFault> {
+    fn action(
+        &self,
+        query: &Query,
+        pairs: Option<Pairs>,
+        tables: &mut dyn Tables,
+    ) -> Result<Action, StepFault> {
         let mut templates = TemplateReader {
             literal: self.literal,
             groups: query.pattern.groups(),
@@ -205,6 +232,7 @@ impl StepSpec {
         if self.remove_chars.is_some() {
             said.push(("remove-chars", Action::Remove));
         }
+        said.extend(pairs.map(|pairs| ("pairs", Action::Pairs(pairs))));
         the_one(said, self.pattern.as_deref().unwrap_or_default())
     }
 }
@@ -220,6 +248,15 @@ fn characters(swap: &[String], remove: Option<&str>) -> Result<Option<Vec<char>>
     };
     let chars = set(text).map_err(fault("remove-chars", text))?;
     Ok(Some(chars.into_iter().collect()))
+}
+
+/// The fault of a step with the texts of a table, and something else to match.
+fn more_than_pairs(table: &str) -> StepFault {
+    let table = crate::escape::visible(table.as_bytes());
+    senseless(
+        format!("the texts of the table {table} are what is matched, as plain text"),
+        "leave the pattern and `literal` out, or use `where` to say in which lines",
+    )
 }
 
 /// The pattern with its options, or that of runs of characters; `record` are the options without

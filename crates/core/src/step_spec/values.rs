@@ -75,3 +75,12 @@ pub(crate) fn compiled(
 ) -> Result<Pattern, StepFault> {
     Pattern::new(text, options).map_err(fault(key, text))
 }
+
+/// The pattern of the texts in a table, the value of `pairs`.
+pub(crate) fn compiled_texts(
+    table: &str,
+    texts: &[&str],
+    options: &MatchOptions,
+) -> Result<Pattern, StepFault> {
+    Pattern::of_texts(table, texts, options).map_err(fault("pairs", table))
+}

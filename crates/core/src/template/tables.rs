@@ -28,6 +28,13 @@ impl Table {
         Ok(())
     }
 
+    /// The pairs, in the order of the old texts.
+    pub fn pairs(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.entries
+            .iter()
+            .map(|(old, new)| (old.as_str(), new.as_str()))
+    }
+
     /// The text beside `old`.
     pub fn get(&self, old: &str) -> Option<&str> {
         self.entries.get(old).map(String::as_str)

@@ -4,6 +4,7 @@ use crate::hints::hint::{Hint, Remedy, shown};
 use crate::hints::rule::Example;
 use crate::hints::second_look::SecondLook;
 use crate::hints::spot::Spot;
+use crate::hints::wider::escaped;
 use crate::request::SearchNeeds;
 use brisk_quill_core::inventory::Inventory;
 use brisk_quill_core::near_miss::{NearMisses, WantedPart};
@@ -164,16 +165,4 @@ fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<Stri
     amended.replace_range(wanted.outline.span.range(), &new);
     Pattern::new(&amended, pattern.options()).ok()?;
     Some(amended)
-}
-
-/// Plain text as a pattern.
-pub fn escaped(text: &str) -> String {
-    let mut out = String::new();
-    for c in text.chars() {
-        if "\\.+*?()|[]{}^$".contains(c) {
-            out.push('\\');
-        }
-        out.push(c);
-    }
-    out
 }

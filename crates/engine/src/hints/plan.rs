@@ -82,7 +82,7 @@ impl<'r> StepPlan<'r> {
         let outline = Outline::new(&query.pattern);
         let wider = match &outline {
             Some(outline) => wider::forms(query, action, outline),
-            None => Vec::new(),
+            None => wider::new_texts(action).into_iter().collect(),
         };
         let patterns: Vec<Pattern> = wider.iter().map(|form| form.pattern.clone()).collect();
         Self {
@@ -91,7 +91,7 @@ impl<'r> StepPlan<'r> {
             outline,
             replaces: matches!(
                 action,
-                Some(Action::Replace(_) | Action::Remove | Action::SwapChars(_))
+                Some(Action::Replace(_) | Action::Remove | Action::SwapChars(_) | Action::Pairs(_))
             ),
             inserts: matches!(action, Some(Action::Lead(_) | Action::Trail(_))),
             probe: Probe::new(&query.pattern, &patterns),

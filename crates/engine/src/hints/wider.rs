@@ -57,6 +57,8 @@ impl WiderFinders {
 
 /// Letters in a row that a pattern must hold before its letter case is of interest.
 const LETTERS_LEAST: usize = 2;
+/// New texts of a table that are looked for.
+const NEW_TEXTS_MOST: usize = 200;
 /// Letters that a new text must hold before it is looked for.
 const NEW_LETTERS_LEAST: usize = 3;
 
@@ -171,6 +173,25 @@ fn new_text(query: &Query, action: Option<&Action>, outline: &Outline) -> Option
     })
 }
 
+/// The new texts of a table, where they may be there already.
+pub fn new_texts(action: Option<&Action>) -> Option<WiderForm> {
+    let Some(Action::Pairs(pairs)) = action else {
+        return None;
+    };
+    let texts: Vec<String> = (pairs.new_texts().take(NEW_TEXTS_MOST))
+        .filter(|text| text.chars().filter(|c| c.is_alphabetic()).count() >= NEW_LETTERS_LEAST)
+        .map(escaped)
+        .collect();
+    if texts.is_empty() {
+        return None;
+    }
+    Some(WiderForm {
+        kind: WiderKind::NewText,
+        pattern: Pattern::new(&texts.join("|"), &MatchOptions::default()).ok()?,
+        is_word: true,
+    })
+}
+
 /// The pattern with `\(`, `\|` and their like read as signs, as some other dialects do.
 fn dialect(query: &Query) -> Option<WiderForm> {
     let pattern = &query.pattern;
@@ -207,4 +228,16 @@ fn in_our_signs(source: &str) -> Option<String> {
         }
     }
     (out != source).then_some(out)
+}
+
+/// Plain text as a pattern.
+pub fn escaped(text: &str) -> String {
+    let mut out = String::new();
+    for c in text.chars() {
+        if "\\.+*?()|[]{}^$".contains(c) {
+            out.push('\\');
+        }
+        out.push(c);
+    }
+    out
 }

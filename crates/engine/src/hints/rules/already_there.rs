@@ -7,6 +7,7 @@ use crate::hints::rule::{Example, Rule};
 use crate::hints::study::StepStudy;
 use crate::hints::wider::WiderKind;
 use brisk_quill_core::numbers::number;
+use brisk_quill_core::step::actions::Action;
 
 pub const RULE: Rule = Rule {
     name: "already-there",
@@ -21,6 +22,9 @@ pub const RULE: Rule = Rule {
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
+    if let Some(Action::Pairs(_)) = study.plan.action {
+        return of_table(study);
+    }
     let (old, new) = (
         study.plan.pattern().source(),
         study.plan.template()?.source(),
@@ -39,5 +43,19 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         quoted(old),
     );
     let remedy = Remedy::Words("choose another name, or look at those places first with `find`");
+    Some(Hint::at(RULE.name, (count, &first.spot), message).cured_by(remedy))
+}
+
+/// The same of a table of pairs.
+fn of_table(study: &StepStudy<'_>) -> Option<Hint> {
+    let (count, first, _) = study.gather_wider(WiderKind::NewText, |_| true)?;
+    let message = format!(
+        "new texts of the table stand in {} other {} already: {}",
+        number(count),
+        if count == 1 { "place" } else { "places" },
+        first.shown(),
+    );
+    let remedy =
+        Remedy::Words("look at those places first with `find`: afterwards they look the same");
     Some(Hint::at(RULE.name, (count, &first.spot), message).cured_by(remedy))
 }

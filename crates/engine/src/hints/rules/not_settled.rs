@@ -2,9 +2,9 @@
 
 use crate::hints::evidence::Form;
 use crate::hints::hint::{Hint, Remedy, shown};
-use crate::hints::near_miss;
 use crate::hints::rule::{Example, Rule};
 use crate::hints::study::StepStudy;
+use crate::hints::wider::escaped as escaped_text;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::matches::Matches;
@@ -79,7 +79,7 @@ fn guarded(pattern: &Pattern, form: &Form) -> Option<String> {
         return None;
     }
     let (head, tail) = added(form)?;
-    let escaped = |text: &[u8]| Some(near_miss::escaped(std::str::from_utf8(text).ok()?));
+    let escaped = |text: &[u8]| Some(escaped_text(std::str::from_utf8(text).ok()?));
     let source = pattern.source();
     let amended = match head.is_empty() {
         false => format!("(?<!{}){}", escaped(head)?, grouped(source)),

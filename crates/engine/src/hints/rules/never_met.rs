@@ -1,0 +1,49 @@
+//! `never-met`: old texts of a table that no text holds.
+
+use crate::hints::hint::{Hint, Remedy, shown};
+use crate::hints::rule::{Example, Rule};
+use crate::hints::study::StepStudy;
+use brisk_quill_core::numbers::number;
+use brisk_quill_core::step::actions::Action;
+
+pub const RULE: Rule = Rule {
+    name: "never-met",
+    speaks: "the table of `--pairs` has old texts that no text in scope holds",
+    example: Example {
+        words: &["--pairs", "names.csv"],
+        file: "notice.txt",
+        text: "Skarn is at berth 4\n",
+    },
+    hides: &[],
+    judge,
+};
+
+/// Old texts that are named.
+const NAMED: usize = 3;
+
+fn judge(study: &StepStudy<'_>) -> Option<Hint> {
+    let Some(Action::Pairs(pairs)) = study.plan.action else {
+        return None;
+    };
+    let unmet = pairs.never_met().count() as u64;
+    if unmet == 0 {
+        return None;
+    }
+    let named: Vec<String> = (pairs.never_met().take(NAMED))
+        .map(|text| shown(text.as_bytes()))
+        .collect();
+    let more = if unmet > NAMED as u64 { " …" } else { "" };
+    let message = format!(
+        "{} of {} old texts {} nowhere in scope: {}{more}",
+        number(unmet),
+        number(pairs.len() as u64),
+        if unmet == 1 { "stands" } else { "stand" },
+        named.join(", "),
+    );
+    let remedy = Remedy::Words("look for them with `--ignore-case`, or take them out of the table");
+    let count = unmet;
+    Some(Hint {
+        count,
+        ..Hint::new(RULE.name, message).cured_by(remedy)
+    })
+}
