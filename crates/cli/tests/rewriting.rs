@@ -43,6 +43,15 @@ fn actions() {
             "quay --trail ' end' --unit paragraph",
             "port\r\nquay 1 quay 2\r\nquay 3\npier end",
         ),
+        // A group that only an argument of a filter names.
+        (
+            "'(quay) (\\d)' --with '${@line | if $2}' --lines 3",
+            "port\r\nquay 1 quay 2\r\n3\npier",
+        ),
+        (
+            "'p(ort|ier)' --with '${\"Q\" | case-of $1}'",
+            "q\r\nquay 1 quay 2\r\nquay 3\nq",
+        ),
         (
             "--swap-chars a-z A-Z",
             "PORT\r\nQUAY 1 QUAY 2\r\nQUAY 3\nPIER",

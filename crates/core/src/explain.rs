@@ -80,6 +80,7 @@ fn subject_words(subject: &Subject) -> String {
     match subject {
         Subject::Group(0) => "the whole match".into(),
         Subject::Group(n) => format!("group {n}"),
+        Subject::Text(text) => text_words(text),
         Subject::Line => "the number of the line".into(),
         Subject::File => "the path of the file".into(),
         Subject::Stem => "the name of the file, without folder and extension".into(),
@@ -442,6 +443,7 @@ const TEMPLATE_SIGNS: &[(&str, &str)] = &[
         "the number of the line; of the match",
     ),
     ("${@file} ${@stem}", "the path of the file; its bare name"),
+    ("${'text' | case-of $0}", "a text, passed through filters"),
     (
         "${1 | pad 2}",
         "a group, passed through filters from left to right",

@@ -18,6 +18,7 @@ use crate::pattern::groups::Groups;
 use crate::pattern::matches::GroupSpans;
 use crate::span::Span;
 use crate::template::error::TemplateError;
+use crate::template::filters::argument::QuotedText;
 use crate::template::filters::filter::Setting;
 use crate::template::filters::{Call, FilterProblem};
 use crate::template::part::{Part, Subject, TemplateNote, push_text};
@@ -112,8 +113,12 @@ impl Template {
 
     /// True if expanding it needs any group besides the whole match.
     pub fn needs_groups(&self) -> bool {
-        let of_group = |part: &Part| matches!(part, Part::Reference { subject: Subject::Group(n), .. } if *n > 0);
-        self.parts.iter().any(of_group)
+        self.parts.iter().any(|part| match part {
+            Part::Reference { subject, calls } => {
+                matches!(subject, Subject::Group(n) if *n > 0) || calls.iter().any(Call::needs_groups)
+            }
+            Part::Text(_) => false,
+        })
     }
 
     /// True if it writes anything but its own text.
@@ -287,6 +292,7 @@ impl<'t> MatchContext<'t> {
         let number = |number: u64| Cow::from(number.to_string().into_bytes());
         Some(match subject {
             Subject::Group(number) => Cow::from(&self.unit[self.groups.get(*number)?.range()]),
+            Subject::Text(text) => Cow::from(text.as_bytes().to_vec()),
             Subject::Line => number(self.line),
             Subject::File => Cow::from(self.file.as_os_str().as_encoded_bytes()),
             Subject::Stem => {
@@ -311,6 +317,7 @@ impl fmt::Display for Template {
                 Part::Reference { subject, calls } => {
                     match (subject, subject.at_name()) {
                         (Subject::Group(number), _) => write!(f, "${{{number}")?,
+                        (Subject::Text(text), _) => write!(f, "${{{}", QuotedText(text))?,
                         (Subject::Cell(column), _) => {
                             write!(f, "${{@cell {}", parse::ColumnWord(column))?;
                         }

@@ -406,7 +406,7 @@ fn filters() {
         (
             "Søren Ånstad, Țar, e\u{301}",
             "plain",
-            Ok("Søren Anstad, Tar, e"),
+            Ok("Soren Anstad, Tar, e"),
         ),
         ("한국 क्षि", "plain", Ok("한국 क्षि")),
         ("a ≠ b, ≮, Ω, ø ǖ", "plain", Ok("a ≠ b, ≮, Ω, ø u")),

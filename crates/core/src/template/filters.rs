@@ -123,6 +123,12 @@ impl Call {
         }
     }
 
+    /// True if it writes a group besides the whole match.
+    pub(super) fn needs_groups(&self) -> bool {
+        let is_group = |argument: &Argument| argument.group().is_some_and(|name| name != "0");
+        self.arguments.iter().any(is_group)
+    }
+
     /// True if there are values that it cannot work on.
     pub(super) fn can_fail(&self) -> bool {
         self.effect.can_fail

@@ -3,10 +3,11 @@
 //! ```text
 //! TEMPLATE  = (TEXT | "$$" | "$" DIGITS | "$" NAME | REFERENCE | "\" DIGITS | ESCAPE)*
 //! REFERENCE = "${" SUBJECT ("|" FILTER ARGUMENT*)* "}"
-//! SUBJECT   = DIGITS | NAME | "@line" | "@file" | "@stem" | "@number" | "@row"
+//! SUBJECT   = DIGITS | NAME | QUOTED | "@line" | "@file" | "@stem" | "@number" | "@row"
 //!           | "@cell" COLUMN
 //! COLUMN    = ARGUMENT
-//! ARGUMENT  = WORD | "$" (DIGITS | NAME) | "'" (TEXT | ESCAPE)* "'" | '"' (TEXT | ESCAPE)* '"'
+//! ARGUMENT  = WORD | "$" (DIGITS | NAME) | QUOTED
+//! QUOTED    = "'" (TEXT | ESCAPE)* "'" | '"' (TEXT | ESCAPE)* '"'
 //! ESCAPE    = "\n" | "\t" | "\r" | "\\" | "\u{" HEX "}"; within quotes also the quotes
 //! ```
 
@@ -166,6 +167,9 @@ impl<'t> Parser<'t> {
 
     fn subject(&mut self, start: usize) -> Result<Subject, TemplateError> {
         self.blanks();
+        if let Some(quote @ ('\'' | '"')) = self.rest().chars().next() {
+            return Ok(Subject::Text(self.quoted(quote)?.text));
+        }
         let from = self.at;
         let word = leading(self.rest(), |c| !c.is_whitespace() && !"|}".contains(c));
         self.at += word.len();

@@ -16,6 +16,8 @@ pub(crate) enum Part {
 pub(crate) enum Subject {
     /// A group; 0 is the whole match.
     Group(usize),
+    /// A text of the template's own.
+    Text(String),
     /// The number of the line.
     Line,
     /// The path of the file.
@@ -34,7 +36,7 @@ impl Subject {
     /// Its name after the `@`; `None` for a group.
     pub(crate) fn at_name(&self) -> Option<&'static str> {
         Some(match self {
-            Self::Group(_) => return None,
+            Self::Group(_) | Self::Text(_) => return None,
             Self::Line => "line",
             Self::File => "file",
             Self::Stem => "stem",

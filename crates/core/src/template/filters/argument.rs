@@ -17,7 +17,7 @@ pub(crate) struct Argument {
 
 impl Argument {
     /// The number or name of the group that it refers to.
-    fn group(&self) -> Option<&str> {
+    pub(super) fn group(&self) -> Option<&str> {
         let name = self.text.strip_prefix('$').filter(|_| !self.quoted)?;
         let is_name = |c: char| c == '_' || c.is_alphanumeric();
         (!name.is_empty() && name.chars().all(is_name)).then_some(name)
@@ -67,6 +67,19 @@ impl fmt::Display for Quoted<'_> {
             }
         }
         f.write_str("'")
+    }
+}
+
+/// A text between quotes, in any case.
+pub(in crate::template) struct QuotedText<'t>(pub &'t str);
+
+impl fmt::Display for QuotedText<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let text = Quoted(self.0).to_string();
+        match text.starts_with('\'') {
+            true => f.write_str(&text),
+            false => write!(f, "'{text}'"),
+        }
     }
 }
 

@@ -24,6 +24,13 @@ pub(super) const FILTERS: &[Filter] = &[
         read: |_| Ok(Effect::plain(letters::collapse)),
     },
     Filter {
+        name: "length",
+        arguments: "",
+        does: "the number of its characters",
+        examples: &[("Ånstad", "length", "6"), ("", "length", "0")],
+        read: |_| Ok(Effect::plain(|text| length(text).to_string())),
+    },
+    Filter {
         name: "take",
         arguments: "N",
         does: "only the first N characters",
