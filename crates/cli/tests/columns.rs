@@ -869,3 +869,66 @@ fn columns_of_every_encoding() {
         assert_eq!(sandbox.read(name), before, "{name}");
     }
 }
+
+/// Rows go as a whole, whatever lines they span; the header stays.
+#[test]
+fn rows_are_deleted() {
+    let table = "berth,status,note\r\n4,open,\"two\r\nlines\"\r\n5,closed,x\r\n6,open,y";
+    for (options, wanted) in [
+        (
+            "open --columns status --drop-rows",
+            "berth,status,note\r\n5,closed,x\r\n",
+        ),
+        (
+            "closed --columns status --drop-other-rows",
+            "berth,status,note\r\n5,closed,x\r\n",
+        ),
+        (
+            "open --columns status --drop-rows --pick 2 --per file",
+            "berth,status,note\r\n4,open,\"two\r\nlines\"\r\n5,closed,x\r\n",
+        ),
+        (
+            ". --columns berth --drop-rows --where-in note lines",
+            "berth,status,note\r\n5,closed,x\r\n6,open,y",
+        ),
+        (
+            "9 --columns berth --drop-other-rows --where-in status open",
+            "berth,status,note\r\n5,closed,x\r\n",
+        ),
+    ] {
+        let sandbox = Sandbox::with("t.csv", table);
+        sandbox.run(&format!("apply {options} t.csv --yes")).ok();
+        assert_eq!(
+            String::from_utf8_lossy(&sandbox.read("t.csv")),
+            wanted,
+            "{options}"
+        );
+        sandbox.run("undo --yes").ok();
+        assert_eq!(
+            String::from_utf8_lossy(&sandbox.read("t.csv")),
+            table,
+            "{options}"
+        );
+    }
+    let sandbox = Sandbox::with("t.csv", table);
+    for (request, said) in [
+        (
+            "preview open --drop-rows t.csv",
+            "rows are deleted only where there are columns",
+        ),
+        (
+            "preview open --columns status --drop-lines t.csv",
+            "lines cannot be dropped",
+        ),
+        (
+            "preview open --columns status --drop-rows --with x t.csv",
+            "exclude each other",
+        ),
+    ] {
+        let got = sandbox.run(request);
+        assert!(
+            got.status == 2 && got.err.contains(said),
+            "{request}: {got:?}"
+        );
+    }
+}

@@ -180,6 +180,14 @@ pub struct StepSpec {
     #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
     #[serde(skip_serializing_if = "is_default")]
     pub drop_other_lines: bool,
+    /// Delete the rows with a match, in columns.
+    #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
+    #[serde(skip_serializing_if = "is_default")]
+    pub drop_rows: bool,
+    /// Delete the rows in scope without a match, in columns.
+    #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
+    #[serde(skip_serializing_if = "is_default")]
+    pub drop_other_rows: bool,
     /// Insert a line above each line with a match.
     #[cfg_attr(feature = "clap", arg(long, value_name = "TEMPLATE"))]
     #[cfg_attr(feature = "clap", arg(allow_hyphen_values = true, help_heading = "Do"))]

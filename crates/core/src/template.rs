@@ -115,7 +115,8 @@ impl Template {
     pub fn needs_groups(&self) -> bool {
         self.parts.iter().any(|part| match part {
             Part::Reference { subject, calls } => {
-                matches!(subject, Subject::Group(n) if *n > 0) || calls.iter().any(Call::needs_groups)
+                matches!(subject, Subject::Group(n) if *n > 0)
+                    || calls.iter().any(Call::needs_groups)
             }
             Part::Text(_) => false,
         })

@@ -201,6 +201,8 @@ fn step_text() -> impl Strategy<Value = StepSpec> {
                 inner: flags[7],
                 swap_chars: between.first().cloned().map_or_else(Vec::new, Vec::from),
                 pairs: None,
+                drop_rows: flags[5],
+                drop_other_rows: flags[6],
                 set: between.concat(),
                 add_column: between.iter().skip(1).flatten().cloned().collect(),
                 columns: text(),

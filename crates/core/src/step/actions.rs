@@ -10,6 +10,8 @@ pub(crate) mod below;
 pub mod cells;
 pub(crate) mod drop_lines;
 pub(crate) mod drop_other_lines;
+pub(crate) mod drop_other_rows;
+pub(crate) mod drop_rows;
 pub(crate) mod lead;
 pub mod pairs;
 pub(crate) mod remove;
@@ -45,6 +47,10 @@ pub enum Action {
     DropLines,
     /// Each line in scope without a match goes.
     DropOtherLines,
+    /// Each row with a match goes, with its line end.
+    DropRows,
+    /// Each row in scope without a match goes.
+    DropOtherRows,
     /// A line is inserted above each line with a match.
     Above(Template),
     /// A line is inserted below each line with a match.
@@ -73,6 +79,8 @@ impl Action {
             Self::Remove
             | Self::DropLines
             | Self::DropOtherLines
+            | Self::DropRows
+            | Self::DropOtherRows
             | Self::SwapChars(_)
             | Self::Pairs(_)
             | Self::Cells(_) => None,
@@ -87,6 +95,8 @@ impl Action {
             | Self::Remove
             | Self::DropLines
             | Self::DropOtherLines
+            | Self::DropRows
+            | Self::DropOtherRows
             | Self::Above(_)
             | Self::Below(_)
             | Self::Lead(_)
@@ -100,7 +110,7 @@ impl Action {
 
     /// True if it acts on whole rows, and not on the cells with the matches.
     pub fn is_for_rows(&self) -> bool {
-        matches!(self, Self::Cells(_))
+        matches!(self, Self::Cells(_) | Self::DropRows | Self::DropOtherRows)
     }
 
     /// True if it acts on whole lines.
@@ -119,6 +129,8 @@ pub(super) fn describe(words: &QueryWords, action: &Action) -> String {
         Action::Remove => remove::describe(words),
         Action::DropLines => drop_lines::describe(words),
         Action::DropOtherLines => drop_other_lines::describe(words),
+        Action::DropRows => drop_rows::describe(words),
+        Action::DropOtherRows => drop_other_rows::describe(words),
         Action::Above(template) => above::describe(words, template),
         Action::Below(template) => below::describe(words, template),
         Action::Lead(template) => lead::describe(words, template),
@@ -141,6 +153,7 @@ pub(super) fn act(
         Action::Remove => remove::eval(maker, unit, found),
         Action::DropLines => drop_lines::eval(maker, unit, found),
         Action::DropOtherLines => drop_other_lines::eval(maker, unit, found),
+        Action::DropRows | Action::DropOtherRows => drop_rows::eval(maker, unit, found),
         Action::Above(template) => above::eval(maker, unit, found, template),
         Action::Below(template) => below::eval(maker, unit, found, template),
         Action::Lead(template) => lead::eval(maker, unit, found, template),
@@ -155,6 +168,8 @@ pub(super) fn act(
 pub(super) fn end_row(action: &Action, maker: &mut EditMaker<'_, '_>, row: &Row<'_>) {
     match action {
         Action::Cells(texts) => cells::end_row(maker, row, texts),
+        Action::DropRows => drop_rows::end_row(maker, row),
+        Action::DropOtherRows => drop_other_rows::end_row(maker, row),
         Action::Replace(_)
         | Action::Remove
         | Action::DropLines

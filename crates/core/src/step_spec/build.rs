@@ -34,13 +34,20 @@ impl StepSpec {
             UnitKind::Cell if action.is_for_lines() => {
                 return Err(senseless(
                     "lines cannot be dropped or inserted while the unit is a cell",
-                    "leave the columns out; `where` and `unless` test the whole line",
+                    "use `drop-rows` or `drop-other-rows`; or leave the columns out: `where` and `unless` test \
+                     the whole line",
                 ));
             }
             UnitKind::Paragraph | UnitKind::Text if action.is_for_lines() => {
                 return Err(senseless(
                     "lines cannot be dropped or inserted while the unit is larger than a line",
                     "leave `unit` out",
+                ));
+            }
+            UnitKind::Line | UnitKind::Paragraph | UnitKind::Text if action.is_for_rows() => {
+                return Err(senseless(
+                    "rows are deleted only where there are columns",
+                    "add `columns`, or delete lines with `drop-lines`",
                 ));
             }
             UnitKind::Cell | UnitKind::Paragraph | UnitKind::Text | UnitKind::Line => {}
@@ -101,6 +108,8 @@ impl StepSpec {
             remove: _,
             drop_lines: _,
             drop_other_lines: _,
+            drop_rows: _,
+            drop_other_rows: _,
             above: _,
             below: _,
             lead: _,
@@ -222,6 +231,12 @@ impl StepSpec {
         }
         if self.drop_other_lines {
             said.push(("drop-other-lines", Action::DropOtherLines));
+        }
+        if self.drop_rows {
+            said.push(("drop-rows", Action::DropRows));
+        }
+        if self.drop_other_rows {
+            said.push(("drop-other-rows", Action::DropOtherRows));
         }
         if let Some((from, to)) = in_pairs(&self.swap_chars).next() {
             said.push((
