@@ -444,3 +444,43 @@ fn stdin_is_text() -> bool {
         kind.is_fifo() || kind.is_socket() || kind.is_file()
     })
 }
+
+/// The way kinds of changes are told apart.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum KindsBy {
+    /// By text, or, where there are more than a screen holds, by shape.
+    Need,
+    Text,
+    Shape,
+}
+
+impl KindsBy {
+    /// Kinds that a screen holds.
+    pub const SCREEN: usize = 40;
+
+    /// The value of `--kinds`.
+    pub fn of(text: Option<&str>) -> Result<Option<Self>, Diagnostic> {
+        text.map(|text| match text {
+            "auto" => Ok(Self::Need),
+            "text" => Ok(Self::Text),
+            "shape" => Ok(Self::Shape),
+            other => {
+                let shown = visible(other.as_bytes());
+                Err(
+                    Diagnostic::wrong(format!("--kinds: there are no kinds by `{shown}`"))
+                        .remedy("write `text` or `shape`"),
+                )
+            }
+        })
+        .transpose()
+    }
+
+    /// True if so many kinds are grouped by shape.
+    pub fn groups(self, kinds: usize) -> bool {
+        match self {
+            Self::Need => kinds > Self::SCREEN,
+            Self::Text => false,
+            Self::Shape => true,
+        }
+    }
+}

@@ -21,6 +21,7 @@ mod tests;
 
 use crate::commands::plans::{Meant, WOULD_WRITE_ALL, decisions};
 use crate::diagnostic::Diagnostic;
+use crate::options::KindsBy;
 use crate::output::Output;
 use crate::review::action::{Action, Effect, Leave, Texts};
 use crate::review::editor::Edit;
@@ -56,12 +57,13 @@ const WAIT: Duration = Duration::from_millis(250);
 const LEAVING: Duration = Duration::from_secs(1);
 
 /// Reviews a plan on the terminal, and writes it if that is wanted.
-pub fn run(mut meant: Meant, output: &mut Output) -> Result<Status, Diagnostic> {
+pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status, Diagnostic> {
     let fail = |error: io::Error| Diagnostic::trouble(format!("the review cannot go on: {error}"));
     let kinds = meant.doc.kinds().map_err(fail)?;
     let sentence = meant.sentence();
     let title = sentence.lines().nth(1).unwrap_or(&sentence).to_owned();
-    let mut state = State::new(meant.doc.index.clone(), kinds);
+    let grouped = by.groups(kinds.kinds.len());
+    let mut state = State::new(meant.doc.index.clone(), kinds, grouped);
     output.show();
     let ended = on_terminal(&mut meant.doc, &mut state, &title, output.has_colors());
     let leave = ended.map_err(fail)?;

@@ -48,6 +48,7 @@ pub mod example;
 pub mod explain;
 pub mod fault;
 pub mod inventory;
+pub mod kind_shapes;
 pub mod near_miss;
 pub mod nearest;
 pub mod numbers;

@@ -8,9 +8,10 @@
 pub mod decide;
 pub mod decision;
 
+use crate::escape::visible;
 use crate::plan::decision::{Decision, DecisionCounts};
 use crate::records::plan::{
-    AnyRecord, ChangeRecord, ChangeText, DecisionRecord, FORMAT, FileRecord,
+    AnyRecord, ChangeRecord, ChangeText, DecisionRecord, FORMAT, FileRecord, HintRecord,
 };
 use crate::rewrite_file::RewriteText;
 use std::collections::HashMap;
@@ -140,10 +141,24 @@ pub struct PlanIndex {
     /// True if it follows a plan that had been decided about: then silence is not consent, even
     /// where no decision could be carried over.
     pub is_judged: bool,
+    /// The first hints about it, a few sentences each.
+    pub hints: Vec<String>,
     has_head: bool,
     /// One past the last change of the current file.
     last: u64,
     paths: std::collections::HashSet<Vec<u8>>,
+}
+
+/// Hints that are kept of a plan.
+const HINTS_MOST: usize = 5;
+
+/// A hint with what to do about it, made visible.
+fn hint_text(hint: &HintRecord<'_>) -> String {
+    let mut text = format!("{}: {}", hint.name, hint.message);
+    if let Some(remedy) = &hint.remedy {
+        text.push_str(&format!(" — {remedy}"));
+    }
+    visible(text.as_bytes())
 }
 
 impl PlanIndex {
@@ -179,6 +194,12 @@ impl PlanIndex {
             }
             AnyRecord::Judged => {
                 self.is_judged = true;
+                Ok(())
+            }
+            AnyRecord::Hint(hint) => {
+                if self.hints.len() < HINTS_MOST {
+                    self.hints.push(hint_text(&hint));
+                }
                 Ok(())
             }
             AnyRecord::Other => Ok(()),

@@ -1,7 +1,7 @@
 //! Forms of values: letters, digits, signs, and runs of them.
 //!
 //! A letter of upper case is `A`, any other letter `a`, a digit `9`; every other sign stands for
-//! itself. A run of the same is folded: `B-07` has the shape `A-9{2}`.
+//! itself. A run of the same is folded: `B-07` has the shape `A-9{2}`, and the coarse shape `A+-9+`.
 
 use crate::span::Span;
 use regex_syntax::hir::{Class as HirClass, HirKind};
@@ -40,6 +40,7 @@ enum Class {
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Shape {
+    /// Each with its length; 0 is one or more.
     runs: Vec<(Class, usize)>,
     /// The value goes on.
     cut: bool,
@@ -118,6 +119,25 @@ impl Shapes {
 }
 
 impl Shape {
+    /// The shape in which runs of letters and digits, and longer runs of signs, are of any length.
+    ///
+    /// ```
+    /// use brisk_quill_core::shapes::Shapes;
+    /// let shapes = Shapes::new();
+    /// assert_eq!(shapes.of(b"Berth 14").coarse().to_string(), "A+a+ 9+");
+    /// assert_eq!(shapes.of(b"Berth 14").coarse(), shapes.of(b"Bth 7").coarse());
+    /// ```
+    #[must_use]
+    pub fn coarse(mut self) -> Self {
+        for (class, length) in &mut self.runs {
+            let is_sign = matches!(class, Class::Sign(_) | Class::Byte(_));
+            if !is_sign || *length > 1 {
+                *length = 0;
+            }
+        }
+        self
+    }
+
     /// A pattern that matches the values of this shape and no other; `None` where there is none:
     /// for bytes that are not UTF-8, and for a shape that was cut off.
     pub fn pattern(&self) -> Option<String> {
@@ -146,8 +166,12 @@ impl Shape {
                         .map(|(_, p)| *p),
                 ),
             }
-            if *length > 1 {
-                let _ = write!(out, "{{{length}}}");
+            match length {
+                0 => out.push('+'),
+                1 => {}
+                length => {
+                    let _ = write!(out, "{{{length}}}");
+                }
             }
         }
         out.push('$');
@@ -165,8 +189,10 @@ impl fmt::Display for Shape {
                 Class::Sign(c) => f.write_char(*c)?,
                 Class::Byte(byte) => write!(f, "‹{byte:02X}›")?,
             }
-            if *length > 1 {
-                write!(f, "{{{length}}}")?;
+            match length {
+                0 => f.write_char('+')?,
+                1 => {}
+                length => write!(f, "{{{length}}}")?,
             }
         }
         if self.cut {

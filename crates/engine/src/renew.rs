@@ -274,6 +274,7 @@ fn keys(plan: &Path) -> io::Result<Vec<Key>> {
             AnyRecord::Plan(_)
             | AnyRecord::Decision(_)
             | AnyRecord::Judged
+            | AnyRecord::Hint(_)
             | AnyRecord::Totals(_) => {}
         }
     }

@@ -207,6 +207,7 @@ Examples:
   bquill shapes --columns berth berths.csv
   bquill shapes --columns berth --pattern berths.csv
   bquill shapes --match '\\d[\\d.,]*' gauge.log
+  bquill shapes --columns berth --coarse berths.csv
   bquill shapes --chars notices/
 
 A letter of upper case is A, any other letter a, a digit 9; other signs stand for themselves, and
@@ -233,6 +234,9 @@ pub struct ShapesArgs {
     /// Show each unusual character instead: all but printable ASCII.
     #[arg(long, help_heading = "Output", conflicts_with = "pattern")]
     pub chars: bool,
+    /// Fold runs of any length: `9+` for digits, `a+` for letters.
+    #[arg(long, help_heading = "Output", conflicts_with = "chars")]
+    pub coarse: bool,
     /// Print a pattern for each shape, one that matches no other shape.
     #[arg(long, help_heading = "Output")]
     pub pattern: bool,
@@ -431,9 +435,11 @@ pub struct PreviewArgs {
     /// Print a unified diff.
     #[arg(long, help_heading = "Output", conflicts_with = "json")]
     pub diff: bool,
-    /// Show each kind of change once, the most frequent first: the same text before and after.
-    #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff"])]
-    pub kinds: bool,
+    /// Show each kind of change once: of the same text, or, where there are many, of the same shape.
+    #[arg(long, value_name = "text|shape", num_args = 0..=1, require_equals = true)]
+    #[arg(default_missing_value = "auto", help_heading = "Output")]
+    #[arg(conflicts_with_all = ["json", "diff"])]
+    pub kinds: Option<String>,
     /// Compare with an earlier plan, or the last preview: what only one of them changes.
     #[arg(long, value_name = "PLAN|last", value_hint = ValueHint::FilePath, help_heading = "Output")]
     #[arg(conflicts_with_all = ["json", "diff", "kinds"])]
@@ -567,6 +573,10 @@ pub struct ReviewArgs {
     pub files: FilesArgs,
     #[command(flatten)]
     pub plan: PlanArgs,
+    /// List kinds of changes by their texts, or by their shapes [default: by shape where there are many].
+    #[arg(long, value_name = "text|shape", num_args = 0..=1, require_equals = true)]
+    #[arg(default_missing_value = "auto", help_heading = "Output")]
+    pub kinds: Option<String>,
     /// Accept these changes, without a screen; may be repeated.
     #[arg(long, value_name = "SPEC", help_heading = "Decisions")]
     pub accept: Vec<String>,

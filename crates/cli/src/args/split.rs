@@ -70,6 +70,7 @@ pub fn split(definitions: &clap::Command, argv: &[OsString]) -> Result<Split, Sw
             .and_then(|verb| definitions.find_subcommand(verb)),
     );
     options.check_values(rest)?;
+    let rest = &with_kinds_joined(rest);
     let mut split = Split {
         parts: Vec::new(),
         joined: head.to_vec(),
@@ -87,6 +88,22 @@ pub fn split(definitions: &clap::Command, argv: &[OsString]) -> Result<Split, Sw
             .push(head.iter().cloned().chain(words).collect());
     }
     Ok(split)
+}
+
+/// `--kinds shape` as `--kinds=shape`: it may also stand alone, before a path.
+fn with_kinds_joined(words: &[OsString]) -> Vec<OsString> {
+    let mut out: Vec<OsString> = Vec::with_capacity(words.len());
+    for word in words {
+        let is_value = word == "text" || word == "shape";
+        match out.last_mut().filter(|last| is_value && *last == "--kinds") {
+            Some(last) => {
+                last.push("=");
+                last.push(word);
+            }
+            None => out.push(word.clone()),
+        }
+    }
+    out
 }
 
 /// A word as the user wrote it.

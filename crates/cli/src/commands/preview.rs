@@ -9,7 +9,7 @@ use crate::commands::preview::view::View;
 use crate::commands::report::{Evaluating, guards};
 use crate::commands::{journal_run, plans};
 use crate::diagnostic::Diagnostic;
-use crate::options::{self, AskedRewrite};
+use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
 use crate::render::{compared, kinds};
 use crate::status::Status;
@@ -121,7 +121,7 @@ struct Preview<'a> {
     view: View<'a>,
     plan: PlanWriter<'a>,
     comparison: Option<Comparison>,
-    kinds: Option<KindCollector>,
+    kinds: Option<(KindsBy, KindCollector)>,
     examples: Option<Examples>,
     /// Rows shown of a table.
     show: usize,
@@ -160,7 +160,7 @@ impl<'a> Preview<'a> {
             view: View::new(args, asked, output)?,
             plan,
             comparison,
-            kinds: args.kinds.then(KindCollector::default),
+            kinds: KindsBy::of(args.kinds.as_deref())?.map(|by| (by, KindCollector::default())),
             examples: args.save_rewrite.is_some().then(Examples::default),
             show,
             status: Status::Fine,
@@ -192,7 +192,7 @@ impl<'a> Preview<'a> {
         if let (Some(comparison), Some(changes)) = (&mut self.comparison, collected.compared) {
             comparison.file(source, &read.facts, changes);
         }
-        if let (Some(kinds), Some(file)) = (&mut self.kinds, collected.kinds) {
+        if let (Some((_, kinds)), Some(file)) = (&mut self.kinds, collected.kinds) {
             kinds.absorb(file);
         }
         if read.counts.changes + read.counts.problems + read.counts.unmet == 0 {
@@ -224,8 +224,12 @@ impl<'a> Preview<'a> {
     fn end(self, evaluating: &Evaluating<'_>, output: &mut Output) -> Result<Status, Diagnostic> {
         let summary = &evaluating.summary;
         let width = output.width();
-        if let Some(kinds) = self.kinds {
-            let text = kinds::table(&kinds.into_kinds(), self.show, width);
+        if let Some((by, kinds)) = self.kinds {
+            let kinds = kinds.into_kinds();
+            let text = match by.groups(kinds.kinds.len()) {
+                true => kinds::table_by_shape(&kinds, self.show, width),
+                false => kinds::table(&kinds, self.show, width),
+            };
             output.draw(&text);
         }
         if let Some(comparison) = self.comparison {

@@ -7,7 +7,7 @@ use crate::commands::journal_run;
 use crate::commands::plans::{self, Meant, plan_write_diagnostic};
 use crate::commands::report::{Evaluating, guards};
 use crate::diagnostic::Diagnostic;
-use crate::options::{self, AskedRewrite};
+use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::plan::PlanIndex;
@@ -47,7 +47,8 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         return decide(&mut meant, &deciders, args, output);
     }
     needs_terminal()?;
-    crate::review::run(meant, output)
+    let by = KindsBy::of(args.kinds.as_deref())?.unwrap_or(KindsBy::Need);
+    crate::review::run(meant, by, output)
 }
 
 fn needs_terminal() -> Result<(), Diagnostic> {

@@ -71,6 +71,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         values: 0,
         of_matches,
         chars: args.chars,
+        coarse: args.coarse,
         source: Source::Stdin,
         json: args.json,
     };
@@ -157,6 +158,8 @@ struct Looker {
     values: u64,
     of_matches: bool,
     chars: bool,
+    /// Runs are folded.
+    coarse: bool,
     source: Source,
     json: bool,
 }
@@ -174,7 +177,8 @@ impl Looker {
             line: line(at),
         };
         if !self.chars {
-            let form = Form::Shape(self.shapes.of(value));
+            let shape = self.shapes.of(value);
+            let form = Form::Shape(if self.coarse { shape.coarse() } else { shape });
             return self.seen.add(Thing { column, form }, || first(span.from));
         }
         for (place, sign) in unusual(value) {

@@ -5,11 +5,17 @@ use crate::render::highlight::one_line_of;
 use crate::render::labelled::Labelled;
 use crate::render::names::file_name;
 use brisk_quill_core::escape::visible;
+use brisk_quill_core::kind_shapes::{ShapeGroup, by_shape, elided};
 use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::shapes::Shape;
 use brisk_quill_engine::kinds::Kinds;
 
 /// Columns of the screen that a text may take.
 const TEXT_MOST: usize = 60;
+/// Columns of the screen that a shape may take.
+const SHAPE_MOST: usize = 28;
+/// The rarest groups, which are shown too where not all are.
+const RARE: usize = 5;
 
 /// The kinds, the most frequent first; at most `show` of them.
 pub fn table(found: &Kinds, show: usize, width: usize) -> Labelled {
@@ -52,6 +58,73 @@ pub fn table(found: &Kinds, show: usize, width: usize) -> Labelled {
     let kinds = counted(found.kinds.len() as u64, "kind");
     let changes = counted(found.changes, "change");
     out.push_str(&format!("\n{kinds} in {changes}.\n"));
+    if found.others > 0 {
+        let others = number(found.others);
+        out.push_str(&format!("{others} of further kinds are not told apart.\n"));
+    }
+    out
+}
+
+/// The kinds grouped by the shapes of their texts: the most frequent groups, and the rarest, which are worth
+/// a look.
+pub fn table_by_shape(found: &Kinds, show: usize, width: usize) -> Labelled {
+    let kinds = found.kinds.iter();
+    let groups = by_shape(kinds.map(|kind| (&kind.before[..], &kind.after[..], kind.count)));
+    let rare = RARE.min(show / 2);
+    let shown: Vec<&ShapeGroup> = match groups.len() > show {
+        true => groups[..show - rare]
+            .iter()
+            .chain(&groups[groups.len() - rare..])
+            .collect(),
+        false => groups.iter().collect(),
+    };
+    let shape = |shape: &Shape| match shape.to_string() {
+        empty if empty.is_empty() => "(nothing)".to_owned(),
+        text => visible(text.as_bytes()),
+    };
+    let texts = |of: fn(&ShapeGroup) -> &Shape| {
+        let all: Vec<String> = shown.iter().map(|group| shape(of(group))).collect();
+        elided(&all, SHAPE_MOST)
+    };
+    let (was, now) = (texts(|group| &group.before), texts(|group| &group.after));
+    let mut grid = Grid::new([
+        ("count", Align::Right),
+        ("kinds", Align::Right),
+        ("was", Align::Left),
+        ("now", Align::Left),
+        ("for instance", Align::Left),
+        ("first", Align::Left),
+    ]);
+    for ((group, was), now) in shown.iter().zip(was).zip(now) {
+        let kind = &found.kinds[group.kinds[0]];
+        let first = &kind.first;
+        grid.add(vec![
+            number(group.count),
+            number(group.kinds.len() as u64),
+            was,
+            now,
+            format!("{} → {}", quoted(&kind.before), quoted(&kind.after)),
+            format!("{}, line {}", file_name(&first.source), first.line),
+        ]);
+    }
+    let mut out = Labelled::from("\n");
+    out.append(&grid.text(width));
+    if let Some(more) = groups
+        .len()
+        .checked_sub(shown.len())
+        .filter(|more| *more > 0)
+    {
+        let more = counted(more as u64, "more pair");
+        out.push_str(&format!("\n{more} of shapes, between the frequent and the {rare} rarest, not shown; add `--show all`.\n"));
+    }
+    let (kinds, changes) = (
+        number(found.kinds.len() as u64),
+        counted(found.changes, "change"),
+    );
+    let pairs = counted(groups.len() as u64, "pair");
+    out.push_str(&format!(
+        "\n{pairs} of shapes, {kinds} kinds in {changes}; `--kinds text` lists the kinds.\n"
+    ));
     if found.others > 0 {
         let others = number(found.others);
         out.push_str(&format!("{others} of further kinds are not told apart.\n"));

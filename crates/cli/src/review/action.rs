@@ -60,6 +60,8 @@ pub enum View {
     Every,
     /// The list of keys.
     Keys,
+    /// The hints about the plan.
+    Hints,
     /// The way to leave.
     Leave,
     /// The question that comes before anything is written.

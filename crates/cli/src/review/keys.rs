@@ -32,10 +32,14 @@ pub const KEYS: &[(&str, &str)] = &[
     ("← →", "move long lines"),
     ("v", "only open changes, or all"),
     ("/", "only changes that hold a text; an empty one shows all"),
-    ("t", "the list of kinds; Enter goes down into one"),
+    (
+        "t",
+        "the list of kinds; Enter goes down into one, or unfolds a pair of shapes",
+    ),
     ("x", "only this kind, or all kinds"),
     ("w", "the whole file, with what is accepted"),
     ("q", "leave: apply, go on later, or drop these decisions"),
+    ("h", "the hints about these changes"),
     ("?", "this list"),
 ];
 
@@ -64,7 +68,7 @@ pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
             KeyCode::Char('y') => Some(Action::Leave(Leave::Apply)),
             _ => Some(Action::Back),
         },
-        View::Keys => Some(Action::Back),
+        View::Keys | View::Hints => Some(Action::Back),
         View::File => match key.code {
             KeyCode::Down => Some(Action::Scroll(1)),
             KeyCode::Up => Some(Action::Scroll(-1)),
@@ -123,6 +127,7 @@ fn in_changes(code: KeyCode) -> Option<Action> {
         KeyCode::Char('x') => Action::OnlyKind,
         KeyCode::Char('w') => Action::Show(View::File),
         KeyCode::Char('q') => Action::Show(View::Leave),
+        KeyCode::Char('h') => Action::Show(View::Hints),
         KeyCode::Char('?') => Action::Show(View::Keys),
         _ => return None,
     })

@@ -37,6 +37,7 @@ impl Loaded {
             | View::Modify
             | View::Find
             | View::Keys
+            | View::Hints
             | View::Every
             | View::Leave
             | View::Ask => {

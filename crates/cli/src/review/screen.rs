@@ -68,6 +68,7 @@ impl Screen<'_> {
             | View::Modify
             | View::Find
             | View::Keys
+            | View::Hints
             | View::Every
             | View::Leave
             | View::Ask => self.changes(frame, body, state),
@@ -75,6 +76,7 @@ impl Screen<'_> {
         frame.render_widget(self.foot(state, area.width), foot);
         match state.view {
             View::Keys => self.keys(frame, body),
+            View::Hints => self.hints(frame, body, state),
             View::Every => self.every(frame, body, state),
             View::Leave => self.leave(frame, body, state),
             View::Ask => self.ask(frame, body, state),

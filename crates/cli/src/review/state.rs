@@ -4,10 +4,12 @@
 //! Note to the maintainer: nothing here draws or reads keys. A new action needs an arm in
 //! [`State::act`], a key in `keys.rs`, and a line in the list of keys there.
 
+pub mod kind_list;
 mod typing;
 
 use crate::review::action::{Action, Effect, Group, Leave, Texts, View};
 use crate::review::editor::Editor;
+use crate::review::state::kind_list::KindList;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_files::plan_file::PlanKinds;
@@ -36,7 +38,9 @@ pub struct State {
     pub only_open: bool,
     pub only_kind: Option<u32>,
     pub needle: String,
-    /// The current kind in the list of kinds.
+    /// The list of kinds.
+    pub kind_list: KindList,
+    /// The current row of it.
     pub kind_cursor: usize,
     pub editor: Editor,
     /// Columns that long lines are moved to the left.
@@ -50,8 +54,14 @@ pub struct State {
 }
 
 impl State {
-    pub fn new(plan: PlanIndex, kinds: PlanKinds) -> Self {
+    /// A review that lists kinds by shape where they are `grouped`.
+    pub fn new(plan: PlanIndex, kinds: PlanKinds, grouped: bool) -> Self {
         let counts = plan.counts();
+        let message = match plan.hints.len() {
+            0 => String::new(),
+            1 => "there is a hint about these changes: h shows it".to_owned(),
+            n => format!("there are {n} hints about these changes: h shows them"),
+        };
         let open = plan
             .entries
             .iter()
@@ -61,6 +71,7 @@ impl State {
             // A review goes on where it was left.
             cursor: open.unwrap_or(0),
             plan,
+            kind_list: KindList::new(&kinds, grouped),
             kinds,
             counts,
             view: View::Changes,
@@ -71,7 +82,7 @@ impl State {
             editor: Editor::default(),
             sideways: 0,
             file_scroll: 0,
-            message: String::new(),
+            message,
             done: Vec::new(),
             undone: Vec::new(),
         }
@@ -153,7 +164,7 @@ impl State {
         self.file_scroll = 0;
         if view == View::Kinds {
             // Kinds are at most 100,000.
-            self.kind_cursor = self.kind().unwrap_or(0) as usize;
+            self.kind_cursor = self.kind_list.row_of(self.kind().unwrap_or(0) as usize);
         }
     }
 
@@ -165,7 +176,7 @@ impl State {
 
     fn step(&mut self, by: isize) {
         if self.view == View::Kinds {
-            let last = self.kinds.kinds.len().saturating_sub(1);
+            let last = self.kind_list.rows.len().saturating_sub(1);
             self.kind_cursor = self.kind_cursor.saturating_add_signed(by).min(last);
             return;
         }

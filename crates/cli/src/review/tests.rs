@@ -73,7 +73,7 @@ impl Desk {
         let path = folder.path().join("p.plan");
         std::fs::write(&path, plan).unwrap();
         let doc = PlanDoc::open(&path).unwrap();
-        let state = State::new(doc.index.clone(), doc.kinds().unwrap());
+        let state = State::new(doc.index.clone(), doc.kinds().unwrap(), false);
         Self { folder, doc, state }
     }
 

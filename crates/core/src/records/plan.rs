@@ -202,6 +202,7 @@ record! {
         /// The line of that place, from 1.
         line: Option<Ordinal>,
         /// The number of places that it is about.
+        #[serde(default)]
         count: u64,
         /// What to do; `null` where that is for the reader to find out.
         remedy: Option<Cow<'a, str>>,
@@ -303,7 +304,9 @@ pub enum AnyRecord {
     Judged,
     /// See [`TotalsRecord`].
     Totals(TotalsRecord),
-    /// Units, problems, notes, hints, and what a later version adds: no reader needs them.
+    /// See [`HintRecord`].
+    Hint(HintRecord<'static>),
+    /// Units, problems, notes, and what a later version adds: no reader needs them.
     #[serde(other)]
     Other,
 }

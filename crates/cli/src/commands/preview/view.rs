@@ -54,7 +54,7 @@ impl<'r> View<'r> {
         let rewrite = &asked.rewrite;
         let shown = options::shown(&args.show)?;
         // Kinds and differences are shown instead of the changes.
-        let instead = args.kinds || args.against.is_some();
+        let instead = args.kinds.is_some() || args.against.is_some();
         let mut keep = HunkLimits::default();
         let (form, changes) = if args.json {
             (Form::Json, 0)

@@ -5,6 +5,7 @@ use crate::review::keys::KEYS;
 use crate::review::screen::fit::head;
 use crate::review::screen::{Role, Screen};
 use crate::review::state::State;
+use crate::review::state::kind_list::KindRow;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
 use ratatui::Frame;
@@ -13,30 +14,81 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, Clear, Paragraph};
 use unicode_width::UnicodeWidthStr;
 
+/// A text in lines of at most `width` columns, cut between words; those after the first are indented.
+fn wrapped(text: &str, width: usize) -> Vec<String> {
+    let mut lines = vec![String::new()];
+    for word in text.split(' ') {
+        let full = lines
+            .last()
+            .is_some_and(|line| line.width() + word.width() + 1 > width && !line.trim().is_empty());
+        if full {
+            lines.push("  ".to_owned());
+        }
+        if let Some(line) = lines.last_mut() {
+            if !line.trim().is_empty() {
+                line.push(' ');
+            }
+            line.push_str(word);
+        }
+    }
+    lines
+}
+
+/// A row of the list of kinds.
+fn kind_row(state: &State, row: KindRow) -> String {
+    let list = &state.kind_list;
+    let shown = |text: &[u8]| match visible(text) {
+        empty if empty.is_empty() => "(nothing)".to_owned(),
+        text => text,
+    };
+    match row {
+        KindRow::Group(number_of) => {
+            let group = &list.groups[number_of];
+            let sign = if list.is_unfolded(number_of) {
+                "▾"
+            } else {
+                "▸"
+            };
+            let (kinds, count) = (number(group.kinds.len() as u64), number(group.count));
+            let (before, after) = &list.shown[number_of];
+            let example = &state.kinds.kinds[group.kinds[0]];
+            let example = format!("{} → {}", shown(&example.before), shown(&example.after));
+            let (before, after) = (shown(before.as_bytes()), shown(after.as_bytes()));
+            format!("{sign}{kinds:>5} {count:>8}  {before} → {after}   as {example}")
+        }
+        KindRow::Kind(kind_number) => {
+            let kind = &state.kinds.kinds[kind_number];
+            let indent = if list.groups.is_empty() { "" } else { "    " };
+            let (count, before, after) =
+                (number(kind.count), shown(&kind.before), shown(&kind.after));
+            format!(
+                "{:>5} {count:>8}  {indent}{before} → {after}",
+                kind_number + 1
+            )
+        }
+    }
+}
+
 impl Screen<'_> {
     pub(super) fn kinds(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
         let (width, height) = (usize::from(area.width), usize::from(area.height));
-        let kinds = &state.kinds.kinds;
-        let mut lines = vec![Line::from(
-            self.span(Role::Quiet, head(" kind    count  was → now", width)),
-        )];
+        let list = &state.kind_list;
+        let title = match list.groups.is_empty() {
+            true => " kind    count  was → now",
+            false => {
+                " kinds   count  shape before → shape after; Enter unfolds a pair into its kinds"
+            }
+        };
+        let mut lines = vec![Line::from(self.span(Role::Quiet, head(title, width)))];
         let first = state.kind_cursor.saturating_sub(height / 2);
-        for (number, kind) in kinds
+        for (number, row) in list
+            .rows
             .iter()
             .enumerate()
             .skip(first)
             .take(height.saturating_sub(1))
         {
-            let text = format!(
-                "{:>5} {:>8}  {} → {}",
-                number + 1,
-                brisk_quill_core::numbers::number(kind.count),
-                visible(&kind.before),
-                match visible(&kind.after) {
-                    empty if empty.is_empty() => "(nothing)".to_owned(),
-                    text => text,
-                },
-            );
+            let text = kind_row(state, *row);
             let role = match number == state.kind_cursor {
                 true => Role::Chosen,
                 false => Role::Plain,
@@ -128,6 +180,22 @@ impl Screen<'_> {
             "keys (any key: back)",
             KEYS.iter().map(row).collect(),
         );
+    }
+
+    pub(super) fn hints(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let width = usize::from(area.width).saturating_sub(6).max(20);
+        let mut rows = Vec::new();
+        for hint in &state.plan.hints {
+            for line in wrapped(hint, width) {
+                rows.push(Line::from(self.span(Role::Plain, line)));
+            }
+        }
+        if rows.is_empty() {
+            rows.push(Line::from(
+                self.span(Role::Plain, "nothing looks like a mistake".to_owned()),
+            ));
+        }
+        self.over(frame, area, "hints (any key: back)", rows);
     }
 
     pub(super) fn every(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {

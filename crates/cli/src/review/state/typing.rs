@@ -3,6 +3,7 @@
 use crate::review::action::{Effect, Texts, View};
 use crate::review::editor::Editor;
 use crate::review::state::State;
+use crate::review::state::kind_list::KindRow;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::text_of;
 
@@ -30,10 +31,16 @@ impl State {
                 Effect::None
             }
             View::Kinds => {
-                // Down into the kind: its changes alone.
-                self.only_kind = u32::try_from(self.kind_cursor).ok();
-                self.view = View::Changes;
-                self.list(texts);
+                match self.kind_list.rows.get(self.kind_cursor) {
+                    Some(KindRow::Group(group)) => self.kind_list.fold(*group, &self.kinds),
+                    // Down into the kind: its changes alone.
+                    Some(KindRow::Kind(kind)) => {
+                        self.only_kind = u32::try_from(*kind).ok();
+                        self.view = View::Changes;
+                        self.list(texts);
+                    }
+                    None => {}
+                }
                 Effect::None
             }
             _ => {

@@ -44,15 +44,26 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     Some(Hint::at(RULE.name, (count, &first.spot), message).cured_by(Remedy::WholeWord))
 }
 
-/// True if a match begins and ends with letters.
+/// True if a match begins or ends with a letter or a digit, and is not a number.
 fn is_word(form: &Form) -> bool {
     let text = String::from_utf8_lossy(form.before());
     let mut chars = text.chars();
     let first = chars.next();
     let last = chars.next_back().or(first);
-    first.is_some_and(char::is_alphabetic) && last.is_some_and(char::is_alphabetic)
+    let is_part = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
+    text.contains(char::is_alphabetic) && (is_part(first) || is_part(last))
 }
 
 fn is_inside(form: &Form) -> bool {
-    is_word(form) && (form.left.is_word() || (form.right.is_word() && form.right != Beside::Plural))
+    let text = String::from_utf8_lossy(form.before());
+    let is_part = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
+    let is_letter = |c: Option<char>| c.is_some_and(char::is_alphabetic);
+    let (first, last) = (text.chars().next(), text.chars().next_back());
+    // Digits that go on are a matter of the number.
+    let goes_on = |beside: Beside, own: Option<char>| {
+        is_part(own) && beside.is_word() && (is_letter(own) || beside != Beside::Digit)
+    };
+    is_word(form)
+        && (goes_on(form.left, first)
+            || (goes_on(form.right, last) && form.right != Beside::Plural))
 }
