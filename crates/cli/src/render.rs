@@ -20,4 +20,5 @@ pub mod preview;
 pub mod row_writer;
 pub mod sentence;
 pub mod table;
+pub mod whole;
 pub mod why;

@@ -13,6 +13,7 @@ mod fuzzed;
 mod hints;
 mod journal;
 mod large;
+mod looking;
 mod narrowing;
 mod pairs;
 mod plans;

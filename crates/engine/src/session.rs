@@ -17,6 +17,7 @@ use crate::watched::Watched;
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
 use brisk_quill_files::error::FileError;
+use brisk_quill_files::read::planned::PlannedTexts;
 use brisk_quill_files::read::{Reader, Skipped, TextOptions};
 use brisk_quill_files::source::Source;
 use std::fs::File;
@@ -103,6 +104,13 @@ impl Session {
     #[must_use]
     pub fn below(mut self, root: Option<&Path>) -> Self {
         self.reader = self.reader.below(root);
+        self
+    }
+
+    /// Reads files as a plan would leave them.
+    #[must_use]
+    pub fn after(mut self, planned: Arc<PlannedTexts>) -> Self {
+        self.reader = self.reader.after(planned);
         self
     }
 

@@ -108,7 +108,8 @@ pub enum FileErrorKind {
 }
 
 impl FileError {
-    pub(crate) fn new(path: &Path, kind: FileErrorKind) -> Self {
+    /// An error of this kind about a path, without a cause of its own.
+    pub fn new(path: &Path, kind: FileErrorKind) -> Self {
         Self {
             path: path.to_owned(),
             kind,

@@ -2,6 +2,7 @@
 
 pub mod facts;
 pub mod open_text;
+pub mod planned;
 
 use crate::cancel::CancelToken;
 use crate::coding::{Coding, Decoded};
@@ -10,6 +11,7 @@ use crate::error::{FileError, FileErrorKind};
 use crate::fs::open::open_below;
 use crate::read::facts::FactsOf;
 use crate::read::open_text::{OpenText, SNIFF, fill, fill_with_mark, go_on};
+use crate::read::planned::PlannedTexts;
 use crate::source::Source;
 use crate::waiting::{Waiting, open_at_once};
 use memchr::memchr;
@@ -55,6 +57,8 @@ pub struct Reader {
     watch: Arc<CancelToken>,
     /// The folder that files must lie below.
     root: Option<PathBuf>,
+    /// Texts that are read in the place of files.
+    planned: Option<Arc<PlannedTexts>>,
 }
 
 impl Reader {
@@ -103,6 +107,13 @@ impl Reader {
         self
     }
 
+    /// Reads files as a plan would leave them.
+    #[must_use]
+    pub fn after(mut self, planned: Arc<PlannedTexts>) -> Self {
+        self.planned = Some(planned);
+        self
+    }
+
     /// A reader for another thread, of the same texts.
     #[must_use]
     pub fn another(&self) -> Self {
@@ -114,6 +125,7 @@ impl Reader {
             kept: self.kept.clone(),
             watch: Arc::clone(&self.watch),
             root: self.root.clone(),
+            planned: self.planned.clone(),
         }
     }
 
@@ -157,6 +169,11 @@ impl Reader {
     /// The bytes of a source, from its beginning.
     fn input(&self, source: &Source) -> Result<Box<dyn Read>, FileError> {
         let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
+        if let (Some(planned), Source::File(path)) = (&self.planned, source)
+            && let Some(text) = planned.text(path)
+        {
+            return Ok(Box::new(text));
+        }
         Ok(match source {
             Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
             Source::Stdin => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),

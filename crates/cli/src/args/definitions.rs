@@ -140,6 +140,14 @@ pub struct TableArgs {
     pub ragged: bool,
 }
 
+/// The texts that are looked at.
+#[derive(Args, Clone, Debug, Default)]
+pub struct AfterArgs {
+    /// Read files as a plan, or the last preview, would leave them: with what is accepted.
+    #[arg(long, value_name = "PLAN|last", value_hint = ValueHint::FilePath, help_heading = "Files")]
+    pub after: Option<PathBuf>,
+}
+
 /// The amount that is shown.
 #[derive(Args, Clone, Debug, Default)]
 pub struct ShowArgs {
@@ -161,6 +169,7 @@ Examples:
   bquill find 'berth' -i --where 'closed' --unless '^>' notices/ --count
   bquill find '\\d{4}-\\d\\d-\\d\\d' --missing gauge.log
   bquill find 'Berth (\\d+)' --missing --why notices/
+  bquill find 'berth' -i --after last notices/
   tail -n 50 gauge.log | bquill find '\\.\\.'
 
 Without a PATH, a pipe is read, else the files below this folder. Exit: 0 found, 1 nothing
@@ -174,6 +183,8 @@ pub struct FindArgs {
     pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
+    #[command(flatten)]
+    pub texts: AfterArgs,
     #[command(flatten)]
     pub show: ShowArgs,
     /// Show the lines in scope that hold no match instead.
@@ -231,6 +242,8 @@ pub struct ShapesArgs {
     pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
+    #[command(flatten)]
+    pub texts: AfterArgs,
     /// Show each unusual character instead: all but printable ASCII.
     #[arg(long, help_heading = "Output", conflicts_with = "pattern")]
     pub chars: bool,
@@ -269,6 +282,8 @@ pub struct TallyArgs {
     pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
+    #[command(flatten)]
+    pub texts: AfterArgs,
     /// Count the values of this group, by number or name [default: the whole match].
     #[arg(long, value_name = "GROUP", help_heading = "Output")]
     pub group: Option<String>,
@@ -313,6 +328,8 @@ pub struct CheckArgs {
     pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
+    #[command(flatten)]
+    pub texts: AfterArgs,
     /// No line or cell in scope may match.
     #[arg(long, help_heading = "Match")]
     pub forbid: bool,
@@ -348,6 +365,8 @@ pub struct ExtractArgs {
     pub step: StepSpec,
     #[command(flatten)]
     pub files: FilesArgs,
+    #[command(flatten)]
+    pub texts: AfterArgs,
     /// Split at the matches of PATTERN, and extract the parts between them.
     #[arg(
         long,
@@ -408,6 +427,7 @@ Examples:
   bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --save-rewrite berths.toml
   bquill preview --rewrite berths.toml notices/
   bquill preview 'berth (\\d+)' -i --with 'B-$1' notices/ --kinds
+  bquill preview 'berth (\\d+)' -i --with 'B-$1' --whole notices/01-dredging.md
   bquill preview 'berth *(\\d+)' -i --with 'B-$1' notices/ --against last
   bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/
 
@@ -435,6 +455,9 @@ pub struct PreviewArgs {
     /// Print a unified diff.
     #[arg(long, help_heading = "Output", conflicts_with = "json")]
     pub diff: bool,
+    /// Print the files that change as they would be, whole, with changed lines marked.
+    #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff", "kinds", "context"])]
+    pub whole: bool,
     /// Show each kind of change once: of the same text, or, where there are many, of the same shape.
     #[arg(long, value_name = "text|shape", num_args = 0..=1, require_equals = true)]
     #[arg(default_missing_value = "auto", help_heading = "Output")]

@@ -58,7 +58,10 @@ pub fn borrow(verb: Command) -> Command {
             .get_num_args()
             .filter(|_| arg.get_action().takes_values())
         {
-            lent = lent.num_args(values).allow_hyphen_values(true);
+            lent = lent
+                .num_args(values)
+                .require_equals(arg.is_require_equals_set());
+            lent = lent.allow_hyphen_values(true);
         }
         verb = verb.arg(lent);
     }

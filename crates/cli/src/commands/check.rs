@@ -21,7 +21,7 @@ use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::source::Source;
 
 pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
-    let mut request = Request::new(parts, &args.files)?;
+    let mut request = Request::new(parts, &args.files)?.after(&args.texts, output)?;
     let query = request.query.clone();
     let sentence = check_sentence(&query, &request.sources.listing.sources, args.forbid);
     let mut judge = Judge {

@@ -38,7 +38,7 @@ pub fn run(
     if let Some(pattern) = &args.split {
         put_pattern(&mut parts, pattern);
     }
-    let mut request = request(args, parts)?;
+    let mut request = request(args, parts)?.after(&args.texts, output)?;
     let form = args.form.unwrap_or(match output.is_terminal() {
         true => SheetForm::Table,
         false => SheetForm::Csv,

@@ -30,7 +30,7 @@ use brisk_quill_files::source::Source;
 use std::sync::{Arc, Mutex, PoisonError};
 
 pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
-    let mut request = Request::new(parts, &args.files)?;
+    let mut request = Request::new(parts, &args.files)?.after(&args.texts, output)?;
     if args.bare || args.paths || args.count {
         request = request.without_hints();
     }

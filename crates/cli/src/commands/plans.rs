@@ -18,8 +18,10 @@ use brisk_quill_engine::plan_store::last_place;
 use brisk_quill_engine::plan_writer::PlanWriteError;
 use brisk_quill_engine::renew::{RenewError, Renewal, Renewed, source_of};
 use brisk_quill_engine::tables::UnreadTables;
+use brisk_quill_files::error::FileErrorKind;
 use brisk_quill_files::plan::Plan;
 use brisk_quill_files::plan_file::{PlanDoc, PlanFileError};
+use brisk_quill_files::read::planned::PlannedTexts;
 use brisk_quill_files::source::Source;
 use std::fs;
 use std::ops::ControlFlow;
@@ -261,4 +263,25 @@ pub fn decisions(index: &PlanIndex, undecided: &str) -> String {
         }
     }
     text
+}
+
+/// The texts of files as a plan would leave them: with what is accepted, or with all of it where nothing is
+/// decided.
+pub fn planned_texts(plan: &Path, output: &mut Output) -> Result<PlannedTexts, Diagnostic> {
+    let args = PlanArgs {
+        plan: Some(plan.to_owned()),
+        ..PlanArgs::default()
+    };
+    let meant = meant(&args, output)?;
+    let planned = PlannedTexts::new(&meant.to_plan()?);
+    let planned = planned.map_err(|error| match error.kind {
+        FileErrorKind::Changed => Diagnostic::of_file(&error)
+            .remedy("make the plan anew with `preview`; nothing has been looked at"),
+        _ => Diagnostic::of_file(&error),
+    })?;
+    output.note(&format!(
+        "note: files are read as {} would leave them\n",
+        meant.name
+    ));
+    Ok(planned)
 }

@@ -103,9 +103,18 @@ fn files(args: &PreviewArgs, asked: &AskedRewrite) -> Result<(TextOptions, Sourc
         Some(_) => FactsOf::All,
         None => FactsOf::Found,
     };
+
     let texts = options::texts(&args.files, facts)?;
     let sources = asked.sources(&args.files, FileUse::Read)?;
-    if sources.listing.sources.contains(&Source::Stdin) && args.save_plan.is_some() {
+    let has_stdin = sources.listing.sources.contains(&Source::Stdin);
+    if has_stdin && args.whole {
+        return Err(
+            Diagnostic::wrong("--whole shows files, and standard input is none").remedy(
+                "name the files, or use `apply`, which writes standard input as it would be",
+            ),
+        );
+    }
+    if has_stdin && args.save_plan.is_some() {
         return Err(Diagnostic::wrong(
             "standard input cannot be written later, so its plan cannot be saved",
         )

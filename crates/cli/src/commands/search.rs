@@ -1,8 +1,9 @@
 //! One query over all the files of a request, for the verbs that only look.
 
-use crate::args::definitions::FilesArgs;
+use crate::args::definitions::{AfterArgs, FilesArgs};
 use crate::args::split::{Part, put_pattern};
 use crate::commands::ends::{report_failed, report_unreadable, stopped};
+use crate::commands::plans;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::{Output, Page};
@@ -260,6 +261,15 @@ impl Request {
     ) -> Result<Self, Diagnostic> {
         put_pattern(&mut parts, pattern);
         Self::new(parts, args)
+    }
+
+    /// Reads files as a plan would leave them, where that is asked for.
+    pub fn after(mut self, args: &AfterArgs, output: &mut Output) -> Result<Self, Diagnostic> {
+        if let Some(plan) = &args.after {
+            let planned = plans::planned_texts(plan, output)?;
+            self.session = self.session.after(Arc::new(planned));
+        }
+        Ok(self)
     }
 
     /// Looks out for no hints, where none are shown.

@@ -52,6 +52,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
             Request::with_pattern(parts, pattern, &args.files)?
         }
     };
+    request = request.after(&args.texts, output)?;
     let things = if args.chars {
         "unusual characters"
     } else {

@@ -28,7 +28,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
-    let mut request = Request::new(parts, &args.files)?;
+    let mut request = Request::new(parts, &args.files)?.after(&args.texts, output)?;
     let groups = request.query.pattern.groups().clone();
     let group = |option, text: &Option<String>| {
         let text = text.as_deref();

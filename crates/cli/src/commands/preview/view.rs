@@ -11,6 +11,7 @@ use crate::render::names::file_name;
 use crate::render::preview::PreviewView;
 use crate::render::sentence::rewrite_sentence;
 use crate::render::table::rewrite_totals;
+use crate::render::whole::whole_file;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
@@ -18,6 +19,9 @@ use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_engine::kept_hunk::{FileReport, HunkLimits};
 use brisk_quill_engine::summary::Summary;
 use brisk_quill_files::discover::Listing;
+use brisk_quill_files::error::{FileError, FileErrorKind};
+use brisk_quill_files::read::Reader;
+use brisk_quill_files::read::facts::FactsOf;
 
 /// A preview being printed.
 pub struct View<'r> {
@@ -39,6 +43,11 @@ enum Form<'r> {
     },
     /// The plan alone, which is written on its own way.
     Json,
+    /// Whole files as they would be.
+    Whole {
+        rewrite: &'r Rewrite,
+        reader: Box<Reader>,
+    },
     Diff {
         /// A person reads it, so control characters must not get through.
         escaped: bool,
@@ -58,6 +67,13 @@ impl<'r> View<'r> {
         let mut keep = HunkLimits::default();
         let (form, changes) = if args.json {
             (Form::Json, 0)
+        } else if args.whole {
+            let texts = options::texts(&args.files, FactsOf::All)?;
+            let form = Form::Whole {
+                rewrite,
+                reader: Box::new(Reader::new(texts)),
+            };
+            (form, usize::MAX)
         } else if args.diff {
             keep.context = CONTEXT;
             keep.on_disk = true;
@@ -83,12 +99,12 @@ impl<'r> View<'r> {
 
     /// True if a line with very many changes may come in parts.
     pub fn splits_lines(&self, args: &PreviewArgs) -> bool {
-        self.keep.context == 0 && !args.diff && args.save_rewrite.is_none()
+        self.keep.context == 0 && !args.diff && !args.whole && args.save_rewrite.is_none()
     }
 
     pub fn begin(&self, listing: &Listing, output: &mut Output) {
         match &self.form {
-            Form::Text { rewrite, .. } => {
+            Form::Text { rewrite, .. } | Form::Whole { rewrite, .. } => {
                 let sentence = rewrite_sentence(rewrite, &listing.sources);
                 output.print(format!("{sentence}\n").as_bytes());
             }
@@ -103,6 +119,10 @@ impl<'r> View<'r> {
                 let now: usize = report.hunks.iter().map(|p| p.edits.len()).sum();
                 *shown += now as u64;
             }
+            Form::Whole { reader, .. } => match text_of(reader, report) {
+                Ok(text) => output.draw(&whole_file(report, &text)),
+                Err(diagnostic) => return output.complain(&diagnostic),
+            },
             Form::Json => {}
             // Its line ends are two bytes, which no patch tool knows.
             Form::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
@@ -133,8 +153,35 @@ impl<'r> View<'r> {
                 output.print(format!("\n{totals}").as_bytes());
                 print_notes(&summary.notes, &summary.hints, output);
             }
+            Form::Whole { rewrite, .. } => {
+                let totals = rewrite_totals(summary, rewrite);
+                output.print(format!("\n{totals}").as_bytes());
+                print_notes(&summary.notes, &summary.hints, output);
+            }
             Form::Json | Form::Diff { .. } => {}
         }
+    }
+}
+
+/// The text of a file once more, as it was when it was evaluated.
+fn text_of(reader: &mut Reader, report: &FileReport<'_>) -> Result<Vec<u8>, Diagnostic> {
+    let fail = |error: &FileError| Diagnostic::of_file(error);
+    let opened = reader.open(report.source).map_err(|error| fail(&error))?;
+    let Ok(mut text) = opened else {
+        return Err(fail(&FileError::new(
+            report.source.path(),
+            FileErrorKind::Changed,
+        )));
+    };
+    let mut bytes = Vec::new();
+    text.read(|piece, _, _| bytes.extend_from_slice(piece))
+        .map_err(|error| fail(&error))?;
+    match text.facts(true).hash == report.facts.hash {
+        true => Ok(bytes),
+        false => Err(fail(&FileError::new(
+            report.source.path(),
+            FileErrorKind::Changed,
+        ))),
     }
 }
 

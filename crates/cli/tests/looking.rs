@@ -1,0 +1,217 @@
+//! Looking closer: why a line does not match, the text as it would be, whole files, kinds by shape.
+
+use crate::support::Sandbox;
+use serde_json::Value;
+
+const NOTICE: &str =
+    "Berth 4 is free\nBerth-8 is closed\nBerth no. 9\nberth 7\nall quiet\nBerth-3 too\n";
+
+#[test]
+fn why_lines_do_not_match() {
+    let sandbox = Sandbox::with("a.txt", NOTICE);
+    let got = sandbox
+        .run(r"find 'Berth (\d+)' --missing --why a.txt")
+        .ok();
+    let wanted = "\
+Why they do not match:
+  2 lines  `-` where ` ` is wanted: `Berth-8`  a.txt, line 2
+  1 line   `no.` where `\\d+` is wanted: `Berth no.`  a.txt, line 3
+  2 lines  not even `Berth` is there  a.txt, line 4
+";
+    assert!(got.out.contains(wanted), "{}", got.out);
+    assert!(
+        got.out
+            .contains("   2  Berth-8 is closed\n      `-` where ` ` is wanted\n"),
+        "{}",
+        got.out
+    );
+    let json = sandbox
+        .run(r"find 'Berth (\d+)' --missing --why --json a.txt")
+        .ok();
+    let rows = json.of_kind("why");
+    assert_eq!(
+        (rows.len(), &rows[0]["count"], &rows[0]["line"]),
+        (3, &Value::from(2), &Value::from(2))
+    );
+    assert_eq!(json.of_kind("missing")[0]["why"], "`-` where ` ` is wanted");
+    for (request, said) in [
+        ("find 'Berth' --missing --why a.txt", "has one part only"),
+        (
+            r"find '(?<=B)erth \d' --missing --why a.txt",
+            "has no parts to tell of",
+        ),
+        (r"find 'Berth \d' --why a.txt", "--missing"),
+    ] {
+        let got = sandbox.run(request);
+        assert!(
+            got.status == 2 && got.err.contains(said),
+            "{request}: {got:?}"
+        );
+    }
+}
+
+/// Only so many lines are looked at, and that is said.
+#[test]
+fn very_many_lines_do_not_match() {
+    let sandbox = Sandbox::with("a.txt", "Berth-1\n".repeat(10_001));
+    let got = sandbox
+        .run(r"find 'Berth (\d+)' --missing --why a.txt --show 1")
+        .ok();
+    assert!(
+        got.out
+            .contains("of the first 10,000 lines looked at:\n  10,000 lines  `-`"),
+        "{}",
+        got.out
+    );
+}
+
+#[test]
+fn a_pattern_on_a_text() {
+    let sandbox = Sandbox::new();
+    for (request, wanted) in [
+        (
+            r"explain 'Berth (\d+)' --on 'at Berth-8'",
+            "It does not match: `-` where ` ` is wanted, in `Berth-8`.",
+        ),
+        (
+            r"explain 'berth (\d+)' -i --on 'Berth 8, BERTH 9'",
+            "It matches `Berth 8`, the first of 2 matches:\n    `berth`  took `Berth`\n    ` `      took ` `\n    `\\d+`    took `8`\n",
+        ),
+        (r"explain 'a(b)?c' --on 'ac'", "`(b)?`  took ``"),
+        (
+            r"explain 'Berth (\d+), (\d+)' --on 'Berth 8; 9'",
+            "It does not match: `; ` where `, ` is wanted",
+        ),
+        (
+            r"explain 'Berth (\d+)' --on quay",
+            "It does not match: not even `Berth` is there.",
+        ),
+        (
+            r"explain 'a.b' --literal --on 'axb'",
+            "It does not match: `x` where `.` is wanted",
+        ),
+        (
+            r"explain 'quay' --whole-word --on 'quays'",
+            "It does not match.",
+        ),
+        (r"explain '(?<=a)b' --on 'ab'", "It matches `b`:"),
+    ] {
+        let got = sandbox.run(request).ok();
+        assert!(got.out.contains(wanted), "{request}: {}", got.out);
+    }
+}
+
+/// What a plan would leave is looked at: what is accepted, or all where nothing is decided.
+#[test]
+fn the_text_as_it_would_be() {
+    let sandbox = Sandbox::with("a.txt", NOTICE);
+    sandbox.write("t.csv", "berth,status\n4,open\n5,closed\n");
+    sandbox
+        .run(r"preview 'Berth[ -](\d+)' --with 'B-$1' --save-plan p.plan")
+        .ok();
+    let count = |request: &str| {
+        sandbox
+            .run(request)
+            .out
+            .trim()
+            .split(' ')
+            .next()
+            .unwrap()
+            .to_owned()
+    };
+    for after in ["last", "p.plan"] {
+        let all = |request: &str| sandbox.run(&format!("{request} --after {after}")).out;
+        assert_eq!(
+            all("find 'B-' ./a.txt --bare"),
+            "B-4 is free\nB-8 is closed\nB-3 too\n"
+        );
+        assert!(all("check --forbid 'Berth[ -]\\d' a.txt").contains("All is as it must be"));
+        assert!(all(r"tally 'B-\d' a.txt").contains("B-8"));
+        assert!(all(r"shapes --match 'B-\d' a.txt").contains("A-9"));
+        assert!(all(r"extract 'B-(\d)' a.txt").contains('8'));
+    }
+    sandbox
+        .run("review --plan p.plan --accept 1.1 --refuse-rest")
+        .ok();
+    assert_eq!(
+        sandbox.run("find 'B-' a.txt --bare --after p.plan").out,
+        "B-4 is free\n"
+    );
+    assert_eq!(count("find 'B-' a.txt --count"), "0");
+    assert_eq!(sandbox.read("a.txt"), NOTICE.as_bytes());
+    // A plan of other bytes is refused, with the file.
+    sandbox.write("a.txt", "Berth 4\n");
+    let got = sandbox.run("find 'B-' a.txt --after p.plan");
+    assert!(got.status >= 2 && got.err.contains("a.txt"), "{got:?}");
+}
+
+#[test]
+fn whole_files() {
+    let sandbox = Sandbox::with("a.txt", "one\nquay 1\ntwo\nquay 2\nquay 3\n");
+    let got = sandbox.run("preview quay --with pier --whole a.txt").ok();
+    let wanted = "\
+a.txt
+     1  one
+▌    2  ‹pier› 1
+     3  two
+▌    4  ‹pier› 2
+▌    5  ‹pier› 3
+";
+    assert!(got.out.contains(wanted), "{}", got.out);
+    for (request, wanted) in [
+        (
+            "preview quay --drop-lines --whole a.txt",
+            "     1  one\n▌       (1 line deleted here)\n     2  two\n▌       (2 lines deleted here)\n",
+        ),
+        (
+            "preview two --below new --whole a.txt",
+            "     3  two\n▌    4  ‹new›\n     5  quay 2\n",
+        ),
+    ] {
+        let got = sandbox.run(request).ok();
+        assert!(got.out.contains(wanted), "{request}: {}", got.out);
+    }
+    // Text that was decoded is shown as text.
+    sandbox.write("b.txt", b"quay \xE9\n");
+    let got = sandbox
+        .run("preview quay --with pier --whole --encoding latin1 b.txt")
+        .ok();
+    assert!(got.out.contains("▌    1  ‹pier› é\n"), "{}", got.out);
+}
+
+#[test]
+fn kinds_by_shape() {
+    let text: String = (0..60).map(|n| format!("Berth {n}\nberth-{n}\n")).collect();
+    let sandbox = Sandbox::with("a.txt", text);
+    let request = r"preview '[Bb]erth[ -](\d+)' --with 'B-$1' a.txt --no-hints";
+    let by_need = sandbox.run(&format!("{request} --kinds")).ok();
+    assert!(
+        by_need
+            .out
+            .contains("4 pairs of shapes, 120 kinds in 120 changes"),
+        "{}",
+        by_need.out
+    );
+    assert!(
+        by_need
+            .out
+            .contains("Aa{4} 9{2}   A-9{2}   Berth 10 → B-10"),
+        "{}",
+        by_need.out
+    );
+    assert_eq!(
+        sandbox.run(&format!("{request} --kinds shape")).out,
+        by_need.out
+    );
+    let by_text = sandbox.run(&format!("{request} --kinds text")).ok();
+    assert!(
+        by_text.out.contains("120 kinds in 120 changes.") && by_text.out.contains("80 more kinds")
+    );
+    assert_eq!(sandbox.run(&format!("{request} --kinds=colour")).status, 2);
+    let coarse = sandbox.run("shapes --coarse a.txt").ok();
+    assert!(
+        coarse.out.contains("A+a+ 9+") && coarse.out.contains("2 shapes in 120 values"),
+        "{}",
+        coarse.out
+    );
+}
