@@ -52,3 +52,59 @@ pub fn run(table: &mut Table, count: usize) {
         table.add(work, &Ratio::of(&pairs), 1.1, Some(peak));
     }
 }
+
+/// A line, or a text, of 64 MiB in every hint: no work grows with its square.
+pub fn hostile(table: &mut Table, count: usize) {
+    const BYTES: usize = 64 << 20;
+    let line = |name, part| corpus::one_line(name, part, BYTES);
+    let cases: [(&str, PathBuf, &[&str]); 7] = [
+        (
+            "digits",
+            line("hint-digits", "mark 12 "),
+            &[r"\d+", "--with", "<$0>"],
+        ),
+        (
+            "any character",
+            line("hint-digits", "mark 12 "),
+            &["k.1", "--with", "k-1"],
+        ),
+        (
+            "another letter case",
+            line("hint-case", "Mark mark "),
+            &["mark", "--with", "sign"],
+        ),
+        (
+            "a greedy repeat",
+            line("hint-digits", "mark 12 "),
+            &["m.*2", "--with", "x"],
+        ),
+        (
+            "near misses",
+            line("hint-digits", "mark 12 "),
+            &[r"mark-(\d+)", "--with", "$1"],
+        ),
+        (
+            "words that grow",
+            line("hint-digits", "mark 12 "),
+            &["mark", "--with", "a mark"],
+        ),
+        (
+            "a whole text",
+            corpus::log(BYTES as u64),
+            &[r"\d+", "--with", "<$0>", "--unit", "text"],
+        ),
+    ];
+    for (name, place, words) in cases {
+        let preview = |option: Option<&str>| {
+            let mut command: Command = bquill();
+            command.arg("preview").args(words).args(["--show", "0"]);
+            command.args(option).arg(&place);
+            command
+        };
+        let without = || time_of(&mut preview(Some("--no-hints")));
+        let pairs = rounds(count, without, || time_of(&mut preview(None)));
+        let peak = peak_of(&mut preview(None));
+        let work = format!("hostile hints: 64 MiB, {name}");
+        table.add(work, &Ratio::of(&pairs), 1.5, Some(peak));
+    }
+}

@@ -65,7 +65,9 @@ fn measure(rounds: usize, benches: &[&str]) {
             "hostile" => {
                 hostile::run(table, rounds);
                 hostile::growth(table, rounds);
+                hints::hostile(table, rounds);
             }
+            "hostile-hints" => hints::hostile(table, rounds),
             "growth" => hostile::growth(table, rounds),
             "startup" => startup::run(table, rounds),
             other => panic!("there is no bench `{other}`: there are {ALL:?}"),

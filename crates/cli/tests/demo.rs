@@ -19,7 +19,7 @@ fn the_walk_runs_every_command_it_names() {
         "{}",
         got.out
     );
-    assert_eq!(got.out.matches("$ bquill ").count(), 14);
+    assert_eq!(got.out.matches("$ bquill ").count(), 15);
     assert!(
         got.out.contains("Reverted run 1: 102 changes in 16 files."),
         "{}",

@@ -29,6 +29,16 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         &["without a match          0"],
     ),
     (
+        r"bquill find 'Berth (\d+)' --missing --why notices/",
+        0,
+        &["12 lines  `-` where ` ` is wanted: `Berth-8`"],
+    ),
+    (
+        "bquill find 'berth' -i --after last notices/",
+        1,
+        &["there is no preview to go on with in this folder"],
+    ),
+    (
         r"tail -n 50 gauge.log | bquill find '\.\.'",
         0,
         &["level‹..›"],
@@ -43,6 +53,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         "bquill shapes --columns berth --pattern berths.csv",
         0,
         &[r"^\p{Lu}-\d{2}$"],
+    ),
+    (
+        "bquill shapes --columns berth --coarse berths.csv",
+        0,
+        &["A+-9+", "6 shapes in 96 values"],
     ),
     (
         r"bquill shapes --match '\d[\d.,]*' gauge.log",

@@ -128,6 +128,13 @@ impl Template {
         self.parts.iter().any(is_reference)
     }
 
+    /// True if it passes anything through filters.
+    pub fn has_filters(&self) -> bool {
+        self.parts
+            .iter()
+            .any(|part| matches!(part, Part::Reference { calls, .. } if !calls.is_empty()))
+    }
+
     /// True if it writes how many matches have been taken before.
     pub fn counts(&self) -> bool {
         self.refers_to(&Subject::Number)

@@ -141,7 +141,12 @@ pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
     let of_first = done.counts.steps.first().copied().unwrap_or_default();
     let matches = of_first.matches + of_first.left_out.total();
     let (reader, query) = (done.reader, first.query);
-    let near = near_miss::judge(reader, query, &done.sources.listing.sources, matches);
+    let near = near_miss::judge(
+        reader,
+        (query, first.template()),
+        &done.sources.listing.sources,
+        matches,
+    );
     match matches {
         0 => hints.splice(0..0, near),
         _ => hints.splice(hints.len().., near),

@@ -57,6 +57,8 @@ pub struct Reader {
     watch: Arc<CancelToken>,
     /// The folder that files must lie below.
     root: Option<PathBuf>,
+    /// Bytes of each source that are read.
+    most: Option<u64>,
     /// Texts that are read in the place of files.
     planned: Option<Arc<PlannedTexts>>,
 }
@@ -107,6 +109,13 @@ impl Reader {
         self
     }
 
+    /// Reads no more than so many bytes of each source, as if it ended there.
+    #[must_use]
+    pub fn at_most(mut self, bytes: u64) -> Self {
+        self.most = Some(bytes);
+        self
+    }
+
     /// Reads files as a plan would leave them.
     #[must_use]
     pub fn after(mut self, planned: Arc<PlannedTexts>) -> Self {
@@ -125,6 +134,7 @@ impl Reader {
             kept: self.kept.clone(),
             watch: Arc::clone(&self.watch),
             root: self.root.clone(),
+            most: self.most,
             planned: self.planned.clone(),
         }
     }
@@ -196,6 +206,9 @@ impl Reader {
         let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
         go_on(&self.watch, source)?;
         let mut input = self.input(source)?;
+        if let Some(most) = self.most {
+            input = Box::new(input.take(most));
+        }
         let piece = self.piece.unwrap_or(PIECE);
         if self.buffer.len() != piece {
             // Memory that is zero anyway is not touched before it is needed.

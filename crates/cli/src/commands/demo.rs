@@ -27,18 +27,31 @@ const WALK: &[Stop] = &[
         words: &["find", r"berth (\d+)", "notices", "--show", "3"],
     },
     Stop {
-        says: "2. It misses `BERTH 9`, `berth  3` and `Berth no. 4`. Let letter case not matter,\n   \
-               and allow more between the word and the number.",
+        says: "2. Which lines does it nearly match, and what stands in the way?",
+        words: &[
+            "find",
+            r"berth (\d+)",
+            "-i",
+            "notices",
+            "--missing",
+            "--why",
+            "--show",
+            "0",
+        ],
+    },
+    Stop {
+        says: "3. It misses `Berth no. 4`, `Berth-8`, `berth  3` and `berth #11`, and capitals. Let letter case\n   \
+               not matter, and allow more between the word and the number.",
         words: &["find", BERTH, "-i", "notices", "--show", "4"],
     },
     Stop {
-        says: "3. Replace. See each line before and after; nothing is written.",
+        says: "4. Replace. See each line before and after; nothing is written.",
         words: &[
             "preview", BERTH, "-i", "--with", "B-$1", "notices", "--show", "4",
         ],
     },
     Stop {
-        says: "4. Narrow. The heading and the date stand in the first three lines of each notice:\n   \
+        says: "5. Narrow. The heading and the date stand in the first three lines of each notice:\n   \
                leave them alone, and take only the first berth of each line.",
         words: &[
             "preview", BERTH, "-i", "--with", "B-$1", "--lines", "4..", "--pick", "first",
@@ -46,7 +59,7 @@ const WALK: &[Stop] = &[
         ],
     },
     Stop {
-        says: "5. Several steps. Each sees the text that the one before it left.",
+        says: "6. Several steps. Each sees the text that the one before it left.",
         words: &[
             "preview",
             r"(\d\d)(\d\d) hours",
@@ -62,25 +75,25 @@ const WALK: &[Stop] = &[
         ],
     },
     Stop {
-        says: "6. Apply: all or nothing, and only if there are as many changes as you expect.",
+        says: "7. Apply: all or nothing, and only if there are as many changes as you expect.",
         words: &[
             "apply", BERTH, "-i", "--with", "B-$1", "notices", "--yes", "--expect", "50..",
         ],
     },
     Stop {
-        says: "7. Look again: the old form is gone.",
+        says: "8. Look again: the old form is gone.",
         words: &["find", r"berth[\s#-]*(?:no\. )?\d+", "-i", "notices"],
     },
     Stop {
-        says: "8. Go back. Every run can be undone, and an undo too.",
+        says: "9. Go back. Every run can be undone, and an undo too.",
         words: &["undo", "--yes"],
     },
     Stop {
-        says: "9. Columns of data go round the same loop. In which forms does this one come?",
+        says: "10. Columns of data go round the same loop. In which forms does this one come?",
         words: &["shapes", "--columns", "berth", "berths.csv"],
     },
     Stop {
-        says: "10. Only that column is rewritten; every other byte of the table stays.",
+        says: "11. Only that column is rewritten; every other byte of the table stays.",
         words: &[
             "preview",
             r"^(?:[Bb]erth|[Bb])[ _-]?[O0]?(\d+)$",
@@ -94,7 +107,7 @@ const WALK: &[Stop] = &[
         ],
     },
     Stop {
-        says: "11. Keep what worked: a rewrite file holds it with worked examples. `preview … --save-rewrite\n   \
+        says: "12. Keep what worked: a rewrite file holds it with worked examples. `preview … --save-rewrite\n   \
                FILE` makes one; this one came with the samples.",
         words: &["test", "rewrites/berth-codes.toml"],
     },

@@ -4,7 +4,7 @@ use crate::hints::beside::Beside;
 use crate::hints::hint::shown;
 use crate::hints::known::Known;
 use crate::hints::plan::{StepPlan, StudyPlan};
-use crate::hints::spot::{Spot, TEXT_MOST};
+use crate::hints::spot::{LineCount, Spot, TEXT_MOST};
 use crate::hints::wider::{WiderFinders, WiderForm};
 use crate::sources::Sources;
 use brisk_quill_core::columns::fault::ColumnFault;
@@ -126,7 +126,9 @@ impl StepEvidence {
 #[derive(Debug)]
 pub struct Evidence<'p> {
     plan: &'p StudyPlan<'p>,
-    source: Arc<Source>,
+    file: &'p Source,
+    /// The same, to be shared by the places in it; made when it is first needed.
+    source: Option<Arc<Source>>,
     is_probed: bool,
     /// For each step, or none as long as there is none.
     steps: Vec<StepEvidence>,
@@ -139,10 +141,11 @@ pub struct Evidence<'p> {
 
 impl<'p> Evidence<'p> {
     /// None so far, about matches in `source`, one of `sources`.
-    pub fn new(plan: &'p StudyPlan<'p>, source: &Source, sources: &Sources) -> Self {
+    pub fn new(plan: &'p StudyPlan<'p>, source: &'p Source, sources: &Sources) -> Self {
         Self {
             plan,
-            source: Arc::new(source.clone()),
+            file: source,
+            source: None,
             is_probed: sources.is_among_first(source, FILES_PROBED),
             steps: Vec::new(),
             is_part: false,
@@ -152,8 +155,8 @@ impl<'p> Evidence<'p> {
     }
 
     /// Begins another file, one of `sources`.
-    pub fn begin_file(&mut self, source: &Source, sources: &Sources) {
-        self.source = Arc::new(source.clone());
+    pub fn begin_file(&mut self, source: &'p Source, sources: &Sources) {
+        (self.file, self.source) = (source, None);
         self.is_probed = sources.is_among_first(source, FILES_PROBED);
     }
 
@@ -197,7 +200,7 @@ impl<'p> Evidence<'p> {
         if let ProblemKind::Column(fault) = &problem.kind
             && self.column_fault.is_none()
         {
-            self.column_fault = Some((Source::clone(&self.source), fault.clone()));
+            self.column_fault = Some((self.file.clone(), fault.clone()));
         }
     }
 
@@ -224,7 +227,9 @@ impl<'p> Evidence<'p> {
         else {
             return;
         };
-        take_forms(step, plan, &self.source, seen);
+        let file = self.file;
+        let source = &*self.source.get_or_insert_with(|| Arc::new(file.clone()));
+        take_forms(step, plan, source, seen);
         let unit = seen.unit;
         let is_searched = self.is_probed && !plan.wider.is_empty();
         if is_searched && unit.in_scope && unit.bytes().len() <= UNIT_MOST {
@@ -233,7 +238,7 @@ impl<'p> Evidence<'p> {
             for (number, finder) in finders.of_step(index, &plan.wider).enumerate() {
                 if finder.collect(unit.bytes(), false, &mut matches).is_ok() {
                     let form = (number, &plan.wider[number]);
-                    take_wider(step, form, &matches, &self.source, seen);
+                    take_wider(step, form, &matches, source, seen);
                 }
             }
         }
@@ -261,12 +266,13 @@ fn take_forms(
     seen: &SeenUnit<'_>,
 ) {
     let bytes = seen.unit.bytes();
+    let lines = &mut LineCount::default();
     let mut left = None;
     let mut changes = seen.changes().map(Iterator::peekable);
     if plan.inserts {
         // What is inserted belongs to no match.
         for (span, text) in changes.into_iter().flatten() {
-            take_form(step, source, (seen, span), Some(text));
+            take_form(step, source, (seen, span, lines), Some(text));
         }
         return;
     }
@@ -279,7 +285,7 @@ fn take_forms(
                     Some(changes) if plan.replaces => Some(new_text(changes, finding, bytes)),
                     _ => None,
                 };
-                take_form(step, source, (seen, finding.span), after);
+                take_form(step, source, (seen, finding.span, lines), after);
             }
         }
     }
@@ -308,7 +314,7 @@ fn new_text<'b>(
 fn take_form(
     step: &mut StepEvidence,
     source: &Arc<Source>,
-    (seen, span): (&SeenUnit<'_>, Span),
+    (seen, span, lines): (&SeenUnit<'_>, Span, &mut LineCount),
     after: Option<&[u8]>,
 ) {
     let bytes = seen.unit.bytes();
@@ -331,7 +337,7 @@ fn take_form(
         right,
         doubles,
         written,
-        spot: Spot::new(source, seen.unit, span),
+        spot: Spot::counting(source, seen.unit, span, lines),
     };
     step.forms.add(key, || (!is_known).then(form));
 }

@@ -14,6 +14,7 @@ use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::pattern::outline::{ClassOf, Leaf, RepeatOf};
 use brisk_quill_core::pattern::{Finder, Pattern};
 use brisk_quill_core::query::Query;
+use brisk_quill_core::template::Template;
 use brisk_quill_files::read::Reader;
 use brisk_quill_files::source::Source;
 use std::ops::ControlFlow;
@@ -38,7 +39,12 @@ const ROWS_MOST: usize = 1000;
 const PER_MATCHES: u64 = 20;
 
 /// The hint, after a search that found so many `matches`.
-pub fn judge(reader: &Reader, query: &Query, sources: &[Source], matches: u64) -> Option<Hint> {
+pub fn judge(
+    reader: &Reader,
+    (query, template): (&Query, Option<&Template>),
+    sources: &[Source],
+    matches: u64,
+) -> Option<Hint> {
     let mut misses = NearMisses::new(&query.pattern)?;
     let mut any_case = any_case(&query.pattern);
     let mut rows: Inventory<(usize, Vec<u8>), Spot> = Inventory::new(ROWS_MOST);
@@ -72,7 +78,12 @@ pub fn judge(reader: &Reader, query: &Query, sources: &[Source], matches: u64) -
     let mut rows = rows.into_rows().into_iter();
     let row = rows.find(|((part, stands), count, _)| {
         let is_often = count * PER_MATCHES >= matches;
-        is_often && (matches == 0 || is_slip(&parts[*part], stands))
+        // What the template writes is the form that is wished for.
+        let is_new = std::str::from_utf8(stands).is_ok_and(|stands| {
+            !stands.is_empty()
+                && template.is_some_and(|template| template.source().contains(stands))
+        });
+        is_often && !is_new && (matches == 0 || is_slip(&parts[*part], stands))
     });
     let ((part, stands), count, first) = row?;
     let wanted = &parts[part];
@@ -112,6 +123,8 @@ fn is_slip(wanted: &WantedPart, stands: &[u8]) -> bool {
     let is_separator = |c: char| c.is_whitespace() || "-_.,:/–".contains(c);
     let few_signs = text.chars().count() <= 3 && text.chars().all(is_separator);
     match &wanted.outline.leaf {
+        // The same signs with other blanks around them.
+        Leaf::Text(wanted) if !wanted.trim().is_empty() && wanted.trim() == text.trim() => true,
         Leaf::Text(wanted) if wanted.chars().all(is_sign) => {
             // Twice the sign, as `::`, is another sign.
             let is_more = text.contains(wanted.as_str()) && !wanted.trim().is_empty();
@@ -159,6 +172,7 @@ fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<Stri
             format!("{}+", &own[..own.rfind('{').unwrap_or(own.len())])
         }
         Leaf::Class(ClassOf::Digits) => format!("{own}+"),
+        Leaf::Text(text) if text == " " && stands.trim().is_empty() => " +".to_owned(),
         _ => format!("(?:{own}|{stands})"),
     };
     let mut amended = source.to_owned();

@@ -31,7 +31,7 @@ impl<'s> SecondLook<'s> {
     /// A search of `sources` for `query`.
     pub fn new(reader: &Reader, query: &Query, sources: &'s [Source]) -> Self {
         Self {
-            reader: reader.another().in_pieces_of(PIECE),
+            reader: reader.another().in_pieces_of(PIECE).at_most(BYTES_MOST),
             query: Query {
                 pick: Pick::default(),
                 limit: None,
@@ -66,7 +66,7 @@ impl<'s> SecondLook<'s> {
             }
             looking.source = source.clone();
             run_in_turn(&mut worker, &mut reader, source, &mut looking);
-            if looking.token.is_stopped() || looking.token.bytes() > BYTES_MOST {
+            if looking.token.is_stopped() || looking.token.bytes() >= BYTES_MOST {
                 return;
             }
         }
@@ -84,7 +84,9 @@ impl Events for Looking<'_> {
         if self.token.is_stopped() {
             return;
         }
-        if self.token.bytes() > BYTES_MOST || (self.visit)(&self.source, unit).is_break() {
+        // A line that was cut there is none.
+        let is_cut = self.token.bytes() >= BYTES_MOST && unit.unit.ending.is_empty();
+        if is_cut || (self.visit)(&self.source, unit).is_break() {
             self.token.stop();
         }
     }

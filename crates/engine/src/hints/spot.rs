@@ -2,6 +2,7 @@
 
 use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::span::Span;
+use brisk_quill_core::unit::line_ends;
 use brisk_quill_files::source::Source;
 use std::sync::Arc;
 
@@ -30,6 +31,16 @@ pub struct Spot {
 impl Spot {
     /// The place `span` of what was searched in `unit`.
     pub fn new(source: &Arc<Source>, unit: &UnitView<'_>, span: Span) -> Self {
+        Self::counting(source, unit, span, &mut LineCount::default())
+    }
+
+    /// The same for one place after another of the same unit.
+    pub fn counting(
+        source: &Arc<Source>,
+        unit: &UnitView<'_>,
+        span: Span,
+        lines: &mut LineCount,
+    ) -> Self {
         let bytes = unit.bytes();
         let (from, to) = match bytes.len() <= WHOLE {
             true => (0, bytes.len()),
@@ -40,7 +51,7 @@ impl Spot {
         };
         let before = match unit.cell {
             Some(_) => 0,
-            None => brisk_quill_core::unit::line_ends(&bytes[..span.from]),
+            None => lines.before(bytes, span.from),
         };
         Self {
             source: Arc::clone(source),
@@ -64,6 +75,24 @@ impl Spot {
         let head = before.iter().rev().take_while(|b| is_word(b)).count();
         let tail = after.iter().take_while(|b| is_word(b)).count();
         &self.window[self.span.from - head..self.span.to + tail]
+    }
+}
+
+/// The line ends of a unit, counted once however many places are asked for in order.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct LineCount {
+    at: usize,
+    ends: u64,
+}
+
+impl LineCount {
+    fn before(&mut self, bytes: &[u8], at: usize) -> u64 {
+        if at < self.at {
+            *self = Self::default();
+        }
+        self.ends += line_ends(&bytes[self.at..at]);
+        self.at = at;
+        self.ends
     }
 }
 

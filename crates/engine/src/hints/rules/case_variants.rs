@@ -28,7 +28,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     // A single name in capitals, or one in code, differs from others by its letter case.
     let is_name = outline
         .text()
-        .is_some_and(|text| !text.trim().contains(' '));
+        .is_some_and(|text| text.trim().chars().all(|c| c.is_alphanumeric() || c == '_'));
     let in_capitals =
         source.chars().any(char::is_uppercase) && !source.chars().any(char::is_lowercase);
     let in_code = |spot: &Spot| is_code(&spot.source);

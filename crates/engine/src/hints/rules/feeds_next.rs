@@ -22,7 +22,7 @@ pub const RULE: Rule = Rule {
         file: "notice.txt",
         text: "to port\nto starboard\n",
     },
-    hides: &[],
+    hides: &["more-per-unit"],
     judge,
 };
 

@@ -1,6 +1,8 @@
 //! `more-per-unit`: the pick left further matches of the same form, or a word now stands twice.
 
+use crate::hints::evidence::Form;
 use crate::hints::hint::{Hint, Remedy, shown};
+use crate::hints::names::is_spelling;
 use crate::hints::rule::{Example, Rule};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::counted;
@@ -39,7 +41,7 @@ fn left_by_pick(study: &StepStudy<'_>) -> Option<Hint> {
 }
 
 fn doubled(study: &StepStudy<'_>) -> Option<Hint> {
-    let (count, first) = study.gather(|form| form.doubles)?;
+    let (count, first) = study.gather(|form| form.doubles && !is_respelled(form))?;
     let after = first.after.as_deref()?;
     let message = format!(
         "a word stands twice after {}: {}",
@@ -50,6 +52,12 @@ fn doubled(study: &StepStudy<'_>) -> Option<Hint> {
     Some(hint.cured_by(Remedy::Words(
         "take the word that is there already into the pattern",
     )))
+}
+
+/// True if a change only puts the spelling of a word right.
+fn is_respelled(form: &Form) -> bool {
+    let after = String::from_utf8_lossy(form.after.as_deref().unwrap_or_default());
+    is_spelling(&String::from_utf8_lossy(form.before()), &after)
 }
 
 /// The new text with the words on either side.

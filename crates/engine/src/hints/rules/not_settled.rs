@@ -26,7 +26,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     if study.of > 1 || study.plan.inserts || !study.plan.replaces {
         return None;
     }
-    let (count, first) = study.gather(|form| grows_again(study.plan.pattern(), form))?;
+    let (count, first) = study.gather(|form| grows_again(study, form))?;
     let after = first.after.as_deref()?;
     let message = format!(
         "the rewrite run on its own result would change it again, after {}: {} holds {}",
@@ -59,18 +59,30 @@ fn has_text(bytes: &[u8]) -> bool {
 }
 
 /// True if the pattern matches the old text again within the new one.
-fn grows_again(pattern: &Pattern, form: &Form) -> bool {
-    let (Some((head, _)), Some(after)) = (added(form), form.after.as_deref()) else {
+fn grows_again(study: &StepStudy<'_>, form: &Form) -> bool {
+    let (Some((head, _)), Some((new, written))) = (added(form), result(form)) else {
         return false;
     };
-    let spot = &form.spot;
-    let (window, span) = (&spot.window, spot.span);
-    let new = [&window[..span.from], after, &window[span.to..]].concat();
-    let from = span.from + head.len();
+    let from = written.from + head.len();
     let again = Span::new(from, from + form.before().len());
+    // Without filters, what is added would be added to more than the old text as well.
+    let is_plain = study
+        .plan
+        .template()
+        .is_some_and(|template| !template.has_filters());
+    let grows = |found: Span| {
+        found == again
+            || is_plain
+                && (written.from..=again.from).contains(&found.from)
+                && (again.to..=written.to).contains(&found.to)
+    };
     let mut matches = Matches::default();
-    let found = pattern.finder().collect(&new, false, &mut matches);
-    found.is_ok() && (0..matches.len()).any(|index| matches.span(index) == again)
+    let found = study
+        .plan
+        .pattern()
+        .finder()
+        .collect(&new, false, &mut matches);
+    found.is_ok() && (0..matches.len()).any(|index| grows(matches.span(index)))
 }
 
 /// The pattern that does not match beside what is added.
@@ -80,13 +92,35 @@ fn guarded(pattern: &Pattern, form: &Form) -> Option<String> {
     }
     let (head, tail) = added(form)?;
     let escaped = |text: &[u8]| Some(escaped_text(std::str::from_utf8(text).ok()?));
-    let source = pattern.source();
-    let amended = match head.is_empty() {
-        false => format!("(?<!{}){}", escaped(head)?, grouped(source)),
-        true => format!("{}(?!{})", grouped(source), escaped(tail)?),
+    let source = grouped(pattern.source());
+    let forms = match head.is_empty() {
+        false => {
+            let head = escaped(head)?;
+            // Where the pattern takes what is added too, it must not begin there either.
+            vec![
+                format!("(?<!{head}){source}"),
+                format!("(?<!{head})(?!{head}){source}"),
+            ]
+        }
+        true => vec![format!("{source}(?!{})", escaped(tail)?)],
     };
-    Pattern::new(&amended, pattern.options()).ok()?;
-    Some(amended)
+    let settles = |amended: &String| {
+        let pattern = Pattern::new(amended, pattern.options()).ok()?;
+        let (new, written) = result(form)?;
+        let mut matches = Matches::default();
+        pattern.finder().collect(&new, false, &mut matches).ok()?;
+        let within = |span: Span| span.from < written.to && written.from < span.to;
+        (!(0..matches.len()).any(|index| within(matches.span(index)))).then_some(())
+    };
+    { forms }.into_iter().find(|form| settles(form).is_some())
+}
+
+/// The text around a change once it is made, and the place of the new text in it.
+fn result(form: &Form) -> Option<(Vec<u8>, Span)> {
+    let after = form.after.as_deref()?;
+    let (window, span) = (&form.spot.window, form.spot.span);
+    let new = [&window[..span.from], after, &window[span.to..]].concat();
+    Some((new, Span::new(span.from, span.from + after.len())))
 }
 
 fn grouped(source: &str) -> String {
