@@ -38,7 +38,7 @@ Why they do not match:
         ("find 'Berth' --missing --why a.txt", "has one part only"),
         (
             r"find '(?<=B)erth \d' --missing --why a.txt",
-            "has no parts to tell of",
+            "has no parts to report on",
         ),
         (r"find 'Berth \d' --why a.txt", "--missing"),
     ] {

@@ -18,7 +18,7 @@ const PARTS_MOST: usize = 32;
 const GAP_MOST: usize = 24;
 /// The name of the group of the gap.
 const GAP: &str = "bquill_gap";
-/// What is left of a pattern must weigh so many percent of all of it.
+/// The rest of a pattern without a part must weigh so many percent of all of it.
 const WEIGHT_LEFT: u32 = 50;
 /// Bytes of a unit that are looked at.
 const UNIT_MOST: usize = 64 << 10;
@@ -85,7 +85,7 @@ pub enum WhyNot {
 pub struct Miss {
     /// The index of the part, from 0.
     pub part: usize,
-    /// What stands there, in the unit.
+    /// The place in the unit of the text that stands there.
     pub stands: Span,
     /// All that would match.
     pub whole: Span,
@@ -194,7 +194,7 @@ impl NearMisses {
     }
 }
 
-/// What each part of a pattern takes in its first match in `unit`; `None` where there is no match, or the
+/// The parts of a pattern, each with the text that it takes in the first match in `unit`; `None` where there is no match, or the
 /// pattern is not regular.
 ///
 /// ```

@@ -331,7 +331,7 @@ impl<'a> PlanWriter<'a> {
             let note: &FileNote = note;
             self.put(&plan_records::note(note), stream);
         }
-        for hint in &summary.hints.told {
+        for hint in &summary.hints.shown {
             self.put(&plan_records::hint(hint), stream);
         }
         self.put(&plan_records::totals(summary), stream);

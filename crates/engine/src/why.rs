@@ -10,7 +10,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 /// Units that are looked at.
 pub const UNITS_MOST: u64 = 10_000;
-/// Reasons that are told apart.
+/// Reasons that are distinguished.
 const REASONS_MOST: usize = 2000;
 /// Longer texts are cut.
 const TEXT_MOST: usize = 256;

@@ -70,7 +70,7 @@ impl Case {
         let Ok(Ended::Complete(summary)) = ended else {
             panic!("{}", self.name)
         };
-        summary.hints.told
+        summary.hints.shown
     }
 }
 

@@ -62,7 +62,7 @@ fn explain_file(file: &Path, view: &ExplainView) -> Result<Labelled, Diagnostic>
     Ok(out)
 }
 
-/// What each part of a pattern takes in a text, or where it stops.
+/// The parts of a pattern with the text that each takes, or the part at which it stops.
 fn on_text(pattern: &Pattern, text: &[u8]) -> Labelled {
     let mut out = Labelled::default();
     let mut matches = Matches::default();
@@ -82,7 +82,7 @@ fn on_text(pattern: &Pattern, text: &[u8]) -> Labelled {
         match explained {
             Some((words, explained)) if explained.reason != Reason::Nothing => {
                 out.push_str(": ");
-                out.put(Role::Match, &words);
+                out.put(Role::Guide, &words);
                 out.push_str(&format!(", in {}.\n", quoted(&explained.text)));
             }
             Some((words, _)) => out.push_str(&format!(": {words}.\n")),

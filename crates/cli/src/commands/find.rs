@@ -113,11 +113,11 @@ impl<'a> Form<'a> {
     }
 }
 
-/// There is nothing to be told about the parts of a pattern that has none.
+/// The fault of `--why` with a pattern that has no parts to report on.
 fn no_parts(pattern: &Pattern) -> Diagnostic {
     let why = match pattern.backtracks() {
         true => {
-            "--why: a pattern with look-around, or a reference to one of its groups, has no parts to tell of"
+            "--why: a pattern with look-around, or a reference to one of its groups, has no parts to report on"
         }
         false => {
             "--why: the pattern has one part only, and where it does not match, that part is missing"
@@ -137,7 +137,7 @@ struct Why {
 }
 
 impl Why {
-    /// The reason of a unit, in words, where there is one to be told.
+    /// The reason of a unit, in words, where there is one to be shown.
     fn unit(&mut self, seen: &SearchedUnit<'_>) -> Option<String> {
         let explainer = self.explainer.as_ref()?;
         let explained = explainer.explain(seen.unit.bytes(), seen.unit.line)?;

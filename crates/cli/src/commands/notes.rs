@@ -20,7 +20,7 @@ pub fn print_note_records(notes: &[FileNote], output: &mut Output) {
 
 /// Prints the record of each hint.
 pub fn print_hint_records(hints: &Hints, output: &mut Output) {
-    for hint in &hints.told {
+    for hint in &hints.shown {
         output.print(&plan_records::hint(hint));
     }
 }

@@ -8,7 +8,7 @@ use brisk_quill_engine::hints::hint::{Hint, Hints};
 /// Each hint on a line, with its first place and what to do on the next.
 pub fn hint_lines(hints: &Hints) -> Labelled {
     let mut out = Labelled::default();
-    for hint in &hints.told {
+    for hint in &hints.shown {
         out.put(Role::Hint, &format!("hint {}", hint.name));
         out.push_str(&format!(": {}.\n", hint.message));
         let below = below(hint);

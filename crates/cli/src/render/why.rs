@@ -79,7 +79,7 @@ fn row_line(
     let count = number(row.count);
     let plural = if row.count == 1 { " " } else { "s" };
     out.push_str(&format!("  {count:>digits$} {unit}{plural}  "));
-    out.put(Role::Match, &reason_words(&row.reason, parts));
+    out.put(Role::Guide, &reason_words(&row.reason, parts));
     if row.reason != Reason::Nothing {
         out.push_str(&format!(": {}", quoted(&row.text)));
     }
@@ -88,7 +88,7 @@ fn row_line(
     out.push('\n');
 }
 
-/// What each part of a pattern took, one under the other.
+/// The parts of a pattern with the text that each took, one under the other.
 pub fn parts_taken(text: &[u8], parts: &[(WantedPart, Option<Span>)]) -> Labelled {
     let mut out = Labelled::default();
     let shown = |part: &WantedPart| quoted(part.text.as_bytes());

@@ -55,7 +55,7 @@ pub enum Leaf {
     Boundary,
     /// A repeat.
     Repeat {
-        /// What is repeated.
+        /// The repeated content.
         of: RepeatOf,
         /// True if it takes as much as it can.
         greedy: bool,

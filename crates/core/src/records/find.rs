@@ -68,7 +68,7 @@ record! {
         path_b64: Optional<Base64<'a>>,
         /// The line it begins in, from 1.
         line: Ordinal,
-        /// What would match there, or does as far as the pattern goes.
+        /// The text that would match there, or does as far as the pattern goes.
         text: Cow<'a, str>,
         /// Its bytes, where they are not UTF-8.
         #[serde(default)]

@@ -204,7 +204,7 @@ record! {
         /// The number of places that it is about.
         #[serde(default)]
         count: u64,
-        /// What to do; `null` where that is for the reader to find out.
+        /// The remedy; `null` where that is for the reader to find out.
         remedy: Option<Cow<'a, str>>,
     }
 }

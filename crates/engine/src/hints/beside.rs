@@ -3,7 +3,7 @@
 /// The bytes of the longest character.
 const CHAR: usize = 4;
 
-/// What stands beside a match.
+/// The kind of character beside a match.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Beside {
     /// Nothing: the unit ends there.
@@ -25,7 +25,7 @@ pub enum Beside {
 }
 
 impl Beside {
-    /// What stands before offset `at`.
+    /// The kind of character before offset `at`.
     pub fn before(text: &[u8], at: usize) -> Self {
         let c = match text[..at].last() {
             None => return Self::Edge,
@@ -44,7 +44,7 @@ impl Beside {
         }
     }
 
-    /// What stands at offset `at`.
+    /// The kind of character at offset `at`.
     pub fn after(text: &[u8], at: usize) -> Self {
         let head = &text[at..text.len().min(at + CHAR)];
         let c = match head.first() {

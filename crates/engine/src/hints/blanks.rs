@@ -69,11 +69,26 @@ pub fn remedy(study: &StepStudy<'_>, form: &Form) -> Option<Remedy> {
     Some(Remedy::Pattern(amended))
 }
 
-/// What a change makes of the text around it.
+/// The text around a change once it is made: whole words of it.
 pub fn result(form: &Form) -> Vec<u8> {
-    const AROUND: usize = 16;
+    const AROUND: usize = 20;
     let (window, span) = (&form.spot.window, form.spot.span);
-    let head = &window[span.from.saturating_sub(AROUND)..span.from];
-    let tail = &window[span.to..window.len().min(span.to + AROUND)];
-    [head, form.after.as_deref().unwrap_or_default(), tail].concat()
+    let (head, tail) = (&window[..span.from], &window[span.to..]);
+    let is_blank = |byte: &u8| *byte == b' ';
+    let from = head.len().saturating_sub(AROUND);
+    let from = match head[from..].iter().position(is_blank) {
+        Some(blank) if from > 0 && from + blank + 1 < head.len() => from + blank + 1,
+        _ => from,
+    };
+    let to = tail.len().min(AROUND);
+    let to = match tail[..to].iter().rposition(is_blank) {
+        Some(blank) if to < tail.len() && blank > 0 => blank,
+        _ => to,
+    };
+    [
+        &head[from..],
+        form.after.as_deref().unwrap_or_default(),
+        &tail[..to],
+    ]
+    .concat()
 }

@@ -19,9 +19,9 @@ use foldhash::fast::FixedState;
 use std::hash::{BuildHasher, Hash};
 use std::sync::Arc;
 
-/// Forms of matches that are told apart, for each step.
+/// Forms of matches that are distinguished, for each step.
 const FORMS_MOST: usize = 2000;
-/// Further texts that are told apart, for each step.
+/// Further texts that are distinguished, for each step.
 const WIDER_MOST: usize = 500;
 /// Files of which units without a match are looked at; matches are looked at in all.
 const FILES_PROBED: usize = 200;

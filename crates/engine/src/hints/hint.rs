@@ -73,29 +73,29 @@ pub enum Remedy {
     Words(&'static str),
 }
 
-/// Hints as they are told.
+/// The hints that are reported.
 ///
 /// ```
 /// use brisk_quill_engine::hints::hint::Hints;
-/// assert!(Hints::default().told.is_empty());
+/// assert!(Hints::default().shown.is_empty());
 /// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Hints {
     /// The most telling ones, at most [`Hints::MOST`], the most telling first.
-    pub told: Vec<Hint>,
+    pub shown: Vec<Hint>,
     /// The number of further ones.
     pub more: u64,
 }
 
 impl Hints {
-    /// The most hints that are told.
+    /// The most hints that are reported.
     pub const MOST: usize = 5;
 
     /// The first of all hints, which come in order.
     pub fn of(mut all: Vec<Hint>) -> Self {
         let more = all.len().saturating_sub(Self::MOST) as u64;
         all.truncate(Self::MOST);
-        Self { told: all, more }
+        Self { shown: all, more }
     }
 }
 

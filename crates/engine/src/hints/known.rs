@@ -19,7 +19,7 @@ impl Known {
         self.keys.contains(&key)
     }
 
-    /// True if no other form will be told apart.
+    /// True if no other form will be distinguished.
     pub fn is_full(&self) -> bool {
         self.is_full
     }

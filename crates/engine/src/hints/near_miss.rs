@@ -33,9 +33,9 @@ pub const EXAMPLE: Example = Example {
 };
 /// Units without a match that are looked at.
 pub const UNITS_MOST: u64 = 10_000;
-/// Reasons that are told apart.
+/// Reasons that are distinguished.
 const ROWS_MOST: usize = 1000;
-/// A reason is told where it stands for one unit to so many matches.
+/// A reason is reported where it stands for one unit to so many matches.
 const PER_MATCHES: u64 = 20;
 
 /// The hint, after a search that found so many `matches`.
@@ -78,10 +78,10 @@ pub fn judge(
     let mut rows = rows.into_rows().into_iter();
     let row = rows.find(|((part, stands), count, _)| {
         let is_often = count * PER_MATCHES >= matches;
-        // What the template writes is the form that is wished for.
+        // The same sign with the blanks that the template writes is the form that is wished for.
         let is_new = std::str::from_utf8(stands).is_ok_and(|stands| {
-            !stands.is_empty()
-                && template.is_some_and(|template| template.source().contains(stands))
+            let same = !stands.trim().is_empty() && stands.trim() == parts[*part].text.trim();
+            same && template.is_some_and(|template| template.source().contains(stands))
         });
         is_often && !is_new && (matches == 0 || is_slip(&parts[*part], stands))
     });

@@ -25,7 +25,7 @@ pub struct KindList {
     /// The shapes of each group in words, before and after.
     pub shown: Vec<(String, String)>,
     unfolded: BTreeSet<usize>,
-    /// What is listed.
+    /// The rows that are listed.
     pub rows: Vec<KindRow>,
 }
 

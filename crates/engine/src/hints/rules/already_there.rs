@@ -11,7 +11,7 @@ use brisk_quill_core::step::actions::Action;
 
 pub const RULE: Rule = Rule {
     name: "already-there",
-    speaks: "the new name stands elsewhere in scope already, so that the two can no longer be told apart",
+    speaks: "the new name stands elsewhere in scope already, so that the two can no longer be distinguished",
     example: Example {
         words: &["Berth 4", "--with", "Berth 7"],
         file: "notice.txt",
@@ -36,7 +36,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     let holds = |text: &WiderText| is_name(new) || is_code(&text.spot.source);
     let (count, first, _) = study.gather_wider(WiderKind::NewText, holds)?;
     let message = format!(
-        "{} stands in {} other {} already, and can no longer be told from what was {}",
+        "{} stands in {} other {} already, and can no longer be distinguished from what was {}",
         quoted(new),
         number(count),
         if count == 1 { "place" } else { "places" },
