@@ -174,6 +174,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         &["6 kinds in 55 changes"],
     ),
     (
+        r"bquill preview 'berth (\d+)' -i --with 'B-$1' --whole notices/01-dredging.md",
+        0,
+        &["▌    6  ‹B-7› or ‹B-7› wait"],
+    ),
+    (
         r"bquill preview 'berth *(\d+)' -i --with 'B-$1' notices/ --against last",
         0,
         &["the same             55", "only this time       11"],
@@ -259,6 +264,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     ("bquill recover --abandon 7", 1, &["run 7"]),
     // explain, test, demo, completions
     ("bquill explain", 0, &["In a template"]),
+    (
+        r"bquill explain 'Berth (\d+)' --on 'at Berth-8 until noon'",
+        0,
+        &["`-` where ` ` is wanted, in `Berth-8`"],
+    ),
     (
         r"bquill explain '(?<berth>[Bb]erth)\s+(\d+)' --with '${berth | upper}-${2 | pad 2}'",
         0,
