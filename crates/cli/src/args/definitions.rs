@@ -427,8 +427,8 @@ Examples:
   bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --save-rewrite berths.toml
   bquill preview --rewrite berths.toml notices/
   bquill preview 'berth (\\d+)' -i --with 'B-$1' notices/ --kinds
-  bquill preview 'berth (\\d+)' -i --with 'B-$1' --whole notices/01-dredging.md
   bquill preview 'berth *(\\d+)' -i --with 'B-$1' notices/ --against last
+  bquill preview 'berth (\\d+)' -i --with 'B-$1' --whole notices/01-dredging.md
   bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/
 
 Write templates between single quotes: a shell swallows `$1` between double quotes.
@@ -456,7 +456,7 @@ pub struct PreviewArgs {
     #[arg(long, help_heading = "Output", conflicts_with = "json")]
     pub diff: bool,
     /// Print the files that change as they would be, whole, with changed lines marked.
-    #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff", "kinds", "context"])]
+    #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff", "kinds", "against", "context"])]
     pub whole: bool,
     /// Show each kind of change once: of the same text, or, where there are many, of the same shape.
     #[arg(long, value_name = "text|shape", num_args = 0..=1, require_equals = true)]
