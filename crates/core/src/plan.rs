@@ -156,7 +156,7 @@ const HINTS_MOST: usize = 5;
 fn hint_text(hint: &HintRecord<'_>) -> String {
     let mut text = format!("{}: {}", hint.name, hint.message);
     if let Some(remedy) = &hint.remedy {
-        text.push_str(&format!(" — {remedy}"));
+        text.push_str(&format!("; {remedy}"));
     }
     visible(text.as_bytes())
 }

@@ -370,10 +370,11 @@ fn in_place(
 ) -> Result<(), Diagnostic> {
     let sentence = rewrite_sentence(&asked.rewrite, &listing.sources);
     let totals = rewrite_totals(&evaluating.summary, &asked.rewrite);
-    let text = format!("{sentence}\n\n{totals}\n");
+    let text = format!("{sentence}\n\n{totals}");
     output.print(text.as_bytes());
     let summary = &evaluating.summary;
     print_notes(&summary.notes, &summary.hints, output);
+    output.print(b"\n");
     if plan.changed().next().is_none() {
         output.print(b"There is nothing to write.\n");
         return Ok(());

@@ -157,7 +157,10 @@ impl Screen<'_> {
             _ => Line::from(self.span(Role::Strong, state.message.clone())),
         };
         let hints = match state.view {
-            View::Kinds => "↓↑ move   Enter the changes of this kind   Esc back",
+            View::Kinds if state.kind_list.groups.is_empty() => {
+                "↓↑ move   Enter the changes of this kind   Esc back"
+            }
+            View::Kinds => "↓↑ move   Enter unfold, or the changes of a kind   Esc back",
             View::File => "↓↑ move   any other key: back",
             View::Modify | View::Find => "",
             _ if usize::from(width) < HINTS.width() => HINTS_NARROW,

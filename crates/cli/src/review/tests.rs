@@ -69,6 +69,7 @@ impl Desk {
                 writeln!(plan, "{record}").unwrap();
             }
         }
+        plan.push_str("{\"record\":\"hint\",\"name\":\"glued\",\"message\":\"new text touches a word\",\"remedy\":\"add a blank\"}\n");
         plan.push_str("{\"record\":\"totals\"}\n");
         let path = folder.path().join("p.plan");
         std::fs::write(&path, plan).unwrap();
@@ -467,4 +468,56 @@ proptest! {
         prop_assert_eq!(desk.state.counts, open);
         prop_assert!(desk.state.plan.modified.is_empty());
     }
+}
+
+/// Kinds of one shape are one row, which Enter unfolds; below it Enter goes down into a kind.
+#[test]
+fn kinds_by_shape_unfold() {
+    let mut desk = Desk::new(HARBOUR);
+    let kinds = desk.doc.kinds().unwrap();
+    desk.state = State::new(desk.doc.index.clone(), kinds, true);
+    desk.press("t");
+    let rows = desk.draw(80, 12, false);
+    assert!(rows[2].contains("Enter unfolds"), "{rows:#?}");
+    assert!(
+        rows[3].starts_with("▸    2        3  a{5} 9 → A-9   as berth 7 → B-7"),
+        "{rows:#?}"
+    );
+    desk.press("<enter>");
+    let rows = desk.draw(80, 12, false);
+    assert!(rows[3].starts_with('▾'), "{rows:#?}");
+    assert!(
+        rows[4].starts_with("     1        2      berth 7 → B-7"),
+        "{rows:#?}"
+    );
+    assert!(
+        rows[5].starts_with("     2        1      berth 8 → B-8"),
+        "{rows:#?}"
+    );
+    desk.press("<down><down><enter>");
+    assert_eq!(
+        (desk.state.view, desk.state.listed.len()),
+        (View::Changes, 1)
+    );
+    assert_eq!(desk.seen(), "...... 1.2");
+    // The list opens at the kind of the current change, and folds again.
+    desk.press("t<up><up><enter>");
+    assert_eq!(desk.draw(80, 12, false)[4].chars().next(), Some('▸'));
+}
+
+#[test]
+fn hints_are_shown() {
+    let mut desk = Desk::new(HARBOUR);
+    assert_eq!(
+        desk.state.message,
+        "there is a hint about these changes: h shows it"
+    );
+    desk.press("h");
+    let screen = desk.draw(80, 12, false).join("\n");
+    assert!(
+        screen.contains("glued: new text touches a word; add a blank"),
+        "{screen}"
+    );
+    desk.press("x");
+    assert_eq!(desk.state.view, View::Changes);
 }

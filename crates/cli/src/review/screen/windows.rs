@@ -58,11 +58,15 @@ fn kind_row(state: &State, row: KindRow) -> String {
         }
         KindRow::Kind(kind_number) => {
             let kind = &state.kinds.kinds[kind_number];
-            let indent = if list.groups.is_empty() { "" } else { "    " };
+            // Below its group it stands further right.
+            let (sign, indent) = match list.groups.is_empty() {
+                true => ("", ""),
+                false => (" ", "    "),
+            };
             let (count, before, after) =
                 (number(kind.count), shown(&kind.before), shown(&kind.after));
             format!(
-                "{:>5} {count:>8}  {indent}{before} → {after}",
+                "{sign}{:>5} {count:>8}  {indent}{before} → {after}",
                 kind_number + 1
             )
         }
