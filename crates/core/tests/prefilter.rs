@@ -3,6 +3,7 @@
 use crate::support::{self, cases, pattern, spec};
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
+use brisk_quill_core::pattern::probe::Probe;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::query::findings::{Findings, MatchStatus};
@@ -121,8 +122,17 @@ impl Visitor for Shown {
 }
 
 fn shown(query: &Query, text: &[u8], size: usize, prefilter: PrefilterUse) -> Shown {
+    let searcher = Searcher::new(query).prefilter(prefilter);
+    shown_by(searcher, text, size, prefilter)
+}
+
+fn shown_by(
+    mut searcher: Searcher<'_>,
+    text: &[u8],
+    size: usize,
+    prefilter: PrefilterUse,
+) -> Shown {
     let mut shown = Shown::default();
-    let mut searcher = Searcher::new(query).prefilter(prefilter);
     let mut found = searcher.text("-", 0);
     let mut pieces = text.chunks(size).peekable();
     while let Some(piece) = pieces.next() {
@@ -183,6 +193,45 @@ proptest! {
         if scope != 2 {
             let parts = shown_in_parts(&query, &text, size);
             prop_assert_eq!(parts.unnumbered(), each.unnumbered(), "{}", source);
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// A probe changes no match, and shows every line in scope that its patterns match; what is shown
+    /// depends neither on pieces nor on the prefilter.
+    #[test]
+    fn a_probe_shows_further_lines(
+        text in text(), sources in (source(), source()), size in prop_oneof![1..9usize, Just(usize::MAX)],
+        odd_lines in any::<bool>(),
+    ) {
+        let options = MatchOptions::default();
+        let (Ok(main), Ok(further)) = (Pattern::new(&sources.0, &options), Pattern::new(&sources.1, &options)) else {
+            return Ok(());
+        };
+        let Some(probe) = Probe::new(&main, std::slice::from_ref(&further)) else {
+            return Ok(());
+        };
+        let scope = |query: &mut Query| if odd_lines { query.scope.lines = spec("1.. by 2") };
+        let (mut query, mut others) = (Query::new(main), Query::new(further));
+        scope(&mut query);
+        scope(&mut others);
+        let plain = shown(&query, &text, size, PrefilterUse::Never);
+        let probed = |size, how| {
+            let searcher = Searcher::new(&query).prefilter(how).with_probe(&probe);
+            shown_by(searcher, &text, size, how)
+        };
+        let all = probed(size, PrefilterUse::Never);
+        prop_assert_eq!(&probed(usize::MAX, PrefilterUse::Always), &all, "{:?}", sources);
+        let with_match = all.0.iter().filter(|unit| !unit.3.is_empty()).cloned().collect();
+        prop_assert_eq!(&Shown(with_match), &plain, "{:?}", sources);
+        let in_scope = |unit: &&Unit| unit.3.iter().any(|(_, status)| matches!(status, MatchStatus::Picked(_)));
+        for unit in shown(&others, &text, size, PrefilterUse::Never).0.iter().filter(in_scope) {
+            // What may be empty is looked for nowhere.
+            let may_be_empty = others.pattern.shortest() == Some(0);
+            prop_assert!(may_be_empty || all.0.iter().any(|shown| shown.0 == unit.0), "{:?} {unit:?}", sources);
         }
     }
 }

@@ -7,14 +7,18 @@ use brisk_quill_core::template::tables::NoTables;
 use brisk_quill_engine::collector::NullCollector;
 use brisk_quill_engine::hints::hint::Hint;
 use brisk_quill_engine::request::Work;
+use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::session::Session;
 use brisk_quill_engine::sources::Sources;
 use brisk_quill_engine::summary::Ended;
 use brisk_quill_files::discover::Search;
+use brisk_quill_files::read::TextOptions;
 use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
+use std::num::NonZeroUsize;
 use std::ops::ControlFlow;
+use std::sync::Arc;
 
 #[derive(Deserialize)]
 struct Cases {
@@ -130,4 +134,55 @@ fn remedies_cure() {
         }
     }
     assert!(uncured.is_empty(), "{uncured}");
+}
+
+/// The same hints, with the same numbers and places, whatever the threads and the pieces.
+#[test]
+fn hints_do_not_depend_on_threads() {
+    let folder = tempfile::tempdir().unwrap();
+    for file in 0..230 {
+        let lines = (0..40 + 7 * file % 150).map(|line| match (line + file) % 11 {
+            0 => format!("Berth-{line} in report {file}"),
+            1 => format!("the port of BERTH {line}"),
+            n => format!("Berth {n}{line} in port {file}"),
+        });
+        let text: String = lines.map(|line| line + "\n").collect();
+        std::fs::write(folder.path().join(format!("{file:03}.txt")), text).unwrap();
+    }
+    // A file that is worked on in parts.
+    let large = "Berth 12 in port\nBerth 2a in airport\n".repeat(15_000);
+    std::fs::write(folder.path().join("large.txt"), large).unwrap();
+    let sources = Sources::find(vec![folder.path().to_owned()], Search::default()).unwrap();
+    for (pattern, with) in [
+        (r"Berth (\d+)", "B-$1"),
+        ("port", "harbour"),
+        (r"Berth.(\d)", "B"),
+    ] {
+        let step = StepSpec {
+            pattern: Some(pattern.into()),
+            with: Some(with.into()),
+            ..StepSpec::default()
+        };
+        let rewrite = Rewrite::new(vec![step.build(&mut NoTables).unwrap()]);
+        let work = Work::Rewrite {
+            rewrite: &rewrite,
+            options: RunOptions::default(),
+        };
+        let hints = |threads: usize, piece: usize| {
+            let threads = Threads::new(NonZeroUsize::new(threads));
+            let session = Session::new(TextOptions::default(), threads, Arc::default());
+            let mut session = session.in_pieces_of(piece).with_hints();
+            let take = |_: brisk_quill_engine::session::Taken<'_, _>| ControlFlow::Continue(());
+            let ended = session.run(&work, &sources, |_| NullCollector, take);
+            let Ok(Ended::Complete(summary)) = ended else {
+                panic!("{pattern}")
+            };
+            summary.hints
+        };
+        let alone = hints(1, 1 << 16);
+        assert!(!alone.shown.is_empty(), "{pattern}: {alone:?}");
+        for (threads, piece) in [(2, 1 << 16), (5, 1 << 14), (1, 1000)] {
+            assert_eq!(hints(threads, piece), alone, "{pattern} {threads} {piece}");
+        }
+    }
 }

@@ -20,7 +20,7 @@ use std::hash::{BuildHasher, Hash};
 use std::sync::Arc;
 
 /// Forms of matches that are distinguished, for each step.
-const FORMS_MOST: usize = 2000;
+const FORMS_MOST: usize = 10_000;
 /// Further texts that are distinguished, for each step.
 const WIDER_MOST: usize = 500;
 /// Files of which units without a match are looked at; matches are looked at in all.
