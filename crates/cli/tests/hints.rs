@@ -103,3 +103,53 @@ fn every_verb_says_them() {
         assert!(got.out.contains(wanted), "{line}: {got:?}");
     }
 }
+
+/// Remedies that are no matter of a step cure as well.
+#[test]
+fn options_of_the_request_cure() {
+    for (files, request, name, cured) in [
+        (
+            &[(".old.txt", "berth 4\n")][..],
+            "find berth .",
+            "left-out-files",
+            "find berth . --hidden",
+        ),
+        (
+            &[(".gitignore", "*.log\n"), ("a.log", "berth 4\n")],
+            "find berth .",
+            "left-out-files",
+            "find berth . --ignored",
+        ),
+        (
+            &[("a.bin", "berth\0\n")],
+            "find berth .",
+            "left-out-files",
+            "find berth . --binary",
+        ),
+        (
+            &[("a.csv", "berth;status\n4;closed\n")],
+            "find closed --columns status a.csv",
+            "delimiter",
+            "find closed --columns status a.csv --delimiter ';'",
+        ),
+        (
+            &[
+                ("a.txt", "to port\nto starboard\n"),
+                ("t.csv", "port,starboard\nstarboard,port\n"),
+            ],
+            "preview port --with starboard a.txt --then starboard --with port",
+            "feeds-next",
+            "preview --pairs t.csv a.txt",
+        ),
+    ] {
+        let sandbox = Sandbox::new();
+        for (file, text) in files {
+            sandbox.write(file, text);
+        }
+        let hint = format!("\"record\":\"hint\",\"name\":\"{name}\"");
+        let got = sandbox.run(&format!("{request} --json"));
+        assert!(got.out.contains(&hint), "{request}: {got:?}");
+        let got = sandbox.run(&format!("{cured} --json")).ok();
+        assert!(!got.out.contains("\"hint\""), "{cured}: {got:?}");
+    }
+}

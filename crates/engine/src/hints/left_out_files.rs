@@ -45,32 +45,29 @@ pub fn judge(
     let mut look = SecondLook::new(reader, query, binary);
     look.reader = look.reader.with_binary();
     let (others, of_binary) = (files_with_match(others), files_with_match(look));
+    let is_hidden = |spot: &Spot| {
+        let mut names = spot.source.path().iter();
+        names.any(|name| name.as_encoded_bytes().starts_with(b"."))
+    };
+    let (why, remedy) = match others.first.as_ref().is_some_and(is_hidden) {
+        true => ("it is hidden", Remedy::Hidden),
+        false => ("version control ignores it", Remedy::Ignored),
+    };
     let all = [
-        (
-            others,
-            "hidden or ignored by version control",
-            Remedy::Ignored,
-        ),
-        (of_binary, "that look binary", Remedy::Binary),
+        (others, why, remedy),
+        (of_binary, "it looks binary", Remedy::Binary),
     ];
-    let (files, which, remedy) = all.into_iter().max_by_key(|(found, ..)| found.files)?;
+    let (files, why, remedy) = all.into_iter().max_by_key(|(found, ..)| found.files)?;
     let first = files.first?;
     if files.files <= matches {
         return None;
     }
-    let message = format!(
-        "{} {which} and left out hold{} a match",
-        counted(files.files, "file"),
-        if files.files == 1 { "s" } else { "" },
-    );
-    let remedy = match first
-        .source
-        .path()
-        .iter()
-        .any(|name| name.as_encoded_bytes().starts_with(b"."))
-    {
-        true if remedy == Remedy::Ignored => Remedy::Hidden,
-        _ => remedy,
+    let message = match files.files {
+        1 => format!("1 file with a match is left out, because {why}"),
+        n => format!(
+            "{} with a match are left out, the first because {why}",
+            counted(n, "file")
+        ),
     };
     Some(Hint::at(NAME, (files.files, &first), message).cured_by(remedy))
 }
