@@ -2,7 +2,7 @@
 
 use crate::corpus;
 use crate::measure::{Ratio, Table, bquill, peak_of, rounds, time_of};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 
 const FILES: usize = 15_000;
@@ -39,17 +39,9 @@ pub fn run(table: &mut Table, count: usize) {
         ),
     ];
     for (name, place, pattern, template) in cases {
-        let preview = |option: Option<&str>| {
-            let mut command: Command = bquill();
-            command.args(["preview", pattern, "--with", template, "--show", "0"]);
-            command.args(option).arg(&place);
-            command
-        };
-        let without = || time_of(&mut preview(Some("--no-hints")));
-        let pairs = rounds(count, without, || time_of(&mut preview(None)));
-        let peak = peak_of(&mut preview(None));
+        let words = [pattern, "--with", template];
         let work = format!("`preview` with hints, against `--no-hints`: {name}");
-        table.add(work, &Ratio::of(&pairs), 1.1, Some(peak));
+        add(table, count, work, &place, &words, 1.1);
     }
 }
 
@@ -95,16 +87,21 @@ pub fn hostile(table: &mut Table, count: usize) {
         ),
     ];
     for (name, place, words) in cases {
-        let preview = |option: Option<&str>| {
-            let mut command: Command = bquill();
-            command.arg("preview").args(words).args(["--show", "0"]);
-            command.args(option).arg(&place);
-            command
-        };
-        let without = || time_of(&mut preview(Some("--no-hints")));
-        let pairs = rounds(count, without, || time_of(&mut preview(None)));
-        let peak = peak_of(&mut preview(None));
         let work = format!("hostile hints: 64 MiB, {name}");
-        table.add(work, &Ratio::of(&pairs), 1.5, Some(peak));
+        add(table, count, work, &place, words, 1.5);
     }
+}
+
+/// Adds a preview with hints, against the same with `--no-hints`, as a row.
+fn add(table: &mut Table, count: usize, work: String, place: &Path, words: &[&str], goal: f64) {
+    let preview = |option: Option<&str>| {
+        let mut command: Command = bquill();
+        command.arg("preview").args(words).args(["--show", "0"]);
+        command.args(option).arg(place);
+        command
+    };
+    let without = || time_of(&mut preview(Some("--no-hints")));
+    let pairs = rounds(count, without, || time_of(&mut preview(None)));
+    let peak = peak_of(&mut preview(None));
+    table.add(work, &Ratio::of(&pairs), goal, Some(peak));
 }

@@ -1,5 +1,6 @@
 //! Places in files, with a little of the text around them.
 
+use super::beside::is_word_byte;
 use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::line_ends;
@@ -69,11 +70,14 @@ impl Spot {
 
     /// The word at the place, as far as letters, digits and `_` go on beyond its ends.
     pub fn word(&self) -> &[u8] {
-        let is_word = |byte: &u8| byte.is_ascii_alphanumeric() || *byte == b'_' || *byte >= 0x80;
         let before = &self.window[..self.span.from];
         let after = &self.window[self.span.to..];
-        let head = before.iter().rev().take_while(|b| is_word(b)).count();
-        let tail = after.iter().take_while(|b| is_word(b)).count();
+        let head = before
+            .iter()
+            .rev()
+            .take_while(|b| is_word_byte(**b))
+            .count();
+        let tail = after.iter().take_while(|b| is_word_byte(**b)).count();
         &self.window[self.span.from - head..self.span.to + tail]
     }
 }
