@@ -11,6 +11,7 @@ mod lent;
 mod mistakes;
 pub mod split;
 pub mod verbs;
+pub mod words;
 
 use crate::args::definitions::{Program, RewriteArg, When};
 use crate::args::split::Part;

@@ -5,6 +5,7 @@ mod check;
 mod completions;
 mod copy_out;
 mod demo;
+mod draft;
 mod ends;
 mod explain;
 mod extract;
@@ -50,6 +51,7 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
         Verb::Tally(args) => tally::run(&args, parts, output),
         Verb::Extract(args) => extract::run(&args, parts, output),
         Verb::Check(args) => check::run(&args, parts, output),
+        Verb::Draft(args) => draft::run(&args, parts, output),
         Verb::Preview(args) => preview::run(&args, parts, output),
         Verb::Review(args) => review::run(&args, parts, output),
         Verb::Apply(args) => apply::run(&args, parts, output),

@@ -7,6 +7,8 @@
 mod args;
 mod commands;
 mod diagnostic;
+mod draft;
+mod full_screen;
 mod options;
 mod output;
 mod progress;

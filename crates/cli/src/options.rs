@@ -89,24 +89,13 @@ pub fn rewrite(
     table: &TableArgs,
 ) -> Result<AskedRewrite, Diagnostic> {
     let several = parts.len() > 1;
-    let (mut steps, mut paths) = (Vec::new(), Vec::new());
-    for part in parts {
-        if let Some(file) = &part.rewrite {
-            return rewrite_of_file(&file.clone(), part, several, guard, table);
-        }
-        let (step, more) = step_of(part)?;
-        steps.push(step);
-        paths.extend(more);
+    if let Some((file, part)) = parts
+        .iter()
+        .find_map(|part| Some((part.rewrite.as_ref()?, part)))
+    {
+        return rewrite_of_file(&file.clone(), part.clone(), several, guard, table);
     }
-    if let Some(last) = steps.last_mut() {
-        last.ensure.clone_from(&guard.ensure);
-    }
-    let in_columns = steps.iter().any(StepSpec::has_columns);
-    for step in &mut steps {
-        if step.has_columns() || !in_columns {
-            with_table(step, table);
-        }
-    }
+    let (steps, paths) = steps(parts, guard, table)?;
     let text = RewriteText::from(steps);
     let mut tables = FileTables::new(Path::new(""));
     let rewrite = text
@@ -123,6 +112,30 @@ pub fn rewrite(
         rewrite,
         paths,
     })
+}
+
+/// The steps of a command line in words, and the paths.
+pub fn steps(
+    parts: Vec<Part>,
+    guard: &GuardArgs,
+    table: &TableArgs,
+) -> Result<(Vec<StepSpec>, Vec<PathBuf>), Diagnostic> {
+    let (mut steps, mut paths) = (Vec::new(), Vec::new());
+    for part in parts {
+        let (step, more) = step_of(part)?;
+        steps.push(step);
+        paths.extend(more);
+    }
+    if let Some(last) = steps.last_mut() {
+        last.ensure.clone_from(&guard.ensure);
+    }
+    let in_columns = steps.iter().any(StepSpec::has_columns);
+    for step in &mut steps {
+        if step.has_columns() || !in_columns {
+            with_table(step, table);
+        }
+    }
+    Ok((steps, paths))
 }
 
 /// `--rewrite FILE`: all words are paths, and nothing else may be said of a step.
@@ -244,7 +257,7 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
 }
 
 /// The diagnostic of a step in words.
-fn step_diagnostic(fault: &StepFault) -> Diagnostic {
+pub fn step_diagnostic(fault: &StepFault) -> Diagnostic {
     match fault {
         StepFault::Value { key, text, error } => {
             let name = match *key {
@@ -348,16 +361,22 @@ pub fn listed(
 ) -> Result<Sources, Diagnostic> {
     let search = Search::new(&args.include, &args.exclude, args.hidden)
         .map_err(|error| sources_diagnostic(&error.into()))?;
+    let paths = meant_paths(paths, args)?;
+    let state = Journal::place();
+    let search = search.without(state.as_deref()).for_use(use_of);
+    let search = search.with_ignored(args.ignored);
+    Sources::find(paths, search).map_err(|error| sources_diagnostic(&error))
+}
+
+/// The paths that are meant. Without a path: a pipe, else the current folder.
+pub fn meant_paths(paths: Vec<PathBuf>, args: &FilesArgs) -> Result<Vec<PathBuf>, Diagnostic> {
     let mut paths = paths;
     match &args.paths_from {
         Some(list) => paths.extend(listed_paths(list, args.null)?),
         None if paths.is_empty() => paths.push(if stdin_is_text() { "-" } else { "." }.into()),
         None => {}
     }
-    let state = Journal::place();
-    let search = search.without(state.as_deref()).for_use(use_of);
-    let search = search.with_ignored(args.ignored);
-    Sources::find(paths, search).map_err(|error| sources_diagnostic(&error))
+    Ok(paths)
 }
 
 /// The files with columns: see [`Sources::only_tables`].
@@ -434,7 +453,7 @@ fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Diagnostic> {
 }
 
 /// True if standard input is a pipe, a socket or a file, and not a terminal or nothing.
-fn stdin_is_text() -> bool {
+pub fn stdin_is_text() -> bool {
     let stdin = io::stdin();
     let Ok(stdin) = std::os::fd::AsFd::as_fd(&stdin).try_clone_to_owned() else {
         return false;

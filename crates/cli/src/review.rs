@@ -11,7 +11,6 @@
 
 pub mod action;
 pub mod context;
-pub mod editor;
 pub mod keys;
 pub mod loaded;
 pub mod screen;
@@ -21,40 +20,25 @@ mod tests;
 
 use crate::commands::plans::{Meant, WOULD_WRITE_ALL, decisions};
 use crate::diagnostic::Diagnostic;
+use crate::full_screen::field::Edit;
+use crate::full_screen::palette::{Background, Palette};
+use crate::full_screen::terminal::{Came, WAIT, on_terminal};
 use crate::options::KindsBy;
 use crate::output::Output;
 use crate::review::action::{Action, Effect, Leave, Texts};
-use crate::review::editor::Edit;
 use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
 use crate::review::state::State;
-use crate::signals;
 use crate::status::Status;
 use brisk_quill_core::columns::layout::Layout;
 use brisk_quill_core::records::plan::{ChangeRecord, decision_line};
 use brisk_quill_engine::tables::UnreadTables;
 use brisk_quill_files::plan_file::PlanDoc;
-use crossterm::event::{
-    DisableBracketedPaste, EnableBracketedPaste, Event, KeyEventKind, poll, read,
-};
-use crossterm::execute;
-use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
-use signal_hook::iterator::{Handle, Signals};
+use crossterm::event::{Event, KeyEventKind, poll, read};
 use std::ffi::OsStr;
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::thread::JoinHandle;
-use std::time::Duration;
-
-/// The time to wait for a key before checking whether to end.
-const WAIT: Duration = Duration::from_millis(250);
-
-/// The longest time a review may take to leave once a signal has come. A terminal that has gone keeps
-/// whoever reads keys from it for ever.
-const LEAVING: Duration = Duration::from_secs(1);
 
 /// Reviews a plan on the terminal, and writes it if that is wanted.
 pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status, Diagnostic> {
@@ -65,8 +49,18 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     let grouped = by.groups(kinds.kinds.len());
     let mut state = State::new(meant.doc.index.clone(), kinds, grouped);
     output.show();
-    let ended = on_terminal(&mut meant.doc, &mut state, &title, output.has_colors());
-    let leave = ended.map_err(fail)?;
+    let palette = Palette::new(output.has_colors().then(Background::of_environment));
+    let ended = on_terminal(|terminal, came| {
+        turns(
+            &mut meant.doc,
+            &mut state,
+            (&title, palette),
+            terminal,
+            came,
+        )
+    });
+    // Every decision has been written down.
+    let leave = ended.map_err(fail)?.unwrap_or(Leave::Later);
     meant.doc.index = state.plan;
     meant.doc.sync().map_err(fail)?;
     let counts = decisions(&meant.doc.index, WOULD_WRITE_ALL);
@@ -84,91 +78,12 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     Ok(Status::Fine)
 }
 
-/// Takes the terminal, and gives it back however the review ends.
-fn on_terminal(
-    doc: &mut PlanDoc,
-    state: &mut State,
-    title: &str,
-    color: bool,
-) -> io::Result<Leave> {
-    signals::hold();
-    let signals = SignalWatch::start()?;
-    // A panic gives the terminal back too.
-    let mut terminal = ratatui::try_init()?;
-    let _ = execute!(io::stdout(), EnableBracketedPaste);
-    let done = turns(doc, state, title, color, &mut terminal, &signals.came);
-    let _ = execute!(io::stdout(), DisableBracketedPaste);
-    let restored = ratatui::try_restore();
-    match signals.end() {
-        0 => restored.and(done),
-        // Every decision has been written down, and the terminal may have gone.
-        signal => {
-            signals::end_by(signal);
-            Ok(Leave::Later)
-        }
-    }
-}
-
-/// Notices signals while keys are waited for.
-struct SignalWatch {
-    /// The signal that came, or 0.
-    came: Arc<AtomicUsize>,
-    /// True if the review has been left.
-    left: Arc<AtomicBool>,
-    handle: Handle,
-    thread: JoinHandle<()>,
-}
-
-impl SignalWatch {
-    fn start() -> io::Result<Self> {
-        let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM])?;
-        let (came, left) = (Arc::<AtomicUsize>::default(), Arc::<AtomicBool>::default());
-        let handle = signals.handle();
-        let (tell, is_left) = (Arc::clone(&came), Arc::clone(&left));
-        let thread = std::thread::spawn(move || {
-            for signal in signals.forever() {
-                // The numbers of signals are small.
-                let before = tell.swap(signal as usize, Ordering::Relaxed);
-                if before == 0 {
-                    std::thread::sleep(LEAVING);
-                }
-                if !is_left.load(Ordering::Relaxed) {
-                    // Whoever reads keys does not come back, so the terminal is given back here.
-                    let _ = execute!(io::stdout(), DisableBracketedPaste);
-                    ratatui::restore();
-                    signals::end_by(signal);
-                    signals::end_by_signal();
-                }
-            }
-        });
-        Ok(Self {
-            came,
-            left,
-            handle,
-            thread,
-        })
-    }
-
-    /// Ends it; gives the signal that came, or 0.
-    fn end(self) -> i32 {
-        self.left.store(true, Ordering::Relaxed);
-        self.handle.close();
-        let signal = self.came.load(Ordering::Relaxed);
-        if signal == 0 {
-            // It waits for nothing now.
-            let _ = self.thread.join();
-        }
-        i32::try_from(signal).unwrap_or(SIGTERM)
-    }
-}
-
 fn turns(
     doc: &mut PlanDoc,
     state: &mut State,
-    title: &str,
-    color: bool,
+    (title, palette): (&str, Palette),
     terminal: &mut ratatui::DefaultTerminal,
-    came: &AtomicUsize,
+    came: &Came,
 ) -> io::Result<Leave> {
     let layouts = layouts(state);
     loop {
@@ -177,11 +92,11 @@ fn turns(
         let screen = Screen {
             loaded,
             title,
-            color,
+            palette,
         };
         terminal.draw(|frame| screen.draw(frame, state))?;
         while !poll(WAIT)? {
-            if came.load(Ordering::Relaxed) != 0 {
+            if came.is_set() {
                 return Ok(Leave::Later);
             }
         }

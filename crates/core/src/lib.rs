@@ -63,6 +63,7 @@ pub mod shapes;
 pub mod span;
 pub mod step;
 pub mod step_spec;
+pub mod stop;
 pub mod tally;
 pub mod template;
 pub mod unit;

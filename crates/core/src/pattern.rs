@@ -28,6 +28,7 @@ use crate::pattern::search_error::SearchError;
 use crate::pattern::syntax::{PatternError, PatternNote};
 use crate::pattern::within::Within;
 use crate::pattern::without::without;
+use crate::stop::Stop;
 use regex_syntax::hir::Hir;
 use std::sync::Arc;
 
@@ -48,6 +49,7 @@ pub struct Pattern {
     groups: Groups,
     notes: Arc<[PatternNote]>,
     engine: Engine,
+    stop: Stop,
 }
 
 #[derive(Clone, Debug)]
@@ -82,6 +84,7 @@ impl Pattern {
             groups,
             notes: notes.into(),
             engine,
+            stop: Stop::default(),
         })
     }
 
@@ -102,7 +105,22 @@ impl Pattern {
             groups: Groups::new([None]),
             notes: Arc::default(),
             engine: Engine::Texts(texts::Engine::new(texts, options)?),
+            stop: Stop::default(),
         })
+    }
+
+    /// The same pattern, whose searches end with [`SearchError::Stopped`] once `stop` is set.
+    #[must_use]
+    pub fn stopped_by(self, stop: &Stop) -> Self {
+        Self {
+            stop: stop.clone(),
+            ..self
+        }
+    }
+
+    /// Ends its searches.
+    pub(crate) fn stop(&self) -> &Stop {
+        &self.stop
     }
 
     /// True if it matches one of several texts, and its source is the name of their table.
@@ -188,11 +206,13 @@ impl Pattern {
     }
 
     fn finder_in(&self, within: Within) -> Finder {
-        match &self.engine {
-            Engine::Linear(engine) => Finder(Scratch::Linear(Box::new(engine.finder(within)))),
-            Engine::Backtracking(engine) => Finder(Scratch::Backtracking(engine.finder(within))),
-            Engine::Texts(engine) => Finder(Scratch::Texts(engine.clone())),
-        }
+        let stop = self.stop.clone();
+        let scratch = match &self.engine {
+            Engine::Linear(engine) => Scratch::Linear(Box::new(engine.finder(within))),
+            Engine::Backtracking(engine) => Scratch::Backtracking(engine.finder(within)),
+            Engine::Texts(engine) => Scratch::Texts(engine.clone()),
+        };
+        Finder { scratch, stop }
     }
 }
 
@@ -207,7 +227,10 @@ impl Pattern {
 /// assert_eq!((matches.len(), matches.span(1).range()), (2, 13..15));
 /// ```
 #[derive(Debug)]
-pub struct Finder(Scratch);
+pub struct Finder {
+    scratch: Scratch,
+    stop: Stop,
+}
 
 #[derive(Debug)]
 enum Scratch {
@@ -222,11 +245,11 @@ impl Finder {
     ///
     /// # Errors
     ///
-    /// When the backtracking engine cannot tell.
+    /// When the backtracking engine cannot tell, or the search was stopped.
     pub fn is_match(&mut self, unit: &[u8]) -> Result<bool, SearchError> {
-        match &mut self.0 {
+        match &mut self.scratch {
             Scratch::Linear(engine) => Ok(engine.is_match(unit)),
-            Scratch::Backtracking(engine) => engine.is_match(unit),
+            Scratch::Backtracking(engine) => engine.is_match(unit, &self.stop),
             Scratch::Texts(engine) => Ok(engine.is_match(unit)),
         }
     }
@@ -238,7 +261,7 @@ impl Finder {
     ///
     /// # Errors
     ///
-    /// When the backtracking engine cannot tell; `matches` is empty then.
+    /// When the backtracking engine cannot tell, or the search was stopped; `matches` is empty then.
     pub fn collect(
         &mut self,
         unit: &[u8],
@@ -246,15 +269,15 @@ impl Finder {
         matches: &mut Matches,
     ) -> Result<(), SearchError> {
         matches.clear();
-        match &mut self.0 {
-            Scratch::Linear(engine) => engine.collect(unit, groups, matches),
-            Scratch::Texts(engine) => engine.collect(unit, matches),
-            Scratch::Backtracking(engine) => {
-                engine
-                    .collect(unit, groups, matches)
-                    .inspect_err(|_| matches.clear())?;
+        let stop = &self.stop;
+        let done = match &mut self.scratch {
+            Scratch::Linear(engine) => engine.collect(unit, (groups, stop), matches),
+            Scratch::Texts(engine) => {
+                engine.collect(unit, matches);
+                Ok(())
             }
-        }
-        Ok(())
+            Scratch::Backtracking(engine) => engine.collect(unit, (groups, stop), matches),
+        };
+        done.inspect_err(|_| matches.clear())
     }
 }

@@ -17,6 +17,7 @@ use crate::address::Spec;
 use crate::columns::layout::{Columns, Layout};
 use crate::pattern::{Finder, Pattern};
 use crate::query::scope::Scope;
+use crate::stop::Stop;
 use crate::unit::UnitKind;
 use std::path::Path;
 
@@ -92,6 +93,17 @@ impl Query {
             scope: Scope::default(),
             pick: Pick::default(),
             limit: None,
+        }
+    }
+
+    /// The same query, whose searches end within a unit once `stop` is set: the unit is then reported
+    /// as a problem.
+    #[must_use]
+    pub fn stopped_by(&self, stop: &Stop) -> Self {
+        Self {
+            pattern: self.pattern.clone().stopped_by(stop),
+            scope: self.scope.clone().stopped_by(stop),
+            ..self.clone()
         }
     }
 

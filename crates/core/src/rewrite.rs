@@ -28,6 +28,7 @@ use crate::rewrite::part_start::PartStart;
 use crate::rewrite::sink::Sink;
 use crate::step::Step;
 use crate::step::eval::StepRun;
+use crate::stop::Stop;
 use std::path::Path;
 
 /// An ordered list of steps.
@@ -60,6 +61,19 @@ impl Rewrite {
     pub fn new(steps: Vec<Step>) -> Self {
         assert!(steps.len() <= crate::edits::StepSet::MOST);
         Self { steps }
+    }
+
+    /// The same rewrite, whose searches end within a unit once `stop` is set: the unit is then
+    /// reported as a problem.
+    #[must_use]
+    pub fn stopped_by(&self, stop: &Stop) -> Self {
+        Self {
+            steps: self
+                .steps
+                .iter()
+                .map(|step| step.stopped_by(stop))
+                .collect(),
+        }
     }
 
     /// The first step whose matches in place must be counted through all texts before the run,

@@ -10,6 +10,7 @@ use crate::address::Count;
 use crate::pattern::Pattern;
 use crate::query::Query;
 use crate::step::actions::Action;
+use crate::stop::Stop;
 use crate::template::Template;
 
 /// A query and an action.
@@ -46,6 +47,20 @@ impl Step {
             action,
             expect: Vec::new(),
             ensure: Vec::new(),
+        }
+    }
+
+    /// The same step, whose searches end within a unit once `stop` is set.
+    #[must_use]
+    pub(crate) fn stopped_by(&self, stop: &Stop) -> Self {
+        let ensure = self.ensure.iter();
+        Self {
+            query: self.query.stopped_by(stop),
+            ensure: ensure
+                .map(|pattern| pattern.clone().stopped_by(stop))
+                .collect(),
+            action: self.action.clone(),
+            expect: self.expect.clone(),
         }
     }
 

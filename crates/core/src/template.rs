@@ -235,7 +235,26 @@ impl Template {
         self.expand_noting(context, out, None)
     }
 
-    /// The same; notes in `copies` what was copied of the unit: where it begins in `out`, and its
+    /// Each reference in it, in canonical form, with the text that it writes for a match.
+    pub fn references(
+        &self,
+        context: &MatchContext<'_>,
+    ) -> Vec<(String, Result<Vec<u8>, FilterProblem>)> {
+        let is_reference = |part: &&Part| matches!(part, Part::Reference { .. });
+        let written = |part: &Part| {
+            let alone = Self::of_part(part);
+            let mut text = Vec::new();
+            let done = alone.expand(context, &mut text);
+            (alone.to_string(), done.map(|_| text))
+        };
+        self.parts
+            .iter()
+            .filter(is_reference)
+            .map(written)
+            .collect()
+    }
+
+    /// The same as [`Template::expand`]; notes in `copies` what was copied of the unit: where it begins in `out`, and its
     /// span in the unit.
     pub(crate) fn expand_noting(
         &self,

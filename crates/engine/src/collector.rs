@@ -73,7 +73,8 @@ pub trait Events {
         let _ = unmet;
     }
 
-    /// A unit that step `step`, from 0, has looked at; only in a request that is watched for hints.
+    /// A unit that step `step`, from 0, has looked at; only where [units are
+    /// shown](crate::session::Session::showing_units), or hints are looked out for.
     fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
         let _ = (step, seen);
     }

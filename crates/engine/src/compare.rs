@@ -149,28 +149,11 @@ impl Comparison {
         self.merge(path, last, this);
     }
 
-    /// Both lists are sorted and disjoint.
     fn merge(&mut self, path: &[u8], last: Vec<ComparedChange>, this: Vec<ComparedChange>) {
-        let (mut last, mut this) = (last.into_iter().peekable(), this.into_iter().peekable());
-        loop {
-            let order = match (last.peek(), this.peek()) {
-                (None, None) => return,
-                (Some(_), None) => Ordering::Less,
-                (None, Some(_)) => Ordering::Greater,
-                (Some(old), Some(new)) if (old.from, old.to) == (new.from, new.to) => {
-                    Ordering::Equal
-                }
-                (Some(old), Some(new)) if old.to <= new.from => Ordering::Less,
-                (Some(old), Some(new)) if new.to <= old.from => Ordering::Greater,
-                // They overlap.
-                (Some(_), Some(_)) => Ordering::Equal,
-            };
-            match order {
-                Ordering::Less => self.differ(path, last.next(), None),
-                Ordering::Greater => self.differ(path, None, this.next()),
-                Ordering::Equal => self.differ(path, last.next(), this.next()),
-            }
-        }
+        let place = |change: &ComparedChange| (change.from, change.to);
+        side_by_side(last, this, place, |last, this| {
+            self.differ(path, last, this);
+        });
     }
 
     fn differ(&mut self, path: &[u8], last: Option<ComparedChange>, this: Option<ComparedChange>) {
@@ -199,5 +182,33 @@ impl Comparison {
             self.merge(&path, file.changes, Vec::new());
         }
         self.found
+    }
+}
+
+/// Shows what two lists hold, in order of place: things whose places are the same or overlap
+/// together. Both are in order and disjoint; `place` gives from, and one past the end.
+pub(crate) fn side_by_side<T>(
+    last: impl IntoIterator<Item = T>,
+    this: impl IntoIterator<Item = T>,
+    place: impl Fn(&T) -> (u64, u64),
+    mut visit: impl FnMut(Option<T>, Option<T>),
+) {
+    let (mut last, mut this) = (last.into_iter().peekable(), this.into_iter().peekable());
+    loop {
+        let order = match (last.peek().map(&place), this.peek().map(&place)) {
+            (None, None) => return,
+            (Some(_), None) => Ordering::Less,
+            (None, Some(_)) => Ordering::Greater,
+            (Some(old), Some(new)) if old == new => Ordering::Equal,
+            (Some(old), Some(new)) if old.1 <= new.0 => Ordering::Less,
+            (Some(old), Some(new)) if new.1 <= old.0 => Ordering::Greater,
+            // They overlap.
+            (Some(_), Some(_)) => Ordering::Equal,
+        };
+        match order {
+            Ordering::Less => visit(last.next(), None),
+            Ordering::Greater => visit(None, this.next()),
+            Ordering::Equal => visit(last.next(), this.next()),
+        }
     }
 }

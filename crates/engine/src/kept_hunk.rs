@@ -76,7 +76,7 @@ pub struct KeptCell {
 }
 
 impl KeptCell {
-    fn new(cell: &CellEdit, stages: Vec<Vec<u8>>) -> Self {
+    pub(crate) fn new(cell: &CellEdit, stages: Vec<Vec<u8>>) -> Self {
         let mut now_marks = Vec::new();
         let (mut at, mut length) = (0, 0);
         for edit in &cell.edits {

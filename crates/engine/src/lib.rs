@@ -18,6 +18,7 @@ pub mod change_collector;
 pub mod collector;
 pub mod compare;
 pub mod copy_out;
+pub mod draft;
 mod evaluate;
 pub mod file_note;
 mod file_run;

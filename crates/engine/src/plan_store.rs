@@ -1,23 +1,41 @@
-//! Plans on disk: the last preview of each folder.
+//! Plans and drafts on disk: the last of each folder.
 
 use brisk_quill_files::journal::Journal;
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
 use std::{fs, io};
 
-/// Folders whose last preview is kept.
+/// Folders whose last one is kept.
 const FOLDERS_MOST: usize = 20;
 
 /// The place of the last preview of the current folder.
 pub fn last_place() -> Option<PathBuf> {
+    place_in("last", "plan")
+}
+
+/// The place of the draft of the current folder that was not closed.
+pub fn draft_place() -> Option<PathBuf> {
+    place_in("drafts", "json")
+}
+
+/// The place in `folder` of what is kept for the current folder.
+fn place_in(folder: &str, extension: &str) -> Option<PathBuf> {
     let here = std::env::current_dir().ok()?;
     let name = blake3::hash(here.as_os_str().as_encoded_bytes()).to_hex();
     let state = Journal::place()?;
-    Some(state.join("last").join(format!("{}.plan", &name[..24])))
+    Some(
+        state
+            .join(folder)
+            .join(format!("{}.{extension}", &name[..24])),
+    )
 }
 
-/// Makes the folder of the last previews, and removes the oldest of too many.
-pub(crate) fn make_room(place: &Path) -> io::Result<()> {
+/// Makes the folder of `place`, and removes the oldest of too many files in it.
+///
+/// # Errors
+///
+/// When the folder cannot be made or read.
+pub fn make_room(place: &Path) -> io::Result<()> {
     let folder = place.parent().unwrap_or(Path::new("."));
     fs::DirBuilder::new()
         .recursive(true)

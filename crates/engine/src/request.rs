@@ -3,6 +3,7 @@
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::stop::Stop;
 
 /// The work to be done on each file.
 ///
@@ -40,4 +41,38 @@ pub struct SearchNeeds {
     pub missing: bool,
     /// All of a text around each unit.
     pub whole_texts: bool,
+}
+
+impl<'r> Work<'r> {
+    /// The same work, whose searches end within a unit once `stop` is set.
+    pub(crate) fn stopped_by(&self, stop: &Stop) -> StoppableWork {
+        match self {
+            Self::Search { query, needs } => StoppableWork::Search(query.stopped_by(stop), *needs),
+            Self::Rewrite { rewrite, options } => {
+                StoppableWork::Rewrite(rewrite.stopped_by(stop), options.clone())
+            }
+        }
+    }
+}
+
+/// Work that can be stopped within a unit.
+pub(crate) enum StoppableWork {
+    Search(Query, SearchNeeds),
+    Rewrite(Rewrite, RunOptions),
+}
+
+impl StoppableWork {
+    /// The work.
+    pub fn work(&self) -> Work<'_> {
+        match self {
+            Self::Search(query, needs) => Work::Search {
+                query,
+                needs: *needs,
+            },
+            Self::Rewrite(rewrite, options) => Work::Rewrite {
+                rewrite,
+                options: options.clone(),
+            },
+        }
+    }
 }

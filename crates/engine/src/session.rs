@@ -14,11 +14,14 @@ use crate::sources::Sources;
 use crate::summary::{Ended, FileEnd, StopReason, Summary};
 use crate::text_worker::{TextWorker, Totals};
 use crate::watched::Watched;
+use brisk_quill_core::rewrite::options::Watch;
+use brisk_quill_core::stop::Stop;
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::planned::PlannedTexts;
-use brisk_quill_files::read::{Reader, Skipped, TextOptions};
+use brisk_quill_files::read::text_cache::TextCache;
+use brisk_quill_files::read::{KeptStdin, Reader, Skipped, TextOptions};
 use brisk_quill_files::source::Source;
 use std::fs::File;
 use std::ops::ControlFlow;
@@ -61,6 +64,7 @@ pub struct Session {
     threads: Threads,
     token: Arc<CancelToken>,
     hints: bool,
+    shows_units: bool,
 }
 
 /// Results taken in the order of the files.
@@ -83,6 +87,7 @@ impl Session {
             threads,
             token,
             hints: false,
+            shows_units: false,
         }
     }
 
@@ -100,6 +105,13 @@ impl Session {
         self
     }
 
+    /// Shows each unit with a match to [`Events::seen`].
+    #[must_use]
+    pub fn showing_units(mut self) -> Self {
+        self.shows_units = true;
+        self
+    }
+
     /// Reads only files that lie below `root`, wherever links lead.
     #[must_use]
     pub fn below(mut self, root: Option<&Path>) -> Self {
@@ -114,11 +126,30 @@ impl Session {
         self
     }
 
+    /// Keeps files in `cache`, and reads them there.
+    #[must_use]
+    pub fn cached(mut self, cache: Arc<TextCache>) -> Self {
+        self.reader = self.reader.cached(cache);
+        self
+    }
+
+    /// Reads `kept` as standard input, from its beginning each time.
+    #[must_use]
+    pub fn with_stdin(mut self, kept: KeptStdin) -> Self {
+        self.reader = self.reader.with_stdin(kept);
+        self
+    }
+
     /// Reads so many bytes at a time, at least 16. What is found does not depend on it.
     #[must_use]
     pub fn in_pieces_of(mut self, bytes: usize) -> Self {
         self.reader = self.reader.in_pieces_of(bytes);
         self
+    }
+
+    /// Its token.
+    pub fn token(&self) -> Arc<CancelToken> {
+        Arc::clone(&self.token)
     }
 
     /// Hands on bytes as they are read, however few.
@@ -161,6 +192,8 @@ impl Session {
         make: impl Fn(&'s Source) -> C + Sync,
         mut take: impl FnMut(Taken<'s, C>) -> ControlFlow<()>,
     ) -> Result<Ended, FileError> {
+        let stoppable = work.stopped_by(&Stop::by(self.token.flag()));
+        let work = &stoppable.work();
         let totals = self.count_before(work, sources)?;
         let all = &sources.listing.sources;
         let threads = match work.spans_texts() {
@@ -168,7 +201,7 @@ impl Session {
             false => self.threads.over(all.len()),
         };
         let study = self.hints.then(|| StudyPlan::new(work));
-        let watch = study.as_ref().map(StudyPlan::watch);
+        let watch = self.watch(study.as_ref());
         let new_worker = || TextWorker::new(work, &totals, watch.as_ref());
         let within_file = || self.threads.within_file();
         let helpers = Helpers::new(&within_file);
@@ -232,9 +265,11 @@ impl Session {
         events: &mut E,
         mut take: impl FnMut(&mut E, &Source, &FileEnd) -> ControlFlow<()>,
     ) -> Result<Ended, FileError> {
+        let stoppable = work.stopped_by(&Stop::by(self.token.flag()));
+        let work = &stoppable.work();
         let totals = self.count_before(work, sources)?;
         let study = self.hints.then(|| StudyPlan::new(work));
-        let watch = study.as_ref().map(StudyPlan::watch);
+        let watch = self.watch(study.as_ref());
         let mut worker = TextWorker::new(work, &totals, watch.as_ref());
         let mut watched = Watched {
             front: &mut *events,
@@ -263,6 +298,12 @@ impl Session {
             summary.hints = self.hints_of(plan, evidence, (&summary, sources, &binary));
         }
         Ok(self.ended(summary, enough))
+    }
+
+    /// The units that are shown one by one, where any are.
+    fn watch(&self, study: Option<&StudyPlan<'_>>) -> Option<Watch> {
+        let for_hints = study.map(StudyPlan::watch);
+        for_hints.or_else(|| self.shows_units.then(Watch::default))
     }
 
     fn hints_of(

@@ -43,6 +43,7 @@ impl<C: Events> Events for Watched<'_, C> {
         if let Some(evidence) = &mut self.evidence {
             evidence.seen(step, seen);
         }
+        self.front.seen(step, seen);
     }
 
     fn wants_others(&self) -> bool {

@@ -1,8 +1,9 @@
 //! Worked examples for a rewrite, from what it changes.
 
+use crate::draft::evaluator::DraftStep;
 use crate::kept_hunk::KeptHunk;
 use crate::tables::move_tables;
-use brisk_quill_core::columns::layout::{Format, Layout};
+use brisk_quill_core::columns::layout::{Columns, Format, Layout};
 use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::rewrite_file::RewriteText;
@@ -56,7 +57,7 @@ impl Examples {
     pub fn file(&mut self, rewrite: &Rewrite, source: &Source, hunks: &[KeptHunk]) {
         let format = Format::of_path(source.path());
         let alone = rewrite.for_examples(format);
-        let Some(header) = header(rewrite, source) else {
+        let Some(header) = header(columns(rewrite.steps()), source) else {
             return;
         };
         for hunk in hunks {
@@ -97,21 +98,16 @@ fn example(rewrite: &Rewrite, header: &str, hunk: &KeptHunk) -> Option<Example> 
 
 /// The header of a table with its line end, nothing for any other text; `None` where it cannot
 /// be had.
-fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
+fn header<'c>(mut all: impl Iterator<Item = &'c Columns>, source: &Source) -> Option<String> {
     let path = source.path();
-    let has_header = |step: &Step| {
-        let columns = step.query.columns.as_ref()?;
+    let has_header = |columns: &Columns| {
         let json = columns
             .options
             .layout(path)
             .is_some_and(Layout::has_pointers);
-        Some(columns.options.header && !json)
+        columns.options.header && !json
     };
-    if !rewrite
-        .steps()
-        .iter()
-        .any(|step| has_header(step) == Some(true))
-    {
+    if !all.any(has_header) {
         return Some(String::new());
     }
     let Source::File(path) = source else {
@@ -123,6 +119,94 @@ fn header(rewrite: &Rewrite, source: &Source) -> Option<String> {
     let line = line.trim_start_matches('\u{FEFF}');
     line.ends_with('\n')
         .then(|| format!("{}\n", line.trim_end_matches(['\r', '\n'])))
+}
+
+/// The columns that steps look at.
+fn columns(steps: &[Step]) -> impl Iterator<Item = &Columns> {
+    steps.iter().filter_map(|step| step.query.columns.as_ref())
+}
+
+/// What is wanted of a text.
+///
+/// ```
+/// use brisk_quill_engine::worked_examples::WantedText;
+/// assert_ne!(WantedText::AsItBecomes, WantedText::Untouched);
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum WantedText {
+    /// What becomes of it now.
+    AsItBecomes,
+    /// It stays as it is.
+    Untouched,
+    /// This.
+    Text(String),
+}
+
+/// Why a text is not made an example.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ExampleFault {
+    /// It is not valid UTF-8.
+    #[error("it is not valid UTF-8")]
+    NotUtf8,
+    /// Its table has no header that could stand above it.
+    #[error("the header of its table cannot be read")]
+    NoHeader,
+    /// It does not change on its own.
+    #[error("nothing changes in it, or only because of the lines around it")]
+    Unchanged,
+}
+
+/// The example that some lines of a file make: for a rewrite of one step, or for a search, of which
+/// nothing becomes yet.
+///
+/// # Errors
+///
+/// When they cannot be an example.
+pub fn example_of(
+    draft: &DraftStep,
+    source: &Source,
+    was: &[u8],
+    wanted: &WantedText,
+) -> Result<Example, ExampleFault> {
+    let columns = draft.query().columns.iter();
+    let header = header(columns, source).ok_or(ExampleFault::NoHeader)?;
+    let was = std::str::from_utf8(was).map_err(|_| ExampleFault::NotUtf8)?;
+    let was = was.strip_suffix('\n').unwrap_or(was);
+    let was = was.strip_suffix('\r').unwrap_or(was);
+    // A row may be the header itself.
+    let header = match header.trim_end() == was {
+        true => String::new(),
+        false => header,
+    };
+    let before = format!("{header}{was}");
+    // Where the form of the columns is not said, the name of the file says it.
+    let format = Format::of_path(source.path()).filter(|_| draft.query().columns.is_some());
+    let example = match wanted {
+        WantedText::Untouched => Example {
+            untouched: Some(before),
+            ..Example::default()
+        },
+        WantedText::Text(text) => Example::change(&before, &format!("{header}{text}")),
+        WantedText::AsItBecomes => {
+            let DraftStep::Rewrite(rewrite) = draft else {
+                return Err(ExampleFault::Unchanged);
+            };
+            let alone = rewrite.for_examples(format);
+            let outcome = rewrite_text(&alone, before.as_bytes());
+            let after = String::from_utf8(outcome.text).map_err(|_| ExampleFault::NotUtf8)?;
+            if after == before || !outcome.problems.is_empty() {
+                return Err(ExampleFault::Unchanged);
+            }
+            Example::change(&before, &after)
+        }
+    };
+    let is_usual = format.is_none_or(|format| format == Format::Csv);
+    Ok(Example {
+        format: format
+            .filter(|_| !is_usual)
+            .map(|format| format.name().to_owned()),
+        ..example
+    })
 }
 
 fn comes_out(rewrite: &Rewrite, was: &str, now: &str) -> bool {

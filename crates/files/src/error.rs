@@ -117,7 +117,8 @@ impl FileError {
         }
     }
 
-    pub(crate) fn io(path: &Path, kind: FileErrorKind, source: io::Error) -> Self {
+    /// An error of this kind about a path, with its cause.
+    pub fn io(path: &Path, kind: FileErrorKind, source: io::Error) -> Self {
         let inner = source.get_ref();
         let says_all = match source.kind() {
             io::ErrorKind::NotFound if kind == FileErrorKind::Read => Some(FileErrorKind::Missing),

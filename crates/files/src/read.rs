@@ -3,6 +3,7 @@
 pub mod facts;
 pub mod open_text;
 pub mod planned;
+pub mod text_cache;
 
 use crate::cancel::CancelToken;
 use crate::coding::{Coding, Decoded};
@@ -12,11 +13,13 @@ use crate::fs::open::open_below;
 use crate::read::facts::FactsOf;
 use crate::read::open_text::{OpenText, SNIFF, fill, fill_with_mark, go_on};
 use crate::read::planned::PlannedTexts;
+use crate::read::text_cache::TextCache;
 use crate::source::Source;
 use crate::waiting::{Waiting, open_at_once};
 use memchr::memchr;
 use std::fs::File;
 use std::io::{self, Read, Seek};
+use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -53,7 +56,7 @@ pub struct Reader {
     as_it_comes: bool,
     buffer: Vec<u8>,
     /// Standard input, where it has been kept.
-    kept: Option<Arc<File>>,
+    kept: Option<KeptStdin>,
     watch: Arc<CancelToken>,
     /// The folder that files must lie below.
     root: Option<PathBuf>,
@@ -61,6 +64,8 @@ pub struct Reader {
     most: Option<u64>,
     /// Texts that are read in the place of files.
     planned: Option<Arc<PlannedTexts>>,
+    /// Files that are kept in memory.
+    cache: Option<Arc<TextCache>>,
 }
 
 impl Reader {
@@ -123,6 +128,20 @@ impl Reader {
         self
     }
 
+    /// Keeps files in `cache`, and reads them there.
+    #[must_use]
+    pub fn cached(mut self, cache: Arc<TextCache>) -> Self {
+        self.cache = Some(cache);
+        self
+    }
+
+    /// Reads `kept` as standard input, from its beginning each time.
+    #[must_use]
+    pub fn with_stdin(mut self, kept: KeptStdin) -> Self {
+        self.kept = Some(kept);
+        self
+    }
+
     /// A reader for another thread, of the same texts.
     #[must_use]
     pub fn another(&self) -> Self {
@@ -136,6 +155,7 @@ impl Reader {
             root: self.root.clone(),
             most: self.most,
             planned: self.planned.clone(),
+            cache: self.cache.clone(),
         }
     }
 
@@ -155,8 +175,8 @@ impl Reader {
         if self.watch.is_stopped() {
             return Err(FileError::new(path, FileErrorKind::Interrupted));
         }
-        copied.map_err(fail)?;
-        self.kept = Some(Arc::new(kept));
+        let bytes = copied.map_err(fail)?;
+        self.kept = Some(KeptStdin::new(Arc::new(kept), bytes));
         Ok(())
     }
 
@@ -171,7 +191,7 @@ impl Reader {
             .kept
             .as_ref()
             .ok_or_else(|| fail(io::ErrorKind::NotSeekable.into()))?;
-        let mut again = kept.try_clone().map_err(fail)?;
+        let mut again = kept.file.try_clone().map_err(fail)?;
         again.rewind().map_err(fail)?;
         Ok(again)
     }
@@ -179,13 +199,20 @@ impl Reader {
     /// The bytes of a source, from its beginning.
     fn input(&self, source: &Source) -> Result<Box<dyn Read>, FileError> {
         let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
-        if let (Some(planned), Source::File(path)) = (&self.planned, source)
-            && let Some(text) = planned.text(path)
+        if let Some(planned) = &self.planned
+            && let Some(text) = planned.text(source)
         {
             return Ok(Box::new(text));
         }
+        if let (Some(cache), Source::File(path)) = (&self.cache, source)
+            && let Some(text) = cache.open(path)
+        {
+            return Ok(Box::new(text));
+        }
+        if let (Some(kept), Source::Stdin) = (&self.kept, source) {
+            return Ok(Box::new(kept.reader()));
+        }
         Ok(match source {
-            Source::Stdin if self.kept.is_some() => Box::new(self.kept_stdin()?),
             Source::Stdin => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),
             Source::File(path) => match &self.root {
                 Some(root) => Box::new(open_below(root, path).map_err(fail)?),
@@ -259,5 +286,52 @@ impl Reader {
             looked_at: None,
             coding,
         }))
+    }
+}
+
+/// Standard input, or what has come of it, in a file.
+///
+/// ```
+/// use brisk_quill_files::read::KeptStdin;
+/// use std::io::{Read, Write};
+/// let mut file = tempfile::tempfile()?;
+/// file.write_all(b"berth 4\nberth 7\n")?;
+/// let kept = KeptStdin::new(std::sync::Arc::new(file), 8);
+/// let mut text = String::new();
+/// kept.reader().read_to_string(&mut text)?;
+/// assert_eq!(text, "berth 4\n");
+/// # Ok::<(), std::io::Error>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct KeptStdin {
+    file: Arc<File>,
+    /// Its first bytes, which are read.
+    bytes: u64,
+}
+
+impl KeptStdin {
+    /// The first so many bytes of a file.
+    pub fn new(file: Arc<File>, bytes: u64) -> Self {
+        Self { file, bytes }
+    }
+
+    /// Its text, from its beginning, whoever else reads it.
+    pub fn reader(&self) -> impl Read + use<> {
+        let file = Arc::clone(&self.file);
+        ReadAt { file, at: 0 }.take(self.bytes)
+    }
+}
+
+/// Reads a file that others read at the same time, from its beginning.
+struct ReadAt {
+    file: Arc<File>,
+    at: u64,
+}
+
+impl Read for ReadAt {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.file.read_at(buffer, self.at)?;
+        self.at += read as u64;
+        Ok(read)
     }
 }

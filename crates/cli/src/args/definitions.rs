@@ -481,6 +481,37 @@ pub struct PreviewArgs {
     pub save_rewrite: Option<PathBuf>,
 }
 
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill draft [PATTERN] [PATH]… [OPTIONS] [--then PATTERN …]",
+    after_help = "\
+Examples:
+  bquill draft 'berth' -i notices/
+  bquill draft 'berth (\\d+)' -i --with 'B-$1' notices/
+  bquill draft '' --columns status berths.csv
+  bquill draft --rewrite rewrites/iso-dates.toml notices/
+  tail -n 200 gauge.log | bquill draft '\\.\\.+'
+  bquill draft
+
+With nothing named it goes on with the draft that was not closed in this folder, else with the last
+preview. Nothing is written to the files: `q` leaves for the review, a rewrite file, or the command
+line that says the same.
+Exit: 0 fine, 2 the request is wrong, 3 something could not be read."
+)]
+pub struct DraftArgs {
+    /// The pattern, then files and folders; `-` is standard input.
+    #[arg(value_name = "PATTERN [PATH]", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    #[command(flatten)]
+    pub step: StepSpec,
+    #[command(flatten)]
+    pub of_file: RewriteArg,
+    #[command(flatten)]
+    pub guard: GuardArgs,
+    #[command(flatten)]
+    pub files: FilesArgs,
+}
+
 /// Conditions that must hold before anything is written.
 #[derive(Args, Clone, Debug, Default)]
 pub struct GuardArgs {

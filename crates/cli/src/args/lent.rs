@@ -26,9 +26,8 @@ const OF_A_LOOK: [&str; 3] = ["swap_chars", "remove_chars", "pairs"];
 /// Adds the options that `verb` accepts from another, hidden from its help.
 pub fn borrow(verb: Command) -> Command {
     let lender = match verb.get_name() {
-        "find" | "check" | "tally" | "shapes" | "extract" | "explain" | "apply" | "review" => {
-            PreviewArgs::augment_args(Command::new(""))
-        }
+        "find" | "check" | "tally" | "shapes" | "extract" | "explain" | "draft" | "apply"
+        | "review" => PreviewArgs::augment_args(Command::new("")),
         "preview" => FindArgs::augment_args(Command::new("")),
         _ => return verb,
     };

@@ -106,6 +106,11 @@ fn with_kinds_joined(words: &[OsString]) -> Vec<OsString> {
     out
 }
 
+/// A word that is not an option, whatever it looks like.
+pub fn marked(word: &str) -> OsString {
+    format!("{MARK}{word}").into()
+}
+
 /// A word as the user wrote it.
 pub fn unmarked(word: OsString) -> OsString {
     match word.to_str().and_then(|text| text.strip_prefix(MARK)) {

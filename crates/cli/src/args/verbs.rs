@@ -47,6 +47,7 @@ verbs! {
     Tally(TallyArgs), "tally", "Count the values that a pattern, or a group, matches";
     Extract(ExtractArgs), "extract", "Put the groups of a pattern into columns";
     Check(CheckArgs), "check", "Make sure that every line or cell matches, or none does";
+    Draft(DraftArgs), "draft", "Build a rewrite, and watch what it does at each key; write nothing";
     Preview(PreviewArgs), "preview", "Show every change a rewrite would make; write nothing";
     Review(ReviewArgs), "review", "Judge the changes one by one or kind by kind, then apply them";
     Apply(ApplyArgs), "apply", "Make the changes: all of them, or none";
@@ -70,6 +71,7 @@ impl Verb {
             Self::Tally(args) => (args.words, args.step, RewriteArg::default()),
             Self::Extract(args) => (args.words, args.step, RewriteArg::default()),
             Self::Check(args) => (args.words, args.step, RewriteArg::default()),
+            Self::Draft(args) => (args.words, args.step, args.of_file),
             Self::Preview(args) => (args.words, args.step, args.of_file),
             Self::Review(args) => (args.words, args.step, args.of_file),
             Self::Apply(args) => (args.words, args.step, args.of_file),

@@ -273,7 +273,7 @@ pub fn planned_texts(plan: &Path, output: &mut Output) -> Result<PlannedTexts, D
         ..PlanArgs::default()
     };
     let meant = meant(&args, output)?;
-    let planned = PlannedTexts::new(&meant.to_plan()?);
+    let planned = PlannedTexts::new(&meant.to_plan()?, None);
     let planned = planned.map_err(|error| match error.kind {
         FileErrorKind::Changed => Diagnostic::of_file(&error)
             .remedy("make the plan anew with `preview`; nothing has been looked at"),

@@ -280,7 +280,7 @@ fn comparison(file: &Path, show: usize) -> Result<Comparison, Diagnostic> {
 }
 
 /// A rewrite file that is there is not overwritten.
-fn check_new(file: &Path) -> Result<(), Diagnostic> {
+pub fn check_new(file: &Path) -> Result<(), Diagnostic> {
     if file.symlink_metadata().is_err() {
         return Ok(());
     }

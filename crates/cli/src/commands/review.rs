@@ -1,6 +1,6 @@
 //! `review`: judges the changes of a plan, on a screen or by options.
 
-use crate::args::definitions::ReviewArgs;
+use crate::args::definitions::{FilesArgs, GuardArgs, PlanArgs, ReviewArgs};
 use crate::args::split::Part;
 use crate::commands::ends::report_unreadable;
 use crate::commands::journal_run;
@@ -34,7 +34,7 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
     } else {
         let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
-        let status = evaluate(args, &asked, silent, output)?;
+        let status = evaluate(&asked, (&args.files, &args.guard), silent, output)?;
         if status != Status::Fine {
             return Ok(status);
         }
@@ -51,6 +51,20 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     crate::review::run(meant, by, output)
 }
 
+/// Reviews the changes of a rewrite on the terminal.
+pub fn of_rewrite(
+    asked: &AskedRewrite,
+    of: (&FilesArgs, &GuardArgs),
+    output: &mut Output,
+) -> Result<Status, Diagnostic> {
+    let status = evaluate(asked, of, false, output)?;
+    if status != Status::Fine {
+        return Ok(status);
+    }
+    let meant = plans::meant(&PlanArgs::default(), output)?;
+    crate::review::run(meant, KindsBy::Need, output)
+}
+
 fn needs_terminal() -> Result<(), Diagnostic> {
     match io::stdin().is_terminal() && io::stdout().is_terminal() {
         true => Ok(()),
@@ -64,27 +78,27 @@ fn needs_terminal() -> Result<(), Diagnostic> {
 
 /// Evaluates a rewrite, and makes it the last preview of this folder.
 fn evaluate(
-    args: &ReviewArgs,
     asked: &AskedRewrite,
+    (files, guard): (&FilesArgs, &GuardArgs),
     silent: bool,
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
-    let guards = guards(&args.guard)?;
-    let sources = asked.sources(&args.files, FileUse::Rewrite)?;
+    let guards = guards(guard)?;
+    let sources = asked.sources(files, FileUse::Rewrite)?;
     if sources.listing.sources.contains(&Source::Stdin) {
         return Err(Diagnostic::wrong(
             "standard input cannot be reviewed, for it cannot be written later",
         )
         .remedy("name the files"));
     }
-    let texts = options::texts(&args.files, FactsOf::Found)?;
+    let texts = options::texts(files, FactsOf::Found)?;
     if !silent {
         needs_terminal()?;
     }
-    let reading = (texts, Threads::new(args.files.threads));
+    let reading = (texts, Threads::new(files.threads));
     let options = run_options();
     let mut evaluating = Evaluating::new(&asked.rewrite, &sources, options, reading, guards)
-        .with_hints(!args.files.no_hints);
+        .with_hints(!files.no_hints);
     let plan = PlanWriter::new(
         (&asked.text, &asked.rewrite),
         &journal_run::temporaries(),

@@ -1,6 +1,6 @@
 //! The actions of a review, and what they open and ask.
 
-use crate::review::editor::Edit;
+use crate::full_screen::field::Edit;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::plan::ChangeRecord;
 

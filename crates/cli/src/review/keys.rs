@@ -1,7 +1,7 @@
 //! From keys to actions. Every key is listed here with what it does, and nowhere else.
 
+use crate::full_screen::field::Edit;
 use crate::review::action::{Action, Group, Leave, View};
-use crate::review::editor::Edit;
 use crate::review::state::State;
 use brisk_quill_core::plan::decision::Decision;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};

@@ -1,44 +1,31 @@
 //! The screen of a review, drawn from its state.
 
 mod change;
-mod fit;
 mod windows;
 
+use crate::full_screen::fit::{head, tail};
+use crate::full_screen::palette::{Palette, Role};
+use crate::full_screen::terminal::LEAST;
 use crate::review::action::View;
 use crate::review::keys::{HINTS, HINTS_NARROW};
 use crate::review::loaded::Loaded;
-use crate::review::screen::fit::{head, sign, tail};
+use crate::review::screen::change::sign;
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::plan::decision::Decision;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
-use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use unicode_width::UnicodeWidthStr;
-
-/// The least that a review can be shown in.
-const LEAST: (u16, u16) = (40, 10);
-
-/// The label of a piece of the screen; colour is never the only sign.
-#[derive(Clone, Copy)]
-enum Role {
-    Plain,
-    Quiet,
-    Strong,
-    Was,
-    Now,
-    Chosen,
-}
 
 /// Draws reviews.
 pub struct Screen<'s> {
     pub loaded: &'s Loaded,
     /// The subject of a review, in a few words.
     pub title: &'s str,
-    pub color: bool,
+    pub palette: Palette,
 }
 
 impl Screen<'_> {
@@ -84,30 +71,8 @@ impl Screen<'_> {
         }
     }
 
-    fn style(&self, role: Role) -> Style {
-        let plain = Style::new();
-        let (style, color) = match role {
-            Role::Plain => (plain, None),
-            Role::Quiet => (plain.add_modifier(Modifier::DIM), None),
-            Role::Strong => (plain.add_modifier(Modifier::BOLD), None),
-            Role::Was => (
-                plain.add_modifier(Modifier::UNDERLINED),
-                Some(Color::Indexed(214)),
-            ),
-            Role::Now => (
-                plain.add_modifier(Modifier::BOLD | Modifier::UNDERLINED),
-                Some(Color::Indexed(75)),
-            ),
-            Role::Chosen => (plain.add_modifier(Modifier::REVERSED), None),
-        };
-        match color.filter(|_| self.color) {
-            Some(color) => style.fg(color),
-            None => style,
-        }
-    }
-
     fn span(&self, role: Role, text: impl Into<String>) -> Span<'static> {
-        Span::styled(text.into(), self.style(role))
+        self.palette.span(role, text)
     }
 
     fn counts(&self, state: &State) -> Line<'static> {

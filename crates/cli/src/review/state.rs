@@ -7,8 +7,8 @@
 pub mod kind_list;
 mod typing;
 
+use crate::full_screen::field::Field;
 use crate::review::action::{Action, Effect, Group, Leave, Texts, View};
-use crate::review::editor::Editor;
 use crate::review::state::kind_list::KindList;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
@@ -42,7 +42,7 @@ pub struct State {
     pub kind_list: KindList,
     /// The current row of it.
     pub kind_cursor: usize,
-    pub editor: Editor,
+    pub editor: Field,
     /// Columns that long lines are moved to the left.
     pub sideways: usize,
     /// Lines that the view of a file is moved from the current change.
@@ -79,7 +79,7 @@ impl State {
             only_kind: None,
             needle: String::new(),
             kind_cursor: 0,
-            editor: Editor::default(),
+            editor: Field::default(),
             sideways: 0,
             file_scroll: 0,
             message,
@@ -137,7 +137,7 @@ impl State {
                 self.list(texts);
             }
             Action::Find => {
-                self.editor = Editor::new(&self.needle);
+                self.editor = Field::new(&self.needle);
                 self.view = View::Find;
             }
             Action::Show(view) => self.show(view),

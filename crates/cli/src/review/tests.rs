@@ -1,7 +1,7 @@
 //! The state of a review key by key, and its screen against a buffer.
 
+use crate::full_screen::field::{Edit, Field};
 use crate::review::action::{Effect, Leave, View};
-use crate::review::editor::{Edit, Editor};
 use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
 use crate::review::state::State;
@@ -330,7 +330,7 @@ fn typing() {
         ),
         ("a", vec![insert("b\nc"), Edit::Left], "ab\n", "c", ""),
     ] {
-        let mut editor = Editor::new(text);
+        let mut editor = Field::new(text);
         edits.into_iter().for_each(|edit| editor.edit(edit));
         assert_eq!(editor.parts(), (before, under, after), "{text}");
     }

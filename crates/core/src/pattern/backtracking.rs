@@ -13,7 +13,9 @@ use crate::pattern::options::MatchOptions;
 use crate::pattern::search_error::SearchError;
 use crate::pattern::syntax::PatternError;
 use crate::pattern::within::Within;
-use fancy_regex::{CompileError, Error, Regex, RegexBuilder, RuntimeError};
+use crate::stop::Stop;
+use fancy_regex::{CompileError, Error, Input, Regex, RegexBuilder, RuntimeError};
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 
 /// The longest unit this engine is given, in bytes.
@@ -108,22 +110,33 @@ pub(super) struct Finder {
 }
 
 impl Finder {
-    pub(super) fn is_match(&mut self, unit: &[u8]) -> Result<bool, SearchError> {
+    pub(super) fn is_match(&mut self, unit: &[u8], stop: &Stop) -> Result<bool, SearchError> {
         let (regex, text) = self.ready(unit)?;
-        regex.is_match(text).map_err(|error| failure(&error))
+        let text = StoppableText { text, stop };
+        stoppable(|| regex.is_match(&text).map_err(|error| failure(&error)))
     }
 
     pub(super) fn collect(
         &mut self,
         unit: &[u8],
-        groups: bool,
+        (groups, stop): (bool, &Stop),
+        matches: &mut Matches,
+    ) -> Result<(), SearchError> {
+        stoppable(|| self.collect_all(unit, (groups, stop), matches))
+    }
+
+    fn collect_all(
+        &mut self,
+        unit: &[u8],
+        (groups, stop): (bool, &Stop),
         matches: &mut Matches,
     ) -> Result<(), SearchError> {
         let within = self.within;
         let stride = if groups { self.engine.groups.len() } else { 1 };
         matches.stride = stride;
         let (regex, text) = self.ready(unit)?;
-        for found in regex.captures_iter(text) {
+        let text = StoppableText { text, stop };
+        for found in regex.captures_iter(&text) {
             let found = found.map_err(|error| failure(&error))?;
             let empty_at = found.get(0).filter(|m| m.start() == m.end());
             if empty_at.is_some_and(|m| !within.may_be_empty_at(unit, m.start())) {
@@ -159,6 +172,71 @@ impl Finder {
             }
         };
         Ok((&self.compiled[place].1, text))
+    }
+}
+
+/// The engine has no way to be stopped but the text, which it asks for at every step: a text that
+/// is to be searched no longer unwinds out of the search with this.
+struct Unwound;
+
+/// A text whose search can be stopped.
+struct StoppableText<'t> {
+    text: &'t str,
+    stop: &'t Stop,
+}
+
+impl<'t> StoppableText<'t> {
+    fn ask(&self) -> &'t str {
+        if self.stop.is_set() {
+            // No panic: nothing is printed, and `stoppable` takes it.
+            std::panic::resume_unwind(Box::new(Unwound));
+        }
+        self.text
+    }
+}
+
+impl Input for StoppableText<'_> {
+    type Match<'t>
+        = fancy_regex::Match<'t>
+    where
+        Self: 't;
+
+    fn len(&self) -> usize {
+        self.ask().len()
+    }
+
+    fn as_bytes(&self) -> &[u8] {
+        self.ask().as_bytes()
+    }
+
+    fn is_char_boundary(&self, at: usize) -> bool {
+        self.ask().is_char_boundary(at)
+    }
+
+    fn is_ascii(&self) -> bool {
+        self.ask().is_ascii()
+    }
+
+    fn prev_codepoint_ix(&self, at: usize) -> usize {
+        self.ask().prev_codepoint_ix(at)
+    }
+
+    fn make_match<'t>(&'t self, from: usize, to: usize) -> Self::Match<'t> {
+        self.text.make_match(from, to)
+    }
+
+    fn advance_position(&self, at: usize) -> usize {
+        self.ask().advance_position(at)
+    }
+}
+
+/// Does a search that may be [stopped](StoppableText).
+fn stoppable<T>(search: impl FnOnce() -> Result<T, SearchError>) -> Result<T, SearchError> {
+    // A search that ended so leaves nothing behind but scratch memory, which the next one clears.
+    match catch_unwind(AssertUnwindSafe(search)) {
+        Ok(done) => done,
+        Err(unwound) if unwound.is::<Unwound>() => Err(SearchError::Stopped),
+        Err(panic) => std::panic::resume_unwind(panic),
     }
 }
 

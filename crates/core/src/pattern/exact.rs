@@ -6,13 +6,18 @@
 //! matches inside a character are dropped here instead.
 
 use crate::pattern::matches::{Matches, Slot};
+use crate::pattern::search_error::SearchError;
 use crate::pattern::syntax::PatternError;
 use crate::pattern::within::Within;
 use crate::span::Span;
+use crate::stop::Stop;
 use regex_automata::meta::{self, Regex};
 use regex_automata::util::primitives::NonMaxUsize;
 use regex_automata::{Anchored, Input};
 use regex_syntax::hir::Hir;
+
+/// Matches of a unit after which it is seen whether to stop.
+const MATCHES_A_LOOK: u32 = 4096;
 
 /// Memory that a compiled pattern may take.
 pub(super) const SIZE_LIMIT: usize = 16 << 20;
@@ -59,7 +64,8 @@ impl ExactFinder {
         if found.is_some_and(|half| !self.within.may_be_empty_at(unit, half.offset())) {
             let mut matches = Matches::default();
             matches.clear();
-            self.collect(unit, false, &mut matches);
+            // Nobody stops it.
+            let _ = self.collect(unit, (false, &Stop::default()), &mut matches);
             if matches.is_empty() {
                 found = None;
             }
@@ -67,12 +73,26 @@ impl ExactFinder {
         found.is_some()
     }
 
-    pub(super) fn collect(&mut self, unit: &[u8], groups: bool, matches: &mut Matches) {
+    /// Replaces `matches` by all in `unit`, with their groups where `groups` are wanted.
+    pub(super) fn collect(
+        &mut self,
+        unit: &[u8],
+        (groups, stop): (bool, &Stop),
+        matches: &mut Matches,
+    ) -> Result<(), SearchError> {
         let wanted = if groups { self.slots.len() } else { 2 };
         matches.stride = wanted / 2;
         let mut at = 0;
         let mut last_end = None;
+        let mut before_look = MATCHES_A_LOOK;
         while at <= unit.len() {
+            before_look -= 1;
+            if before_look == 0 {
+                before_look = MATCHES_A_LOOK;
+                if stop.is_set() {
+                    return Err(SearchError::Stopped);
+                }
+            }
             let input = Input::new(unit).range(at..).anchored(Anchored::No);
             let slots = &mut self.slots[..wanted];
             let found = self.regex.search_slots_with(&mut self.cache, &input, slots);
@@ -95,5 +115,6 @@ impl ExactFinder {
             last_end = Some(span.to);
             at = span.to;
         }
+        Ok(())
     }
 }

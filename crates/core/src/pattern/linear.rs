@@ -4,9 +4,11 @@ use crate::pattern::candidates::{Candidates, relaxed_regex};
 use crate::pattern::exact::{ExactFinder, compiled};
 use crate::pattern::groups::Groups;
 use crate::pattern::matches::Matches;
+use crate::pattern::search_error::SearchError;
 use crate::pattern::stray::StrayBytes;
 use crate::pattern::syntax::PatternError;
 use crate::pattern::within::Within;
+use crate::stop::Stop;
 use regex_automata::meta::Regex;
 use regex_syntax::hir::{Class, Hir, HirKind};
 use std::sync::{Arc, OnceLock};
@@ -96,11 +98,16 @@ impl Finder {
         }
     }
 
-    pub(super) fn collect(&mut self, unit: &[u8], groups: bool, matches: &mut Matches) {
+    pub(super) fn collect(
+        &mut self,
+        unit: &[u8],
+        wanted: (bool, &Stop),
+        matches: &mut Matches,
+    ) -> Result<(), SearchError> {
         let stray = self.stray.as_mut().and_then(|stray| stray.ready(unit));
         match stray {
-            Some((finder, text)) => finder.collect(text, groups, matches),
-            None => self.exact.collect(unit, groups, matches),
+            Some((finder, text)) => finder.collect(text, wanted, matches),
+            None => self.exact.collect(unit, wanted, matches),
         }
     }
 }

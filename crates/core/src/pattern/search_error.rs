@@ -23,4 +23,7 @@ pub enum SearchError {
         /// In bytes.
         limit: usize,
     },
+    /// The search was [stopped](crate::stop::Stop).
+    #[error("the search was stopped")]
+    Stopped,
 }

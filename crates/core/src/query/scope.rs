@@ -9,6 +9,7 @@ use crate::pattern::{Finder, Pattern};
 use crate::problem::ProblemKind;
 use crate::query::cell_condition::CellCondition;
 use crate::span::Span;
+use crate::stop::Stop;
 use crate::unit::{count_lines, lines};
 
 /// Which places a pattern is tried in. All conditions must hold.
@@ -84,6 +85,19 @@ impl Scope {
         let near = self.near.iter().map(|near| &near.pattern);
         let cells = self.cells.iter().map(|cell| &cell.pattern);
         units.chain(blocks).chain(near).chain(cells)
+    }
+
+    /// The same, its patterns stopped by `stop`.
+    #[must_use]
+    pub(super) fn stopped_by(mut self, stop: &Stop) -> Self {
+        let units = self.contains.iter_mut().chain(&mut self.lacks);
+        let blocks = (self.blocks.iter_mut()).flat_map(|block| [&mut block.start, &mut block.end]);
+        let near = self.near.iter_mut().map(|near| &mut near.pattern);
+        let cells = self.cells.iter_mut().map(|cell| &mut cell.pattern);
+        for pattern in units.chain(blocks).chain(near).chain(cells) {
+            *pattern = pattern.clone().stopped_by(stop);
+        }
+        self
     }
 
     /// True if a line without a match need not be looked at: no condition must see every line,

@@ -6,12 +6,14 @@ use crate::columns::fault::CellFault;
 use crate::columns::row::{Row, RowCell};
 use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet};
 use crate::pattern::Finder;
+use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::findings::{Finding, Findings, MatchStatus};
 use crate::query::unit_view::UnitView;
 use crate::rewrite::counts::StepCounts;
 use crate::rewrite::seen::SeenUnit;
 use crate::span::Span;
+use crate::stop::Stop;
 use crate::template::{MatchContext, Template};
 use crate::unit::{ending_before, line_ends};
 use std::cell::{Cell, RefCell};
@@ -53,6 +55,8 @@ pub(crate) struct EditMaker<'e, 's> {
     pub problems_told: usize,
     /// Edits of a unit with more than this are handed out on the way.
     pub split: Option<usize>,
+    /// Ends the work within a unit.
+    pub stop: &'e Stop,
     pub receiver: &'s mut dyn StepReceiver,
     pub out: StepOutcome,
 }
@@ -93,6 +97,9 @@ pub(crate) trait StepReceiver {
 /// The most matches of one unit that are reported to have failed; all are counted.
 const TOLD_A_UNIT: usize = 10;
 
+/// Matches of a unit after which it is seen whether to stop.
+const MATCHES_A_LOOK: usize = 4096;
+
 /// The most bytes by which the new text of a unit may be longer than the unit.
 const UNIT_TEXT_MOST: usize = 64 << 20;
 
@@ -112,7 +119,8 @@ impl EditMaker<'_, '_> {
         if is_split {
             self.can_all_be_made(unit, found, write)?;
         }
-        for finding in found.picked() {
+        for (done, finding) in found.picked().enumerate() {
+            self.go_on(done)?;
             let mut text = Vec::new();
             if let Err(kind) = write(self, unit, &finding, &mut text) {
                 self.leave_alone(unit, &finding, kind)?;
@@ -127,6 +135,14 @@ impl EditMaker<'_, '_> {
         Ok(())
     }
 
+    /// Sees now and then whether to stop, after so many matches of a unit.
+    fn go_on(&self, done: usize) -> Result<(), ProblemKind> {
+        match done % MATCHES_A_LOOK == MATCHES_A_LOOK - 1 && self.stop.is_set() {
+            true => Err(ProblemKind::Search(SearchError::Stopped)),
+            false => Ok(()),
+        }
+    }
+
     /// Makes sure that the unit as a whole does not fail, for edits that are handed out cannot be
     /// reverted.
     fn can_all_be_made(
@@ -136,7 +152,8 @@ impl EditMaker<'_, '_> {
         write: NewText<'_>,
     ) -> Result<(), ProblemKind> {
         let (mut text, thousands) = (Vec::new(), self.thousands.get());
-        for finding in found.picked() {
+        for (done, finding) in found.picked().enumerate() {
+            self.go_on(done)?;
             text.clear();
             match write(self, unit, &finding, &mut text) {
                 // That match alone is left as it is.
@@ -159,7 +176,8 @@ impl EditMaker<'_, '_> {
     ) -> Result<(), ProblemKind> {
         let mut inner = Vec::new();
         let mut last = None;
-        for finding in found.picked() {
+        for (done, finding) in found.picked().enumerate() {
+            self.go_on(done)?;
             let mut text = Vec::new();
             if let Err(kind) = write(self, unit, &finding, &mut text) {
                 self.leave_alone(unit, &finding, kind)?;

@@ -148,6 +148,7 @@ impl<'r> StepRun<'r> {
             thousands: Cell::new(self.thousands),
             problems_told: 0,
             split: split.filter(|_| self.step.ensure.is_empty()),
+            stop: self.step.query.pattern.stop(),
             receiver,
             out: StepOutcome::default(),
         };

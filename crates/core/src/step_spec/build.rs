@@ -176,6 +176,36 @@ impl StepSpec {
         })
     }
 
+    /// True if it says what is done with the matches.
+    pub fn has_action(&self) -> bool {
+        let templates = [
+            &self.with,
+            &self.above,
+            &self.below,
+            &self.lead,
+            &self.trail,
+        ];
+        let tables = [&self.remove_chars, &self.pairs];
+        let lists = [&self.swap_chars, &self.set, &self.add_column];
+        templates.into_iter().chain(tables).any(Option::is_some)
+            || lists.into_iter().any(|list| !list.is_empty())
+            || self.remove
+            || self.drop_lines
+            || self.drop_other_lines
+            || self.drop_rows
+            || self.drop_other_rows
+    }
+
+    /// True if what it matches is said, by a pattern or in another way.
+    pub fn has_pattern(&self) -> bool {
+        let pattern = self.pattern.as_deref().unwrap_or_default();
+        !pattern.is_empty()
+            || self.pattern_file.is_some()
+            || self.remove_chars.is_some()
+            || self.pairs.is_some()
+            || !self.swap_chars.is_empty()
+    }
+
     /// True if it reads cells.
     pub fn has_columns(&self) -> bool {
         self.columns.is_some()

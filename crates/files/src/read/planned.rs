@@ -2,6 +2,7 @@
 
 use crate::error::{FileError, FileErrorKind};
 use crate::plan::Plan;
+use crate::read::KeptStdin;
 use crate::source::Source;
 use crate::splice::splice_into;
 use std::collections::HashMap;
@@ -16,15 +17,18 @@ use std::sync::Arc;
 /// ```
 /// use brisk_quill_files::plan::Plan;
 /// use brisk_quill_files::read::planned::PlannedTexts;
-/// let none = PlannedTexts::new(&Plan::default())?;
-/// assert!(none.text(std::path::Path::new("notice.txt")).is_none());
+/// use brisk_quill_files::source::Source;
+/// let none = PlannedTexts::new(&Plan::default(), None)?;
+/// assert!(none.text(&Source::File("notice.txt".into())).is_none());
 /// # Ok::<(), brisk_quill_files::error::FileError>(())
 /// ```
 #[derive(Debug)]
 pub struct PlannedTexts {
     texts: Arc<File>,
-    /// Where the text of each file lies, by its path without links: from, and one past its end.
+    /// The place of the text of each file, by its path without links: from, and one past its end.
     places: HashMap<PathBuf, (u64, u64)>,
+    /// That of standard input.
+    stdin: Option<(u64, u64)>,
 }
 
 /// One of those texts, from its beginning.
@@ -35,12 +39,12 @@ pub struct PlannedText {
 }
 
 impl PlannedTexts {
-    /// Makes the changes of `plan` in copies of its files.
+    /// Makes the changes of `plan` in copies of its files, and of `stdin`, where that is kept.
     ///
     /// # Errors
     ///
     /// When a file cannot be read, or is not what the plan was made from, or there is no room.
-    pub fn new(plan: &Plan) -> Result<Self, FileError> {
+    pub fn new(plan: &Plan, stdin: Option<&KeptStdin>) -> Result<Self, FileError> {
         let here = Path::new("the temporary file");
         let fail = |error| FileError::io(here, FileErrorKind::Write, error);
         let file = tempfile::tempfile().map_err(fail)?;
@@ -49,8 +53,14 @@ impl PlannedTexts {
             written: 0,
         };
         let mut places = HashMap::new();
+        let mut place_of_stdin = None;
         for planned in plan.changed() {
             let Source::File(path) = &planned.source else {
+                let Some(kept) = stdin else { continue };
+                let from = out.written;
+                splice_into(kept.reader(), planned, &mut out)
+                    .map_err(|error| error.into_file_error(planned.source.path()))?;
+                place_of_stdin = Some((from, out.written));
                 continue;
             };
             let fail = |error| FileError::io(path, FileErrorKind::Read, error);
@@ -64,13 +74,16 @@ impl PlannedTexts {
         Ok(Self {
             texts: Arc::new(file),
             places,
+            stdin: place_of_stdin,
         })
     }
 
-    /// The text of a file that the plan changes.
-    pub fn text(&self, path: &Path) -> Option<PlannedText> {
-        let path = path.canonicalize().ok()?;
-        let (at, end) = *self.places.get(&path)?;
+    /// The text of a source that the plan changes.
+    pub fn text(&self, source: &Source) -> Option<PlannedText> {
+        let (at, end) = match source {
+            Source::Stdin => self.stdin?,
+            Source::File(path) => *self.places.get(&path.canonicalize().ok()?)?,
+        };
         Some(PlannedText {
             texts: Arc::clone(&self.texts),
             at,

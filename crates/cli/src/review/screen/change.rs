@@ -1,18 +1,20 @@
 //! One change as large as there is room for.
 
+use crate::full_screen::fit::{head, tail};
+use crate::full_screen::marked::{self, Look};
+use crate::full_screen::palette::Role;
 use crate::review::action::View;
 use crate::review::context::Near;
-use crate::review::screen::fit::{head, sign, tail};
-use crate::review::screen::{Role, Screen};
+use crate::review::screen::Screen;
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
+use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::field::Ordinal;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_core::span::Span as Range;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
-use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
 
 impl Screen<'_> {
@@ -202,55 +204,26 @@ impl Screen<'_> {
         width: usize,
         sideways: usize,
     ) -> Line<'static> {
-        let room = width.saturating_sub(6).max(8);
-        let part = |from: usize, to: usize| visible(&text[from..to]);
-        let (before, own, after) = (
-            part(0, mark.from),
-            part(mark.from, mark.to),
-            part(mark.to, text.len()),
-        );
-        // Without colour the edges say what is marked.
-        let edges = !matches!(role, Role::Quiet) && (!self.color || own.is_empty());
-        let far = (before.width() + own.width()).saturating_sub(room);
-        let skip = match far {
-            0 => sideways,
-            _ => before.width().saturating_sub(room / 3) + sideways,
+        let room = width.saturating_sub(5).max(8);
+        let quiet = matches!(role, Role::Quiet);
+        let look = Look {
+            plain: if quiet { Role::Quiet } else { Role::Plain },
+            marked: role,
         };
-        let plain = if matches!(role, Role::Quiet) {
-            Role::Quiet
-        } else {
-            Role::Plain
-        };
-        let mut pieces = vec![(plain, before)];
-        if edges {
-            pieces.push((Role::Quiet, "‹".into()));
-        }
-        pieces.push((role, own));
-        if edges {
-            pieces.push((Role::Quiet, "›".into()));
-        }
-        pieces.push((plain, after));
+        let marks: &[Range] = if quiet { &[] } else { &[mark] };
         let mut spans = vec![self.span(Role::Quiet, format!("{label:<5}"))];
-        if skip > 0 {
-            spans.push(self.span(Role::Quiet, "…"));
-        }
-        let (mut passed, mut used) = (0, 0);
-        for (role, piece) in pieces {
-            let mut shown = String::new();
-            for grapheme in piece.graphemes(true) {
-                let columns = grapheme.width();
-                passed += columns;
-                if passed <= skip {
-                    continue;
-                }
-                if used + columns > room {
-                    break;
-                }
-                used += columns;
-                shown.push_str(grapheme);
-            }
-            spans.push(self.span(role, shown));
-        }
+        let shown = marked::spans(self.palette, (text, marks), look, (room, sideways));
+        spans.extend(shown);
         Line::from(spans)
+    }
+}
+
+/// A sign for each decision.
+pub(super) fn sign(decision: Decision) -> char {
+    match decision {
+        Decision::Open => '·',
+        Decision::Accepted => 'A',
+        Decision::Refused => 'R',
+        Decision::Modified => 'M',
     }
 }

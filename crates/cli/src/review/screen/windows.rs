@@ -1,38 +1,20 @@
 //! The windows that lie over the list of changes.
 
+use crate::full_screen::boxes::{self, wrapped};
+use crate::full_screen::fit::head;
+use crate::full_screen::palette::Role;
 use crate::review::action::Group;
 use crate::review::keys::KEYS;
-use crate::review::screen::fit::head;
-use crate::review::screen::{Role, Screen};
+use crate::review::screen::Screen;
 use crate::review::state::State;
 use crate::review::state::kind_list::KindRow;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use ratatui::text::{Line, Span};
-use ratatui::widgets::{Block, Clear, Paragraph};
+use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
 use unicode_width::UnicodeWidthStr;
-
-/// A text in lines of at most `width` columns, cut between words; those after the first are indented.
-fn wrapped(text: &str, width: usize) -> Vec<String> {
-    let mut lines = vec![String::new()];
-    for word in text.split(' ') {
-        let full = lines
-            .last()
-            .is_some_and(|line| line.width() + word.width() + 1 > width && !line.trim().is_empty());
-        if full {
-            lines.push("  ".to_owned());
-        }
-        if let Some(line) = lines.last_mut() {
-            if !line.trim().is_empty() {
-                line.push(' ');
-            }
-            line.push_str(word);
-        }
-    }
-    lines
-}
 
 /// A row of the list of kinds.
 fn kind_row(state: &State, row: KindRow) -> String {
@@ -132,45 +114,6 @@ impl Screen<'_> {
         frame.render_widget(Paragraph::new(lines), area);
     }
 
-    /// A box over the rest.
-    pub(super) fn over(
-        &self,
-        frame: &mut Frame<'_>,
-        area: Rect,
-        title: &str,
-        rows: Vec<Line<'static>>,
-    ) {
-        let widest = rows
-            .iter()
-            .map(Line::width)
-            .max()
-            .unwrap_or(0)
-            .max(title.width() + 4);
-        // A screen is at most 65,535 columns wide.
-        let width = u16::try_from(widest + 4)
-            .unwrap_or(u16::MAX)
-            .min(area.width);
-        let height = u16::try_from(rows.len() + 2)
-            .unwrap_or(u16::MAX)
-            .min(area.height);
-        let place = Rect {
-            x: area.x + (area.width - width) / 2,
-            y: area.y + (area.height - height) / 2,
-            width,
-            height,
-        };
-        frame.render_widget(Clear, place);
-        let block = Block::bordered().title(format!(" {title} "));
-        let padded = rows.into_iter().map(|mut row| {
-            row.spans.insert(0, Span::raw(" "));
-            row
-        });
-        frame.render_widget(
-            Paragraph::new(padded.collect::<Vec<_>>()).block(block),
-            place,
-        );
-    }
-
     pub(super) fn keys(&self, frame: &mut Frame<'_>, area: Rect) {
         let row = |(keys, does): &(&str, &str)| {
             Line::from(vec![
@@ -178,11 +121,12 @@ impl Screen<'_> {
                 self.span(Role::Plain, (*does).to_owned()),
             ])
         };
-        self.over(
+        boxes::draw(
             frame,
             area,
             "keys (any key: back)",
             KEYS.iter().map(row).collect(),
+            0,
         );
     }
 
@@ -199,7 +143,7 @@ impl Screen<'_> {
                 self.span(Role::Plain, "nothing looks like a mistake".to_owned()),
             ));
         }
-        self.over(frame, area, "hints (any key: back)", rows);
+        boxes::draw(frame, area, "hints (any key: back)", rows, 0);
     }
 
     pub(super) fn every(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
@@ -218,7 +162,7 @@ impl Screen<'_> {
             ])
         };
         let rows = rows.into_iter().map(row).collect();
-        self.over(frame, area, "every… (any other key: back)", rows);
+        boxes::draw(frame, area, "every… (any other key: back)", rows, 0);
     }
 
     pub(super) fn leave(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
@@ -235,7 +179,7 @@ impl Screen<'_> {
             ])
         };
         let rows = rows.into_iter().map(row).collect();
-        self.over(frame, area, "leave? (any other key: back)", rows);
+        boxes::draw(frame, area, "leave? (any other key: back)", rows, 0);
     }
 
     pub(super) fn ask(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
@@ -274,6 +218,6 @@ impl Screen<'_> {
         rows.push(Line::from(
             self.span(Role::Strong, "y writes them; any other key: back "),
         ));
-        self.over(frame, area, "apply", rows);
+        boxes::draw(frame, area, "apply", rows, 0);
     }
 }

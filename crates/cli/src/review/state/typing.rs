@@ -1,7 +1,7 @@
 //! New text that is typed in a review.
 
+use crate::full_screen::field::Field;
 use crate::review::action::{Effect, Texts, View};
-use crate::review::editor::Editor;
 use crate::review::state::State;
 use crate::review::state::kind_list::KindRow;
 use brisk_quill_core::plan::decision::Decision;
@@ -17,7 +17,7 @@ impl State {
             Some(modified) => modified.clone(),
             None => text.after.to_vec(),
         };
-        self.editor = Editor::new(&texts.value(index, &change, &after));
+        self.editor = Field::new(&texts.value(index, &change, &after));
         self.view = View::Modify;
     }
 
@@ -25,7 +25,7 @@ impl State {
         match self.view {
             View::Modify => self.end_modifying(texts),
             View::Find => {
-                self.needle = self.editor.text();
+                self.needle = self.editor.text().to_owned();
                 self.view = View::Changes;
                 self.list(texts);
                 Effect::None
@@ -55,7 +55,7 @@ impl State {
         let Some((index, change)) = self.current().and_then(|i| Some((i, texts.change(i)?))) else {
             return Effect::None;
         };
-        let value = self.editor.text();
+        let value = self.editor.text().to_owned();
         let Some(written) = texts.written(index, &change, &value) else {
             self.message = "this text cannot be written there; nothing has been decided".into();
             return Effect::None;

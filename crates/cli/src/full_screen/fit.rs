@@ -1,11 +1,10 @@
-//! Texts cut to the room there is, and the sign of a decision.
+//! Texts cut to the room there is.
 
-use brisk_quill_core::plan::decision::Decision;
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
 
 /// As much of the start of a text as fits.
-pub(super) fn head(text: &str, width: usize) -> String {
+pub fn head(text: &str, width: usize) -> String {
     if text.width() <= width {
         return text.to_owned();
     }
@@ -18,7 +17,7 @@ pub(super) fn head(text: &str, width: usize) -> String {
 }
 
 /// As much of its end.
-pub(super) fn tail(text: &str, width: usize) -> String {
+pub fn tail(text: &str, width: usize) -> String {
     if text.width() <= width {
         return text.to_owned();
     }
@@ -33,14 +32,4 @@ pub(super) fn tail(text: &str, width: usize) -> String {
         .collect();
     let end: String = fits.into_iter().rev().collect();
     format!("…{end}")
-}
-
-/// A sign for each decision.
-pub(super) fn sign(decision: Decision) -> char {
-    match decision {
-        Decision::Open => '·',
-        Decision::Accepted => 'A',
-        Decision::Refused => 'R',
-        Decision::Modified => 'M',
-    }
 }

@@ -1,0 +1,278 @@
+//! The words of the command line that say what a step, and the options of a command, say.
+
+use crate::args::definitions::{FilesArgs, GuardArgs, TableArgs};
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::step_spec::StepSpec;
+use std::path::Path;
+
+/// Collects options with their values.
+#[derive(Default)]
+struct Words(Vec<String>);
+
+impl Words {
+    fn flag(&mut self, name: &str, is_on: bool) {
+        if is_on {
+            self.0.push(name.to_owned());
+        }
+    }
+
+    fn value(&mut self, name: &str, value: Option<&str>) {
+        if let Some(value) = value {
+            // A value may look like an option.
+            match value.starts_with('-') {
+                true => self.0.push(format!("{name}={value}")),
+                false => self.0.extend([name.to_owned(), value.to_owned()]),
+            }
+        }
+    }
+
+    fn values(&mut self, name: &str, values: &[String]) {
+        for value in values {
+            self.value(name, Some(value));
+        }
+    }
+
+    /// An option that takes two values, as often as there are pairs.
+    fn pairs(&mut self, name: &str, flat: &[String]) {
+        for pair in flat.chunks(2) {
+            self.0.push(name.to_owned());
+            self.0.extend(pair.iter().cloned());
+        }
+    }
+
+    fn path(&mut self, name: &str, path: Option<&Path>) {
+        self.value(name, path.map(Path::to_string_lossy).as_deref());
+    }
+}
+
+/// The options that say what a step says, but for its pattern and its template `with`. What it
+/// expects and ensures, and its examples, no option of a step says.
+pub fn of_step(step: &StepSpec) -> Vec<String> {
+    // Every field stands here, so that a new one must be given its words.
+    let StepSpec {
+        pattern: _,
+        ignore_case,
+        whole_word,
+        literal,
+        entire,
+        pattern_file,
+        unit,
+        columns,
+        where_in,
+        unless_in,
+        lines,
+        contains,
+        unless,
+        between,
+        inner,
+        near,
+        pick,
+        per,
+        limit,
+        with: _,
+        remove,
+        drop_lines,
+        drop_other_lines,
+        drop_rows,
+        drop_other_rows,
+        above,
+        below,
+        lead,
+        trail,
+        swap_chars,
+        remove_chars,
+        pairs,
+        set,
+        add_column,
+        format,
+        delimiter,
+        quote,
+        no_header,
+        ragged,
+        expect: _,
+        ensure: _,
+        example: _,
+    } = step;
+    let mut words = Words::default();
+    words.flag("-i", *ignore_case);
+    words.flag("--whole-word", *whole_word);
+    words.flag("--literal", *literal);
+    words.flag("--entire", *entire);
+    words.path("--pattern-file", pattern_file.as_deref());
+    words.value("--unit", unit.as_deref());
+    words.value("--columns", columns.as_deref());
+    words.pairs("--where-in", where_in);
+    words.pairs("--unless-in", unless_in);
+    words.value("--lines", lines.as_deref());
+    words.values("--where", contains);
+    words.values("--unless", unless);
+    words.pairs("--between", between);
+    words.flag("--inner", *inner);
+    words.pairs("--near", near);
+    words.value("--pick", pick.as_deref());
+    words.value("--per", per.as_deref());
+    words.value("--limit", limit.map(|limit| limit.to_string()).as_deref());
+    words.flag("--remove", *remove);
+    words.flag("--drop-lines", *drop_lines);
+    words.flag("--drop-other-lines", *drop_other_lines);
+    words.flag("--drop-rows", *drop_rows);
+    words.flag("--drop-other-rows", *drop_other_rows);
+    words.value("--above", above.as_deref());
+    words.value("--below", below.as_deref());
+    words.value("--lead", lead.as_deref());
+    words.value("--trail", trail.as_deref());
+    words.pairs("--swap-chars", swap_chars);
+    words.value("--remove-chars", remove_chars.as_deref());
+    words.value("--pairs", pairs.as_deref());
+    words.pairs("--set", set);
+    words.pairs("--add-column", add_column);
+    words.0.extend(of_table(&TableArgs {
+        format: format.clone(),
+        delimiter: delimiter.clone(),
+        quote: quote.clone(),
+        no_header: *no_header,
+        ragged: *ragged,
+    }));
+    words.0
+}
+
+fn of_table(table: &TableArgs) -> Vec<String> {
+    let TableArgs {
+        format,
+        delimiter,
+        quote,
+        no_header,
+        ragged,
+    } = table;
+    let mut words = Words::default();
+    words.value("--format", format.as_deref());
+    words.value("--delimiter", delimiter.as_deref());
+    words.value("--quote", quote.as_deref());
+    words.flag("--no-header", *no_header);
+    words.flag("--ragged", *ragged);
+    words.0
+}
+
+/// The options that say which files are meant, and how they are read, but for how tables are.
+pub fn of_files(files: &FilesArgs) -> Vec<String> {
+    let FilesArgs {
+        include,
+        exclude,
+        hidden,
+        ignored,
+        binary,
+        paths_from,
+        null,
+        encoding,
+        no_hints,
+        threads,
+        table: _,
+    } = files;
+    let mut words = Words::default();
+    words.values("--include", include);
+    words.values("--exclude", exclude);
+    words.flag("--hidden", *hidden);
+    words.flag("--ignored", *ignored);
+    words.flag("--binary", *binary);
+    words.path("--paths-from", paths_from.as_deref());
+    words.flag("--null", *null);
+    words.value("--encoding", encoding.as_deref());
+    words.flag("--no-hints", *no_hints);
+    words.value("--threads", threads.map(|n| n.to_string()).as_deref());
+    words.0
+}
+
+/// The options that guard a rewrite.
+pub fn of_guard(guard: &GuardArgs) -> Vec<String> {
+    let GuardArgs {
+        expect,
+        ensure,
+        skip_problems,
+    } = guard;
+    let mut words = Words::default();
+    words.values("--expect", expect);
+    words.values("--ensure", ensure);
+    words.flag("--skip-problems", *skip_problems);
+    words.0
+}
+
+/// Words as they are typed in a shell.
+pub fn quoted<'w>(words: impl IntoIterator<Item = &'w str>) -> String {
+    let each = words.into_iter().map(|word| match shlex::try_quote(word) {
+        Ok(quoted) => quoted.into_owned(),
+        // No argument holds a NUL.
+        Err(_) => visible(word.as_bytes()),
+    });
+    each.collect::<Vec<_>>().join(" ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::args::parse;
+    use std::ffi::OsString;
+
+    /// What is said in words is read back as it was.
+    #[test]
+    fn words_read_back() {
+        let lines = [
+            "-i --whole-word --literal --entire --lines -3.. --pick first --per file --limit 7",
+            "--unit paragraph --where a --where b --unless=-c --between s e --inner --near p 2",
+            "--columns berth,3 --where-in name q --unless-in 2 r --set status s --add-column n t",
+            "--swap-chars a-z A-Z --format csv --delimiter ; --quote none --no-header --ragged",
+            "--drop-lines",
+            "--drop-other-lines",
+            "--drop-rows",
+            "--drop-other-rows",
+            "--remove",
+            "--above a",
+            "--below b",
+            "--lead c",
+            "--trail=--d",
+            "--pairs t.csv",
+            "--remove-chars=-z",
+        ];
+        let read = |words: &[String]| {
+            let program = ["bquill", "draft"].map(OsString::from);
+            let argv: Vec<OsString> = (program.into_iter())
+                .chain(words.iter().map(OsString::from))
+                .collect();
+            let Ok(parsed) = parse(&argv) else {
+                panic!("{words:?} are right")
+            };
+            let crate::args::verbs::Verb::Draft(args) = parsed.verb else {
+                panic!("it is a draft")
+            };
+            (parsed.parts[0].step.clone(), args)
+        };
+        for line in lines {
+            let words: Vec<String> = line.split(' ').map(str::to_owned).collect();
+            let (step, args) = read(&words);
+            let mut said = of_step(&step);
+            said.extend(of_table(&args.files.table));
+            let (again, args_again) = read(&said);
+            assert_eq!(again, step, "{line}");
+            assert_eq!(
+                of_table(&args_again.files.table),
+                of_table(&args.files.table),
+                "{line}"
+            );
+        }
+        let files = "--include *.md --exclude old --hidden --ignored --binary --paths-from list \
+                     --null --encoding latin1 --no-hints --threads 2 --expect 4.. --ensure x \
+                     --skip-problems";
+        let words: Vec<String> = files.split_whitespace().map(str::to_owned).collect();
+        let (_, args) = read(&words);
+        let said = [of_files(&args.files), of_guard(&args.guard)].concat();
+        assert_eq!(said, words);
+    }
+
+    #[test]
+    fn a_shell_reads_what_is_quoted() {
+        let words = ["find", "berth\\s+(\\d+)", "B-$1", "it's", "", "-i", "a b"];
+        let line = quoted(words);
+        let read = shlex::split(&line).expect("it can be read");
+        assert_eq!(read, words);
+        assert!(line.starts_with("find 'berth"), "{line}");
+    }
+}

@@ -1,0 +1,241 @@
+//! The loop of a draft: keys and news come in, the screen is drawn, and jobs go out.
+
+use crate::draft::action::{Action, Effect, Leave};
+use crate::draft::keys;
+use crate::draft::saved::{self, Saved};
+use crate::draft::screen::{Facts, Screen};
+use crate::draft::state::State;
+use crate::draft::worker::{Built, News, Opened, Workers, tell_through};
+use crate::full_screen::field::Edit;
+use crate::full_screen::palette::Palette;
+use crate::full_screen::terminal::{Came, KeyReader, WAIT, on_terminal};
+use brisk_quill_engine::schedule::Threads;
+use brisk_quill_files::temporary::Temporaries;
+use crossterm::event::{Event, KeyEventKind};
+use std::io;
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::time::{Duration, Instant};
+
+/// Nothing is typed for so long: what stands there is a try.
+const SETTLE: Duration = Duration::from_millis(700);
+/// The time between two looks at how far counting has come.
+const PROGRESS: Duration = Duration::from_millis(100);
+/// The time between two looks at how much more of standard input has come.
+const SAMPLE: Duration = Duration::from_millis(500);
+/// Inputs that are taken before the screen is drawn.
+const TOGETHER: usize = 64;
+
+/// How a draft was left.
+pub struct Left {
+    pub leave: Leave,
+    pub saved: Saved,
+    /// The request, where it was understood.
+    pub built: Option<Arc<Built>>,
+    /// The worked examples of each step.
+    pub examples: Vec<Vec<brisk_quill_core::example::Example>>,
+}
+
+/// The means of a draft that do not change.
+pub struct Means<'m> {
+    pub opened: Opened,
+    pub palette: Palette,
+    pub threads: Threads,
+    pub temporaries: Arc<Temporaries>,
+    /// Writes a rewrite file; gives what to say of it.
+    pub save: &'m dyn Fn(&Path, &State) -> Result<String, String>,
+}
+
+enum Input {
+    Event(io::Result<Event>),
+    News(u64, News),
+}
+
+/// Runs a draft on the terminal; `None` where a signal ended it. What it was is kept then.
+///
+/// # Errors
+///
+/// When the terminal cannot be taken, read or written.
+pub fn run(mut state: State, means: &Means<'_>) -> io::Result<Option<Left>> {
+    let left = on_terminal(|terminal, came| turns(&mut state, means, terminal, came))?;
+    let Some(leave) = left else {
+        keep(&state, means);
+        return Ok(None);
+    };
+    match leave {
+        Leave::Close => saved::forget(),
+        Leave::AtOnce | Leave::Print | Leave::Review => keep(&state, means),
+    }
+    let is_current = !state.is_stale() && state.known.fault.is_none();
+    Ok(Some(Left {
+        leave,
+        saved: state.saved(),
+        built: state.known.built.clone().filter(|_| is_current),
+        examples: state
+            .steps
+            .iter()
+            .map(|step| step.examples.clone())
+            .collect(),
+    }))
+}
+
+fn keep(state: &State, means: &Means<'_>) {
+    // A draft that cannot be kept is no reason to disturb its user.
+    let _ = saved::keep(state.saved(), &means.opened.paths, &means.temporaries);
+}
+
+fn turns(
+    state: &mut State,
+    means: &Means<'_>,
+    terminal: &mut ratatui::DefaultTerminal,
+    came: &Came,
+) -> io::Result<Leave> {
+    let (sender, inputs) = channel();
+    let tell = tell_through(sender.clone(), Input::News);
+    let workers = Workers::start(&means.opened, means.threads, &tell);
+    let _keys = KeyReader::start(move |event| sender.send(Input::Event(event)).is_ok());
+    let mut turn = Turn {
+        means,
+        workers: &workers,
+        typed: Instant::now(),
+        sampled: (Instant::now(), 0),
+    };
+    let begin = state.begin();
+    if let Some(leave) = turn.perform(begin, state) {
+        return Ok(leave);
+    }
+    loop {
+        let facts = turn.facts(state);
+        let screen = Screen {
+            palette: means.palette,
+            facts: &facts,
+        };
+        terminal.draw(|frame| screen.draw(frame, state))?;
+        let mut next = turn.wait(&inputs, state);
+        let mut taken = 0;
+        while let Some(input) = next {
+            if let Some(leave) = turn.take(input?, state) {
+                return Ok(leave);
+            }
+            taken += 1;
+            next = match taken < TOGETHER {
+                true => inputs.try_recv().ok().map(Ok),
+                false => None,
+            };
+        }
+        if came.is_set() {
+            return Ok(Leave::AtOnce);
+        }
+        if let Some(leave) = turn.look_round(state) {
+            return Ok(leave);
+        }
+    }
+}
+
+/// What lies between two drawings.
+struct Turn<'t> {
+    means: &'t Means<'t>,
+    workers: &'t Workers,
+    /// The time of the last key.
+    typed: Instant,
+    /// The time of the last look at standard input, and its bytes then.
+    sampled: (Instant, u64),
+}
+
+impl Turn<'_> {
+    fn facts(&self, state: &State) -> Facts {
+        let built = state.known.built.as_ref();
+        let all = built.map_or(0, |built| built.bytes);
+        let percent = match (state.known.is_done, all) {
+            (true, _) | (false, 0) => None,
+            // A percentage fits.
+            (false, all) => Some((self.workers.bytes().saturating_mul(100) / all).min(99) as u8),
+        };
+        let sample = self.means.opened.stdin.as_ref();
+        Facts {
+            percent,
+            paths: self.means.opened.paths.clone(),
+            sample: sample.map(|sample| (sample.bytes(), sample.is_over())),
+        }
+    }
+
+    /// Waits for the next input; `None` where it is time to look round.
+    fn wait(&self, inputs: &Receiver<Input>, state: &State) -> Option<io::Result<Input>> {
+        let wait = match (state.known.is_done, state.may_settle()) {
+            (false, _) => PROGRESS,
+            (true, true) => SETTLE.saturating_sub(self.typed.elapsed()),
+            (true, false) => WAIT,
+        };
+        match inputs.recv_timeout(wait.max(Duration::from_millis(1))) {
+            Ok(input) => Some(Ok(input)),
+            Err(RecvTimeoutError::Timeout) => None,
+            Err(RecvTimeoutError::Disconnected) => {
+                Some(Err(io::Error::other("the threads of the draft have ended")))
+            }
+        }
+    }
+
+    fn take(&mut self, input: Input, state: &mut State) -> Option<Leave> {
+        let effects = match input {
+            Input::News(number, news) => state.hear(number, news),
+            Input::Event(event) => {
+                let action = match event {
+                    Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => {
+                        keys::action(state, key)
+                    }
+                    Ok(Event::Paste(text)) if keys::is_typing(state) => {
+                        let text = text.replace("\r\n", "\n").replace('\r', "\n");
+                        Some(Action::Edit(Edit::Insert(text)))
+                    }
+                    Ok(_) => None,
+                    // The terminal has gone.
+                    Err(_) => return Some(Leave::AtOnce),
+                };
+                self.typed = Instant::now();
+                action.map(|action| state.act(action)).unwrap_or_default()
+            }
+        };
+        self.perform(effects, state)
+    }
+
+    fn perform(&self, effects: Vec<Effect>, state: &mut State) -> Option<Leave> {
+        for effect in effects {
+            match effect {
+                Effect::Evaluate(job) => self.workers.give(*job),
+                Effect::Row(job) => self.workers.give_row(*job),
+                Effect::Keep => keep(state, self.means),
+                Effect::Save(file) => {
+                    let said = (self.means.save)(&file, state);
+                    state.message = said.unwrap_or_else(|error| error);
+                }
+                Effect::Leave(leave) => return Some(leave),
+            }
+        }
+        None
+    }
+
+    /// Does what is due without a key.
+    fn look_round(&mut self, state: &mut State) -> Option<Leave> {
+        let mut effects = Vec::new();
+        if state.may_settle() && self.typed.elapsed() >= SETTLE {
+            effects.extend(state.settle());
+        }
+        if let Some(sample) = &self.means.opened.stdin
+            && self.sampled.0.elapsed() > SAMPLE
+        {
+            let bytes = sample.bytes();
+            // What is being evaluated is not of what has come since.
+            let of_built = state
+                .known
+                .built
+                .as_ref()
+                .map_or(0, |built| built.sample_bytes());
+            if bytes > of_built && bytes != self.sampled.1 && state.known.is_done {
+                effects.extend(state.begin());
+            }
+            self.sampled = (Instant::now(), bytes);
+        }
+        self.perform(effects, state)
+    }
+}

@@ -1,0 +1,118 @@
+//! The state of a draft on disk, for one that was not closed.
+
+use crate::draft::action::{Focus, ListView};
+use crate::draft::request::{FieldName, StepText};
+use crate::draft::worker::DraftText;
+use brisk_quill_core::example::Example;
+use brisk_quill_engine::plan_store;
+use brisk_quill_files::temporary::Temporaries;
+use serde::{Deserialize, Serialize};
+use std::io::Write;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::{fs, io};
+
+/// All that a draft goes on with.
+#[derive(Clone, Debug)]
+pub struct Saved {
+    pub steps: Vec<StepText>,
+    pub examples: Vec<Vec<Example>>,
+    pub step: usize,
+    pub focus: Focus,
+    pub view: ListView,
+    pub tries: Vec<DraftText>,
+}
+
+impl Default for Saved {
+    fn default() -> Self {
+        Self {
+            steps: Vec::new(),
+            examples: Vec::new(),
+            step: 0,
+            focus: Focus::Field(FieldName::Pattern),
+            view: ListView::Changes,
+            tries: Vec::new(),
+        }
+    }
+}
+
+/// The form of the file.
+#[derive(Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Record {
+    paths: Vec<PathBuf>,
+    steps: Vec<StepText>,
+    examples: Vec<Vec<Example>>,
+    step: usize,
+    focus: Focus,
+    view: ListView,
+    tries: Vec<(usize, Vec<StepText>)>,
+}
+
+/// The draft of this folder that was not closed, and its paths; `None` where there is none that can
+/// be read.
+pub fn load() -> Option<(Saved, Vec<PathBuf>)> {
+    let text = fs::read(plan_store::draft_place()?).ok()?;
+    let Record {
+        paths,
+        steps,
+        examples,
+        step,
+        focus,
+        view,
+        tries,
+    } = serde_json::from_slice(&text).ok()?;
+    let tries = tries.into_iter();
+    let saved = Saved {
+        steps,
+        examples,
+        step,
+        focus,
+        view,
+        tries: tries
+            .map(|(step, steps)| DraftText { steps, step })
+            .collect(),
+    };
+    Some((saved, paths))
+}
+
+/// Keeps a draft for this folder.
+///
+/// # Errors
+///
+/// When it cannot be written; the one that was kept before stays.
+pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> io::Result<()> {
+    let Saved {
+        steps,
+        examples,
+        step,
+        focus,
+        view,
+        tries,
+    } = saved;
+    let tries = tries.into_iter();
+    let record = Record {
+        paths: paths.to_vec(),
+        steps,
+        examples,
+        step,
+        focus,
+        view,
+        tries: tries.map(|text| (text.step, text.steps)).collect(),
+    };
+    let Some(place) = plan_store::draft_place() else {
+        return Err(io::Error::other("there is no folder for it"));
+    };
+    plan_store::make_room(&place)?;
+    let mut file = temporaries.beside(&place)?;
+    file.write_all(&serde_json::to_vec(&record)?)?;
+    file.replace(&place)
+}
+
+/// Forgets the draft of this folder: it was closed.
+pub fn forget() {
+    if let Some(place) = plan_store::draft_place() {
+        // That there is none is as good.
+        let _ = fs::remove_file(place);
+    }
+}

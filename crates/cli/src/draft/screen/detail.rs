@@ -1,0 +1,90 @@
+//! The row at the cursor in detail: the groups of its matches, and what the template makes of them.
+
+use crate::draft::screen::Screen;
+use crate::draft::screen::rows::place_words;
+use crate::draft::state::State;
+use crate::full_screen::boxes::wrapped;
+use crate::full_screen::fit::{head, tail};
+use crate::full_screen::palette::Role;
+use crate::render::why::reason_words;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::near_miss::NearMisses;
+use brisk_quill_engine::draft::detail::MatchDetail;
+use brisk_quill_engine::draft::row::RowKind;
+use ratatui::layout::Rect;
+use ratatui::text::Line;
+
+impl Screen<'_> {
+    pub(super) fn detail(&self, state: &State, area: Rect) -> Vec<Line<'static>> {
+        let width = usize::from(area.width);
+        let Some(row) = state.list.current() else {
+            return Vec::new();
+        };
+        let mut lines = vec![Line::from(
+            self.span(Role::Strong, tail(&place_words(state, row), width)),
+        )];
+        if let RowKind::Miss(reason) = &row.kind {
+            let built = state.known.built.as_ref().and_then(|built| built.step());
+            let wanted = built.and_then(|step| NearMisses::new(&step.query().pattern));
+            if let Some(wanted) = wanted {
+                let words = reason_words(reason, wanted.parts());
+                lines.extend(wrapped(&words, width).into_iter().map(Line::from));
+            }
+        }
+        for (number, found) in state.detail.iter().flatten().enumerate() {
+            self.one_match(&mut lines, (number, found), width);
+        }
+        let height = usize::from(area.height);
+        if lines.len() > height && height > 0 {
+            lines.truncate(height - 1);
+            lines.push(Line::from(self.span(Role::Quiet, "…")));
+        }
+        lines
+    }
+
+    fn one_match(
+        &self,
+        lines: &mut Vec<Line<'static>>,
+        (number, found): (usize, &MatchDetail),
+        width: usize,
+    ) {
+        let shown = |text: &[u8]| format!("‹{}›", visible(text));
+        let left_out = if found.is_taken { "" } else { "   left out" };
+        lines.push(Line::from(vec![
+            self.span(Role::Quiet, format!("match {:<3}", number + 1)),
+            self.span(
+                Role::Match,
+                head(&shown(&found.text), width.saturating_sub(9)),
+            ),
+            self.span(Role::Quiet, left_out),
+        ]));
+        for group in &found.groups {
+            let name = match &group.name {
+                Some(name) => format!("  ${} {name}", group.number),
+                None => format!("  ${}", group.number),
+            };
+            let name = format!("{name:<9}");
+            let text = match &group.text {
+                Some(text) => head(&shown(text), width.saturating_sub(name.len())),
+                None => "took no part".to_owned(),
+            };
+            lines.push(Line::from(vec![
+                self.span(Role::Quiet, name),
+                self.span(Role::Plain, text),
+            ]));
+        }
+        for (reference, written) in &found.written {
+            let name = format!("  {} ", visible(reference.as_bytes()));
+            let (role, text) = match written {
+                Ok(text) => (Role::Now, shown(text)),
+                Err(why) => (Role::Problem, why.clone()),
+            };
+            let text = head(&text, width.saturating_sub(name.len() + 2));
+            lines.push(Line::from(vec![
+                self.span(Role::Quiet, name),
+                self.span(Role::Quiet, "→ "),
+                self.span(role, text),
+            ]));
+        }
+    }
+}

@@ -1,0 +1,424 @@
+//! The list of rows, and those of examples and tries.
+
+use crate::draft::action::{Focus, ListView};
+use crate::draft::screen::Screen;
+use crate::draft::screen::fields::name_of_file;
+use crate::draft::state::State;
+use crate::full_screen::fit::{head, tail};
+use crate::full_screen::marked::{self, Look};
+use crate::full_screen::palette::Role;
+use crate::render::why::reason_words;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::near_miss::NearMisses;
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
+use brisk_quill_core::unit::lines;
+use brisk_quill_engine::draft::row::{Excerpt, Row, RowKind};
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
+use unicode_width::UnicodeWidthStr;
+
+/// Columns before the text of a row: the sign of the cursor, the line, and the label.
+const MARGIN: usize = 10;
+/// Lines that one text takes at most.
+const LINES_MOST: usize = 6;
+
+impl Screen<'_> {
+    /// The rows around the cursor, under the names of their files.
+    pub(super) fn rows(&self, state: &State, area: Rect) -> Vec<Line<'static>> {
+        let (width, height) = (usize::from(area.width), usize::from(area.height));
+        let list = &state.list;
+        if list.rows.is_empty() {
+            let text = match (state.known.is_done, &state.known.fault) {
+                (false, None) => "reading…",
+                (true, None) => empty_words(state),
+                (_, Some(_)) => "",
+            };
+            return vec![Line::from(self.span(Role::Quiet, text))];
+        }
+        let mut drawn = Drawn {
+            screen: self,
+            state,
+            width,
+            wanted: self.wanted_parts(state),
+        };
+        // From the cursor back, until a third of the height is full.
+        let mut before: Vec<Vec<Line<'static>>> = Vec::new();
+        let mut rows = 0;
+        let mut first = list.cursor;
+        while first > 0 && rows < height / 3 {
+            first -= 1;
+            let lines = drawn.row(first, true);
+            rows += lines.len();
+            before.push(lines);
+        }
+        let mut lines: Vec<Line<'static>> = Vec::new();
+        if first < list.cursor && drawn.has_header(first) {
+            // Its own lines begin with the name.
+        } else {
+            lines.push(drawn.header(first));
+        }
+        lines.extend(before.into_iter().rev().flatten());
+        for place in list.cursor..list.rows.len() {
+            if lines.len() >= height {
+                break;
+            }
+            let with_header = place > first || lines.len() > 1;
+            let mut more = drawn.row(place, with_header);
+            if place == list.cursor && place == first {
+                more = drawn.row(place, false);
+            }
+            lines.extend(more);
+        }
+        if lines.len() < height {
+            lines.extend(self.end_of_list(state));
+        }
+        lines.truncate(height);
+        lines
+    }
+
+    fn end_of_list(&self, state: &State) -> Vec<Line<'static>> {
+        let list = &state.list;
+        let text = match (list.looked_at_most, list.is_end, state.known.is_done) {
+            (Some(most), ..) => format!("(of the first {} looked at)", number(most)),
+            (None, true, _) => "(end)".to_owned(),
+            (None, false, false) => "reading…".to_owned(),
+            (None, false, true) => String::new(),
+        };
+        vec![Line::from(self.span(Role::Quiet, text))]
+    }
+
+    /// The parts of the pattern, for the reasons of misses.
+    fn wanted_parts(&self, state: &State) -> Option<NearMisses> {
+        if state.view != ListView::Misses {
+            return None;
+        }
+        let built = state.known.built.as_ref()?;
+        NearMisses::new(&built.step()?.query().pattern)
+    }
+
+    pub(super) fn examples(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let examples = &state.steps[state.step].examples;
+        if examples.is_empty() {
+            let text = "no examples yet: in a list, `b` takes a text as it now becomes, `l` one that is left \
+                        alone, `m` asks for the text that is wanted";
+            let lines: Vec<Line<'static>> =
+                crate::full_screen::boxes::wrapped(text, usize::from(area.width))
+                    .into_iter()
+                    .map(|line| Line::from(self.span(Role::Quiet, line)))
+                    .collect();
+            frame.render_widget(Paragraph::new(lines), area);
+            return;
+        }
+        let width = usize::from(area.width);
+        let outcomes = state.known.outcomes.get(state.step);
+        let mut lines = Vec::new();
+        for (row, index) in state.example_order().into_iter().enumerate() {
+            let is_current = row == state.other_cursor && state.focus == Focus::List;
+            let sign = if is_current { "▸" } else { " " };
+            let example = &examples[index];
+            let outcome = outcomes.and_then(|all| all.get(index));
+            let holds = outcome.is_some_and(ExampleOutcome::holds);
+            let (word, role) = match holds {
+                true => ("holds", Role::Good),
+                false => ("fails", Role::Problem),
+            };
+            let Some((was, wanted)) = example.pair() else {
+                continue;
+            };
+            let was = visible(was.as_bytes());
+            let text = match example.untouched {
+                Some(_) => format!("{was}   is left alone"),
+                None => format!("{was} → {}", visible(wanted.as_bytes())),
+            };
+            lines.push(Line::from(vec![
+                self.span(Role::Strong, sign),
+                self.span(role, format!("{word}  ")),
+                self.span(Role::Plain, head(&text, width.saturating_sub(8))),
+            ]));
+            if let Some(outcome) = outcome.filter(|outcome| !outcome.holds()) {
+                let got = visible(&outcome.got);
+                let text = format!("        becomes  {got}");
+                lines.push(Line::from(self.span(Role::Quiet, head(&text, width))));
+            }
+        }
+        let height = usize::from(area.height);
+        let skip = (2 * state.other_cursor)
+            .saturating_sub(height / 2)
+            .min(lines.len().saturating_sub(height));
+        frame.render_widget(Paragraph::new(lines.split_off(skip)), area);
+    }
+
+    pub(super) fn tries(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let (width, height) = (usize::from(area.width), usize::from(area.height));
+        if state.tries.len() == 0 {
+            let text = "no tries yet: what is left standing for a moment becomes one";
+            frame.render_widget(Line::from(self.span(Role::Quiet, text)), area);
+            return;
+        }
+        let first = state.other_cursor.saturating_sub(height / 2);
+        let all = state.tries.all().iter().enumerate();
+        let lines = all.skip(first).take(height).map(|(number_of, one)| {
+            let is_current = number_of == state.other_cursor;
+            let shown = if state.tries.is_at(&one.text) && number_of == state.tries.at() {
+                "●"
+            } else {
+                " "
+            };
+            let chosen = if state.tries.chosen() == Some(number_of) {
+                "="
+            } else {
+                " "
+            };
+            let counts = one.counts.map_or_else(String::new, |counts| {
+                format!(
+                    "{:>9} {:>9}",
+                    number(counts.matches),
+                    number(counts.changes)
+                )
+            });
+            let step = one.text.steps.get(one.text.step);
+            let mut words = step.map_or_else(String::new, |step| step.quoted());
+            if one.text.steps.len() > 1 {
+                words = format!("step {}: {words}", one.text.step + 1);
+            }
+            let text = format!(
+                "{shown}{chosen}{:>4} {counts:>19}  {}",
+                number_of + 1,
+                visible(words.as_bytes())
+            );
+            let text = head(&text, width);
+            let role = if is_current {
+                Role::Chosen
+            } else {
+                Role::Plain
+            };
+            let fill = " ".repeat(width.saturating_sub(text.width()));
+            Line::from(self.span(role, text + &fill))
+        });
+        let mut lines: Vec<Line<'static>> = lines.collect();
+        let title = format!(
+            "  {:>4} {:>9} {:>9}  words   (Enter goes back to one, = compares with it)",
+            "try", "matches", "changes"
+        );
+        lines.insert(0, Line::from(self.span(Role::Quiet, head(&title, width))));
+        frame.render_widget(Paragraph::new(lines), area);
+    }
+}
+
+/// Why a list is empty.
+fn empty_words(state: &State) -> &'static str {
+    match state.view {
+        ListView::Changes if state.known.counts.is_some_and(|counts| counts.matches > 0) => {
+            "no match would change: view 2 shows the matches"
+        }
+        ListView::Changes | ListView::Matches => "nothing matches: view 3 shows what nearly does",
+        ListView::Misses => "every unit in scope matches",
+        ListView::Units => "there is no text",
+        ListView::Differences => match state.known.compared {
+            Some(Some(_)) => "no difference to the try that this is compared with",
+            Some(None) => {
+                "this cannot be compared: the earlier steps differ, or there are too many places"
+            }
+            None => "there is no earlier try to compare with",
+        },
+        ListView::Examples | ListView::Tries => "",
+    }
+}
+
+/// Rows being drawn.
+struct Drawn<'d> {
+    screen: &'d Screen<'d>,
+    state: &'d State,
+    width: usize,
+    wanted: Option<NearMisses>,
+}
+
+impl Drawn<'_> {
+    /// True if a row is the first of its file.
+    fn has_header(&self, place: usize) -> bool {
+        let rows = &self.state.list.rows;
+        place == 0 || rows[place - 1].place.file != rows[place].place.file
+    }
+
+    fn header(&self, place: usize) -> Line<'static> {
+        let row = &self.state.list.rows[place];
+        let name = name_of_file(self.state, row.place.file);
+        let text = tail(&name, self.width);
+        let mut spans = vec![self.screen.span(Role::Strong, text)];
+        if let (Some(first), Some(counted_of)) = (self.state.list.first, &self.state.known.counted)
+            && self.state.view == ListView::Changes
+        {
+            let at = first + place as u64 + 1;
+            let all = counted_of.index.len();
+            if all > 0 && place == self.state.list.cursor {
+                let text = format!("   row {} of {}", number(at), number(all));
+                spans.push(self.screen.span(Role::Quiet, text));
+            }
+        }
+        Line::from(spans)
+    }
+
+    /// The lines of a row, with the name of its file where it is the first of it.
+    fn row(&mut self, place: usize, header: bool) -> Vec<Line<'static>> {
+        let row = &self.state.list.rows[place];
+        let mut lines = Vec::new();
+        if header && self.has_header(place) {
+            lines.push(self.header(place));
+        }
+        let is_current = place == self.state.list.cursor;
+        let sign = match row.kind {
+            RowKind::OnlyLast => "−",
+            RowKind::OnlyThis => "+",
+            RowKind::Different => "~",
+            RowKind::Match | RowKind::Change | RowKind::NoMatch | RowKind::Miss(_) => " ",
+        };
+        let before = Before {
+            is_current,
+            sign,
+            line: row.line,
+        };
+        let look = match row.kind {
+            RowKind::Match => Role::Match,
+            RowKind::NoMatch | RowKind::Miss(_) => Role::Hint,
+            RowKind::Change | RowKind::OnlyLast | RowKind::OnlyThis | RowKind::Different => {
+                if row.now.is_some() || row.last.is_some() {
+                    Role::Was
+                } else {
+                    Role::Match
+                }
+            }
+        };
+        let name = row
+            .cell
+            .as_ref()
+            .map(|cell| format!("{}  ", visible(cell.as_bytes())));
+        self.text(&mut lines, (&before, ""), name.as_deref(), &row.was, look);
+        if let RowKind::Miss(reason) = &row.kind
+            && let (Some(last), Some(wanted)) = (lines.last_mut(), &self.wanted)
+        {
+            let words = format!("   {}", reason_words(reason, wanted.parts()));
+            let left = self.width.saturating_sub(last.width());
+            last.push_span(
+                self.screen
+                    .span(Role::Quiet, head(&words, left.max(words.width().min(24)))),
+            );
+        }
+        let labels = (&row.last, &row.now);
+        let several = matches!(
+            row.kind,
+            RowKind::OnlyLast | RowKind::OnlyThis | RowKind::Different
+        );
+        let empty = Before {
+            is_current: false,
+            sign: " ",
+            line: 0,
+        };
+        for (text, label) in [
+            (labels.0, "last"),
+            (labels.1, if several { "this" } else { "→" }),
+        ] {
+            if let Some(text) = text {
+                self.text(&mut lines, (&empty, label), None, text, Role::Now);
+            }
+        }
+        lines
+    }
+
+    /// A text of a row, line by line.
+    fn text(
+        &self,
+        out: &mut Vec<Line<'static>>,
+        (before, label): (&Before, &str),
+        name: Option<&str>,
+        text: &Excerpt,
+        marked: Role,
+    ) {
+        let screen = self.screen;
+        let look = Look {
+            plain: Role::Plain,
+            marked,
+        };
+        let room = self
+            .width
+            .saturating_sub(MARGIN + name.map_or(0, UnicodeWidthStr::width));
+        let all: Vec<_> = lines(&text.text).collect();
+        let mut first = true;
+        let head_of = |first: bool| -> Vec<Span<'static>> {
+            let sign = if before.is_current && first {
+                "▸"
+            } else {
+                " "
+            };
+            let line = match (first, before.line) {
+                (true, line @ 1..) => format!("{}{line:>6}  ", before.sign),
+                (true, 0) => format!("{label:>7}  "),
+                (false, _) => " ".repeat(9),
+            };
+            let role = match before.is_current && before.line > 0 {
+                true => Role::Strong,
+                false => Role::Quiet,
+            };
+            let mut spans = vec![screen.span(Role::Strong, sign), screen.span(role, line)];
+            spans.extend(
+                name.filter(|_| first)
+                    .map(|name| screen.span(Role::Quiet, name.to_owned())),
+            );
+            spans
+        };
+        if all.is_empty() {
+            let mut spans = head_of(true);
+            let words = if label.is_empty() {
+                "(empty)"
+            } else {
+                "(nothing is left)"
+            };
+            spans.push(screen.span(Role::Quiet, words));
+            return out.push(Line::from(spans));
+        }
+        for line in all.iter().take(LINES_MOST) {
+            let (from, to) = (line.content.from, line.content.to);
+            let marks: Vec<_> = (text.marks.iter())
+                .filter(|mark| {
+                    mark.from <= to && mark.to >= from && (mark.from < line.next || mark.is_empty())
+                })
+                .map(|mark| {
+                    let (a, b) = (mark.from.clamp(from, to), mark.to.clamp(from, to));
+                    brisk_quill_core::span::Span::new(a - from, b - from)
+                })
+                .collect();
+            let mut spans = head_of(first);
+            if text.cut_before && first {
+                spans.push(screen.span(Role::Quiet, "…"));
+            }
+            let content = (&text.text[from..to], &marks[..]);
+            let shown = marked::spans(screen.palette, content, look, (room, self.state.sideways));
+            spans.extend(shown);
+            first = false;
+            out.push(Line::from(spans));
+        }
+        if let Some(more) = all.len().checked_sub(LINES_MOST).filter(|more| *more > 0) {
+            let text = format!("{:MARGIN$}… {}", "", counted(more as u64, "more line"));
+            out.push(Line::from(screen.span(Role::Quiet, text)));
+        }
+    }
+}
+
+/// What stands before a text.
+struct Before {
+    is_current: bool,
+    sign: &'static str,
+    /// 0 where the line is not said again.
+    line: u64,
+}
+
+/// The row at the cursor, with its file.
+pub(super) fn place_words(state: &State, row: &Row) -> String {
+    let name = name_of_file(state, row.place.file);
+    match &row.cell {
+        Some(cell) => format!("{name}, line {}, {}", row.line, visible(cell.as_bytes())),
+        None => format!("{name}, line {}", row.line),
+    }
+}

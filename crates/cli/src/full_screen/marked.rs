@@ -1,0 +1,100 @@
+//! Text with marked parts on one row, moved so that the first of them is in sight.
+
+use crate::full_screen::palette::{Palette, Role};
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::span::Span as Range;
+use ratatui::text::Span;
+use unicode_segmentation::UnicodeSegmentation;
+use unicode_width::UnicodeWidthStr;
+
+/// The looks of a text and of what is marked in it.
+#[derive(Clone, Copy)]
+pub struct Look {
+    pub plain: Role,
+    pub marked: Role,
+}
+
+/// One line of text in at most `room` columns, `sideways` columns further on. The marks are in
+/// order. Without colour, and where they are empty or touch, `‹` and `›` say what is marked.
+pub fn spans(
+    palette: Palette,
+    (text, marks): (&[u8], &[Range]),
+    look: Look,
+    (room, sideways): (usize, usize),
+) -> Vec<Span<'static>> {
+    let pieces = pieces(palette, (text, marks), look);
+    let first = pieces.iter().position(|(role, _)| *role == look.marked);
+    let width =
+        |pieces: &[(Role, String)]| pieces.iter().map(|(_, text)| text.width()).sum::<usize>();
+    let (before, with) = match first {
+        Some(first) if look.plain != look.marked => {
+            (width(&pieces[..first]), width(&pieces[..=first]))
+        }
+        _ => (0, 0),
+    };
+    let skip = match with > room {
+        true => before.saturating_sub(room / 3) + sideways,
+        false => sideways,
+    };
+    let mut spans = Vec::new();
+    let mut room = room;
+    if skip > 0 {
+        spans.push(palette.span(Role::Quiet, "…"));
+        room = room.saturating_sub(1);
+    }
+    let (mut passed, mut used) = (0, 0);
+    for (role, piece) in pieces {
+        let mut shown = String::new();
+        for grapheme in piece.graphemes(true) {
+            let columns = grapheme.width();
+            passed += columns;
+            if passed <= skip {
+                continue;
+            }
+            if used + columns > room {
+                break;
+            }
+            used += columns;
+            shown.push_str(grapheme);
+        }
+        if !shown.is_empty() {
+            spans.push(palette.span(role, shown));
+        }
+        if used >= room {
+            break;
+        }
+    }
+    spans
+}
+
+/// The marked and the other parts, and the signs between them.
+fn pieces(palette: Palette, (text, marks): (&[u8], &[Range]), look: Look) -> Vec<(Role, String)> {
+    let mut pieces = Vec::new();
+    let mut at = 0;
+    for (index, mark) in marks.iter().enumerate() {
+        let (from, to) = (
+            mark.from.clamp(at, text.len()),
+            mark.to.clamp(at, text.len()),
+        );
+        let touches = index > 0 && marks[index - 1].to == mark.from
+            || marks
+                .get(index + 1)
+                .is_some_and(|next| next.from == mark.to);
+        let edges = !palette.has_colors() || mark.is_empty() || touches;
+        if from > at {
+            pieces.push((look.plain, visible(&text[at..from])));
+        }
+        if edges {
+            pieces.push((Role::Quiet, "‹".to_owned()));
+        }
+        pieces.push((look.marked, visible(&text[from..to])));
+        if edges {
+            pieces.push((Role::Quiet, "›".to_owned()));
+        }
+        at = to;
+    }
+    if at < text.len() {
+        pieces.push((look.plain, visible(&text[at..])));
+    }
+    pieces
+}

@@ -1,0 +1,156 @@
+//! The terminal, taken for a full-screen view and given back however that ends.
+
+use crate::signals;
+use crossterm::event::{DisableBracketedPaste, EnableBracketedPaste, Event, poll, read};
+use crossterm::execute;
+use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use signal_hook::iterator::{Handle, Signals};
+use std::io;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::thread::JoinHandle;
+use std::time::Duration;
+
+/// The time to wait for a key before checking whether to end.
+pub const WAIT: Duration = Duration::from_millis(250);
+
+/// The time that a thread which reads keys takes to end.
+const KEY_WAIT: Duration = Duration::from_millis(50);
+
+/// The longest time a view may take to leave once a signal has come. A terminal that has gone keeps
+/// whoever reads keys from it for ever.
+const LEAVING: Duration = Duration::from_secs(1);
+
+/// The least size of a view, in columns and rows.
+pub const LEAST: (u16, u16) = (40, 10);
+
+/// A signal, once one has come.
+pub struct Came(Arc<AtomicUsize>);
+
+impl Came {
+    /// True if a signal has come, and the view is to end.
+    pub fn is_set(&self) -> bool {
+        self.0.load(Ordering::Relaxed) != 0
+    }
+}
+
+/// Takes the terminal for `view`, and gives it back however that ends; `None` where a signal ended
+/// it.
+///
+/// # Errors
+///
+/// Those of `view`, and when the terminal cannot be taken or given back.
+pub fn on_terminal<T>(
+    view: impl FnOnce(&mut ratatui::DefaultTerminal, &Came) -> io::Result<T>,
+) -> io::Result<Option<T>> {
+    signals::hold();
+    let signals = SignalWatch::start()?;
+    // A panic gives the terminal back too.
+    let mut terminal = ratatui::try_init()?;
+    let _ = execute!(io::stdout(), EnableBracketedPaste);
+    let done = view(&mut terminal, &signals.came);
+    let _ = execute!(io::stdout(), DisableBracketedPaste);
+    let restored = ratatui::try_restore();
+    match signals.end() {
+        0 => restored.and(done).map(Some),
+        signal => {
+            signals::end_by(signal);
+            // The terminal may have gone.
+            Ok(None)
+        }
+    }
+}
+
+/// Notices signals while keys are waited for.
+struct SignalWatch {
+    /// The signal that came, or 0.
+    came: Came,
+    /// True if the view has been left.
+    left: Arc<AtomicBool>,
+    handle: Handle,
+    thread: JoinHandle<()>,
+}
+
+impl SignalWatch {
+    fn start() -> io::Result<Self> {
+        let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM])?;
+        let (came, left) = (Arc::<AtomicUsize>::default(), Arc::<AtomicBool>::default());
+        let handle = signals.handle();
+        let (tell, is_left) = (Arc::clone(&came), Arc::clone(&left));
+        let thread = std::thread::spawn(move || {
+            for signal in signals.forever() {
+                // The numbers of signals are small.
+                let before = tell.swap(signal as usize, Ordering::Relaxed);
+                if before == 0 {
+                    std::thread::sleep(LEAVING);
+                }
+                if !is_left.load(Ordering::Relaxed) {
+                    // Whoever reads keys does not come back, so the terminal is given back here.
+                    let _ = execute!(io::stdout(), DisableBracketedPaste);
+                    ratatui::restore();
+                    signals::end_by(signal);
+                    signals::end_by_signal();
+                }
+            }
+        });
+        Ok(Self {
+            came: Came(came),
+            left,
+            handle,
+            thread,
+        })
+    }
+
+    /// Ends it; gives the signal that came, or 0.
+    fn end(self) -> i32 {
+        self.left.store(true, Ordering::Relaxed);
+        self.handle.close();
+        let signal = self.came.0.load(Ordering::Relaxed);
+        if signal == 0 {
+            // It waits for nothing now.
+            let _ = self.thread.join();
+        }
+        i32::try_from(signal).unwrap_or(SIGTERM)
+    }
+}
+
+/// Reads keys on a thread of its own, until it is dropped.
+pub struct KeyReader {
+    is_over: Arc<AtomicBool>,
+    thread: Option<JoinHandle<()>>,
+}
+
+impl KeyReader {
+    /// Gives every event, or that none can be read, to `take`, which tells whether to go on.
+    pub fn start(take: impl Fn(io::Result<Event>) -> bool + Send + 'static) -> Self {
+        let is_over = Arc::<AtomicBool>::default();
+        let over = Arc::clone(&is_over);
+        let thread = std::thread::spawn(move || {
+            while !over.load(Ordering::Relaxed) {
+                let event = match poll(KEY_WAIT) {
+                    Ok(false) => continue,
+                    Ok(true) => read(),
+                    Err(error) => Err(error),
+                };
+                let is_last = event.is_err();
+                if !take(event) || is_last {
+                    return;
+                }
+            }
+        });
+        Self {
+            is_over,
+            thread: Some(thread),
+        }
+    }
+}
+
+impl Drop for KeyReader {
+    fn drop(&mut self) {
+        self.is_over.store(true, Ordering::Relaxed);
+        if let Some(thread) = self.thread.take() {
+            // What is typed from now on is for whoever comes next.
+            let _ = thread.join();
+        }
+    }
+}

@@ -1,0 +1,22 @@
+//! A step evaluated while it is being written: what is in sight first, then the counts.
+//!
+//! ```text
+//! Draft ──┐
+//! Wanted ─┴ Evaluator::evaluate → Answers: rows, counts so far, all counts
+//! ```
+//!
+//! * [`evaluator`] evaluates a draft, and keeps what it may be asked for again.
+//! * [`newest_first`] runs the newest of several jobs on a thread, and stops the one before it.
+//! * [`row`] and [`row_index`] hold the rows of a list, and where each of them lies.
+//! * [`places`] compares the places that two drafts match or change.
+//! * [`detail`] tells of one unit what its groups hold, and what the template makes of them.
+
+mod before;
+pub mod detail;
+pub mod evaluator;
+mod misses;
+pub mod newest_first;
+mod pass;
+pub mod places;
+pub mod row;
+pub mod row_index;
