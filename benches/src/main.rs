@@ -9,6 +9,7 @@
 
 mod columns;
 mod corpus;
+mod draft;
 mod hints;
 mod hostile;
 mod journal;
@@ -21,7 +22,7 @@ mod tree;
 use crate::measure::Table;
 use std::path::Path;
 
-const ALL: [&str; 11] = [
+const ALL: [&str; 12] = [
     "tree",
     "small-files",
     "json",
@@ -33,6 +34,7 @@ const ALL: [&str; 11] = [
     "journal",
     "hostile",
     "startup",
+    "draft",
 ];
 
 fn main() {
@@ -70,6 +72,7 @@ fn measure(rounds: usize, benches: &[&str]) {
             "hostile-hints" => hints::hostile(table, rounds),
             "growth" => hostile::growth(table, rounds),
             "startup" => startup::run(table, rounds),
+            "draft" => draft::run(table, rounds),
             other => panic!("there is no bench `{other}`: there are {ALL:?}"),
         }
     }
@@ -90,6 +93,7 @@ fn floor(words: &[&str]) {
         ["columns", table, out] => columns::bare(Path::new(table), Path::new(out)),
         ["lines", pattern, text] => hostile::bare(pattern, Path::new(text)),
         ["nothing"] => startup::nothing(),
+        ["echo"] => draft::echo(),
         _ => panic!("there is no such floor: {words:?}"),
     }
 }

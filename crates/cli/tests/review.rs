@@ -1,103 +1,7 @@
 //! The full-screen review, driven in a pseudo-terminal.
 
 use crate::support::Sandbox;
-use portable_pty::{CommandBuilder, MasterPty, PtySize, native_pty_system};
-use std::io::{Read, Write};
-use std::num::NonZero;
-use std::sync::mpsc::{Receiver, channel};
-use std::time::Duration;
-
-/// The longest time a screen may take to appear; only a failing test waits so long.
-const PATIENCE: Duration = Duration::from_secs(20);
-
-/// A program on a terminal.
-struct Term {
-    child: Box<dyn portable_pty::Child + Send + Sync>,
-    master: Box<dyn MasterPty + Send>,
-    writer: Box<dyn Write + Send>,
-    bytes: Receiver<Vec<u8>>,
-    screen: vt100::Parser,
-}
-
-fn size(cols: u16, rows: u16) -> PtySize {
-    PtySize {
-        cols,
-        rows,
-        ..PtySize::default()
-    }
-}
-
-fn cells(n: u16) -> NonZero<u16> {
-    NonZero::new(n).unwrap()
-}
-
-impl Term {
-    fn new(sandbox: &Sandbox, cols: u16, rows: u16, args: &[&str]) -> Self {
-        let pair = native_pty_system().openpty(size(cols, rows)).unwrap();
-        let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_bquill"));
-        command.args(args);
-        command.cwd(sandbox.path());
-        command.env("XDG_STATE_HOME", sandbox.state());
-        command.env("TERM", "xterm-256color");
-        command.env_remove("NO_COLOR");
-        let child = pair.slave.spawn_command(command).unwrap();
-        drop(pair.slave);
-        let mut reader = pair.master.try_clone_reader().unwrap();
-        let (sender, bytes) = channel();
-        std::thread::spawn(move || {
-            let mut buffer = [0; 4096];
-            while let Ok(n) = reader.read(&mut buffer) {
-                if n == 0 || sender.send(buffer[..n].to_vec()).is_err() {
-                    return;
-                }
-            }
-        });
-        Self {
-            child,
-            writer: pair.master.take_writer().unwrap(),
-            master: pair.master,
-            bytes,
-            screen: vt100::Parser::new(cells(rows), cells(cols), 0),
-        }
-    }
-
-    fn text(&self) -> String {
-        self.screen.screen().contents()
-    }
-
-    /// Waits until the screen shows all of these.
-    fn wait(&mut self, wanted: &[&str]) -> String {
-        loop {
-            let text = self.text();
-            if wanted.iter().all(|part| text.contains(part)) {
-                return text;
-            }
-            match self.bytes.recv_timeout(PATIENCE) {
-                Ok(bytes) => self.screen.process(&bytes),
-                Err(_) => panic!("no {wanted:?} on\n{text}"),
-            }
-        }
-    }
-
-    /// Types, then waits until the screen shows this.
-    fn press(&mut self, keys: &str, wanted: &[&str]) -> String {
-        self.writer.write_all(keys.as_bytes()).unwrap();
-        self.wait(wanted)
-    }
-
-    /// Waits for the end; gives the status and all that was said.
-    fn end(mut self) -> (u32, String) {
-        while let Ok(bytes) = self.bytes.recv_timeout(PATIENCE) {
-            self.screen.process(&bytes);
-        }
-        let status = self.child.wait().unwrap().exit_code();
-        assert!(
-            !self.screen.screen().alternate_screen(),
-            "the terminal is given back"
-        );
-        (status, self.text())
-    }
-}
+use crate::support::term::Term;
 
 const REVIEW: &[&str] = &["review", r"berth (\d+)", "-i", "--with", "B-$1", "notices"];
 
@@ -257,8 +161,7 @@ fn sizes() {
         (200, 50, "change 1.2"),
         (44, 12, "change 1.2"),
     ] {
-        term.master.resize(size(cols, rows)).unwrap();
-        term.screen.screen_mut().set_size(cells(rows), cells(cols));
+        term.resize(cols, rows);
         term.wait(&[shown]);
     }
     // A key that comes together with a new size is not lost.
@@ -268,8 +171,7 @@ fn sizes() {
             0 => ("\x1b[A", "change 1.1"),
             _ => ("\x1b[B", "change 1.2"),
         };
-        term.master.resize(size(cols, rows)).unwrap();
-        term.screen.screen_mut().set_size(cells(rows), cells(cols));
+        term.resize(cols, rows);
         term.press(key, &[shown]);
     }
     term.press("q", &["leave?"]);
@@ -280,7 +182,7 @@ fn sizes() {
 /// A signal ends the review by that signal; the terminal is given back, and decisions stay.
 #[test]
 fn signals_end_the_review() {
-    use rustix::process::{Pid, Signal, kill_process};
+    use rustix::process::Signal;
     for (signal, name) in [
         (Signal::TERM, "Terminated"),
         (Signal::HUP, "Hangup"),
@@ -290,17 +192,11 @@ fn signals_end_the_review() {
         let mut term = Term::new(&sandbox, 90, 24, REVIEW);
         term.wait(&["change 1.1"]);
         term.press("a", &["A 1 accepted"]);
-        let pid = Pid::from_raw(term.child.process_id().unwrap().cast_signed()).unwrap();
-        kill_process(pid, signal).unwrap();
-        while let Ok(bytes) = term.bytes.recv_timeout(PATIENCE) {
-            term.screen.process(&bytes);
-        }
-        let ended = term.child.wait().unwrap();
+        let ended = term.end_by(signal);
         assert!(
             ended.signal().is_some_and(|by| by.contains(name)),
             "{ended:?}"
         );
-        assert!(!term.screen.screen().alternate_screen(), "{name}");
         let mut again = Term::new(&sandbox, 90, 24, &["review"]);
         again.wait(&["A 1 accepted"]);
         again.press("q", &["leave?"]);

@@ -1,7 +1,6 @@
 //! The words of the command line that say what a step, and the options of a command, say.
 
 use crate::args::definitions::{FilesArgs, GuardArgs, TableArgs};
-use brisk_quill_core::escape::visible;
 use brisk_quill_core::step_spec::StepSpec;
 use std::path::Path;
 
@@ -196,13 +195,16 @@ pub fn of_guard(guard: &GuardArgs) -> Vec<String> {
     words.0
 }
 
-/// Words as they are typed in a shell.
+/// Words as they are typed in a shell: between single quotes where one is needed, for patterns read
+/// best so.
 pub fn quoted<'w>(words: impl IntoIterator<Item = &'w str>) -> String {
-    let each = words.into_iter().map(|word| match shlex::try_quote(word) {
-        Ok(quoted) => quoted.into_owned(),
-        // No argument holds a NUL.
-        Err(_) => visible(word.as_bytes()),
-    });
+    let is_plain = |c: char| c.is_ascii_alphanumeric() || "-_./,:=@%+".contains(c);
+    let each = words.into_iter().map(
+        |word| match !word.is_empty() && word.chars().all(is_plain) {
+            true => word.to_owned(),
+            false => format!("'{}'", word.replace('\'', r"'\''")),
+        },
+    );
     each.collect::<Vec<_>>().join(" ")
 }
 

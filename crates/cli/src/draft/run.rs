@@ -3,28 +3,28 @@
 use crate::draft::action::{Action, Effect, Leave};
 use crate::draft::keys;
 use crate::draft::saved::{self, Saved};
-use crate::draft::screen::{Facts, Screen};
+use crate::draft::screen::{Body, Facts, Screen};
 use crate::draft::state::State;
-use crate::draft::worker::{Built, News, Opened, Workers, tell_through};
+use crate::draft::worker::{Built, Opened, Workers, tell_through};
 use crate::full_screen::field::Edit;
 use crate::full_screen::palette::Palette;
-use crate::full_screen::terminal::{Came, KeyReader, WAIT, on_terminal};
+use crate::full_screen::terminal::{Came, WAIT, on_terminal};
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_files::temporary::Temporaries;
-use crossterm::event::{Event, KeyEventKind};
+use crossterm::event::{Event, KeyEventKind, poll, read};
 use std::io;
 use std::path::Path;
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::sync::mpsc::channel;
 use std::time::{Duration, Instant};
 
 /// Nothing is typed for so long: what stands there is a try.
 const SETTLE: Duration = Duration::from_millis(700);
-/// The time between two looks at how far counting has come.
-const PROGRESS: Duration = Duration::from_millis(100);
+/// The time between two looks at what has been found.
+const NEWS: Duration = Duration::from_millis(10);
 /// The time between two looks at how much more of standard input has come.
 const SAMPLE: Duration = Duration::from_millis(500);
-/// Inputs that are taken before the screen is drawn.
+/// Keys, and news, that are taken before the screen is drawn.
 const TOGETHER: usize = 64;
 
 /// How a draft was left.
@@ -45,11 +45,6 @@ pub struct Means<'m> {
     pub temporaries: Arc<Temporaries>,
     /// Writes a rewrite file; gives what to say of it.
     pub save: &'m dyn Fn(&Path, &State) -> Result<String, String>,
-}
-
-enum Input {
-    Event(io::Result<Event>),
-    News(u64, News),
 }
 
 /// Runs a draft on the terminal; `None` where a signal ended it. What it was is kept then.
@@ -91,10 +86,9 @@ fn turns(
     terminal: &mut ratatui::DefaultTerminal,
     came: &Came,
 ) -> io::Result<Leave> {
-    let (sender, inputs) = channel();
-    let tell = tell_through(sender.clone(), Input::News);
-    let workers = Workers::start(&means.opened, means.threads, &tell);
-    let _keys = KeyReader::start(move |event| sender.send(Input::Event(event)).is_ok());
+    let (sender, news) = channel();
+    let workers = Workers::start(&means.opened, means.threads, &tell_through(sender));
+    let body = Body::default();
     let mut turn = Turn {
         means,
         workers: &workers,
@@ -110,24 +104,29 @@ fn turns(
         let screen = Screen {
             palette: means.palette,
             facts: &facts,
+            body: &body,
         };
         terminal.draw(|frame| screen.draw(frame, state))?;
-        let mut next = turn.wait(&inputs, state);
-        let mut taken = 0;
-        while let Some(input) = next {
-            if let Some(leave) = turn.take(input?, state) {
-                return Ok(leave);
+        let mut leave = None;
+        let mut wait = turn.wait(state);
+        for _ in 0..TOGETHER {
+            // What was typed goes first, whatever has been found.
+            match poll(wait) {
+                Ok(true) => leave = leave.or(turn.key(read(), state)),
+                Ok(false) => break,
+                Err(_) => leave = Some(Leave::AtOnce),
             }
-            taken += 1;
-            next = match taken < TOGETHER {
-                true => inputs.try_recv().ok().map(Ok),
-                false => None,
-            };
+            wait = Duration::ZERO;
+        }
+        for (number, news) in news.try_iter().take(TOGETHER) {
+            let effects = state.hear(number, news);
+            leave = leave.or(turn.perform(effects, state));
         }
         if came.is_set() {
             return Ok(Leave::AtOnce);
         }
-        if let Some(leave) = turn.look_round(state) {
+        leave = leave.or(turn.look_round(state));
+        if let Some(leave) = leave {
             return Ok(leave);
         }
     }
@@ -160,42 +159,31 @@ impl Turn<'_> {
         }
     }
 
-    /// Waits for the next input; `None` where it is time to look round.
-    fn wait(&self, inputs: &Receiver<Input>, state: &State) -> Option<io::Result<Input>> {
-        let wait = match (state.known.is_done, state.may_settle()) {
-            (false, _) => PROGRESS,
+    /// The time to wait for a key.
+    fn wait(&self, state: &State) -> Duration {
+        match (
+            state.known.is_done && !state.is_looking(),
+            state.may_settle(),
+        ) {
+            (false, _) => NEWS,
             (true, true) => SETTLE.saturating_sub(self.typed.elapsed()),
             (true, false) => WAIT,
-        };
-        match inputs.recv_timeout(wait.max(Duration::from_millis(1))) {
-            Ok(input) => Some(Ok(input)),
-            Err(RecvTimeoutError::Timeout) => None,
-            Err(RecvTimeoutError::Disconnected) => {
-                Some(Err(io::Error::other("the threads of the draft have ended")))
-            }
         }
     }
 
-    fn take(&mut self, input: Input, state: &mut State) -> Option<Leave> {
-        let effects = match input {
-            Input::News(number, news) => state.hear(number, news),
-            Input::Event(event) => {
-                let action = match event {
-                    Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => {
-                        keys::action(state, key)
-                    }
-                    Ok(Event::Paste(text)) if keys::is_typing(state) => {
-                        let text = text.replace("\r\n", "\n").replace('\r', "\n");
-                        Some(Action::Edit(Edit::Insert(text)))
-                    }
-                    Ok(_) => None,
-                    // The terminal has gone.
-                    Err(_) => return Some(Leave::AtOnce),
-                };
-                self.typed = Instant::now();
-                action.map(|action| state.act(action)).unwrap_or_default()
+    fn key(&mut self, event: io::Result<Event>, state: &mut State) -> Option<Leave> {
+        let action = match event {
+            Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => keys::action(state, key),
+            Ok(Event::Paste(text)) if keys::is_typing(state) => {
+                let text = text.replace("\r\n", "\n").replace('\r', "\n");
+                Some(Action::Edit(Edit::Insert(text)))
             }
+            Ok(_) => None,
+            // The terminal has gone.
+            Err(_) => return Some(Leave::AtOnce),
         };
+        self.typed = Instant::now();
+        let effects = action.map(|action| state.act(action)).unwrap_or_default();
         self.perform(effects, state)
     }
 

@@ -1,5 +1,6 @@
 //! The screen of a draft, drawn from its state.
 
+mod counts;
 mod detail;
 mod fields;
 mod rows;
@@ -7,16 +8,19 @@ mod windows;
 
 use crate::draft::action::{Focus, ListView};
 use crate::draft::keys::{IN_FIELD, IN_LIST, IN_LIST_NARROW};
+use crate::draft::screen::counts::has_action;
 use crate::draft::state::State;
-use crate::full_screen::fit::head;
+use crate::full_screen::fit::{draw_lines, head};
 use crate::full_screen::palette::{Palette, Role};
 use crate::full_screen::terminal::LEAST;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::{counted, number};
 use ratatui::Frame;
+use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
+use std::cell::RefCell;
 use std::path::PathBuf;
 use unicode_width::UnicodeWidthStr;
 
@@ -37,6 +41,37 @@ pub struct Facts {
 pub struct Screen<'s> {
     pub palette: Palette,
     pub facts: &'s Facts,
+    /// The list as it was drawn last.
+    pub body: &'s Body,
+}
+
+/// The list, and what stands beside it, as they were drawn last: drawing them takes longer than all
+/// else, and what is typed does not change them.
+#[derive(Debug, Default)]
+pub struct Body(RefCell<Option<(u64, Buffer)>>);
+
+impl Body {
+    /// Draws what was drawn last, where it still holds, else what `draw` does.
+    fn draw(
+        &self,
+        frame: &mut Frame<'_>,
+        area: Rect,
+        drawing: u64,
+        draw: impl FnOnce(&mut Frame<'_>),
+    ) {
+        let mut last = self.0.borrow_mut();
+        if let Some((of, buffer)) = &*last
+            && (*of, buffer.area) == (drawing, area)
+        {
+            return frame.buffer_mut().merge(buffer);
+        }
+        draw(frame);
+        let mut buffer = Buffer::empty(area);
+        for place in area.positions() {
+            buffer[place].clone_from(&frame.buffer_mut()[place]);
+        }
+        *last = Some((drawing, buffer));
+    }
 }
 
 impl Screen<'_> {
@@ -62,10 +97,12 @@ impl Screen<'_> {
         ])
         .areas(area);
         frame.render_widget(self.title(state, top.width), top);
-        frame.render_widget(Paragraph::new(fields.lines), of_fields);
+        draw_lines(frame, of_fields, fields.lines);
         frame.render_widget(self.counts(state, counts.width), counts);
-        frame.render_widget(self.views(state), views);
-        self.body(frame, body, state);
+        frame.render_widget(self.views(state, area.width), views);
+        self.body.draw(frame, body, state.drawing, |frame| {
+            self.list(frame, body, state);
+        });
         frame.render_widget(self.foot(state, area.width), foot);
         self.window(frame, body, state);
         if let (Some((column, row)), None) = (fields.cursor, state.window) {
@@ -113,82 +150,7 @@ impl Screen<'_> {
         Line::from(spans)
     }
 
-    /// The counts, and how they differ from those of the last try.
-    fn counts(&self, state: &State, width: u16) -> Line<'static> {
-        let mut spans = Vec::new();
-        let mut push = |role: Role, text: String| spans.push(self.palette.span(role, text));
-        let known = &state.known;
-        if let Some(failed) = &known.failed {
-            push(Role::Problem, format!("{} ", failed.message));
-        }
-        let has_step = known
-            .built
-            .as_ref()
-            .is_some_and(|built| built.step().is_some());
-        match known.counts.filter(|_| has_step) {
-            None if has_step => push(Role::Quiet, "counting".to_owned()),
-            None => push(
-                Role::Quiet,
-                "nothing is matched yet: all text is shown".to_owned(),
-            ),
-            Some(counts) => {
-                let hints = known.counted.as_ref().map_or(0, |counted| {
-                    counted.hints.shown.len() as u64 + counted.hints.more
-                });
-                let left_out = counts.left_out.total();
-                for (n, thing, role, always) in [
-                    (counts.matches, "match", Role::Strong, true),
-                    (counts.changes, "change", Role::Strong, true),
-                    (counts.files, "file", Role::Strong, true),
-                    (counts.kinds, "kind", Role::Plain, counts.changes > 0),
-                    (left_out, "left out", Role::Plain, false),
-                    (counts.problems, "problem", Role::Problem, true),
-                    (hints, "hint", Role::Hint, true),
-                ] {
-                    if n == 0 && !always {
-                        continue;
-                    }
-                    let role = if n == 0 { Role::Quiet } else { role };
-                    let text = match thing {
-                        "left out" => format!("{} left out", number(n)),
-                        thing => counted(n, thing),
-                    };
-                    push(role, format!("{text}  "));
-                }
-            }
-        }
-        let unmet = known.counted.as_ref().map_or(0, |counted| counted.unmet);
-        if unmet > 0 {
-            push(Role::Problem, format!("{} not as ensured  ", number(unmet)));
-        }
-        if let Some(Some(compared)) = known.compared {
-            let text = format!(
-                "+{} −{} ~{} ",
-                number(compared.only_this),
-                number(compared.only_last),
-                number(compared.different)
-            );
-            push(Role::Strong, text);
-            let base = match state.tries.chosen() {
-                Some(number) => format!("to try {}  ", number + 1),
-                None => "to the last try  ".to_owned(),
-            };
-            push(Role::Quiet, base);
-        }
-        if let Some(percent) = self.facts.percent.filter(|_| !known.is_done) {
-            push(Role::Quiet, format!("counting {percent} %  "));
-        }
-        if state.is_stale() && (known.fault.is_some() || known.failed.is_some()) {
-            push(
-                Role::Problem,
-                "(of the last words that were understood)".to_owned(),
-            );
-        }
-        let _ = width;
-        Line::from(spans)
-    }
-
-    fn views(&self, state: &State) -> Line<'static> {
+    fn views(&self, state: &State, width: u16) -> Line<'static> {
         let mut spans = Vec::new();
         let examples = &state.steps[state.step].examples;
         for (index, view) in ListView::ALL.into_iter().enumerate() {
@@ -216,10 +178,15 @@ impl Screen<'_> {
             };
             spans.push(self.span(role, format!(" {} {name}{many} ", index + 1)));
         }
+        let used: usize = spans.iter().map(Span::width).sum();
+        let place = place_in_list(state);
+        if let Some(fill) = usize::from(width).checked_sub(used + place.width() + 1) {
+            spans.push(self.span(Role::Quiet, format!("{:fill$}{place}", "")));
+        }
         Line::from(spans)
     }
 
-    fn body(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+    fn list(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
         match state.view {
             ListView::Examples => return self.examples(frame, area, state),
             ListView::Tries => return self.tries(frame, area, state),
@@ -237,9 +204,13 @@ impl Screen<'_> {
             ])
             .areas(area);
             let bar = vec![Line::from(self.span(Role::Quiet, "│")); usize::from(gap.height)];
-            frame.render_widget(Paragraph::new(bar), gap);
-            frame.render_widget(Paragraph::new(self.rows(state, list)), list);
-            frame.render_widget(Paragraph::new(self.detail(state, detail)), detail);
+            draw_lines(frame, gap, bar);
+            let inner = Rect {
+                width: list.width.saturating_sub(1),
+                ..list
+            };
+            draw_lines(frame, inner, self.rows(state, inner));
+            draw_lines(frame, detail, self.detail(state, detail));
             return;
         }
         let below = match area.height {
@@ -253,10 +224,10 @@ impl Screen<'_> {
             Constraint::Length(below),
         ])
         .areas(area);
-        frame.render_widget(Paragraph::new(self.rows(state, list)), list);
+        draw_lines(frame, list, self.rows(state, list));
         let bar = self.span(Role::Quiet, "─".repeat(usize::from(gap.width)));
-        frame.render_widget(Paragraph::new(Line::from(bar)), gap);
-        frame.render_widget(Paragraph::new(self.detail(state, detail)), detail);
+        frame.render_widget(Line::from(bar), gap);
+        draw_lines(frame, detail, self.detail(state, detail));
     }
 
     fn foot(&self, state: &State, width: u16) -> Paragraph<'static> {
@@ -273,10 +244,21 @@ impl Screen<'_> {
     }
 }
 
-/// True if something becomes of what is matched.
-fn has_action(state: &State) -> bool {
-    use brisk_quill_engine::draft::evaluator::DraftStep;
-    let built = state.known.built.as_ref();
-    let step = built.and_then(|built| built.step());
-    matches!(step, Some(DraftStep::Rewrite(_)))
+/// The number of the row at the cursor, and of all rows, where they are known.
+fn place_in_list(state: &State) -> String {
+    let list = &state.list;
+    let Some(first) = list.first.filter(|_| !list.rows.is_empty()) else {
+        return String::new();
+    };
+    let row = number(first + list.cursor as u64 + 1);
+    let counted = state.known.counted.as_ref();
+    let all = match state.view {
+        ListView::Changes => counted.map(|counted| counted.index.len()),
+        _ if list.is_end => Some(first + list.rows.len() as u64),
+        _ => None,
+    };
+    match all {
+        Some(all) => format!("row {row} of {}", number(all)),
+        None => format!("row {row}"),
+    }
 }

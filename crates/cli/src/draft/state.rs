@@ -22,13 +22,13 @@ use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
 use brisk_quill_engine::draft::detail::MatchDetail;
 use brisk_quill_engine::draft::evaluator::{Counted, DraftCounts, RowsView};
 use brisk_quill_engine::draft::places::PlaceCounts;
-use brisk_quill_engine::draft::row::RowKind;
+use brisk_quill_engine::draft::row::{RowKind, RowPlace};
 use brisk_quill_engine::hints::hint::Remedy;
 use brisk_quill_engine::worked_examples::WantedText;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-/// Rows asked for at a time.
+/// Rows asked for at a time: several times those of which the engine keeps one place.
 pub const ROWS: usize = 1000;
 
 /// The fields of a step.
@@ -127,6 +127,10 @@ pub struct State {
     /// The number of the last job, and of the last job about a row.
     job: u64,
     row_job: u64,
+    /// A job about a row is under way.
+    is_looking: bool,
+    /// Grows whenever something else is to be drawn below the fields.
+    pub drawing: u64,
     /// The fields that were typed in, and those whose typing was undone.
     typed: Vec<(usize, FieldName)>,
     untyped: Vec<(usize, FieldName)>,
@@ -168,6 +172,8 @@ impl State {
             names,
             job: 0,
             row_job: 0,
+            is_looking: false,
+            drawing: 0,
             typed: Vec::new(),
             untyped: Vec::new(),
         }
@@ -195,6 +201,11 @@ impl State {
             steps: self.steps.iter().map(StepFields::text).collect(),
             step: self.step,
         }
+    }
+
+    /// True if news about a row are to come.
+    pub fn is_looking(&self) -> bool {
+        self.is_looking
     }
 
     /// True if what is shown is not of the current words.
@@ -240,6 +251,8 @@ impl State {
     /// Does what the user wants.
     pub fn act(&mut self, action: Action) -> Vec<Effect> {
         self.message.clear();
+        // What is typed changes the fields alone, until something has come of it.
+        self.drawing += u64::from(!matches!(action, Action::Edit(_)));
         match action {
             Action::Edit(edit) => self.edit(edit),
             Action::Complete => self.complete(),
@@ -283,14 +296,19 @@ impl State {
 
     /// Takes in what a job has found; news of an older one are dropped.
     pub fn hear(&mut self, number: u64, news: News) -> Vec<Effect> {
+        self.drawing += 1;
         match news {
             News::Detail(detail) => {
                 if number == self.row_job {
                     self.detail = Some(detail);
+                    self.is_looking = false;
                 }
                 return Vec::new();
             }
-            News::Example(made) => return self.take_example(made),
+            News::Example(made) => {
+                self.is_looking = false;
+                return self.take_example(made);
+            }
             _ if number != self.job => return Vec::new(),
             News::Wrong(fault) => {
                 self.known.fault = Some(fault);
@@ -317,16 +335,25 @@ impl State {
             }
             News::Rows(rows) => {
                 self.list.take(rows);
+                self.number_rows();
                 return self.look_at_row();
             }
             News::Counting(counts) => self.known.counts = Some(counts),
             News::Counted(counted) => {
                 self.known.counts = Some(counted.counts);
                 self.known.counted = Some(counted);
+                self.number_rows();
             }
             News::Compared(compared) => self.known.compared = Some(compared),
             News::Examples(outcomes) => self.known.outcomes = outcomes,
-            News::Done => self.known.is_done = true,
+            News::Done => {
+                self.known.is_done = true;
+                // From the place that was looked at on, there is none; before it there may be.
+                if self.list.rows.is_empty() && self.list.from != RowPlace::default() {
+                    self.list.from = RowPlace::default();
+                    return vec![self.evaluate(false)];
+                }
+            }
         }
         Vec::new()
     }
@@ -440,7 +467,6 @@ impl State {
         if self.view == view {
             return Vec::new();
         }
-        let was_list = !matches!(self.view, ListView::Examples | ListView::Tries);
         self.view = view;
         self.sideways = 0;
         match view {
@@ -457,7 +483,6 @@ impl State {
             | ListView::Misses
             | ListView::Units
             | ListView::Differences => {
-                let _ = was_list;
                 self.list.begin_at_cursor();
                 self.detail = None;
                 vec![self.evaluate(false)]
@@ -563,6 +588,7 @@ impl State {
             return Vec::new();
         }
         self.row_job += 1;
+        self.is_looking = true;
         vec![Effect::Row(Box::new(RowJob {
             number: self.row_job,
             built,
@@ -742,6 +768,7 @@ impl State {
             return Vec::new();
         }
         self.row_job += 1;
+        self.is_looking = true;
         vec![Effect::Row(Box::new(RowJob {
             number: self.row_job,
             built,

@@ -26,8 +26,8 @@ use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
 use std::path::PathBuf;
-use std::sync::Arc;
 use std::sync::mpsc::Sender;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// A request in words, and which of its steps is looked at.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -117,6 +117,7 @@ impl Built {
             before: self.before.as_ref().map(|(id, steps)| (*id, steps)),
             sources: &self.sources,
             stdin: self.stdin.as_ref().map(|(kept, _)| kept),
+            hints: !self.asked.files.no_hints,
         }
     }
 }
@@ -167,25 +168,11 @@ pub struct Opened {
 impl Workers {
     /// Starts them; what they find goes to `tell`.
     pub fn start(opened: &Opened, threads: Threads, tell: &Tell) -> Self {
-        let evaluator = Evaluator::new(TextOptions::default(), threads);
-        let mut of_rows = evaluator.another();
-        let mut worker = Worker {
-            opened: opened.clone(),
-            evaluator,
-            compiled: Compiled::default(),
-            listed: None,
-            ids: Vec::new(),
-            next_id: 0,
-            tell: Arc::clone(tell),
-        };
-        let tell = Arc::clone(tell);
+        let mut worker = Worker::new(opened, threads, tell);
+        let mut of_rows = worker.for_rows();
         Self {
             jobs: NewestFirst::start(move |job, token| worker.work(&job, token)),
-            rows: NewestFirst::start(move |job: RowJob, token| {
-                if let Some(news) = work_on_row(&mut of_rows, &job, token) {
-                    tell(job.number, news);
-                }
-            }),
+            rows: NewestFirst::start(move |job, token| of_rows.work(&job, token)),
         }
     }
 
@@ -204,24 +191,20 @@ impl Workers {
 }
 
 /// Sends news through a channel.
-pub fn tell_through<T: Send + 'static>(
-    sender: Sender<T>,
-    wrap: impl Fn(u64, News) -> T + Send + Sync + 'static,
-) -> Tell {
-    let sender = std::sync::Mutex::new(sender);
+pub fn tell_through(sender: Sender<(u64, News)>) -> Tell {
+    let sender = Mutex::new(sender);
     Arc::new(move |number, news| {
-        let sender = sender
-            .lock()
-            .unwrap_or_else(std::sync::PoisonError::into_inner);
+        let sender = sender.lock().unwrap_or_else(PoisonError::into_inner);
         // Whoever no longer listens has left.
-        let _ = sender.send(wrap(number, news));
+        let _ = sender.send((number, news));
     })
 }
 
 /// Requests whose numbers are remembered.
 const IDS_MOST: usize = 64;
 
-struct Worker {
+/// Works on jobs.
+pub struct Worker {
     opened: Opened,
     evaluator: Evaluator,
     compiled: Compiled,
@@ -248,7 +231,28 @@ struct Listed {
 }
 
 impl Worker {
-    fn work(&mut self, job: &Job, token: &Arc<CancelToken>) {
+    pub fn new(opened: &Opened, threads: Threads, tell: &Tell) -> Self {
+        Self {
+            opened: opened.clone(),
+            evaluator: Evaluator::new(TextOptions::default(), threads),
+            compiled: Compiled::default(),
+            listed: None,
+            ids: Vec::new(),
+            next_id: 0,
+            tell: Arc::clone(tell),
+        }
+    }
+
+    /// A worker on jobs about rows, for another thread.
+    pub fn for_rows(&self) -> RowWorker {
+        RowWorker {
+            evaluator: self.evaluator.another(),
+            tell: Arc::clone(&self.tell),
+        }
+    }
+
+    /// Does a job; what it finds is told on the way.
+    pub fn work(&mut self, job: &Job, token: &Arc<CancelToken>) {
         if job.anew {
             self.listed = None;
             self.ids.clear();
@@ -405,7 +409,21 @@ impl Worker {
                 counted
             }
         };
-        let (Some(counted), Some(against)) = (counted, &job.against) else {
+        let Some(counted) = counted else {
+            return Ok(());
+        };
+        let none = || {
+            if job.list == WantedList::Differences {
+                let is_end = true;
+                let rows = RowList {
+                    is_end,
+                    ..RowList::default()
+                };
+                tell(number, News::Rows(rows));
+            }
+        };
+        let Some(against) = &job.against else {
+            none();
             return Ok(());
         };
         let same_text = against.step == job.text.step
@@ -417,6 +435,7 @@ impl Worker {
         let Some((last, step_of_last)) = last.as_ref().and_then(|last| Some((last, last.step()?)))
         else {
             tell(number, News::Compared(None));
+            none();
             return Ok(());
         };
         let Some(of_last) = self.evaluator.count(&last.draft(step_of_last), token)? else {
@@ -462,6 +481,20 @@ fn outcomes(asked: &Asked, examples: &[Vec<Example>]) -> Vec<Vec<ExampleOutcome>
         text.work_examples(&rewrite).unwrap_or_default()
     })
     .collect()
+}
+
+/// Works on jobs about rows.
+pub struct RowWorker {
+    evaluator: Evaluator,
+    tell: Tell,
+}
+
+impl RowWorker {
+    pub fn work(&mut self, job: &RowJob, token: &Arc<CancelToken>) {
+        if let Some(news) = work_on_row(&mut self.evaluator, job, token) {
+            (self.tell)(job.number, news);
+        }
+    }
 }
 
 fn work_on_row(evaluator: &mut Evaluator, job: &RowJob, token: &Arc<CancelToken>) -> Option<News> {

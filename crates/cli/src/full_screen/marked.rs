@@ -45,17 +45,15 @@ pub fn spans(
     let (mut passed, mut used) = (0, 0);
     for (role, piece) in pieces {
         let mut shown = String::new();
-        for grapheme in piece.graphemes(true) {
-            let columns = grapheme.width();
-            passed += columns;
-            if passed <= skip {
-                continue;
-            }
-            if used + columns > room {
-                break;
-            }
-            used += columns;
-            shown.push_str(grapheme);
+        if piece.is_ascii() {
+            // Nearly all text is this, and each of its bytes takes a column.
+            let from = skip.saturating_sub(passed).min(piece.len());
+            let to = piece.len().min(from + (room - used));
+            passed += piece.len();
+            used += to - from;
+            shown.push_str(&piece[from..to]);
+        } else {
+            (passed, used) = cut(&piece, (skip, room), (passed, used), &mut shown);
         }
         if !shown.is_empty() {
             spans.push(palette.span(role, shown));
@@ -65,6 +63,28 @@ pub fn spans(
         }
     }
     spans
+}
+
+/// Adds what is in sight of a piece to `shown`; gives the columns that were passed and used.
+fn cut(
+    piece: &str,
+    (skip, room): (usize, usize),
+    (mut passed, mut used): (usize, usize),
+    shown: &mut String,
+) -> (usize, usize) {
+    for grapheme in piece.graphemes(true) {
+        let columns = grapheme.width();
+        passed += columns;
+        if passed <= skip {
+            continue;
+        }
+        if used + columns > room {
+            break;
+        }
+        used += columns;
+        shown.push_str(grapheme);
+    }
+    (passed, used)
 }
 
 /// The marked and the other parts, and the signs between them.

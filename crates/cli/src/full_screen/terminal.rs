@@ -1,7 +1,7 @@
 //! The terminal, taken for a full-screen view and given back however that ends.
 
 use crate::signals;
-use crossterm::event::{DisableBracketedPaste, EnableBracketedPaste, Event, poll, read};
+use crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
 use crossterm::execute;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::{Handle, Signals};
@@ -13,9 +13,6 @@ use std::time::Duration;
 
 /// The time to wait for a key before checking whether to end.
 pub const WAIT: Duration = Duration::from_millis(250);
-
-/// The time that a thread which reads keys takes to end.
-const KEY_WAIT: Duration = Duration::from_millis(50);
 
 /// The longest time a view may take to leave once a signal has come. A terminal that has gone keeps
 /// whoever reads keys from it for ever.
@@ -111,46 +108,5 @@ impl SignalWatch {
             let _ = self.thread.join();
         }
         i32::try_from(signal).unwrap_or(SIGTERM)
-    }
-}
-
-/// Reads keys on a thread of its own, until it is dropped.
-pub struct KeyReader {
-    is_over: Arc<AtomicBool>,
-    thread: Option<JoinHandle<()>>,
-}
-
-impl KeyReader {
-    /// Gives every event, or that none can be read, to `take`, which tells whether to go on.
-    pub fn start(take: impl Fn(io::Result<Event>) -> bool + Send + 'static) -> Self {
-        let is_over = Arc::<AtomicBool>::default();
-        let over = Arc::clone(&is_over);
-        let thread = std::thread::spawn(move || {
-            while !over.load(Ordering::Relaxed) {
-                let event = match poll(KEY_WAIT) {
-                    Ok(false) => continue,
-                    Ok(true) => read(),
-                    Err(error) => Err(error),
-                };
-                let is_last = event.is_err();
-                if !take(event) || is_last {
-                    return;
-                }
-            }
-        });
-        Self {
-            is_over,
-            thread: Some(thread),
-        }
-    }
-}
-
-impl Drop for KeyReader {
-    fn drop(&mut self) {
-        self.is_over.store(true, Ordering::Relaxed);
-        if let Some(thread) = self.thread.take() {
-            // What is typed from now on is for whoever comes next.
-            let _ = thread.join();
-        }
     }
 }

@@ -1,6 +1,7 @@
 //! The state of a review key by key, and its screen against a buffer.
 
 use crate::full_screen::field::{Edit, Field};
+use crate::full_screen::palette::{Background, Palette};
 use crate::review::action::{Effect, Leave, View};
 use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
@@ -122,7 +123,7 @@ impl Desk {
         let screen = Screen {
             loaded,
             title: "In 3 files: every match of `berth`.",
-            color,
+            palette: Palette::new(color.then_some(Background::Dark)),
         };
         terminal
             .draw(|frame| screen.draw(frame, &self.state))
@@ -278,7 +279,7 @@ fn a_modified_cell_keeps_its_quotes() {
     let mut desk = Desk::new(HARBOUR);
     desk.press("<end>m");
     assert_eq!(
-        (desk.state.view, desk.state.editor.text().as_str()),
+        (desk.state.view, desk.state.editor.text()),
         (View::Modify, "B, 7")
     );
     desk.press("\"<enter>");

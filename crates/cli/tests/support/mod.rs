@@ -1,5 +1,7 @@
 //! Drives the built program on files in a temporary folder.
 
+pub mod term;
+
 use serde_json::Value;
 use std::io::Write;
 use std::os::unix::process::CommandExt;

@@ -87,6 +87,8 @@ pub struct Draft<'d> {
     pub sources: &'d Sources,
     /// Standard input, as far as it has come.
     pub stdin: Option<&'d KeptStdin>,
+    /// Hints are looked out for.
+    pub hints: bool,
 }
 
 /// The list that is looked at.
@@ -513,7 +515,10 @@ fn count(
         tell,
     };
     let work = draft.step.work(run_options());
-    let mut session = session.with_hints();
+    let mut session = match draft.hints {
+        true => session.with_hints(),
+        false => session,
+    };
     let ended = session.run(
         &work,
         draft.sources,

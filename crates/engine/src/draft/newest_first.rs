@@ -3,6 +3,9 @@
 use brisk_quill_files::cancel::CancelToken;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 
+/// The priority of the thread: as low as it goes.
+const LOW: i32 = 19;
+
 /// Does jobs on a thread: a new one stops the one that is being done, and takes the place of one
 /// that waits. Dropped, it stops the job, and the thread ends with it; nobody waits for that, since
 /// a single search of a very long line cannot be stopped.
@@ -50,6 +53,8 @@ impl<J: Send + 'static> NewestFirst<J> {
         });
         let of_thread = Arc::clone(&shared);
         std::thread::spawn(move || {
+            // Whoever answers a key goes first; the threads that this one starts are as low.
+            let _ = rustix::process::nice(LOW);
             while let Some((job, token)) = next(&of_thread) {
                 work(job, &token);
             }

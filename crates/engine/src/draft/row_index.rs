@@ -3,7 +3,7 @@
 use crate::draft::row::RowPlace;
 
 /// One of so many rows of a file is kept.
-const STRIDE: u64 = 1024;
+const STRIDE: u64 = 256;
 
 /// Rows of a list by their number, from 0.
 ///
@@ -16,8 +16,9 @@ const STRIDE: u64 = 1024;
 /// index.push(FileRows::default());
 /// index.push(rows);
 /// assert_eq!(index.len(), 2000);
-/// // The row that is known before row 1,500 is row 1,024.
-/// assert_eq!(index.before(1500), (1024, RowPlace { file: 1, at: 10240 }));
+/// // The row that is known before row 1,500 is row 1,280.
+/// let place = RowPlace { file: 1, at: 12800 };
+/// assert_eq!((index.before(1500), index.number_of(place)), ((1280, place), Some(1280)));
 /// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct RowIndex {
@@ -91,6 +92,13 @@ impl RowIndex {
         // There are fewer than there are bytes in memory.
         let at = rows.kept.get(stride as usize).copied().unwrap_or(0);
         (first + stride * STRIDE, RowPlace { file, at })
+    }
+
+    /// The number of the row at a place, of one whose place is kept.
+    pub fn number_of(&self, place: RowPlace) -> Option<u64> {
+        let rows = self.files.get(place.file)?;
+        let stride = rows.kept.binary_search(&place.at).ok()?;
+        Some(self.first[place.file] + stride as u64 * STRIDE)
     }
 
     /// The next file after `file` with rows, or the one before it.

@@ -42,7 +42,7 @@ struct Kept {
 #[derive(Debug)]
 struct KeptText {
     identity: Identity,
-    text: Arc<[u8]>,
+    text: Arc<Vec<u8>>,
 }
 
 /// Tells whether a file is still the same.
@@ -121,24 +121,24 @@ impl TextCache {
 }
 
 /// The text of a file; `None` where it changed meanwhile.
-fn read(path: &Path, identity: Identity) -> io::Result<Option<Arc<[u8]>>> {
+fn read(path: &Path, identity: Identity) -> io::Result<Option<Arc<Vec<u8>>>> {
     let mut file = open_regular(path)?;
     let mut text = Vec::with_capacity(usize::try_from(identity.bytes).unwrap_or(0));
     (&mut file)
         .take(identity.bytes + 1)
         .read_to_end(&mut text)?;
     let same = Identity::of(&file.metadata()?) == identity && text.len() as u64 == identity.bytes;
-    Ok(same.then(|| text.into()))
+    Ok(same.then(|| Arc::new(text)))
 }
 
 /// A text that is kept, from its beginning.
 pub struct CachedText {
-    text: Arc<[u8]>,
+    text: Arc<Vec<u8>>,
     at: usize,
 }
 
 impl CachedText {
-    fn new(text: &Arc<[u8]>) -> Self {
+    fn new(text: &Arc<Vec<u8>>) -> Self {
         Self {
             text: Arc::clone(text),
             at: 0,

@@ -63,7 +63,7 @@ impl Screen<'_> {
                 Some(name) => format!("  ${} {name}", group.number),
                 None => format!("  ${}", group.number),
             };
-            let name = format!("{name:<9}");
+            let name = format!("{name:<8} ");
             let text = match &group.text {
                 Some(text) => head(&shown(text), width.saturating_sub(name.len())),
                 None => "took no part".to_owned(),

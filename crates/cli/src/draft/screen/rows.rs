@@ -4,7 +4,7 @@ use crate::draft::action::{Focus, ListView};
 use crate::draft::screen::Screen;
 use crate::draft::screen::fields::name_of_file;
 use crate::draft::state::State;
-use crate::full_screen::fit::{head, tail};
+use crate::full_screen::fit::{draw_lines, head, tail};
 use crate::full_screen::marked::{self, Look};
 use crate::full_screen::palette::Role;
 use crate::render::why::reason_words;
@@ -14,14 +14,16 @@ use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
 use brisk_quill_core::unit::lines;
 use brisk_quill_engine::draft::row::{Excerpt, Row, RowKind};
+use brisk_quill_engine::why::Reason;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
-use ratatui::widgets::Paragraph;
 use unicode_width::UnicodeWidthStr;
 
 /// Columns before the text of a row: the sign of the cursor, the line, and the label.
 const MARGIN: usize = 10;
+/// Columns that the reason for a miss takes at most.
+const REASON_MOST: usize = 36;
 /// Lines that one text takes at most.
 const LINES_MOST: usize = 6;
 
@@ -38,11 +40,12 @@ impl Screen<'_> {
             };
             return vec![Line::from(self.span(Role::Quiet, text))];
         }
-        let mut drawn = Drawn {
+        let wanted = self.wanted_parts(state);
+        let drawn = Drawn {
             screen: self,
             state,
             width,
-            wanted: self.wanted_parts(state),
+            wanted: wanted.as_ref(),
         };
         // From the cursor back, until a third of the height is full.
         let mut before: Vec<Vec<Line<'static>>> = Vec::new();
@@ -109,7 +112,7 @@ impl Screen<'_> {
                     .into_iter()
                     .map(|line| Line::from(self.span(Role::Quiet, line)))
                     .collect();
-            frame.render_widget(Paragraph::new(lines), area);
+            draw_lines(frame, area, lines);
             return;
         }
         let width = usize::from(area.width);
@@ -148,7 +151,7 @@ impl Screen<'_> {
         let skip = (2 * state.other_cursor)
             .saturating_sub(height / 2)
             .min(lines.len().saturating_sub(height));
-        frame.render_widget(Paragraph::new(lines.split_off(skip)), area);
+        draw_lines(frame, area, lines.split_off(skip));
     }
 
     pub(super) fn tries(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
@@ -204,7 +207,7 @@ impl Screen<'_> {
             "try", "matches", "changes"
         );
         lines.insert(0, Line::from(self.span(Role::Quiet, head(&title, width))));
-        frame.render_widget(Paragraph::new(lines), area);
+        draw_lines(frame, area, lines);
     }
 }
 
@@ -233,7 +236,7 @@ struct Drawn<'d> {
     screen: &'d Screen<'d>,
     state: &'d State,
     width: usize,
-    wanted: Option<NearMisses>,
+    wanted: Option<&'d NearMisses>,
 }
 
 impl Drawn<'_> {
@@ -247,22 +250,11 @@ impl Drawn<'_> {
         let row = &self.state.list.rows[place];
         let name = name_of_file(self.state, row.place.file);
         let text = tail(&name, self.width);
-        let mut spans = vec![self.screen.span(Role::Strong, text)];
-        if let (Some(first), Some(counted_of)) = (self.state.list.first, &self.state.known.counted)
-            && self.state.view == ListView::Changes
-        {
-            let at = first + place as u64 + 1;
-            let all = counted_of.index.len();
-            if all > 0 && place == self.state.list.cursor {
-                let text = format!("   row {} of {}", number(at), number(all));
-                spans.push(self.screen.span(Role::Quiet, text));
-            }
-        }
-        Line::from(spans)
+        Line::from(self.screen.span(Role::Strong, text))
     }
 
     /// The lines of a row, with the name of its file where it is the first of it.
-    fn row(&mut self, place: usize, header: bool) -> Vec<Line<'static>> {
+    fn row(&self, place: usize, header: bool) -> Vec<Line<'static>> {
         let row = &self.state.list.rows[place];
         let mut lines = Vec::new();
         if header && self.has_header(place) {
@@ -282,7 +274,7 @@ impl Drawn<'_> {
         };
         let look = match row.kind {
             RowKind::Match => Role::Match,
-            RowKind::NoMatch | RowKind::Miss(_) => Role::Hint,
+            RowKind::NoMatch | RowKind::Miss(_) => Role::Strong,
             RowKind::Change | RowKind::OnlyLast | RowKind::OnlyThis | RowKind::Different => {
                 if row.now.is_some() || row.last.is_some() {
                     Role::Was
@@ -295,16 +287,24 @@ impl Drawn<'_> {
             .cell
             .as_ref()
             .map(|cell| format!("{}  ", visible(cell.as_bytes())));
-        self.text(&mut lines, (&before, ""), name.as_deref(), &row.was, look);
-        if let RowKind::Miss(reason) = &row.kind
-            && let (Some(last), Some(wanted)) = (lines.last_mut(), &self.wanted)
-        {
-            let words = format!("   {}", reason_words(reason, wanted.parts()));
-            let left = self.width.saturating_sub(last.width());
-            last.push_span(
-                self.screen
-                    .span(Role::Quiet, head(&words, left.max(words.width().min(24)))),
-            );
+        let reason = match (&row.kind, &self.wanted) {
+            (RowKind::Miss(Reason::Nothing), _) => None,
+            (RowKind::Miss(reason), Some(wanted)) => {
+                let words = reason_words(reason, wanted.parts());
+                Some(format!("  {}", head(&words, REASON_MOST)))
+            }
+            _ => None,
+        };
+        let of_reason = reason.as_ref().map_or(0, |reason| reason.width());
+        let narrower = Drawn {
+            width: self.width.saturating_sub(of_reason),
+            ..*self
+        };
+        narrower.text(&mut lines, (&before, ""), name.as_deref(), &row.was, look);
+        if let (Some(reason), Some(last)) = (reason, lines.last_mut()) {
+            let fill = self.width.saturating_sub(last.width() + reason.width());
+            let text = format!("{:fill$}{reason}", "");
+            last.push_span(self.screen.span(Role::Hint, text));
         }
         let labels = (&row.last, &row.now);
         let several = matches!(

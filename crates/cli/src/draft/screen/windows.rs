@@ -70,8 +70,8 @@ impl Screen<'_> {
                 lines.push(Line::from(self.span(Role::Plain, line)));
             }
             if let Some(remedy) = &hint.remedy {
-                for line in wrapped(&format!("   {remedy}"), width) {
-                    lines.push(Line::from(self.span(Role::Hint, line)));
+                for line in wrapped(&remedy.to_string(), width.saturating_sub(3)) {
+                    lines.push(Line::from(self.span(Role::Hint, format!("   {line}"))));
                 }
             }
         }

@@ -75,6 +75,16 @@ impl List {
 }
 
 impl State {
+    /// Numbers rows that came without a number, as those that were counted are.
+    pub(super) fn number_rows(&mut self) {
+        let counted = self.known.counted.as_ref();
+        let counted = counted.filter(|_| self.view == ListView::Changes && !self.is_stale());
+        if let (None, Some(row), Some(counted)) = (self.list.first, self.list.rows.first(), counted)
+        {
+            self.list.first = counted.index.number_of(row.place);
+        }
+    }
+
     pub(super) fn move_by(&mut self, by: isize) -> Vec<Effect> {
         if matches!(self.window, Some(Window::Keys | Window::Hints)) {
             self.window_scroll = self.window_scroll.saturating_add_signed(by);
@@ -121,7 +131,7 @@ impl State {
         };
         let counted = self.known.counted.as_ref();
         let counted = counted.filter(|_| self.view == ListView::Changes);
-        let before = if forward { ROWS / 4 } else { ROWS * 3 / 4 };
+        let before = if forward { ROWS / 4 } else { ROWS / 2 };
         list.from = match (counted, list.first) {
             (Some(counted), Some(first)) => {
                 let row = (first + list.cursor as u64).saturating_sub(before as u64);

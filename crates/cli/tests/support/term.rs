@@ -1,0 +1,118 @@
+//! Drives the built program in a pseudo-terminal.
+
+use crate::support::Sandbox;
+use portable_pty::{CommandBuilder, MasterPty, PtySize, native_pty_system};
+use std::io::{Read, Write};
+use std::num::NonZero;
+use std::sync::mpsc::{Receiver, channel};
+use std::time::Duration;
+
+/// The longest time a screen may take to appear; only a failing test waits so long.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// A program on a terminal.
+pub struct Term {
+    child: Box<dyn portable_pty::Child + Send + Sync>,
+    master: Box<dyn MasterPty + Send>,
+    writer: Box<dyn Write + Send>,
+    bytes: Receiver<Vec<u8>>,
+    screen: vt100::Parser,
+}
+
+fn size(cols: u16, rows: u16) -> PtySize {
+    PtySize {
+        cols,
+        rows,
+        ..PtySize::default()
+    }
+}
+
+fn cells(n: u16) -> NonZero<u16> {
+    NonZero::new(n).unwrap()
+}
+
+impl Term {
+    pub fn new(sandbox: &Sandbox, cols: u16, rows: u16, args: &[&str]) -> Self {
+        let pair = native_pty_system().openpty(size(cols, rows)).unwrap();
+        let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_bquill"));
+        command.args(args);
+        command.cwd(sandbox.path());
+        command.env("XDG_STATE_HOME", sandbox.state());
+        command.env("TERM", "xterm-256color");
+        command.env_remove("NO_COLOR");
+        let child = pair.slave.spawn_command(command).unwrap();
+        drop(pair.slave);
+        let mut reader = pair.master.try_clone_reader().unwrap();
+        let (sender, bytes) = channel();
+        std::thread::spawn(move || {
+            let mut buffer = [0; 4096];
+            while let Ok(n) = reader.read(&mut buffer) {
+                if n == 0 || sender.send(buffer[..n].to_vec()).is_err() {
+                    return;
+                }
+            }
+        });
+        Self {
+            child,
+            writer: pair.master.take_writer().unwrap(),
+            master: pair.master,
+            bytes,
+            screen: vt100::Parser::new(cells(rows), cells(cols), 0),
+        }
+    }
+
+    pub fn text(&self) -> String {
+        self.screen.screen().contents()
+    }
+
+    /// Waits until the screen shows all of these.
+    pub fn wait(&mut self, wanted: &[&str]) -> String {
+        loop {
+            let text = self.text();
+            if wanted.iter().all(|part| text.contains(part)) {
+                return text;
+            }
+            match self.bytes.recv_timeout(PATIENCE) {
+                Ok(bytes) => self.screen.process(&bytes),
+                Err(_) => panic!("no {wanted:?} on\n{text}"),
+            }
+        }
+    }
+
+    /// Types, then waits until the screen shows this.
+    pub fn press(&mut self, keys: &str, wanted: &[&str]) -> String {
+        self.writer.write_all(keys.as_bytes()).unwrap();
+        self.wait(wanted)
+    }
+
+    /// Waits for the end; gives the status and all that was said.
+    pub fn end(mut self) -> (u32, String) {
+        while let Ok(bytes) = self.bytes.recv_timeout(PATIENCE) {
+            self.screen.process(&bytes);
+        }
+        let status = self.child.wait().unwrap().exit_code();
+        assert!(
+            !self.screen.screen().alternate_screen(),
+            "the terminal is given back"
+        );
+        (status, self.text())
+    }
+
+    /// Gives the terminal another size.
+    pub fn resize(&mut self, cols: u16, rows: u16) {
+        self.master.resize(size(cols, rows)).unwrap();
+        self.screen.screen_mut().set_size(cells(rows), cells(cols));
+    }
+
+    /// Sends a signal; gives how the program ended, which has given the terminal back.
+    pub fn end_by(mut self, signal: rustix::process::Signal) -> portable_pty::ExitStatus {
+        let pid = self.child.process_id().unwrap().cast_signed();
+        let pid = rustix::process::Pid::from_raw(pid).unwrap();
+        rustix::process::kill_process(pid, signal).unwrap();
+        while let Ok(bytes) = self.bytes.recv_timeout(PATIENCE) {
+            self.screen.process(&bytes);
+        }
+        assert!(!self.screen.screen().alternate_screen());
+        self.child.wait().unwrap()
+    }
+}
