@@ -133,7 +133,7 @@ impl Screen {
         let mut command = bquill();
         let words = ["draft", "pilot station", "--no-hints"];
         let mut draft = Self::start(command.args(words).arg(tree));
-        draft.wait("0 matches  ");
+        draft.wait("nothing matches");
         draft
     }
 
@@ -193,12 +193,6 @@ impl Screen {
             times.push(start.elapsed());
         }
         times.sort();
-        if std::env::var_os("TRACE").is_some() {
-            eprintln!(
-                "{:?}",
-                times.iter().map(|t| t.as_micros()).collect::<Vec<_>>()
-            );
-        }
         times[times.len() * PERCENTILE / 100]
     }
 
