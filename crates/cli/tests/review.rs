@@ -127,8 +127,7 @@ fn a_killed_review_goes_on() {
     term.wait(&["change 1.1"]);
     term.press("ar", &["A 1 accepted   R 1 refused", "change 1.3"]);
     // It learns that its terminal has gone.
-    term.child.kill().unwrap();
-    term.child.wait().unwrap();
+    term.killed();
     let mut term = Term::new(&sandbox, 100, 30, &["review"]);
     term.wait(&["A 1 accepted   R 1 refused", "change 1.3"]);
     term.press(

@@ -7,6 +7,7 @@ mod bad_input;
 mod columns;
 mod demo;
 mod documented;
+mod draft;
 mod examples;
 mod find;
 mod fuzzed;

@@ -92,6 +92,7 @@ fn turns(
     let mut turn = Turn {
         means,
         workers: &workers,
+        has_input: true,
         typed: Instant::now(),
         sampled: (Instant::now(), 0),
     };
@@ -99,6 +100,7 @@ fn turns(
     if let Some(leave) = turn.perform(begin, state) {
         return Ok(leave);
     }
+    let mut drawn = None;
     loop {
         let facts = turn.facts(state);
         let screen = Screen {
@@ -106,7 +108,11 @@ fn turns(
             facts: &facts,
             body: &body,
         };
-        terminal.draw(|frame| screen.draw(frame, state))?;
+        if drawn.as_ref() != Some(&facts) || turn.has_input {
+            terminal.draw(|frame| screen.draw(frame, state))?;
+            turn.has_input = false;
+        }
+        drawn = Some(facts.clone());
         let mut leave = None;
         let mut wait = turn.wait(state);
         for _ in 0..TOGETHER {
@@ -119,6 +125,7 @@ fn turns(
             wait = Duration::ZERO;
         }
         for (number, news) in news.try_iter().take(TOGETHER) {
+            turn.has_input = true;
             let effects = state.hear(number, news);
             leave = leave.or(turn.perform(effects, state));
         }
@@ -136,6 +143,8 @@ fn turns(
 struct Turn<'t> {
     means: &'t Means<'t>,
     workers: &'t Workers,
+    /// Something has come that may change the screen.
+    has_input: bool,
     /// The time of the last key.
     typed: Instant,
     /// The time of the last look at standard input, and its bytes then.
@@ -183,6 +192,7 @@ impl Turn<'_> {
             Err(_) => return Some(Leave::AtOnce),
         };
         self.typed = Instant::now();
+        self.has_input = true;
         let effects = action.map(|action| state.act(action)).unwrap_or_default();
         self.perform(effects, state)
     }
@@ -208,6 +218,7 @@ impl Turn<'_> {
         let mut effects = Vec::new();
         if state.may_settle() && self.typed.elapsed() >= SETTLE {
             effects.extend(state.settle());
+            self.has_input = true;
         }
         if let Some(sample) = &self.means.opened.stdin
             && self.sampled.0.elapsed() > SAMPLE

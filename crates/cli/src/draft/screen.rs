@@ -28,7 +28,7 @@ use unicode_width::UnicodeWidthStr;
 const WIDE: u16 = 110;
 
 /// Facts that are not part of the state.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Facts {
     /// How far counting has come.
     pub percent: Option<u8>,
@@ -151,36 +151,36 @@ impl Screen<'_> {
     }
 
     fn views(&self, state: &State, width: u16) -> Line<'static> {
-        let mut spans = Vec::new();
-        let examples = &state.steps[state.step].examples;
-        for (index, view) in ListView::ALL.into_iter().enumerate() {
-            let many = match view {
-                ListView::Examples if !examples.is_empty() => {
-                    let outcomes = state.known.outcomes.get(state.step);
-                    let hold =
-                        outcomes.map_or(0, |all| all.iter().filter(|one| one.holds()).count());
-                    format!(" {hold}/{}", examples.len())
-                }
-                ListView::Tries if state.tries.len() > 0 => format!(" {}", state.tries.len()),
-                _ => String::new(),
-            };
+        let views = ListView::ALL.into_iter().enumerate();
+        let views = views.filter(|(_, view)| *view != ListView::Matches || has_action(state));
+        let views = views.map(|(index, view)| {
             let name = match view {
                 ListView::Changes if !has_action(state) => "matches",
                 view => view.name(),
             };
-            if view == ListView::Matches && !has_action(state) {
-                continue;
-            }
-            let role = if view == state.view {
-                Role::Chosen
-            } else {
-                Role::Quiet
+            let role = match view == state.view {
+                true => Role::Chosen,
+                false => Role::Quiet,
             };
-            spans.push(self.span(role, format!(" {} {name}{many} ", index + 1)));
+            (role, format!("{} {name}{}", index + 1, many(state, view)))
+        });
+        let views: Vec<(Role, String)> = views.collect();
+        let room = usize::from(width);
+        let all = views
+            .iter()
+            .map(|(_, text)| text.width() + 1)
+            .sum::<usize>();
+        let is_narrow = all + views.len() > room;
+        let mut spans = Vec::new();
+        for (role, text) in views {
+            match is_narrow {
+                true => spans.extend([self.span(role, text), self.span(Role::Plain, " ")]),
+                false => spans.push(self.span(role, format!(" {text} "))),
+            }
         }
         let used: usize = spans.iter().map(Span::width).sum();
         let place = place_in_list(state);
-        if let Some(fill) = usize::from(width).checked_sub(used + place.width() + 1) {
+        if let Some(fill) = room.checked_sub(used + place.width() + 1) {
             spans.push(self.span(Role::Quiet, format!("{:fill$}{place}", "")));
         }
         Line::from(spans)
@@ -195,6 +195,9 @@ impl Screen<'_> {
             | ListView::Misses
             | ListView::Units
             | ListView::Differences => {}
+        }
+        if state.list.rows.is_empty() {
+            return draw_lines(frame, area, self.rows(state, area));
         }
         if area.width >= WIDE {
             let [list, gap, detail] = Layout::horizontal([
@@ -260,5 +263,19 @@ fn place_in_list(state: &State) -> String {
     match all {
         Some(all) => format!("row {row} of {}", number(all)),
         None => format!("row {row}"),
+    }
+}
+
+/// The number of examples that hold, or of tries, behind the name of a view.
+fn many(state: &State, view: ListView) -> String {
+    let examples = &state.steps[state.step].examples;
+    match view {
+        ListView::Examples if !examples.is_empty() => {
+            let outcomes = state.known.outcomes.get(state.step);
+            let hold = outcomes.map_or(0, |all| all.iter().filter(|one| one.holds()).count());
+            format!(" {hold}/{}", examples.len())
+        }
+        ListView::Tries if state.tries.len() > 0 => format!(" {}", state.tries.len()),
+        _ => String::new(),
     }
 }

@@ -127,6 +127,10 @@ pub struct State {
     /// The number of the last job, and of the last job about a row.
     job: u64,
     row_job: u64,
+    /// It is left for the review as soon as its words are understood.
+    leaves: bool,
+    /// The request of the last job.
+    asked: Option<DraftText>,
     /// A job about a row is under way.
     is_looking: bool,
     /// Grows whenever something else is to be drawn below the fields.
@@ -172,6 +176,8 @@ impl State {
             names,
             job: 0,
             row_job: 0,
+            leaves: false,
+            asked: None,
             is_looking: false,
             drawing: 0,
             typed: Vec::new(),
@@ -223,6 +229,7 @@ impl State {
         self.job += 1;
         self.known.is_done = false;
         let text = self.text();
+        let is_new = self.asked.replace(text.clone()).as_ref() != Some(&text);
         let list = match self.view {
             ListView::Changes | ListView::Examples | ListView::Tries => {
                 WantedList::Of(RowsView::Changes)
@@ -235,6 +242,7 @@ impl State {
         Effect::Evaluate(Box::new(Job {
             number: self.job,
             against: self.tries.base(&text).cloned(),
+            is_new,
             text,
             list,
             from: self.list.from,
@@ -251,6 +259,7 @@ impl State {
     /// Does what the user wants.
     pub fn act(&mut self, action: Action) -> Vec<Effect> {
         self.message.clear();
+        self.leaves = false;
         // What is typed changes the fields alone, until something has come of it.
         self.drawing += u64::from(!matches!(action, Action::Edit(_)));
         match action {
@@ -332,6 +341,9 @@ impl State {
                 self.known.built = Some(built);
                 self.known.fault = None;
                 self.known.failed = None;
+                if self.leaves {
+                    return vec![Effect::Leave(Leave::Review)];
+                }
             }
             News::Rows(rows) => {
                 self.list.take(rows);
@@ -360,24 +372,23 @@ impl State {
 
     /// Nothing was typed for a while: what stands there is a try.
     pub fn settle(&mut self) -> Vec<Effect> {
-        let text = self.text();
-        let is_known = self.known.is_done && self.known.fault.is_none() && !self.is_stale();
-        let (true, Some(counts)) = (is_known, self.known.counts) else {
+        let (true, Some(counts)) = (self.may_settle(), self.known.counts) else {
             return Vec::new();
         };
-        let has_step = |built: &Arc<Built>| built.step().is_some();
-        if !self.known.built.as_ref().is_some_and(has_step) {
-            return Vec::new();
-        }
-        match self.tries.settle(&text, counts) {
-            true => vec![Effect::Keep],
-            false => Vec::new(),
-        }
+        self.tries.settle(&self.text(), counts);
+        self.drawing += 1;
+        vec![Effect::Keep]
     }
 
-    /// True if a try would be settled, once nothing is typed for a while.
+    /// True if what stands there becomes a try, once nothing is typed for a while.
     pub fn may_settle(&self) -> bool {
-        self.known.is_done && !self.is_stale() && !self.tries.is_at(&self.text())
+        let known = &self.known;
+        let has_step = known
+            .built
+            .as_ref()
+            .is_some_and(|built| built.step().is_some());
+        let is_known = known.is_done && known.fault.is_none() && known.counts.is_some();
+        is_known && has_step && !self.is_stale() && !self.tries.is_at(&self.text())
     }
 
     fn edit(&mut self, edit: Edit) -> Vec<Effect> {
@@ -742,13 +753,18 @@ impl State {
     }
 
     fn leave(&mut self, leave: Leave) -> Vec<Effect> {
-        let needs_rewrite = matches!(leave, Leave::Review);
-        if needs_rewrite && (self.known.fault.is_some() || self.is_stale()) {
-            self.window = None;
-            self.message = "the words are not understood yet, so there is nothing to review".into();
-            return Vec::new();
+        if leave != Leave::Review || !self.is_stale() && self.known.fault.is_none() {
+            return vec![Effect::Leave(leave)];
         }
-        vec![Effect::Leave(leave)]
+        self.window = None;
+        match self.known.is_done {
+            true => {
+                self.message = "the words are not understood, so there is nothing to review".into()
+            }
+            // It is left as soon as they are.
+            false => self.leaves = true,
+        }
+        Vec::new()
     }
 
     /// Asks for the matches of the row at the cursor.

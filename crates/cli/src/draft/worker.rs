@@ -60,6 +60,9 @@ pub struct Job {
     pub against: Option<DraftText>,
     /// The worked examples of each step.
     pub examples: Vec<Vec<Example>>,
+    /// The request is another than that of the job before: files may have changed since it was
+    /// counted last.
+    pub is_new: bool,
     /// The files are to be looked for and read again.
     pub anew: bool,
 }
@@ -266,6 +269,9 @@ impl Worker {
         };
         if token.is_stopped() {
             return;
+        }
+        if job.is_new {
+            self.evaluator.forget_counts(built.id);
         }
         tell(number, News::Built(Arc::clone(&built)));
         tell(

@@ -4,8 +4,8 @@ use crate::support::Sandbox;
 use portable_pty::{CommandBuilder, MasterPty, PtySize, native_pty_system};
 use std::io::{Read, Write};
 use std::num::NonZero;
-use std::sync::mpsc::{Receiver, channel};
-use std::time::Duration;
+use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::time::{Duration, Instant};
 
 /// The longest time a screen may take to appear; only a failing test waits so long.
 const PATIENCE: Duration = Duration::from_secs(20);
@@ -33,8 +33,13 @@ fn cells(n: u16) -> NonZero<u16> {
 
 impl Term {
     pub fn new(sandbox: &Sandbox, cols: u16, rows: u16, args: &[&str]) -> Self {
+        Self::running(sandbox, cols, rows, env!("CARGO_BIN_EXE_bquill"), args)
+    }
+
+    /// Another program, which may run ours.
+    pub fn running(sandbox: &Sandbox, cols: u16, rows: u16, program: &str, args: &[&str]) -> Self {
         let pair = native_pty_system().openpty(size(cols, rows)).unwrap();
-        let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_bquill"));
+        let mut command = CommandBuilder::new(program);
         command.args(args);
         command.cwd(sandbox.path());
         command.env("XDG_STATE_HOME", sandbox.state());
@@ -67,14 +72,21 @@ impl Term {
 
     /// Waits until the screen shows all of these.
     pub fn wait(&mut self, wanted: &[&str]) -> String {
+        let start = Instant::now();
         loop {
             let text = self.text();
             if wanted.iter().all(|part| text.contains(part)) {
                 return text;
             }
-            match self.bytes.recv_timeout(PATIENCE) {
+            match self
+                .bytes
+                .recv_timeout(PATIENCE.saturating_sub(start.elapsed()))
+            {
                 Ok(bytes) => self.screen.process(&bytes),
-                Err(_) => panic!("no {wanted:?} on\n{text}"),
+                Err(_) => {
+                    let _ = self.child.kill();
+                    panic!("no {wanted:?} on\n{text}");
+                }
             }
         }
     }
@@ -87,15 +99,28 @@ impl Term {
 
     /// Waits for the end; gives the status and all that was said.
     pub fn end(mut self) -> (u32, String) {
-        while let Ok(bytes) = self.bytes.recv_timeout(PATIENCE) {
-            self.screen.process(&bytes);
-        }
+        self.read_to_end();
         let status = self.child.wait().unwrap().exit_code();
         assert!(
             !self.screen.screen().alternate_screen(),
             "the terminal is given back"
         );
         (status, self.text())
+    }
+
+    fn read_to_end(&mut self) {
+        let start = Instant::now();
+        loop {
+            let left = PATIENCE.saturating_sub(start.elapsed());
+            match self.bytes.recv_timeout(left) {
+                Ok(bytes) => self.screen.process(&bytes),
+                Err(RecvTimeoutError::Disconnected) => return,
+                Err(RecvTimeoutError::Timeout) => {
+                    let _ = self.child.kill();
+                    panic!("no end on\n{}", self.text());
+                }
+            }
+        }
     }
 
     /// Gives the terminal another size.
@@ -109,10 +134,23 @@ impl Term {
         let pid = self.child.process_id().unwrap().cast_signed();
         let pid = rustix::process::Pid::from_raw(pid).unwrap();
         rustix::process::kill_process(pid, signal).unwrap();
-        while let Ok(bytes) = self.bytes.recv_timeout(PATIENCE) {
-            self.screen.process(&bytes);
-        }
+        self.read_to_end();
         assert!(!self.screen.screen().alternate_screen());
         self.child.wait().unwrap()
+    }
+
+    /// Kills the program, which cannot give anything back.
+    pub fn killed(mut self) -> portable_pty::ExitStatus {
+        self.child.kill().unwrap();
+        self.child.wait().unwrap()
+    }
+
+    /// Types; false where the program has ended.
+    pub fn try_press(&mut self, keys: &str) -> bool {
+        while let Ok(bytes) = self.bytes.try_recv() {
+            self.screen.process(&bytes);
+        }
+        let is_there = self.child.try_wait().unwrap().is_none();
+        is_there && self.writer.write_all(keys.as_bytes()).is_ok()
     }
 }

@@ -228,6 +228,11 @@ impl Evaluator {
         }
     }
 
+    /// Forgets what was counted for a draft: it is to be counted anew.
+    pub fn forget_counts(&mut self, id: u64) {
+        self.counted.retain(|counted| counted.id != id);
+    }
+
     /// Uses so many threads from now on.
     pub fn use_threads(&mut self, threads: Threads) {
         self.threads = threads;

@@ -65,8 +65,8 @@ fn numbers(pieces: &mut Pieces, state: &State) {
     }
     pieces.count(Role::Strong, counts.files, "file");
     if let Some(Some(compared)) = known.compared {
-        let (signs, words) = compared_words(compared, state.tries.chosen());
-        pieces.push(Role::Strong, format!("{signs}{words}"));
+        let (role, words) = compared_words(compared, state.tries.chosen());
+        pieces.push(role, words);
     }
     if counts.problems > 0 {
         pieces.count(Role::Problem, counts.problems, "problem");
@@ -95,7 +95,7 @@ fn numbers(pieces: &mut Pieces, state: &State) {
 }
 
 /// "+12 −3 ~4", and what that is compared with.
-fn compared_words(compared: PlaceCounts, chosen: Option<usize>) -> (String, String) {
+fn compared_words(compared: PlaceCounts, chosen: Option<usize>) -> (Role, String) {
     let base = match chosen {
         Some(number) => format!("try {}", number + 1),
         None => "the last try".to_owned(),
@@ -107,11 +107,14 @@ fn compared_words(compared: PlaceCounts, chosen: Option<usize>) -> (String, Stri
         different,
     } = compared;
     match only_last + only_this + different {
-        0 => (String::new(), format!("same places as {base}")),
+        0 => (Role::Quiet, format!("same places as {base}")),
         _ => {
             let (this, last) = (number(only_this), number(only_last));
-            let signs = format!("+{this} −{last} ~{}", number(different));
-            (signs, format!(" to {base}"))
+            let different = number(different);
+            (
+                Role::Strong,
+                format!("+{this} −{last} ~{different} to {base}"),
+            )
         }
     }
 }

@@ -104,6 +104,9 @@ impl Screen<'_> {
         width: usize,
     ) -> Vec<Line<'static>> {
         let field = state.steps[state.step].field(name);
+        if name == FieldName::Options && is_naming(state, field) {
+            return self.option_lines(state, field, width);
+        }
         let fault = state.known.fault.as_ref();
         if let Some(fault) = fault.filter(|fault| fault.field == name && fault.step == state.step) {
             return self.fault_lines(&fault.diagnostic, (name, field), seen, width);
@@ -259,6 +262,16 @@ impl Screen<'_> {
             )],
         }
     }
+}
+
+/// True if the name of an option is being typed.
+fn is_naming(state: &State, field: &Field) -> bool {
+    let (before, _, _) = field.parts();
+    let word = before
+        .rsplit(char::is_whitespace)
+        .next()
+        .unwrap_or_default();
+    !state.names.candidates(before).is_empty() && state.names.named(word).is_none()
 }
 
 /// The part of a field around its cursor that fits.

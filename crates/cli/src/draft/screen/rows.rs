@@ -221,7 +221,9 @@ fn empty_words(state: &State) -> &'static str {
         ListView::Misses => "every unit in scope matches",
         ListView::Units => "there is no text",
         ListView::Differences => match state.known.compared {
-            Some(Some(_)) => "no difference to the try that this is compared with",
+            Some(Some(_)) => {
+                "no difference to the try that this is compared with: view 7 lists all, and `=` takes another"
+            }
             Some(None) => {
                 "this cannot be compared: the earlier steps differ, or there are too many places"
             }

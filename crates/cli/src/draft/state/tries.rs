@@ -66,12 +66,8 @@ impl Tries {
         self.all.get(number).map(|one| &one.text)
     }
 
-    /// Makes a request a try; false if it is the one that is shown.
-    pub fn settle(&mut self, text: &DraftText, counts: DraftCounts) -> bool {
-        if let Some(at) = self.at.filter(|at| self.all[*at].text == *text) {
-            self.all[at].counts = Some(counts);
-            return false;
-        }
+    /// Makes a request a try.
+    pub fn settle(&mut self, text: &DraftText, counts: DraftCounts) {
         self.leave();
         let known = self.all.iter().position(|one| one.text == *text);
         let at = known.unwrap_or_else(|| {
@@ -86,7 +82,6 @@ impl Tries {
         });
         self.all[at].counts = Some(counts);
         self.at = Some(at);
-        true
     }
 
     /// Something else is typed.
