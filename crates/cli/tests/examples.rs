@@ -5,6 +5,9 @@ use std::collections::BTreeSet;
 use std::path::Path;
 use std::process::{Command, Stdio};
 
+/// A draft needs a terminal.
+const NO_DRAFT: &[&str] = &["there is no terminal to draft on"];
+
 /// An example, its status, and what must come back, on standard output or standard error.
 const CLAIMS: &[(&str, i32, &[&str])] = &[
     // find
@@ -138,6 +141,22 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         0,
         &["All is as it must be: 231 lines"],
     ),
+    // draft, where there is no terminal
+    (r"bquill draft 'berth' -i notices/", 2, NO_DRAFT),
+    (r"bquill draft   'berth\s+(\d+)' -i notices/", 2, NO_DRAFT),
+    (
+        r"bquill draft 'berth (\d+)' -i --with 'B-$1' notices/",
+        2,
+        NO_DRAFT,
+    ),
+    ("bquill draft '' --columns status berths.csv", 2, NO_DRAFT),
+    (
+        "bquill draft --rewrite rewrites/iso-dates.toml notices/",
+        2,
+        NO_DRAFT,
+    ),
+    (r"tail -n 200 gauge.log | bquill draft '\.\.+'", 2, NO_DRAFT),
+    ("bquill draft", 2, NO_DRAFT),
     // preview
     (
         r"bquill preview 'berth\s+(\d+)' -i --with 'B-$1' notices/",

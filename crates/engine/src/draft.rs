@@ -5,6 +5,7 @@
 //! Wanted ─┴ Evaluator::evaluate → Answers: rows, counts so far, all counts
 //! ```
 //!
+//! * [`request`] says what is evaluated, and what is wanted of it.
 //! * [`evaluator`] evaluates a draft, and keeps what it may be asked for again.
 //! * [`newest_first`] runs the newest of several jobs on a thread, and stops the one before it.
 //! * [`row`] and [`row_index`] hold the rows of a list, and where each of them lies.
@@ -18,5 +19,6 @@ mod misses;
 pub mod newest_first;
 mod pass;
 pub mod places;
+pub mod request;
 pub mod row;
 pub mod row_index;

@@ -47,7 +47,9 @@ impl<'r> Work<'r> {
     /// The same work, whose searches end within a unit once `stop` is set.
     pub(crate) fn stopped_by(&self, stop: &Stop) -> StoppableWork {
         match self {
-            Self::Search { query, needs } => StoppableWork::Search(query.stopped_by(stop), *needs),
+            Self::Search { query, needs } => {
+                StoppableWork::Search(Box::new(query.stopped_by(stop)), *needs)
+            }
             Self::Rewrite { rewrite, options } => {
                 StoppableWork::Rewrite(rewrite.stopped_by(stop), options.clone())
             }
@@ -57,7 +59,7 @@ impl<'r> Work<'r> {
 
 /// Work that can be stopped within a unit.
 pub(crate) enum StoppableWork {
-    Search(Query, SearchNeeds),
+    Search(Box<Query>, SearchNeeds),
     Rewrite(Rewrite, RunOptions),
 }
 

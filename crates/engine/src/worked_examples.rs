@@ -1,6 +1,6 @@
 //! Worked examples for a rewrite, from what it changes.
 
-use crate::draft::evaluator::DraftStep;
+use crate::draft::request::DraftStep;
 use crate::kept_hunk::KeptHunk;
 use crate::tables::move_tables;
 use brisk_quill_core::columns::layout::{Columns, Format, Layout};

@@ -1,6 +1,7 @@
 //! Reading a text in pieces, once, with what must be known of it.
 
 pub mod facts;
+pub mod kept_stdin;
 pub mod open_text;
 pub mod planned;
 pub mod text_cache;
@@ -11,6 +12,7 @@ use crate::encoding::TextEncoding;
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::open::open_below;
 use crate::read::facts::FactsOf;
+use crate::read::kept_stdin::KeptStdin;
 use crate::read::open_text::{OpenText, SNIFF, fill, fill_with_mark, go_on};
 use crate::read::planned::PlannedTexts;
 use crate::read::text_cache::TextCache;
@@ -19,7 +21,6 @@ use crate::waiting::{Waiting, open_at_once};
 use memchr::memchr;
 use std::fs::File;
 use std::io::{self, Read, Seek};
-use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -191,7 +192,7 @@ impl Reader {
             .kept
             .as_ref()
             .ok_or_else(|| fail(io::ErrorKind::NotSeekable.into()))?;
-        let mut again = kept.file.try_clone().map_err(fail)?;
+        let mut again = kept.file().try_clone().map_err(fail)?;
         again.rewind().map_err(fail)?;
         Ok(again)
     }
@@ -286,52 +287,5 @@ impl Reader {
             looked_at: None,
             coding,
         }))
-    }
-}
-
-/// Standard input, or what has come of it, in a file.
-///
-/// ```
-/// use brisk_quill_files::read::KeptStdin;
-/// use std::io::{Read, Write};
-/// let mut file = tempfile::tempfile()?;
-/// file.write_all(b"berth 4\nberth 7\n")?;
-/// let kept = KeptStdin::new(std::sync::Arc::new(file), 8);
-/// let mut text = String::new();
-/// kept.reader().read_to_string(&mut text)?;
-/// assert_eq!(text, "berth 4\n");
-/// # Ok::<(), std::io::Error>(())
-/// ```
-#[derive(Clone, Debug)]
-pub struct KeptStdin {
-    file: Arc<File>,
-    /// Its first bytes, which are read.
-    bytes: u64,
-}
-
-impl KeptStdin {
-    /// The first so many bytes of a file.
-    pub fn new(file: Arc<File>, bytes: u64) -> Self {
-        Self { file, bytes }
-    }
-
-    /// Its text, from its beginning, whoever else reads it.
-    pub fn reader(&self) -> impl Read + use<> {
-        let file = Arc::clone(&self.file);
-        ReadAt { file, at: 0 }.take(self.bytes)
-    }
-}
-
-/// Reads a file that others read at the same time, from its beginning.
-struct ReadAt {
-    file: Arc<File>,
-    at: u64,
-}
-
-impl Read for ReadAt {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let read = self.file.read_at(buffer, self.at)?;
-        self.at += read as u64;
-        Ok(read)
     }
 }

@@ -6,7 +6,7 @@ use crate::args::{definitions, words};
 use crate::commands::{journal_run, plans, preview, review};
 use crate::diagnostic::Diagnostic;
 use crate::draft::action::Leave;
-use crate::draft::request::{StepText, command_line};
+use crate::draft::request::{Compiled, StepText, ask, command_line};
 use crate::draft::run::{self, Left, Means};
 use crate::draft::saved::{self, Saved};
 use crate::draft::state::State;
@@ -19,7 +19,6 @@ use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::example::Example;
 use brisk_quill_core::step_spec::StepSpec;
-use brisk_quill_engine::draft::evaluator::DraftStep;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::worked_examples::{self, Examples};
 use std::ffi::OsStr;
@@ -55,7 +54,7 @@ pub fn run(args: &DraftArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let Some(left) = run::run(state, &means).map_err(fail)? else {
         return Ok(Status::Fine);
     };
-    ended(left, &means.opened, output)
+    ended(&left, &means.opened, output)
 }
 
 /// What a draft begins with.
@@ -198,7 +197,7 @@ fn save(file: &Path, state: &State) -> Result<String, String> {
 }
 
 /// Does what a draft was left for.
-fn ended(left: Left, opened: &Opened, output: &mut Output) -> Result<Status, Diagnostic> {
+fn ended(left: &Left, opened: &Opened, output: &mut Output) -> Result<Status, Diagnostic> {
     match left.leave {
         Leave::Close => Ok(Status::Fine),
         Leave::AtOnce => {
@@ -206,11 +205,8 @@ fn ended(left: Left, opened: &Opened, output: &mut Output) -> Result<Status, Dia
             Ok(Status::Fine)
         }
         Leave::Print => {
-            let built = left.built.as_ref();
-            let changes = built.is_some_and(|built| {
-                let mut steps = built.asked.steps.iter().flatten();
-                steps.any(|step| matches!(step, DraftStep::Rewrite(_)))
-            });
+            let asked = ask(&left.saved.steps, &mut Compiled::default());
+            let changes = asked.map_or(true, |asked| asked.specs.iter().any(StepSpec::has_action));
             let verb = if changes { "preview" } else { "find" };
             let line = command_line(verb, &left.saved.steps, &opened.paths);
             output.print(format!("{line}\n").as_bytes());

@@ -12,7 +12,7 @@ use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::step_spec::values::StepFault;
-use brisk_quill_engine::draft::evaluator::DraftStep;
+use brisk_quill_engine::draft::request::DraftStep;
 use brisk_quill_engine::tables::FileTables;
 use serde::{Deserialize, Serialize};
 use std::ffi::OsString;

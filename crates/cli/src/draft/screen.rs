@@ -8,7 +8,6 @@ mod windows;
 
 use crate::draft::action::{Focus, ListView};
 use crate::draft::keys::{IN_FIELD, IN_LIST, IN_LIST_NARROW};
-use crate::draft::screen::counts::has_action;
 use crate::draft::state::State;
 use crate::full_screen::fit::{draw_lines, head};
 use crate::full_screen::palette::{Palette, Role};
@@ -152,10 +151,10 @@ impl Screen<'_> {
 
     fn views(&self, state: &State, width: u16) -> Line<'static> {
         let views = ListView::ALL.into_iter().enumerate();
-        let views = views.filter(|(_, view)| *view != ListView::Matches || has_action(state));
+        let views = views.filter(|(_, view)| *view != ListView::Matches || state.has_action());
         let views = views.map(|(index, view)| {
             let name = match view {
-                ListView::Changes if !has_action(state) => "matches",
+                ListView::Changes if !state.has_action() => "matches",
                 view => view.name(),
             };
             let role = match view == state.view {

@@ -6,6 +6,7 @@
 
 pub mod completion;
 pub mod list;
+mod moving;
 pub mod tries;
 
 use crate::diagnostic::Diagnostic;
@@ -20,8 +21,9 @@ use crate::full_screen::field::{Edit, Field};
 use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
 use brisk_quill_engine::draft::detail::MatchDetail;
-use brisk_quill_engine::draft::evaluator::{Counted, DraftCounts, RowsView};
+use brisk_quill_engine::draft::evaluator::{Counted, DraftCounts};
 use brisk_quill_engine::draft::places::PlaceCounts;
+use brisk_quill_engine::draft::request::{DraftStep, RowsView};
 use brisk_quill_engine::draft::row::{RowKind, RowPlace};
 use brisk_quill_engine::hints::hint::Remedy;
 use brisk_quill_engine::worked_examples::WantedText;
@@ -207,6 +209,13 @@ impl State {
             steps: self.steps.iter().map(StepFields::text).collect(),
             step: self.step,
         }
+    }
+
+    /// True if something becomes of what is matched.
+    pub fn has_action(&self) -> bool {
+        let built = self.known.built.as_ref();
+        let step = built.and_then(|built| built.step());
+        matches!(step, Some(DraftStep::Rewrite(_)))
     }
 
     /// True if news about a row are to come.
@@ -759,7 +768,7 @@ impl State {
         self.window = None;
         match self.known.is_done {
             true => {
-                self.message = "the words are not understood, so there is nothing to review".into()
+                self.message = "the words are not understood, so there is nothing to review".into();
             }
             // It is left as soon as they are.
             false => self.leaves = true,

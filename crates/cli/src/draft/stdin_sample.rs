@@ -1,6 +1,6 @@
 //! Standard input as the sample of a draft: what has come of it so far.
 
-use brisk_quill_files::read::KeptStdin;
+use brisk_quill_files::read::kept_stdin::KeptStdin;
 use std::fs::File;
 use std::io::{self, Read};
 use std::os::unix::fs::FileExt;

@@ -11,11 +11,10 @@ use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
 use brisk_quill_engine::draft::detail::MatchDetail;
-use brisk_quill_engine::draft::evaluator::{
-    Answer, Counted, Draft, DraftCounts, DraftStep, Evaluator, RowList, RowsView, Wanted,
-};
+use brisk_quill_engine::draft::evaluator::{Answer, Counted, DraftCounts, Evaluator, RowList};
 use brisk_quill_engine::draft::newest_first::NewestFirst;
 use brisk_quill_engine::draft::places::PlaceCounts;
+use brisk_quill_engine::draft::request::{Draft, DraftStep, RowsView, Wanted};
 use brisk_quill_engine::draft::row::{Row, RowPlace};
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::sources::Sources;
@@ -24,6 +23,7 @@ use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
+use brisk_quill_files::read::kept_stdin::KeptStdin;
 use brisk_quill_files::source::Source;
 use std::path::PathBuf;
 use std::sync::mpsc::Sender;
@@ -99,7 +99,7 @@ pub struct Built {
     /// The meaning of each part of the pattern, and of the template.
     pub pattern: Vec<Explained>,
     pub template: Vec<(String, String)>,
-    stdin: Option<(brisk_quill_files::read::KeptStdin, u64)>,
+    stdin: Option<(KeptStdin, u64)>,
 }
 
 impl Built {

@@ -1,6 +1,7 @@
 //! The screen of a review, drawn from its state.
 
 mod change;
+mod signs;
 mod windows;
 
 use crate::full_screen::fit::{head, tail};
@@ -9,7 +10,7 @@ use crate::full_screen::terminal::LEAST;
 use crate::review::action::View;
 use crate::review::keys::{HINTS, HINTS_NARROW};
 use crate::review::loaded::Loaded;
-use crate::review::screen::change::sign;
+use crate::review::screen::signs::sign;
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};

@@ -10,7 +10,7 @@ use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_files::changes::Spooler;
 use brisk_quill_files::error::{FileError, FileErrorKind};
 use brisk_quill_files::plan::{Plan, PlannedFile};
-use brisk_quill_files::read::KeptStdin;
+use brisk_quill_files::read::kept_stdin::KeptStdin;
 use brisk_quill_files::read::planned::PlannedTexts;
 use brisk_quill_files::source::Source;
 use std::ops::ControlFlow;

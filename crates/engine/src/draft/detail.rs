@@ -1,7 +1,8 @@
 //! One unit in detail: what the groups of its matches hold, and what the template makes of them.
 
 use crate::collector::Events;
-use crate::draft::evaluator::{Draft, DraftStep, Evaluator};
+use crate::draft::evaluator::Evaluator;
+use crate::draft::request::{Draft, DraftStep};
 use crate::draft::row::RowPlace;
 use crate::request::{SearchNeeds, Work};
 use crate::sources::Sources;

@@ -4,26 +4,25 @@ use crate::draft::before::texts_after;
 use crate::draft::misses::{MissList, misses};
 use crate::draft::pass::{FileFound, PassPlan, RowsOf};
 use crate::draft::places::{PlaceStatus, Places};
+use crate::draft::request::{Draft, DraftStep, RowsView, Wanted, search};
 use crate::draft::row::{Row, RowKind, RowPlace};
 use crate::draft::row_index::{FileRows, RowIndex};
 use crate::hints::hint::Hints;
-use crate::request::{SearchNeeds, Work};
+use crate::request::SearchNeeds;
 use crate::schedule::Threads;
 use crate::session::Session;
 use crate::sources::Sources;
 use crate::summary::{Ended, FileCounts, Summary};
 use brisk_quill_core::problem::Problem;
-use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::counts::LeftOutCounts;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
 use brisk_quill_files::error::FileError;
+use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::read::planned::PlannedTexts;
 use brisk_quill_files::read::text_cache::TextCache;
-use brisk_quill_files::read::{KeptStdin, TextOptions};
 use std::collections::HashSet;
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -43,78 +42,6 @@ const PROBLEMS_MOST: usize = 100;
 const COUNTED_MOST: usize = 3;
 /// Rows of a comparison that are looked for.
 const DIFFERENCES_MOST: usize = 2000;
-
-/// One step, in the making.
-#[derive(Clone, Debug)]
-pub enum DraftStep {
-    /// A search: no action is said yet.
-    Search(Box<Query>),
-    /// A rewrite of one step.
-    Rewrite(Box<Rewrite>),
-}
-
-impl DraftStep {
-    /// Its query.
-    pub fn query(&self) -> &Query {
-        match self {
-            Self::Search(query) => query,
-            Self::Rewrite(rewrite) => &rewrite.steps()[0].query,
-        }
-    }
-
-    fn work(&self, options: RunOptions) -> Work<'_> {
-        match self {
-            Self::Search(query) => search(query, SearchNeeds::default()),
-            Self::Rewrite(rewrite) => Work::Rewrite { rewrite, options },
-        }
-    }
-}
-
-fn search(query: &Query, needs: SearchNeeds) -> Work<'_> {
-    Work::Search { query, needs }
-}
-
-/// A step with the text that it sees.
-#[derive(Clone, Copy)]
-pub struct Draft<'d> {
-    /// A number that no other draft has: what was counted for it is kept under it.
-    pub id: u64,
-    /// The step.
-    pub step: &'d DraftStep,
-    /// The steps before it, with a number that no other steps have.
-    pub before: Option<(u64, &'d Rewrite)>,
-    /// The files.
-    pub sources: &'d Sources,
-    /// Standard input, as far as it has come.
-    pub stdin: Option<&'d KeptStdin>,
-    /// Hints are looked out for.
-    pub hints: bool,
-}
-
-/// The list that is looked at.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum RowsView {
-    /// What changes; of a search, what matches.
-    #[default]
-    Changes,
-    /// The units with matches.
-    Matches,
-    /// The units without a match, the near misses first.
-    Misses,
-    /// All units.
-    Units,
-}
-
-/// The rows that are wanted.
-#[derive(Clone, Copy, Debug)]
-pub struct Wanted {
-    /// The list.
-    pub view: RowsView,
-    /// The place from which on.
-    pub from: RowPlace,
-    /// The number of rows.
-    pub rows: usize,
-}
 
 /// Something that has become known.
 #[derive(Clone, Debug)]
@@ -185,9 +112,12 @@ pub struct Evaluator {
     threads: Threads,
     cache: Arc<TextCache>,
     /// The texts that earlier steps leave, under the number of those.
-    before: Arc<Mutex<Option<(u64, Arc<PlannedTexts>)>>>,
+    before: Arc<Mutex<Before>>,
     counted: Vec<Arc<Counted>>,
 }
+
+/// The texts that some steps leave, under the number of those.
+type Before = Option<(u64, Arc<PlannedTexts>)>;
 
 type Tell<'t> = &'t mut dyn FnMut(Answer);
 
@@ -215,7 +145,7 @@ impl Evaluator {
         }
     }
 
-    fn kept_before(&self) -> MutexGuard<'_, Option<(u64, Arc<PlannedTexts>)>> {
+    fn kept_before(&self) -> MutexGuard<'_, Before> {
         // A thread that panicked left it as it was.
         self.before.lock().unwrap_or_else(PoisonError::into_inner)
     }

@@ -1,7 +1,7 @@
 //! Units without a match, the near misses first.
 
 use crate::collector::{Collector, Events, SearchedUnit};
-use crate::draft::evaluator::{Draft, Wanted};
+use crate::draft::request::{Draft, Wanted};
 use crate::draft::row::{Row, RowKind};
 use crate::request::{SearchNeeds, Work};
 use crate::session::Session;

@@ -2,7 +2,7 @@
 
 use crate::error::{FileError, FileErrorKind};
 use crate::plan::Plan;
-use crate::read::KeptStdin;
+use crate::read::kept_stdin::KeptStdin;
 use crate::source::Source;
 use crate::splice::splice_into;
 use std::collections::HashMap;

@@ -4,7 +4,6 @@ use crate::draft::screen::Screen;
 use crate::draft::state::State;
 use crate::full_screen::palette::Role;
 use brisk_quill_core::numbers::{counted, number};
-use brisk_quill_engine::draft::evaluator::DraftStep;
 use brisk_quill_engine::draft::places::PlaceCounts;
 use ratatui::text::Line;
 use unicode_width::UnicodeWidthStr;
@@ -60,7 +59,7 @@ fn numbers(pieces: &mut Pieces, state: &State) {
     let known = &state.known;
     let counts = known.counts.unwrap_or_default();
     pieces.count(Role::Strong, counts.matches, "match");
-    if has_action(state) {
+    if state.has_action() {
         pieces.count(Role::Strong, counts.changes, "change");
     }
     pieces.count(Role::Strong, counts.files, "file");
@@ -133,11 +132,4 @@ fn unexpected(state: &State) -> Option<String> {
         count.is_ok_and(|count| !count.holds(changes))
     };
     expected.into_iter().find(holds).cloned()
-}
-
-/// True if something becomes of what is matched.
-pub(super) fn has_action(state: &State) -> bool {
-    let built = state.known.built.as_ref();
-    let step = built.and_then(|built| built.step());
-    matches!(step, Some(DraftStep::Rewrite(_)))
 }

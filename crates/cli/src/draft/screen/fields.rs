@@ -29,8 +29,9 @@ pub(super) struct Fields {
 /// The part of a field that is in sight.
 struct InSight {
     text: String,
-    /// The offset in the field at which it begins.
+    /// The offsets in the field at which it begins, and one past its end.
     from: usize,
+    to: usize,
     /// Text before it is left out.
     is_cut: bool,
 }
@@ -124,18 +125,26 @@ impl Screen<'_> {
                 };
                 let text = &field.text()[part.span.range()];
                 let meaning = format!("{}   {}", visible(text.as_bytes()), part.words);
-                self.meaning_lines(part.span, &meaning, (seen, width))
+                self.meaning_lines((field.text(), part.span), &meaning, (seen, width))
             }
             (FieldName::Template, Some(built)) => {
                 let part = part_of_template(field.text(), at);
                 let Some((index, span)) = part else {
                     let text = "$1 or ${1} writes group 1 back, $0 the whole match; ${1 | upper} changes it";
-                    return self.meaning_lines(Span::new(0, 0), text, (seen, width));
+                    return self.meaning_lines(
+                        (field.text(), Span::new(0, 0)),
+                        text,
+                        (seen, width),
+                    );
                 };
                 let Some((text, words)) = built.template.get(index) else {
                     return Vec::new();
                 };
-                self.meaning_lines(span, &format!("{text}   {words}"), (seen, width))
+                self.meaning_lines(
+                    (field.text(), span),
+                    &format!("{text}   {words}"),
+                    (seen, width),
+                )
             }
             (FieldName::Options, _) => self.option_lines(state, field, width),
             (FieldName::Pattern | FieldName::Template, _) => Vec::new(),
@@ -145,11 +154,11 @@ impl Screen<'_> {
     /// A line under a part, and its meaning.
     fn meaning_lines(
         &self,
-        span: Span,
+        (source, span): (&str, Span),
         meaning: &str,
         (seen, width): (&InSight, usize),
     ) -> Vec<Line<'static>> {
-        let mut lines = vec![self.underline(span, '─', Role::Match, seen, width)];
+        let mut lines = vec![self.underline((source, span), ('─', Role::Match), seen, width)];
         let room = width.saturating_sub(LABEL);
         for line in wrapped(meaning, room) {
             let text = format!("{:LABEL$}{line}", "");
@@ -158,22 +167,17 @@ impl Screen<'_> {
         lines
     }
 
+    /// A line of signs under a part of a field.
     fn underline(
         &self,
-        span: Span,
-        sign: char,
-        role: Role,
+        (source, span): (&str, Span),
+        (sign, role): (char, Role),
         seen: &InSight,
         width: usize,
     ) -> Line<'static> {
         let columns = |offset: usize| {
-            let end = offset.saturating_sub(seen.from).min(seen.text.len());
-            // What is in sight is shown text, so its columns are counted from its own start.
-            let end = (0..=end)
-                .rev()
-                .find(|end| seen.text.is_char_boundary(*end))
-                .unwrap_or(0);
-            visible(seen.text[..end].as_bytes()).width()
+            let offset = offset.clamp(seen.from, seen.to);
+            visible(&source.as_bytes()[seen.from..offset]).width()
         };
         let start = LABEL + usize::from(seen.is_cut);
         let (from, to) = (start + columns(span.from), start + columns(span.to));
@@ -207,7 +211,7 @@ impl Screen<'_> {
             Some(Span::new(start + quote.span.from, start + quote.span.to))
         });
         lines.push(match place {
-            Some(span) => self.underline(span, '‾', Role::Problem, seen, width),
+            Some(span) => self.underline((field.text(), span), ('‾', Role::Problem), seen, width),
             None => Line::default(),
         });
         let room = width.saturating_sub(LABEL);
@@ -287,7 +291,8 @@ fn in_sight(field: &Field, room: usize) -> InSight {
         }
         from = at;
     }
-    let mut text = visible(before[from..].as_bytes());
+    let mut text = visible(&before.as_bytes()[from..]);
+    let mut to = before.len();
     let mut left = room.saturating_sub(text.width() + usize::from(from > 0));
     for grapheme in [under].into_iter().chain(after.graphemes(true)) {
         let shown = visible(grapheme.as_bytes());
@@ -296,10 +301,12 @@ fn in_sight(field: &Field, room: usize) -> InSight {
             None => break,
         }
         text.push_str(&shown);
+        to += grapheme.len();
     }
     InSight {
         text,
         from,
+        to,
         is_cut: from > 0,
     }
 }

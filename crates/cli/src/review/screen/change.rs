@@ -6,10 +6,10 @@ use crate::full_screen::palette::Role;
 use crate::review::action::View;
 use crate::review::context::Near;
 use crate::review::screen::Screen;
+use crate::review::screen::signs::sign;
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
-use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::field::Ordinal;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_core::span::Span as Range;
@@ -215,15 +215,5 @@ impl Screen<'_> {
         let shown = marked::spans(self.palette, (text, marks), look, (room, sideways));
         spans.extend(shown);
         Line::from(spans)
-    }
-}
-
-/// A sign for each decision.
-pub(super) fn sign(decision: Decision) -> char {
-    match decision {
-        Decision::Open => '·',
-        Decision::Accepted => 'A',
-        Decision::Refused => 'R',
-        Decision::Modified => 'M',
     }
 }

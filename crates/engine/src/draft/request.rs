@@ -1,0 +1,81 @@
+//! Requests for drafts: a step with the text that it sees, and the rows that are wanted of it.
+
+use crate::draft::row::RowPlace;
+use crate::request::{SearchNeeds, Work};
+use crate::sources::Sources;
+use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_files::read::kept_stdin::KeptStdin;
+
+/// One step, in the making.
+#[derive(Clone, Debug)]
+pub enum DraftStep {
+    /// A search: no action is said yet.
+    Search(Box<Query>),
+    /// A rewrite of one step.
+    Rewrite(Box<Rewrite>),
+}
+
+impl DraftStep {
+    /// Its query.
+    pub fn query(&self) -> &Query {
+        match self {
+            Self::Search(query) => query,
+            Self::Rewrite(rewrite) => &rewrite.steps()[0].query,
+        }
+    }
+
+    pub(super) fn work(&self, options: RunOptions) -> Work<'_> {
+        match self {
+            Self::Search(query) => search(query, SearchNeeds::default()),
+            Self::Rewrite(rewrite) => Work::Rewrite { rewrite, options },
+        }
+    }
+}
+
+pub(super) fn search(query: &Query, needs: SearchNeeds) -> Work<'_> {
+    Work::Search { query, needs }
+}
+
+/// A step with the text that it sees.
+#[derive(Clone, Copy)]
+pub struct Draft<'d> {
+    /// A number that no other draft has: what was counted for it is kept under it.
+    pub id: u64,
+    /// The step.
+    pub step: &'d DraftStep,
+    /// The steps before it, with a number that no other steps have.
+    pub before: Option<(u64, &'d Rewrite)>,
+    /// The files.
+    pub sources: &'d Sources,
+    /// Standard input, as far as it has come.
+    pub stdin: Option<&'d KeptStdin>,
+    /// Hints are looked out for.
+    pub hints: bool,
+}
+
+/// The list that is looked at.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum RowsView {
+    /// What changes; of a search, what matches.
+    #[default]
+    Changes,
+    /// The units with matches.
+    Matches,
+    /// The units without a match, the near misses first.
+    Misses,
+    /// All units.
+    Units,
+}
+
+/// The rows that are wanted.
+#[derive(Clone, Copy, Debug)]
+pub struct Wanted {
+    /// The list.
+    pub view: RowsView,
+    /// The place from which on.
+    pub from: RowPlace,
+    /// The number of rows.
+    pub rows: usize,
+}
