@@ -126,7 +126,7 @@ fn columns(steps: &[Step]) -> impl Iterator<Item = &Columns> {
     steps.iter().filter_map(|step| step.query.columns.as_ref())
 }
 
-/// What is wanted of a text.
+/// The text that is wanted in the place of another.
 ///
 /// ```
 /// use brisk_quill_engine::worked_examples::WantedText;
@@ -134,7 +134,7 @@ fn columns(steps: &[Step]) -> impl Iterator<Item = &Columns> {
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum WantedText {
-    /// What becomes of it now.
+    /// The one that it becomes now.
     AsItBecomes,
     /// It stays as it is.
     Untouched,
@@ -142,7 +142,7 @@ pub enum WantedText {
     Text(String),
 }
 
-/// Why a text is not made an example.
+/// The reason for which a text is not made an example.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ExampleFault {
     /// It is not valid UTF-8.

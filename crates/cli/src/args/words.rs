@@ -214,7 +214,7 @@ mod tests {
     use crate::args::parse;
     use std::ffi::OsString;
 
-    /// What is said in words is read back as it was.
+    /// Words read back as what they were made from.
     #[test]
     fn words_read_back() {
         let lines = [

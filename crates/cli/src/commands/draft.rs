@@ -57,14 +57,14 @@ pub fn run(args: &DraftArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     ended(&left, &means.opened, output)
 }
 
-/// What a draft begins with.
+/// The beginning of a draft.
 struct Opening {
     saved: Saved,
     paths: Vec<PathBuf>,
     message: String,
 }
 
-/// What is named; with nothing, the draft that was not closed, else the last preview.
+/// Opens what is named; with nothing, the draft that was not closed, else the last preview.
 fn opening(args: &DraftArgs, parts: Vec<Part>) -> Result<Opening, Diagnostic> {
     let nothing_else = words::of_files(&args.files).is_empty() && args.guard.ensure.is_empty();
     if plans::nothing_named(&parts) && nothing_else && !stdin_is_sample() {

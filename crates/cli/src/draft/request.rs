@@ -155,7 +155,7 @@ pub struct Compiled(Vec<(StepSpec, DraftStep)>);
 const COMPILED_MOST: usize = 16;
 
 impl Compiled {
-    /// What a step says; `None` where nothing is matched yet.
+    /// The step that is said; `None` where nothing is matched yet.
     fn step(&mut self, spec: &StepSpec) -> Result<Option<DraftStep>, StepFault> {
         if !spec.has_pattern() {
             return Ok(None);

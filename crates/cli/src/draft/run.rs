@@ -27,7 +27,7 @@ const SAMPLE: Duration = Duration::from_millis(500);
 /// Keys, and news, that are taken before the screen is drawn.
 const TOGETHER: usize = 64;
 
-/// How a draft was left.
+/// A draft that was left.
 pub struct Left {
     pub leave: Leave,
     pub saved: Saved,
@@ -132,6 +132,9 @@ fn turns(
         if came.is_set() {
             return Ok(Leave::AtOnce);
         }
+        if workers.have_panicked() {
+            return Err(io::Error::other("a thread of it has panicked"));
+        }
         leave = leave.or(turn.look_round(state));
         if let Some(leave) = leave {
             return Ok(leave);
@@ -139,7 +142,7 @@ fn turns(
     }
 }
 
-/// What lies between two drawings.
+/// The work between two drawings.
 struct Turn<'t> {
     means: &'t Means<'t>,
     workers: &'t Workers,

@@ -29,7 +29,7 @@ const WIDE: u16 = 110;
 /// Facts that are not part of the state.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Facts {
-    /// How far counting has come.
+    /// The part that has been counted, in percent.
     pub percent: Option<u8>,
     pub paths: Vec<PathBuf>,
     /// Bytes of standard input so far, and whether that is all.

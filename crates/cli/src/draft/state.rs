@@ -84,18 +84,18 @@ impl StepFields {
     }
 }
 
-/// What is known of the request.
+/// Facts about the request, as far as they have come.
 #[derive(Debug, Default)]
 pub struct Known {
     /// The last request that could be understood.
     pub built: Option<Arc<Built>>,
-    /// What is wrong with the current one.
+    /// The fault of the current one.
     pub fault: Option<Box<Fault>>,
     pub failed: Option<Diagnostic>,
     /// Its counts so far.
     pub counts: Option<DraftCounts>,
     pub counted: Option<Arc<Counted>>,
-    /// How it differs from the try it is compared with; the inner `None` cannot be told.
+    /// The differences to the try it is compared with; the inner `None` cannot be told.
     pub compared: Option<Option<PlaceCounts>>,
     pub outcomes: Vec<Vec<ExampleOutcome>>,
     /// All that was asked for has come.
@@ -547,7 +547,7 @@ impl State {
         self.look_at_step(self.step.min(self.steps.len() - 1))
     }
 
-    /// What was typed in steps that now have other numbers cannot be undone.
+    /// Forgets the order of typing: steps have other numbers now.
     fn forget_typing(&mut self) {
         self.typed.clear();
         self.untyped.clear();

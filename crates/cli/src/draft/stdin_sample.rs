@@ -50,7 +50,7 @@ impl StdinSample {
         self.is_over.store(true, Ordering::Release);
     }
 
-    /// What has come so far.
+    /// The bytes that have come so far.
     pub fn kept(&self) -> KeptStdin {
         KeptStdin::new(Arc::clone(&self.file), self.bytes())
     }

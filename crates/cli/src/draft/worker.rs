@@ -76,7 +76,7 @@ pub struct RowJob {
     pub what: RowWork,
 }
 
-/// What is wanted of a row.
+/// The work that is wanted on a row.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RowWork {
     /// Its matches in detail.
@@ -125,7 +125,7 @@ impl Built {
     }
 }
 
-/// What has become known of a job.
+/// A result of a job.
 #[derive(Debug)]
 pub enum News {
     /// The words are wrong.
@@ -140,7 +140,7 @@ pub enum News {
     Counting(DraftCounts),
     /// All counts.
     Counted(Arc<Counted>),
-    /// How it differs from the try it is compared with; `None` where that cannot be told.
+    /// The differences to the try it is compared with; `None` where they cannot be told.
     Compared(Option<PlaceCounts>),
     /// The outcomes of the worked examples of each step.
     Examples(Vec<Vec<ExampleOutcome>>),
@@ -187,6 +187,11 @@ impl Workers {
         self.rows.give(job);
     }
 
+    /// True if one of them panicked.
+    pub fn have_panicked(&self) -> bool {
+        self.jobs.has_panicked() || self.rows.has_panicked()
+    }
+
     /// Bytes that the current job has read.
     pub fn bytes(&self) -> u64 {
         self.jobs.bytes()
@@ -218,7 +223,7 @@ pub struct Worker {
     tell: Tell,
 }
 
-/// What a number stands for.
+/// The thing that a number stands for.
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum IdOf {
     Draft(DraftText, Option<u64>),

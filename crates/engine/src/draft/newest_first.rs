@@ -2,6 +2,7 @@
 
 use brisk_quill_files::cancel::CancelToken;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::thread::JoinHandle;
 
 /// The priority of the thread: as low as it goes.
 const LOW: i32 = 19;
@@ -19,7 +20,10 @@ const LOW: i32 = 19;
 /// jobs.give(4);
 /// assert_eq!(done.recv(), Ok(40));
 /// ```
-pub struct NewestFirst<J>(Arc<Shared<J>>);
+pub struct NewestFirst<J> {
+    shared: Arc<Shared<J>>,
+    thread: JoinHandle<()>,
+}
 
 struct Shared<J> {
     state: Mutex<State<J>>,
@@ -52,27 +56,32 @@ impl<J: Send + 'static> NewestFirst<J> {
             changed: Condvar::new(),
         });
         let of_thread = Arc::clone(&shared);
-        std::thread::spawn(move || {
+        let thread = std::thread::spawn(move || {
             // Whoever answers a key goes first; the threads that this one starts are as low.
             let _ = rustix::process::nice(LOW);
             while let Some((job, token)) = next(&of_thread) {
                 work(job, &token);
             }
         });
-        Self(shared)
+        Self { shared, thread }
     }
 
     /// Stops the job that is being done, and has this one done next.
     pub fn give(&self, job: J) {
-        let mut state = self.0.lock();
+        let mut state = self.shared.lock();
         state.token.stop();
         state.waiting = Some(job);
-        self.0.changed.notify_one();
+        self.shared.changed.notify_one();
+    }
+
+    /// True if a job panicked: no other will be done.
+    pub fn has_panicked(&self) -> bool {
+        self.thread.is_finished()
     }
 
     /// Bytes that the job that is being done has read.
     pub fn bytes(&self) -> u64 {
-        self.0.lock().token.bytes()
+        self.shared.lock().token.bytes()
     }
 }
 
@@ -96,10 +105,10 @@ fn next<J>(shared: &Shared<J>) -> Option<(J, Arc<CancelToken>)> {
 
 impl<J> Drop for NewestFirst<J> {
     fn drop(&mut self) {
-        let mut state = self.0.lock();
+        let mut state = self.shared.lock();
         state.is_over = true;
         state.waiting = None;
         state.token.stop();
-        self.0.changed.notify_one();
+        self.shared.changed.notify_one();
     }
 }

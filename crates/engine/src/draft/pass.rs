@@ -30,7 +30,7 @@ pub enum RowsOf {
     Units,
 }
 
-/// What is gathered in a pass, and from where on.
+/// The things that a pass gathers, and the place from which on.
 pub struct PassPlan<'p> {
     sources: &'p [Source],
     /// The events that become rows.
@@ -129,7 +129,7 @@ impl<'p> PassPlan<'p> {
     }
 }
 
-/// What was found in a file, or so far in it.
+/// The results of a file, or of what has been read of it.
 #[derive(Default)]
 pub struct FileFound {
     /// Rows from the place that is asked for.
@@ -154,7 +154,7 @@ pub struct FileFound {
 pub struct PassCollector<'c> {
     plan: &'c PassPlan<'c>,
     file: usize,
-    /// What was found.
+    /// The results so far.
     pub found: FileFound,
     places_left: usize,
 }

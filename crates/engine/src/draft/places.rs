@@ -48,7 +48,7 @@ pub struct PlaceCounts {
     pub different: u64,
 }
 
-/// What two drafts do at a place.
+/// The relation of two drafts at a place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum PlaceStatus {
     /// Both do the same.

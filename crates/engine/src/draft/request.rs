@@ -58,7 +58,7 @@ pub struct Draft<'d> {
 /// The list that is looked at.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum RowsView {
-    /// What changes; of a search, what matches.
+    /// Lines and cells that change; of a search, units with matches.
     #[default]
     Changes,
     /// The units with matches.

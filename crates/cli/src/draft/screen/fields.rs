@@ -96,7 +96,7 @@ impl Screen<'_> {
         fields
     }
 
-    /// What is wrong with a field, or what the part at its cursor means.
+    /// The fault of a field, or the meaning of the part at its cursor.
     fn under(
         &self,
         state: &State,
@@ -311,7 +311,7 @@ fn in_sight(field: &Field, room: usize) -> InSight {
     }
 }
 
-/// What stands in an empty field.
+/// The words in an empty field.
 fn placeholder(state: &State, name: FieldName) -> &'static str {
     let options = state.steps[state.step].field(FieldName::Options).text();
     match name {

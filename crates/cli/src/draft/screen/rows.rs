@@ -211,7 +211,7 @@ impl Screen<'_> {
     }
 }
 
-/// Why a list is empty.
+/// The reason for which a list is empty.
 fn empty_words(state: &State) -> &'static str {
     match state.view {
         ListView::Changes if state.known.counts.is_some_and(|counts| counts.matches > 0) => {
@@ -408,7 +408,7 @@ impl Drawn<'_> {
     }
 }
 
-/// What stands before a text.
+/// The signs before a text.
 struct Before {
     is_current: bool,
     sign: &'static str,
