@@ -213,7 +213,14 @@ fn bad_input_is_said() {
     sandbox.write("a.md", "berth 1\nberth 2\nberth 4\n");
     std::fs::remove_file(sandbox.file("c.md")).unwrap();
     term.press(" ", &["0 matches"]);
-    term.press("\x7f", &["3 matches  1 file "]);
+    term.press(
+        "\x7f",
+        &[
+            "3 matches  1 file ",
+            "1 file cannot be read",
+            "1 binary left out",
+        ],
+    );
     term.press("\r2g", &["draft  ., 2 files"]);
     term.resize(20, 5);
     term.wait(&["too small: 20x5", "(Ctrl-C leaves)"]);

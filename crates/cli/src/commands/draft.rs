@@ -18,6 +18,7 @@ use crate::options;
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::example::Example;
+use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::worked_examples::{self, Examples};
@@ -84,6 +85,8 @@ fn opening(args: &DraftArgs, parts: Vec<Part>) -> Result<Opening, Diagnostic> {
                 saved: Saved {
                     steps: doc.index.rewrite.step.iter().map(StepText::of).collect(),
                     examples: examples(&doc.index.rewrite.step),
+                    title: doc.index.rewrite.title.clone(),
+                    whole: doc.index.rewrite.example.clone(),
                     ..Saved::default()
                 },
                 paths: vec![common_folder(&files)],
@@ -97,18 +100,18 @@ fn opening(args: &DraftArgs, parts: Vec<Part>) -> Result<Opening, Diagnostic> {
         });
     }
     let rewrite = parts.iter().find_map(|part| part.rewrite.clone());
-    let (steps, paths, message) = match rewrite {
+    let (text, paths, message) = match rewrite {
         Some(_) => {
             let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
-            (asked.text.step, asked.paths, String::new())
+            (asked.text, asked.paths, String::new())
         }
         None => {
             let (steps, paths) = options::steps(parts, &args.guard, &args.files.table)?;
-            (steps, paths, String::new())
+            (RewriteText::from(steps), paths, String::new())
         }
     };
     let paths = options::meant_paths(paths, &args.files)?;
-    let mut texts: Vec<StepText> = steps.iter().map(StepText::of).collect();
+    let mut texts: Vec<StepText> = text.step.iter().map(StepText::of).collect();
     if let Some(first) = texts.first_mut() {
         // The options of the whole command stand with the first step.
         let files = FilesArgs {
@@ -125,7 +128,9 @@ fn opening(args: &DraftArgs, parts: Vec<Part>) -> Result<Opening, Diagnostic> {
     }
     Ok(Opening {
         saved: Saved {
-            examples: examples(&steps),
+            examples: examples(&text.step),
+            title: text.title,
+            whole: text.example,
             steps: texts,
             ..Saved::default()
         },
@@ -175,12 +180,12 @@ fn save(file: &Path, state: &State) -> Result<String, String> {
         None => diagnostic.message,
     };
     let built = state.known.built.as_ref().filter(|_| !state.is_stale());
-    let examples: Vec<_> = state
-        .steps
-        .iter()
-        .map(|step| step.examples.clone())
-        .collect();
-    let asked = built.and_then(|built| built.asked.rewrite(&examples, &[]));
+    let asked = built.and_then(|built| {
+        let saved = state.saved();
+        built
+            .asked
+            .rewrite(saved.without_steps(), &saved.examples, &[])
+    });
     let Some(asked) = asked else {
         return Err("there is nothing to save yet: no step does anything".to_owned());
     };
@@ -214,7 +219,12 @@ fn ended(left: &Left, opened: &Opened, output: &mut Output) -> Result<Status, Di
         }
         Leave::Review => {
             let built = left.built.as_ref();
-            let asked = built.and_then(|built| built.asked.rewrite(&left.examples, &opened.paths));
+            let asked = built.and_then(|built| {
+                let saved = &left.saved;
+                built
+                    .asked
+                    .rewrite(saved.without_steps(), &saved.examples, &opened.paths)
+            });
             let (Some(built), Some(asked)) = (built, asked) else {
                 return Err(
                     Diagnostic::no("there is nothing to review: no step does anything")

@@ -280,10 +280,13 @@ impl Asked {
         (!steps.is_empty()).then(|| Rewrite::new(steps))
     }
 
-    /// The whole rewrite, with the examples of each step; only steps that do something are part of
-    /// it.
-    pub fn rewrite(&self, examples: &[Vec<Example>], paths: &[PathBuf]) -> Option<AskedRewrite> {
-        let mut text = RewriteText::default();
+    /// The whole rewrite: `text` with the steps that do something, and the examples of each.
+    pub fn rewrite(
+        &self,
+        mut text: RewriteText,
+        examples: &[Vec<Example>],
+        paths: &[PathBuf],
+    ) -> Option<AskedRewrite> {
         let mut steps = Vec::new();
         for (number, (spec, step)) in self.specs.iter().zip(&self.steps).enumerate() {
             if let Some(DraftStep::Rewrite(rewrite)) = step {

@@ -33,8 +33,6 @@ pub struct Left {
     pub saved: Saved,
     /// The request, where it was understood.
     pub built: Option<Arc<Built>>,
-    /// The worked examples of each step.
-    pub examples: Vec<Vec<brisk_quill_core::example::Example>>,
 }
 
 /// The means of a draft that do not change.
@@ -67,11 +65,6 @@ pub fn run(mut state: State, means: &Means<'_>) -> io::Result<Option<Left>> {
         leave,
         saved: state.saved(),
         built: state.known.built.clone().filter(|_| is_current),
-        examples: state
-            .steps
-            .iter()
-            .map(|step| step.examples.clone())
-            .collect(),
     }))
 }
 

@@ -4,6 +4,7 @@ use crate::draft::action::{Focus, ListView};
 use crate::draft::request::{FieldName, StepText};
 use crate::draft::worker::DraftText;
 use brisk_quill_core::example::Example;
+use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_engine::plan_store;
 use brisk_quill_files::temporary::Temporaries;
 use serde::{Deserialize, Serialize};
@@ -15,6 +16,9 @@ use std::{fs, io};
 /// All that a draft goes on with.
 #[derive(Clone, Debug)]
 pub struct Saved {
+    /// Its purpose, and the examples of all steps together, which a rewrite file may hold.
+    pub title: Option<String>,
+    pub whole: Vec<Example>,
     pub steps: Vec<StepText>,
     pub examples: Vec<Vec<Example>>,
     pub step: usize,
@@ -26,6 +30,8 @@ pub struct Saved {
 impl Default for Saved {
     fn default() -> Self {
         Self {
+            title: None,
+            whole: Vec::new(),
             steps: Vec::new(),
             examples: Vec::new(),
             step: 0,
@@ -36,11 +42,24 @@ impl Default for Saved {
     }
 }
 
+impl Saved {
+    /// A rewrite without steps: its purpose, and the examples of all steps together.
+    pub fn without_steps(&self) -> RewriteText {
+        RewriteText {
+            title: self.title.clone(),
+            example: self.whole.clone(),
+            ..RewriteText::default()
+        }
+    }
+}
+
 /// The form of the file.
 #[derive(Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Record {
     paths: Vec<PathBuf>,
+    title: Option<String>,
+    whole: Vec<Example>,
     steps: Vec<StepText>,
     examples: Vec<Vec<Example>>,
     step: usize,
@@ -55,6 +74,8 @@ pub fn load() -> Option<(Saved, Vec<PathBuf>)> {
     let text = fs::read(plan_store::draft_place()?).ok()?;
     let Record {
         paths,
+        title,
+        whole,
         steps,
         examples,
         step,
@@ -64,6 +85,8 @@ pub fn load() -> Option<(Saved, Vec<PathBuf>)> {
     } = serde_json::from_slice(&text).ok()?;
     let tries = tries.into_iter();
     let saved = Saved {
+        title,
+        whole,
         steps,
         examples,
         step,
@@ -83,6 +106,8 @@ pub fn load() -> Option<(Saved, Vec<PathBuf>)> {
 /// When it cannot be written; the one that was kept before stays.
 pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> io::Result<()> {
     let Saved {
+        title,
+        whole,
         steps,
         examples,
         step,
@@ -93,6 +118,8 @@ pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> 
     let tries = tries.into_iter();
     let record = Record {
         paths: paths.to_vec(),
+        title,
+        whole,
         steps,
         examples,
         step,

@@ -104,6 +104,9 @@ pub struct Known {
 
 /// A draft.
 pub struct State {
+    title: Option<String>,
+    /// Worked examples of all steps together.
+    whole: Vec<Example>,
     pub steps: Vec<StepFields>,
     /// The step that is looked at, from 0.
     pub step: usize,
@@ -145,6 +148,8 @@ pub struct State {
 impl State {
     pub fn new(saved: Saved, names: Arc<OptionNames>) -> Self {
         let Saved {
+            title,
+            whole,
             steps,
             examples,
             step,
@@ -161,6 +166,8 @@ impl State {
             fields.push(StepFields::default());
         }
         Self {
+            title,
+            whole,
             step: step.min(fields.len() - 1),
             steps: fields,
             focus,
@@ -190,6 +197,8 @@ impl State {
     /// All that a draft which is opened again goes on with.
     pub fn saved(&self) -> Saved {
         Saved {
+            title: self.title.clone(),
+            whole: self.whole.clone(),
             steps: self.steps.iter().map(StepFields::text).collect(),
             examples: self
                 .steps

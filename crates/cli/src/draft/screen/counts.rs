@@ -73,6 +73,10 @@ fn numbers(pieces: &mut Pieces, state: &State) {
     if let Some(counted_of) = &known.counted {
         let hints = counted_of.hints.shown.len() as u64 + counted_of.hints.more;
         pieces.count(Role::Hint, hints, "hint");
+        if counted_of.files.unreadable > 0 {
+            let files = counted(counted_of.files.unreadable, "file");
+            pieces.push(Role::Problem, format!("{files} cannot be read"));
+        }
         if counted_of.unmet > 0 {
             let unmet = number(counted_of.unmet);
             pieces.push(Role::Problem, format!("{unmet} not as ensured"));
@@ -90,6 +94,13 @@ fn numbers(pieces: &mut Pieces, state: &State) {
     }
     if counts.problems == 0 {
         pieces.push(Role::Quiet, "0 problems");
+    }
+    let binary = known
+        .counted
+        .as_ref()
+        .map_or(0, |counted| counted.files.binary);
+    if binary > 0 {
+        pieces.push(Role::Quiet, format!("{} binary left out", number(binary)));
     }
 }
 
