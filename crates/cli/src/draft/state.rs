@@ -513,7 +513,7 @@ impl State {
             | ListView::Units
             | ListView::Differences => {
                 self.list.begin_at_cursor();
-                self.detail = None;
+                self.forget_detail();
                 vec![self.evaluate(false)]
             }
         }
@@ -533,7 +533,7 @@ impl State {
 
     fn look_at_step(&mut self, step: usize) -> Vec<Effect> {
         self.step = step;
-        self.detail = None;
+        self.forget_detail();
         self.list.begin_at_cursor();
         vec![self.evaluate(false)]
     }
@@ -591,7 +591,7 @@ impl State {
         }
         self.step = text.step.min(self.steps.len() - 1);
         self.tries.go_to(text);
-        self.detail = None;
+        self.forget_detail();
         vec![self.evaluate(false)]
     }
 
@@ -783,6 +783,12 @@ impl State {
             false => self.leaves = true,
         }
         Vec::new()
+    }
+
+    /// The matches of the row at the cursor are asked for again, once there are rows.
+    fn forget_detail(&mut self) {
+        self.detail = None;
+        self.list.looked_at = None;
     }
 
     /// Asks for the matches of the row at the cursor.

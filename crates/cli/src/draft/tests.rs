@@ -270,8 +270,11 @@ fn the_lists_show_what_they_say() {
     assert_eq!(bench.listed()[0].1, "berth  9");
     bench.press("4");
     assert_eq!(bench.listed().len(), 8);
-    bench.press("2");
+    bench.press("2 Home");
     assert_eq!(bench.listed().len(), 2);
+    bench.shows(&["$1     ‹4›"]);
+    bench.press("4");
+    bench.shows(&["$1     ‹4›"]);
     bench.press("5");
     bench.shows(&["there is no earlier try to compare with"]);
     bench.press("Enter End");
