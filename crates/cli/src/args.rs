@@ -19,6 +19,7 @@ use crate::args::verbs::Verb;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
+use crate::theme::Theme;
 use brisk_quill_core::step_spec::StepSpec;
 use clap::{Args, CommandFactory, FromArgMatches};
 use std::ffi::OsString;
@@ -27,6 +28,8 @@ use std::ffi::OsString;
 pub struct Parsed {
     /// When colours are wanted.
     pub color: When,
+    /// The colours that are wanted.
+    pub theme: Theme,
     /// The verb, with the options of the whole command.
     pub verb: Verb,
     /// The parts between `--then`, in order; at least one.
@@ -111,6 +114,7 @@ pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
     Ok(Parsed {
         unused,
         color: program.color,
+        theme: program.theme,
         verb: verb(&whole)?,
         parts,
     })

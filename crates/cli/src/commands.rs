@@ -35,6 +35,7 @@ use crate::status::Status;
 pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
     let Parsed {
         color,
+        theme: _,
         verb,
         parts,
         unused,

@@ -17,11 +17,13 @@ mod render;
 mod review;
 mod signals;
 mod status;
+mod theme;
 
 use crate::args::definitions::When;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
+use crate::theme::Theme;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
@@ -42,12 +44,12 @@ pub fn run(argv: &[OsString]) -> ExitCode {
     let parsed = match args::parse(argv) {
         Ok(parsed) => parsed,
         Err(stopped) => {
-            let mut output = Output::new(When::Auto);
+            let mut output = Output::new(When::Auto, Theme::Auto);
             let status = stopped.print(&mut output);
             return output.close(status).into();
         }
     };
-    let mut output = Output::new(parsed.color);
+    let mut output = Output::new(parsed.color, parsed.theme);
     let status = commands::run(parsed, &mut output).unwrap_or_else(|diagnostic: Diagnostic| {
         match output.is_deserted() {
             // That the reader went away is not a failure.

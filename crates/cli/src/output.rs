@@ -11,6 +11,7 @@ use crate::render::labelled::{Labelled, Role};
 use crate::render::paint::Paint;
 use crate::signals::cancel_token;
 use crate::status::Status;
+use crate::theme::{Background, Theme};
 use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal, Write};
 use std::ops::ControlFlow;
@@ -32,6 +33,7 @@ pub struct Output {
     width: usize,
     terminal: bool,
     color: When,
+    theme: Theme,
     problems: u64,
     outlives: bool,
     /// The first failure to write; later writes are dropped.
@@ -85,7 +87,7 @@ impl Page {
 }
 
 impl Output {
-    pub fn new(color: When) -> Self {
+    pub fn new(color: When, theme: Theme) -> Self {
         let terminal = io::stdout().is_terminal();
         let width = match terminal_size::terminal_size() {
             Some((width, _)) if terminal => usize::from(width.0).max(20),
@@ -93,10 +95,11 @@ impl Output {
         };
         Self {
             out: Vec::new(),
-            paint: Paint::new(wanted(color, terminal)),
+            paint: Paint::new(wanted((color, theme), terminal)),
             width,
             terminal,
             color,
+            theme,
             problems: 0,
             outlives: false,
             failed: None,
@@ -114,9 +117,14 @@ impl Output {
         self.print(&page.printed);
     }
 
-    /// True if standard output is shown in colours.
-    pub fn has_colors(&self) -> bool {
-        self.paint.is_on()
+    /// The background that standard output has colours for, where it has some.
+    pub fn background(&self) -> Option<Background> {
+        self.paint.background()
+    }
+
+    /// The colours that are wanted.
+    pub fn theme(&self) -> Theme {
+        self.theme
     }
 
     /// The columns that a line may take.
@@ -210,7 +218,8 @@ impl Output {
     }
 
     fn note_labelled(&mut self, text: &Labelled) {
-        let paint = Paint::new(wanted(self.color, io::stderr().is_terminal()));
+        let wanted = wanted((self.color, self.theme), io::stderr().is_terminal());
+        let paint = Paint::new(wanted);
         self.note(&paint.draw(text));
     }
 
@@ -252,8 +261,9 @@ impl Write for Output {
     }
 }
 
-fn wanted(color: When, terminal: bool) -> bool {
-    match color {
+/// The background that there are colours for, where they are wanted.
+fn wanted((color, theme): (When, Theme), terminal: bool) -> Option<Background> {
+    let is_wanted = match color {
         When::Always => true,
         When::Never => false,
         When::Auto => {
@@ -261,5 +271,6 @@ fn wanted(color: When, terminal: bool) -> bool {
             let dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
             terminal && !refused && !dumb
         }
-    }
+    };
+    theme.background().filter(|_| is_wanted)
 }

@@ -21,7 +21,7 @@ mod tests;
 use crate::commands::plans::{Meant, WOULD_WRITE_ALL, decisions};
 use crate::diagnostic::Diagnostic;
 use crate::full_screen::field::Edit;
-use crate::full_screen::palette::{Background, Palette};
+use crate::full_screen::palette::Palette;
 use crate::full_screen::terminal::{Came, WAIT, on_terminal};
 use crate::options::KindsBy;
 use crate::output::Output;
@@ -49,7 +49,7 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     let grouped = by.groups(kinds.kinds.len());
     let mut state = State::new(meant.doc.index.clone(), kinds, grouped);
     output.show();
-    let palette = Palette::new(output.has_colors().then(Background::of_environment));
+    let palette = Palette::of(output);
     let ended = on_terminal(|terminal, came| {
         turns(
             &mut meant.doc,

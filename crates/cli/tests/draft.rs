@@ -208,7 +208,7 @@ fn bad_input_is_said() {
     sandbox.write("b.bin", b"\0\0berth\n");
     sandbox.write("c.md", "berth 3\n");
     let mut term = Term::new(&sandbox, 100, 30, &["draft", "berth (\\d)", "."]);
-    term.wait(&["3 matches  2 files", "␛[2Jberth 1"]);
+    term.wait(&["3 matches  2 files", "‹ESC›[2Jberth 1"]);
     // A file grows, and another vanishes.
     sandbox.write("a.md", "berth 1\nberth 2\nberth 4\n");
     std::fs::remove_file(sandbox.file("c.md")).unwrap();

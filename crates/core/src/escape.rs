@@ -5,9 +5,9 @@ use std::fmt::Write as _;
 /// Appends `bytes` to `out` with every character that could drive or confuse a terminal replaced
 /// by a visible sign.
 ///
-/// C0 controls become their Unicode control pictures (`␀` … `␡`), C1 controls, bidirectional
-/// and invisible format characters become `‹U+202E›`, and bytes that are not UTF-8 become
-/// `‹FF›`. A tab becomes `→`.
+/// C0 controls become their names (`‹ESC›`), but for a tab, `→`, and a line feed, `↵`; C1 controls,
+/// bidirectional and invisible format characters become `‹U+202E›`, and bytes that are not UTF-8
+/// `‹FF›`. Fonts commonly have all of these signs.
 pub fn push_visible(out: &mut String, bytes: &[u8]) {
     for chunk in bytes.utf8_chunks() {
         let mut rest = chunk.valid();
@@ -29,13 +29,22 @@ pub fn push_visible(out: &mut String, bytes: &[u8]) {
     }
 }
 
+/// The names of the C0 controls, in order.
+const CONTROLS: [&str; 32] = [
+    "NUL", "SOH", "STX", "ETX", "EOT", "ENQ", "ACK", "BEL", "BS", "HT", "LF", "VT", "FF", "CR",
+    "SO", "SI", "DLE", "DC1", "DC2", "DC3", "DC4", "NAK", "SYN", "ETB", "CAN", "EM", "SUB", "ESC",
+    "FS", "GS", "RS", "US",
+];
+
 /// Appends one character, made visible as [`push_visible`] does.
 pub fn push_visible_char(out: &mut String, c: char) {
     match c {
         '\t' => out.push('→'),
-        // Control pictures stand in the same order as the controls they show.
-        '\0'..='\x1F' => out.push(char::from_u32(0x2400 + c as u32).unwrap_or('�')),
-        '\x7F' => out.push('␡'),
+        '\n' => out.push('↵'),
+        '\0'..='\x1F' => {
+            let _ = write!(out, "‹{}›", CONTROLS[c as usize]);
+        }
+        '\x7F' => out.push_str("‹DEL›"),
         c if is_hidden(c) => {
             let _ = write!(out, "‹U+{:04X}›", c as u32);
         }
@@ -80,8 +89,8 @@ mod tests {
         for (bytes, shown) in [
             (&b"plain"[..], "plain"),
             (b"a\tb", "a→b"),
-            (b"\x1b[31m\r\n\x07", "␛[31m␍␊␇"),
-            (b"\x7f", "␡"),
+            (b"\x1b[31m\r\n\x07", "‹ESC›[31m‹CR›↵‹BEL›"),
+            (b"\x7f", "‹DEL›"),
             ("caf\u{e9} \u{202e}x".as_bytes(), "café ‹U+202E›x"),
             (b"\xc3(\xff", "‹C3›(‹FF›"),
             ("\u{9b}2J".as_bytes(), "‹U+009B›2J"),

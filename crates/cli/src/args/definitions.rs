@@ -1,5 +1,6 @@
 //! Every option. Its help is written here and nowhere else.
 
+use crate::theme::Theme;
 use brisk_quill_core::step_spec::StepSpec;
 use clap::{Args, Parser, ValueEnum, ValueHint};
 use std::ffi::OsString;
@@ -36,6 +37,17 @@ pub struct Program {
         help_heading = "Output"
     )]
     pub color: When,
+    /// Colours for a `light` or `dark` background, `none`, or `auto`: the terminal is asked.
+    #[arg(
+        long,
+        value_enum,
+        default_value_t = Theme::Auto,
+        global = true,
+        value_name = "THEME",
+        hide_possible_values = true,
+        help_heading = "Output"
+    )]
+    pub theme: Theme,
 }
 
 /// When to do something that depends on the terminal.

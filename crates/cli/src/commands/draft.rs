@@ -13,7 +13,7 @@ use crate::draft::state::State;
 use crate::draft::state::completion::OptionNames;
 use crate::draft::stdin_sample::StdinSample;
 use crate::draft::worker::Opened;
-use crate::full_screen::palette::{Background, Palette};
+use crate::full_screen::palette::Palette;
 use crate::options;
 use crate::output::Output;
 use crate::status::Status;
@@ -46,7 +46,7 @@ pub fn run(args: &DraftArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     state.message = message;
     let means = Means {
         opened: Opened { paths, stdin },
-        palette: Palette::new(output.has_colors().then(Background::of_environment)),
+        palette: Palette::of(output),
         threads: Threads::new(args.files.threads),
         temporaries: journal_run::temporaries(),
         save: &save,

@@ -10,7 +10,8 @@ use crate::draft::state::State;
 use crate::draft::state::completion::OptionNames;
 use crate::draft::worker::{Opened, RowWorker, Tell, Worker};
 use crate::full_screen::field::Edit;
-use crate::full_screen::palette::{Background, Palette};
+use crate::full_screen::palette::Palette;
+use crate::theme::Background;
 use brisk_quill_engine::schedule::Threads;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use proptest::prelude::*;
@@ -365,7 +366,7 @@ fn options_are_those_of_the_command_line() {
     let mut bench = Bench::of("closed", "shut", "--columns status --include '*.csv'");
     bench.shows(&["1 change", "status  ‹closed›", "‹shut›"]);
     bench.press("Enter b 6");
-    bench.shows(&["holds", "berth,status␊B-7,closed"]);
+    bench.shows(&["holds", "berth,status↵B-7,closed"]);
     let mut bench = Bench::of("berth \\d", "", "--drop-lines");
     bench.shows(&["2 changes", "(nothing is left)"]);
     bench.press("Enter 1 h");
@@ -497,7 +498,7 @@ fn screens_of_any_size() {
     }
     assert!(bench.screen(20, 5).contains("too small: 20x5"));
     bench.act(Action::View(ListView::Changes));
-    bench.shows(&["␛[2J", "$1 number ‹7›"]);
+    bench.shows(&["‹ESC›[2J", "$1 number ‹7›"]);
 }
 
 fn actions() -> impl Strategy<Value = Action> {

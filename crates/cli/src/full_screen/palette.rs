@@ -1,5 +1,8 @@
 //! The look of the pieces of a full-screen view.
 
+use crate::full_screen::terminal;
+use crate::output::Output;
+use crate::theme::{Background, Theme, Tone};
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::Span;
 
@@ -16,30 +19,9 @@ pub enum Role {
     Hint,
     Problem,
     Good,
-}
-
-/// The background of the terminal.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Background {
-    Dark,
-    Light,
-}
-
-impl Background {
-    /// As the environment says it; dark where it does not.
-    pub fn of_environment() -> Self {
-        let said = std::env::var("COLORFGBG").unwrap_or_default();
-        Self::said_by(&said)
-    }
-
-    /// As the value of COLORFGBG says it: the number of a colour stands last, `15;0`.
-    fn said_by(value: &str) -> Self {
-        let number = value.rsplit(';').next().and_then(|last| last.parse().ok());
-        match number {
-            Some(7 | 9..=15) => Self::Light,
-            Some(0u8..=u8::MAX) | None => Self::Dark,
-        }
-    }
+    Accepted,
+    Refused,
+    Modified,
 }
 
 /// The look of each label.
@@ -55,6 +37,17 @@ impl Palette {
         Self { background }
     }
 
+    /// The colours of `output`, for the background that the terminal says it has.
+    pub fn of(output: &Output) -> Self {
+        let background = output.background().map(|known| match output.theme() {
+            Theme::Auto if Background::of_environment().is_none() => {
+                terminal::background().unwrap_or(known)
+            }
+            Theme::Auto | Theme::Light | Theme::Dark | Theme::None => known,
+        });
+        Self::new(background)
+    }
+
     /// True if there are colours.
     pub fn has_colors(self) -> bool {
         self.background.is_some()
@@ -65,19 +58,20 @@ impl Palette {
         let style = match role {
             Role::Plain => plain,
             Role::Quiet => plain.add_modifier(Modifier::DIM),
-            Role::Strong | Role::Hint | Role::Problem | Role::Good => {
-                plain.add_modifier(Modifier::BOLD)
-            }
+            Role::Strong
+            | Role::Hint
+            | Role::Problem
+            | Role::Good
+            | Role::Accepted
+            | Role::Refused
+            | Role::Modified => plain.add_modifier(Modifier::BOLD),
             Role::Was => plain.add_modifier(Modifier::UNDERLINED),
             Role::Now | Role::Match => plain.add_modifier(Modifier::BOLD | Modifier::UNDERLINED),
             Role::Chosen => plain.add_modifier(Modifier::REVERSED),
         };
-        match self
-            .background
-            .and_then(|background| color(role, background))
-        {
-            Some(color) => style.fg(Color::Indexed(color)),
-            None => style,
+        match (self.background, tone(role)) {
+            (Some(background), Some(tone)) => style.fg(Color::Indexed(tone.color(background))),
+            _ => style,
         }
     }
 
@@ -86,39 +80,18 @@ impl Palette {
     }
 }
 
-/// The colour of a label, among the 256 of a terminal. Old and new text are orange and blue, which
-/// readers of every kind of colour sight tell apart.
-fn color(role: Role, background: Background) -> Option<u8> {
-    let (dark, light) = match role {
+/// The meaning of a label that has a colour.
+fn tone(role: Role) -> Option<Tone> {
+    Some(match role {
         Role::Plain | Role::Quiet | Role::Strong | Role::Chosen => return None,
-        Role::Match => (80, 30),
-        Role::Was => (214, 130),
-        Role::Now => (75, 25),
-        Role::Hint => (214, 130),
-        Role::Problem => (203, 124),
-        Role::Good => (114, 28),
-    };
-    Some(match background {
-        Background::Dark => dark,
-        Background::Light => light,
+        Role::Match => Tone::Match,
+        Role::Was => Tone::Was,
+        Role::Now => Tone::Now,
+        Role::Hint => Tone::Hint,
+        Role::Problem => Tone::Problem,
+        Role::Good => Tone::Good,
+        Role::Accepted => Tone::Accepted,
+        Role::Refused => Tone::Refused,
+        Role::Modified => Tone::Modified,
     })
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_background_is_read() {
-        for (value, wanted) in [
-            ("15;0", Background::Dark),
-            ("0;15", Background::Light),
-            ("0;default;7", Background::Light),
-            ("12;8", Background::Dark),
-            ("", Background::Dark),
-            ("red", Background::Dark),
-        ] {
-            assert_eq!(Background::said_by(value), wanted, "{value}");
-        }
-    }
 }

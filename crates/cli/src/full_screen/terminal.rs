@@ -1,15 +1,19 @@
 //! The terminal, taken for a full-screen view and given back however that ends.
 
 use crate::signals;
+use crate::theme::Background;
 use crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
 use crossterm::execute;
+use crossterm::terminal::{disable_raw_mode, enable_raw_mode};
+use rustix::event::{PollFd, PollFlags, Timespec};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::{Handle, Signals};
-use std::io;
+use std::fs::File;
+use std::io::{self, Read, Write};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread::JoinHandle;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// The time to wait for a key before checking whether to end.
 pub const WAIT: Duration = Duration::from_millis(250);
@@ -17,6 +21,9 @@ pub const WAIT: Duration = Duration::from_millis(250);
 /// The longest time a view may take to leave once a signal has come. A terminal that has gone keeps
 /// whoever reads keys from it for ever.
 const LEAVING: Duration = Duration::from_secs(1);
+
+/// The longest time that a terminal may take to say what its background is.
+const ANSWERING: Duration = Duration::from_millis(150);
 
 /// The least size of a view, in columns and rows.
 pub const LEAST: (u16, u16) = (40, 10);
@@ -56,6 +63,39 @@ pub fn on_terminal<T>(
             Ok(None)
         }
     }
+}
+
+/// The background that the terminal says it has; `None` where it does not answer.
+pub fn background() -> Option<Background> {
+    enable_raw_mode().ok()?;
+    let answer = ask_for_background();
+    let _ = disable_raw_mode();
+    Background::of_answer(&answer.ok()?)
+}
+
+/// Asks for the background, and then for what every terminal answers to, so that nobody waits for
+/// one that does not know the first question.
+fn ask_for_background() -> io::Result<String> {
+    let mut terminal = File::options().read(true).write(true).open("/dev/tty")?;
+    terminal.write_all(b"\x1b]11;?\x1b\\\x1b[c")?;
+    terminal.flush()?;
+    let start = Instant::now();
+    let mut answer = Vec::new();
+    // The answer to the second question ends in this letter.
+    while !answer.ends_with(b"c") {
+        let left = ANSWERING.saturating_sub(start.elapsed());
+        let mut ready = [PollFd::new(&terminal, PollFlags::IN)];
+        let timeout = Timespec::try_from(left).map_err(io::Error::other)?;
+        if rustix::event::poll(&mut ready, Some(&timeout))? == 0 {
+            break;
+        }
+        let mut piece = [0; 64];
+        match terminal.read(&mut piece)? {
+            0 => break,
+            read => answer.extend_from_slice(&piece[..read]),
+        }
+    }
+    Ok(String::from_utf8_lossy(&answer).into_owned())
 }
 
 /// Notices signals while keys are waited for.

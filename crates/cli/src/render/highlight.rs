@@ -194,7 +194,7 @@ mod tests {
 
     fn plain_lines(text: &str, marks: &[Span]) -> Vec<String> {
         let lines = lines(text.as_bytes(), marks, look(80));
-        let drawn = lines.iter().map(|line| Paint::new(false).draw(line));
+        let drawn = lines.iter().map(|line| Paint::new(None).draw(line));
         drawn.collect()
     }
 
@@ -209,11 +209,11 @@ mod tests {
             ("berth 7", &[(0, 5)], &["‹berth› 7"]),
             ("77", &[(0, 1), (1, 2)], &["‹7›‹7›"]),
             ("ab", &[(0, 0), (1, 1), (2, 2)], &["‹›a‹›b‹›"]),
-            ("a\nb\n", &[(0, 2)], &["‹a␊›", "b"]),
-            ("a\r\nb", &[(0, 4)], &["‹a␍␊", "b›"]),
+            ("a\nb\n", &[(0, 2)], &["‹a↵›", "b"]),
+            ("a\r\nb", &[(0, 4)], &["‹a‹CR›↵", "b›"]),
             ("a\nb", &[(2, 2)], &["a", "‹›b"]),
             ("", &[(0, 0)], &["‹›"]),
-            ("x\t\u{1b}", &[(1, 3)], &["x‹→␛›"]),
+            ("x\t\u{1b}", &[(1, 3)], &["x‹→‹ESC››"]),
         ];
         for (text, marks, shown) in cases {
             let marks: Vec<Span> = marks.iter().map(|&(a, b)| Span::new(a, b)).collect();

@@ -1,12 +1,13 @@
 //! The state of a review key by key, and its screen against a buffer.
 
 use crate::full_screen::field::{Edit, Field};
-use crate::full_screen::palette::{Background, Palette};
+use crate::full_screen::palette::Palette;
 use crate::review::action::{Effect, Leave, View};
 use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
 use crate::review::state::State;
 use crate::review::{PlanTexts, keys, layouts};
+use crate::theme::Background;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_files::plan_file::PlanDoc;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
@@ -365,7 +366,7 @@ fn screens() {
             ],
         ),
         // What is accepted beside it is in its line.
-        (" a", vec!["now  B-8 and ‹P-8›", "␛[31m quay"]),
+        (" a", vec!["now  B-8 and ‹P-8›", "‹ESC›[31m quay"]),
         (
             "f<down>",
             vec!["was  ‹moor›", "(nothing: the line goes, or is empty)"],
@@ -380,7 +381,7 @@ fn screens() {
             vec![
                 "kind    count  was → now",
                 "    1        2  berth 7 → B-7",
-                "moor␊ → (nothing)",
+                "moor↵ → (nothing)",
             ],
         ),
         ("aw", vec!["     1  B-7", "     2  berth 8 and pier 8"]),

@@ -1,0 +1,203 @@
+//! The colours of all that is printed or drawn, for dark and for light backgrounds.
+
+use clap::ValueEnum;
+
+/// The colours that are wanted.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum Theme {
+    /// Those for the background of the terminal.
+    #[default]
+    Auto,
+    /// Those for a light background.
+    Light,
+    /// Those for a dark background.
+    Dark,
+    /// None.
+    None,
+}
+
+/// The background of a terminal.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Background {
+    Dark,
+    Light,
+}
+
+/// A meaning that has a colour.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Tone {
+    /// A match.
+    Match,
+    /// A line that leads the eye.
+    Guide,
+    /// Text that goes.
+    Was,
+    /// Text that comes.
+    Now,
+    Hint,
+    Problem,
+    /// An example that holds.
+    Good,
+    Accepted,
+    Refused,
+    Modified,
+}
+
+impl Tone {
+    /// The number of its colour among the 256 of a terminal. Old and new text are orange and blue, so
+    /// are what is refused and accepted: readers of every kind of colour sight tell them apart.
+    pub fn color(self, background: Background) -> u8 {
+        let (dark, light) = match self {
+            Self::Match => (80, 23),
+            Self::Guide | Self::Now | Self::Accepted => (75, 25),
+            Self::Was | Self::Refused | Self::Hint => (214, 94),
+            Self::Problem => (203, 124),
+            Self::Good => (114, 22),
+            Self::Modified => (177, 91),
+        };
+        match background {
+            Background::Dark => dark,
+            Background::Light => light,
+        }
+    }
+}
+
+impl Theme {
+    /// The background that is drawn on, without asking the terminal; `None` is without colours.
+    pub fn background(self) -> Option<Background> {
+        match self {
+            Self::Auto => Some(Background::of_environment().unwrap_or(Background::Dark)),
+            Self::Light => Some(Background::Light),
+            Self::Dark => Some(Background::Dark),
+            Self::None => None,
+        }
+    }
+}
+
+impl Background {
+    /// As the environment says it.
+    pub fn of_environment() -> Option<Self> {
+        Self::of_colors(&std::env::var("COLORFGBG").ok()?)
+    }
+
+    /// As the value of COLORFGBG says it: the number of a colour stands last, `15;0`.
+    fn of_colors(value: &str) -> Option<Self> {
+        match value.rsplit(';').next()?.parse().ok()? {
+            7 | 9..=15 => Some(Self::Light),
+            0u8..=u8::MAX => Some(Self::Dark),
+        }
+    }
+
+    /// As a terminal answers to a question for its background: `rgb:ffff/ffff/ffff`.
+    pub fn of_answer(answer: &str) -> Option<Self> {
+        let channels = answer.split_once("rgb:")?.1;
+        let channel = |text: &str| {
+            let digits: String = text.chars().take_while(char::is_ascii_hexdigit).collect();
+            // Some write two digits, most four.
+            let most = 16f64.powi(i32::try_from(digits.len()).ok()?) - 1.0;
+            Some(f64::from(u32::from_str_radix(&digits, 16).ok()?) / most)
+        };
+        let rgb: Vec<f64> = channels.splitn(3, '/').filter_map(channel).collect();
+        let [red, green, blue] = rgb[..] else {
+            return None;
+        };
+        match luminance([red, green, blue]) > 0.18 {
+            true => Some(Self::Light),
+            false => Some(Self::Dark),
+        }
+    }
+}
+
+/// The relative luminance of a colour, as the Web Content Accessibility Guidelines define it.
+fn luminance(rgb: [f64; 3]) -> f64 {
+    let [red, green, blue] = rgb.map(|part| match part <= 0.04045 {
+        true => part / 12.92,
+        false => ((part + 0.055) / 1.055).powf(2.4),
+    });
+    0.2126 * red + 0.7152 * green + 0.0722 * blue
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const ALL: [Tone; 10] = [
+        Tone::Match,
+        Tone::Guide,
+        Tone::Was,
+        Tone::Now,
+        Tone::Hint,
+        Tone::Problem,
+        Tone::Good,
+        Tone::Accepted,
+        Tone::Refused,
+        Tone::Modified,
+    ];
+
+    /// The colour of this number in the cube of 6 by 6 by 6 that follows the first 16.
+    fn of_cube(number: u8) -> [f64; 3] {
+        let number = number - 16;
+        let part = |n: u8| {
+            if n == 0 {
+                0.0
+            } else {
+                f64::from(55 + 40 * u32::from(n)) / 255.0
+            }
+        };
+        [number / 36, number / 6 % 6, number % 6].map(part)
+    }
+
+    /// Every colour can be read on the backgrounds it is for: its contrast is at least 4.5.
+    #[test]
+    fn colours_can_be_read() {
+        let grey = |n: f64| [n / 255.0; 3];
+        for (background, grounds) in [
+            (
+                Background::Dark,
+                [grey(0.0), grey(40.0), [0.06, 0.08, 0.11]],
+            ),
+            (
+                Background::Light,
+                [grey(255.0), grey(240.0), [0.99, 0.96, 0.89]],
+            ),
+        ] {
+            for tone in ALL {
+                for ground in grounds {
+                    let (a, b) = (
+                        luminance(of_cube(tone.color(background))),
+                        luminance(ground),
+                    );
+                    let contrast = (a.max(b) + 0.05) / (a.min(b) + 0.05);
+                    assert!(
+                        contrast >= 4.5,
+                        "{tone:?} {background:?} {ground:?}: {contrast:.2}"
+                    );
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn backgrounds_are_read() {
+        let (dark, light) = (Some(Background::Dark), Some(Background::Light));
+        for (value, wanted) in [
+            ("15;0", dark),
+            ("0;15", light),
+            ("0;default;7", light),
+            ("12;8", dark),
+            ("", None),
+            ("red", None),
+        ] {
+            assert_eq!(Background::of_colors(value), wanted, "{value}");
+        }
+        for (answer, wanted) in [
+            ("\u{1b}]11;rgb:ffff/ffff/ffff\u{1b}\\", light),
+            ("\u{1b}]11;rgb:1010/1515/1c1c\u{7}", dark),
+            ("rgb:fd/f6/e3", light),
+            ("rgb:00/00", None),
+            ("\u{1b}[?62c", None),
+        ] {
+            assert_eq!(Background::of_answer(answer), wanted, "{answer:?}");
+        }
+    }
+}
