@@ -2,6 +2,7 @@
 
 pub mod columns;
 pub mod compared;
+pub mod decisions;
 pub mod diagnostic;
 pub mod diff;
 pub mod examples;

@@ -18,13 +18,14 @@ pub mod state;
 #[cfg(test)]
 mod tests;
 
-use crate::commands::plans::{Meant, WOULD_WRITE_ALL, decisions};
+use crate::commands::plans::Meant;
 use crate::diagnostic::Diagnostic;
 use crate::full_screen::field::Edit;
 use crate::full_screen::palette::Palette;
 use crate::full_screen::terminal::{Came, WAIT, on_terminal};
 use crate::options::KindsBy;
 use crate::output::Output;
+use crate::render::decisions::what_is_written;
 use crate::review::action::{Action, Effect, Leave, Texts};
 use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
@@ -63,10 +64,10 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     let leave = ended.map_err(fail)?.unwrap_or(Leave::Later);
     meant.doc.index = state.plan;
     meant.doc.sync().map_err(fail)?;
-    let counts = decisions(&meant.doc.index, WOULD_WRITE_ALL);
-    output.print(counts.as_bytes());
+    let sentence = format!("{}\n", what_is_written(&meant.doc.index));
+    output.print(sentence.as_bytes());
     match leave {
-        Leave::Apply => {
+        Leave::Apply | Leave::AcceptRest => {
             let plan = meant.to_plan()?;
             meant.write(&plan, output)?;
         }

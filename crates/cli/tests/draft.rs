@@ -36,7 +36,7 @@ fn a_job_from_one_word_to_a_run() {
     term.press("e", &["every…"]);
     term.press("5", &["A 102 accepted"]);
     term.press("q", &["leave?"]);
-    term.press("a", &["Write 102 changes in 16 files?"]);
+    term.press("1", &["Write 102 changes in 16 files?"]);
     term.press("y", &["Wrote 102 changes in 16 files"]);
     assert_eq!(term.end().0, 0);
     assert_eq!(

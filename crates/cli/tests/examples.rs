@@ -226,7 +226,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     (
         "bquill apply",
         0,
-        &["The last preview.", "so all are written", "Wrote "],
+        &[
+            "The last preview.",
+            "so `bquill apply` writes all",
+            "Wrote ",
+        ],
     ),
     (
         "bquill apply --plan berths.plan --yes",
@@ -262,7 +266,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     (
         "bquill review  --plan berths.plan --refuse kind:3 --accept-rest",
         0,
-        &["accepted        44", "refused         11"],
+        &["44 accepted; 11 refused stay as they are."],
     ),
     // history, undo, recover: seven runs have been made.
     ("bquill history", 0, &["    7  ", "done"]),

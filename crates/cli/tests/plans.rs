@@ -51,7 +51,10 @@ fn the_last_preview() {
         &got,
         "The last preview.\nIn 13 files: every match of `berth (\\d+)` becomes `B-$1`",
     );
-    said(&got, "nothing is decided, so all are written");
+    said(
+        &got,
+        "Nothing is decided, so `bquill apply` writes all: 25 changes.",
+    );
     assert_eq!(sandbox.run("apply --yes").status, 1);
     sandbox.run("undo --yes").ok();
     sandbox

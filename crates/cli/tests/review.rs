@@ -20,19 +20,19 @@ fn a_walk_through_the_changes() {
     term.wait(&[
         &counts(6, 0, 0, 0),
         "change 1.1, line 2",
-        "was  berth 7 is closed",
-        "now  B-7 is closed",
+        "2 was berth·7 is closed",
+        "now B-7 is closed",
         "$1       ‹7›",
         "kind 1, 2 changes",
     ]);
     term.press("a", &[&counts(5, 1, 0, 0), "change 1.2, line 3"]);
     term.press("r", &[&counts(4, 1, 1, 0), "change 1.3, line 4"]);
     // What is accepted beside it shows in its line.
-    term.press("a", &["now  B-7 and B-9", "change 1.4"]);
+    term.press("a", &["now B-7 and B-9", "change 1.4"]);
     term.press("m", &["Enter takes the new text"]);
     term.press(
         "\u{7f}\u{7f}é9\r",
-        &[&counts(2, 2, 1, 1), "change 1.5, line 5"],
+        &[&counts(2, 2, 1, 1), "change 1.4", "now B-7 and Bé9"],
     );
     term.press("U", &["there is nothing to do again"]);
     term.press("u", &[&counts(3, 2, 1, 0), "change 1.4"]);
@@ -44,14 +44,10 @@ fn a_walk_through_the_changes() {
         &[&counts(1, 2, 2, 1)],
     );
     term.press(
-        "w",
-        &[
-            "     2  B-7 is closed",
-            "     4  B-7 and Bé9",
-            "any other key: back",
-        ],
+        "\x1b[Hw",
+        &["A    2 ▸   B-7 is closed", "A    4     B-7 and Bé9", "w back"],
     );
-    term.press("\x1b", &["change 1.5"]);
+    term.press("\x1b", &["change 1.1"]);
     term.press(
         "?",
         &["keys (any key: back)", "every…: accept or refuse all"],
@@ -60,25 +56,27 @@ fn a_walk_through_the_changes() {
         " t",
         &["kind    count  was → now", "1        2  berth 7 → B-7"],
     );
-    term.press("\x1b[H\r", &["only kind 1 (x): 2 changes"]);
-    term.press("x/berth 9\r", &["only with `berth 9` (/): 1 change"]);
+    term.press("\x1b[H\r", &["change 1 of 2", "only kind 1 (x)"]);
+    term.press("x/berth 9\r", &["change 1 of 1", "only with `berth 9` (/)"]);
     term.press("/", &["changes that hold: berth 9"]);
     term.press(&"\u{7f}".repeat(7), &["changes that hold:"]);
-    term.press("\rv", &["only open ones (v): 1 change", "change 1.5"]);
+    term.press("\rv", &["only open ones (v)", "change 1.5"]);
     term.press(
         "vq",
-        &["leave? (any other key: back)", "apply now: 3 changes"],
+        &[
+            "leave? (any other key: back)",
+            "1  apply the 3 accepted changes",
+        ],
     );
     term.press(
-        "a",
+        "1",
         &[
             "Write 3 changes in 1 file?",
-            "1 modified",
-            "1 open: not written",
+            "2 accepted, 1 modified; 2 refused and 1 open stay as they are.",
         ],
     );
     term.press("n", &["change 1.5"]);
-    term.press("qay", &["Wrote 3 changes in 1 file: run 1."]);
+    term.press("q1y", &["Wrote 3 changes in 1 file: run 1."]);
     let (status, said) = term.end();
     assert_eq!(status, 0, "{said}");
     assert_eq!(
@@ -108,12 +106,12 @@ fn every_and_drop() {
     term.press("f", &["notices/"]);
     term.press("e5", &["· 0 open", "nothing is open any more"]);
     term.press(
-        "qd",
+        "q4y",
         &["Nothing has been written. `bquill review --plan p.plan` goes on."],
     );
     let (status, said) = term.end();
     assert!(
-        status == 0 && said.contains(&format!("open      {:>8}", total - 1)),
+        status == 0 && said.contains(&format!("1 accepted; {} open stay as they are.", total - 1)),
         "{said}"
     );
     assert!(sandbox.read("p.plan").starts_with(&plan));
@@ -148,12 +146,12 @@ fn sizes() {
     );
     sandbox.write("notices/a.md", format!("\u{1b}[2Jberth 1\n{long}"));
     let mut term = Term::new(&sandbox, 80, 24, REVIEW);
-    let text = term.wait(&["change 1.1", "was  ‹ESC›[2Jberth 1", "q leave  ? keys"]);
+    let text = term.wait(&["change 1.1", "1 was ‹ESC›[2Jberth·1", "q leave  ? keys"]);
     assert!(
         text.lines().all(|line| line.chars().count() <= 80),
         "{text}"
     );
-    term.press("\x1b[B", &["change 1.2", "was  …", "berth 7 日本"]);
+    term.press("\x1b[B", &["change 1.2", "2 was …", "berth·7 日本"]);
     term.press("\x1b[C\x1b[C", &["change 1.2"]);
     for (cols, rows, shown) in [
         (20, 5, "too small: 20x5"),
@@ -174,7 +172,7 @@ fn sizes() {
         term.press(key, &[shown]);
     }
     term.press("q", &["leave?"]);
-    term.press("s", &["Nothing has been written."]);
+    term.press("3", &["Nothing has been written."]);
     assert_eq!(term.end().0, 0);
 }
 
@@ -199,7 +197,7 @@ fn signals_end_the_review() {
         let mut again = Term::new(&sandbox, 90, 24, &["review"]);
         again.wait(&["A 1 accepted"]);
         again.press("q", &["leave?"]);
-        again.press("s", &["Nothing has been written."]);
+        again.press("3", &["Nothing has been written."]);
         assert_eq!(again.end().0, 0);
     }
 }

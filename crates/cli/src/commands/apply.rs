@@ -10,6 +10,7 @@ use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::progress;
+use crate::render::decisions::what_is_written;
 use crate::render::sentence::rewrite_sentence;
 use crate::render::table::rewrite_totals;
 use crate::signals::cancel_token;
@@ -258,8 +259,8 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
         }
         None => None,
     };
-    let decisions = plans::decisions(&meant.doc.index, "nothing is decided, so all are written");
-    let text = format!("{}\n\n{decisions}\n", meant.sentence());
+    let written = what_is_written(&meant.doc.index);
+    let text = format!("{}\n\n{written}\n\n", meant.sentence());
     let to_stdout = targets
         .as_ref()
         .is_some_and(|(_, targets)| targets.use_stdout());

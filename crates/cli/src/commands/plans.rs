@@ -12,7 +12,6 @@ use crate::render::sentence::rewrite_sentence;
 use crate::signals::{self, cancel_token};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::{counted, number};
-use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::plan_store::last_place;
 use brisk_quill_engine::plan_writer::PlanWriteError;
@@ -234,35 +233,6 @@ pub fn plan_write_diagnostic(error: &PlanWriteError) -> Diagnostic {
                 .remedy("make room there, or name another folder with XDG_STATE_HOME")
         }
     }
-}
-
-/// The fate of a plan without decisions, where it is not written now.
-pub const WOULD_WRITE_ALL: &str = "nothing is decided: `bquill apply` would write all";
-
-/// The counts of decisions, and what they mean; `undecided` says it of a plan without any.
-pub fn decisions(index: &PlanIndex, undecided: &str) -> String {
-    let counts = index.counts();
-    let mut text = String::new();
-    let none = index.is_undecided(&counts);
-    for (name, count, note) in [
-        ("changes", counts.total(), ""),
-        ("accepted", counts.accepted, ""),
-        ("modified", counts.modified, "accepted with other text"),
-        ("refused", counts.refused, ""),
-        ("open", counts.open, "not written while others are decided"),
-    ] {
-        let note = if none && name == "open" {
-            undecided
-        } else {
-            note
-        };
-        if count > 0 || name == "changes" {
-            let row = format!("  {name:<8}  {:>8}   {note}", number(count));
-            text.push_str(row.trim_end());
-            text.push('\n');
-        }
-    }
-    text
 }
 
 /// The texts of files as a plan would leave them: with what is accepted, or with all of it where nothing is

@@ -9,6 +9,7 @@ use crate::commands::report::{Evaluating, guards};
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
+use crate::render::decisions::what_is_written;
 use crate::status::Status;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decide::Decider;
@@ -217,7 +218,8 @@ fn decide(
     match args.json {
         true => output.print(&json_decisions(&meant.doc.index)),
         false => {
-            output.print(plans::decisions(&meant.doc.index, plans::WOULD_WRITE_ALL).as_bytes());
+            let sentence = format!("{}\n", what_is_written(&meant.doc.index));
+            output.print(sentence.as_bytes());
         }
     }
     Ok(Status::Fine)

@@ -19,6 +19,7 @@ pub enum Role {
     Hint,
     Problem,
     Good,
+    Open,
     Accepted,
     Refused,
     Modified,
@@ -65,7 +66,7 @@ impl Palette {
             | Role::Accepted
             | Role::Refused
             | Role::Modified => plain.add_modifier(Modifier::BOLD),
-            Role::Was => plain.add_modifier(Modifier::UNDERLINED),
+            Role::Was | Role::Open => plain.add_modifier(Modifier::UNDERLINED),
             Role::Now | Role::Match => plain.add_modifier(Modifier::BOLD | Modifier::UNDERLINED),
             Role::Chosen => plain.add_modifier(Modifier::REVERSED),
         };
@@ -83,7 +84,7 @@ impl Palette {
 /// The meaning of a label that has a colour.
 fn tone(role: Role) -> Option<Tone> {
     Some(match role {
-        Role::Plain | Role::Quiet | Role::Strong | Role::Chosen => return None,
+        Role::Plain | Role::Quiet | Role::Strong | Role::Chosen | Role::Open => return None,
         Role::Match => Tone::Match,
         Role::Was => Tone::Was,
         Role::Now => Tone::Now,

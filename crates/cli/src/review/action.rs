@@ -19,6 +19,8 @@ pub enum Action {
     Decide(Decision),
     /// Decide about several at once.
     Every(Group, Decision),
+    /// Decide about all changes of the row at the cursor of the list of kinds.
+    OfKindRow(Decision),
     Undo,
     Redo,
     /// Begins to modify the change at the cursor.
@@ -32,7 +34,10 @@ pub enum Action {
     /// Only the changes of the current kind, or all again.
     OnlyKind,
     Show(View),
+    /// Moves the file by so many rows.
     Scroll(isize),
+    /// Shows old text in the whole file, too, or no longer.
+    ShowOld,
     Back,
     Leave(Leave),
 }
@@ -66,6 +71,8 @@ pub enum View {
     Leave,
     /// The question that comes before anything is written.
     Ask,
+    /// The question that comes before decisions are forgotten.
+    AskDrop,
     /// The new text is being modified.
     Modify,
     /// A text to look for is being typed.
@@ -77,6 +84,8 @@ pub enum View {
 pub enum Leave {
     /// Write what is accepted.
     Apply,
+    /// Accept all that is open, and write that too.
+    AcceptRest,
     /// Keep the decisions and go on later.
     Later,
     /// Forget the decisions of this review.

@@ -1,80 +1,86 @@
-//! The lines around a change in its file, read from the disk before it is drawn.
+//! A change where it stands in its file, read from the disk before it is drawn.
 
 use brisk_quill_core::plan::PlanIndex;
+use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::plan::ChangeRecord;
-use brisk_quill_core::span::Span;
 use brisk_quill_files::fs::open::open_regular;
 use brisk_quill_files::plan_file::PlanDoc;
 use memchr::{memchr, memchr_iter, memrchr};
 use std::ffi::OsStr;
+use std::fs::File;
 use std::io::{self, Read};
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::FileExt;
 use std::path::Path;
 
-/// Bytes read on either side.
-const AROUND: u64 = 8 << 10;
-/// Lines shown on either side.
-const LINES: usize = 4;
-/// Other changes looked at on either side, for those in the same line.
-const NEIGHBOURS: usize = 64;
+/// Bytes read on either side of a change.
+const AROUND: u64 = 16 << 10;
+/// Bytes read on either side for a word of context.
+const WORD: u64 = 24;
+/// Other changes looked at on either side.
+const NEIGHBOURS: usize = 500;
 /// The largest file that is shown as a whole, in bytes.
 const WHOLE_MOST: u64 = 8 << 20;
 
-/// A change in its lines.
-#[derive(Debug, PartialEq, Eq)]
-pub struct Near {
-    /// The lines before it, and those behind it.
-    pub before: Vec<Vec<u8>>,
-    pub after: Vec<Vec<u8>>,
-    /// Its lines as they are, with its old text.
-    pub was: (Vec<u8>, Span),
-    /// As they become with it, and with what is accepted beside it.
-    pub now: (Vec<u8>, Span),
+/// A row of a file: a line of it, or of what it becomes.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FileRow {
+    /// The number of the line that begins here, from 1; `None` where a line of new text does.
+    pub line: Option<u64>,
+    pub pieces: Vec<Piece>,
 }
 
-/// The lines around the change at `index`; `None` where its file is not what it was, or is not
-/// text in UTF-8.
-pub fn near(
-    doc: &PlanDoc,
-    plan: &PlanIndex,
+/// A piece of a row.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Piece {
+    pub text: Vec<u8>,
+    pub of: PieceOf,
+}
+
+/// The origin of a piece.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PieceOf {
+    /// Text that no change touches.
+    Text,
+    /// The old text of the change that is looked at.
+    Was,
+    /// Its new text.
+    Now,
+    /// The old text of another change, which stays as it was decided.
+    Old(Decision),
+    /// The new text of another change, which comes as it was decided.
+    New(Decision),
+    /// The old text that such a new one takes the place of.
+    Replaced,
+}
+
+/// A change in its file.
+#[derive(Debug, Default, PartialEq, Eq)]
+pub struct Surroundings {
+    /// The rows before it, with other changes as they are decided.
+    pub before: Vec<FileRow>,
+    /// Its lines as they are.
+    pub was: Vec<FileRow>,
+    /// Its lines as they become, with others in them as they are decided.
+    pub now: Vec<FileRow>,
+    /// The rows behind it.
+    pub after: Vec<FileRow>,
+}
+
+/// A change as bytes of a text in memory.
+struct Edit {
     index: usize,
-    change: &ChangeRecord<'_>,
-) -> Option<Near> {
-    let of = &plan.files[plan.file_of(index)];
-    if !of.encoding.starts_with("UTF-8") {
-        return None;
-    }
-    let file = open_regular(Path::new(OsStr::from_bytes(&of.path))).ok()?;
-    let low = change.from.saturating_sub(AROUND);
-    let high = (change.to + AROUND).min(of.bytes);
-    // At most what is read around one change, which was in memory once.
-    let mut text = vec![0; usize::try_from(high - low).ok()?];
-    file.read_exact_at(&mut text, low).ok()?;
-    let (from, to) = ((change.from - low) as usize, (change.to - low) as usize);
-    let new = new_text(plan, index, change)?;
-    if text[from..to] != *change.before_bytes()? {
-        return None;
-    }
-    let start = memrchr(b'\n', &text[..from]).map_or(0, |at| at + 1);
-    let inner = if to > from && text[to - 1] == b'\n' {
-        to - 1
-    } else {
-        to
-    };
-    let end = memchr(b'\n', &text[inner..]).map_or(text.len(), |at| inner + at);
-    let before = lines(&text[..start]);
-    let after = lines(text.get(end + 1..).unwrap_or_default());
-    let (now, mark) = with_neighbours(doc, plan, index, low, &text, (start, end), (from, to, new));
-    Some(Near {
-        before: before[before.len().saturating_sub(LINES)..].to_vec(),
-        after: after.into_iter().take(LINES).collect(),
-        was: (
-            text[start..end].to_vec(),
-            Span::new(from - start, to.min(end) - start),
-        ),
-        now: (now, mark),
-    })
+    from: usize,
+    to: usize,
+    new: Vec<u8>,
+    decision: Decision,
+}
+
+/// Which text of the change that is looked at is shown.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Shown {
+    Was,
+    Now,
 }
 
 /// The text that is written for a change, or would be.
@@ -85,55 +91,245 @@ pub fn new_text(plan: &PlanIndex, index: usize, change: &ChangeRecord<'_>) -> Op
     }
 }
 
-/// The lines with this change made and with every one beside it that is accepted; and where its
-/// new text stands.
-fn with_neighbours(
+/// Opens the file of a change, where its text can be shown.
+fn open(plan: &PlanIndex, index: usize) -> Option<File> {
+    let of = &plan.files[plan.file_of(index)];
+    if !of.encoding.starts_with("UTF-8") {
+        return None;
+    }
+    open_regular(Path::new(OsStr::from_bytes(&of.path))).ok()
+}
+
+/// The lines around the change at `index`; `None` where its file is not what it was, or is not
+/// text in UTF-8.
+pub fn surroundings(
     doc: &PlanDoc,
     plan: &PlanIndex,
     index: usize,
-    low: u64,
-    text: &[u8],
-    (start, end): (usize, usize),
-    (from, to, new): (usize, usize, Vec<u8>),
-) -> (Vec<u8>, Span) {
-    let file = &plan.files[plan.file_of(index)];
-    let mut edits = vec![(from, to, new, true)];
-    let place = |change: &ChangeRecord| {
-        let at = |offset: u64| usize::try_from(offset.checked_sub(low)?).ok();
-        Some((at(change.from)?, at(change.to)?))
+    change: &ChangeRecord<'_>,
+) -> Option<Surroundings> {
+    let of = &plan.files[plan.file_of(index)];
+    let file = open(plan, index)?;
+    let low = change.from.saturating_sub(AROUND);
+    let high = (change.to + AROUND).min(of.bytes);
+    // At most what is read around one change, which was in memory once.
+    let mut text = vec![0; usize::try_from(high - low).ok()?];
+    file.read_exact_at(&mut text, low).ok()?;
+    let (from, to) = ((change.from - low) as usize, (change.to - low) as usize);
+    if text[from..to] != *change.before_bytes()? {
+        return None;
+    }
+    let edits = edits(doc, plan, (index, change), (low, text.len()));
+    // The beginning of a line that begins before is not shown as one.
+    let top = match low {
+        0 => 0,
+        _ => memchr(b'\n', &text[..from]).map_or(from, |at| at + 1),
     };
-    let back = (file.first..index).rev().take(NEIGHBOURS);
-    let ahead = (index + 1..file.end).take(NEIGHBOURS);
-    for other in back.chain(ahead) {
-        if !plan.entries[other].decision.writes() {
-            continue;
-        }
-        let Some(change) = doc.change(other).ok() else {
-            continue;
-        };
-        if let (Some((from, to)), Some(new)) = (place(&change), new_text(plan, other, &change))
-            && from >= start
-            && to <= end
-        {
-            edits.push((from, to, new, false));
-        }
-    }
-    edits.sort_by_key(|edit| (edit.0, edit.1));
-    let (mut out, mut at, mut mark) = (Vec::new(), start, Span::new(0, 0));
-    for (from, to, new, own) in edits {
-        out.extend_from_slice(&text[at.min(from)..from]);
-        if own {
-            mark = Span::new(out.len(), out.len() + new.len());
-        }
-        out.extend_from_slice(&new);
-        at = to;
-    }
-    out.extend_from_slice(text.get(at..end).unwrap_or_default());
-    (out, mark)
+    let start = memrchr(b'\n', &text[..from])
+        .map_or(0, |at| at + 1)
+        .max(top.min(from));
+    let inner = if to > from && text[to - 1] == b'\n' {
+        to - 1
+    } else {
+        to
+    };
+    let end = memchr(b'\n', &text[inner..]).map_or(text.len(), |at| inner + at + 1);
+    let line = change.line.0 - memchr_iter(b'\n', &text[start..from]).count() as u64;
+    let first = line - memchr_iter(b'\n', &text[top.min(start)..start]).count() as u64;
+    let height = memchr_iter(b'\n', &text[start..end]).count() as u64;
+    let view = Rows {
+        text: &text,
+        edits: &edits,
+        index,
+    };
+    Some(Surroundings {
+        before: view.rows((top.min(start), start), first, None),
+        was: view.rows((start, end), line, Some(Shown::Was)),
+        now: view.rows((start, end), line, Some(Shown::Now)),
+        after: view.rows((end, text.len()), line + height, None),
+    })
 }
 
-/// All of a file with what is accepted, and the line of the change at `index` in it.
-pub fn whole(doc: &PlanDoc, plan: &PlanIndex, index: usize) -> io::Result<(Vec<Vec<u8>>, usize)> {
+/// The changes of a file in a part of its text that begins at `low` and is so long, in order.
+fn edits(
+    doc: &PlanDoc,
+    plan: &PlanIndex,
+    (index, own): (usize, &ChangeRecord<'_>),
+    (low, length): (u64, usize),
+) -> Vec<Edit> {
+    let file = &plan.files[plan.file_of(index)];
+    let edit = |number: usize, change: &ChangeRecord<'_>| {
+        let at = |offset: u64| usize::try_from(offset.checked_sub(low)?).ok();
+        let (from, to) = (at(change.from)?, at(change.to)?);
+        (to <= length).then_some(Edit {
+            index: number,
+            from,
+            to,
+            new: new_text(plan, number, change)?,
+            decision: plan.entries[number].decision,
+        })
+    };
+    let other = |number: usize| edit(number, &doc.change(number).ok()?);
+    let back = (file.first..index).rev().take(NEIGHBOURS);
+    let mut all: Vec<Edit> = back.map_while(other).collect();
+    all.reverse();
+    all.extend(edit(index, own));
+    all.extend((index + 1..file.end).take(NEIGHBOURS).map_while(other));
+    all
+}
+
+/// Cuts a text with its changes into rows.
+struct Rows<'r> {
+    text: &'r [u8],
+    edits: &'r [Edit],
+    /// The change that is looked at.
+    index: usize,
+}
+
+impl Rows<'_> {
+    /// The rows of a part of the text; its first line has the number `line`. Where it is the part
+    /// with the change that is looked at, `shown` says which of its texts is shown.
+    fn rows(&self, (from, to): (usize, usize), line: u64, shown: Option<Shown>) -> Vec<FileRow> {
+        let mut out = RowMaker::new(line);
+        let mut at = from;
+        let inside = |edit: &&Edit| {
+            // At a border, an insertion belongs to the part that it begins.
+            let is_own = edit.index == self.index && shown.is_some();
+            edit.from >= from && edit.to <= to && (edit.from < to || is_own)
+        };
+        for edit in self.edits.iter().filter(inside) {
+            out.push(&self.text[at..edit.from], PieceOf::Text, true);
+            let old = &self.text[edit.from..edit.to];
+            match (edit.index == self.index, shown) {
+                (true, Some(Shown::Was)) => out.push(old, PieceOf::Was, true),
+                (true, Some(Shown::Now)) => {
+                    out.push(&edit.new, PieceOf::Now, false);
+                    out.pass(old);
+                }
+                _ if edit.decision.writes() => {
+                    out.push(&edit.new, PieceOf::New(edit.decision), false);
+                    out.pass(old);
+                }
+                _ => out.push(old, PieceOf::Old(edit.decision), true),
+            }
+            at = edit.to;
+        }
+        out.push(&self.text[at..to], PieceOf::Text, true);
+        out.rows
+    }
+}
+
+/// Puts rows together.
+struct RowMaker {
+    rows: Vec<FileRow>,
+    /// The number of the next line of the file.
+    line: u64,
+    /// The last row goes on.
+    is_open: bool,
+}
+
+impl RowMaker {
+    fn new(line: u64) -> Self {
+        Self {
+            rows: Vec::new(),
+            line,
+            is_open: false,
+        }
+    }
+
+    /// Adds text; `is_of_file` where it is that of the file, and its lines have numbers.
+    fn push(&mut self, text: &[u8], of: PieceOf, is_of_file: bool) {
+        if text.is_empty() && of == PieceOf::Text {
+            return;
+        }
+        let mut rest = text;
+        loop {
+            if !self.is_open {
+                self.rows.push(FileRow {
+                    line: Some(self.line),
+                    pieces: Vec::new(),
+                });
+                self.is_open = true;
+            }
+            let end = memchr(b'\n', rest).map_or(rest.len(), |at| at + 1);
+            let (piece, more) = rest.split_at(end);
+            // The line end of text that stays is not shown.
+            let shown = match (of, piece.strip_suffix(b"\n")) {
+                (PieceOf::Text, Some(line)) => line.strip_suffix(b"\r").unwrap_or(line),
+                _ => piece,
+            };
+            if let (Some(row), true) = (
+                self.rows.last_mut(),
+                !shown.is_empty() || of != PieceOf::Text,
+            ) {
+                row.pieces.push(Piece {
+                    text: shown.to_vec(),
+                    of,
+                });
+            }
+            if piece.ends_with(b"\n") {
+                self.is_open = false;
+                self.line += u64::from(is_of_file);
+                if !is_of_file && !more.is_empty() {
+                    self.rows.push(FileRow::default());
+                    self.is_open = true;
+                }
+            }
+            rest = more;
+            if rest.is_empty() {
+                return;
+            }
+        }
+    }
+
+    /// Old text that is not shown has been passed.
+    fn pass(&mut self, old: &[u8]) {
+        self.line += memchr_iter(b'\n', old).count() as u64;
+    }
+}
+
+/// A word before and behind a change, in its line.
+pub fn words_beside(
+    plan: &PlanIndex,
+    index: usize,
+    change: &ChangeRecord<'_>,
+) -> Option<(String, String)> {
+    let of = &plan.files[plan.file_of(index)];
+    let file = open(plan, index)?;
+    let part = |from: u64, to: u64| {
+        let mut bytes = vec![0; usize::try_from(to - from).ok()?];
+        file.read_exact_at(&mut bytes, from).ok()?;
+        Some(String::from_utf8_lossy(&bytes).into_owned())
+    };
+    let before = part(change.from.saturating_sub(WORD), change.from)?;
+    let after = part(change.to, (change.to + WORD).min(of.bytes))?;
+    let before = before.rsplit('\n').next().unwrap_or_default();
+    let after = after.split('\n').next().unwrap_or_default();
+    let is_inner = |c: char| c.is_alphanumeric() || c == char::REPLACEMENT_CHARACTER;
+    // A word that is cut is none.
+    let first = before
+        .trim_end()
+        .rfind(|c| !is_inner(c))
+        .map_or(0, |at| at + 1);
+    let last = after.trim_start();
+    let blanks = after.len() - last.len();
+    let end = last.find(|c| !is_inner(c)).unwrap_or(last.len());
+    let word_before = before.get(first..).unwrap_or_default();
+    Some((word_before.to_owned(), after[..blanks + end].to_owned()))
+}
+
+/// All of a file as rows, with what is accepted, and the row of the change at `index`, from 0. Where
+/// `old` text is shown too, each change that is written shows both.
+///
+/// # Errors
+///
+/// When the file cannot be read, has changed, or is too large.
+pub fn whole(
+    doc: &PlanDoc,
+    plan: &PlanIndex,
+    index: usize,
+    old: bool,
+) -> io::Result<(Vec<FileRow>, usize)> {
     let of = &plan.files[plan.file_of(index)];
     if of.bytes > WHOLE_MOST {
         return Err(io::Error::other(
@@ -147,26 +343,82 @@ pub fn whole(doc: &PlanDoc, plan: &PlanIndex, index: usize) -> io::Result<(Vec<V
             "the file has changed since its changes were computed",
         ));
     }
-    let (mut out, mut at, mut line) = (Vec::new(), 0, 0);
+    let mut out = RowMaker::new(1);
+    let (mut at, mut row) = (0, 0);
     for number in of.first..of.end {
         let change = doc.change(number)?;
         let (from, to) = (change.from as usize, change.to as usize);
-        out.extend_from_slice(&text[at..from]);
+        out.push(&text[at..from], PieceOf::Text, true);
         if number == index {
-            line = memchr_iter(b'\n', &out).count();
+            row = out.rows.len().saturating_sub(usize::from(out.is_open));
         }
-        match plan.entries[number].decision.writes() {
-            true => out.extend(new_text(plan, number, &change).unwrap_or_default()),
-            false => out.extend_from_slice(&text[from..to]),
+        let decision = plan.entries[number].decision;
+        match decision.writes() {
+            true => {
+                if old {
+                    out.push(&text[from..to], PieceOf::Replaced, false);
+                }
+                let new = new_text(plan, number, &change).unwrap_or_default();
+                out.push(&new, PieceOf::New(decision), false);
+                out.pass(&text[from..to]);
+            }
+            false => out.push(&text[from..to], PieceOf::Old(decision), true),
         }
         at = to;
     }
-    out.extend_from_slice(&text[at..]);
-    Ok((lines(&out), line))
+    out.push(&text[at..], PieceOf::Text, true);
+    Ok((out.rows, row))
 }
 
-fn lines(text: &[u8]) -> Vec<Vec<u8>> {
-    brisk_quill_core::unit::lines(text)
-        .map(|line| text[line.content.range()].to_vec())
-        .collect()
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn shown(rows: &[FileRow]) -> String {
+        let row = |row: &FileRow| {
+            let line = row.line.map_or("-".to_owned(), |line| line.to_string());
+            let pieces = row.pieces.iter().map(|piece| {
+                let text = brisk_quill_core::escape::visible(&piece.text);
+                match piece.of {
+                    PieceOf::Text => text,
+                    PieceOf::Was => format!("[was {text}]"),
+                    PieceOf::Now => format!("[now {text}]"),
+                    PieceOf::Old(decision) => format!("[{} {text}]", decision.name()),
+                    PieceOf::Replaced => format!("[replaced {text}]"),
+                    PieceOf::New(decision) => format!("[{} {text}]", decision.name()),
+                }
+            });
+            format!("{line} {}\n", pieces.collect::<String>())
+        };
+        rows.iter().map(row).collect()
+    }
+
+    /// Rows keep the numbers of the lines that they come from, whatever comes and goes.
+    #[test]
+    fn rows_are_numbered_as_in_the_file() {
+        let text = b"one\ntwo\nthree\nfour\nfive";
+        let edit = |index, from, to, new: &str, decision| Edit {
+            index,
+            from,
+            to,
+            new: new.as_bytes().to_vec(),
+            decision,
+        };
+        let edits = [
+            edit(0, 0, 4, "", Decision::Accepted),
+            edit(1, 4, 7, "2a\n2b", Decision::Accepted),
+            edit(2, 8, 13, "3", Decision::Open),
+            edit(3, 19, 19, "0\n", Decision::Refused),
+        ];
+        let rows = Rows {
+            text,
+            edits: &edits,
+            index: 2,
+        };
+        let all = (0, text.len());
+        let was = "1 [accepted ][accepted 2a↵]\n- [accepted 2b]\n3 [was three]\n4 four\n5 [refused ]five\n";
+        assert_eq!(shown(&rows.rows(all, 1, Some(Shown::Was))), was);
+        let now = was.replace("[was three]", "[now 3]");
+        assert_eq!(shown(&rows.rows(all, 1, Some(Shown::Now))), now);
+    }
 }

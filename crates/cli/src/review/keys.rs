@@ -29,16 +29,22 @@ pub const KEYS: &[(&str, &str)] = &[
     ),
     ("f  F", "next, previous file"),
     ("s  S", "next, previous change of the same kind"),
-    ("← →", "move long lines"),
+    ("← →", "move the file up and down beside the change"),
     ("v", "only open changes, or all"),
     ("/", "only changes that hold a text; an empty one shows all"),
     (
         "t",
-        "the list of kinds; Enter goes down into one, or unfolds a pair of shapes",
+        "the list of kinds: `A` and `R` decide about a whole row, Enter goes down into it",
     ),
     ("x", "only this kind, or all kinds"),
-    ("w", "the whole file, with what is accepted"),
-    ("q", "leave: apply, go on later, or drop these decisions"),
+    (
+        "w",
+        "the whole file, with what is accepted: the same keys decide there, `d` shows old text",
+    ),
+    (
+        "q",
+        "leave: apply, accept the rest and apply, go on later, or drop these decisions",
+    ),
     ("h", "the hints about these changes"),
     ("?", "this list"),
 ];
@@ -68,17 +74,30 @@ pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
             KeyCode::Char('y') => Some(Action::Leave(Leave::Apply)),
             _ => Some(Action::Back),
         },
+        View::AskDrop => match key.code {
+            KeyCode::Char('y') => Some(Action::Leave(Leave::Drop)),
+            _ => Some(Action::Back),
+        },
         View::Keys | View::Hints => Some(Action::Back),
         View::File => match key.code {
-            KeyCode::Down => Some(Action::Scroll(1)),
-            KeyCode::Up => Some(Action::Scroll(-1)),
-            KeyCode::PageDown | KeyCode::Char(' ') => Some(Action::Scroll(20)),
-            KeyCode::PageUp => Some(Action::Scroll(-20)),
-            _ => Some(Action::Back),
+            KeyCode::Esc | KeyCode::Char('w' | 'q') => Some(Action::Back),
+            KeyCode::Char('d') => Some(Action::ShowOld),
+            KeyCode::Char('a') => Some(Action::Decide(Decision::Accepted)),
+            KeyCode::Char('r') => Some(Action::Decide(Decision::Refused)),
+            KeyCode::Char('o') => Some(Action::Decide(Decision::Open)),
+            KeyCode::Char('u') => Some(Action::Undo),
+            KeyCode::Char('U') => Some(Action::Redo),
+            KeyCode::Char('f') => Some(Action::NextFile),
+            KeyCode::Char('F') => Some(Action::PreviousFile),
+            code => moving(code),
         },
         View::Kinds => match key.code {
             KeyCode::Enter => Some(Action::Enter),
             KeyCode::Esc | KeyCode::Char('t' | 'q') => Some(Action::Back),
+            KeyCode::Char('A') => Some(Action::OfKindRow(Decision::Accepted)),
+            KeyCode::Char('R') => Some(Action::OfKindRow(Decision::Refused)),
+            KeyCode::Char('u') => Some(Action::Undo),
+            KeyCode::Char('U') => Some(Action::Redo),
             code => moving(code),
         },
         View::Changes => in_changes(key.code).or_else(|| moving(key.code)),
@@ -102,8 +121,8 @@ fn moving(code: KeyCode) -> Option<Action> {
         KeyCode::PageUp => Action::Step(-20),
         KeyCode::Home => Action::First,
         KeyCode::End => Action::Last,
-        KeyCode::Left => Action::Scroll(-1),
-        KeyCode::Right => Action::Scroll(1),
+        KeyCode::Left => Action::Scroll(-5),
+        KeyCode::Right => Action::Scroll(5),
         _ => return None,
     })
 }
@@ -163,10 +182,12 @@ fn in_every(code: KeyCode) -> Option<Action> {
 }
 
 fn in_leave(code: KeyCode) -> Option<Action> {
+    // Numbers decide nothing on the screen, so no letter means another thing here.
     Some(match code {
-        KeyCode::Char('a') => Action::Leave(Leave::Apply),
-        KeyCode::Char('s') => Action::Leave(Leave::Later),
-        KeyCode::Char('d') => Action::Leave(Leave::Drop),
+        KeyCode::Char('1') => Action::Leave(Leave::Apply),
+        KeyCode::Char('2') => Action::Leave(Leave::AcceptRest),
+        KeyCode::Char('3') => Action::Leave(Leave::Later),
+        KeyCode::Char('4') => Action::Leave(Leave::Drop),
         _ => Action::Back,
     })
 }

@@ -1,7 +1,7 @@
 //! The part of a plan and of its files that a screen shows, loaded before it is drawn.
 
 use crate::review::action::View;
-use crate::review::context::{Near, near, whole};
+use crate::review::context::{FileRow, Surroundings, surroundings, whole, words_beside};
 use crate::review::state::State;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_files::plan_file::PlanDoc;
@@ -11,12 +11,14 @@ use std::io;
 /// What one screen shows.
 pub struct Loaded {
     changes: HashMap<usize, ChangeRecord<'static>>,
+    /// A word before and behind each change in sight.
+    words: HashMap<usize, (String, String)>,
     /// The lines around the current change; `None` where its file is not what it was, or is not
     /// text in UTF-8.
-    pub near: Option<Near>,
-    /// The lines of the file of the current change with what is accepted, and the line of that
+    pub near: Option<Surroundings>,
+    /// The rows of the file of the current change with what is accepted, and the row of that
     /// change, from 0; `None` unless the file is to be shown.
-    pub file: Option<io::Result<(Vec<Vec<u8>>, usize)>>,
+    pub file: Option<io::Result<(Vec<FileRow>, usize)>>,
 }
 
 impl Loaded {
@@ -24,6 +26,7 @@ impl Loaded {
     pub fn new(doc: &PlanDoc, state: &State, rows: usize) -> Self {
         let mut loaded = Self {
             changes: HashMap::new(),
+            words: HashMap::new(),
             near: None,
             file: None,
         };
@@ -32,7 +35,7 @@ impl Loaded {
         };
         match state.view {
             View::Kinds => {}
-            View::File => loaded.file = Some(whole(doc, &state.plan, current)),
+            View::File => loaded.file = Some(whole(doc, &state.plan, current, state.shows_old)),
             View::Changes
             | View::Modify
             | View::Find
@@ -40,17 +43,31 @@ impl Loaded {
             | View::Hints
             | View::Every
             | View::Leave
-            | View::Ask => {
+            | View::Ask
+            | View::AskDrop => {
                 // The list begins at most half a screen before the current change.
                 let first = state.cursor.saturating_sub(rows / 2);
                 let shown = state.listed.iter().skip(first).take(rows / 2 + rows);
                 let read = |index: &usize| Some((*index, doc.change(*index).ok()?));
                 loaded.changes = shown.filter_map(read).collect();
+                let words = |(index, change): (&usize, &ChangeRecord<'static>)| {
+                    let has_line = change.cell.is_none();
+                    let words = has_line.then(|| words_beside(&state.plan, *index, change))?;
+                    Some((*index, words?))
+                };
+                loaded.words = loaded.changes.iter().filter_map(words).collect();
                 let change = loaded.change(current);
-                loaded.near = change.and_then(|change| near(doc, &state.plan, current, change));
+                loaded.near =
+                    change.and_then(|change| surroundings(doc, &state.plan, current, change));
             }
         }
         loaded
+    }
+
+    /// A word before and behind a change in sight.
+    pub fn words(&self, index: usize) -> (&str, &str) {
+        let words = self.words.get(&index);
+        words.map_or(("", ""), |(before, after)| (before, after))
     }
 
     /// A change in sight; `None` where it cannot be read from the plan.

@@ -1,19 +1,21 @@
 //! The screen of a review, drawn from its state.
 
 mod change;
+mod in_file;
 mod signs;
 mod windows;
 
-use crate::full_screen::fit::{head, tail};
+use crate::full_screen::fit::{draw_lines, head, tail};
 use crate::full_screen::palette::{Palette, Role};
 use crate::full_screen::terminal::LEAST;
+use crate::render::highlight::shortened;
 use crate::review::action::View;
 use crate::review::keys::{HINTS, HINTS_NARROW};
 use crate::review::loaded::Loaded;
-use crate::review::screen::signs::sign;
+use crate::review::screen::signs::{sign, sign_role};
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::numbers::number;
 use brisk_quill_core::plan::decision::Decision;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
@@ -59,7 +61,8 @@ impl Screen<'_> {
             | View::Hints
             | View::Every
             | View::Leave
-            | View::Ask => self.changes(frame, body, state),
+            | View::Ask
+            | View::AskDrop => self.changes(frame, body, state),
         }
         frame.render_widget(self.foot(state, area.width), foot);
         match state.view {
@@ -68,6 +71,7 @@ impl Screen<'_> {
             View::Every => self.every(frame, body, state),
             View::Leave => self.leave(frame, body, state),
             View::Ask => self.ask(frame, body, state),
+            View::AskDrop => self.ask_drop(frame, body, state),
             View::Changes | View::Kinds | View::File | View::Modify | View::Find => {}
         }
     }
@@ -79,14 +83,20 @@ impl Screen<'_> {
     fn counts(&self, state: &State) -> Line<'static> {
         let counts = &state.counts;
         let mut spans = Vec::new();
-        for (sign, name, n) in [
-            ("·", "open", counts.open),
-            ("A", "accepted", counts.accepted),
-            ("R", "refused", counts.refused),
-            ("M", "modified", counts.modified),
+        for (decision, n) in [
+            (Decision::Open, counts.open),
+            (Decision::Accepted, counts.accepted),
+            (Decision::Refused, counts.refused),
+            (Decision::Modified, counts.modified),
         ] {
-            spans.push(self.span(Role::Strong, format!("{sign} {} ", number(n))));
-            spans.push(self.span(Role::Quiet, format!("{name}   ")));
+            let text = format!("{} {} ", sign(decision), number(n));
+            spans.push(self.span(sign_role(decision), text));
+            spans.push(self.span(Role::Quiet, format!("{}   ", decision.name())));
+        }
+        if !state.listed.is_empty() {
+            let at = number(state.cursor as u64 + 1);
+            let place = format!("change {at} of {}   ", number(state.listed.len() as u64));
+            spans.push(self.span(Role::Plain, place));
         }
         let mut filters = Vec::new();
         if state.only_open {
@@ -102,8 +112,7 @@ impl Screen<'_> {
             ));
         }
         if !filters.is_empty() {
-            let listed = counted(state.listed.len() as u64, "change");
-            spans.push(self.span(Role::Plain, format!("{}: {listed}", filters.join(", "))));
+            spans.push(self.span(Role::Hint, filters.join(", ")));
         }
         Line::from(spans)
     }
@@ -124,10 +133,14 @@ impl Screen<'_> {
         };
         let hints = match state.view {
             View::Kinds if state.kind_list.groups.is_empty() => {
-                "↓↑ move   Enter the changes of this kind   Esc back"
+                "↓↑ move   A accept all of it   R refuse all   u undo   Enter its changes   Esc back"
             }
-            View::Kinds => "↓↑ move   Enter unfold, or the changes of a kind   Esc back",
-            View::File => "↓↑ move   any other key: back",
+            View::Kinds => {
+                "↓↑ move   A accept all of it   R refuse all   u undo   Enter unfold, or its changes   Esc back"
+            }
+            View::File => {
+                "↓↑ next change  ← → scroll  a accept  r refuse  u undo  f file  d old text  w back"
+            }
             View::Modify | View::Find => "",
             _ if usize::from(width) < HINTS.width() => HINTS_NARROW,
             _ => HINTS,
@@ -136,17 +149,16 @@ impl Screen<'_> {
     }
 
     fn changes(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
-        let side = (area.width / 3).clamp(20, 46);
+        let side = (area.width * 2 / 5).clamp(20, 64);
         let [list, gap, one] = Layout::horizontal([
             Constraint::Length(side),
             Constraint::Length(2),
             Constraint::Min(18),
         ])
         .areas(area);
-        let bar = vec![Line::from(self.span(Role::Quiet, "│")); usize::from(gap.height)];
-        frame.render_widget(Paragraph::new(bar), gap);
-        frame.render_widget(Paragraph::new(self.list(state, list)), list);
-        frame.render_widget(Paragraph::new(self.one(state, one)), one);
+        draw_lines(frame, gap, self.scroll_mark(state, gap));
+        draw_lines(frame, list, self.list(state, list));
+        draw_lines(frame, one, self.one(state, one));
     }
 
     /// The changes around the current one, under the names of their files.
@@ -182,31 +194,90 @@ impl Screen<'_> {
         lines
     }
 
+    /// A line between the list and the change, thick where the list stands.
+    fn scroll_mark(&self, state: &State, area: Rect) -> Vec<Line<'static>> {
+        let (height, all) = (usize::from(area.height), state.listed.len());
+        let thumb = (height * height / all.max(1)).clamp(1, height.max(1));
+        let top = match all {
+            0 | 1 => 0,
+            all => (height - thumb.min(height)) * state.cursor / (all - 1),
+        };
+        let row = |row: usize| {
+            let is_thumb = all > height && (top..top + thumb).contains(&row);
+            let (role, sign) = match is_thumb {
+                true => (Role::Strong, "┃"),
+                false => (Role::Quiet, "│"),
+            };
+            Line::from(self.span(role, sign))
+        };
+        (0..height).map(row).collect()
+    }
+
     fn row(&self, state: &State, place: usize, width: usize) -> Line<'static> {
         let index = state.listed[place];
         let entry = state.plan.entries[index];
-        let text = self.loaded.change(index).map_or_else(
-            || "(cannot be read)".to_owned(),
-            |change| {
-                let (before, after) = (&*change.before, &*change.after);
+        let is_current = place == state.cursor;
+        let role = |role: Role| if is_current { Role::Chosen } else { role };
+        let mut spans = vec![
+            self.span(
+                role(sign_role(entry.decision)),
+                format!("{} ", sign(entry.decision)),
+            ),
+            self.span(role(Role::Quiet), format!("{:>5}  ", entry.line)),
+        ];
+        let room = width.saturating_sub(9);
+        match self.loaded.change(index) {
+            None => spans.push(self.span(role(Role::Quiet), head("(cannot be read)", room))),
+            Some(change) => {
                 let new = match state.plan.modified.get(&index) {
                     Some(text) => visible(text),
-                    None => visible(after.as_bytes()),
+                    None => visible(change.after.as_bytes()),
                 };
-                format!("{} → {new}", visible(before.as_bytes()))
-            },
-        );
-        let row = format!("{} {:>5}  {text}", sign(entry.decision), entry.line);
-        let row = head(&row, width);
-        let row = match place == state.cursor {
-            true => format!("{row}{}", " ".repeat(width.saturating_sub(row.width()))),
-            false => row,
-        };
-        let role = match place == state.cursor {
-            true => Role::Chosen,
-            false if entry.decision == Decision::Open => Role::Plain,
-            false => Role::Quiet,
-        };
-        Line::from(self.span(role, row))
+                let or_nothing = |text: String| match text.is_empty() {
+                    true => "(nothing)".to_owned(),
+                    false => text,
+                };
+                let old = or_nothing(visible(change.before.as_bytes()));
+                let new = or_nothing(new);
+                let (old, new) = fit_pair(&old, &new, room);
+                let left = room.saturating_sub(old.width() + new.width() + 3);
+                let (before, after) = self.loaded.words(index);
+                let (before, after) = (visible(before.as_bytes()), visible(after.as_bytes()));
+                let has_room = before.width() + after.width() <= left;
+                let beside = |text: &str| {
+                    if has_room {
+                        text.to_owned()
+                    } else {
+                        String::new()
+                    }
+                };
+                spans.push(self.span(role(Role::Quiet), beside(&before)));
+                spans.push(self.span(role(Role::Was), old));
+                spans.push(self.span(role(Role::Quiet), " → "));
+                spans.push(self.span(role(Role::Now), new));
+                spans.push(self.span(role(Role::Quiet), beside(&after)));
+            }
+        }
+        if is_current {
+            let used: usize = spans.iter().map(Span::width).sum();
+            spans.push(self.span(Role::Chosen, " ".repeat(width.saturating_sub(used))));
+        }
+        Line::from(spans)
     }
+}
+
+/// The old and the new text cut in their middle to so many columns, the old one first.
+fn fit_pair(old: &str, new: &str, room: usize) -> (String, String) {
+    let room = room.saturating_sub(3);
+    let cut = |text: &str, most: usize| shortened(text, most.saturating_sub(1) / 2, most / 2);
+    if old.width() + new.width() <= room {
+        return (old.to_owned(), new.to_owned());
+    }
+    let for_old = room
+        .saturating_sub(new.width())
+        .max(room / 3)
+        .min(old.width());
+    let new = cut(new, room.saturating_sub(for_old));
+    let old = cut(old, room.saturating_sub(new.width()));
+    (old, new)
 }

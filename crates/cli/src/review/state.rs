@@ -9,7 +9,7 @@ mod typing;
 
 use crate::full_screen::field::Field;
 use crate::review::action::{Action, Effect, Group, Leave, Texts, View};
-use crate::review::state::kind_list::KindList;
+use crate::review::state::kind_list::{KindList, KindRow};
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_files::plan_file::PlanKinds;
@@ -43,10 +43,10 @@ pub struct State {
     /// The current row of it.
     pub kind_cursor: usize,
     pub editor: Field,
-    /// Columns that long lines are moved to the left.
-    pub sideways: usize,
-    /// Lines that the view of a file is moved from the current change.
-    pub file_scroll: isize,
+    /// Rows that the file is moved from the current change.
+    pub scroll: isize,
+    /// The whole file shows the old text of what is accepted, too.
+    pub shows_old: bool,
     /// The message about the last action.
     pub message: String,
     done: Vec<Vec<Turn>>,
@@ -80,8 +80,8 @@ impl State {
             needle: String::new(),
             kind_cursor: 0,
             editor: Field::default(),
-            sideways: 0,
-            file_scroll: 0,
+            scroll: 0,
+            shows_old: false,
             message,
             done: Vec::new(),
             undone: Vec::new(),
@@ -141,27 +141,75 @@ impl State {
                 self.view = View::Find;
             }
             Action::Show(view) => self.show(view),
-            Action::Scroll(by) => match self.view {
-                View::File => self.file_scroll = self.file_scroll.saturating_add(by),
-                _ => self.sideways = self.sideways.saturating_add_signed(by * 8),
-            },
+            Action::Scroll(by) => self.scroll = self.scroll.saturating_add(by),
+            Action::ShowOld => self.shows_old = !self.shows_old,
             Action::Back => self.view = View::Changes,
-            Action::Leave(Leave::Apply) if self.view != View::Ask => {
-                if self.would_write() == 0 {
-                    self.view = View::Changes;
-                    self.message = "nothing is accepted, so there is nothing to write".into();
-                } else {
-                    self.view = View::Ask;
-                }
+            Action::OfKindRow(decision) => return self.decide_kinds(decision),
+            Action::Leave(Leave::AcceptRest) => {
+                let effect = self.every(Group::Rest, Decision::Accepted);
+                self.ask();
+                return effect;
+            }
+            Action::Leave(Leave::Apply) if self.view != View::Ask => self.ask(),
+            Action::Leave(Leave::Drop) if self.view != View::AskDrop && !self.done.is_empty() => {
+                self.view = View::AskDrop;
             }
             Action::Leave(leave) => return self.leave(leave),
         }
         Effect::None
     }
 
+    /// Asks before anything is written.
+    fn ask(&mut self) {
+        if self.would_write() == 0 {
+            self.view = View::Changes;
+            self.message = "nothing is accepted, so there is nothing to write".into();
+        } else {
+            self.view = View::Ask;
+        }
+    }
+
+    /// The number of decisions that were made in this review and can be dropped.
+    pub fn made(&self) -> usize {
+        self.done.iter().map(Vec::len).sum()
+    }
+
+    /// Decides about all changes of the row at the cursor of the list of kinds, whatever was decided
+    /// about them before.
+    fn decide_kinds(&mut self, decision: Decision) -> Effect {
+        let Some(row) = self.kind_list.rows.get(self.kind_cursor).copied() else {
+            return Effect::None;
+        };
+        let kinds = self.kind_list.kinds_of(row);
+        let is_of = |index: &usize| {
+            let kind = self.kinds.of[*index];
+            kind != u32::MAX && kinds.contains(&(kind as usize))
+        };
+        let members = (0..self.plan.entries.len()).filter(is_of);
+        let decisions: Vec<_> = members.map(|index| (index, (decision, None))).collect();
+        let many = brisk_quill_core::numbers::counted(decisions.len() as u64, "change");
+        let effect = self.make(decisions);
+        self.message = format!("{many} {}; u undoes that", decision.name());
+        self.kind_cursor = (self.kind_cursor + 1).min(self.kind_list.rows.len() - 1);
+        effect
+    }
+
+    /// The decisions about the changes of a row of the list of kinds.
+    pub fn decided_of(&self, row: KindRow) -> DecisionCounts {
+        let kinds = self.kind_list.kinds_of(row);
+        let mut counts = DecisionCounts::default();
+        for (index, entry) in self.plan.entries.iter().enumerate() {
+            let kind = self.kinds.of[index];
+            if kind != u32::MAX && kinds.contains(&(kind as usize)) {
+                counts.add(entry.decision);
+            }
+        }
+        counts
+    }
+
     fn show(&mut self, view: View) {
         self.view = view;
-        self.file_scroll = 0;
+        self.scroll = 0;
         if view == View::Kinds {
             // Kinds are at most 100,000.
             self.kind_cursor = self.kind_list.row_of(self.kind().unwrap_or(0) as usize);
@@ -170,8 +218,7 @@ impl State {
 
     fn go(&mut self, place: usize) {
         self.cursor = place.min(self.listed.len().saturating_sub(1));
-        self.sideways = 0;
-        self.file_scroll = 0;
+        self.scroll = 0;
     }
 
     fn step(&mut self, by: isize) {

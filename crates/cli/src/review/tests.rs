@@ -205,12 +205,12 @@ fn keys_do_what_they_say() {
         ("ae6u", "+..... 1.2"),
         ("ex", "...... 1.1"),
         // Modified: another text, the same, the old one; Esc takes none.
-        ("m<back>9<enter>", "~..... 1.2"),
-        ("m<enter>", "+..... 1.2"),
-        ("m<home><del><del>berth <enter>", "-..... 1.2"),
+        ("m<back>9<enter>", "~..... 1.1"),
+        ("m<enter>", "+..... 1.1"),
+        ("m<home><del><del>berth <enter>", "-..... 1.1"),
         ("m<back>9<esc>", "...... 1.1"),
-        ("m9<enter><up>m<enter>", "~..... 1.2"),
-        ("m9<enter><up>a", "+..... 1.2"),
+        ("m9<enter>m<enter>", "~..... 1.1"),
+        ("m9<enter>a", "+..... 1.2"),
         ("m9<enter>u", "...... 1.1"),
         ("m9<enter>uU", "~..... 1.1"),
         // Filters keep the current change where they can.
@@ -231,7 +231,14 @@ fn keys_do_what_they_say() {
         ("t<end><home><esc>", "...... 1.1"),
         // Views lead back.
         ("?a", "...... 1.1"),
-        ("w<down><pgdn>x", "...... 1.1"),
+        // The whole file moves by change, and the same keys decide there.
+        ("w<down><pgdn>x", "...... 3.1"),
+        ("waw<down>", "+..... 1.3"),
+        ("wrdu<esc>", "...... 1.1"),
+        // A row of the list of kinds is decided about as a whole.
+        ("tA", "+..+.. 1.1"),
+        ("t<down>RA", ".-+... 1.1"),
+        ("tRu<esc>", "...... 1.1"),
         ("q<esc>", "...... 1.1"),
         ("<right><right><left>", "...... 1.1"),
     ] {
@@ -249,20 +256,23 @@ fn keys_do_what_they_say() {
 #[test]
 fn ways_out() {
     for (keys, effect) in [
-        ("qs", Some((Leave::Later, vec![]))),
-        ("arqd", Some((Leave::Drop, vec![0, 1]))),
-        ("qd", Some((Leave::Drop, vec![]))),
-        ("qay", Some((Leave::Apply, vec![]))),
-        ("aqay", Some((Leave::Apply, vec![]))),
-        ("qan", None),
+        ("q3", Some((Leave::Later, vec![]))),
+        ("arq4y", Some((Leave::Drop, vec![0, 1]))),
+        ("arq4n", None),
+        ("q4", Some((Leave::Drop, vec![]))),
+        ("q1y", Some((Leave::Apply, vec![]))),
+        ("aq1y", Some((Leave::Apply, vec![]))),
+        // What is open is accepted first, and that is written down before.
+        ("arq2y", Some((Leave::Apply, vec![]))),
+        ("q1n", None),
         // Everything refused is nothing to write.
-        ("e6qay", None),
+        ("e6q1y", None),
     ] {
         let mut desk = Desk::new(HARBOUR);
         let wanted = effect.map(|(leave, indexes)| Effect::End(leave, indexes));
         let got = Some(desk.press(keys)).filter(|effect| matches!(effect, Effect::End(..)));
         assert_eq!(got, wanted, "{keys}");
-        if keys.ends_with("qd") {
+        if keys.ends_with("q4y") {
             assert!(
                 desk.state
                     .plan
@@ -349,8 +359,8 @@ fn screens() {
                 "· 6 open   A 0 accepted",
                 "change 1.1, line 1, steps 1, 2   · open",
                 "kind 1, 2 changes",
-                "was  ‹berth 7›",
-                "now  ‹B-7›",
+                "1 was ‹berth·7›",
+                "now ‹B-7›",
                 "$1 no    ‹7›",
                 "$2       took no part",
                 "a accept  r refuse",
@@ -362,20 +372,30 @@ fn screens() {
                 "· 5 open   A 1 accepted",
                 "A     1  berth 7 → B-7",
                 "change 1.3",
-                "was  berth 8 and ‹pier 8›",
+                "2 was ‹berth·8› and ‹pier·8›",
             ],
         ),
         // What is accepted beside it is in its line.
-        (" a", vec!["now  B-8 and ‹P-8›", "‹ESC›[31m quay"]),
+        (" a", vec!["now ‹B-8› and ‹P-8›", "‹ESC›[31m quay"]),
         (
             "f<down>",
-            vec!["was  ‹moor›", "(nothing: the line goes, or is empty)"],
+            vec![
+                "2 was ‹moor↵›",
+                "moor↵ → (nothing)",
+                "(nothing: the line goes, or is empty)",
+            ],
         ),
-        ("m7", vec!["new  B-77", "Enter takes the new text"]),
+        ("m7", vec!["now B-77", "Enter takes the new text"]),
         // What is looked for holds a blank, for the name of a temporary folder may hold any letters.
         ("/pier 8", vec!["changes that hold: pier 8"]),
-        ("/pier 8<enter>", vec!["only with `pier 8` (/): 1 change"]),
-        ("vx", vec!["only open ones (v), only kind 1 (x): 2 changes"]),
+        (
+            "/pier 8<enter>",
+            vec!["change 1 of 1   only with `pier 8` (/)"],
+        ),
+        (
+            "vx",
+            vec!["change 1 of 2   only open ones (v), only kind 1 (x)"],
+        ),
         (
             "t",
             vec![
@@ -384,10 +404,17 @@ fn screens() {
                 "moor↵ → (nothing)",
             ],
         ),
-        ("aw", vec!["     1  B-7", "     2  berth 8 and pier 8"]),
+        (
+            "aw",
+            vec!["A    1     ‹B-7›", "·    2 ▸   ‹berth·8› and ‹pier·8›"],
+        ),
+        ("awd", vec!["A    1     ‹berth·7›‹B-7›"]),
         (
             "?",
-            vec!["accept this change, and go on", "leave: apply, go on later"],
+            vec![
+                "accept this change, and go on",
+                "leave: apply, accept the rest",
+            ],
         ),
         (
             "e",
@@ -397,21 +424,34 @@ fn screens() {
                 "all that is open: 6 open changes",
             ],
         ),
-        ("q", vec!["apply now: 6 changes", "drop what was decided"]),
         (
-            "qa",
+            "q",
             vec![
-                "Write 6 changes in 3 files?",
-                "6 open: nothing is decided, so all are written",
+                "1  apply all 6 changes: nothing is decided",
+                "drop the 0 decisions",
             ],
         ),
         (
-            "arqa",
+            "arq",
+            vec![
+                "1  apply the 1 accepted change",
+                "2  accept the 4 open ones too",
+                "4  drop the 2 decisions of this review",
+            ],
+        ),
+        ("arq4", vec!["Drop the 2 decisions of this review?"]),
+        (
+            "q1",
+            vec![
+                "Write 6 changes in 3 files?",
+                "Nothing is decided, so `bquill apply` writes all: 6 changes.",
+            ],
+        ),
+        (
+            "arq1",
             vec![
                 "Write 1 change in 1 file?",
-                "1 accepted",
-                "1 refused: not written",
-                "4 open: not written",
+                "1 accepted; 1 refused and 4 open stay as they are.",
             ],
         ),
         ("/no quay<enter>", vec!["(none)", "no change is like that"]),

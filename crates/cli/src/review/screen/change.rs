@@ -4,14 +4,13 @@ use crate::full_screen::fit::{head, tail};
 use crate::full_screen::marked::{self, Look};
 use crate::full_screen::palette::Role;
 use crate::review::action::View;
-use crate::review::context::Near;
 use crate::review::screen::Screen;
-use crate::review::screen::signs::sign;
+use crate::review::screen::signs::{sign, sign_role};
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::records::field::Ordinal;
-use brisk_quill_core::records::plan::ChangeRecord;
+use brisk_quill_core::records::plan::{ChangeRecord, GroupText};
 use brisk_quill_core::span::Span as Range;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
@@ -30,31 +29,41 @@ impl Screen<'_> {
         let mut lines = self.about(state, index, change, width);
         lines.push(Line::default());
         let modifying = state.view == View::Modify;
+        if change.cell.is_some() {
+            self.table(&mut lines, state, (index, change), width);
+        }
+        let groups = self.groups(change, width);
+        let room = usize::from(area.height).saturating_sub(lines.len() + groups.len() + 1);
         match &self.loaded.near {
-            Some(found) => lines.extend(self.near(state, found, width, modifying)),
+            Some(found) => {
+                let is_typed = modifying && change.cell.is_none();
+                let (shown, first) = self.in_file(state, found, (width, is_typed));
+                // The change stands in the upper middle, unless all of it fits.
+                let top = first
+                    .saturating_sub(room / 3)
+                    .min(shown.len().saturating_sub(room));
+                let top = top
+                    .saturating_add_signed(state.scroll)
+                    .min(shown.len().saturating_sub(1));
+                lines.extend(shown.into_iter().skip(top).take(room));
+            }
             None => {
                 let note =
                     "(its surroundings cannot be shown: the file has changed, or is not UTF-8)";
                 lines.push(Line::from(self.span(Role::Quiet, note)));
-                let (before, after) = (&*change.before, &*change.after);
-                let bytes = before.as_bytes();
-                let all = Range::new(0, bytes.len());
-                lines.push(self.text("was", bytes, all, Role::Was, width, state.sideways));
-                let after = match state.plan.modified.get(&index) {
-                    Some(text) => text.clone(),
-                    None => after.as_bytes().to_vec(),
-                };
-                match modifying {
-                    true => lines.push(self.modifying(state, width)),
-                    false => {
-                        let all = Range::new(0, after.len());
-                        lines.push(self.text("now", &after, all, Role::Now, width, state.sideways));
-                    }
+                if change.cell.is_none() {
+                    self.pair(&mut lines, state, (index, change), width);
                 }
             }
         }
         lines.push(Line::default());
-        for group in &change.groups {
+        lines.extend(groups);
+        lines
+    }
+
+    /// The groups of its match.
+    fn groups(&self, change: &ChangeRecord<'_>, width: usize) -> Vec<Line<'static>> {
+        let line = |group: &GroupText<'_>| {
             let name = match &group.name {
                 Some(name) => format!("${} {name}", group.number.0),
                 None => format!("${}", group.number.0),
@@ -63,9 +72,56 @@ impl Screen<'_> {
                 Some(text) => format!("‹{}›", visible(text.as_bytes())),
                 None => "took no part".into(),
             };
-            lines.push(Line::from(head(&format!("{name:<8} {text}"), width)));
-        }
-        lines
+            Line::from(head(&format!("{name:<8} {text}"), width))
+        };
+        change.groups.iter().map(line).collect()
+    }
+
+    /// A cell: its row and column, as it is and as it becomes.
+    fn table(
+        &self,
+        lines: &mut Vec<Line<'static>>,
+        state: &State,
+        (index, change): (usize, &ChangeRecord<'_>),
+        width: usize,
+    ) {
+        let cell = change.cell.as_deref().unwrap_or_default();
+        let what = if cell.starts_with('/') {
+            "pointer"
+        } else {
+            "column"
+        };
+        lines.push(Line::from(vec![
+            self.span(Role::Quiet, format!("{what:<9}")),
+            self.span(
+                Role::Strong,
+                head(&visible(cell.as_bytes()), width.saturating_sub(9)),
+            ),
+        ]));
+        self.pair(lines, state, (index, change), width);
+        lines.push(Line::default());
+    }
+
+    /// The old and the new text, or the one that is typed.
+    fn pair(
+        &self,
+        lines: &mut Vec<Line<'static>>,
+        state: &State,
+        (index, change): (usize, &ChangeRecord<'_>),
+        width: usize,
+    ) {
+        let (before, after) = (&*change.before, &*change.after);
+        let bytes = before.as_bytes();
+        let all = Range::new(0, bytes.len());
+        lines.push(self.text("was", bytes, all, Role::Was, width));
+        let after = match state.plan.modified.get(&index) {
+            Some(text) => text.clone(),
+            None => after.as_bytes().to_vec(),
+        };
+        lines.push(match state.view == View::Modify {
+            true => self.modifying(state, width),
+            false => self.text("now", &after, Range::new(0, after.len()), Role::Now, width),
+        });
     }
 
     /// The place of a change, and its decision.
@@ -107,34 +163,12 @@ impl Screen<'_> {
             Line::from(vec![
                 self.span(Role::Plain, format!("change {id}, {place}{steps}   ")),
                 self.span(
-                    Role::Strong,
+                    sign_role(decision),
                     format!("{} {}", sign(decision), decision.name()),
                 ),
             ]),
             Line::from(self.span(Role::Quiet, head(&like, width))),
         ]
-    }
-
-    pub(super) fn near(
-        &self,
-        state: &State,
-        found: &Near,
-        width: usize,
-        modifying: bool,
-    ) -> Vec<Line<'static>> {
-        let none = Range::new(0, 0);
-        let quiet = |text: &Vec<u8>| self.text("", text, none, Role::Quiet, width, state.sideways);
-        let mut lines: Vec<_> = found.before.iter().map(quiet).collect();
-        let (was, mark) = &found.was;
-        lines.extend(self.texts("was", was, *mark, Role::Was, width, state.sideways));
-        if modifying {
-            lines.push(self.modifying(state, width));
-        } else {
-            let (now, mark) = &found.now;
-            lines.extend(self.texts("now", now, *mark, Role::Now, width, state.sideways));
-        }
-        lines.extend(found.after.iter().map(quiet));
-        lines
     }
 
     pub(super) fn modifying(&self, state: &State, width: usize) -> Line<'static> {
@@ -167,33 +201,6 @@ impl Screen<'_> {
         ]
     }
 
-    /// Several lines, the mark perhaps over more than one.
-    pub(super) fn texts(
-        &self,
-        label: &str,
-        text: &[u8],
-        mark: Range,
-        role: Role,
-        width: usize,
-        sideways: usize,
-    ) -> Vec<Line<'static>> {
-        if text.is_empty() {
-            let line = format!("{label:<5}(nothing: the line goes, or is empty)");
-            return vec![Line::from(self.span(Role::Quiet, line))];
-        }
-        let mut out = Vec::new();
-        for line in brisk_quill_core::unit::lines(text) {
-            let (from, to) = (line.content.from, line.content.to);
-            let own = Range::new(
-                mark.from.clamp(from, to) - from,
-                mark.to.clamp(from, to) - from,
-            );
-            let label = if out.is_empty() { label } else { "" };
-            out.push(self.text(label, &text[from..to], own, role, width, sideways));
-        }
-        out
-    }
-
     /// One line with a marked part, moved so that the part is in sight.
     pub(super) fn text(
         &self,
@@ -202,7 +209,6 @@ impl Screen<'_> {
         mark: Range,
         role: Role,
         width: usize,
-        sideways: usize,
     ) -> Line<'static> {
         let room = width.saturating_sub(5).max(8);
         let quiet = matches!(role, Role::Quiet);
@@ -212,7 +218,7 @@ impl Screen<'_> {
         };
         let marks: &[Range] = if quiet { &[] } else { &[mark] };
         let mut spans = vec![self.span(Role::Quiet, format!("{label:<5}"))];
-        let shown = marked::spans(self.palette, (text, marks), look, (room, sideways));
+        let shown = marked::spans(self.palette, (text, marks), look, (room, 0));
         spans.extend(shown);
         Line::from(spans)
     }

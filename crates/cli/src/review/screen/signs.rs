@@ -1,5 +1,6 @@
 //! The signs of decisions.
 
+use crate::full_screen::palette::Role;
 use brisk_quill_core::plan::decision::Decision;
 
 /// A sign for each decision.
@@ -9,5 +10,23 @@ pub(super) fn sign(decision: Decision) -> char {
         Decision::Accepted => 'A',
         Decision::Refused => 'R',
         Decision::Modified => 'M',
+    }
+}
+
+/// The label of a decision.
+pub(super) fn role_of(decision: Decision) -> Role {
+    match decision {
+        Decision::Open => Role::Open,
+        Decision::Accepted => Role::Accepted,
+        Decision::Refused => Role::Refused,
+        Decision::Modified => Role::Modified,
+    }
+}
+
+/// The label of the sign of a decision.
+pub(super) fn sign_role(decision: Decision) -> Role {
+    match decision {
+        Decision::Open => Role::Plain,
+        decision => role_of(decision),
     }
 }

@@ -3,20 +3,23 @@
 use crate::full_screen::boxes::{self, wrapped};
 use crate::full_screen::fit::head;
 use crate::full_screen::palette::Role;
+use crate::render::decisions::what_is_written;
 use crate::review::action::Group;
 use crate::review::keys::KEYS;
 use crate::review::screen::Screen;
+use crate::review::screen::signs::{sign, sign_role};
 use crate::review::state::State;
 use crate::review::state::kind_list::KindRow;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use ratatui::text::Line;
+use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use unicode_width::UnicodeWidthStr;
 
-/// A row of the list of kinds.
+/// A row of the list of kinds: what it holds, as text.
 fn kind_row(state: &State, row: KindRow) -> String {
     let list = &state.kind_list;
     let shown = |text: &[u8]| match visible(text) {
@@ -55,6 +58,9 @@ fn kind_row(state: &State, row: KindRow) -> String {
     }
 }
 
+/// Columns of the decisions of a kind.
+const DECIDED: usize = 24;
+
 impl Screen<'_> {
     pub(super) fn kinds(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
         let (width, height) = (usize::from(area.width), usize::from(area.height));
@@ -67,23 +73,36 @@ impl Screen<'_> {
         };
         let mut lines = vec![Line::from(self.span(Role::Quiet, head(title, width)))];
         let first = state.kind_cursor.saturating_sub(height / 2);
-        for (number, row) in list
-            .rows
-            .iter()
-            .enumerate()
-            .skip(first)
-            .take(height.saturating_sub(1))
-        {
-            let text = kind_row(state, *row);
+        let rows = list.rows.iter().enumerate().skip(first);
+        for (number, row) in rows.take(height.saturating_sub(1)) {
             let role = match number == state.kind_cursor {
                 true => Role::Chosen,
                 false => Role::Plain,
             };
-            let text = head(&text, width);
-            let blanks = " ".repeat(width.saturating_sub(text.width()));
-            lines.push(Line::from(self.span(role, text + &blanks)));
+            let room = width.saturating_sub(DECIDED);
+            let text = head(&kind_row(state, *row), room);
+            let blanks = " ".repeat(room.saturating_sub(text.width()));
+            let mut line = Line::from(self.span(role, text + &blanks));
+            line.extend(self.decided(state.decided_of(*row)));
+            lines.push(line);
         }
         frame.render_widget(Paragraph::new(lines), area);
+    }
+
+    /// "  A 12  R 1  · 4"
+    fn decided(&self, counts: DecisionCounts) -> Vec<Span<'static>> {
+        let all = [
+            (Decision::Accepted, counts.accepted),
+            (Decision::Modified, counts.modified),
+            (Decision::Refused, counts.refused),
+            (Decision::Open, counts.open),
+        ];
+        let some = all.into_iter().filter(|(_, n)| *n > 0);
+        some.map(|(decision, n)| {
+            let text = format!("  {} {}", sign(decision), number(n));
+            self.span(sign_role(decision), text)
+        })
+        .collect()
     }
 
     pub(super) fn file(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
@@ -93,22 +112,10 @@ impl Screen<'_> {
         };
         let lines = match file {
             Err(error) => vec![Line::from(error.to_string())],
-            Ok((lines, at)) => {
-                let last = lines.len().saturating_sub(1);
-                let top = (at.saturating_sub(height / 3)).saturating_add_signed(state.file_scroll);
-                let numbered = lines.iter().enumerate().skip(top.min(last)).take(height);
-                let line = |(number, text): (usize, &Vec<u8>)| {
-                    let role = if number == *at {
-                        Role::Strong
-                    } else {
-                        Role::Plain
-                    };
-                    Line::from(vec![
-                        self.span(Role::Quiet, format!("{:>6}  ", number + 1)),
-                        self.span(role, head(&visible(text), width.saturating_sub(8))),
-                    ])
-                };
-                numbered.map(line).collect()
+            Ok((rows, at)) => {
+                let last = rows.len().saturating_sub(1);
+                let top = (at.saturating_sub(height / 3)).saturating_add_signed(state.scroll);
+                self.whole_file(rows, (top.min(last), *at), (width, height))
             }
         };
         frame.render_widget(Paragraph::new(lines), area);
@@ -166,16 +173,27 @@ impl Screen<'_> {
     }
 
     pub(super) fn leave(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
-        let write = counted(state.would_write(), "change");
-        let rows = [
-            ("a", format!("apply now: {write}")),
-            ("s", "save the decisions, and go on later".to_owned()),
-            ("d", "drop what was decided in this review".to_owned()),
-        ];
+        let counts = &state.counts;
+        let undecided = state.plan.is_undecided(counts);
+        let apply = match undecided {
+            true => format!(
+                "apply all {}: nothing is decided",
+                counted(counts.total(), "change")
+            ),
+            false => format!("apply the {}", counted(counts.written(), "accepted change")),
+        };
+        let mut rows = vec![("1", apply)];
+        if !undecided && counts.open > 0 {
+            let open = counted(counts.open, "open one");
+            rows.push(("2", format!("accept the {open} too, and apply")));
+        }
+        rows.push(("3", "save the decisions, and go on later".to_owned()));
+        let made = counted(state.made() as u64, "decision");
+        rows.push(("4", format!("drop the {made} of this review")));
         let row = |(key, does): (&str, String)| {
             Line::from(vec![
                 self.span(Role::Strong, format!("{key}  ")),
-                self.span(Role::Plain, format!("{does} ")),
+                self.span(Role::Plain, does),
             ])
         };
         let rows = rows.into_iter().map(row).collect();
@@ -192,32 +210,26 @@ impl Screen<'_> {
         };
         let files = counted(files.filter(writes).count() as u64, "file");
         let write = counted(state.would_write(), "change");
-        let mut rows = vec![Line::from(
-            self.span(Role::Strong, format!("Write {write} in {files}?")),
-        )];
-        for (name, n) in [
-            ("accepted", counts.accepted),
-            ("modified", counts.modified),
-            ("refused: not written", counts.refused),
-            (
-                if undecided {
-                    "open: nothing is decided, so all are written"
-                } else {
-                    "open: not written"
-                },
-                counts.open,
-            ),
-        ] {
-            if n > 0 {
-                rows.push(Line::from(
-                    self.span(Role::Plain, format!("{:>8} {name} ", number(n))),
-                ));
-            }
-        }
-        rows.push(Line::default());
-        rows.push(Line::from(
-            self.span(Role::Strong, "y writes them; any other key: back "),
-        ));
+        let rows = vec![
+            Line::from(self.span(Role::Strong, format!("Write {write} in {files}?"))),
+            Line::from(self.span(Role::Plain, what_is_written(&state.plan))),
+            Line::default(),
+            Line::from(self.span(Role::Strong, "y writes them; any other key: back")),
+        ];
         boxes::draw(frame, area, "apply", rows, 0);
+    }
+
+    pub(super) fn ask_drop(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
+        let made = counted(state.made() as u64, "decision");
+        let rows = vec![
+            Line::from(self.span(Role::Strong, format!("Drop the {made} of this review?"))),
+            Line::from(self.span(
+                Role::Plain,
+                "Those that were made before stay, and nothing is written.",
+            )),
+            Line::default(),
+            Line::from(self.span(Role::Strong, "y drops them; any other key: back")),
+        ];
+        boxes::draw(frame, area, "drop", rows, 0);
     }
 }

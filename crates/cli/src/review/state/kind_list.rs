@@ -81,6 +81,14 @@ impl KindList {
         self.unfolded.contains(&group)
     }
 
+    /// The kinds of a row, by their numbers from 0, in order.
+    pub fn kinds_of(&self, row: KindRow) -> Vec<usize> {
+        match row {
+            KindRow::Kind(kind) => vec![kind],
+            KindRow::Group(group) => self.groups[group].kinds.clone(),
+        }
+    }
+
     /// The row of a kind, or of its group.
     pub fn row_of(&self, kind: usize) -> usize {
         let is_row = |row: &KindRow| match row {

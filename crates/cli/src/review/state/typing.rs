@@ -73,10 +73,11 @@ impl State {
         };
         let name = decided.0.name();
         let effect = self.make(vec![(index, decided)]);
-        self.go_on();
-        if self.message.is_empty() {
-            self.message = format!("{} is {name}", self.plan.id(index));
-        }
+        // What was typed is shown before anything else is.
+        self.message = format!(
+            "{} is {name}: ↓ goes on, u undoes that",
+            self.plan.id(index)
+        );
         effect
     }
 }

@@ -1,0 +1,31 @@
+//! The decisions of a plan in words: the same everywhere that something may be written.
+
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::plan::PlanIndex;
+
+/// "67 accepted, 2 modified; 5 refused and 14 open stay as they are": what a run of a plan writes.
+/// A plan that holds a decision writes what is accepted and modified, one without any writes all.
+pub fn what_is_written(plan: &PlanIndex) -> String {
+    let counts = plan.counts();
+    if plan.is_undecided(&counts) {
+        let all = counted(counts.total(), "change");
+        return format!("Nothing is decided, so `bquill apply` writes all: {all}.");
+    }
+    let some = |all: [(u64, &str); 2]| {
+        let some = all.into_iter().filter(|(n, _)| *n > 0);
+        some.map(|(n, name)| format!("{} {name}", number(n)))
+            .collect::<Vec<_>>()
+    };
+    let written = some([(counts.accepted, "accepted"), (counts.modified, "modified")]);
+    let written = match written.is_empty() {
+        true => "Nothing is accepted".to_owned(),
+        false => written.join(", "),
+    };
+    let left = some([(counts.refused, "refused"), (counts.open, "open")]);
+    let stay = match (left.is_empty(), counts.refused + counts.open) {
+        (true, _) => String::new(),
+        (false, 1) => format!("; {} stays as it is", left.join(" and ")),
+        (false, _) => format!("; {} stay as they are", left.join(" and ")),
+    };
+    format!("{written}{stay}.")
+}

@@ -1,0 +1,234 @@
+//! Rows of a file, wrapped, with what changes in them.
+
+use crate::full_screen::palette::Role;
+use crate::review::context::{FileRow, PieceOf, Surroundings};
+use crate::review::screen::Screen;
+use crate::review::screen::signs::{role_of, sign, sign_role};
+use crate::review::state::State;
+use brisk_quill_core::escape::{push_visible, visible};
+use ratatui::text::{Line, Span};
+use unicode_segmentation::UnicodeSegmentation;
+use unicode_width::UnicodeWidthStr;
+
+/// Columns before the text: the sign of a decision, the line, and a label.
+const MARGIN: usize = 11;
+/// Screen rows that a row around a change takes at most.
+const AROUND_MOST: usize = 3;
+
+/// A piece of text with its label.
+type Labelled = (Role, String);
+
+impl Screen<'_> {
+    /// A change in its file: the lines, and the number of those before the change.
+    pub(super) fn in_file(
+        &self,
+        state: &State,
+        found: &Surroundings,
+        (width, is_modifying): (usize, bool),
+    ) -> (Vec<Line<'static>>, usize) {
+        let mut lines = Vec::new();
+        for row in &found.before {
+            self.around(&mut lines, row, width);
+        }
+        let first = lines.len();
+        self.own(&mut lines, ("was", &found.was), width, None);
+        let editor = is_modifying.then(|| state.editor.parts());
+        self.own(&mut lines, ("now", &found.now), width, editor);
+        for row in &found.after {
+            self.around(&mut lines, row, width);
+        }
+        (lines, first)
+    }
+
+    /// A row with the change at hand in it, with nothing of that left out.
+    fn own(
+        &self,
+        lines: &mut Vec<Line<'static>>,
+        (label, rows): (&str, &[FileRow]),
+        width: usize,
+        editor: Option<(&str, &str, &str)>,
+    ) {
+        let room = width.saturating_sub(MARGIN).max(8);
+        let is_empty = |row: &FileRow| row.pieces.iter().all(|piece| piece.text.is_empty());
+        if rows.iter().all(is_empty) && editor.is_none() {
+            let head = self.head(None, None, label);
+            let note = self.span(Role::Quiet, "(nothing: the line goes, or is empty)");
+            return lines.push(Line::from([head, vec![note]].concat()));
+        }
+        let mut is_edited = false;
+        for (number, row) in rows.iter().enumerate() {
+            let mut pieces: Vec<Labelled> = Vec::new();
+            let last = row.pieces.len().saturating_sub(1);
+            for (index, piece) in row.pieces.iter().enumerate() {
+                match (piece.of, editor) {
+                    (PieceOf::Text, _) => {
+                        let text = visible(&piece.text);
+                        let ends = (index > 0, index < last);
+                        pieces.push((Role::Plain, Self::shortened(&text, room, ends)));
+                    }
+                    (PieceOf::Now, Some((before, under, after))) if !is_edited => {
+                        is_edited = true;
+                        let under = match under.is_empty() || under == "\n" {
+                            true => " ".to_owned(),
+                            false => visible(under.as_bytes()),
+                        };
+                        pieces.push((Role::Now, visible(before.as_bytes())));
+                        pieces.push((Role::Chosen, under));
+                        pieces.push((Role::Now, visible(after.as_bytes())));
+                    }
+                    // The text that is typed stands for all of it.
+                    (PieceOf::Now, Some(_)) => {}
+                    (of, _) => self.changed(&mut pieces, of, &piece.text),
+                }
+            }
+            let label = if number == 0 { label } else { "" };
+            let line = row.line.filter(|_| label != "now");
+            self.wrapped(lines, self.head(decisions(row), line, label), pieces, room);
+        }
+    }
+
+    /// A row around the change, cut where it is very long.
+    fn around(&self, lines: &mut Vec<Line<'static>>, row: &FileRow, width: usize) {
+        let room = width.saturating_sub(MARGIN).max(8);
+        let first = lines.len();
+        let mut pieces = Vec::new();
+        for piece in &row.pieces {
+            match piece.of {
+                PieceOf::Text => pieces.push((Role::Quiet, visible(&piece.text))),
+                of => self.changed(&mut pieces, of, &piece.text),
+            }
+        }
+        self.wrapped(lines, self.head(decisions(row), row.line, ""), pieces, room);
+        if lines.len() - first > AROUND_MOST {
+            lines.truncate(first + AROUND_MOST);
+            if let Some(last) = lines.last_mut() {
+                last.push_span(self.span(Role::Quiet, "…"));
+            }
+        }
+    }
+
+    /// The rows of a whole file from `first` on, as many as fit.
+    pub(super) fn whole_file(
+        &self,
+        rows: &[FileRow],
+        (first, current): (usize, usize),
+        (width, height): (usize, usize),
+    ) -> Vec<Line<'static>> {
+        let room = width.saturating_sub(MARGIN).max(8);
+        let mut lines = Vec::new();
+        for (number, row) in rows.iter().enumerate().skip(first) {
+            if lines.len() >= height {
+                break;
+            }
+            let mut pieces = Vec::new();
+            for piece in &row.pieces {
+                match piece.of {
+                    PieceOf::Text => pieces.push((Role::Plain, visible(&piece.text))),
+                    of => self.changed(&mut pieces, of, &piece.text),
+                }
+            }
+            let label = if number == current { "▸" } else { "" };
+            self.wrapped(
+                &mut lines,
+                self.head(decisions(row), row.line, label),
+                pieces,
+                room,
+            );
+        }
+        lines.truncate(height);
+        lines
+    }
+
+    fn head(
+        &self,
+        mark: Option<(Role, char)>,
+        line: Option<u64>,
+        label: &str,
+    ) -> Vec<Span<'static>> {
+        let (role, sign) = mark.unwrap_or((Role::Plain, ' '));
+        let line = line.map_or(String::new(), |line| line.to_string());
+        vec![
+            self.span(role, sign.to_string()),
+            self.span(Role::Quiet, format!("{line:>5} ")),
+            self.span(Role::Strong, format!("{label:<3} ")),
+        ]
+    }
+
+    /// A piece that changes, its blanks drawn; without colour, between signs.
+    fn changed(&self, pieces: &mut Vec<Labelled>, of: PieceOf, text: &[u8]) {
+        let role = match of {
+            PieceOf::Text => Role::Plain,
+            PieceOf::Was | PieceOf::Replaced => Role::Was,
+            PieceOf::Now => Role::Now,
+            PieceOf::Old(decision) | PieceOf::New(decision) => role_of(decision),
+        };
+        let has_edges = !self.palette.has_colors() || text.is_empty();
+        if has_edges {
+            pieces.push((Role::Quiet, "‹".to_owned()));
+        }
+        pieces.push((role, with_blanks(text)));
+        if has_edges {
+            pieces.push((Role::Quiet, "›".to_owned()));
+        }
+    }
+
+    /// Text beside what changes, of which little more than a row or two is kept.
+    fn shortened(text: &str, room: usize, (keeps_start, keeps_end): (bool, bool)) -> String {
+        let most = 2 * room;
+        if text.width() <= 2 * most {
+            return text.to_owned();
+        }
+        let start = if keeps_start { most } else { 0 };
+        let end = if keeps_end { most } else { 0 };
+        crate::render::highlight::shortened(text, start, end)
+    }
+
+    /// Adds pieces, in rows of so many columns; the first of them begins with `head`.
+    fn wrapped(
+        &self,
+        lines: &mut Vec<Line<'static>>,
+        head: Vec<Span<'static>>,
+        pieces: Vec<Labelled>,
+        room: usize,
+    ) {
+        let mut line = Line::from(head);
+        let mut used = 0;
+        for (role, text) in pieces {
+            let mut part = String::new();
+            for grapheme in text.graphemes(true) {
+                let columns = grapheme.width();
+                if used + columns > room {
+                    line.push_span(self.span(role, std::mem::take(&mut part)));
+                    let next = Line::from(" ".repeat(MARGIN));
+                    lines.push(std::mem::replace(&mut line, next));
+                    used = 0;
+                }
+                used += columns;
+                part.push_str(grapheme);
+            }
+            line.push_span(self.span(role, part));
+        }
+        lines.push(line);
+    }
+}
+
+/// The sign of the first change of a row, in its colour.
+fn decisions(row: &FileRow) -> Option<(Role, char)> {
+    let decision = row.pieces.iter().find_map(|piece| match piece.of {
+        PieceOf::Old(decision) | PieceOf::New(decision) => Some(decision),
+        PieceOf::Text | PieceOf::Was | PieceOf::Now | PieceOf::Replaced => None,
+    });
+    decision.map(|decision| (sign_role(decision), sign(decision)))
+}
+
+/// Text with its blanks drawn: `·`, and signs for tabs and line ends.
+fn with_blanks(text: &[u8]) -> String {
+    let mut out = String::new();
+    for (number, part) in text.split(|byte| *byte == b' ').enumerate() {
+        if number > 0 {
+            out.push('·');
+        }
+        push_visible(&mut out, part);
+    }
+    out
+}
