@@ -14,6 +14,7 @@ mod history;
 mod journal_run;
 mod man;
 mod notes;
+pub mod pages;
 pub mod plans;
 pub mod preview;
 mod recover;

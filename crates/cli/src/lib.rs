@@ -5,12 +5,15 @@
 //! each verb, and `render` turns what they found into bytes.
 
 mod args;
+mod cell_values;
 mod commands;
+mod context;
 mod diagnostic;
 mod draft;
 mod full_screen;
 mod options;
 mod output;
+mod page;
 mod progress;
 mod reference;
 mod render;

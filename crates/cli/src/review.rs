@@ -10,7 +10,6 @@
 //! program.
 
 pub mod action;
-pub mod context;
 pub mod keys;
 pub mod loaded;
 pub mod screen;
@@ -18,6 +17,7 @@ pub mod state;
 #[cfg(test)]
 mod tests;
 
+use crate::cell_values::CellValues;
 use crate::commands::plans::Meant;
 use crate::diagnostic::Diagnostic;
 use crate::full_screen::field::Edit;
@@ -31,15 +31,10 @@ use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
 use crate::review::state::State;
 use crate::status::Status;
-use brisk_quill_core::columns::layout::Layout;
 use brisk_quill_core::records::plan::{ChangeRecord, decision_line};
-use brisk_quill_engine::tables::UnreadTables;
 use brisk_quill_files::plan_file::PlanDoc;
 use crossterm::event::{Event, KeyEventKind, poll, read};
-use std::ffi::OsStr;
 use std::io;
-use std::os::unix::ffi::OsStrExt;
-use std::path::Path;
 
 /// Reviews a plan on the terminal, and writes it if that is wanted.
 pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status, Diagnostic> {
@@ -86,7 +81,7 @@ fn turns(
     terminal: &mut ratatui::DefaultTerminal,
     came: &Came,
 ) -> io::Result<Leave> {
-    let layouts = layouts(state);
+    let values = CellValues::of(&state.plan);
     loop {
         let rows = usize::from(terminal.size()?.height);
         let loaded = &Loaded::new(doc, state, rows);
@@ -111,7 +106,7 @@ fn turns(
         let Some(action) = action else { continue };
         let texts = PlanTexts {
             doc,
-            layouts: &layouts,
+            values: &values,
         };
         match state.act(action, &texts) {
             Effect::None => {}
@@ -138,34 +133,10 @@ fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result
     }
 }
 
-/// The layout of each file, where it has columns; and whether it is UTF-8.
-fn layouts(state: &State) -> Vec<(Option<Layout>, bool)> {
-    let rewrite = state.plan.rewrite.build(&mut UnreadTables).ok();
-    let layout = |path: &[u8]| {
-        let path = Path::new(OsStr::from_bytes(path));
-        let steps = rewrite.as_ref()?.steps().iter();
-        let mut columns = steps.filter_map(|step| step.query.columns.as_ref());
-        columns.find_map(|columns| columns.options.layout(path))
-    };
-    let files = state.plan.files.iter();
-    files
-        .map(|file| (layout(&file.path), file.encoding.starts_with("UTF-8")))
-        .collect()
-}
-
 /// The texts of changes, from the plan in its file.
 struct PlanTexts<'t> {
     doc: &'t PlanDoc,
-    layouts: &'t [(Option<Layout>, bool)],
-}
-
-impl PlanTexts<'_> {
-    /// The layout of the cell that a change is; `None` where it is none.
-    fn layout(&self, index: usize, change: &ChangeRecord<'_>) -> Option<Layout> {
-        change.cell.as_ref()?;
-        let file = self.doc.index.file_of(index);
-        self.layouts.get(file)?.0
-    }
+    values: &'t CellValues,
 }
 
 impl Texts for PlanTexts<'_> {
@@ -175,20 +146,11 @@ impl Texts for PlanTexts<'_> {
 
     fn written(&self, index: usize, change: &ChangeRecord<'_>, value: &str) -> Option<Vec<u8>> {
         let file = self.doc.index.file_of(index);
-        if !self.layouts.get(file)?.1 {
-            return None;
-        }
-        match self.layout(index, change) {
-            Some(layout) => layout.write_value(&change.before_bytes()?, value.as_bytes()),
-            None => Some(value.as_bytes().to_vec()),
-        }
+        self.values.written(file, change, value)
     }
 
     fn value(&self, index: usize, change: &ChangeRecord<'_>, bytes: &[u8]) -> String {
-        let value = match self.layout(index, change) {
-            Some(layout) => layout.read_value(bytes),
-            None => bytes.to_vec(),
-        };
-        String::from_utf8_lossy(&value).into_owned()
+        let file = self.doc.index.file_of(index);
+        self.values.value(file, change, bytes)
     }
 }

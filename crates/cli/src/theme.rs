@@ -60,6 +60,12 @@ impl Tone {
             Background::Light => light,
         }
     }
+
+    /// The same as a page names it: `#d787ff`.
+    pub fn hex(self, background: Background) -> String {
+        let [red, green, blue] = of_cube(self.color(background));
+        format!("#{red:02x}{green:02x}{blue:02x}")
+    }
 }
 
 impl Theme {
@@ -108,6 +114,14 @@ impl Background {
     }
 }
 
+/// The colour of this number in the cube of 6 by 6 by 6 that follows the first 16, each part from 0
+/// to 255.
+fn of_cube(number: u8) -> [u8; 3] {
+    let number = number - 16;
+    let part = |n: u8| if n == 0 { 0 } else { 55 + 40 * n };
+    [number / 36, number / 6 % 6, number % 6].map(part)
+}
+
 /// The relative luminance of a colour, as the Web Content Accessibility Guidelines define it.
 fn luminance(rgb: [f64; 3]) -> f64 {
     let [red, green, blue] = rgb.map(|part| match part <= 0.04045 {
@@ -134,19 +148,6 @@ mod tests {
         Tone::Modified,
     ];
 
-    /// The colour of this number in the cube of 6 by 6 by 6 that follows the first 16.
-    fn of_cube(number: u8) -> [f64; 3] {
-        let number = number - 16;
-        let part = |n: u8| {
-            if n == 0 {
-                0.0
-            } else {
-                f64::from(55 + 40 * u32::from(n)) / 255.0
-            }
-        };
-        [number / 36, number / 6 % 6, number % 6].map(part)
-    }
-
     /// Every colour can be read on the backgrounds it is for: its contrast is at least 4.5.
     #[test]
     fn colours_can_be_read() {
@@ -164,7 +165,9 @@ mod tests {
             for tone in ALL {
                 for ground in grounds {
                     let (a, b) = (
-                        luminance(of_cube(tone.color(background))),
+                        luminance(
+                            of_cube(tone.color(background)).map(|part| f64::from(part) / 255.0),
+                        ),
                         luminance(ground),
                     );
                     let contrast = (a.max(b) + 0.05) / (a.min(b) + 0.05);

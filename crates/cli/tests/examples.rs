@@ -198,6 +198,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         &["▌    6  ‹B-7› or ‹B-7› wait"],
     ),
     (
+        r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/ --report berths.html",
+        0,
+        &["The page is saved as berths.html"],
+    ),
+    (
         r"bquill preview 'berth *(\d+)' -i --with 'B-$1' notices/ --against last",
         0,
         &["the same             55", "only this time       11"],
@@ -262,6 +267,21 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         "bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..5' --accept-rest",
         0,
         &["accepted", "refused"],
+    ),
+    (
+        "bquill review --plan berths.plan --report berths.html",
+        0,
+        &["The page is saved as berths.html"],
+    ),
+    (
+        "bquill review  --plan berths.plan --report berths.html",
+        0,
+        &["The page is saved as berths.html"],
+    ),
+    (
+        "bquill review --plan berths.plan --decisions signe.jsonl renee.jsonl",
+        3,
+        &["cannot read the decisions in signe.jsonl"],
     ),
     (
         "bquill review  --plan berths.plan --refuse kind:3 --accept-rest",

@@ -45,7 +45,11 @@ fn a_walk_through_the_changes() {
     );
     term.press(
         "\x1b[Hw",
-        &["A    2 ▸   B-7 is closed", "A    4     B-7 and Bé9", "w back"],
+        &[
+            "A    2 ▸   B-7 is closed",
+            "A    4     B-7 and Bé9",
+            "w back",
+        ],
     );
     term.press("\x1b", &["change 1.1"]);
     term.press(

@@ -16,6 +16,7 @@ mod journal;
 mod large;
 mod looking;
 mod narrowing;
+mod page;
 mod pairs;
 mod plans;
 mod preview;

@@ -59,6 +59,18 @@ pub fn visible(bytes: &[u8]) -> String {
     out
 }
 
+/// `bytes` as [`push_visible`] shows them, with each blank drawn as `·`: for text that changes.
+pub fn visible_blanks(bytes: &[u8]) -> String {
+    let mut out = String::with_capacity(bytes.len());
+    for (number, part) in bytes.split(|byte| *byte == b' ').enumerate() {
+        if number > 0 {
+            out.push('·');
+        }
+        push_visible(&mut out, part);
+    }
+    out
+}
+
 /// A path as [`push_visible`] shows it.
 pub fn visible_path(path: &std::path::Path) -> String {
     visible(path.as_os_str().as_encoded_bytes())

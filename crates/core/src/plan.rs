@@ -7,14 +7,18 @@
 
 pub mod decide;
 pub mod decision;
+pub mod opinion;
 
 use crate::escape::visible;
 use crate::plan::decision::{Decision, DecisionCounts};
+use crate::plan::opinion::{Opinion, Opinions};
+use crate::records::field::Optional;
 use crate::records::plan::{
     AnyRecord, ChangeRecord, ChangeText, DecisionRecord, FORMAT, FileRecord, HintRecord,
 };
 use crate::rewrite_file::RewriteText;
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 /// The longest record, in bytes: a line of 64 MiB, old and new, in base64 beside the text.
 pub const RECORD_MOST: usize = 1 << 29;
@@ -47,7 +51,7 @@ pub struct PlanFile {
 
 /// The part of a change that is kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Entry {
+pub struct PlanEntry {
     /// The offset of its record in the plan, in bytes.
     pub offset: u64,
     /// The line it begins in, from 1.
@@ -108,12 +112,30 @@ pub enum PlanFault {
     /// A decision about a change that is not there.
     #[error("there is no change `{0}`")]
     NoChange(String),
+    /// A record that is no decision, where only decisions can stand.
+    #[error("this is no decision")]
+    NoDecision,
+    /// A decision that does not say which plan it is about.
+    #[error("`plan` is missing, so it cannot be known which plan this decision is about")]
+    NoPlan,
+    /// A decision about another plan.
+    #[error("this decision is about another plan, or about this one before it was renewed")]
+    OtherPlan,
     /// More than is read.
     #[error("there are more than {0} of these, the most that is read")]
     TooMany(usize),
     /// It is too long.
     #[error("this record is longer than {} MiB, the most that is read", RECORD_MOST >> 20)]
     TooLong,
+}
+
+/// The part of a plan that a line of it belongs to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PartOf {
+    /// What was evaluated: it never changes.
+    Body,
+    /// What was decided about that later.
+    Decisions,
 }
 
 /// A plan, but for the texts of its changes.
@@ -131,7 +153,7 @@ pub struct PlanIndex {
     /// The files, in order of the plan.
     pub files: Vec<PlanFile>,
     /// The changes, in order.
-    pub entries: Vec<Entry>,
+    pub entries: Vec<PlanEntry>,
     /// The new text of those that are modified, as it is on disk.
     pub modified: HashMap<usize, Vec<u8>>,
     /// True if it came to its end: only behind its totals can decisions stand.
@@ -143,6 +165,8 @@ pub struct PlanIndex {
     pub is_judged: bool,
     /// The first hints about it, a few sentences each.
     pub hints: Vec<String>,
+    /// The opinions of reviewers, by the change.
+    pub opinions: HashMap<usize, Opinions>,
     has_head: bool,
     /// One past the last change of the current file.
     last: u64,
@@ -162,13 +186,26 @@ fn hint_text(hint: &HintRecord<'_>) -> String {
 }
 
 impl PlanIndex {
-    /// Takes the next line, which begins at `offset` of the plan.
+    /// Takes the next line, which begins at `offset` of the plan; tells what it belongs to.
     ///
     /// # Errors
     ///
     /// When it does not fit.
-    pub fn take(&mut self, line: &[u8], offset: u64) -> Result<(), PlanFault> {
+    pub fn take(&mut self, line: &[u8], offset: u64) -> Result<PartOf, PlanFault> {
         let record = parse(line)?;
+        let part = match record {
+            AnyRecord::Decision(_) | AnyRecord::Judged => PartOf::Decisions,
+            AnyRecord::Plan(_)
+            | AnyRecord::File(_)
+            | AnyRecord::Change(_)
+            | AnyRecord::Totals(_)
+            | AnyRecord::Hint(_)
+            | AnyRecord::Other => PartOf::Body,
+        };
+        self.take_record(record, offset).map(|()| part)
+    }
+
+    fn take_record(&mut self, record: AnyRecord, offset: u64) -> Result<(), PlanFault> {
         if !self.has_head {
             return match record {
                 AnyRecord::Plan(plan) if plan.format != FORMAT => {
@@ -266,7 +303,7 @@ impl PlanIndex {
         }
         self.last = to;
         file.end += 1;
-        self.entries.push(Entry {
+        self.entries.push(PlanEntry {
             offset,
             line: u32::try_from(change.line.0).unwrap_or(u32::MAX),
             decision: Decision::Open,
@@ -274,24 +311,93 @@ impl PlanIndex {
         Ok(())
     }
 
-    fn decide(&mut self, record: &DecisionRecord<'_>) -> Result<(), PlanFault> {
+    /// Takes in a line of a file of decisions, and gives the lines that it adds to the plan: none
+    /// where it says nothing new. `hash` is that of the plan; `reviewer` is named where the line
+    /// names nobody.
+    ///
+    /// # Errors
+    ///
+    /// When it is no decision, or one about another plan or a change that is not there.
+    pub fn take_in(
+        &mut self,
+        line: &[u8],
+        (hash, reviewer): (&str, &str),
+    ) -> Result<Vec<u8>, PlanFault> {
+        let mut record = match parse(line)? {
+            AnyRecord::Decision(record) => record,
+            AnyRecord::Other => return Ok(Vec::new()),
+            AnyRecord::Plan(_)
+            | AnyRecord::File(_)
+            | AnyRecord::Change(_)
+            | AnyRecord::Judged
+            | AnyRecord::Totals(_)
+            | AnyRecord::Hint(_) => return Err(PlanFault::NoDecision),
+        };
+        match record.plan.0.take() {
+            None => return Err(PlanFault::NoPlan),
+            Some(plan) if plan != hash => return Err(PlanFault::OtherPlan),
+            Some(_) => {}
+        }
+        let names_nobody = record.by.0.as_ref().is_none_or(|by| by.trim().is_empty());
+        if names_nobody {
+            record.by = Optional(Some(reviewer.to_owned().into()));
+        }
+        let (index, opinion) = self.opinion_of(&record)?;
+        let Some(opinion) = opinion else {
+            return Ok(Vec::new());
+        };
+        let known = self.opinions.get(&index).map(Opinions::all);
+        if known.is_some_and(|known| known.contains(&opinion)) {
+            return Ok(Vec::new());
+        }
+        let mut line = Vec::new();
+        opinion.push(&mut line, record.id.as_str());
+        self.add(index, opinion)?;
+        Ok(line)
+    }
+
+    /// The change that a record is about, and the opinion in it where it names a reviewer.
+    fn opinion_of(
+        &self,
+        record: &DecisionRecord<'_>,
+    ) -> Result<(usize, Option<Opinion>), PlanFault> {
         let no_change = || PlanFault::NoChange(record.id.as_str().to_owned());
         let index = self.index_of(record.id.as_str()).ok_or_else(no_change)?;
-        let text = match record.decision {
-            Decision::Modified => Some(
-                record
-                    .after_bytes()
-                    .ok_or(PlanFault::Field("after"))?
-                    .into_owned(),
-            ),
-            _ => None,
+        Ok((index, Opinion::of(record, text_of_decision(record)?)?))
+    }
+
+    fn decide(&mut self, record: &DecisionRecord<'_>) -> Result<(), PlanFault> {
+        match self.opinion_of(record)? {
+            (index, Some(opinion)) => self.add(index, opinion),
+            (index, None) => {
+                self.set(index, record.decision, text_of_decision(record)?);
+                Ok(())
+            }
+        }
+    }
+
+    fn add(&mut self, index: usize, opinion: Opinion) -> Result<(), PlanFault> {
+        let own = (self.entries[index].decision, self.modified.get(&index));
+        let opinions = match self.opinions.entry(index) {
+            Entry::Occupied(entry) => entry.into_mut(),
+            Entry::Vacant(entry) => entry.insert(Opinions::beside(own.0, own.1)),
         };
-        self.set(index, record.decision, text);
+        opinions.add(opinion)?;
+        let (decision, text) = opinions.common();
+        self.put(index, decision, text);
         Ok(())
     }
 
-    /// Decides about a change; `text` is what is written where it is modified.
+    /// Decides about a change, which settles what reviewers said about it; `text` is what is written
+    /// where it is modified.
     pub fn set(&mut self, index: usize, decision: Decision, text: Option<Vec<u8>>) {
+        if let Some(opinions) = self.opinions.get_mut(&index) {
+            opinions.settle(decision, text.as_deref());
+        }
+        self.put(index, decision, text);
+    }
+
+    fn put(&mut self, index: usize, decision: Decision, text: Option<Vec<u8>>) {
         self.entries[index].decision = decision;
         match text {
             Some(text) => self.modified.insert(index, text),
@@ -321,7 +427,16 @@ impl PlanIndex {
 
     /// True if nothing has been decided, so that all of it is meant, given its counts.
     pub fn is_undecided(&self, counts: &DecisionCounts) -> bool {
-        !self.is_judged && counts.open == counts.total()
+        !self.is_judged && self.opinions.is_empty() && counts.open == counts.total()
+    }
+
+    /// The changes that reviewers decided differently about, in order: they are open until somebody
+    /// settles them.
+    pub fn conflicts(&self) -> Vec<usize> {
+        let differ = self.opinions.iter().filter(|(_, all)| all.differ());
+        let mut all: Vec<usize> = differ.map(|(index, _)| *index).collect();
+        all.sort_unstable();
+        all
     }
 
     /// The number of changes of each decision.
@@ -331,6 +446,17 @@ impl PlanIndex {
             counts.add(entry.decision);
         }
         counts
+    }
+}
+
+/// The text that is written instead of a modified change, as it is on disk.
+fn text_of_decision(record: &DecisionRecord<'_>) -> Result<Option<Vec<u8>>, PlanFault> {
+    match record.decision {
+        Decision::Modified => {
+            let text = record.after_bytes().ok_or(PlanFault::Field("after"))?;
+            Ok(Some(text.into_owned()))
+        }
+        Decision::Open | Decision::Accepted | Decision::Refused => Ok(None),
     }
 }
 

@@ -4,7 +4,7 @@ use brisk_quill_core::fault::Fault;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decide::Decider;
 use brisk_quill_core::plan::decision::Decision;
-use brisk_quill_core::records::plan::decision_line;
+use brisk_quill_core::records::plan::{DecisionRecord, decision_line};
 
 const HASH: &str = "ad04cc141b94f86c45f23084dbc0d44acec278d34e6e942c1ed7107c006b8079";
 
@@ -255,5 +255,60 @@ fn changes_by_name() {
         assert_eq!(error.span().unwrap().range(), span, "{text}");
         assert!(error.to_string().contains(message), "{text}: {error}");
         assert!(error.remedy().unwrap().contains("kind:3"));
+    }
+}
+
+/// Decisions of one change in order: `A`, `R`, `o` without a name, `anna:A` with one. What comes of
+/// them, and whether reviewers differ.
+#[test]
+fn decisions_of_several_reviewers() {
+    for (records, decision, differ) in [
+        ("anna:A", Decision::Accepted, false),
+        ("anna:A bo:A", Decision::Accepted, false),
+        ("anna:A bo:R", Decision::Open, true),
+        ("anna:A bo:R anna:R", Decision::Refused, false),
+        ("anna:A bo:o", Decision::Open, true),
+        ("anna:o", Decision::Open, false),
+        // What was decided before counts as well, unless that is nothing.
+        ("A anna:R", Decision::Open, true),
+        ("A anna:A", Decision::Accepted, false),
+        ("A o anna:R", Decision::Refused, false),
+        // A decision without a name settles all before it.
+        ("anna:A bo:R A", Decision::Accepted, false),
+        ("anna:A bo:R o", Decision::Open, false),
+        ("anna:A bo:R A cy:A", Decision::Accepted, false),
+        ("anna:A bo:R A cy:R", Decision::Open, true),
+        ("anna:A bo:R A bo:R", Decision::Open, true),
+    ] {
+        let mut lines = harbour();
+        for record in records.split(' ') {
+            let (by, sign) = record.split_once(':').unwrap_or(("", record));
+            let decision = match sign {
+                "A" => Decision::Accepted,
+                "R" => Decision::Refused,
+                _ => Decision::Open,
+            };
+            let record = DecisionRecord::new("1.2", decision, None);
+            let line = match by {
+                "" => brisk_quill_core::records::field::line(&record),
+                by => brisk_quill_core::records::field::line(&record.of_reviewer(by, "seen")),
+            };
+            lines.push(String::from_utf8(line).unwrap());
+        }
+        let index = take(&lines).unwrap();
+        let conflicts = if differ { vec![1] } else { vec![] };
+        let got = (index.entries[1].decision, index.conflicts());
+        assert_eq!(got, (decision, conflicts), "{records}");
+        // The lines of its opinions bring another plan to the same state.
+        let Some(opinions) = index.opinions.get(&1) else {
+            panic!("{records}: no opinions");
+        };
+        let mut again = harbour();
+        let text = String::from_utf8(opinions.lines("1.2")).unwrap();
+        again.extend(text.lines().map(str::to_owned));
+        let again = take(&again).unwrap();
+        assert_eq!(again.opinions.get(&1), Some(opinions), "{records}");
+        assert_eq!(again.entries[1].decision, decision, "{records}");
+        assert!(!index.is_undecided(&index.counts()));
     }
 }

@@ -13,6 +13,7 @@ use crate::sources::Sources;
 use crate::summary::{Ended, FileEnd};
 use crate::tables::FileTables;
 use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::plan::opinion::Opinions;
 use brisk_quill_core::plan::{PlanIndex, parse};
 use brisk_quill_core::records::plan::{
     AnyRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
@@ -193,7 +194,7 @@ type Key = [u8; 32];
 #[derive(Default)]
 struct Old {
     count: u64,
-    decided: Option<(Decision, Option<Vec<u8>>)>,
+    decided: Option<(Decision, Option<Vec<u8>>, Option<Opinions>)>,
     differ: bool,
 }
 
@@ -206,7 +207,8 @@ fn carry(doc: &PlanDoc, fresh: &Path) -> Result<Renewed, RenewError> {
     for (number, key) in keys.into_iter().enumerate().take(index.entries.len()) {
         let decision = index.entries[number].decision;
         decided += u64::from(decision != Decision::Open);
-        let this = (decision, index.modified.get(&number).cloned());
+        let opinions = index.opinions.get(&number).cloned();
+        let this = (decision, index.modified.get(&number).cloned(), opinions);
         let known = old.entry(key).or_default();
         known.count += 1;
         known.differ |= known.decided.as_ref().is_some_and(|other| *other != this);
@@ -229,11 +231,14 @@ fn carry(doc: &PlanDoc, fresh: &Path) -> Result<Renewed, RenewError> {
             .get(key)
             .filter(|old| !old.differ && counts.get(key) == Some(&old.count));
         match fits.and_then(|old| old.decided.as_ref()) {
-            Some((Decision::Open, _)) => {}
-            Some((decision, text)) => {
-                carried += 1;
+            Some((decision, text, opinions)) => {
+                carried += u64::from(*decision != Decision::Open);
                 let id = new_doc.index.id(number);
-                lines.extend(decision_line(&id, *decision, text.as_deref()));
+                match opinions {
+                    Some(opinions) => lines.extend(opinions.lines(&id)),
+                    None if *decision == Decision::Open => {}
+                    None => lines.extend(decision_line(&id, *decision, text.as_deref())),
+                }
             }
             None => new += 1,
         }

@@ -12,7 +12,9 @@ use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
 use crate::source::Source;
 use brisk_quill_core::plan::decision::Decision;
-use brisk_quill_core::plan::{PlanFault, PlanFile, PlanIndex, RECORD_MOST, parse_change, text_of};
+use brisk_quill_core::plan::{
+    PartOf, PlanFault, PlanFile, PlanIndex, RECORD_MOST, parse_change, text_of,
+};
 use brisk_quill_core::records::plan::ChangeRecord;
 use std::cmp::Reverse;
 use std::collections::HashMap;
@@ -58,6 +60,8 @@ pub struct PlanDoc {
     /// Bytes of whole lines; what lies behind them was cut off.
     length: u64,
     is_torn: bool,
+    /// The BLAKE3 hash of all lines but those of decisions.
+    hash: blake3::Hash,
 }
 
 /// Changes with the same old and new bytes.
@@ -96,8 +100,10 @@ impl PlanDoc {
             index: PlanIndex::default(),
             length: 0,
             is_torn: false,
+            hash: blake3::hash(b""),
             file: file.try_clone()?,
         };
+        let mut hasher = blake3::Hasher::new();
         let mut input = BufReader::with_capacity(1 << 18, file);
         let mut line = Vec::new();
         for number in 1.. {
@@ -115,9 +121,13 @@ impl PlanDoc {
                 doc.is_torn = read > 0;
                 break;
             };
-            doc.index.take(record, doc.length).map_err(fail)?;
+            let part = doc.index.take(record, doc.length).map_err(fail)?;
+            if part == PartOf::Body {
+                hasher.update(&line);
+            }
             doc.length += read as u64;
         }
+        doc.hash = hasher.finalize();
         match doc.length {
             0 if doc.is_torn => Err(PlanFileError::Line {
                 line: 1,
@@ -131,6 +141,11 @@ impl PlanDoc {
     /// Its place.
     pub fn path(&self) -> &Path {
         &self.path
+    }
+
+    /// The hash of what was evaluated, in hexadecimal: decisions do not change it.
+    pub fn hash(&self) -> String {
+        self.hash.to_hex().to_string()
     }
 
     /// True if it was written to its end.

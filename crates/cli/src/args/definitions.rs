@@ -441,6 +441,7 @@ Examples:
   bquill preview 'berth (\\d+)' -i --with 'B-$1' notices/ --kinds
   bquill preview 'berth *(\\d+)' -i --with 'B-$1' notices/ --against last
   bquill preview 'berth (\\d+)' -i --with 'B-$1' --whole notices/01-dredging.md
+  bquill preview 'berth (\\d+)' -i --with 'B-$1' notices/ --report berths.html
   bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/
 
 Write templates between single quotes: a shell swallows `$1` between double quotes.
@@ -482,6 +483,9 @@ pub struct PreviewArgs {
     /// Save the plan in FILE, to be reviewed and applied.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Output")]
     pub save_plan: Option<PathBuf>,
+    /// Save the changes as a page for a browser: others read it there and decide.
+    #[arg(long, value_name = "FILE.html", value_hint = ValueHint::FilePath, help_heading = "Output")]
+    pub report: Option<PathBuf>,
     /// Show the text between the steps too.
     #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff"])]
     pub steps: bool,
@@ -618,11 +622,13 @@ Examples:
   bquill review 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill review
   bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..5' --accept-rest
+  bquill review --plan berths.plan --report berths.html
+  bquill review --plan berths.plan --decisions signe.jsonl renee.jsonl
 
 With nothing named it goes on with the last preview of this folder. Changes are named by id (`2.7`),
 `kind:3..5` (as `preview --kinds` numbers them), `file:GLOB`, `line:SPEC`; `&` joins conditions, `,`
 begins another.
-Exit: 0 fine, 1 there is nothing to review, 2 the request is wrong, 3 something could not be
+Exit: 0 fine, 1 there is nothing to review or reviewers decided differently, 2 the request is wrong, 3 something could not be
 read or safely written."
 )]
 pub struct ReviewArgs {
@@ -649,12 +655,18 @@ pub struct ReviewArgs {
     /// Refuse these changes, without a screen; may be repeated.
     #[arg(long, value_name = "SPEC", help_heading = "Decisions")]
     pub refuse: Vec<String>,
+    /// Take in decisions that reviewers saved on a page, without a screen.
+    #[arg(long, value_name = "FILE", num_args = 1.., value_hint = ValueHint::FilePath, help_heading = "Decisions")]
+    pub decisions: Vec<PathBuf>,
     /// Accept all that is open then.
     #[arg(long, conflicts_with = "refuse_rest", help_heading = "Decisions")]
     pub accept_rest: bool,
     /// Refuse all that is open then.
     #[arg(long, help_heading = "Decisions")]
     pub refuse_rest: bool,
+    /// Save the plan as a page for a browser, and end: others read it there and decide.
+    #[arg(long, value_name = "FILE.html", value_hint = ValueHint::FilePath, help_heading = "Output")]
+    pub report: Option<PathBuf>,
     /// Print the counts as a JSON record.
     #[arg(long, help_heading = "Output")]
     pub json: bool,

@@ -184,22 +184,27 @@ impl Meant {
         self.root.as_deref()
     }
 
-    /// A sentence that says how its rewrite was understood.
+    /// Its name, and how its rewrite was understood.
     pub fn sentence(&self) -> String {
+        let name = &self.name;
+        let mut chars = name.chars();
+        let first = chars.next().map(|c| c.to_uppercase().to_string());
+        let words = self.request();
+        format!("{}{}.\n{words}", first.unwrap_or_default(), chars.as_str())
+    }
+
+    /// A sentence that says how its rewrite was understood.
+    pub fn request(&self) -> String {
         let index = &self.doc.index;
         let sources: Vec<Source> = index
             .files
             .iter()
             .map(|file| source_of(&file.path))
             .collect();
-        let words = match index.rewrite.build(&mut UnreadTables) {
+        match index.rewrite.build(&mut UnreadTables) {
             Ok(rewrite) => rewrite_sentence(&rewrite, &sources),
             Err(_) => format!("In {}.", counted(sources.len() as u64, "file")),
-        };
-        let name = &self.name;
-        let mut chars = name.chars();
-        let first = chars.next().map(|c| c.to_uppercase().to_string());
-        format!("{}{}.\n{words}", first.unwrap_or_default(), chars.as_str())
+        }
     }
 
     /// Makes the run, and says so. A preview that was applied is no longer the last one.

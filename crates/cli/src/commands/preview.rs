@@ -2,12 +2,12 @@
 
 mod view;
 
-use crate::args::definitions::PreviewArgs;
+use crate::args::definitions::{PlanArgs, PreviewArgs};
 use crate::args::split::Part;
 use crate::commands::ends::report_unreadable;
 use crate::commands::preview::view::View;
 use crate::commands::report::{Evaluating, guards};
-use crate::commands::{journal_run, plans};
+use crate::commands::{journal_run, pages, plans};
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
@@ -43,6 +43,9 @@ pub fn run(
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     if let Some(file) = &args.save_rewrite {
         check_new(file)?;
+    }
+    if let Some(page) = &args.report {
+        pages::check_new(page)?;
     }
     let through = through(args, &asked.rewrite)?;
     let (texts, sources) = files(args, &asked)?;
@@ -91,9 +94,22 @@ pub fn run(
         ControlFlow::Continue(())
     })?;
     let matches = evaluating.summary.counts.all_steps().matches;
-    let status = preview.end(&evaluating, output)?;
+    let (status, holds) = preview.end(&evaluating, output)?;
+    if let Some(page) = &args.report {
+        save_page(page, holds, output)?;
+    }
     options::report_passed_over(&sources, matches, output);
     Ok(status)
+}
+
+/// Saves the plan of this preview, which is the last one now, as a page; unless there is none.
+fn save_page(page: &Path, holds: bool, output: &mut Output) -> Result<(), Diagnostic> {
+    if holds {
+        let meant = plans::meant(&PlanArgs::default(), output)?;
+        return pages::save(&meant, page, output);
+    }
+    output.note("note: the page has not been saved, for there is nothing to review\n");
+    Ok(())
 }
 
 /// The files of a preview, and how they are read.
@@ -114,7 +130,7 @@ fn files(args: &PreviewArgs, asked: &AskedRewrite) -> Result<(TextOptions, Sourc
             ),
         );
     }
-    if has_stdin && args.save_plan.is_some() {
+    if has_stdin && (args.save_plan.is_some() || args.report.is_some()) {
         return Err(Diagnostic::wrong(
             "standard input cannot be written later, so its plan cannot be saved",
         )
@@ -155,6 +171,7 @@ impl<'a> Preview<'a> {
             args.json,
             args.save_plan.as_deref(),
             match keeps {
+                true if args.report.is_some() => Keeping::Always,
                 true => Keeping::IfPossible,
                 false => Keeping::Never,
             },
@@ -229,8 +246,13 @@ impl<'a> Preview<'a> {
         );
     }
 
-    /// Prints what follows the changes, and saves what is to be saved.
-    fn end(self, evaluating: &Evaluating<'_>, output: &mut Output) -> Result<Status, Diagnostic> {
+    /// Prints what follows the changes, and saves what is to be saved; tells whether the plan is one
+    /// that can be reviewed.
+    fn end(
+        self,
+        evaluating: &Evaluating<'_>,
+        output: &mut Output,
+    ) -> Result<(Status, bool), Diagnostic> {
         let summary = &evaluating.summary;
         let width = output.width();
         if let Some((by, kinds)) = self.kinds {
@@ -263,7 +285,7 @@ impl<'a> Preview<'a> {
         if saved == Some(false) {
             output.note("note: the plan has not been saved\n");
         }
-        Ok(status)
+        Ok((status, holds))
     }
 }
 

@@ -1,9 +1,12 @@
-//! `review`: judges the changes of a plan, on a screen or by options.
+//! `review`: judges the changes of a plan, on a screen, by options, or on a page.
+
+mod taken_in;
 
 use crate::args::definitions::{FilesArgs, GuardArgs, PlanArgs, ReviewArgs};
 use crate::args::split::Part;
 use crate::commands::ends::report_unreadable;
 use crate::commands::journal_run;
+use crate::commands::pages;
 use crate::commands::plans::{self, Meant, plan_write_diagnostic};
 use crate::commands::report::{Evaluating, guards};
 use crate::diagnostic::Diagnostic;
@@ -28,8 +31,14 @@ use std::io::{self, IsTerminal};
 use std::ops::ControlFlow;
 
 pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
-    let silent =
+    let decides =
         !args.accept.is_empty() || !args.refuse.is_empty() || args.accept_rest || args.refuse_rest;
+    let takes_in = !args.decisions.is_empty();
+    let silent = decides || takes_in || args.report.is_some();
+    if let Some(page) = &args.report {
+        pages::check_new(page)?;
+    }
+    let by = KindsBy::of(args.kinds.as_deref())?.unwrap_or(KindsBy::Need);
     let deciders = Deciders::new(args)?;
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
         plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
@@ -44,11 +53,23 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     if meant.doc.index.entries.is_empty() {
         return Err(Diagnostic::no("there is nothing to review"));
     }
+    if takes_in {
+        taken_in::take_in(&mut meant, &args.decisions, output)?;
+    }
+    if decides {
+        decide(&mut meant, &deciders, args)?;
+    }
+    if decides || takes_in {
+        tell_decisions(&meant.doc.index, args.json, output);
+    }
+    if let Some(page) = &args.report {
+        pages::save(&meant, page, output)?;
+    }
     if silent {
-        return decide(&mut meant, &deciders, args, output);
+        taken_in::check_conflicts(&meant, output)?;
+        return Ok(Status::Fine);
     }
     needs_terminal()?;
-    let by = KindsBy::of(args.kinds.as_deref())?.unwrap_or(KindsBy::Need);
     crate::review::run(meant, by, output)
 }
 
@@ -165,13 +186,8 @@ impl Deciders {
     }
 }
 
-/// Decides without a screen, and tells the counts.
-fn decide(
-    meant: &mut Meant,
-    deciders: &Deciders,
-    args: &ReviewArgs,
-    output: &mut Output,
-) -> Result<Status, Diagnostic> {
+/// Decides without a screen.
+fn decide(meant: &mut Meant, deciders: &Deciders, args: &ReviewArgs) -> Result<(), Diagnostic> {
     let fail =
         |error: io::Error| Diagnostic::trouble(format!("cannot write the decisions: {error}"));
     let needs_kinds = deciders
@@ -214,15 +230,15 @@ fn decide(
             .remedy("nothing has been decided; `preview --kinds` and `preview --json` tell the numbers and ids"));
     }
     meant.doc.append(&lines).map_err(fail)?;
-    meant.doc.sync().map_err(fail)?;
-    match args.json {
-        true => output.print(&json_decisions(&meant.doc.index)),
-        false => {
-            let sentence = format!("{}\n", what_is_written(&meant.doc.index));
-            output.print(sentence.as_bytes());
-        }
+    meant.doc.sync().map_err(fail)
+}
+
+/// Tells what would be written now.
+fn tell_decisions(plan: &PlanIndex, json: bool, output: &mut Output) {
+    match json {
+        true => output.print(&json_decisions(plan)),
+        false => output.print(format!("{}\n", what_is_written(plan)).as_bytes()),
     }
-    Ok(Status::Fine)
 }
 
 /// The record of the decisions of a plan.
@@ -234,5 +250,6 @@ fn json_decisions(plan: &PlanIndex) -> Vec<u8> {
         modified: counts.modified,
         refused: counts.refused,
         open: counts.open,
+        conflicts: plan.conflicts().len() as u64,
     })
 }

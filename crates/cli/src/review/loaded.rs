@@ -1,7 +1,7 @@
 //! The part of a plan and of its files that a screen shows, loaded before it is drawn.
 
+use crate::context::{FileRow, Surroundings, surroundings, whole, words_beside};
 use crate::review::action::View;
-use crate::review::context::{FileRow, Surroundings, surroundings, whole, words_beside};
 use crate::review::state::State;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_files::plan_file::PlanDoc;

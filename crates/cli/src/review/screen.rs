@@ -12,7 +12,7 @@ use crate::render::highlight::shortened;
 use crate::review::action::View;
 use crate::review::keys::{HINTS, HINTS_NARROW};
 use crate::review::loaded::Loaded;
-use crate::review::screen::signs::{sign, sign_role};
+use crate::review::screen::signs::sign_role;
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::number;
@@ -89,7 +89,7 @@ impl Screen<'_> {
             (Decision::Refused, counts.refused),
             (Decision::Modified, counts.modified),
         ] {
-            let text = format!("{} {} ", sign(decision), number(n));
+            let text = format!("{} {} ", decision.sign(), number(n));
             spans.push(self.span(sign_role(decision), text));
             spans.push(self.span(Role::Quiet, format!("{}   ", decision.name())));
         }
@@ -221,7 +221,7 @@ impl Screen<'_> {
         let mut spans = vec![
             self.span(
                 role(sign_role(entry.decision)),
-                format!("{} ", sign(entry.decision)),
+                format!("{} ", entry.decision.sign()),
             ),
             self.span(role(Role::Quiet), format!("{:>5}  ", entry.line)),
         ];

@@ -57,10 +57,13 @@ impl State {
     /// A review that lists kinds by shape where they are `grouped`.
     pub fn new(plan: PlanIndex, kinds: PlanKinds, grouped: bool) -> Self {
         let counts = plan.counts();
-        let message = match plan.hints.len() {
-            0 => String::new(),
-            1 => "there is a hint about these changes: h shows it".to_owned(),
-            n => format!("there are {n} hints about these changes: h shows them"),
+        let message = match (plan.conflicts().len(), plan.hints.len()) {
+            (1.., _) => {
+                "reviewers decided differently about some changes: v lists what is open".to_owned()
+            }
+            (0, 0) => String::new(),
+            (0, 1) => "there is a hint about these changes: h shows it".to_owned(),
+            (0, n) => format!("there are {n} hints about these changes: h shows them"),
         };
         let open = plan
             .entries

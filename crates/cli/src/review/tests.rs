@@ -1,12 +1,13 @@
 //! The state of a review key by key, and its screen against a buffer.
 
+use crate::cell_values::CellValues;
 use crate::full_screen::field::{Edit, Field};
 use crate::full_screen::palette::Palette;
 use crate::review::action::{Effect, Leave, View};
 use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
 use crate::review::state::State;
-use crate::review::{PlanTexts, keys, layouts};
+use crate::review::{PlanTexts, keys};
 use crate::theme::Background;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_files::plan_file::PlanDoc;
@@ -94,10 +95,10 @@ impl Desk {
             let Some(action) = keys::action(&self.state, key) else {
                 continue;
             };
-            let layouts = layouts(&self.state);
+            let values = CellValues::of(&self.state.plan);
             let texts = PlanTexts {
                 doc: &self.doc,
-                layouts: &layouts,
+                values: &values,
             };
             last = self.state.act(action, &texts);
         }

@@ -1,5 +1,6 @@
 //! Drives the built program on files in a temporary folder.
 
+pub mod browser;
 pub mod term;
 
 use serde_json::Value;

@@ -35,6 +35,16 @@ impl Decision {
         }
     }
 
+    /// The sign for it.
+    pub fn sign(self) -> char {
+        match self {
+            Self::Open => '·',
+            Self::Accepted => 'A',
+            Self::Refused => 'R',
+            Self::Modified => 'M',
+        }
+    }
+
     /// True if something is to be written.
     pub fn writes(self) -> bool {
         matches!(self, Self::Accepted | Self::Modified)

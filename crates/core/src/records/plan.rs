@@ -123,7 +123,7 @@ record! {
 }
 
 record! {
-    /// Appended when a change is decided about; the last one of a change holds.
+    /// A decision about a change: appended to a plan as it is made, or saved by a reviewer for it.
     DecisionRecord<'a> = "decision" {
         /// FILE.CHANGE, both from 1.
         id: ChangeId,
@@ -135,6 +135,15 @@ record! {
         /// Its bytes on disk, where they are not the text in UTF-8.
         #[serde(default)]
         after_b64: Optional<Base64<'a>>,
+        /// The BLAKE3 hash of the plan without its decisions, in hexadecimal; in a file of decisions.
+        #[serde(default)]
+        plan: Optional<Cow<'a, str>>,
+        /// The name of the reviewer.
+        #[serde(default)]
+        by: Optional<Cow<'a, str>>,
+        /// The reviewer's remark.
+        #[serde(default)]
+        remark: Optional<Cow<'a, str>>,
     }
 }
 
@@ -417,6 +426,19 @@ impl<'a> DecisionRecord<'a> {
             decision,
             after: text,
             after_b64: base64,
+            plan: Optional(None),
+            by: Optional(None),
+            remark: Optional(None),
+        }
+    }
+
+    /// The same, of a reviewer; an empty remark is none.
+    #[must_use]
+    pub fn of_reviewer(self, by: &'a str, remark: &'a str) -> Self {
+        Self {
+            by: Optional(Some(by.into())),
+            remark: Optional(Some(remark.into()).filter(|_| !remark.is_empty())),
+            ..self
         }
     }
 

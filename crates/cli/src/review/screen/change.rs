@@ -1,14 +1,17 @@
 //! One change as large as there is room for.
 
+use crate::full_screen::boxes::wrapped;
 use crate::full_screen::fit::{head, tail};
 use crate::full_screen::marked::{self, Look};
 use crate::full_screen::palette::Role;
+use crate::render::decisions::opinion_text;
 use crate::review::action::View;
 use crate::review::screen::Screen;
-use crate::review::screen::signs::{sign, sign_role};
+use crate::review::screen::signs::{role_of, sign_role};
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
+use brisk_quill_core::plan::opinion::Opinions;
 use brisk_quill_core::records::field::Ordinal;
 use brisk_quill_core::records::plan::{ChangeRecord, GroupText};
 use brisk_quill_core::span::Span as Range;
@@ -158,17 +161,24 @@ impl Screen<'_> {
             }
             None => "a kind of its own".into(),
         };
-        vec![
+        let mut lines = vec![
             Line::from(self.span(Role::Strong, tail(&path, width))),
             Line::from(vec![
                 self.span(Role::Plain, format!("change {id}, {place}{steps}   ")),
                 self.span(
                     sign_role(decision),
-                    format!("{} {}", sign(decision), decision.name()),
+                    format!("{} {}", decision.sign(), decision.name()),
                 ),
             ]),
             Line::from(self.span(Role::Quiet, head(&like, width))),
-        ]
+        ];
+        let opinions = plan.opinions.get(&index).map_or(&[][..], Opinions::all);
+        for opinion in opinions {
+            for line in wrapped(&opinion_text(opinion), width) {
+                lines.push(Line::from(self.span(role_of(opinion.decision), line)));
+            }
+        }
+        lines
     }
 
     pub(super) fn modifying(&self, state: &State, width: usize) -> Line<'static> {

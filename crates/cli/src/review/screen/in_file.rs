@@ -1,11 +1,11 @@
 //! Rows of a file, wrapped, with what changes in them.
 
+use crate::context::{FileRow, PieceOf, Surroundings};
 use crate::full_screen::palette::Role;
-use crate::review::context::{FileRow, PieceOf, Surroundings};
 use crate::review::screen::Screen;
-use crate::review::screen::signs::{role_of, sign, sign_role};
+use crate::review::screen::signs::{role_of, sign_role};
 use crate::review::state::State;
-use brisk_quill_core::escape::{push_visible, visible};
+use brisk_quill_core::escape::{visible, visible_blanks};
 use ratatui::text::{Line, Span};
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
@@ -166,7 +166,7 @@ impl Screen<'_> {
         if has_edges {
             pieces.push((Role::Quiet, "‹".to_owned()));
         }
-        pieces.push((role, with_blanks(text)));
+        pieces.push((role, visible_blanks(text)));
         if has_edges {
             pieces.push((Role::Quiet, "›".to_owned()));
         }
@@ -218,17 +218,5 @@ fn decisions(row: &FileRow) -> Option<(Role, char)> {
         PieceOf::Old(decision) | PieceOf::New(decision) => Some(decision),
         PieceOf::Text | PieceOf::Was | PieceOf::Now | PieceOf::Replaced => None,
     });
-    decision.map(|decision| (sign_role(decision), sign(decision)))
-}
-
-/// Text with its blanks drawn: `·`, and signs for tabs and line ends.
-fn with_blanks(text: &[u8]) -> String {
-    let mut out = String::new();
-    for (number, part) in text.split(|byte| *byte == b' ').enumerate() {
-        if number > 0 {
-            out.push('·');
-        }
-        push_visible(&mut out, part);
-    }
-    out
+    decision.map(|decision| (sign_role(decision), decision.sign()))
 }

@@ -1,17 +1,7 @@
-//! The signs of decisions.
+//! The labels of decisions.
 
 use crate::full_screen::palette::Role;
 use brisk_quill_core::plan::decision::Decision;
-
-/// A sign for each decision.
-pub(super) fn sign(decision: Decision) -> char {
-    match decision {
-        Decision::Open => '·',
-        Decision::Accepted => 'A',
-        Decision::Refused => 'R',
-        Decision::Modified => 'M',
-    }
-}
 
 /// The label of a decision.
 pub(super) fn role_of(decision: Decision) -> Role {

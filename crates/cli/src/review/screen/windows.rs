@@ -7,7 +7,7 @@ use crate::render::decisions::what_is_written;
 use crate::review::action::Group;
 use crate::review::keys::KEYS;
 use crate::review::screen::Screen;
-use crate::review::screen::signs::{sign, sign_role};
+use crate::review::screen::signs::sign_role;
 use crate::review::state::State;
 use crate::review::state::kind_list::KindRow;
 use brisk_quill_core::escape::visible;
@@ -99,7 +99,7 @@ impl Screen<'_> {
         ];
         let some = all.into_iter().filter(|(_, n)| *n > 0);
         some.map(|(decision, n)| {
-            let text = format!("  {} {}", sign(decision), number(n));
+            let text = format!("  {} {}", decision.sign(), number(n));
             self.span(sign_role(decision), text)
         })
         .collect()

@@ -1,5 +1,7 @@
 //! A change where it stands in its file, read from the disk before it is drawn.
 
+pub mod excerpt;
+
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::plan::ChangeRecord;
@@ -74,6 +76,18 @@ struct Edit {
     to: usize,
     new: Vec<u8>,
     decision: Decision,
+}
+
+impl Edit {
+    /// The same in a text that begins at `low`.
+    fn moved_back(&self, low: usize) -> Self {
+        Self {
+            from: self.from - low,
+            to: self.to - low,
+            new: self.new.clone(),
+            ..*self
+        }
+    }
 }
 
 /// Which text of the change that is looked at is shown.

@@ -1,0 +1,60 @@
+//! The values of cells in a plan, and how their files write them.
+
+use brisk_quill_core::columns::layout::Layout;
+use brisk_quill_core::plan::PlanIndex;
+use brisk_quill_core::records::plan::ChangeRecord;
+use brisk_quill_engine::tables::UnreadTables;
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+
+/// Reads and writes the values of cells.
+pub struct CellValues {
+    /// The layout of each file, where it has columns; and whether it is UTF-8.
+    files: Vec<(Option<Layout>, bool)>,
+}
+
+impl CellValues {
+    /// Those of the files of a plan.
+    pub fn of(plan: &PlanIndex) -> Self {
+        let rewrite = plan.rewrite.build(&mut UnreadTables).ok();
+        let layout = |path: &[u8]| {
+            let path = Path::new(OsStr::from_bytes(path));
+            let steps = rewrite.as_ref()?.steps().iter();
+            let mut columns = steps.filter_map(|step| step.query.columns.as_ref());
+            columns.find_map(|columns| columns.options.layout(path))
+        };
+        let files = plan.files.iter();
+        let file = files.map(|file| (layout(&file.path), file.encoding.starts_with("UTF-8")));
+        Self {
+            files: file.collect(),
+        }
+    }
+
+    /// The layout of the cell that a change is; `None` where it is none.
+    fn layout(&self, file: usize, change: &ChangeRecord<'_>) -> Option<Layout> {
+        change.cell.as_ref()?;
+        self.files.get(file)?.0
+    }
+
+    /// `value` as the file at `file` writes it in the place of a change; `None` where it cannot hold
+    /// it.
+    pub fn written(&self, file: usize, change: &ChangeRecord<'_>, value: &str) -> Option<Vec<u8>> {
+        if !self.files.get(file)?.1 {
+            return None;
+        }
+        match self.layout(file, change) {
+            Some(layout) => layout.write_value(&change.before_bytes()?, value.as_bytes()),
+            None => Some(value.as_bytes().to_vec()),
+        }
+    }
+
+    /// The value that `bytes` stand for in the place of a change.
+    pub fn value(&self, file: usize, change: &ChangeRecord<'_>, bytes: &[u8]) -> String {
+        let value = match self.layout(file, change) {
+            Some(layout) => layout.read_value(bytes),
+            None => bytes.to_vec(),
+        };
+        String::from_utf8_lossy(&value).into_owned()
+    }
+}

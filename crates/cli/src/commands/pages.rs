@@ -1,0 +1,61 @@
+//! Plans saved as pages, which a browser shows.
+
+use crate::commands::journal_run;
+use crate::commands::plans::Meant;
+use crate::diagnostic::Diagnostic;
+use crate::output::Output;
+use crate::page::{CHANGES_MOST, Page};
+use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::numbers::{counted, number};
+use std::io::{self, BufWriter, Write};
+use std::path::Path;
+
+/// A page is not saved over a file that is there.
+pub fn check_new(file: &Path) -> Result<(), Diagnostic> {
+    if file.symlink_metadata().is_err() {
+        return Ok(());
+    }
+    let shown = visible_path(file);
+    Err(
+        Diagnostic::trouble(format!("there is already a file: {shown}"))
+            .remedy("save the page under another name"),
+    )
+}
+
+/// Saves a plan as a page, and says so.
+pub fn save(meant: &Meant, file: &Path, output: &mut Output) -> Result<(), Diagnostic> {
+    let changes = meant.doc.index.entries.len();
+    if changes > CHANGES_MOST {
+        let (found, most) = (
+            counted(changes as u64, "change"),
+            number(CHANGES_MOST as u64),
+        );
+        return Err(Diagnostic::trouble(format!(
+            "a page shows at most {most} changes, and these are {found}"
+        ))
+        .remedy("narrow the request, or save pages for some of the files"));
+    }
+    // Where the plan may not write, it may not be read for a page either.
+    meant.check_places()?;
+    let shown = visible_path(file);
+    let written = write(meant, file);
+    written
+        .map_err(|error| Diagnostic::trouble(format!("cannot save the page {shown}: {error}")))?;
+    output.note(&format!(
+        "The page is saved as {shown}; open it in a browser.\n"
+    ));
+    Ok(())
+}
+
+fn write(meant: &Meant, file: &Path) -> io::Result<()> {
+    let request = meant.request();
+    let page = Page {
+        doc: &meant.doc,
+        request: &request,
+    };
+    let mut out = BufWriter::new(journal_run::temporaries().beside(file)?);
+    page.write(&mut out)?;
+    out.flush()?;
+    let written = out.into_inner()?;
+    written.keep_as(file).map(drop)
+}

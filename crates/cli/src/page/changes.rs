@@ -1,0 +1,221 @@
+//! The changes of a file on the page.
+
+use crate::cell_values::CellValues;
+use crate::context::excerpt::{Excerpt, Excerpts};
+use crate::context::{FileRow, PieceOf, new_text};
+use crate::render::highlight::shortened;
+use brisk_quill_core::escape::{visible, visible_blanks};
+use brisk_quill_core::numbers::counted;
+use brisk_quill_core::plan::PlanIndex;
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::plan::opinion::Opinion;
+use brisk_quill_core::records::plan::ChangeRecord;
+use brisk_quill_files::plan_file::PlanKinds;
+use maud::{Markup, html};
+
+/// Without script, files are unfolded on a page of at most so many changes.
+const UNFOLDED_MOST: usize = 2000;
+/// Changes in one `noscript`.
+const TOGETHER: usize = 500;
+/// Characters shown of a line beside a change.
+const LINE_MOST: usize = 240;
+
+/// The changes of one file.
+pub struct FileChanges<'p> {
+    pub plan: &'p PlanIndex,
+    pub kinds: &'p PlanKinds,
+    pub values: &'p CellValues,
+    /// The number of the file, from 0.
+    pub number: usize,
+    pub changes: &'p [ChangeRecord<'static>],
+}
+
+impl FileChanges<'_> {
+    /// All of them; counts those within words by their kinds.
+    pub fn html(&self, within_words: &mut [u64]) -> String {
+        let file = &self.plan.files[self.number];
+        let excerpts = Excerpts::new(self.plan, self.number, self.changes);
+        let mut parts: Vec<String> = Vec::new();
+        for (place, change) in self.changes.iter().enumerate() {
+            let index = file.first + place;
+            let excerpt = excerpts.at(place, change);
+            let kind = self.kinds.of[index] as usize;
+            if let (Some(excerpt), Some(within)) = (&excerpt, within_words.get_mut(kind)) {
+                *within += u64::from(excerpt.is_within_word);
+            }
+            if place % TOGETHER == 0 {
+                parts.push(String::new());
+            }
+            if let Some(part) = parts.last_mut() {
+                part.push('\n');
+                part.push_str(&self.change(index, change, excerpt.as_ref()).into_string());
+            }
+        }
+        let is_open = self.plan.entries.len() <= UNFOLDED_MOST;
+        let count = counted(self.changes.len() as u64, "change");
+        let markup = html! {
+            details.file open[is_open] {
+                summary { h3 { bdi { (visible(&file.path)) } } " " small { (count) } }
+                @for part in &parts { noscript { (maud::PreEscaped(part)) } }
+            }
+        };
+        markup.into_string() + "\n"
+    }
+
+    fn change(&self, index: usize, change: &ChangeRecord<'_>, excerpt: Option<&Excerpt>) -> Markup {
+        let decision = self.plan.entries[index].decision;
+        let id = self.plan.id(index);
+        let kind = self.kinds.of[index];
+        let opinions = self.plan.opinions.get(&index);
+        let within = excerpt.is_some_and(|excerpt| excerpt.is_within_word);
+        html! {
+            article id=(format!("c{id}")) data-k=[(kind != u32::MAX).then_some(kind)] data-d=(decision.sign()) {
+                header {
+                    (state(decision)) " "
+                    a href=(format!("#c{id}")) { "line " (change.line.0) }
+                    @if let Some(cell) = &change.cell { ", " (cell_name(cell)) }
+                    " " small { "change " (id) }
+                    @if within { " " em.warn { "within a word" } }
+                }
+                @match (&change.cell, excerpt) {
+                    (Some(_), _) => (self.cell(index, change)),
+                    (None, Some(excerpt)) => (lines(excerpt)),
+                    (None, None) => (self.pair(index, change)),
+                }
+                @if let Some(opinions) = opinions {
+                    @if opinions.differ() { p.warn { "Decided differently, so it is open." } }
+                    @for opinion in opinions.all() { (said(opinion)) }
+                }
+            }
+        }
+    }
+
+    /// The new bytes of a change.
+    fn new_text(&self, index: usize, change: &ChangeRecord<'_>) -> Vec<u8> {
+        new_text(self.plan, index, change).unwrap_or_default()
+    }
+
+    /// The value of a cell, before and after.
+    fn cell(&self, index: usize, change: &ChangeRecord<'_>) -> Markup {
+        let old = change.before_bytes().unwrap_or_default();
+        let (old, new) = (&*old, self.new_text(index, change));
+        let value = |bytes: &[u8]| self.values.value(self.number, change, bytes);
+        let (was, now) = (value(old), value(&new));
+        html! { table { tr { th scope="row" { "was" } td { (differing(&was, &now, true)) } }
+        tr { th scope="row" { "now" } td { (differing(&now, &was, false)) } } } }
+    }
+
+    /// A change whose surroundings cannot be shown.
+    fn pair(&self, index: usize, change: &ChangeRecord<'_>) -> Markup {
+        let modified = self.plan.modified.contains_key(&index);
+        let now = match modified {
+            true => visible_blanks(&self.new_text(index, change)),
+            false => visible_blanks(change.after.as_bytes()),
+        };
+        html! {
+            p.row.was { i { (change.line.0) } b { "was" } code { del { (visible_blanks(change.before.as_bytes())) } } }
+            p.row.now { i {} b { "now" } code { ins { (now) } } }
+            p.quiet { "The lines around it cannot be shown: the file has changed, or is not UTF-8." }
+        }
+    }
+}
+
+/// The sign and the name of a decision.
+fn state(decision: Decision) -> Markup {
+    html! { strong.d data-d=(decision.sign()) { (decision.sign()) " " (decision.name()) } }
+}
+
+fn cell_name(cell: &str) -> Markup {
+    let what = match cell.starts_with('/') {
+        true => "pointer",
+        false => "column",
+    };
+    html! { (what) " " bdi { (visible(cell.as_bytes())) } }
+}
+
+/// A decision of a reviewer, with the remark.
+fn said(opinion: &Opinion) -> Markup {
+    html! { p.said {
+        bdi { (visible(opinion.by.as_bytes())) } ": " (state(opinion.decision))
+        @if let Some(text) = &opinion.text { " " code { (visible_blanks(text)) } }
+        @if !opinion.remark.is_empty() { " — " bdi { (visible(opinion.remark.as_bytes())) } }
+    } }
+}
+
+/// A text with what differs from another marked: old, or new.
+fn differing(text: &str, other: &str, is_old: bool) -> Markup {
+    let same = |(a, b): &(char, char)| a == b;
+    let chars = |text: &str| text.chars().collect::<Vec<char>>();
+    let (text, other) = (chars(text), chars(other));
+    let most = text.len().min(other.len());
+    let pairs = text.iter().copied().zip(other.iter().copied());
+    let head = pairs.take_while(same).count();
+    let tails = text.iter().rev().copied().zip(other.iter().rev().copied());
+    let tail = tails.take(most - head).take_while(same).count();
+    let part = |chars: &[char]| chars.iter().collect::<String>();
+    let middle = visible_blanks(part(&text[head..text.len() - tail]).as_bytes());
+    html! {
+        code {
+            (visible(part(&text[..head]).as_bytes()))
+            @if is_old { del { (middle) } } @else { ins { (middle) } }
+            (visible(part(&text[text.len() - tail..]).as_bytes()))
+        }
+        @if text.is_empty() { span.quiet { "(empty)" } }
+    }
+}
+
+/// A change in its lines.
+fn lines(excerpt: &Excerpt) -> Markup {
+    let is_empty = |rows: &[FileRow]| {
+        rows.iter()
+            .all(|row| row.pieces.iter().all(|p| p.text.is_empty()))
+    };
+    let cut = (excerpt.is_cut_before, excerpt.is_cut_after);
+    html! {
+        @for line in &excerpt.before { (row("near", "", line, (false, false))) }
+        (rows("was", &excerpt.was, cut))
+        @if is_empty(&excerpt.now) {
+            p.row.now { i {} b { "now" } span.quiet { "(nothing: the line goes, or is empty)" } }
+        } @else {
+            (rows("now", &excerpt.now, cut))
+        }
+        @for line in &excerpt.after { (row("near", "", line, (false, false))) }
+    }
+}
+
+fn rows(label: &str, rows: &[FileRow], cut: (bool, bool)) -> Markup {
+    let last = rows.len().saturating_sub(1);
+    html! { @for (number, line) in rows.iter().enumerate() {
+        @let label_here = if number == 0 { label } else { "" };
+        (row(label, label_here, line, (cut.0 && number == 0, cut.1 && number == last)))
+    } }
+}
+
+fn row(class: &str, label: &str, row: &FileRow, (cut_before, cut_after): (bool, bool)) -> Markup {
+    let line = row.line.filter(|_| class != "now");
+    html! {
+        p class=(format!("row {class}")) {
+            i { @if let Some(line) = line { (line) } }
+            b { (label) }
+            code {
+                @if cut_before { "…" }
+                @for piece in &row.pieces { (self::piece(piece.of, &piece.text)) }
+                @if cut_after { "…" }
+            }
+        }
+    }
+}
+
+fn piece(of: PieceOf, text: &[u8]) -> Markup {
+    let other = |class: &str, decision: Decision| {
+        let title = format!("another change, {}", decision.name());
+        html! { span class=(class) data-d=(decision.sign()) title=(title) { (visible(text)) } }
+    };
+    match of {
+        PieceOf::Text => html! { (shortened(&visible(text), LINE_MOST, LINE_MOST)) },
+        PieceOf::Was | PieceOf::Replaced => html! { del { (visible_blanks(text)) } },
+        PieceOf::Now => html! { ins { (visible_blanks(text)) } },
+        PieceOf::Old(decision) => other("old", decision),
+        PieceOf::New(decision) => other("new", decision),
+    }
+}

@@ -1,0 +1,168 @@
+//! The page around the changes.
+
+use crate::page::{Page, kinds};
+use crate::render::decisions::what_is_written;
+use crate::theme::{Background, Tone};
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD as BASE64;
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_files::plan_file::PlanKinds;
+use maud::{DOCTYPE, Markup, PreEscaped, html};
+use sha2::{Digest, Sha256};
+
+const STYLE: &str = include_str!("page.css");
+const SCRIPT: &str = include_str!("page.js");
+
+/// The colours of the page, and their names in its style.
+const TONES: [(&str, Tone); 6] = [
+    ("was", Tone::Was),
+    ("now", Tone::Now),
+    ("accepted", Tone::Accepted),
+    ("refused", Tone::Refused),
+    ("modified", Tone::Modified),
+    ("hint", Tone::Hint),
+];
+
+/// The keys, and what they do.
+const KEYS: [(&str, &str); 12] = [
+    (
+        "a",
+        "accept this change, and go on to the next that is open",
+    ),
+    ("r", "refuse it, and go on"),
+    ("o", "leave it open again"),
+    ("u U", "undo, redo"),
+    ("↓ ↑", "next, previous change (also j k)"),
+    ("f F", "next, previous file"),
+    ("s S", "next, previous change of the same kind"),
+    ("v", "only open changes, or all"),
+    ("x", "only this kind, or all kinds"),
+    ("t", "the list of kinds"),
+    ("/", "only changes that hold a text"),
+    ("?", "this list"),
+];
+
+/// All before the changes.
+pub fn head(page: &Page<'_>, kinds: &PlanKinds, within_words: &[u64]) -> String {
+    let plan = &page.doc.index;
+    let style = format!("{}\n{STYLE}", colours());
+    let policy = format!(
+        "default-src 'none'; style-src '{}'; script-src '{}'; base-uri 'none'; form-action 'none'",
+        source_hash(&style),
+        source_hash(SCRIPT)
+    );
+    let changes = counted(plan.entries.len() as u64, "change");
+    let with_changes = plan.files.iter().filter(|file| file.first < file.end);
+    let files = counted(with_changes.count() as u64, "file");
+    let title = format!("{changes} in {files}");
+    let markup = html! {
+        (DOCTYPE)
+        // The end of `html` and of `body` may be left out, and is.
+        (PreEscaped("<html lang=\"en\">"))
+        head {
+            meta charset="utf-8";
+            meta http-equiv="Content-Security-Policy" content=(policy);
+            meta name="viewport" content="width=device-width, initial-scale=1";
+            meta name="referrer" content="no-referrer";
+            title { "Review: " (title) }
+            style { (PreEscaped(&style)) }
+        }
+        (PreEscaped("<body>"))
+        header.top {
+            h1 { "Review of " (title) }
+            pre.request { (page.request) }
+            p #written role="status" aria-live="polite" { (what_is_written(plan)) }
+            @if plan.problems > 0 {
+                p.warn { (counted(plan.problems, "problem")) " left aside: units that could not be computed." }
+            }
+            @for hint in &plan.hints { p.hint { b { "hint " } (hint) } }
+            @let conflicts = plan.conflicts();
+            @if !conflicts.is_empty() {
+                p.warn { (counted(conflicts.len() as u64, "change")) " decided differently by reviewers; they are open." }
+            }
+            p.noscript { "Without script this page can be read, folded and printed, but takes no decisions." }
+        }
+        (PreEscaped("<main>"))
+        (kinds::section(plan, kinds, within_words))
+        (tools(page))
+        h2 #changes { "Changes" }
+        div #list {}
+        (PreEscaped("<div id=\"all\">"))
+    };
+    markup.into_string() + "\n"
+}
+
+/// All behind the changes.
+pub fn foot() -> String {
+    let markup = html! {
+        (PreEscaped("</div></main>"))
+        dialog #keys aria-label="keys" {
+            h2 { "Keys" }
+            table { @for (keys, does) in KEYS { tr { th scope="row" { kbd { (keys) } } td { (does) } } } }
+            form method="dialog" { button { "close" } }
+        }
+        script { (PreEscaped(SCRIPT)) }
+    };
+    markup.into_string() + "\n"
+}
+
+/// The part of the page that takes decisions; it is of no use without script.
+fn tools(page: &Page<'_>) -> Markup {
+    let hash = page.doc.hash();
+    html! {
+        section.tools #tools data-plan=(hash) aria-label="filters and decisions" {
+            div.filters {
+                label { "text " input #find type="search" placeholder="in a change (/)" ; }
+                label { "decision " select #only-decision {
+                    option value="" { "any" }
+                    @for decision in Decision::ALL { option value=(decision.sign()) { (decision.name()) } }
+                } }
+                label { "kind " select #only-kind { option value="" { "all" } } }
+                label { "file " select #only-file { option value="" { "all" } } }
+                span #found role="status" aria-live="polite" {}
+            }
+            div.decide {
+                button #accept-all { "accept all shown" } button #refuse-all { "refuse all shown" }
+                button #undo { "undo" } button #redo { "redo" }
+                label { "your name " input #by maxlength="100" autocomplete="off" placeholder="optional"; }
+                button.strong #save { "save decisions" }
+                button #show-keys { "keys (?)" }
+                span #saved role="status" aria-live="polite" {}
+            }
+            nav #pager aria-label="pages" {
+                button #back { "‹ back" } " " span #page {} " " button #on { "on ›" }
+            }
+        }
+        p.quiet.how { "Saved decisions are a file. Whoever holds the plan takes it in with "
+            code { "bquill review --plan PLAN --decisions FILE…" }
+            " and applies with " code { "bquill apply --plan PLAN" } "; " code { "last" } " is the last preview. The plan is " code.hash { (hash) } "." }
+    }
+}
+
+/// The colours for both backgrounds, as the style names them.
+fn colours() -> String {
+    let of = |background| {
+        let one = |(name, tone): (&str, Tone)| format!("--{name}:{};", tone.hex(background));
+        TONES.map(one).concat()
+    };
+    format!(
+        ":root{{{}}}\n@media (prefers-color-scheme:dark){{:root{{{}}}}}",
+        of(Background::Light),
+        of(Background::Dark)
+    )
+}
+
+/// The hash of an inline style or script, as a content-security policy names it.
+fn source_hash(text: &str) -> String {
+    format!("sha256-{}", BASE64.encode(Sha256::digest(text.as_bytes())))
+}
+
+/// "A 12  R 1  · 4"
+pub(super) fn decided(counts: [u64; 4]) -> Markup {
+    html! {
+        @for (decision, n) in Decision::ALL.into_iter().zip(counts) {
+            @if n > 0 { span.d data-d=(decision.sign()) title=(decision.name()) { (decision.sign()) " " (number(n)) } " " }
+        }
+    }
+}
