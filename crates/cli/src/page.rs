@@ -63,7 +63,7 @@ impl Page<'_> {
             changes.clear();
             Ok(())
         })?;
-        out.write_all(document::head(self, &kinds, &within_words).as_bytes())?;
+        out.write_all(document::head((self.doc, self.request), &kinds, &within_words).as_bytes())?;
         for file in &shown {
             out.write_all(file.as_bytes())?;
         }

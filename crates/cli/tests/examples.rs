@@ -14,12 +14,12 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     (
         r"bquill find 'berth\s+(\d+)' -i notices/",
         0,
-        &["‹berth 7›", "matches             66"],
+        &["‹berth 7›", "matches        66"],
     ),
     (
         r"bquill find '0\d{3}' --whole-word --lines 1..10 notices/01-dredging.md",
         0,
-        &["at ‹0830› hours", "matches             1"],
+        &["at ‹0830› hours", "matches        1"],
     ),
     (
         "bquill find 'berth' -i --where 'closed' --unless '^>' notices/ --count",
@@ -29,7 +29,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     (
         r"bquill find '\d{4}-\d\d-\d\d' --missing gauge.log",
         1,
-        &["without a match          0"],
+        &["without a match    0"],
     ),
     (
         r"bquill find 'Berth (\d+)' --missing --why notices/",
@@ -335,7 +335,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     (
         r"bquill find    'berth\s+(\d+)' -i notices/",
         0,
-        &["matches             66"],
+        &["matches        66"],
     ),
     (
         r"bquill shapes  --columns berth berths.csv",

@@ -11,14 +11,13 @@ In a.txt: every match of `berth ?(?<n>\\d)?(\\d)?`, in any case, in every line.
 
 a.txt
    1  ‹Berth 7› and ‹berth›
-      $1 n ‹7›  $2 (took no part)
-      $1 n (took no part)  $2 (took no part)
+      1. $1 n ‹7›  $2 (took no part)
+      2. $1 n (took no part)  $2 (took no part)
    3  ‹berth 12›
       $1 n ‹1›  $2 ‹2›
 
-  files read          1
-  files with matches  1
-  matches             3
+  files read     1
+  matches        3
 ";
     assert_eq!(got.out, wanted);
     let json = sandbox

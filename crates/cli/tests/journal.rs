@@ -47,13 +47,15 @@ fn undo_and_undo_of_undo() {
     }
     let listed = sandbox.run("history").ok().out;
     let rows: Vec<&str> = listed.lines().collect();
-    assert_eq!(rows.len(), 4, "{listed}");
+    assert_eq!(rows.len(), 5, "{listed}");
     assert!(
-        rows[0].contains("reverted") && rows[0].contains(r"`berth (\d+)` becomes `B-$1`"),
+        rows[1].starts_with("×     1  ")
+            && rows[1].contains("reverted")
+            && rows[1].contains(r"`berth (\d+)` becomes `B-$1`"),
         "{listed}"
     );
     assert!(
-        rows[3].contains("done") && rows[3].contains("undoes run 3"),
+        rows[4].starts_with("      4  ") && rows[4].contains("reverts run 3"),
         "{listed}"
     );
     let states = sandbox.run("history --json").ok().records();

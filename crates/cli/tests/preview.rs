@@ -121,12 +121,8 @@ a.txt
 
   files read     2
   files skipped  1   1 binary
-  files changed  2
-  matches        2
   changes        2
   left out       1   1 by pick
-  lines added    0
-  lines removed  0
 ";
     assert_eq!(got.out, wanted);
     // An option of the program may stand before the verb, and the steps still behind it.

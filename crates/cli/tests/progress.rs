@@ -16,11 +16,8 @@ fn port() -> Sandbox {
 
 /// Sentences and endings of the verbs.
 const LINES: [(&str, &str); 3] = [
-    (
-        "preview quay --with Q --show 1 a.txt z.pipe",
-        "lines removed",
-    ),
-    ("find quay --show 1 a.txt z.pipe", "files with matches"),
+    ("preview quay --with Q --show 1 a.txt z.pipe", "  changes  "),
+    ("find quay --show 1 a.txt z.pipe", "  matches  "),
     ("extract quay --show 1 a.txt z.pipe", "501 rows of 2 files."),
 ];
 

@@ -93,7 +93,9 @@ fn actions() {
         (Some(2), Some(2))
     );
     assert!(
-        dropped.out.contains("(nothing: the line goes)"),
+        dropped
+            .out
+            .contains("quay 1 quay 2‹CR›↵›   (the line goes)\n"),
         "{}",
         dropped.out
     );

@@ -134,12 +134,7 @@ fn the_table_of_counts() {
     for (line, rows) in [
         (
             "find quay",
-            &[
-                ("files read", 1),
-                ("files skipped", 1),
-                ("files with matches", 1),
-                ("matches", 3),
-            ][..],
+            &[("files read", 1), ("files skipped", 1), ("matches", 3)][..],
         ),
         (
             "find quay --pick 1 --lines 1",
@@ -147,20 +142,11 @@ fn the_table_of_counts() {
         ),
         (
             "find quay --missing",
-            &[
-                ("files with such lines", 1),
-                ("without a match", 1),
-                ("matches", 3),
-            ],
+            &[("without a match", 1), ("matches", 3)],
         ),
         (
             "preview quay --with Q --limit 1",
-            &[
-                ("files changed", 1),
-                ("matches", 1),
-                ("changes", 1),
-                ("left out", 2),
-            ],
+            &[("changes", 1), ("left out", 2)],
         ),
         (
             "preview 'quay|Q' --with Q",
@@ -168,12 +154,7 @@ fn the_table_of_counts() {
         ),
         (
             "preview quay --drop-lines",
-            &[
-                ("matches", 3),
-                ("changes", 2),
-                ("lines removed", 2),
-                ("lines added", 0),
-            ],
+            &[("matches", 3), ("changes", 2), ("lines removed", 2)],
         ),
         (
             "preview quay --above x",

@@ -67,3 +67,4 @@ pub mod stop;
 pub mod tally;
 pub mod template;
 pub mod unit;
+pub mod word;

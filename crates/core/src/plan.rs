@@ -7,10 +7,12 @@
 
 pub mod decide;
 pub mod decision;
+pub mod fault;
 pub mod opinion;
 
 use crate::escape::visible;
 use crate::plan::decision::{Decision, DecisionCounts};
+use crate::plan::fault::PlanFault;
 use crate::plan::opinion::{Opinion, Opinions};
 use crate::records::field::Optional;
 use crate::records::plan::{
@@ -20,8 +22,6 @@ use crate::rewrite_file::RewriteText;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-/// The longest record, in bytes: a line of 64 MiB, old and new, in base64 beside the text.
-pub const RECORD_MOST: usize = 1 << 29;
 /// The most changes of a plan.
 const CHANGES_MOST: usize = 5_000_000;
 /// The most files of a plan.
@@ -58,75 +58,6 @@ pub struct PlanEntry {
     pub line: u32,
     /// The decision about it.
     pub decision: Decision,
-}
-
-/// Why a line of a plan was refused.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[non_exhaustive]
-pub enum PlanFault {
-    /// It does not parse.
-    #[error("this is not a record of a plan: {0}")]
-    NotARecord(String),
-    /// The first record is another one.
-    #[error("a plan begins with a `plan` record")]
-    NoHead,
-    /// It was written in another version of the format.
-    #[error("the plan has format {0}, and this program reads {FORMAT}")]
-    Format(u32),
-    /// A second head.
-    #[error("a second `plan` record")]
-    SecondHead,
-    /// A change without its file, or of another.
-    #[error("this change belongs to no file before it")]
-    NoFile,
-    /// An id that is not the next one.
-    #[error("the id is `{found}`, and `{wanted}` comes next")]
-    Id {
-        /// As it is there.
-        found: String,
-        /// As it must be.
-        wanted: String,
-    },
-    /// A change that reaches into the one before it, or beyond its file.
-    #[error("bytes {from} to {to} overlap with the change before, or lie beyond the file")]
-    Range {
-        /// First byte.
-        from: u64,
-        /// One past the last.
-        to: u64,
-    },
-    /// The old bytes are not as many as the range says.
-    #[error("the old text has {found} bytes, and the range {wanted}")]
-    Length {
-        /// In the text.
-        found: u64,
-        /// In the range.
-        wanted: u64,
-    },
-    /// A field that does not hold what it must.
-    #[error("`{0}` does not hold what it must")]
-    Field(&'static str),
-    /// The same file twice.
-    #[error("this file is there twice")]
-    FileTwice,
-    /// A decision about a change that is not there.
-    #[error("there is no change `{0}`")]
-    NoChange(String),
-    /// A record that is no decision, where only decisions can stand.
-    #[error("this is no decision")]
-    NoDecision,
-    /// A decision that does not say which plan it is about.
-    #[error("`plan` is missing, so it cannot be known which plan this decision is about")]
-    NoPlan,
-    /// A decision about another plan.
-    #[error("this decision is about another plan, or about this one before it was renewed")]
-    OtherPlan,
-    /// More than is read.
-    #[error("there are more than {0} of these, the most that is read")]
-    TooMany(usize),
-    /// It is too long.
-    #[error("this record is longer than {} MiB, the most that is read", RECORD_MOST >> 20)]
-    TooLong,
 }
 
 /// The part of a plan that a line of it belongs to.

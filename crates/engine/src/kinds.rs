@@ -1,13 +1,18 @@
 //! Kinds of changes: those with the same text before and after, counted.
 
 use crate::collector::FileHunk;
+use crate::renew::source_of;
 use brisk_quill_core::inventory::Inventory;
+use brisk_quill_core::plan::text_of;
 use brisk_quill_core::span::Span;
+use brisk_quill_core::word::is_within_word;
+use brisk_quill_files::plan_file::PlanDoc;
 use brisk_quill_files::source::Source;
+use std::io;
 
 /// Kinds that are distinguished.
 const KINDS_MOST: usize = 100_000;
-/// Bytes kept around a match that touches a letter or a digit.
+/// Bytes kept around a match within a word.
 const AROUND: usize = 16;
 
 /// Counts the kinds of changes.
@@ -37,8 +42,8 @@ pub struct FirstOfKind {
     pub line: u64,
     /// Its column, where it is a cell.
     pub cell: Option<String>,
-    /// Changes of the kind that touch a letter or a digit.
-    pub touching: u64,
+    /// Changes of the kind that lie within a word.
+    pub within_words: u64,
     /// The first of those, with a little of its line around it.
     pub odd: Option<Vec<u8>>,
 }
@@ -74,7 +79,7 @@ impl KindCollector {
     /// Adds the kinds of what follows: the next file, or the next part of one.
     pub fn absorb(&mut self, next: Self) {
         self.seen.absorb(next.seen, |first, next| {
-            first.touching += next.touching;
+            first.within_words += next.within_words;
             first.odd = first.odd.take().or(next.odd);
         });
     }
@@ -88,18 +93,52 @@ impl KindCollector {
                 source: source.clone(),
                 line: text.line,
                 cell: text.cell.map(|cell| cell.name.to_string()),
-                touching: 0,
+                within_words: 0,
                 odd: None,
             });
             let was = found.hunk.was;
             if text.cell.is_none()
-                && touches(was, text.span)
+                && is_within_word(
+                    &was[..text.span.from],
+                    &was[text.span.range()],
+                    &was[text.span.to..],
+                )
                 && let Some(first) = self.seen.first_mut(&kind)
             {
-                first.touching += 1;
+                first.within_words += 1;
                 first.odd.get_or_insert_with(|| around(was, text.span));
             }
         }
+    }
+
+    /// Counts the changes of a plan that would be written: what is accepted and modified, or all
+    /// while nothing is decided. Words around them are not looked at.
+    ///
+    /// # Errors
+    ///
+    /// When the plan cannot be read again.
+    pub fn plan(&mut self, doc: &PlanDoc) -> io::Result<()> {
+        let plan = &doc.index;
+        let all = plan.is_undecided(&plan.counts());
+        doc.each(|index, change| {
+            if !all && !plan.entries[index].decision.writes() {
+                return Ok(());
+            }
+            let text = text_of(&change).map_err(io::Error::other)?;
+            let after = match plan.modified.get(&index) {
+                Some(modified) => modified.clone(),
+                None => text.after.into_owned(),
+            };
+            let kind = (text.before.into_owned(), after);
+            self.seen.add(kind, || FirstOfKind {
+                source: source_of(&plan.files[plan.file_of(index)].path),
+                line: change.line.0,
+                cell: change.cell.as_deref().map(str::to_owned),
+                within_words: 0,
+                odd: None,
+            });
+            Ok(())
+        })
     }
 
     /// The kinds of all that was counted.
@@ -122,27 +161,6 @@ impl KindCollector {
             others,
         }
     }
-}
-
-/// True if a letter or a digit goes on beyond an end of the match.
-fn touches(line: &[u8], span: Span) -> bool {
-    let word = |c: Option<char>| c.is_some_and(char::is_alphanumeric);
-    let own = &line[span.range()];
-    (word(last_char(&line[..span.from])) && word(first_char(own)))
-        || (word(last_char(own)) && word(first_char(&line[span.to..])))
-}
-
-/// The bytes of the longest character.
-const CHAR: usize = 4;
-
-fn first_char(text: &[u8]) -> Option<char> {
-    let head = &text[..text.len().min(CHAR)];
-    String::from_utf8_lossy(head).chars().next()
-}
-
-fn last_char(text: &[u8]) -> Option<char> {
-    let tail = &text[text.len().saturating_sub(CHAR)..];
-    String::from_utf8_lossy(tail).chars().next_back()
 }
 
 /// A match with a little of the line around it.

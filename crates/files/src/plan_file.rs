@@ -12,9 +12,8 @@ use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
 use crate::source::Source;
 use brisk_quill_core::plan::decision::Decision;
-use brisk_quill_core::plan::{
-    PartOf, PlanFault, PlanFile, PlanIndex, RECORD_MOST, parse_change, text_of,
-};
+use brisk_quill_core::plan::fault::{PlanFault, RECORD_MOST};
+use brisk_quill_core::plan::{PartOf, PlanFile, PlanIndex, parse_change, text_of};
 use brisk_quill_core::records::plan::ChangeRecord;
 use std::cmp::Reverse;
 use std::collections::HashMap;

@@ -11,6 +11,7 @@ use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::progress;
 use crate::render::decisions::what_is_written;
+use crate::render::kinds::shapes_at_a_glance;
 use crate::render::sentence::rewrite_sentence;
 use crate::render::table::rewrite_totals;
 use crate::signals::cancel_token;
@@ -18,9 +19,11 @@ use crate::status::Status;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
+use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_engine::change_collector::ChangeCollector;
 use brisk_quill_engine::collector::{Collector, Events, FileHunk};
 use brisk_quill_engine::copy_out::Targets;
+use brisk_quill_engine::kinds::KindCollector;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::summary::FileEnd;
 use brisk_quill_files::changes::Spooler;
@@ -64,6 +67,8 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
 
     let run = RunOptions {
+        // The kinds are shown before the question, and cells have names there.
+        cells: !args.yes,
         split_from: Some(SPLIT_FROM),
         ..RunOptions::default()
     };
@@ -80,7 +85,9 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
         return copy(&mut evaluating, targets, (to, rewrite), output);
     }
-    let plan = evaluate_all(&mut evaluating, output)?;
+    // Whoever is asked sees the kinds of what they are asked about.
+    let mut kinds = (!filter && !args.yes).then(KindCollector::default);
+    let plan = evaluate_all(&mut evaluating, &mut kinds, output)?;
     if filter && plan.files.is_empty() {
         return Err(looks_binary());
     }
@@ -90,7 +97,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     match go_on {
         false => {}
         true if filter => write_filtered(&evaluating, &plan, output)?,
-        true => in_place(&asked, listing, &evaluating, &plan, args, output)?,
+        true => in_place(&asked, listing, &evaluating, (&plan, kinds), output)?,
     }
     Ok(status)
 }
@@ -285,10 +292,27 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
     }
     let files = plan.changed().count() as u64;
     let what = journal_run::changes_in_files(changes, files);
+    if !args.yes {
+        let mut kinds = KindCollector::default();
+        kinds.plan(&meant.doc).map_err(|error| {
+            Diagnostic::trouble(format!("the plan cannot be read again: {error}"))
+        })?;
+        print_kinds(kinds, output);
+    }
     if journal_run::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
         meant.write(&plan, output)?;
     }
     Ok(Status::Fine)
+}
+
+/// Pairs of shapes shown before the question.
+const KINDS_SHOWN: usize = 12;
+
+/// Prints the kinds of changes by shape, before a question.
+fn print_kinds(kinds: KindCollector, output: &mut Output) {
+    let text = shapes_at_a_glance(&kinds.into_kinds(), KINDS_SHOWN, output.width());
+    output.draw(&text);
+    output.print(b"\n");
 }
 
 fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Diagnostic> {
@@ -307,17 +331,68 @@ fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Diagnostic> {
     Ok(())
 }
 
-/// Evaluates every source and keeps the changes.
-fn evaluate_all(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Plan, Diagnostic> {
+/// Keeps the changes of a file, and counts their kinds where those are wanted.
+struct AskedCollector<'a> {
+    source: &'a Source,
+    changes: ChangeCollector,
+    kinds: Option<KindCollector>,
+}
+
+impl Events for AskedCollector<'_> {
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        if let Some(kinds) = &mut self.kinds {
+            kinds.hunk(self.source, hunk);
+        }
+        self.changes.hunk(hunk);
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.changes.problem(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.changes.unmet(unmet);
+    }
+}
+
+impl Collector for AskedCollector<'_> {
+    fn for_part(self) -> Self {
+        let kinds = self.kinds.map(KindCollector::without_limit);
+        Self { kinds, ..self }
+    }
+
+    fn join(&mut self, part: Self) {
+        self.changes.join(part.changes);
+        if let (Some(kinds), Some(part)) = (&mut self.kinds, part.kinds) {
+            kinds.absorb(part);
+        }
+    }
+}
+
+/// Evaluates every source and keeps the changes; counts their kinds, where those are wanted.
+fn evaluate_all(
+    evaluating: &mut Evaluating<'_>,
+    kinds: &mut Option<KindCollector>,
+    output: &mut Output,
+) -> Result<Plan, Diagnostic> {
     report_unreadable(evaluating.sources, output);
     let mut plan = Plan::default();
     let mut failed = None;
     let spool = Spooler::spool();
-    let make = |_: &Source| ChangeCollector::new(&spool);
+    let counts_kinds = kinds.is_some();
+    let make = |source| AskedCollector {
+        source,
+        changes: ChangeCollector::new(&spool),
+        kinds: counts_kinds.then(KindCollector::default),
+    };
     evaluating.run(make, output, |taken, reported, output| {
         let (found, Some(end)) = (taken.found, taken.end) else {
             return ControlFlow::Continue(());
         };
+        if let (Some(kinds), Some(file)) = (kinds.as_mut(), found.kinds) {
+            kinds.absorb(file);
+        }
+        let found = found.changes;
         reported.units(taken.source, &found.problems, &found.unmet, output);
         match (found.finish(), end) {
             (Ok(changes), FileEnd::Read(read)) => {
@@ -365,8 +440,7 @@ fn in_place(
     asked: &AskedRewrite,
     listing: &Listing,
     evaluating: &Evaluating<'_>,
-    plan: &Plan,
-    args: &ApplyArgs,
+    (plan, kinds): (&Plan, Option<KindCollector>),
     output: &mut Output,
 ) -> Result<(), Diagnostic> {
     let sentence = rewrite_sentence(&asked.rewrite, &listing.sources);
@@ -384,7 +458,11 @@ fn in_place(
         evaluating.summary.counts.changes,
         evaluating.summary.changed,
     );
-    if !journal_run::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
+    let is_asked = kinds.is_some();
+    if let Some(kinds) = kinds {
+        print_kinds(kinds, output);
+    }
+    if !journal_run::agreed(&format!("Write {what}? [y/N] "), !is_asked, output)? {
         return Ok(());
     }
     let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();

@@ -2,7 +2,7 @@
 
 use crate::args::definitions::FindArgs;
 use crate::args::split::Part;
-use crate::commands::notes::{print_hint_records, print_note_records, print_notes};
+use crate::commands::notes::{print_hint_records, print_note_records, print_notes, print_totals};
 use crate::commands::search::{Request, Room, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
@@ -341,8 +341,7 @@ impl Tally<'_> {
                     let unit = (totals.unit, REASONS_SHOWN);
                     output.draw(&reason_table(self.why.take(), explainer.parts(), unit));
                 }
-                let text = format!("\n{}", totals.text());
-                output.print(text.as_bytes());
+                print_totals(&totals.text(), output);
                 print_notes(&searched.notes, &searched.hints, output);
             }
             Form::Count { .. } => {

@@ -5,7 +5,7 @@ use crate::commands::journal_run;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::Output;
-use crate::render::history::{history_row, history_was_now};
+use crate::render::history::{HistoryRow, history_list, history_was_now};
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
@@ -56,19 +56,26 @@ fn all(
     let mut status = Status::Fine;
     let records: Vec<_> = numbers.iter().map(|run| load(journal, *run)).collect();
     let reverts = Reverts::of(records.iter().flatten());
-    for record in records {
+    let mut rows = Vec::new();
+    for record in &records {
         match record {
-            Ok(record) if args.json => output.print(&summary(&record, &reverts)),
+            Ok(record) if args.json => output.print(&summary(record, &reverts)),
             Ok(record) => {
                 let intent = record.intent.as_ref();
                 let when = intent.map_or_else(String::new, |intent| journal_run::moment(intent.at));
-                let row = history_row(&record, reverts.state(&record), &when, output.width());
-                output.print(row.as_bytes());
+                let state = reverts.state(record);
+                rows.push(HistoryRow {
+                    record,
+                    state,
+                    when,
+                });
             }
             // A damaged run does not hide the others.
-            Err(diagnostic) => status = status.max(output.complain(&diagnostic)),
+            Err(diagnostic) => status = status.max(output.complain(diagnostic)),
         }
     }
+    let list = history_list(&rows, output.width());
+    output.draw(&list);
     if numbers.is_empty() && !args.json {
         output.print(b"No run has been made.\n");
     }
@@ -229,8 +236,14 @@ fn one(
     let changes = changes.map_err(|error| Diagnostic::of_file(&error))?;
     let intent = record.intent.as_ref();
     let when = intent.map_or_else(String::new, |intent| journal_run::moment(intent.at));
-    let row = history_row(&record, reverts.state(&record), &when, output.width());
-    output.print(row.as_bytes());
+    let state = reverts.state(&record);
+    let row = HistoryRow {
+        record: &record,
+        state,
+        when,
+    };
+    let list = history_list(&[row], output.width());
+    output.draw(&list);
     if let Some(intent) = intent {
         let folder = visible_path(&intent.folder.path());
         output.print(format!("in {folder}\n").as_bytes());

@@ -25,6 +25,13 @@ pub fn print_hint_records(hints: &Hints, output: &mut Output) {
     }
 }
 
+/// Prints counts behind a blank line, where there are some.
+pub fn print_totals(totals: &str, output: &mut Output) {
+    if !totals.is_empty() {
+        output.print(format!("\n{totals}").as_bytes());
+    }
+}
+
 /// Prints notes, the first of many, and hints.
 pub fn print_notes(notes: &[FileNote], hints: &Hints, output: &mut Output) {
     if !notes.is_empty() {

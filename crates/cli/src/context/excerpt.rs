@@ -3,6 +3,7 @@
 use crate::context::{Edit, FileRow, Rows, Shown, new_text, open};
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::ChangeRecord;
+use brisk_quill_core::word::is_within_word;
 use memchr::{memchr, memrchr};
 use std::fs::File;
 use std::os::unix::fs::FileExt;
@@ -132,8 +133,8 @@ impl Part<'_> {
             is_cut_before,
             is_cut_after,
             is_within_word: is_within_word(
-                &self.text[self.from..self.to],
                 &self.text[..self.from],
+                &self.text[self.from..self.to],
                 &self.text[self.to..],
             ),
         }
@@ -202,38 +203,7 @@ impl Part<'_> {
     }
 }
 
-/// True if a change of `old` text that stands between `before` and `after` begins or ends between two
-/// characters of a word.
-pub fn is_within_word(old: &[u8], before: &[u8], after: &[u8]) -> bool {
-    match old.is_empty() {
-        true => ends_in_word(before) && begins_with_word(after),
-        false => {
-            ends_in_word(before) && begins_with_word(old)
-                || ends_in_word(old) && begins_with_word(after)
-        }
-    }
-}
-
 /// True if a character of UTF-8 begins with this byte.
 fn is_boundary(byte: u8) -> bool {
     byte & 0xC0 != 0x80
-}
-
-fn is_of_word(c: char) -> bool {
-    c.is_alphanumeric() || c == '_'
-}
-
-/// True if the last character of `text` is one of a word.
-fn ends_in_word(text: &[u8]) -> bool {
-    let tail = &text[text.len().saturating_sub(4)..];
-    let start = tail.iter().rposition(|byte| is_boundary(*byte));
-    let last = start.and_then(|start| std::str::from_utf8(&tail[start..]).ok());
-    last.is_some_and(|last| last.chars().all(is_of_word))
-}
-
-/// True if the first character of `text` is one of a word.
-fn begins_with_word(text: &[u8]) -> bool {
-    let head = &text[..text.len().min(4)];
-    let first = head.utf8_chunks().next().map(|chunk| chunk.valid());
-    first.is_some_and(|head| head.chars().next().is_some_and(is_of_word))
 }

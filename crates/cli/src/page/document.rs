@@ -1,13 +1,13 @@
 //! The page around the changes.
 
-use crate::page::{Page, kinds};
+use crate::page::kinds;
 use crate::render::decisions::what_is_written;
 use crate::theme::{Background, Tone};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
-use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::plan::decision::Decision;
-use brisk_quill_files::plan_file::PlanKinds;
+use brisk_quill_files::plan_file::{PlanDoc, PlanKinds};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use sha2::{Digest, Sha256};
 
@@ -44,8 +44,8 @@ const KEYS: [(&str, &str); 12] = [
 ];
 
 /// All before the changes.
-pub fn head(page: &Page<'_>, kinds: &PlanKinds, within_words: &[u64]) -> String {
-    let plan = &page.doc.index;
+pub fn head((doc, request): (&PlanDoc, &str), kinds: &PlanKinds, within_words: &[u64]) -> String {
+    let plan = &doc.index;
     let style = format!("{}\n{STYLE}", colours());
     let policy = format!(
         "default-src 'none'; style-src '{}'; script-src '{}'; base-uri 'none'; form-action 'none'",
@@ -71,7 +71,7 @@ pub fn head(page: &Page<'_>, kinds: &PlanKinds, within_words: &[u64]) -> String 
         (PreEscaped("<body>"))
         header.top {
             h1 { "Review of " (title) }
-            pre.request { (page.request) }
+            pre.request { (request) }
             p #written role="status" aria-live="polite" { (what_is_written(plan)) }
             @if plan.problems > 0 {
                 p.warn { (counted(plan.problems, "problem")) " left aside: units that could not be computed." }
@@ -85,7 +85,7 @@ pub fn head(page: &Page<'_>, kinds: &PlanKinds, within_words: &[u64]) -> String 
         }
         (PreEscaped("<main>"))
         (kinds::section(plan, kinds, within_words))
-        (tools(page))
+        (tools(&doc.hash()))
         h2 #changes { "Changes" }
         div #list {}
         (PreEscaped("<div id=\"all\">"))
@@ -108,8 +108,7 @@ pub fn foot() -> String {
 }
 
 /// The part of the page that takes decisions; it is of no use without script.
-fn tools(page: &Page<'_>) -> Markup {
-    let hash = page.doc.hash();
+fn tools(hash: &str) -> Markup {
     html! {
         section.tools #tools data-plan=(hash) aria-label="filters and decisions" {
             div.filters {
@@ -156,13 +155,4 @@ fn colours() -> String {
 /// The hash of an inline style or script, as a content-security policy names it.
 fn source_hash(text: &str) -> String {
     format!("sha256-{}", BASE64.encode(Sha256::digest(text.as_bytes())))
-}
-
-/// "A 12  R 1  · 4"
-pub(super) fn decided(counts: [u64; 4]) -> Markup {
-    html! {
-        @for (decision, n) in Decision::ALL.into_iter().zip(counts) {
-            @if n > 0 { span.d data-d=(decision.sign()) title=(decision.name()) { (decision.sign()) " " (number(n)) } " " }
-        }
-    }
 }

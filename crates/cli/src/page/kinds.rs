@@ -1,6 +1,5 @@
 //! The kinds of changes on the page, by shape.
 
-use crate::page::document::decided;
 use crate::render::highlight::shortened;
 use brisk_quill_core::escape::{visible, visible_blanks};
 use brisk_quill_core::kind_shapes::{ShapeGroup, by_shape};
@@ -102,6 +101,15 @@ impl Table<'_> {
             td { (warning(self.within_words[number_of])) }
             td.act {}
         } }
+    }
+}
+
+/// "A 12  R 1  · 4"
+fn decided(counts: [u64; 4]) -> Markup {
+    html! {
+        @for (decision, n) in Decision::ALL.into_iter().zip(counts) {
+            @if n > 0 { span.d data-d=(decision.sign()) title=(decision.name()) { (decision.sign()) " " (number(n)) } " " }
+        }
     }
 }
 

@@ -43,6 +43,7 @@ impl ExampleView {
         let look = Look {
             role,
             width: self.width.saturating_sub(13).max(20),
+            blanks: false,
         };
         let mut lines = highlight::lines(text, mark.as_slice(), look);
         if lines.is_empty() {

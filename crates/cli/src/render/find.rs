@@ -148,6 +148,7 @@ impl FindView<'_> {
         let look = Look {
             role: Role::Match,
             width: self.width.saturating_sub(gutter.width()).max(20),
+            blanks: false,
         };
         out.put(Role::Quiet, &gutter.text(line));
         let lines = highlight::lines(text, spans, look);
@@ -162,16 +163,22 @@ impl FindView<'_> {
         }
     }
 
-    /// A line for each match: its groups by number and name.
+    /// A line for each match: its groups by number and name, behind the number of the match in its
+    /// unit, from 1, where there are several.
     fn groups(&self, out: &mut Labelled, indent: usize, unit: &FoundUnit) {
         if self.groups.len() == 1 {
             return;
         }
         let width = self.width.saturating_sub(indent);
-        for groups in &unit.groups {
+        let digits = unit.groups.len().to_string().len();
+        for (number, groups) in (1..).zip(&unit.groups) {
             let each = unit.texts_of(groups).enumerate().skip(1);
             let said: Vec<String> = each.map(|(n, text)| self.group(n, text)).collect();
-            let text = one_line_of(said.join("  ").as_bytes(), width);
+            let of_match = match unit.groups.len() {
+                1 => String::new(),
+                _ => format!("{number:>digits$}. "),
+            };
+            let text = one_line_of((of_match + &said.join("  ")).as_bytes(), width);
             out.put(Role::Quiet, &format!("{:indent$}{text}", ""));
             out.push('\n');
         }

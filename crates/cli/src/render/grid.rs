@@ -35,7 +35,8 @@ impl Grid {
         self.rows.push(row);
     }
 
-    /// The rows as lines of at most `width` columns; the widest cells are cut first.
+    /// The rows as lines of at most `width` columns; the widest cells are cut first. A last column
+    /// without anything in it is left out.
     pub fn text(&self, width: usize) -> Labelled {
         let widths = self.widths(width);
         let mut out = Labelled::default();
@@ -56,7 +57,13 @@ impl Grid {
             let cells = cells.map(|cell| cell.width()).max();
             cells.unwrap_or(0).max(self.heads[index].0.width())
         };
-        let mut widths: Vec<usize> = (0..self.heads.len()).map(widest).collect();
+        let last = self.heads.len().saturating_sub(1);
+        let is_empty = |row: &Vec<String>| row.get(last).is_none_or(String::is_empty);
+        let shown = match last > 0 && self.rows.iter().all(is_empty) {
+            true => last,
+            false => self.heads.len(),
+        };
+        let mut widths: Vec<usize> = (0..shown).map(widest).collect();
         let gaps = 2 + GAP * widths.len().saturating_sub(1);
         loop {
             let too_much = (widths.iter().sum::<usize>() + gaps).saturating_sub(width);

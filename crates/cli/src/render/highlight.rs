@@ -1,7 +1,7 @@
 //! Text with marked parts, made fit to be shown: visible, cut to a width, one line a line.
 
 use crate::render::labelled::{Labelled, Role};
-use brisk_quill_core::escape::{push_visible, visible};
+use brisk_quill_core::escape::{push_visible, visible, visible_blanks};
 use brisk_quill_core::span::Span;
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
@@ -17,6 +17,8 @@ pub struct Look {
     pub role: Role,
     /// Columns a line may take.
     pub width: usize,
+    /// Blanks in marked parts, and at the end of lines, are drawn.
+    pub blanks: bool,
 }
 
 /// A part of one line.
@@ -91,7 +93,10 @@ fn one_line(
             false => Role::PlainEdge,
         };
         segments.push(Segment {
-            shown: visible(&text[from..to]),
+            shown: match look.blanks {
+                true => visible_blanks(&text[from..to]),
+                false => visible(&text[from..to]),
+            },
             marked: true,
             opens: (mark.from >= line.content.from).then_some(edge),
             closes: (mark.to <= line.next).then_some(edge),
@@ -101,7 +106,12 @@ fn one_line(
     if let Some(more) = inside.len().checked_sub(MARKS_SHOWN).filter(|n| *n > 0) {
         segments.push(plain(format!(" … and {more} more in this line").as_bytes()));
     } else if at < line.content.to {
-        segments.push(plain(&text[at..line.content.to]));
+        let rest = &text[at..line.content.to];
+        let blanks = rest.len() - rest.trim_ascii_end().len();
+        let (rest, end) = rest.split_at(rest.len() - if look.blanks { blanks } else { 0 });
+        let mut last = plain(rest);
+        last.shown.push_str(&visible_blanks(end));
+        segments.push(last);
     }
     fit(&mut segments, look.width);
     draw(&segments, look)
@@ -189,6 +199,7 @@ mod tests {
         Look {
             role: Role::Match,
             width,
+            blanks: false,
         }
     }
 

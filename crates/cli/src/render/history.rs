@@ -7,11 +7,43 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_files::journal::records::{ChangeRecord, Intent};
 use brisk_quill_files::journal::run_record::RunRecord;
 
-/// One run on one line.
-pub fn history_row(record: &RunRecord, state: &str, when: &str, width: usize) -> String {
-    let run = record.run;
-    let Some(intent) = &record.intent else {
-        return format!("{run:>5}  {state}, before it had said what it would do\n");
+/// A run as a list shows it.
+pub struct HistoryRow<'r> {
+    pub record: &'r RunRecord,
+    pub state: &'r str,
+    pub when: String,
+}
+
+/// Runs, one a line below a head; one that was reverted is marked, and its line is quiet.
+pub fn history_list(rows: &[HistoryRow<'_>], width: usize) -> Labelled {
+    let mut out = Labelled::default();
+    if rows.is_empty() {
+        return out;
+    }
+    let head = format!("  {:>5}  {:<20}  {:<11}  what\n", "run", "when", "state");
+    out.put(Role::Quiet, &head);
+    for row in rows {
+        let is_gone = row.state.starts_with("reverted") || row.state == "rolled back";
+        let mark = if is_gone { '×' } else { ' ' };
+        let text = format!("{mark} {}", one_row(row));
+        let text = one_line_of(text.as_bytes(), width);
+        match is_gone {
+            true => out.put(Role::Quiet, &text),
+            false => out.push_str(&text),
+        }
+        out.push('\n');
+    }
+    out
+}
+
+fn one_row(row: &HistoryRow<'_>) -> String {
+    let run = row.record.run;
+    let state = row.state;
+    let Some(intent) = &row.record.intent else {
+        return format!(
+            "{run:>5}  {:<20}  {state:<11}  before it had said what it would do",
+            ""
+        );
     };
     let changes = intent.targets.iter().map(|target| target.changes).sum();
     let what = format!(
@@ -20,11 +52,10 @@ pub fn history_row(record: &RunRecord, state: &str, when: &str, width: usize) ->
         counted(intent.targets.len() as u64, "file")
     );
     let how = match intent.undoes {
-        Some(other) => format!("undoes run {other}"),
+        Some(other) => format!("reverts run {other}"),
         None => rewrite_words(&intent.rewrite),
     };
-    let row = format!("{run:>5}  {when}  {state:<11}  {what}  {how}");
-    format!("{}\n", one_line_of(row.as_bytes(), width))
+    format!("{run:>5}  {:<20}  {state:<11}  {what}  {how}", row.when)
 }
 
 /// A rewrite in few words: its title, or its patterns.

@@ -42,8 +42,8 @@ pub fn table(found: &Kinds, show: usize, width: usize) -> Labelled {
         row.push(format!("{}, line {}", file_name(&first.source), first.line));
         row.push(match &first.odd {
             Some(odd) => {
-                let touching = number(first.touching);
-                format!("{touching} within a word: {}", visible(odd))
+                let within = number(first.within_words);
+                format!("{within} within a word: {}", visible(odd))
             }
             None => String::new(),
         });
@@ -68,9 +68,54 @@ pub fn table(found: &Kinds, show: usize, width: usize) -> Labelled {
 /// The kinds grouped by the shapes of their texts: the most frequent groups, and the rarest, which are worth
 /// a look.
 pub fn table_by_shape(found: &Kinds, show: usize, width: usize) -> Labelled {
+    let groups = groups(found);
+    let mut out = Labelled::from("\n");
+    out.append(&shapes(found, &groups, show, width));
+    if let Some(more) = groups.len().checked_sub(show).filter(|more| *more > 0) {
+        let more = counted(more as u64, "more pair");
+        let rare = rare(show);
+        out.push_str(&format!("\n{more} of shapes, between the frequent and the {rare} rarest, not shown; add `--show all`.\n"));
+    }
+    let (kinds, changes) = (
+        number(found.kinds.len() as u64),
+        counted(found.changes, "change"),
+    );
+    let pairs = counted(groups.len() as u64, "pair");
+    out.push_str(&format!(
+        "\n{pairs} of shapes, {kinds} kinds in {changes}; `--kinds text` lists the kinds.\n"
+    ));
+    if found.others > 0 {
+        let others = number(found.others);
+        out.push_str(&format!("{others} of further kinds are not told apart.\n"));
+    }
+    out
+}
+
+/// The same before a question: the groups alone.
+pub fn shapes_at_a_glance(found: &Kinds, show: usize, width: usize) -> Labelled {
+    let groups = groups(found);
+    let mut out = shapes(found, &groups, show, width);
+    if let Some(more) = groups.len().checked_sub(show).filter(|more| *more > 0) {
+        let more = counted(more as u64, "more pair");
+        out.push_str(&format!(
+            "  {more} of shapes; `bquill preview --kinds` lists all\n"
+        ));
+    }
+    out
+}
+
+fn groups(found: &Kinds) -> Vec<ShapeGroup> {
     let kinds = found.kinds.iter();
-    let groups = by_shape(kinds.map(|kind| (&kind.before[..], &kind.after[..], kind.count)));
-    let rare = RARE.min(show / 2);
+    by_shape(kinds.map(|kind| (&kind.before[..], &kind.after[..], kind.count)))
+}
+
+/// The number of the rarest groups shown where not all are.
+fn rare(show: usize) -> usize {
+    RARE.min(show / 2)
+}
+
+fn shapes(found: &Kinds, groups: &[ShapeGroup], show: usize, width: usize) -> Labelled {
+    let rare = rare(show);
     let shown: Vec<&ShapeGroup> = match groups.len() > show {
         true => groups[..show - rare]
             .iter()
@@ -94,10 +139,15 @@ pub fn table_by_shape(found: &Kinds, show: usize, width: usize) -> Labelled {
         ("now", Align::Left),
         ("for instance", Align::Left),
         ("first", Align::Left),
+        ("look at", Align::Left),
     ]);
     for ((group, was), now) in shown.iter().zip(was).zip(now) {
         let kind = &found.kinds[group.kinds[0]];
         let first = &kind.first;
+        let within = group.kinds.iter();
+        let within: u64 = within
+            .map(|kind| found.kinds[*kind].first.within_words)
+            .sum();
         grid.add(vec![
             number(group.count),
             number(group.kinds.len() as u64),
@@ -105,31 +155,13 @@ pub fn table_by_shape(found: &Kinds, show: usize, width: usize) -> Labelled {
             now,
             format!("{} → {}", quoted(&kind.before), quoted(&kind.after)),
             format!("{}, line {}", file_name(&first.source), first.line),
+            match within {
+                0 => String::new(),
+                within => format!("{} within a word", number(within)),
+            },
         ]);
     }
-    let mut out = Labelled::from("\n");
-    out.append(&grid.text(width));
-    if let Some(more) = groups
-        .len()
-        .checked_sub(shown.len())
-        .filter(|more| *more > 0)
-    {
-        let more = counted(more as u64, "more pair");
-        out.push_str(&format!("\n{more} of shapes, between the frequent and the {rare} rarest, not shown; add `--show all`.\n"));
-    }
-    let (kinds, changes) = (
-        number(found.kinds.len() as u64),
-        counted(found.changes, "change"),
-    );
-    let pairs = counted(groups.len() as u64, "pair");
-    out.push_str(&format!(
-        "\n{pairs} of shapes, {kinds} kinds in {changes}; `--kinds text` lists the kinds.\n"
-    ));
-    if found.others > 0 {
-        let others = number(found.others);
-        out.push_str(&format!("{others} of further kinds are not told apart.\n"));
-    }
-    out
+    grid.text(width)
 }
 
 fn quoted(text: &[u8]) -> String {

@@ -13,11 +13,17 @@ pub struct PreviewView {
     width: usize,
     /// True if to name the steps of each change.
     steps: bool,
+    /// True if to draw blanks in what changes: a person is looking.
+    blanks: bool,
 }
 
 impl PreviewView {
-    pub fn new(width: usize, steps: bool) -> Self {
-        Self { width, steps }
+    pub fn new(width: usize, steps: bool, blanks: bool) -> Self {
+        Self {
+            width,
+            steps,
+            blanks,
+        }
     }
 
     /// The changes of one file that are given.
@@ -121,6 +127,9 @@ impl PreviewView {
     fn lines(&self, out: &mut Labelled, hunk: &KeptHunk, gutter: &Gutter) {
         let was: Vec<Span> = hunk.edits.iter().map(|edit| edit.span).collect();
         let (text, now) = hunk.now();
+        if text.is_empty() && hunk.stages.is_empty() {
+            return self.gone(out, hunk, &was, gutter);
+        }
         let shown = self.marked(&hunk.was, &was, Role::Was, gutter);
         for (line, text) in (hunk.line..).zip(shown) {
             gutter.put(out, Some(line), if line == hunk.line { "was" } else { "" });
@@ -130,7 +139,7 @@ impl PreviewView {
         self.stages(out, hunk, &text, gutter);
         let mut shown = self.marked(&text, &now, Role::Now, gutter);
         if text.is_empty() {
-            shown = vec!["(nothing: the line goes)".into()];
+            shown = vec!["(nothing)".into()];
         }
         for (index, text) in shown.iter().enumerate() {
             gutter.put(out, None, if index == 0 { "now" } else { "" });
@@ -138,6 +147,35 @@ impl PreviewView {
             if index == 0 && self.steps {
                 let steps = hunk.edits.iter().flat_map(|edit| edit.steps.iter());
                 out.put(Role::Quiet, &steps_of(steps));
+            }
+            out.push('\n');
+        }
+    }
+
+    /// Lines that go: there is no other side to show.
+    fn gone(&self, out: &mut Labelled, hunk: &KeptHunk, was: &[Span], gutter: &Gutter) {
+        let mut note = match hunk.height() {
+            0 | 1 => "   (the line goes)".to_owned(),
+            lines => format!("   (these {lines} lines go)"),
+        };
+        if self.steps {
+            note.push_str(&steps_of(
+                hunk.edits.iter().flat_map(|edit| edit.steps.iter()),
+            ));
+        }
+        let narrower = Self {
+            width: self.width.saturating_sub(note.len()),
+            // All of it goes, so its blanks are not what there is to see.
+            blanks: false,
+            ..*self
+        };
+        let shown = narrower.marked(&hunk.was, was, Role::Was, gutter);
+        for (line, text) in (hunk.line..).zip(shown) {
+            let is_first = line == hunk.line;
+            gutter.put(out, Some(line), if is_first { "was" } else { "" });
+            out.append(&text);
+            if is_first {
+                out.put(Role::Quiet, &note);
             }
             out.push('\n');
         }
@@ -179,6 +217,7 @@ impl PreviewView {
         let look = Look {
             role,
             width: self.width.saturating_sub(gutter.width()).max(20),
+            blanks: self.blanks && role != Role::Quiet,
         };
         highlight::lines(text, marks, look)
     }

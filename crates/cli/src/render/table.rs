@@ -27,23 +27,31 @@ pub struct FindTotals {
     blocks: Option<u64>,
 }
 
-/// The counts of a rewrite, one a line.
+/// The counts of a rewrite, one a line: those that are zero, or equal to the one before, are left
+/// out. Empty where errors have said that there is nothing to count.
 pub fn rewrite_totals(summary: &Summary, rewrite: &Rewrite) -> String {
     let counts = &summary.counts;
+    let steps = counts.all_steps();
+    if steps.matches + counts.changes == 0 && all_failed(summary.files, counts.problems) {
+        return String::new();
+    }
     let mut rows = Rows::default();
     rows.files(summary.files);
-    rows.add("files changed", summary.changed);
-    let steps = counts.all_steps();
+    if summary.changed != summary.files.read {
+        rows.noted("files changed", summary.changed, String::new());
+    }
     let in_blocks = |step: &Step| !step.query.scope.blocks.is_empty();
     if rewrite.steps().iter().any(in_blocks) {
         rows.blocks(steps.blocks);
     }
-    rows.add("matches", steps.matches);
+    if steps.matches != counts.changes || steps.matches == 0 {
+        rows.add("matches", steps.matches);
+    }
     let of = match steps.edits == counts.changes {
         true => String::new(),
         false => format!("made of {}", counted(steps.edits, "match")),
     };
-    rows.always("changes", counts.changes, of);
+    rows.noted("changes", counts.changes, of);
     rows.noted(
         "unchanged",
         steps.unchanged,
@@ -55,8 +63,8 @@ pub fn rewrite_totals(summary: &Summary, rewrite: &Rewrite) -> String {
         "matches whose new text cannot be made or written".into(),
     );
     rows.noted("left out", steps.left_out.total(), left_out(steps.left_out));
-    rows.add("lines added", counts.lines_added);
-    rows.add("lines removed", counts.lines_removed);
+    rows.noted("lines added", counts.lines_added, String::new());
+    rows.noted("lines removed", counts.lines_removed, String::new());
     rows.noted("problems", counts.problems, "left alone".into());
     rows.noted(
         "not ensured",
@@ -80,6 +88,11 @@ pub fn rewrite_totals(summary: &Summary, rewrite: &Rewrite) -> String {
     rows.text()
 }
 
+/// True if errors have said why nothing was found: a table of zeros would not add to them.
+fn all_failed(files: FileCounts, problems: u64) -> bool {
+    problems > 0 || files.read == 0 && files.unreadable > 0
+}
+
 impl FindTotals {
     pub fn new(query: &Query, missing: bool) -> Self {
         Self {
@@ -97,18 +110,29 @@ impl FindTotals {
         }
     }
 
-    /// As text, one count a line.
+    /// As text, one count a line; empty where errors have said that there is nothing to count.
     pub fn text(&self) -> String {
+        if self.matches + self.units == 0 && all_failed(self.files, self.problems) {
+            return String::new();
+        }
         let mut rows = Rows::default();
         rows.files(self.files);
         if let Some(blocks) = self.blocks {
             rows.blocks(blocks);
         }
+        let matching = match self.matching == self.files.read {
+            true => 0,
+            false => self.matching,
+        };
         if self.missing {
-            rows.add(&format!("files with such {}s", self.unit), self.matching);
+            rows.noted(
+                &format!("files with such {}s", self.unit),
+                matching,
+                String::new(),
+            );
             rows.add("without a match", self.units);
         } else {
-            rows.add("files with matches", self.matching);
+            rows.noted("files with matches", matching, String::new());
         }
         rows.add("matches", self.matches);
         rows.noted("left out", self.left_out.total(), left_out(self.left_out));
@@ -133,6 +157,9 @@ fn reasons(parts: &[(u64, &str)]) -> String {
         .collect();
     said.join(", ")
 }
+
+/// The width of a usual name, in columns.
+const USUAL: usize = "files changed".len();
 
 #[derive(Default)]
 struct Rows {
@@ -174,7 +201,8 @@ impl Rows {
     fn text(&self) -> String {
         let widest = |of: fn(&(String, String, String)) -> usize| self.rows.iter().map(of).max();
         let (names, numbers) = (widest(|r| r.0.len()), widest(|r| r.1.len()));
-        let (names, numbers) = (names.unwrap_or(0), numbers.unwrap_or(0));
+        // As wide as a usual name, whichever rows there are.
+        let (names, numbers) = (names.unwrap_or(0).max(USUAL), numbers.unwrap_or(0));
         let mut text = String::new();
         for (name, n, note) in &self.rows {
             let row = format!("  {name:names$}  {n:>numbers$}   {note}");

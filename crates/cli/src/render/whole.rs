@@ -97,6 +97,7 @@ impl Page {
             role: Role::Now,
             // Lines are shown whole.
             width: usize::MAX,
+            blanks: false,
         };
         if let Some(first) = highlight::lines(text, marks, look).first() {
             self.out.append(first);

@@ -4,8 +4,8 @@
 //! each name counts, beside what had been decided before. While all agree that is the decision;
 //! where they differ the change is open, until a record without a name settles it.
 
-use crate::plan::PlanFault;
 use crate::plan::decision::Decision;
+use crate::plan::fault::PlanFault;
 use crate::records::field;
 use crate::records::plan::{DecisionRecord, decision_line};
 
@@ -25,7 +25,7 @@ const REVIEWERS_MOST: usize = 100;
 /// let record = DecisionRecord::new("1.2", Decision::Refused, None).of_reviewer("the pilot", "");
 /// let opinion = Opinion::of(&record, None)?.expect("of a reviewer");
 /// assert_eq!((&*opinion.by, opinion.decision), ("the pilot", Decision::Refused));
-/// # Ok::<(), brisk_quill_core::plan::PlanFault>(())
+/// # Ok::<(), brisk_quill_core::plan::fault::PlanFault>(())
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Opinion {

@@ -1,7 +1,7 @@
 //! The forms a preview is printed in.
 
 use crate::args::definitions::PreviewArgs;
-use crate::commands::notes::print_notes;
+use crate::commands::notes::{print_notes, print_totals};
 use crate::commands::search::Room;
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite};
@@ -83,7 +83,7 @@ impl<'r> View<'r> {
             keep.context = args.show.context;
             let several = rewrite.steps().len() > 1;
             let form = Form::Text {
-                view: PreviewView::new(output.width(), several),
+                view: PreviewView::new(output.width(), several, output.is_terminal()),
                 rewrite,
                 shown: 0,
                 instead,
@@ -149,13 +149,11 @@ impl<'r> View<'r> {
                     let more = counted(hidden, "more change");
                     output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
                 }
-                let totals = rewrite_totals(summary, rewrite);
-                output.print(format!("\n{totals}").as_bytes());
+                print_totals(&rewrite_totals(summary, rewrite), output);
                 print_notes(&summary.notes, &summary.hints, output);
             }
             Form::Whole { rewrite, .. } => {
-                let totals = rewrite_totals(summary, rewrite);
-                output.print(format!("\n{totals}").as_bytes());
+                print_totals(&rewrite_totals(summary, rewrite), output);
                 print_notes(&summary.notes, &summary.hints, output);
             }
             Form::Json | Form::Diff { .. } => {}

@@ -6,7 +6,7 @@ use crate::output::Output;
 use crate::render::decisions::opinion_text;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::numbers::{counted, number};
-use brisk_quill_core::plan::PlanFault;
+use brisk_quill_core::plan::fault::PlanFault;
 use brisk_quill_files::fs::open::open_regular;
 use std::io::{BufRead, BufReader, Read};
 use std::path::{Path, PathBuf};
