@@ -1,6 +1,7 @@
 //! A change where it stands in its file, read from the disk before it is drawn.
 
 pub mod excerpt;
+pub mod within;
 
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::Decision;
@@ -97,14 +98,6 @@ enum Shown {
     Now,
 }
 
-/// The text that is written for a change, or would be.
-pub fn new_text(plan: &PlanIndex, index: usize, change: &ChangeRecord<'_>) -> Option<Vec<u8>> {
-    match plan.modified.get(&index) {
-        Some(modified) => Some(modified.clone()),
-        None => Some(change.after_bytes()?.into_owned()),
-    }
-}
-
 /// Opens the file of a change, where its text can be shown.
 fn open(plan: &PlanIndex, index: usize) -> Option<File> {
     let of = &plan.files[plan.file_of(index)];
@@ -173,13 +166,14 @@ fn edits(
 ) -> Vec<Edit> {
     let file = &plan.files[plan.file_of(index)];
     let edit = |number: usize, change: &ChangeRecord<'_>| {
+        let written = plan.written(number, change).ok()?;
         let at = |offset: u64| usize::try_from(offset.checked_sub(low)?).ok();
-        let (from, to) = (at(change.from)?, at(change.to)?);
+        let (from, to) = (at(written.from)?, at(written.to)?);
         (to <= length).then_some(Edit {
             index: number,
             from,
             to,
-            new: new_text(plan, number, change)?,
+            new: written.after.into_owned(),
             decision: plan.entries[number].decision,
         })
     };
@@ -302,6 +296,50 @@ impl RowMaker {
     }
 }
 
+/// The text of its line before and behind the change at `index`, up to other changes; `None` where
+/// its file is not text in UTF-8.
+pub fn beside(
+    doc: &PlanDoc,
+    plan: &PlanIndex,
+    (index, change): (usize, &ChangeRecord<'_>),
+) -> Option<(String, String)> {
+    let of = &plan.files[plan.file_of(index)];
+    let file = open(plan, index)?;
+    // Neighbours may be wider than they were.
+    let range = |number: usize| {
+        let other = doc.change(number).ok()?;
+        let written = plan.written(number, &other).ok()?;
+        Some((written.from.min(other.from), written.to.max(other.to)))
+    };
+    let low = change.from.saturating_sub(AROUND);
+    let low = match index.checked_sub(1).filter(|before| *before >= of.first) {
+        Some(before) => low.max(range(before)?.1),
+        None => low,
+    };
+    let high = change.to.saturating_add(AROUND).min(of.bytes);
+    let high = match index + 1 < of.end {
+        true => high.min(range(index + 1)?.0),
+        false => high,
+    };
+    let part = |from: u64, to: u64| {
+        let mut bytes = vec![0; usize::try_from(to.checked_sub(from)?).ok()?];
+        file.read_exact_at(&mut bytes, from).ok()?;
+        Some(bytes)
+    };
+    let (before, after) = (part(low, change.from)?, part(change.to, high)?);
+    let start = memrchr(b'\n', &before).map_or(0, |at| at + 1);
+    let end = memchr(b'\n', &after).unwrap_or(after.len());
+    let after = after[..end].strip_suffix(b"\r").unwrap_or(&after[..end]);
+    let before = before[start..].utf8_chunks().last();
+    let before = before.filter(|chunk| chunk.invalid().is_empty());
+    let after = after.utf8_chunks().next();
+    let text = |chunk: std::str::Utf8Chunk<'_>| chunk.valid().to_owned();
+    Some((
+        before.map(text).unwrap_or_default(),
+        after.map(text).unwrap_or_default(),
+    ))
+}
+
 /// A word before and behind a change, in its line.
 pub fn words_beside(
     plan: &PlanIndex,
@@ -361,7 +399,8 @@ pub fn whole(
     let (mut at, mut row) = (0, 0);
     for number in of.first..of.end {
         let change = doc.change(number)?;
-        let (from, to) = (change.from as usize, change.to as usize);
+        let written = plan.written(number, &change).map_err(io::Error::other)?;
+        let (from, to) = (written.from as usize, written.to as usize);
         out.push(&text[at..from], PieceOf::Text, true);
         if number == index {
             row = out.rows.len().saturating_sub(usize::from(out.is_open));
@@ -372,8 +411,7 @@ pub fn whole(
                 if old {
                     out.push(&text[from..to], PieceOf::Replaced, false);
                 }
-                let new = new_text(plan, number, &change).unwrap_or_default();
-                out.push(&new, PieceOf::New(decision), false);
+                out.push(&written.after, PieceOf::New(decision), false);
                 out.pass(&text[from..to]);
             }
             false => out.push(&text[from..to], PieceOf::Old(decision), true),

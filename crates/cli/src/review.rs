@@ -19,6 +19,8 @@ mod tests;
 
 use crate::cell_values::CellValues;
 use crate::commands::plans::Meant;
+use crate::context::beside;
+use crate::context::within::within_words;
 use crate::diagnostic::Diagnostic;
 use crate::full_screen::field::Edit;
 use crate::full_screen::palette::Palette;
@@ -31,6 +33,7 @@ use crate::review::loaded::Loaded;
 use crate::review::screen::Screen;
 use crate::review::state::State;
 use crate::status::Status;
+use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::{ChangeRecord, decision_line};
 use brisk_quill_files::plan_file::PlanDoc;
 use crossterm::event::{Event, KeyEventKind, poll, read};
@@ -43,7 +46,9 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     let sentence = meant.sentence();
     let title = sentence.lines().nth(1).unwrap_or(&sentence).to_owned();
     let grouped = by.groups(kinds.kinds.len());
+    let within_words = within_words(&meant.doc, &kinds).map_err(fail)?;
     let mut state = State::new(meant.doc.index.clone(), kinds, grouped);
+    state.within_words = within_words;
     output.show();
     let palette = Palette::of(output);
     let ended = on_terminal(|terminal, came| {
@@ -124,7 +129,7 @@ fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result
     let mut lines = Vec::new();
     for &index in indexes {
         let decision = state.plan.entries[index].decision;
-        let text = state.plan.modified.get(&index).map(Vec::as_slice);
+        let text = state.plan.modified.get(&index);
         lines.extend(decision_line(&state.plan.id(index), decision, text));
     }
     match lines.is_empty() {
@@ -147,6 +152,15 @@ impl Texts for PlanTexts<'_> {
     fn written(&self, index: usize, change: &ChangeRecord<'_>, value: &str) -> Option<Vec<u8>> {
         let file = self.doc.index.file_of(index);
         self.values.written(file, change, value)
+    }
+
+    fn beside(
+        &self,
+        plan: &PlanIndex,
+        index: usize,
+        change: &ChangeRecord<'_>,
+    ) -> (String, String) {
+        beside(self.doc, plan, (index, change)).unwrap_or_default()
     }
 
     fn value(&self, index: usize, change: &ChangeRecord<'_>, bytes: &[u8]) -> String {

@@ -29,7 +29,7 @@ fn a_walk_through_the_changes() {
     term.press("r", &[&counts(4, 1, 1, 0), "change 1.3, line 4"]);
     // What is accepted beside it shows in its line.
     term.press("a", &["now B-7 and B-9", "change 1.4"]);
-    term.press("m", &["Enter takes the new text"]);
+    term.press("m", &["Enter takes it"]);
     term.press(
         "\u{7f}\u{7f}é9\r",
         &[&counts(2, 2, 1, 1), "change 1.4", "now B-7 and Bé9"],

@@ -71,6 +71,12 @@ pub fn visible_blanks(bytes: &[u8]) -> String {
     out
 }
 
+/// `bytes` as [`push_visible`] shows them, with the blanks at their end drawn: for a line.
+pub fn visible_end(bytes: &[u8]) -> String {
+    let (text, blanks) = bytes.split_at(bytes.trim_ascii_end().len());
+    visible(text) + &visible_blanks(blanks)
+}
+
 /// A path as [`push_visible`] shows it.
 pub fn visible_path(path: &std::path::Path) -> String {
     visible(path.as_os_str().as_encoded_bytes())

@@ -8,12 +8,16 @@
 pub mod decide;
 pub mod decision;
 pub mod fault;
+pub mod modified;
 pub mod opinion;
+pub mod written;
 
 use crate::escape::visible;
 use crate::plan::decision::{Decision, DecisionCounts};
 use crate::plan::fault::PlanFault;
+use crate::plan::modified::Modified;
 use crate::plan::opinion::{Opinion, Opinions};
+use crate::plan::written::{Written, modified_in};
 use crate::records::field::Optional;
 use crate::records::plan::{
     AnyRecord, ChangeRecord, ChangeText, DecisionRecord, FORMAT, FileRecord, HintRecord,
@@ -85,8 +89,8 @@ pub struct PlanIndex {
     pub files: Vec<PlanFile>,
     /// The changes, in order.
     pub entries: Vec<PlanEntry>,
-    /// The new text of those that are modified, as it is on disk.
-    pub modified: HashMap<usize, Vec<u8>>,
+    /// The new texts of those that are modified.
+    pub modified: HashMap<usize, Modified>,
     /// True if it came to its end: only behind its totals can decisions stand.
     pub is_complete: bool,
     /// The number of problems when it was made.
@@ -321,19 +325,32 @@ impl PlanIndex {
 
     /// Decides about a change, which settles what reviewers said about it; `text` is what is written
     /// where it is modified.
-    pub fn set(&mut self, index: usize, decision: Decision, text: Option<Vec<u8>>) {
+    pub fn set(&mut self, index: usize, decision: Decision, text: Option<Modified>) {
         if let Some(opinions) = self.opinions.get_mut(&index) {
-            opinions.settle(decision, text.as_deref());
+            opinions.settle(decision, text.as_ref());
         }
         self.put(index, decision, text);
     }
 
-    fn put(&mut self, index: usize, decision: Decision, text: Option<Vec<u8>>) {
+    fn put(&mut self, index: usize, decision: Decision, text: Option<Modified>) {
         self.entries[index].decision = decision;
         match text {
             Some(text) => self.modified.insert(index, text),
             None => self.modified.remove(&index),
         };
+    }
+
+    /// The edit that is made for a change, where one is.
+    ///
+    /// # Errors
+    ///
+    /// When its bytes are not written as they must be.
+    pub fn written<'w>(
+        &'w self,
+        index: usize,
+        change: &'w ChangeRecord<'_>,
+    ) -> Result<Written<'w>, PlanFault> {
+        Written::new(change, self.modified.get(&index))
     }
 
     /// The number of the file a change belongs to, from 0.
@@ -380,13 +397,10 @@ impl PlanIndex {
     }
 }
 
-/// The text that is written instead of a modified change, as it is on disk.
-fn text_of_decision(record: &DecisionRecord<'_>) -> Result<Option<Vec<u8>>, PlanFault> {
+/// The text that is written instead of a modified change.
+fn text_of_decision(record: &DecisionRecord<'_>) -> Result<Option<Modified>, PlanFault> {
     match record.decision {
-        Decision::Modified => {
-            let text = record.after_bytes().ok_or(PlanFault::Field("after"))?;
-            Ok(Some(text.into_owned()))
-        }
+        Decision::Modified => modified_in(record).map(Some),
         Decision::Open | Decision::Accepted | Decision::Refused => Ok(None),
     }
 }

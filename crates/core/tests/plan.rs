@@ -4,6 +4,7 @@ use brisk_quill_core::fault::Fault;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decide::Decider;
 use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::plan::modified::{Modified, Wider};
 use brisk_quill_core::records::plan::{DecisionRecord, decision_line};
 
 const HASH: &str = "ad04cc141b94f86c45f23084dbc0d44acec278d34e6e942c1ed7107c006b8079";
@@ -83,10 +84,18 @@ fn a_sound_plan() {
         assert_eq!(index.index_of(id), None, "{id}");
     }
     // The last decision about a change holds.
+    let quay = Modified {
+        text: b"quay \xFF".to_vec(),
+        wider: Some(Wider {
+            left: 2,
+            before: b"x\xFE".to_vec(),
+        }),
+    };
+    let pier = Modified::of(b"pier".to_vec());
     for (id, decision, after) in [
         ("1.1", Decision::Accepted, None),
-        ("1.2", Decision::Modified, Some(&b"quay \xFF"[..])),
-        ("1.3", Decision::Modified, Some(b"pier")),
+        ("1.2", Decision::Modified, Some(&quay)),
+        ("1.3", Decision::Modified, Some(&pier)),
         ("1.3", Decision::Refused, None),
         ("2.1", Decision::Accepted, None),
         ("2.1", Decision::Open, None),
@@ -105,7 +114,7 @@ fn a_sound_plan() {
         ]
     );
     assert_eq!(index.modified.len(), 1);
-    assert_eq!(index.modified[&1], b"quay \xFF");
+    assert_eq!(index.modified[&1], quay);
     let counts = index.counts();
     assert_eq!(
         (

@@ -3,7 +3,6 @@
 use crate::collector::FileHunk;
 use crate::renew::source_of;
 use brisk_quill_core::inventory::Inventory;
-use brisk_quill_core::plan::text_of;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::word::is_within_word;
 use brisk_quill_files::plan_file::PlanDoc;
@@ -124,12 +123,8 @@ impl KindCollector {
             if !all && !plan.entries[index].decision.writes() {
                 return Ok(());
             }
-            let text = text_of(&change).map_err(io::Error::other)?;
-            let after = match plan.modified.get(&index) {
-                Some(modified) => modified.clone(),
-                None => text.after.into_owned(),
-            };
-            let kind = (text.before.into_owned(), after);
+            let written = plan.written(index, &change).map_err(io::Error::other)?;
+            let kind = (written.before.into_owned(), written.after.into_owned());
             self.seen.add(kind, || FirstOfKind {
                 source: source_of(&plan.files[plan.file_of(index)].path),
                 line: change.line.0,

@@ -13,6 +13,7 @@ use crate::sources::Sources;
 use crate::summary::{Ended, FileEnd};
 use crate::tables::FileTables;
 use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::plan::modified::Modified;
 use brisk_quill_core::plan::opinion::Opinions;
 use brisk_quill_core::plan::{PlanIndex, parse};
 use brisk_quill_core::records::plan::{
@@ -194,7 +195,7 @@ type Key = [u8; 32];
 #[derive(Default)]
 struct Old {
     count: u64,
-    decided: Option<(Decision, Option<Vec<u8>>, Option<Opinions>)>,
+    decided: Option<(Decision, Option<Modified>, Option<Opinions>)>,
     differ: bool,
 }
 
@@ -208,10 +209,13 @@ fn carry(doc: &PlanDoc, fresh: &Path) -> Result<Renewed, RenewError> {
         let decision = index.entries[number].decision;
         decided += u64::from(decision != Decision::Open);
         let opinions = index.opinions.get(&number).cloned();
-        let this = (decision, index.modified.get(&number).cloned(), opinions);
+        let modified = index.modified.get(&number);
+        // What was widened was judged with text around it that may be another one now.
+        let is_wider = modified.is_some_and(|modified| modified.wider.is_some());
+        let this = (decision, modified.cloned(), opinions);
         let known = old.entry(key).or_default();
         known.count += 1;
-        known.differ |= known.decided.as_ref().is_some_and(|other| *other != this);
+        known.differ |= is_wider || known.decided.as_ref().is_some_and(|other| *other != this);
         known.decided = Some(this);
     }
     let mut new_doc = PlanDoc::open(fresh)?;
@@ -237,7 +241,7 @@ fn carry(doc: &PlanDoc, fresh: &Path) -> Result<Renewed, RenewError> {
                 match opinions {
                     Some(opinions) => lines.extend(opinions.lines(&id)),
                     None if *decision == Decision::Open => {}
-                    None => lines.extend(decision_line(&id, *decision, text.as_deref())),
+                    None => lines.extend(decision_line(&id, *decision, text.as_ref())),
                 }
             }
             None => new += 1,

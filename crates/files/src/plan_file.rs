@@ -11,7 +11,6 @@ use crate::fs::open::open_regular;
 use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
 use crate::source::Source;
-use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::fault::{PlanFault, RECORD_MOST};
 use brisk_quill_core::plan::{PartOf, PlanFile, PlanIndex, parse_change, text_of};
 use brisk_quill_core::records::plan::ChangeRecord;
@@ -288,28 +287,33 @@ impl PlanDoc {
         let places = self.places(root)?;
         let mut spooler = Spooler::default();
         let mut plan = Plan::default();
-        let mut number = 0;
+        let (mut number, mut last) = (0, 0);
         self.each(|index, change| {
             while index >= self.index.files[number].end {
                 plan.files
                     .push(self.planned(number, (&places, root), &mut spooler)?);
                 number += 1;
+                last = 0;
             }
             let decision = self.index.entries[index].decision;
             if !all && !decision.writes() {
                 return Ok(());
             }
-            let text = text_of(&change).map_err(io::Error::other)?;
-            let after = match decision {
-                Decision::Modified => self.index.modified.get(&index).cloned().unwrap_or_default(),
-                _ => text.after.into_owned(),
-            };
+            let written = self.index.written(index, &change);
+            let written = written.map_err(io::Error::other)?;
+            if written.from < last || written.to > self.index.files[number].bytes {
+                let id = self.index.id(index);
+                return Err(io::Error::other(format!(
+                    "change {id} is modified beyond its place: into the one before it, or out of its file"
+                )));
+            }
+            last = written.to;
             spooler.push(&Change {
                 line: change.line.0,
-                from: change.from,
-                to: change.to,
-                before: text.before.into_owned(),
-                after,
+                from: written.from,
+                to: written.to,
+                before: written.before.into_owned(),
+                after: written.after.into_owned(),
             })
         })?;
         for number in number..self.index.files.len() {

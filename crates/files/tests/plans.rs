@@ -1,6 +1,7 @@
 //! Plans in files: what must hold for every plan and every set of decisions.
 
 use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::plan::modified::{Modified, Wider};
 use brisk_quill_core::records::plan::decision_line;
 use brisk_quill_files::plan_file::PlanDoc;
 use brisk_quill_files::source::Source;
@@ -54,14 +55,14 @@ fn open(plan: &[u8]) -> Result<(PlanDoc, tempfile::TempDir), String> {
     Ok((doc, folder))
 }
 
-fn written(doc: &PlanDoc, text: &str) -> String {
+fn written(doc: &PlanDoc, text: &str) -> Vec<u8> {
     let plan = doc.to_plan(None).unwrap();
     let mut out = Vec::new();
     for file in &plan.files {
         assert_eq!(file.source, Source::File("a.txt".into()));
         splice_into(text.as_bytes(), file, &mut out).unwrap();
     }
-    String::from_utf8(out).unwrap()
+    out
 }
 
 proptest! {
@@ -71,32 +72,47 @@ proptest! {
     /// are read again, and when they are made twice.
     #[test]
     fn what_is_accepted_is_written(
-        (text, changes) in changes(), decided in prop::collection::vec((0..8usize, 0..4usize, "[m-o\n]{0,2}"), 0..12),
+        (text, changes) in changes(), decided in prop::collection::vec((0..8usize, 0..4usize, "[m-o\n]{0,2}", 0..3usize, 0..3usize), 0..12),
     ) {
         let (mut doc, folder) = open(plan_of(&text, &changes).as_bytes()).unwrap();
         prop_assert!(doc.is_whole());
-        let mut state = vec![(Decision::Open, String::new()); changes.len()];
-        for (index, decision, new) in decided {
+        let mut state = vec![(Decision::Open, String::new(), 0, 0); changes.len()];
+        for (index, decision, new, left, right) in decided {
             let Some(at) = state.get_mut(index) else { continue };
+            // A modified change takes in at most half of the text to its neighbours.
+            let (from, to, _) = changes[index];
+            let before = index.checked_sub(1).map_or(0, |before| changes[before].1);
+            let after = changes.get(index + 1).map_or(text.len(), |after| after.0);
+            let (left, right) = (left.min((from - before) / 2), right.min((after - to) / 2));
+            let wider = (left + right > 0).then(|| Wider {
+                left: left as u64,
+                before: text.as_bytes()[from - left..to + right].to_vec(),
+            });
             let decision = [Decision::Open, Decision::Accepted, Decision::Refused, Decision::Modified][decision];
-            let after = (decision == Decision::Modified).then(|| new.as_bytes().to_vec());
-            doc.append(&decision_line(&doc.index.id(index), decision, after.as_deref())).unwrap();
+            let modified = Modified { text: new.as_bytes().to_vec(), wider };
+            let after = (decision == Decision::Modified).then_some(modified);
+            doc.append(&decision_line(&doc.index.id(index), decision, after.as_ref())).unwrap();
             doc.index.set(index, decision, after);
-            *at = (decision, new);
+            *at = (decision, new, left, right);
         }
-        let none = state.iter().all(|(decision, _)| *decision == Decision::Open);
-        let (mut wanted, mut at) = (String::new(), 0);
-        for ((from, to, new), (decision, modified)) in changes.iter().zip(&state) {
-            wanted.push_str(&text[at..*from]);
-            wanted.push_str(match decision {
-                Decision::Open if none => new,
-                Decision::Accepted => new,
-                Decision::Modified => modified,
-                Decision::Open | Decision::Refused => &text[*from..*to],
+        let none = state.iter().all(|(decision, ..)| *decision == Decision::Open);
+        // A wider range may begin or end within a character: bytes are what is written.
+        let (bytes, mut wanted, mut at) = (text.as_bytes(), Vec::new(), 0);
+        for ((from, to, new), (decision, modified, left, right)) in changes.iter().zip(&state) {
+            let (from, to) = match decision {
+                Decision::Modified => (&(from - left), &(to + right)),
+                _ => (from, to),
+            };
+            wanted.extend_from_slice(&bytes[at..*from]);
+            wanted.extend_from_slice(match decision {
+                Decision::Open if none => new.as_bytes(),
+                Decision::Accepted => new.as_bytes(),
+                Decision::Modified => modified.as_bytes(),
+                Decision::Open | Decision::Refused => &bytes[*from..*to],
             });
             at = *to;
         }
-        wanted.push_str(&text[at..]);
+        wanted.extend_from_slice(&bytes[at..]);
         prop_assert_eq!(written(&doc, &text), wanted.clone());
         let again = PlanDoc::open(&folder.path().join("p.plan")).unwrap();
         prop_assert_eq!(&again.index.entries, &doc.index.entries);

@@ -1,6 +1,6 @@
 //! A few lines around each change of a file, where all of them are shown.
 
-use crate::context::{Edit, FileRow, Rows, Shown, new_text, open};
+use crate::context::{Edit, FileRow, Rows, Shown, open};
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_core::word::is_within_word;
@@ -47,13 +47,16 @@ impl Excerpts {
     /// Those of the file at `number`, whose changes are given in order.
     pub fn new(plan: &PlanIndex, number: usize, changes: &[ChangeRecord<'_>]) -> Self {
         let of = &plan.files[number];
-        let edit = |(index, change): (usize, &ChangeRecord<'_>)| Edit {
-            index,
-            // What a file holds has an address, as far as it can be shown.
-            from: change.from as usize,
-            to: change.to as usize,
-            new: new_text(plan, index, change).unwrap_or_default(),
-            decision: plan.entries[index].decision,
+        let edit = |(index, change): (usize, &ChangeRecord<'_>)| {
+            let written = plan.written(index, change).ok();
+            Edit {
+                index,
+                // What a file holds has an address, as far as it can be shown.
+                from: written.as_ref().map_or(change.from, |written| written.from) as usize,
+                to: written.as_ref().map_or(change.to, |written| written.to) as usize,
+                new: written.map_or_else(Vec::new, |written| written.after.into_owned()),
+                decision: plan.entries[index].decision,
+            }
         };
         let file = (of.first < of.end).then(|| open(plan, of.first));
         Self {
@@ -65,14 +68,16 @@ impl Excerpts {
 
     /// The excerpt of the change at `place` among those of the file; `None` where the file is not
     /// what it was, or is not text in UTF-8.
-    pub fn at(&self, place: usize, change: &ChangeRecord<'_>) -> Option<Excerpt> {
+    pub fn at(&self, plan: &PlanIndex, place: usize, change: &ChangeRecord<'_>) -> Option<Excerpt> {
         let edit = &self.edits[place];
         let low = edit.from.saturating_sub(AROUND);
         let high = edit.to.saturating_add(AROUND).min(self.bytes);
         let mut text = vec![0; high.checked_sub(low)?];
         let file = self.file.as_ref()?;
         file.read_exact_at(&mut text, low as u64).ok()?;
-        if *text.get(edit.from - low..edit.to - low)? != *change.before_bytes()? {
+        if *text.get(edit.from - low..edit.to - low)?
+            != *plan.written(edit.index, change).ok()?.before
+        {
             return None;
         }
         let part = Part {

@@ -2,7 +2,7 @@
 
 use crate::cell_values::CellValues;
 use crate::context::excerpt::{Excerpt, Excerpts};
-use crate::context::{FileRow, PieceOf, new_text};
+use crate::context::{FileRow, PieceOf};
 use crate::render::highlight::shortened;
 use brisk_quill_core::escape::{visible, visible_blanks};
 use brisk_quill_core::numbers::counted;
@@ -38,7 +38,7 @@ impl FileChanges<'_> {
         let mut parts: Vec<String> = Vec::new();
         for (place, change) in self.changes.iter().enumerate() {
             let index = file.first + place;
-            let excerpt = excerpts.at(place, change);
+            let excerpt = excerpts.at(self.plan, place, change);
             let kind = self.kinds.of[index] as usize;
             if let (Some(excerpt), Some(within)) = (&excerpt, within_words.get_mut(kind)) {
                 *within += u64::from(excerpt.is_within_word);
@@ -90,27 +90,22 @@ impl FileChanges<'_> {
         }
     }
 
-    /// The new bytes of a change.
-    fn new_text(&self, index: usize, change: &ChangeRecord<'_>) -> Vec<u8> {
-        new_text(self.plan, index, change).unwrap_or_default()
-    }
-
     /// The value of a cell, before and after.
     fn cell(&self, index: usize, change: &ChangeRecord<'_>) -> Markup {
-        let old = change.before_bytes().unwrap_or_default();
-        let (old, new) = (&*old, self.new_text(index, change));
+        let Ok(written) = self.plan.written(index, change) else {
+            return self.pair(index, change);
+        };
         let value = |bytes: &[u8]| self.values.value(self.number, change, bytes);
-        let (was, now) = (value(old), value(&new));
+        let (was, now) = (value(&written.before), value(&written.after));
         html! { table { tr { th scope="row" { "was" } td { (differing(&was, &now, true)) } }
         tr { th scope="row" { "now" } td { (differing(&now, &was, false)) } } } }
     }
 
     /// A change whose surroundings cannot be shown.
     fn pair(&self, index: usize, change: &ChangeRecord<'_>) -> Markup {
-        let modified = self.plan.modified.contains_key(&index);
-        let now = match modified {
-            true => visible_blanks(&self.new_text(index, change)),
-            false => visible_blanks(change.after.as_bytes()),
+        let now = match self.plan.modified.get(&index) {
+            Some(modified) => visible_blanks(&modified.text),
+            None => visible_blanks(change.after.as_bytes()),
         };
         html! {
             p.row.was { i { (change.line.0) } b { "was" } code { del { (visible_blanks(change.before.as_bytes())) } } }
@@ -137,7 +132,7 @@ fn cell_name(cell: &str) -> Markup {
 fn said(opinion: &Opinion) -> Markup {
     html! { p.said {
         bdi { (visible(opinion.by.as_bytes())) } ": " (state(opinion.decision))
-        @if let Some(text) = &opinion.text { " " code { (visible_blanks(text)) } }
+        @if let Some(text) = &opinion.text { " " code { (visible_blanks(&text.text)) } }
         @if !opinion.remark.is_empty() { " — " bdi { (visible(opinion.remark.as_bytes())) } }
     } }
 }

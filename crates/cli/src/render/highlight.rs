@@ -1,7 +1,7 @@
 //! Text with marked parts, made fit to be shown: visible, cut to a width, one line a line.
 
 use crate::render::labelled::{Labelled, Role};
-use brisk_quill_core::escape::{push_visible, visible, visible_blanks};
+use brisk_quill_core::escape::{push_visible, visible, visible_blanks, visible_end};
 use brisk_quill_core::span::Span;
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
@@ -106,11 +106,10 @@ fn one_line(
     if let Some(more) = inside.len().checked_sub(MARKS_SHOWN).filter(|n| *n > 0) {
         segments.push(plain(format!(" … and {more} more in this line").as_bytes()));
     } else if at < line.content.to {
-        let rest = &text[at..line.content.to];
-        let blanks = rest.len() - rest.trim_ascii_end().len();
-        let (rest, end) = rest.split_at(rest.len() - if look.blanks { blanks } else { 0 });
-        let mut last = plain(rest);
-        last.shown.push_str(&visible_blanks(end));
+        let mut last = plain(&text[at..line.content.to]);
+        if look.blanks {
+            last.shown = visible_end(&text[at..line.content.to]);
+        }
         segments.push(last);
     }
     fit(&mut segments, look.width);

@@ -1,6 +1,7 @@
 //! The actions of a review, and what they open and ask.
 
 use crate::full_screen::field::Edit;
+use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::plan::ChangeRecord;
 
@@ -110,6 +111,11 @@ pub trait Texts {
     /// The new text of a change as `value`, written as its file needs it; `None` where it cannot
     /// hold it.
     fn written(&self, index: usize, change: &ChangeRecord<'_>, value: &str) -> Option<Vec<u8>>;
+
+    /// The text of its line before and behind a change, up to other changes: what it can be widened
+    /// into.
+    fn beside(&self, plan: &PlanIndex, index: usize, change: &ChangeRecord<'_>)
+    -> (String, String);
 
     /// The new text that `bytes` stand for.
     fn value(&self, index: usize, change: &ChangeRecord<'_>, bytes: &[u8]) -> String;

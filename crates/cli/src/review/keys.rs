@@ -15,7 +15,7 @@ pub const KEYS: &[(&str, &str)] = &[
     ("r", "refuse it, and go on"),
     (
         "m",
-        "modify it: type other new text; Enter takes it, Esc does not",
+        "modify it: type other new text; ← → beyond its ends widen it; Enter takes it",
     ),
     ("o", "leave it open again"),
     (

@@ -1,12 +1,15 @@
 //! The part of a plan and of its files that a screen shows, loaded before it is drawn.
 
-use crate::context::{FileRow, Surroundings, surroundings, whole, words_beside};
+use crate::context::{FileRow, Surroundings, beside, surroundings, whole, words_beside};
 use crate::review::action::View;
 use crate::review::state::State;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_files::plan_file::PlanDoc;
 use std::collections::HashMap;
 use std::io;
+
+/// Samples of a row of the list of kinds.
+pub const SAMPLES: usize = 3;
 
 /// What one screen shows.
 pub struct Loaded {
@@ -16,6 +19,9 @@ pub struct Loaded {
     /// The lines around the current change; `None` where its file is not what it was, or is not
     /// text in UTF-8.
     pub near: Option<Surroundings>,
+    /// Changes of the current row of the list of kinds, with the text of their lines before and
+    /// behind them.
+    pub samples: Vec<(usize, ChangeRecord<'static>, (String, String))>,
     /// The rows of the file of the current change with what is accepted, and the row of that
     /// change, from 0; `None` unless the file is to be shown.
     pub file: Option<io::Result<(Vec<FileRow>, usize)>>,
@@ -28,13 +34,22 @@ impl Loaded {
             changes: HashMap::new(),
             words: HashMap::new(),
             near: None,
+            samples: Vec::new(),
             file: None,
         };
         let Some(current) = state.current() else {
             return loaded;
         };
         match state.view {
-            View::Kinds => {}
+            View::Kinds => {
+                let sample = |index: usize| {
+                    let change = doc.change(index).ok()?;
+                    let line = beside(doc, &state.plan, (index, &change));
+                    Some((index, change, line.unwrap_or_default()))
+                };
+                let samples = state.samples(SAMPLES).into_iter();
+                loaded.samples = samples.filter_map(sample).collect();
+            }
             View::File => loaded.file = Some(whole(doc, &state.plan, current, state.shows_old)),
             View::Changes
             | View::Modify

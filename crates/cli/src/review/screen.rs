@@ -126,17 +126,17 @@ impl Screen<'_> {
                 Line::from(spans)
             }
             View::Modify => {
-                let text = "Enter takes the new text, Esc does not; Ctrl-J is a line end";
+                let text = "Enter takes it, Esc does not; ← → at its ends widen the change; Ctrl-J: line end";
                 Line::from(self.span(Role::Strong, text))
             }
             _ => Line::from(self.span(Role::Strong, state.message.clone())),
         };
         let hints = match state.view {
             View::Kinds if state.kind_list.groups.is_empty() => {
-                "↓↑ move   A accept all of it   R refuse all   u undo   Enter its changes   Esc back"
+                "↓↑ move  A accept all  R refuse all  u undo  Enter its changes  Esc back"
             }
             View::Kinds => {
-                "↓↑ move   A accept all of it   R refuse all   u undo   Enter unfold, or its changes   Esc back"
+                "↓↑ move  A accept all  R refuse all  u undo  Enter unfold, or open  Esc back"
             }
             View::File => {
                 "↓↑ next change  ← → scroll  a accept  r refuse  u undo  f file  d old text  w back"
@@ -229,15 +229,21 @@ impl Screen<'_> {
         match self.loaded.change(index) {
             None => spans.push(self.span(role(Role::Quiet), head("(cannot be read)", room))),
             Some(change) => {
-                let new = match state.plan.modified.get(&index) {
-                    Some(text) => visible(text),
+                let modified = state.plan.modified.get(&index);
+                let new = match modified {
+                    Some(modified) => visible(&modified.text),
                     None => visible(change.after.as_bytes()),
+                };
+                let wider = modified.and_then(|modified| modified.wider.as_ref());
+                let old = match wider {
+                    Some(wider) => visible(&wider.before),
+                    None => visible(change.before.as_bytes()),
                 };
                 let or_nothing = |text: String| match text.is_empty() {
                     true => "(nothing)".to_owned(),
                     false => text,
                 };
-                let old = or_nothing(visible(change.before.as_bytes()));
+                let old = or_nothing(old);
                 let new = or_nothing(new);
                 let (old, new) = fit_pair(&old, &new, room);
                 let left = room.saturating_sub(old.width() + new.width() + 3);

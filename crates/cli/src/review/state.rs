@@ -4,18 +4,21 @@
 //! Note to the maintainer: nothing here draws or reads keys. A new action needs an arm in
 //! [`State::act`], a key in `keys.rs`, and a line in the list of keys there.
 
+pub mod beside;
 pub mod kind_list;
 mod typing;
 
 use crate::full_screen::field::Field;
 use crate::review::action::{Action, Effect, Group, Leave, Texts, View};
-use crate::review::state::kind_list::{KindList, KindRow};
+use crate::review::state::beside::Beside;
+use crate::review::state::kind_list::KindList;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
+use brisk_quill_core::plan::modified::Modified;
 use brisk_quill_files::plan_file::PlanKinds;
 
 /// The decision about a change.
-type Decided = (Decision, Option<Vec<u8>>);
+type Decided = (Decision, Option<Modified>);
 
 /// A change of one decision, as it was and as it became.
 #[derive(Clone, Debug)]
@@ -29,6 +32,8 @@ struct Turn {
 pub struct State {
     pub plan: PlanIndex,
     pub kinds: PlanKinds,
+    /// The changes of each kind that lie within a word.
+    pub within_words: Vec<u64>,
     pub counts: DecisionCounts,
     pub view: View,
     /// The current change, as a place among those that are listed.
@@ -43,6 +48,8 @@ pub struct State {
     /// The current row of it.
     pub kind_cursor: usize,
     pub editor: Field,
+    /// The text around the change that is being modified.
+    pub beside: Beside,
     /// Rows that the file is moved from the current change.
     pub scroll: isize,
     /// The whole file shows the old text of what is accepted, too.
@@ -75,6 +82,7 @@ impl State {
             cursor: open.unwrap_or(0),
             plan,
             kind_list: KindList::new(&kinds, grouped),
+            within_words: vec![0; kinds.kinds.len()],
             kinds,
             counts,
             view: View::Changes,
@@ -83,6 +91,7 @@ impl State {
             needle: String::new(),
             kind_cursor: 0,
             editor: Field::default(),
+            beside: Beside::default(),
             scroll: 0,
             shows_old: false,
             message,
@@ -126,7 +135,7 @@ impl State {
             Action::Undo => return self.turn_back(true),
             Action::Redo => return self.turn_back(false),
             Action::Modify => self.begin_modifying(texts),
-            Action::Edit(edit) => self.editor.edit(edit),
+            Action::Edit(edit) => self.edit(edit),
             Action::Enter => return self.enter(texts),
             Action::OnlyOpen => {
                 self.only_open = !self.only_open;
@@ -197,17 +206,32 @@ impl State {
         effect
     }
 
-    /// The decisions about the changes of a row of the list of kinds.
-    pub fn decided_of(&self, row: KindRow) -> DecisionCounts {
-        let kinds = self.kind_list.kinds_of(row);
-        let mut counts = DecisionCounts::default();
-        for (index, entry) in self.plan.entries.iter().enumerate() {
-            let kind = self.kinds.of[index];
-            if kind != u32::MAX && kinds.contains(&(kind as usize)) {
+    /// The decisions about the changes of each kind.
+    pub fn decided_by_kind(&self) -> Vec<DecisionCounts> {
+        let mut counts = vec![DecisionCounts::default(); self.kinds.kinds.len()];
+        for (entry, kind) in self.plan.entries.iter().zip(&self.kinds.of) {
+            if let Some(counts) = counts.get_mut(*kind as usize) {
                 counts.add(entry.decision);
             }
         }
         counts
+    }
+
+    /// Changes that show what the current row of the list of kinds holds: the first of its kinds.
+    pub fn samples(&self, most: usize) -> Vec<usize> {
+        let Some(row) = self.kind_list.rows.get(self.kind_cursor) else {
+            return Vec::new();
+        };
+        let kinds = self.kind_list.kinds_of(*row);
+        if let [kind] = kinds[..] {
+            let is_of = |index: &usize| self.kinds.of[*index] as usize == kind;
+            return (0..self.plan.entries.len())
+                .filter(is_of)
+                .take(most)
+                .collect();
+        }
+        let first = kinds.iter().take(most);
+        first.map(|kind| self.kinds.kinds[*kind].first).collect()
     }
 
     fn show(&mut self, view: View) {

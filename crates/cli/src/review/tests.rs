@@ -295,7 +295,7 @@ fn a_modified_cell_keeps_its_quotes() {
         (View::Modify, "B, 7")
     );
     desk.press("\"<enter>");
-    assert_eq!(desk.state.plan.modified[&5], b"\"B, 7\"\"\"");
+    assert_eq!(desk.state.plan.modified[&5].text, b"\"B, 7\"\"\"");
     desk.press("<end>m");
     assert_eq!(desk.state.editor.text(), "B, 7\"");
 }
@@ -386,7 +386,7 @@ fn screens() {
                 "(nothing: the line goes, or is empty)",
             ],
         ),
-        ("m7", vec!["now B-77", "Enter takes the new text"]),
+        ("m7", vec!["now ‹B-77 ›", "Enter takes it, Esc does not"]),
         // What is looked for holds a blank, for the name of a temporary folder may hold any letters.
         ("/pier 8", vec!["changes that hold: pier 8"]),
         (
@@ -563,4 +563,58 @@ fn hints_are_shown() {
     );
     desk.press("x");
     assert_eq!(desk.state.view, View::Changes);
+}
+
+/// Beyond its ends the cursor widens a change, up to the line's ends and the next change; only what
+/// is changed there is written.
+#[test]
+fn a_change_is_widened() {
+    for (keys, text, wider) in [
+        // `berth 8 and pier 8`: the first of the two.
+        (
+            "<down>m<right><right><right><right>!<enter>",
+            "B-8 and!",
+            Some((0, "berth 8 and")),
+        ),
+        ("<down>m<home><left><left>!<enter>", "!B-8", None),
+        // What lies between the changes ends at the other one.
+        (
+            "<down>m<right><right><right><right><right><right><right>!<enter>",
+            "B-8 and !",
+            Some((0, "berth 8 and ")),
+        ),
+        (
+            "<down><down>m<home><left><del><enter>",
+            "P-8",
+            Some((1, " pier 8")),
+        ),
+        (
+            "<down><down>m<home><left><left><left><left><left><left>x<enter>",
+            "x and P-8",
+            Some((5, " and pier 8")),
+        ),
+        // It is widened further, and narrowed by what is typed again as it was.
+        (
+            "<down><down>m<home><left><del><enter>m<home> <enter>",
+            "",
+            None,
+        ),
+    ] {
+        let mut desk = Desk::new(HARBOUR);
+        desk.press(keys);
+        let modified = desk.state.plan.modified.values().next();
+        let got = modified.map(|modified| {
+            let wider = modified.wider.as_ref();
+            let wider =
+                wider.map(|wider| (wider.left, String::from_utf8(wider.before.clone()).unwrap()));
+            (String::from_utf8(modified.text.clone()).unwrap(), wider)
+        });
+        let wanted = (!text.is_empty()).then(|| {
+            (
+                text.to_owned(),
+                wider.map(|(left, old): (u64, &str)| (left, old.to_owned())),
+            )
+        });
+        assert_eq!(got, wanted, "{keys}");
+    }
 }

@@ -93,6 +93,17 @@ impl DecisionCounts {
         }
     }
 
+    /// The sum of both.
+    #[must_use]
+    pub fn plus(self, other: Self) -> Self {
+        Self {
+            open: self.open + other.open,
+            accepted: self.accepted + other.accepted,
+            refused: self.refused + other.refused,
+            modified: self.modified + other.modified,
+        }
+    }
+
     /// Counts a change of this decision.
     pub fn add(&mut self, decision: Decision) {
         *self.of(decision) += 1;

@@ -6,6 +6,7 @@
 
 use crate::plan::decision::Decision;
 use crate::plan::fault::PlanFault;
+use crate::plan::modified::Modified;
 use crate::records::field;
 use crate::records::plan::{DecisionRecord, decision_line};
 
@@ -34,7 +35,7 @@ pub struct Opinion {
     /// The decision.
     pub decision: Decision,
     /// The text that is written instead, where it is modified.
-    pub text: Option<Vec<u8>>,
+    pub text: Option<Modified>,
     /// The remark, empty where there is none.
     pub remark: String,
 }
@@ -47,7 +48,7 @@ impl Opinion {
     /// When the name or the remark is too long, or the name is empty.
     pub fn of(
         record: &DecisionRecord<'_>,
-        text: Option<Vec<u8>>,
+        text: Option<Modified>,
     ) -> Result<Option<Self>, PlanFault> {
         let Some(by) = &record.by.0 else {
             return Ok(None);
@@ -69,7 +70,7 @@ impl Opinion {
 
     /// Appends its record about the change `id`, for a plan.
     pub fn push(&self, out: &mut Vec<u8>, id: &str) {
-        let record = DecisionRecord::new(id, self.decision, self.text.as_deref());
+        let record = DecisionRecord::new(id, self.decision, self.text.as_ref());
         field::push(out, &record.of_reviewer(&self.by, &self.remark));
     }
 }
@@ -82,14 +83,14 @@ pub struct Opinions {
     /// The first of them that counts: those before were settled.
     settled: usize,
     /// The decision without a name, unless that is open.
-    own: Option<(Decision, Option<Vec<u8>>)>,
+    own: Option<(Decision, Option<Modified>)>,
 }
 
 impl Opinions {
     /// None yet, beside what has been decided.
-    pub fn beside(decision: Decision, text: Option<&Vec<u8>>) -> Self {
+    pub fn beside(decision: Decision, text: Option<&Modified>) -> Self {
         let mut opinions = Self::default();
-        opinions.settle(decision, text.map(Vec::as_slice));
+        opinions.settle(decision, text);
         opinions
     }
 
@@ -121,10 +122,10 @@ impl Opinions {
     }
 
     /// Settles them with a decision without a name.
-    pub fn settle(&mut self, decision: Decision, text: Option<&[u8]>) {
+    pub fn settle(&mut self, decision: Decision, text: Option<&Modified>) {
         self.settled = self.all.len();
         let is_open = decision == Decision::Open;
-        self.own = (!is_open).then(|| (decision, text.map(<[u8]>::to_vec)));
+        self.own = (!is_open).then(|| (decision, text.cloned()));
     }
 
     /// The records that say the same of the change `id`, for a plan.
@@ -135,7 +136,7 @@ impl Opinions {
             .iter()
             .for_each(|opinion| opinion.push(&mut out, id));
         match &self.own {
-            Some((decision, text)) => out.extend(decision_line(id, *decision, text.as_deref())),
+            Some((decision, text)) => out.extend(decision_line(id, *decision, text.as_ref())),
             None if settled.is_empty() => {}
             None => out.extend(decision_line(id, Decision::Open, None)),
         }
@@ -144,11 +145,11 @@ impl Opinions {
     }
 
     /// The decisions that count.
-    fn counting(&self) -> impl Iterator<Item = (Decision, Option<&[u8]>)> {
+    fn counting(&self) -> impl Iterator<Item = (Decision, Option<&Modified>)> {
         let own = self.own.iter();
-        let own = own.map(|(decision, text)| (*decision, text.as_deref()));
+        let own = own.map(|(decision, text)| (*decision, text.as_ref()));
         let named = self.all[self.settled..].iter();
-        own.chain(named.map(|opinion| (opinion.decision, opinion.text.as_deref())))
+        own.chain(named.map(|opinion| (opinion.decision, opinion.text.as_ref())))
     }
 
     /// True if they differ.
@@ -159,9 +160,9 @@ impl Opinions {
     }
 
     /// The decision that all agree on; open where they differ.
-    pub fn common(&self) -> (Decision, Option<Vec<u8>>) {
+    pub fn common(&self) -> (Decision, Option<Modified>) {
         match self.counting().next().filter(|_| !self.differ()) {
-            Some((decision, text)) => (decision, text.map(<[u8]>::to_vec)),
+            Some((decision, text)) => (decision, text.cloned()),
             None => (Decision::Open, None),
         }
     }

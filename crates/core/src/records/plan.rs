@@ -1,6 +1,7 @@
 //! Records of a plan.
 
 use crate::plan::decision::Decision;
+use crate::plan::modified::Modified;
 use crate::records::field::{Base64, Coded, Field, Json, Optional, Ordinal, decoded, line};
 use crate::records::json::push_text;
 use crate::records::record;
@@ -135,6 +136,15 @@ record! {
         /// Its bytes on disk, where they are not the text in UTF-8.
         #[serde(default)]
         after_b64: Optional<Base64<'a>>,
+        /// The old text of all that it comes to, where that is more than the change.
+        #[serde(default)]
+        before: Optional<Cow<'a, str>>,
+        /// Its bytes on disk, where they are not the text in UTF-8.
+        #[serde(default)]
+        before_b64: Optional<Base64<'a>>,
+        /// The bytes that this begins before the change; where it is there, so is `before`.
+        #[serde(default)]
+        left: Optional<u64>,
         /// The BLAKE3 hash of the plan without its decisions, in hexadecimal; in a file of decisions.
         #[serde(default)]
         plan: Optional<Cow<'a, str>>,
@@ -414,18 +424,23 @@ impl ChangeRecord<'_> {
 }
 
 impl<'a> DecisionRecord<'a> {
-    /// A decision; `after` is the text of a modified change, as it is on disk.
-    pub fn new(id: &str, decision: Decision, after: Option<&'a [u8]>) -> Self {
-        let after = after.map(Coded::of);
-        let (text, base64) = match after {
+    /// A decision, with the text of a modified change.
+    pub fn new(id: &str, decision: Decision, modified: Option<&'a Modified>) -> Self {
+        let coded = |bytes: Option<&'a [u8]>| match bytes.map(Coded::of) {
             None => (Optional(None), Optional(None)),
             Some(coded) => (Optional(Some(coded.text)), coded.base64),
         };
+        let wider = modified.and_then(|modified| modified.wider.as_ref());
+        let (after, after_b64) = coded(modified.map(|modified| &modified.text[..]));
+        let (before, before_b64) = coded(wider.map(|wider| &wider.before[..]));
         Self {
             id: ChangeId::Known(id.to_owned()),
             decision,
-            after: text,
-            after_b64: base64,
+            after,
+            after_b64,
+            before,
+            before_b64,
+            left: Optional(wider.map(|wider| wider.left)),
             plan: Optional(None),
             by: Optional(None),
             remark: Optional(None),
@@ -447,12 +462,16 @@ impl<'a> DecisionRecord<'a> {
     pub fn after_bytes(&self) -> Option<Cow<'_, [u8]>> {
         decoded(self.after.0.as_deref()?, &self.after_b64)
     }
+
+    /// The old text of all that it comes to; `None` where there is none, or its bytes are not base64.
+    pub fn before_bytes(&self) -> Option<Cow<'_, [u8]>> {
+        decoded(self.before.0.as_deref()?, &self.before_b64)
+    }
 }
 
-/// The line that appends a decision to a plan. `after` is the text of a modified change, as it is
-/// on disk.
-pub fn decision_line(id: &str, decision: Decision, after: Option<&[u8]>) -> Vec<u8> {
-    line(&DecisionRecord::new(id, decision, after))
+/// The line that appends a decision to a plan, with the text of a modified change.
+pub fn decision_line(id: &str, decision: Decision, modified: Option<&Modified>) -> Vec<u8> {
+    line(&DecisionRecord::new(id, decision, modified))
 }
 
 impl Default for LeftOutRecord {

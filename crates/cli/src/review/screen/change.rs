@@ -118,7 +118,7 @@ impl Screen<'_> {
         let all = Range::new(0, bytes.len());
         lines.push(self.text("was", bytes, all, Role::Was, width));
         let after = match state.plan.modified.get(&index) {
-            Some(text) => text.clone(),
+            Some(modified) => modified.text.clone(),
             None => after.as_bytes().to_vec(),
         };
         lines.push(match state.view == View::Modify {

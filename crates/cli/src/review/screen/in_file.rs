@@ -1,11 +1,11 @@
 //! Rows of a file, wrapped, with what changes in them.
 
-use crate::context::{FileRow, PieceOf, Surroundings};
+use crate::context::{FileRow, Piece, PieceOf, Surroundings};
 use crate::full_screen::palette::Role;
 use crate::review::screen::Screen;
 use crate::review::screen::signs::{role_of, sign_role};
 use crate::review::state::State;
-use brisk_quill_core::escape::{visible, visible_blanks};
+use brisk_quill_core::escape::{visible, visible_blanks, visible_end};
 use ratatui::text::{Line, Span};
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
@@ -31,9 +31,17 @@ impl Screen<'_> {
             self.around(&mut lines, row, width);
         }
         let first = lines.len();
-        self.own(&mut lines, ("was", &found.was), width, None);
         let editor = is_modifying.then(|| state.editor.parts());
-        self.own(&mut lines, ("now", &found.now), width, editor);
+        let more = match is_modifying {
+            true => state.beside.since(),
+            false => (0, 0),
+        };
+        let (was, now) = (
+            widened(&found.was, PieceOf::Was, more),
+            widened(&found.now, PieceOf::Now, more),
+        );
+        self.own(&mut lines, ("was", &was), width, None);
+        self.own(&mut lines, ("now", &now), width, editor);
         for row in &found.after {
             self.around(&mut lines, row, width);
         }
@@ -62,7 +70,10 @@ impl Screen<'_> {
             for (index, piece) in row.pieces.iter().enumerate() {
                 match (piece.of, editor) {
                     (PieceOf::Text, _) => {
-                        let text = visible(&piece.text);
+                        let text = match index == last {
+                            true => visible_end(&piece.text),
+                            false => visible(&piece.text),
+                        };
                         let ends = (index > 0, index < last);
                         pieces.push((Role::Plain, Self::shortened(&text, room, ends)));
                     }
@@ -72,9 +83,13 @@ impl Screen<'_> {
                             true => " ".to_owned(),
                             false => visible(under.as_bytes()),
                         };
+                        let edge = |text: &str| (Role::Quiet, text.to_owned());
+                        let has_edges = !self.palette.has_colors();
+                        pieces.extend(has_edges.then(|| edge("‹")));
                         pieces.push((Role::Now, visible(before.as_bytes())));
                         pieces.push((Role::Chosen, under));
                         pieces.push((Role::Now, visible(after.as_bytes())));
+                        pieces.extend(has_edges.then(|| edge("›")));
                     }
                     // The text that is typed stands for all of it.
                     (PieceOf::Now, Some(_)) => {}
@@ -183,7 +198,8 @@ impl Screen<'_> {
         crate::render::highlight::shortened(text, start, end)
     }
 
-    /// Adds pieces, in rows of so many columns; the first of them begins with `head`.
+    /// Adds pieces, in rows of so many columns, cut between words where that does not waste half of a
+    /// row; the first of them begins with `head`.
     fn wrapped(
         &self,
         lines: &mut Vec<Line<'static>>,
@@ -193,23 +209,58 @@ impl Screen<'_> {
     ) {
         let mut line = Line::from(head);
         let mut used = 0;
+        let mut turn = |line: &mut Line<'static>, span: Span<'static>| {
+            line.push_span(span);
+            let next = Line::from(" ".repeat(MARGIN));
+            lines.push(std::mem::replace(line, next));
+            0
+        };
         for (role, text) in pieces {
             let mut part = String::new();
-            for grapheme in text.graphemes(true) {
-                let columns = grapheme.width();
-                if used + columns > room {
-                    line.push_span(self.span(role, std::mem::take(&mut part)));
-                    let next = Line::from(" ".repeat(MARGIN));
-                    lines.push(std::mem::replace(&mut line, next));
-                    used = 0;
+            for word in text.split_inclusive(' ') {
+                // A word that fits into a row is not cut.
+                let columns = word.trim_end().width();
+                if used + columns > room && used > room / 2 && columns <= room {
+                    used = turn(&mut line, self.span(role, std::mem::take(&mut part)));
                 }
-                used += columns;
-                part.push_str(grapheme);
+                for grapheme in word.graphemes(true) {
+                    let columns = grapheme.width();
+                    if used + columns > room {
+                        used = turn(&mut line, self.span(role, std::mem::take(&mut part)));
+                    }
+                    used += columns;
+                    part.push_str(grapheme);
+                }
             }
             line.push_span(self.span(role, part));
         }
         lines.push(line);
     }
+}
+
+/// Rows in which the pieces of a change take in so many bytes of the text before and behind them.
+fn widened(rows: &[FileRow], of: PieceOf, (left, right): (usize, usize)) -> Vec<FileRow> {
+    let mut rows = rows.to_vec();
+    let is_own = |piece: &Piece| piece.of == of;
+    if let Some((row, at)) = rows.iter_mut().find_map(|row| {
+        let at = row.pieces.iter().position(is_own)?;
+        Some((row, at))
+    }) && let Some(before) = at.checked_sub(1)
+    {
+        let text = &mut row.pieces[before].text;
+        let taken = text.split_off(text.len().saturating_sub(left));
+        row.pieces[at].text.splice(0..0, taken);
+    }
+    if let Some((row, at)) = rows.iter_mut().rev().find_map(|row| {
+        let at = row.pieces.iter().rposition(is_own)?;
+        Some((row, at))
+    }) && let Some(after) = row.pieces.get_mut(at + 1)
+    {
+        let rest = after.text.split_off(right.min(after.text.len()));
+        let taken = std::mem::replace(&mut after.text, rest);
+        row.pieces[at].text.extend(taken);
+    }
+    rows
 }
 
 /// The sign of the first change of a row, in its colour.

@@ -1,18 +1,20 @@
 //! The windows that lie over the list of changes.
 
 use crate::full_screen::boxes::{self, wrapped};
-use crate::full_screen::fit::head;
+use crate::full_screen::fit::{head, tail};
 use crate::full_screen::palette::Role;
 use crate::render::decisions::what_is_written;
 use crate::review::action::Group;
 use crate::review::keys::KEYS;
+use crate::review::loaded::SAMPLES;
 use crate::review::screen::Screen;
 use crate::review::screen::signs::sign_role;
 use crate::review::state::State;
 use crate::review::state::kind_list::KindRow;
-use brisk_quill_core::escape::visible;
+use brisk_quill_core::escape::{visible, visible_blanks};
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
+use brisk_quill_core::records::plan::ChangeRecord;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
@@ -58,9 +60,6 @@ fn kind_row(state: &State, row: KindRow) -> String {
     }
 }
 
-/// Columns of the decisions of a kind.
-const DECIDED: usize = 24;
-
 impl Screen<'_> {
     pub(super) fn kinds(&self, frame: &mut Frame<'_>, area: Rect, state: &State) {
         let (width, height) = (usize::from(area.width), usize::from(area.height));
@@ -72,21 +71,93 @@ impl Screen<'_> {
             }
         };
         let mut lines = vec![Line::from(self.span(Role::Quiet, head(title, width)))];
-        let first = state.kind_cursor.saturating_sub(height / 2);
-        let rows = list.rows.iter().enumerate().skip(first);
-        for (number, row) in rows.take(height.saturating_sub(1)) {
-            let role = match number == state.kind_cursor {
+        // The samples stand below, with a line of their own above them.
+        let listed = height.saturating_sub(SAMPLES + 3).max(3);
+        let first = state.kind_cursor.saturating_sub(listed / 2);
+        let decided = state.decided_by_kind();
+        let rows = list.rows.iter().enumerate().skip(first).take(listed);
+        let rows: Vec<_> = rows
+            .map(|(number, row)| {
+                let kinds = list.kinds_of(*row);
+                (
+                    number,
+                    kind_row(state, *row),
+                    self.state_of(state, &kinds, &decided),
+                )
+            })
+            .collect();
+        let states = rows
+            .iter()
+            .map(|(_, _, state)| Line::from(state.clone()).width());
+        let texts = rows.iter().map(|(_, text, _)| text.width());
+        let left = width.saturating_sub(states.max().unwrap_or(0));
+        let room = texts.max().unwrap_or(0).min(left);
+        for (number_of, text, state_of) in rows {
+            let role = match number_of == state.kind_cursor {
                 true => Role::Chosen,
                 false => Role::Plain,
             };
-            let room = width.saturating_sub(DECIDED);
-            let text = head(&kind_row(state, *row), room);
+            let text = head(&text, room);
             let blanks = " ".repeat(room.saturating_sub(text.width()));
             let mut line = Line::from(self.span(role, text + &blanks));
-            line.extend(self.decided(state.decided_of(*row)));
+            line.extend(state_of);
             lines.push(line);
         }
+        lines.push(Line::default());
+        lines.push(Line::from(self.span(Role::Quiet, "for instance")));
+        let samples = self.loaded.samples.iter();
+        lines.extend(samples.map(|sample| self.sample(state, sample, width)));
         frame.render_widget(Paragraph::new(lines), area);
+    }
+
+    /// A change of a kind in its line, and where it stands.
+    fn sample(
+        &self,
+        state: &State,
+        (index, change, (before, after)): &(usize, ChangeRecord<'static>, (String, String)),
+        width: usize,
+    ) -> Line<'static> {
+        let path = visible(&state.plan.files[state.plan.file_of(*index)].path);
+        let place = tail(&format!("{path}, line {}", change.line.0), width / 3);
+        let or_nothing = |text: String| {
+            if text.is_empty() {
+                "‹›".to_owned()
+            } else {
+                text
+            }
+        };
+        let old = or_nothing(visible_blanks(change.before.as_bytes()));
+        let new = or_nothing(visible_blanks(change.after.as_bytes()));
+        let (old, new) = (head(&old, width / 4), head(&new, width / 4));
+        let left = width.saturating_sub(place.width() + old.width() + new.width() + 7);
+        let before = tail(&visible(before.as_bytes()), left / 2);
+        let after = head(&visible(after.as_bytes()), left - before.width().min(left));
+        Line::from(vec![
+            self.span(Role::Quiet, format!("{place}  ")),
+            self.span(Role::Plain, before),
+            self.span(Role::Was, old),
+            self.span(Role::Quiet, " → "),
+            self.span(Role::Now, new),
+            self.span(Role::Plain, after),
+        ])
+    }
+
+    /// The decisions about some kinds, and a warning where changes of theirs lie within words.
+    fn state_of(
+        &self,
+        state: &State,
+        kinds: &[usize],
+        decided: &[DecisionCounts],
+    ) -> Vec<Span<'static>> {
+        let counts = kinds.iter().map(|kind| decided[*kind]);
+        let counts = counts.fold(DecisionCounts::default(), DecisionCounts::plus);
+        let within: u64 = kinds.iter().map(|kind| state.within_words[*kind]).sum();
+        let mut spans = self.decided(counts);
+        if within > 0 {
+            let warning = format!("  {} within a word", number(within));
+            spans.push(self.span(Role::Hint, warning));
+        }
+        spans
     }
 
     /// "  A 12  R 1  · 4"
