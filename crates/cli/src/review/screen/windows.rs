@@ -251,7 +251,14 @@ impl Screen<'_> {
                 "apply all {}: nothing is decided",
                 counted(counts.total(), "change")
             ),
-            false => format!("apply the {}", counted(counts.written(), "accepted change")),
+            false => match counts.modified {
+                0 => format!("apply the {}", counted(counts.accepted, "accepted change")),
+                modified => format!(
+                    "apply the {} accepted and {} modified",
+                    number(counts.accepted),
+                    number(modified)
+                ),
+            },
         };
         let mut rows = vec![("1", apply)];
         if !undecided && counts.open > 0 {
