@@ -69,7 +69,7 @@ fn a_walk_through_the_changes() {
         "vq",
         &[
             "leave? (any other key: back)",
-            "1  apply the 3 accepted changes",
+            "1  apply the 2 accepted and 1 modified",
         ],
     );
     term.press(

@@ -1,8 +1,8 @@
 //! One change as large as there is room for.
 
+use crate::context::PieceOf;
 use crate::full_screen::boxes::wrapped;
 use crate::full_screen::fit::{head, tail};
-use crate::full_screen::marked::{self, Look};
 use crate::full_screen::palette::Role;
 use crate::render::decisions::opinion_text;
 use crate::review::action::View;
@@ -14,7 +14,6 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_core::plan::opinion::Opinions;
 use brisk_quill_core::records::field::Ordinal;
 use brisk_quill_core::records::plan::{ChangeRecord, GroupText};
-use brisk_quill_core::span::Span as Range;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use unicode_width::UnicodeWidthStr;
@@ -113,18 +112,20 @@ impl Screen<'_> {
         (index, change): (usize, &ChangeRecord<'_>),
         width: usize,
     ) {
-        let (before, after) = (&*change.before, &*change.after);
-        let bytes = before.as_bytes();
-        let all = Range::new(0, bytes.len());
-        lines.push(self.text("was", bytes, all, Role::Was, width));
+        self.whole_text(
+            lines,
+            ("was", PieceOf::Was),
+            change.before.as_bytes(),
+            width,
+        );
         let after = match state.plan.modified.get(&index) {
-            Some(modified) => modified.text.clone(),
-            None => after.as_bytes().to_vec(),
+            Some(modified) => &modified.text,
+            None => change.after.as_bytes(),
         };
-        lines.push(match state.view == View::Modify {
-            true => self.modifying(state, width),
-            false => self.text("now", &after, Range::new(0, after.len()), Role::Now, width),
-        });
+        match state.view == View::Modify {
+            true => lines.push(self.modifying(state, width)),
+            false => self.whole_text(lines, ("now", PieceOf::Now), after, width),
+        }
     }
 
     /// The place of a change, and its decision.
@@ -209,27 +210,5 @@ impl Screen<'_> {
             self.span(Role::Chosen, under),
             self.span(Role::Now, head(&visible(after.as_bytes()), left)),
         ]
-    }
-
-    /// One line with a marked part, moved so that the part is in sight.
-    pub(super) fn text(
-        &self,
-        label: &str,
-        text: &[u8],
-        mark: Range,
-        role: Role,
-        width: usize,
-    ) -> Line<'static> {
-        let room = width.saturating_sub(5).max(8);
-        let quiet = matches!(role, Role::Quiet);
-        let look = Look {
-            plain: if quiet { Role::Quiet } else { Role::Plain },
-            marked: role,
-        };
-        let marks: &[Range] = if quiet { &[] } else { &[mark] };
-        let mut spans = vec![self.span(Role::Quiet, format!("{label:<5}"))];
-        let shown = marked::spans(self.palette, (text, marks), look, (room, 0));
-        spans.extend(shown);
-        Line::from(spans)
     }
 }

@@ -169,6 +169,20 @@ impl Screen<'_> {
         ]
     }
 
+    /// A text that changes, in as many rows as it takes.
+    pub(super) fn whole_text(
+        &self,
+        lines: &mut Vec<Line<'static>>,
+        (label, of): (&str, PieceOf),
+        text: &[u8],
+        width: usize,
+    ) {
+        let mut pieces = Vec::new();
+        self.changed(&mut pieces, of, text);
+        let room = width.saturating_sub(MARGIN).max(8);
+        self.wrapped(lines, self.head(None, None, label), pieces, room);
+    }
+
     /// A piece that changes, its blanks drawn; without colour, between signs.
     fn changed(&self, pieces: &mut Vec<Labelled>, of: PieceOf, text: &[u8]) {
         let role = match of {
