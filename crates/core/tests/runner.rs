@@ -2,6 +2,7 @@
 
 mod columns;
 mod counting;
+mod infer;
 mod laws;
 mod pairs;
 mod plan;

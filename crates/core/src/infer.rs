@@ -1,0 +1,41 @@
+//! A rewrite from examples: of texts before and after, patterns and templates are proposed.
+//!
+//! ```text
+//! examples → copies → templates → readings → patterns → candidates → proposals
+//!            copies   templates   readings   slots,     search,      rank
+//!                                            form       candidate
+//! ```
+//!
+//! * [`copies`] lists which spans of the old text stand, filtered or not, in the new one.
+//! * [`templates`] writes the new text of one example as text and copies, in several ways.
+//! * [`readings`] finds in the further examples what a template takes from the old text there.
+//! * [`slots`] gives the patterns that a span may have, and [`search`] tries them together,
+//!   the cheapest first, on all examples.
+//! * [`regions`] cuts lines into what changed and what did not; cells are taken as they are.
+//! * [`conditions`], [`rename`] and [`several`] are for what one pattern and one template cannot say.
+//! * [`rank`] compares candidates by what they do to the rest of the data.
+//!
+//! The same task always gives the same answer. The costs are those of a description: what has to be said
+//! to write a pattern and a template down, and what would be chance if they were right.
+
+mod candidate;
+mod conditions;
+mod copies;
+mod filters;
+mod find;
+mod form;
+pub mod inference;
+pub mod proposal;
+mod rank;
+mod readings;
+pub mod refusal;
+mod regions;
+mod rename;
+pub mod sample;
+mod search;
+mod several;
+mod slots;
+pub mod task;
+mod templates;
+mod tokens;
+pub mod values;

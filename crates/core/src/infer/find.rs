@@ -1,0 +1,186 @@
+//! The search as a whole: programs that make all examples.
+
+use crate::infer::candidate::{Candidate, Made};
+use crate::infer::conditions::narrowed;
+use crate::infer::copies::CopyMap;
+use crate::infer::rank::Program;
+use crate::infer::readings::{Source, read_further};
+use crate::infer::regions::plans;
+use crate::infer::rename::renames;
+use crate::infer::search::{Budget, Case, Examples, Found, Limits, holds, search};
+use crate::infer::several::{combined, groups};
+use crate::infer::templates::{Hypothesis, LinePlace, Window, templates};
+use std::collections::{BTreeSet, HashSet};
+
+/// Examples that a template is read off, at most; all others are only checked.
+const READ_MOST: usize = 8;
+/// Candidates of one search that are compared by what they do to the data, at most.
+const CANDIDATES_MOST: usize = 400;
+
+/// Limits for whole cells, of which there is one window each.
+const OF_CELLS: Limits = Limits {
+    templates: 70,
+    patterns: 3000,
+    hits: 200,
+    patience: 500,
+    margin: 6.0,
+};
+/// Limits for lines, which are cut in many ways.
+const OF_LINES: Limits = Limits {
+    templates: 16,
+    patterns: 400,
+    hits: 40,
+    patience: 200,
+    margin: 4.0,
+};
+
+/// The programs that make all examples.
+pub(super) fn programs(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Program> {
+    let one_step = one_step_of(examples, budget);
+    if !one_step.is_empty() {
+        let single = |candidate: Candidate| Program {
+            cost: candidate.cost,
+            steps: vec![candidate],
+        };
+        return one_step.into_iter().map(single).collect();
+    }
+    let of_groups = groups(examples, budget, one_step_of);
+    let program = |steps: Vec<Candidate>| Program {
+        cost: steps.iter().map(|step| step.cost).sum::<f64>() + 1.0,
+        steps,
+    };
+    let all = combined(&of_groups).into_iter().map(program);
+    all.filter(|program| makes_all(program, examples)).collect()
+}
+
+/// True if a program makes all examples, and leaves alone what must stay.
+fn makes_all(program: &Program, examples: &Examples<'_>) -> bool {
+    let makes = |case: &&Case| {
+        let mut numbers = vec![0; program.steps.len()];
+        let line = case.line.unwrap_or(1);
+        match program.rewrite(&case.before, line, &mut numbers, examples.filters) {
+            Made::Nothing => case.is_untouched(),
+            Made::Text(text) => text == case.after,
+            Made::Failed => false,
+        }
+    };
+    let mut all = examples.changed.iter().chain(&examples.untouched);
+    all.all(makes)
+}
+
+/// The candidates that make all examples in one step, the cheapest first.
+fn one_step_of(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Candidate> {
+    let mut found = Found::default();
+    let renamed = renames(examples).into_iter();
+    found
+        .hits
+        .extend(renamed.filter(|candidate| holds(candidate, examples)));
+    in_one_step(examples, budget, &mut found);
+    found.hits.extend(narrowed(found.too_wide, examples));
+    found.hits.sort_by(|a, b| a.cost.total_cmp(&b.cost));
+    found.hits.truncate(CANDIDATES_MOST);
+    found.hits
+}
+
+/// Looks for candidates that make all examples in one step.
+fn in_one_step(examples: &Examples<'_>, budget: &mut Budget, found: &mut Found) {
+    let taught = examples.to_read(READ_MOST);
+    if taught.is_empty() {
+        return;
+    }
+    let map = |case: &&Case| CopyMap::new(&case.before, &case.after, examples.filters);
+    let maps: Vec<CopyMap> = taught.iter().map(map).collect();
+    let windows = Windows {
+        examples,
+        taught: &taught,
+        maps: &maps,
+    };
+    if examples.cell {
+        let whole = |(at, case): (usize, &&Case)| {
+            let window = Window {
+                before: (0, case.before.len()),
+                after: (0, case.after.len()),
+            };
+            (at, window)
+        };
+        let places: Vec<_> = taught.iter().enumerate().map(whole).collect();
+        windows.search(&places, (OF_CELLS, 0.0), budget, found);
+        return;
+    }
+    for plan in plans(&taught) {
+        if budget.is_spent() {
+            break;
+        }
+        let each = plan.windows.iter().enumerate();
+        let places: Vec<_> = each
+            .flat_map(|(at, windows)| windows.iter().map(move |window| (at, *window)))
+            .collect();
+        windows.search(&places, (OF_LINES, plan.cost), budget, found);
+    }
+}
+
+/// The examples that templates are read off, cut into windows in one way after another.
+struct Windows<'w> {
+    examples: &'w Examples<'w>,
+    taught: &'w [&'w Case],
+    maps: &'w [CopyMap],
+}
+
+impl Windows<'_> {
+    /// Looks for candidates whose matches are these windows: each with the number of its example, from 0.
+    fn search(
+        &self,
+        places: &[(usize, Window)],
+        (limits, cost): (Limits, f64),
+        budget: &mut Budget,
+        found: &mut Found,
+    ) {
+        let length = |&(_, window): &(usize, Window)| window.before.1 - window.before.0;
+        let longest = (0..places.len()).max_by_key(|&at| (length(&places[at]), usize::MAX - at));
+        // What is optional is seen only from an example that has it.
+        let bases: BTreeSet<usize> = [Some(0), longest].into_iter().flatten().collect();
+        let mut seen = HashSet::new();
+        for base in bases {
+            let mut order = vec![places[base]];
+            let others = places.iter().enumerate().filter(|(at, _)| *at != base);
+            order.extend(others.map(|(_, place)| *place));
+            order.truncate(READ_MOST);
+            let read: Vec<_> = order
+                .iter()
+                .map(|(at, window)| (self.taught[*at], *window))
+                .collect();
+            for mut hypothesis in self.hypotheses(&order, limits.templates, budget) {
+                let readings: BTreeSet<_> = hypothesis.readings.iter().cloned().collect();
+                if !seen.insert((hypothesis.parts.clone(), readings)) {
+                    continue;
+                }
+                hypothesis.cost += cost;
+                search(&hypothesis, &read, self.examples, limits, budget, found);
+            }
+        }
+    }
+
+    /// The templates that make all these windows.
+    fn hypotheses(
+        &self,
+        order: &[(usize, Window)],
+        most: usize,
+        budget: &mut Budget,
+    ) -> Vec<Hypothesis> {
+        let source = |(at, window): (usize, Window)| Source {
+            map: &self.maps[at],
+            window,
+            place: LinePlace {
+                line: self.taught[at].line,
+            },
+        };
+        let filters = self.examples.filters;
+        let first = source(order[0]);
+        let begun = templates(first.map, first.window, first.place, filters, most);
+        budget.spend(200 * (first.window.after.1 - first.window.after.0));
+        order[1..].iter().fold(begun, |hypotheses, further| {
+            budget.spend(300 * hypotheses.len());
+            read_further(hypotheses, source(*further), filters)
+        })
+    }
+}

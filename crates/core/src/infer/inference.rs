@@ -1,0 +1,461 @@
+//! Inference: proposals from a task, and the questions that would settle which is meant.
+
+use crate::infer::candidate::Made;
+use crate::infer::filters::Filters;
+use crate::infer::find::programs;
+use crate::infer::proposal::{Proposal, alone, changed, made_of, step};
+use crate::infer::rank::{Ranked, Text, rank};
+use crate::infer::refusal::Refusal;
+use crate::infer::search::{Budget, Case, Examples, KnownChoices};
+use crate::infer::task::{EXAMPLE_MOST, Pair, Task};
+use crate::infer::tokens::{Kind, shape, tokens};
+use std::collections::BTreeSet;
+
+/// Proposals that take part in questions, at most.
+const PROPOSALS_MOST: usize = 30;
+/// Proposals whose score is worse than that of the best by more than this take no part.
+const SCORE_MARGIN: f64 = 5.0;
+/// The part by which each new trait of a text makes a question about it more telling.
+const NOVELTY: f64 = 0.4;
+/// The difference in score at which a proposal is e times as likely as another.
+const SPREAD: f64 = 1.0;
+/// The share of the weight that speaks against the first proposal about a text, under which it is settled.
+const SETTLED: f64 = 0.1;
+/// Examples that are left out one by one to name the odd one, at most.
+const ODD_MOST: usize = 6;
+
+/// Proposals, and what sets them apart.
+///
+/// ```
+/// use brisk_quill_core::infer::inference::Inference;
+/// use brisk_quill_core::infer::task::{Pair, Task};
+/// let mut task = Task {
+///     cells: true,
+///     examples: vec![Pair::new("Berth 7", "B-07"), Pair::new("Berth 12", "B-12")],
+///     ..Task::default()
+/// };
+/// task.data.add("Berth 31", 1, false);
+/// let inference = Inference::of(&task).expect("a rule");
+/// let best = &inference.proposals[0];
+/// assert_eq!(best.rewrite("Berth 4").as_deref(), Some("B-04"));
+/// ```
+#[derive(Clone, Debug)]
+pub struct Inference {
+    /// The proposals, the likeliest first; no two do the same to the sample.
+    pub proposals: Vec<Proposal>,
+    /// The texts of the sample that proposals make different things of, the most telling first.
+    pub questions: Vec<Question>,
+    /// The change in the sample by the first proposal that is least like the examples: before and after.
+    pub furthest: Option<(String, String)>,
+    /// The text of the sample most like the examples that the first proposal leaves alone.
+    pub nearest_left: Option<String>,
+    /// The search ended before all was tried.
+    pub cut_short: bool,
+}
+
+/// A text that proposals make different things of.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Question {
+    /// The text.
+    pub text: String,
+    /// The number of its line, from 1.
+    pub line: u64,
+    /// What may come of it, the likeliest first.
+    pub answers: Vec<Answer>,
+}
+
+/// One of the things that may come of a text.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Answer {
+    /// The text; `None` where it is left as it is.
+    pub after: Option<String>,
+    /// The weight of the proposals that make it, from 0 to 1.
+    pub weight: f64,
+    /// The numbers of those proposals, from 0.
+    pub proposals: Vec<usize>,
+}
+
+impl Inference {
+    /// Proposes rewrites.
+    ///
+    /// # Errors
+    ///
+    /// When there is nothing to propose.
+    pub fn of(task: &Task) -> Result<Self, Refusal> {
+        refuse_early(&task.examples)?;
+        let found = Search::new(task).run();
+        if found.0.is_empty() {
+            return Err(refusal(task));
+        }
+        let (proposals, cut_short) = found;
+        let questions = questions(task, &proposals);
+        let (furthest, nearest_left) = extremes(task, &proposals[0]);
+        Ok(Self {
+            proposals,
+            questions,
+            furthest,
+            nearest_left,
+            cut_short,
+        })
+    }
+
+    /// True if no text of the sample speaks with weight against the first proposal.
+    ///
+    /// That is no proof: a rule that was not thought of shows no dispute.
+    pub fn is_settled(&self) -> bool {
+        self.questions.iter().all(|question| {
+            let first = question
+                .answers
+                .iter()
+                .find(|answer| answer.proposals.contains(&0));
+            first.is_some_and(|answer| answer.weight >= 1.0 - SETTLED)
+        })
+    }
+}
+
+/// What is asked next of the one who knows.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Asked {
+    /// Proposals make different things of this text.
+    Disputed(Question),
+    /// The change least like the examples: before and after.
+    Furthest(String, String),
+    /// The text most like the examples that stays as it is.
+    NearestLeft(String),
+}
+
+/// What has been confirmed by now.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Confirmed {
+    /// The change least like the examples was right.
+    pub furthest: bool,
+    /// The text most like the examples was rightly left alone.
+    pub nearest_left: bool,
+}
+
+impl Inference {
+    /// The next thing to ask; `None` where nothing is left that would tell more.
+    ///
+    /// Disputes come first. Where there is none, the two changes that would be the first to go wrong are shown:
+    /// that all proposals agree is no proof.
+    pub fn next_question(&self, confirmed: Confirmed) -> Option<Asked> {
+        if !self.is_settled() {
+            return self.questions.first().cloned().map(Asked::Disputed);
+        }
+        if let (false, Some((before, after))) = (confirmed.furthest, &self.furthest) {
+            return Some(Asked::Furthest(before.clone(), after.clone()));
+        }
+        let nearest = self
+            .nearest_left
+            .as_ref()
+            .filter(|_| !confirmed.nearest_left);
+        nearest.map(|text| Asked::NearestLeft(text.clone()))
+    }
+}
+
+/// The cases of a task, and what is known before the search.
+struct Search<'t> {
+    task: &'t Task,
+    cases: Vec<Case>,
+    filters: Filters,
+    texts: Vec<Text>,
+    ascii: bool,
+}
+
+impl<'t> Search<'t> {
+    fn new(task: &'t Task) -> Self {
+        let chars = |text: &str| text.chars().collect::<Vec<char>>();
+        let case = |pair: &Pair| Case {
+            before: chars(&pair.before),
+            after: chars(&pair.after),
+            line: pair.line.filter(|_| task.data.is_complete()),
+        };
+        let cases: Vec<Case> = task.examples.iter().map(case).collect();
+        let texts: Vec<Text> = task
+            .data
+            .texts()
+            .map(|text| Text {
+                text: chars(&text.text),
+                line: text.line,
+                weak: text.passed_over,
+            })
+            .collect();
+        let changed = cases.iter().filter(|case| !case.is_untouched());
+        let filters = Filters::of(changed.take(24));
+        let all = cases
+            .iter()
+            .map(|case| &case.before)
+            .chain(texts.iter().map(|text| &text.text));
+        let ascii = all.flatten().all(char::is_ascii);
+        Self {
+            task,
+            cases,
+            filters,
+            texts,
+            ascii,
+        }
+    }
+
+    /// The proposals, and true if the search was cut short.
+    fn run(&self) -> (Vec<Proposal>, bool) {
+        let known = KnownChoices::default();
+        let (untouched, changed) = self.cases.iter().partition(|case| case.is_untouched());
+        let examples = Examples {
+            filters: &self.filters,
+            changed,
+            untouched,
+            cell: self.task.cells,
+            known: &known,
+        };
+        let mut budget = Budget::full();
+        let programs = programs(&examples, &mut budget);
+        let ranked = rank(
+            programs,
+            &self.cases,
+            &self.texts,
+            self.task.cells,
+            &self.filters,
+        );
+        let best = ranked.first().map_or(0.0, |first| first.score);
+        let near = ranked
+            .into_iter()
+            .take_while(|ranked| ranked.score <= best + SCORE_MARGIN);
+        let mut proposals: Vec<Proposal> = near
+            .filter_map(|ranked| self.proposal(&ranked, best))
+            .take(PROPOSALS_MOST)
+            .collect();
+        let sum: f64 = proposals.iter().map(|proposal| proposal.weight).sum();
+        for proposal in &mut proposals {
+            proposal.weight /= sum;
+        }
+        (proposals, budget.is_spent())
+    }
+
+    /// The proposal that a program is, once ordinary evaluation has made all examples with it.
+    fn proposal(&self, ranked: &Ranked, best: f64) -> Option<Proposal> {
+        let steps = ranked.program.steps.iter();
+        let steps: Vec<_> = steps
+            .map(|candidate| step(candidate, self.ascii, &self.filters))
+            .collect();
+        let proposal = Proposal {
+            steps,
+            weight: (-(ranked.score - best) / SPREAD).exp(),
+            made: ranked.made.iter().map(changed).collect(),
+        };
+        self.holds(&proposal, ranked).then_some(proposal)
+    }
+
+    /// True if ordinary evaluation makes all examples.
+    fn holds(&self, proposal: &Proposal, ranked: &Ranked) -> bool {
+        let Some(rewrite) = alone(&proposal.steps) else {
+            return false;
+        };
+        let placed = ranked.program.steps.iter().any(|step| step.tells_place());
+        if placed {
+            return self.holds_in_place(ranked);
+        }
+        let makes =
+            |pair: &Pair| made_of(&rewrite, &pair.before).as_deref() == Some(&pair.after[..]);
+        self.task.examples.iter().all(makes)
+    }
+
+    /// The same for a template that writes the number of the line or of the match: in the data, in order.
+    fn holds_in_place(&self, ranked: &Ranked) -> bool {
+        let makes = |pair: &Pair| {
+            let at = self
+                .texts
+                .iter()
+                .position(|text| Some(text.line) == pair.line);
+            at.is_some_and(|at| match &ranked.made[at] {
+                Made::Text(made) => made.iter().copied().eq(pair.after.chars()),
+                Made::Nothing => pair.is_untouched(),
+                Made::Failed => false,
+            })
+        };
+        self.task.data.is_complete() && self.task.examples.iter().all(makes)
+    }
+}
+
+/// What speaks against the examples before anything is searched for.
+fn refuse_early(examples: &[Pair]) -> Result<(), Refusal> {
+    let long = |text: &str| text.len() > EXAMPLE_MOST && text.chars().count() > EXAMPLE_MOST;
+    for (number, pair) in (1..).zip(examples) {
+        if long(&pair.before) || long(&pair.after) {
+            return Err(Refusal::TooLong(number));
+        }
+        let other = |other: &Pair| other.before == pair.before && other.after != pair.after;
+        if let Some(first) = examples[..number - 1].iter().position(other) {
+            return Err(Refusal::TwoOutcomes(first + 1, number));
+        }
+    }
+    match examples.iter().all(Pair::is_untouched) {
+        true => Err(Refusal::NothingChanges),
+        false => Ok(()),
+    }
+}
+
+/// The reason for which nothing was found.
+fn refusal(task: &Task) -> Refusal {
+    let changed = task.examples.iter().filter(|pair| !pair.is_untouched());
+    let foreign = changed.clone().filter(|pair| is_foreign(pair)).count();
+    if 2 * foreign > changed.count() {
+        return Refusal::LooksLikeTable;
+    }
+    if (3..=ODD_MOST).contains(&task.examples.len()) {
+        for odd in (0..task.examples.len()).rev() {
+            let mut without = task.clone();
+            without.examples.remove(odd);
+            let changes = without
+                .examples
+                .iter()
+                .filter(|pair| !pair.is_untouched())
+                .count();
+            if changes > 1 && !Search::new(&without).run().0.is_empty() {
+                return Refusal::OddOne(odd + 1);
+            }
+        }
+    }
+    Refusal::NoRule
+}
+
+/// True if less than half of the letters and digits of the new text stand in words of the old one.
+fn is_foreign(pair: &Pair) -> bool {
+    let old = pair.before.to_lowercase();
+    let new: Vec<char> = pair.after.chars().collect();
+    let words = tokens(&new);
+    let words = words.iter().filter(|token| token.is_word());
+    let (mut all, mut known) = (0, 0);
+    for token in words {
+        let word: String = token.of(&new).iter().collect();
+        let length = token.of(&new).len();
+        all += length;
+        if old.contains(word.trim_start_matches('0').to_lowercase().as_str()) {
+            known += length;
+        }
+    }
+    2 * known < all
+}
+
+/// The texts that proposals make different things of, the most telling first.
+fn questions(task: &Task, proposals: &[Proposal]) -> Vec<Question> {
+    let mut questions: Vec<(f64, Question)> = Vec::new();
+    let known: Vec<BTreeSet<String>> = task
+        .examples
+        .iter()
+        .map(|pair| traits(&pair.before))
+        .collect();
+    for (at, text) in task.data.texts().enumerate() {
+        if questions
+            .iter()
+            .any(|(_, question)| question.text == text.text)
+        {
+            continue;
+        }
+        let mut answers: Vec<Answer> = Vec::new();
+        for (number, proposal) in proposals.iter().enumerate() {
+            let after = &proposal.made[at];
+            match answers.iter_mut().find(|answer| answer.after == *after) {
+                Some(answer) => {
+                    answer.weight += proposal.weight;
+                    answer.proposals.push(number);
+                }
+                None => answers.push(Answer {
+                    after: after.clone(),
+                    weight: proposal.weight,
+                    proposals: vec![number],
+                }),
+            }
+        }
+        if answers.len() < 2 {
+            continue;
+        }
+        answers.sort_by(|a, b| b.weight.total_cmp(&a.weight));
+        let entropy: f64 = answers
+            .iter()
+            .map(|answer| -answer.weight * answer.weight.ln())
+            .sum();
+        let question = Question {
+            text: text.text.clone(),
+            line: text.line,
+            answers,
+        };
+        // A text of a new kind teaches more than another of a kind that is known.
+        let novelty = novelty(&text.text, &known).min(3) as f64;
+        questions.push((entropy * (1.0 + NOVELTY * novelty), question));
+    }
+    questions.sort_by(|a, b| b.0.total_cmp(&a.0));
+    questions
+        .into_iter()
+        .map(|(_, question)| question)
+        .collect()
+}
+
+/// What is seen of a text at a glance: its signs, digits and capitals, how it begins, and how long it is.
+fn traits(text: &str) -> BTreeSet<String> {
+    let chars: Vec<char> = text.chars().collect();
+    let all = tokens(&chars);
+    let mut traits: BTreeSet<String> = BTreeSet::new();
+    for token in &all {
+        traits.insert(match token.kind {
+            Kind::Letters if token.of(&chars)[0].is_uppercase() => "capital".into(),
+            Kind::Letters => "letters".into(),
+            Kind::Digits => "digits".into(),
+            Kind::Blanks => "blank".into(),
+            Kind::Sign => token.of(&chars).iter().collect(),
+        });
+    }
+    if let Some(first) = all.first() {
+        traits.insert(format!("begins {}", shape(first.of(&chars))));
+    }
+    let words = all.iter().filter(|token| token.is_word()).count();
+    traits.insert(format!("{} words", words.min(6)));
+    traits
+}
+
+/// The traits of a text that no example has.
+fn novelty(text: &str, known: &[BTreeSet<String>]) -> usize {
+    let own = traits(text);
+    own.iter()
+        .filter(|of_text| !known.iter().any(|known| known.contains(*of_text)))
+        .count()
+}
+
+/// The change least like the examples, and the text most like them that stays.
+fn extremes(task: &Task, best: &Proposal) -> (Option<(String, String)>, Option<String>) {
+    let form = |text: &str| shape(&text.chars().collect::<Vec<char>>());
+    let changed = task.examples.iter().filter(|pair| !pair.is_untouched());
+    let known: Vec<String> = changed.map(|pair| form(&pair.before)).collect();
+    let likeness = |text: &str| {
+        let own = form(text);
+        let each = known
+            .iter()
+            .map(|known| strsim::normalized_levenshtein(&own, known));
+        each.fold(0.0, f64::max)
+    };
+    let known_traits: Vec<BTreeSet<String>> = task
+        .examples
+        .iter()
+        .map(|pair| traits(&pair.before))
+        .collect();
+    let mut furthest: Option<(f64, (String, String))> = None;
+    let mut nearest: Option<(f64, String)> = None;
+    for (text, made) in task.data.texts().zip(&best.made) {
+        if task.examples.iter().any(|pair| pair.before == text.text) || text.text.is_empty() {
+            continue;
+        }
+        let like = likeness(&text.text) - novelty(&text.text, &known_traits) as f64;
+        match made {
+            Some(after) if furthest.as_ref().is_none_or(|(least, _)| like < *least) => {
+                furthest = Some((like, (text.text.clone(), after.clone())));
+            }
+            None if nearest.as_ref().is_none_or(|(most, _)| like > *most) => {
+                nearest = Some((like, text.text.clone()));
+            }
+            _ => {}
+        }
+    }
+    (
+        furthest.map(|(_, pair)| pair),
+        nearest.map(|(_, text)| text),
+    )
+}

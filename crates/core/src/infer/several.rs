@@ -1,0 +1,110 @@
+//! Several steps, where no single one makes all examples: each step for the examples of one form.
+
+use crate::infer::candidate::{Candidate, Written};
+use crate::infer::search::{Budget, Case, Examples};
+use crate::infer::tokens::shape;
+
+/// Steps of one proposal, at most.
+const STEPS_MOST: usize = 3;
+/// Examples that are put into groups, at most; all others are only checked.
+const READ_MOST: usize = 12;
+/// Candidates of each step that are combined, at most.
+const COMBINED: usize = 4;
+
+/// Groups of examples, each of which one step makes, with the candidates of each; none where the groups look like a table of
+/// single cases.
+///
+/// A rule says what becomes of a form of text: of two groups neither may have an example whose form is that of one in the
+/// other, since nothing would tell them apart but the very texts.
+pub(super) fn groups<'e>(
+    examples: &Examples<'e>,
+    budget: &mut Budget,
+    mut solve: impl FnMut(&Examples<'e>, &mut Budget) -> Vec<Candidate>,
+) -> Vec<Vec<Candidate>> {
+    let mut left: Vec<&Case> = examples.to_read(READ_MOST);
+    let read = left.len();
+    let mut groups: Vec<(Vec<&Case>, Vec<Candidate>)> = Vec::new();
+    let of = |changed: Vec<&'e Case>| Examples {
+        filters: examples.filters,
+        changed,
+        untouched: examples.untouched.clone(),
+        cell: examples.cell,
+        known: examples.known,
+    };
+    while let Some(first) = left.first().copied() {
+        if groups.len() == STEPS_MOST {
+            return Vec::new();
+        }
+        let mut group = vec![first];
+        let mut candidates = solve(&of(group.clone()), budget);
+        let mut rest = Vec::new();
+        for case in &left[1..] {
+            let mut larger = group.clone();
+            larger.push(case);
+            let of_larger = solve(&of(larger.clone()), budget);
+            match of_larger.is_empty() {
+                true => rest.push(*case),
+                false => (group, candidates) = (larger, of_larger),
+            }
+        }
+        let lone = group.len() == 1;
+        candidates.retain(|candidate| match lone {
+            true => mostly_copied(candidate, first),
+            false => candidate.refers() || !examples.cell,
+        });
+        if candidates.is_empty() {
+            return Vec::new();
+        }
+        candidates.sort_by(|a, b| a.cost.total_cmp(&b.cost));
+        candidates.truncate(COMBINED);
+        groups.push((group, candidates));
+        left = rest;
+    }
+    let enough = groups.len() < read || read == 2;
+    let shapes =
+        |group: &[&Case]| -> Vec<String> { group.iter().map(|case| shape(&case.before)).collect() };
+    let alike = (0..groups.len()).any(|a| {
+        let of_a = shapes(&groups[a].0);
+        groups[..a]
+            .iter()
+            .any(|(other, _)| shapes(other).iter().any(|shape| of_a.contains(shape)))
+    });
+    if !enough || alike || groups.len() < 2 {
+        return Vec::new();
+    }
+    groups
+        .into_iter()
+        .map(|(_, candidates)| candidates)
+        .collect()
+}
+
+/// True if at least half of the letters and digits of the new text come from the old one.
+fn mostly_copied(candidate: &Candidate, case: &Case) -> bool {
+    let words = |text: &[char]| text.iter().filter(|c| c.is_alphanumeric()).count();
+    let own: usize = candidate
+        .template
+        .iter()
+        .map(|part| match part {
+            Written::Text(text) => words(text),
+            _ => 0,
+        })
+        .sum();
+    candidate.refers() && 2 * own <= words(&case.after)
+}
+
+/// All ways to take one candidate of each group.
+pub(super) fn combined(groups: &[Vec<Candidate>]) -> Vec<Vec<Candidate>> {
+    let mut ways: Vec<Vec<Candidate>> = vec![Vec::new()];
+    for group in groups {
+        let mut longer = Vec::new();
+        for way in &ways {
+            for candidate in group {
+                let mut way = way.clone();
+                way.push(candidate.clone());
+                longer.push(way);
+            }
+        }
+        ways = longer;
+    }
+    ways
+}

@@ -1,0 +1,113 @@
+//! Texts cut into runs of letters, digits and white space, and the shape of a text.
+
+/// The kind of a token.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(super) enum Kind {
+    /// Letters, and marks that combine with them.
+    Letters,
+    /// Decimal digits.
+    Digits,
+    /// White space.
+    Blanks,
+    /// One other character.
+    Sign,
+}
+
+/// A token of a text.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Token {
+    pub kind: Kind,
+    /// Where it begins, in characters.
+    pub from: usize,
+    /// Where it ends, in characters, excluded.
+    pub to: usize,
+}
+
+impl Token {
+    /// Its characters.
+    pub fn of(self, text: &[char]) -> &[char] {
+        &text[self.from..self.to]
+    }
+
+    /// True if it holds letters or digits.
+    pub fn is_word(self) -> bool {
+        matches!(self.kind, Kind::Letters | Kind::Digits)
+    }
+}
+
+/// The kind of one character.
+pub(super) fn kind(c: char) -> Kind {
+    match c {
+        c if c.is_ascii_digit() => Kind::Digits,
+        c if c.is_alphabetic() || is_mark(c) => Kind::Letters,
+        c if c.is_whitespace() => Kind::Blanks,
+        _ => Kind::Sign,
+    }
+}
+
+/// True for a mark that combines with the character before it.
+fn is_mark(c: char) -> bool {
+    unicode_normalization::char::is_combining_mark(c)
+}
+
+/// The tokens of a text, in order.
+pub(super) fn tokens(text: &[char]) -> Vec<Token> {
+    let mut all: Vec<Token> = Vec::new();
+    for (at, &c) in text.iter().enumerate() {
+        let kind = kind(c);
+        match all.last_mut() {
+            Some(last) if last.kind == kind && kind != Kind::Sign => last.to = at + 1,
+            _ => all.push(Token {
+                kind,
+                from: at,
+                to: at + 1,
+            }),
+        }
+    }
+    all
+}
+
+/// True if a letter or digit stands on both sides of `at`.
+pub(super) fn is_inside_word(text: &[char], at: usize) -> bool {
+    let word =
+        |c: Option<&char>| c.is_some_and(|c| matches!(kind(*c), Kind::Letters | Kind::Digits));
+    at > 0 && word(text.get(at - 1)) && word(text.get(at))
+}
+
+/// The shape of a text: capital letters as `A`, others as `a`, digits as `9`, white space as one
+/// blank, other signs as they are; runs folded.
+pub(super) fn shape(text: &[char]) -> String {
+    let mut out = String::new();
+    for &c in text {
+        let sign = match kind(c) {
+            Kind::Letters if c.is_uppercase() => 'A',
+            Kind::Letters => 'a',
+            Kind::Digits => '9',
+            Kind::Blanks => ' ',
+            Kind::Sign => c,
+        };
+        let folds = !matches!(kind(c), Kind::Sign);
+        if !(folds && out.ends_with(sign)) {
+            out.push(sign);
+        }
+    }
+    out
+}
+
+/// The same with the length of every run of digits.
+pub(super) fn exact_digits(text: &[char]) -> String {
+    let digits = |c: &char| if c.is_ascii_digit() { '9' } else { *c };
+    let mut out = String::new();
+    for token in tokens(text) {
+        match token.kind {
+            Kind::Digits => out.extend(token.of(text).iter().map(digits)),
+            _ => out.push_str(&shape(token.of(text))),
+        }
+    }
+    out
+}
+
+/// The text of some characters.
+pub(super) fn text_of(chars: &[char]) -> String {
+    chars.iter().collect()
+}

@@ -1,0 +1,113 @@
+//! The pattern that the values of a column have in common.
+
+use crate::infer::form::{Class, Piece, source};
+use crate::infer::slots::{Setting, choices};
+use crate::infer::tokens::shape;
+use std::collections::BTreeMap;
+
+/// Distinct values that are looked at, at most.
+pub const VALUES_MOST: usize = 100_000;
+/// Values of one form that its pattern is made of, at most.
+const OF_FORM_MOST: usize = 60;
+/// Forms that a pattern is made of, at most.
+const FORMS_MOST: usize = 4;
+/// The share of the values under which a form is not common, in hundredths.
+const COMMON: u64 = 5;
+
+/// A form that many values have.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CommonForm {
+    /// Its pattern, without bounds.
+    pub pattern: String,
+    /// Values that have it.
+    pub count: u64,
+}
+
+/// The forms that values commonly have.
+///
+/// ```
+/// use brisk_quill_core::infer::values::CommonForms;
+/// let values = ["B-04", "B-12", "B-07", "B-11", "berth 4"];
+/// let forms = CommonForms::of(values.map(|value| (value, if value == "berth 4" { 1 } else { 9 })));
+/// assert_eq!(forms.pattern().as_deref(), Some(r"^B-\d{2}$"));
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CommonForms {
+    /// The forms, the commonest first.
+    pub forms: Vec<CommonForm>,
+}
+
+impl CommonForms {
+    /// The forms of some distinct values, each with how often it stands there.
+    pub fn of<'v>(values: impl IntoIterator<Item = (&'v str, u64)>) -> Self {
+        let mut by_shape: BTreeMap<String, (u64, Vec<Vec<char>>)> = BTreeMap::new();
+        let (mut all, mut ascii) = (0, true);
+        for (value, count) in values {
+            let chars: Vec<char> = value.chars().collect();
+            if chars.is_empty() {
+                continue;
+            }
+            all += count;
+            ascii &= value.is_ascii();
+            let (total, kept) = by_shape.entry(shape(&chars)).or_default();
+            *total += count;
+            kept.push(chars);
+        }
+        let mut shapes: Vec<_> = by_shape.into_values().collect();
+        shapes.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
+        let is_common = |(count, _): &&(u64, Vec<Vec<char>>)| count * 100 >= all * COMMON;
+        let common = shapes.iter().filter(is_common).take(FORMS_MOST);
+        let form = |(count, values): &(u64, Vec<Vec<char>>)| CommonForm {
+            pattern: source(&pieces(values), ascii),
+            count: *count,
+        };
+        Self {
+            forms: common.map(form).collect(),
+        }
+    }
+
+    /// One pattern for all of them; `None` where there is no form.
+    pub fn pattern(&self) -> Option<String> {
+        let patterns: Vec<&str> = self.forms.iter().map(|form| &form.pattern[..]).collect();
+        match &patterns[..] {
+            [] => None,
+            [only] => Some(format!("^{only}$")),
+            several => Some(format!("^(?:{})$", several.join("|"))),
+        }
+    }
+}
+
+/// The pieces of the pattern of some values of one shape.
+fn pieces(values: &[Vec<char>]) -> Vec<Piece> {
+    // Spread over all of them, so that no part of the data speaks alone.
+    let every = values.len().div_ceil(OF_FORM_MOST).max(1);
+    let texts: Vec<&[char]> = values
+        .iter()
+        .step_by(every)
+        .map(|value| &value[..])
+        .collect();
+    let setting = Setting {
+        cell: true,
+        group: false,
+        next: None,
+        previous: None,
+        alone: false,
+        cut: (false, false),
+        depth: 0,
+    };
+    let fits = |pieces: &[Piece]| {
+        let loose = |piece: &Piece| match piece {
+            Piece::Run { class, .. } => matches!(
+                class,
+                Class::Any | Class::Dense | Class::Not(_) | Class::WordAnd(_) | Class::DigitAnd(_)
+            ),
+            _ => false,
+        };
+        !pieces.iter().any(loose)
+    };
+    let mut all = choices(&texts, setting).into_iter();
+    all.find(|choice| fits(&choice.pieces)).map_or_else(
+        || vec![Piece::run(Class::Any, 1, None)],
+        |choice| choice.pieces,
+    )
+}

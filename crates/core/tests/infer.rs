@@ -1,0 +1,362 @@
+//! Inference: the shares of tasks that come out right, and what must hold of every answer.
+
+use brisk_quill_core::infer::inference::{Asked, Confirmed, Inference};
+use brisk_quill_core::infer::proposal::Proposal;
+use brisk_quill_core::infer::refusal::Refusal;
+use brisk_quill_core::infer::task::{Pair, Task};
+use brisk_quill_core::infer::values::CommonForms;
+use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+use brisk_quill_core::template::tables::NoTables;
+use proptest::prelude::*;
+use serde::Deserialize;
+
+/// A task with pairs that the inference sees, and pairs of which it sees only the texts before.
+#[derive(Deserialize)]
+struct Known {
+    id: String,
+    unit: String,
+    possible: bool,
+    examples: Vec<(String, String)>,
+    held: Vec<(String, String)>,
+    /// The whole text, where the place of a line matters.
+    doc: Option<Vec<String>>,
+    doc_after: Option<Vec<String>>,
+    /// The lines of the examples, from 0.
+    example_at: Option<Vec<u64>>,
+}
+
+impl Known {
+    fn all(file: &str) -> Vec<Self> {
+        let path = format!("{}/tests/data/{file}", env!("CARGO_MANIFEST_DIR"));
+        serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap()
+    }
+
+    fn task(&self, examples: usize) -> Task {
+        let mut task = Task {
+            cells: self.unit == "cell",
+            ..Task::default()
+        };
+        for (at, (before, after)) in self.examples.iter().take(examples).enumerate() {
+            let mut pair = Pair::new(before.clone(), after.clone());
+            pair.line = self.example_at.as_ref().map(|lines| lines[at] + 1);
+            task.examples.push(pair);
+        }
+        let all = self
+            .examples
+            .iter()
+            .chain(&self.held)
+            .map(|(before, _)| before);
+        let texts: Vec<&String> = match &self.doc {
+            Some(doc) => doc.iter().collect(),
+            None => all.collect(),
+        };
+        for (line, text) in (1..).zip(texts) {
+            task.data.add(text, line, false);
+        }
+        task
+    }
+
+    /// True if a proposal makes all that the inference has not seen.
+    fn is_right(&self, proposal: &Proposal) -> bool {
+        if let (Some(doc), Some(after)) = (&self.doc, &self.doc_after) {
+            let steps = proposal
+                .steps
+                .iter()
+                .map(|step| step.build(&mut NoTables).unwrap());
+            let rewrite = Rewrite::new(steps.collect());
+            return rewrite_text(&rewrite, doc.join("\n").as_bytes()).text
+                == after.join("\n").into_bytes();
+        }
+        // A text that a filter cannot work on is left as it is.
+        let made = |before: &String| proposal.rewrite(before).unwrap_or_else(|| before.clone());
+        self.held
+            .iter()
+            .all(|(before, after)| made(before) == *after)
+    }
+}
+
+/// Shares of tasks, in hundredths, that came out as they must.
+#[derive(Debug, Default)]
+struct Shares {
+    first: usize,
+    among_three: usize,
+    refused: usize,
+}
+
+fn shares(file: &str, examples: usize) -> Shares {
+    let (possible, impossible): (Vec<_>, Vec<_>) = Known::all(file)
+        .into_iter()
+        .partition(|known| known.possible);
+    let mut shares = Shares::default();
+    for known in &possible {
+        let task = known.task(examples);
+        let proposals = Inference::of(&task)
+            .map(|found| found.proposals)
+            .unwrap_or_default();
+        for proposal in &proposals {
+            breaks_no_example(&task, proposal);
+        }
+        let right: Vec<bool> = proposals
+            .iter()
+            .take(3)
+            .map(|one| known.is_right(one))
+            .collect();
+        shares.first += usize::from(right.first() == Some(&true));
+        shares.among_three += usize::from(right.contains(&true));
+    }
+    for known in &impossible {
+        match Inference::of(&known.task(examples)) {
+            Err(_) => shares.refused += 1,
+            Ok(found) => assert_eq!(
+                found.proposals[0].steps.len(),
+                1,
+                "{}: a table in disguise",
+                known.id
+            ),
+        }
+    }
+    let in_hundredths = |count: usize, all: usize| 100 * count / all;
+    Shares {
+        first: in_hundredths(shares.first, possible.len()),
+        among_three: in_hundredths(shares.among_three, possible.len()),
+        refused: in_hundredths(shares.refused, impossible.len()),
+    }
+}
+
+fn breaks_no_example(task: &Task, proposal: &Proposal) {
+    let of_place = proposal
+        .steps
+        .iter()
+        .any(|step| step.with.as_ref().is_some_and(|with| with.contains("${@")));
+    for pair in task.examples.iter().filter(|_| !of_place) {
+        assert_eq!(
+            proposal.rewrite(&pair.before).as_deref(),
+            Some(&pair.after[..]),
+            "{:?}",
+            proposal.steps
+        );
+    }
+}
+
+#[test]
+fn two_examples() {
+    let of_tasks = shares("inference-tasks.json", 2);
+    assert!(
+        of_tasks.first >= 88 && of_tasks.among_three >= 93,
+        "{of_tasks:?}"
+    );
+    let of_others = shares("inference-more.json", 2);
+    assert!(
+        of_others.first >= 90 && of_others.among_three >= 95,
+        "{of_others:?}"
+    );
+}
+
+#[test]
+fn three_examples() {
+    for file in ["inference-tasks.json", "inference-more.json"] {
+        let shares = shares(file, 3);
+        assert!(
+            shares.first >= 96 && shares.among_three == 100 && shares.refused == 100,
+            "{file}: {shares:?}"
+        );
+    }
+}
+
+/// Somebody who knows answers what is asked, up to four examples in all: none is said to be settled that is not.
+#[test]
+fn answers_settle_nothing_wrongly() {
+    let (mut right, mut all) = (0, 0);
+    for known in Known::all("inference-more.json")
+        .iter()
+        .filter(|known| known.possible)
+    {
+        let mut task = known.task(1);
+        let mut confirmed = Confirmed::default();
+        let truth = |text: &str| {
+            let mut pairs = known.examples.iter().chain(&known.held);
+            pairs.find(|(before, _)| before == text).unwrap().1.clone()
+        };
+        let (best, settled) = loop {
+            let inference =
+                Inference::of(&task).unwrap_or_else(|why| panic!("{}: {why:?}", known.id));
+            let next = inference.next_question(confirmed);
+            let Some(asked) = next.filter(|_| task.examples.len() < 4) else {
+                let settled = inference.next_question(confirmed).is_none();
+                break (inference.proposals[0].clone(), settled);
+            };
+            let text = match asked {
+                Asked::Disputed(question) => question.text,
+                Asked::Furthest(before, after) => {
+                    confirmed.furthest = truth(&before) == after;
+                    before
+                }
+                Asked::NearestLeft(text) => {
+                    confirmed.nearest_left = truth(&text) == text;
+                    text
+                }
+            };
+            let after = truth(&text);
+            task.examples.push(Pair::new(text, after));
+        };
+        let is_right = known.is_right(&best);
+        assert!(is_right || !settled, "{}: {:?}", known.id, best.steps);
+        all += 1;
+        right += usize::from(is_right);
+    }
+    assert!(100 * right >= 97 * all, "{right} of {all}");
+}
+
+fn of_pairs(cells: bool, pairs: &[(&str, &str)]) -> Task {
+    Task {
+        cells,
+        examples: pairs
+            .iter()
+            .map(|(before, after)| Pair::new(*before, *after))
+            .collect(),
+        ..Task::default()
+    }
+}
+
+#[test]
+fn refusals() {
+    let long = "x".repeat(3000);
+    let cases: &[(&[(&str, &str)], Refusal)] = &[
+        (&[], Refusal::NothingChanges),
+        (&[("Pier 7", "Pier 7")], Refusal::NothingChanges),
+        (
+            &[("Pier 7", "P7"), ("Quay 1", "Q1"), ("Pier 7", "Pier 7")],
+            Refusal::TwoOutcomes(1, 3),
+        ),
+        (&[("Pier 7", "P7"), (&long, "x")], Refusal::TooLong(2)),
+        (
+            &[("Larkmoor", "LK-31"), ("Hesselby", "DN-08")],
+            Refusal::LooksLikeTable,
+        ),
+        (
+            &[
+                ("berth 7", "B-07"),
+                ("berth 9", "B-09"),
+                ("berth 12", "21 berth"),
+            ],
+            Refusal::OddOne(3),
+        ),
+    ];
+    for (pairs, refusal) in cases {
+        assert_eq!(Inference::of(&of_pairs(true, pairs)).unwrap_err(), *refusal);
+    }
+}
+
+/// Signs that mean something in patterns and templates, marks that combine, other scripts and directions.
+#[test]
+fn texts_of_all_kinds() {
+    let cases: &[(&[(&str, &str)], &str, &str)] = &[
+        (
+            &[("a$1 {x}", "{x} a$1"), ("b$2 {yy}", "{yy} b$2")],
+            "c$3 {z}",
+            "{z} c$3",
+        ),
+        (
+            &[("Ånstad, Åse", "Åse Ånstad"), ("Øye, Pål", "Pål Øye")],
+            "Ås, Ægir",
+            "Ægir Ås",
+        ),
+        (
+            &[
+                ("cafe\u{301} 7", "7: cafe\u{301}"),
+                ("moe\u{308} 12", "12: moe\u{308}"),
+            ],
+            "ne\u{301}e 3",
+            "3: ne\u{301}e",
+        ),
+        (
+            &[("נמל 7", "7 נמל"), ("מזח 12", "12 מזח")],
+            "רציף 3",
+            "3 רציף",
+        ),
+        (&[("a\tb", "b\ta"), ("cc\tdd", "dd\tcc")], "e\tf", "f\te"),
+        (
+            &[(r"\s+ 7", r"7 \s+"), (r"\d* 9", r"9 \d*")],
+            r"\w? 8",
+            r"8 \w?",
+        ),
+    ];
+    for (pairs, before, after) in cases {
+        let mut task = of_pairs(true, pairs);
+        task.data.add(before, 1, false);
+        let found = Inference::of(&task).unwrap_or_else(|why| panic!("{pairs:?}: {why:?}"));
+        assert_eq!(
+            found.proposals[0].rewrite(before).as_deref(),
+            Some(*after),
+            "{:?}",
+            found.proposals[0].steps
+        );
+    }
+}
+
+#[test]
+fn common_forms() {
+    let berths: Vec<(String, u64)> = (0..40).map(|n| (format!("B-{n:02}"), 3)).collect();
+    let others = [("berth 4".to_owned(), 1), ("?".to_owned(), 1)];
+    let all = berths
+        .iter()
+        .chain(&others)
+        .map(|(value, count)| (&value[..], *count));
+    assert_eq!(
+        CommonForms::of(all).pattern().as_deref(),
+        Some(r"^B-\d{2}$")
+    );
+    let dates = [
+        ("2026-08-14", 50),
+        ("2025-11-03", 50),
+        ("open", 40),
+        ("shut", 30),
+    ];
+    let pattern = CommonForms::of(dates).pattern().unwrap();
+    assert_eq!(pattern, r"^(?:\d{4}-\d{2}-\d{2}|(?:open|shut))$");
+    assert_eq!(CommonForms::of([]).pattern(), None);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    /// Whatever the examples are, what is proposed makes them, and the same is proposed again.
+    #[test]
+    fn proposals_make_their_examples(
+        pairs in proptest::collection::vec(("[a-cA-C0-2 ,.$-]{0,9}", "[a-cA-C0-2 ,.$-]{0,9}"), 1..4),
+        cells in any::<bool>(),
+    ) {
+        let mut task = of_pairs(cells, &[]);
+        task.examples = pairs.into_iter().map(|(before, after)| Pair::new(before, after)).collect();
+        task.data.add("ab 12, c", 1, false);
+        if let Ok(found) = Inference::of(&task) {
+            for proposal in &found.proposals {
+                breaks_no_example(&task, proposal);
+            }
+            let again = Inference::of(&task).unwrap();
+            let steps = |found: &Inference| found.proposals.iter().map(|one| one.steps.clone()).collect::<Vec<_>>();
+            prop_assert_eq!(steps(&found), steps(&again));
+        }
+    }
+
+    /// A swap of two parts is found from two examples, whatever the parts are.
+    #[test]
+    fn swaps_are_found(
+        parts in proptest::collection::vec(("[A-Z][a-z]{2,6}", "[a-z]{2,8}"), 3..5),
+        between in prop_oneof![Just(", "), Just("; "), Just(" - "), Just("/")],
+    ) {
+        let pairs: Vec<Pair> = parts.iter()
+            .map(|(a, b)| Pair::new(format!("{a}{between}{b}"), format!("{b} {a}")))
+            .collect();
+        let mut task = of_pairs(true, &[]);
+        task.examples = pairs[..2].to_vec();
+        for (line, pair) in (1..).zip(&pairs) {
+            task.data.add(&pair.before, line, false);
+        }
+        let found = Inference::of(&task).unwrap();
+        for pair in &pairs {
+            let made = found.proposals[0].rewrite(&pair.before);
+            prop_assert_eq!(made.as_deref(), Some(&pair.after[..]));
+        }
+    }
+}
