@@ -101,6 +101,10 @@ fn pieces(values: &[Vec<char>]) -> Vec<Piece> {
                 class,
                 Class::Any | Class::Dense | Class::Not(_) | Class::WordAnd(_) | Class::DigitAnd(_)
             ),
+            // Words may be all that there are; numbers hardly ever.
+            Piece::OneOf(texts, _) => texts
+                .iter()
+                .any(|text| text.contains(|c: char| c.is_ascii_digit())),
             _ => false,
         };
         !pieces.iter().any(loose)
