@@ -11,6 +11,7 @@ mod explain;
 mod extract;
 mod find;
 mod history;
+mod infer;
 mod journal_run;
 mod man;
 mod notes;
@@ -54,6 +55,7 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
         Verb::Extract(args) => extract::run(&args, parts, output),
         Verb::Check(args) => check::run(&args, parts, output),
         Verb::Draft(args) => draft::run(&args, parts, output),
+        Verb::Infer(args) => infer::run(&args, parts, output),
         Verb::Preview(args) => preview::run(&args, parts, output),
         Verb::Review(args) => review::run(&args, parts, output),
         Verb::Apply(args) => apply::run(&args, parts, output),

@@ -159,7 +159,7 @@ fn rewrite_of_file(
 }
 
 /// Says of a step how its tables are read, as far as it does not say that itself.
-fn with_table(step: &mut StepSpec, table: &TableArgs) {
+pub fn with_table(step: &mut StepSpec, table: &TableArgs) {
     let TableArgs {
         format,
         delimiter,

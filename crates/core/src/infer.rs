@@ -38,4 +38,5 @@ mod slots;
 pub mod task;
 mod templates;
 mod tokens;
+pub mod trial;
 pub mod values;

@@ -8,6 +8,7 @@ pub mod field;
 pub mod field_schema;
 pub mod find;
 pub mod history;
+pub mod infer;
 pub mod json;
 pub mod plan;
 pub mod schema;

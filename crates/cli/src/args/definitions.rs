@@ -528,6 +528,67 @@ pub struct DraftArgs {
     pub files: FilesArgs,
 }
 
+#[derive(Args, Debug)]
+#[command(
+    override_usage = "bquill infer (--example BEFORE AFTER)… [PATH]… [OPTIONS]\n       bquill infer --edited FILE PATH\n       bquill infer --values [PATH]…",
+    after_help = "\
+Examples:
+  bquill infer --example 'berth 7' B-07 --example 'Berth 12' B-12 notices/
+  bquill infer --example 'Solveig Lykke' 'Lykke, Solveig' --columns pilot berths.csv
+  bquill infer --edited gauge-edited.log gauge.log --ask
+  bquill infer --examples pairs.csv --untouched 'berthed at noon' notices/
+  bquill infer --values --columns berth berths.csv
+
+An example is a whole line or cell, or a part of a line that stands in the data, before and after.
+Two or three that differ in kind say most; a text that must stay, `--untouched`, says as much as one
+that changes. Every proposal makes all examples; which is meant, only you know: look at the texts that
+proposals disagree about. The first one is the last preview then: `review` and `apply` go on from it.
+Exit: 0 something is proposed, 1 nothing is, 2 the request is wrong, 3 something could not be read."
+)]
+pub struct InferArgs {
+    /// Files and folders; `-` is standard input.
+    #[arg(value_name = "PATH", value_hint = ValueHint::AnyPath, hide = true)]
+    pub words: Vec<OsString>,
+    /// A text BEFORE that must become AFTER; may be repeated.
+    #[arg(long = "example", num_args = 2, value_names = ["BEFORE", "AFTER"])]
+    #[arg(allow_hyphen_values = true, help_heading = "Examples")]
+    pub pairs: Vec<String>,
+    /// A text that must stay as it is; may be repeated.
+    #[arg(
+        long,
+        value_name = "TEXT",
+        allow_hyphen_values = true,
+        help_heading = "Examples"
+    )]
+    pub untouched: Vec<String>,
+    /// Examples in FILE: a table of two columns, or a rewrite file with its worked examples.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Examples")]
+    pub examples: Option<PathBuf>,
+    /// A copy of PATH in which some lines or cells were changed by hand: those are the examples.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Examples")]
+    pub edited: Option<PathBuf>,
+    /// Ask about the texts that proposals disagree about, one at a time.
+    #[arg(long, help_heading = "Examples", conflicts_with = "json")]
+    pub ask: bool,
+    /// Propose a pattern for the values themselves, and list those that do not fit.
+    #[arg(long, help_heading = "Examples", conflicts_with_all = ["pairs", "untouched", "examples", "edited", "ask"])]
+    pub values: bool,
+    #[command(flatten)]
+    pub step: StepSpec,
+    #[command(flatten)]
+    pub files: FilesArgs,
+    /// Show at most N changes of each proposal and N texts in dispute, or `all` [default: 8].
+    #[arg(long, value_name = "N|all", help_heading = "Output")]
+    pub show: Option<String>,
+    /// Save the first proposal in FILE, with the examples.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Output")]
+    #[arg(conflicts_with = "values")]
+    pub save_rewrite: Option<PathBuf>,
+    /// Print one JSON record a line.
+    #[arg(long, help_heading = "Output")]
+    pub json: bool,
+}
+
 /// Conditions that must hold before anything is written.
 #[derive(Args, Clone, Debug, Default)]
 pub struct GuardArgs {

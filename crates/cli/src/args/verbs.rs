@@ -48,6 +48,7 @@ verbs! {
     Extract(ExtractArgs), "extract", "Put the groups of a pattern into columns";
     Check(CheckArgs), "check", "Make sure that every line or cell matches, or none does";
     Draft(DraftArgs), "draft", "Build a rewrite, and watch what it does at each key; write nothing";
+    Infer(InferArgs), "infer", "Propose rewrites from examples: texts before and after";
     Preview(PreviewArgs), "preview", "Show every change a rewrite would make; write nothing";
     Review(ReviewArgs), "review", "Judge the changes one by one or kind by kind, then apply them";
     Apply(ApplyArgs), "apply", "Make the changes: all of them, or none";
@@ -72,6 +73,7 @@ impl Verb {
             Self::Extract(args) => (args.words, args.step, RewriteArg::default()),
             Self::Check(args) => (args.words, args.step, RewriteArg::default()),
             Self::Draft(args) => (args.words, args.step, args.of_file),
+            Self::Infer(args) => (args.words, args.step, RewriteArg::default()),
             Self::Preview(args) => (args.words, args.step, args.of_file),
             Self::Review(args) => (args.words, args.step, args.of_file),
             Self::Apply(args) => (args.words, args.step, args.of_file),

@@ -99,7 +99,7 @@ fn needs_terminal() -> Result<(), Diagnostic> {
 }
 
 /// Evaluates a rewrite, and makes it the last preview of this folder.
-fn evaluate(
+pub fn evaluate(
     asked: &AskedRewrite,
     (files, guard): (&FilesArgs, &GuardArgs),
     silent: bool,

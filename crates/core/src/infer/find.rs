@@ -76,7 +76,10 @@ fn one_step_of(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Candidate> {
         .hits
         .extend(renamed.filter(|candidate| holds(candidate, examples)));
     in_one_step(examples, budget, &mut found);
-    found.hits.extend(narrowed(found.too_wide, examples));
+    // A condition on a cell would be one on its row.
+    if !examples.cell {
+        found.hits.extend(narrowed(found.too_wide, examples));
+    }
     found.hits.sort_by(|a, b| a.cost.total_cmp(&b.cost));
     found.hits.truncate(CANDIDATES_MOST);
     found.hits

@@ -320,8 +320,24 @@ fn refusal(task: &Task) -> Refusal {
 
 /// True if less than half of the letters and digits of the new text stand in words of the old one.
 fn is_foreign(pair: &Pair) -> bool {
-    let old = pair.before.to_lowercase();
-    let new: Vec<char> = pair.after.chars().collect();
+    // What is the same on both sides of a change says nothing.
+    let (old, new) = (&pair.before, &pair.after);
+    let alike = |(a, b): &(char, char)| a == b;
+    let head: usize = old.chars().zip(new.chars()).take_while(alike).count();
+    let behind = old
+        .chars()
+        .rev()
+        .zip(new.chars().rev())
+        .take_while(alike)
+        .count();
+    let part = |text: &str| -> String {
+        let length = text.chars().count();
+        let shortest = old.chars().count().min(new.chars().count());
+        let tail = behind.min(shortest - head);
+        text.chars().skip(head).take(length - head - tail).collect()
+    };
+    let (old, new) = (part(old).to_lowercase(), part(new));
+    let new: Vec<char> = new.chars().collect();
     let words = tokens(&new);
     let words = words.iter().filter(|token| token.is_word());
     let (mut all, mut known) = (0, 0);

@@ -916,15 +916,17 @@ fn boundary_cost(candidate: &Candidate) -> f64 {
                     Piece::Group(inner) => inner.first(),
                     other => Some(other),
                 };
-                let run = |piece: &Piece| {
-                    matches!(
-                        piece,
-                        Piece::Run {
-                            class: Class::Digit | Class::Word | Class::Letter | Class::Lower,
-                            most: None,
-                            ..
-                        }
-                    )
+                let run = |piece: &Piece| match piece {
+                    Piece::Run {
+                        class, least, most, ..
+                    } => {
+                        let of_words = matches!(
+                            class,
+                            Class::Digit | Class::Word | Class::Letter | Class::Lower
+                        );
+                        of_words && *most != Some(*least)
+                    }
+                    _ => false,
                 };
                 cost += if first.is_some_and(run) { 0.6 } else { 0.0 };
             }

@@ -7,6 +7,9 @@ use crate::records::find::{
     TallyTotalsRecord, ValueRecord, WhyRecord,
 };
 use crate::records::history::{DecisionsRecord, RunChangeRecord, RunRecord};
+use crate::records::infer::{
+    DisputeRecord, InferTotalsRecord, OddValueRecord, ProposalRecord, ValuesPatternRecord,
+};
 use crate::records::plan::{
     ChangeRecord, DecisionRecord, FORMAT, FileRecord, HintRecord, NoteRecord, PlanRecord,
     ProblemRecord, TotalsRecord, UnitRecord, UnmetRecord,
@@ -69,6 +72,11 @@ pub fn of_results() -> Value {
             of::<ShapeRecord<'_>>(),
             of::<CharRecord<'_>>(),
             of::<ShapesTotalsRecord>(),
+            of::<ProposalRecord<'_>>(),
+            of::<DisputeRecord<'_>>(),
+            of::<ValuesPatternRecord<'_>>(),
+            of::<OddValueRecord<'_>>(),
+            of::<InferTotalsRecord<'_>>(),
             of::<ProblemRecord<'_>>(),
             of::<NoteRecord<'_>>(),
             of::<HintRecord<'_>>(),

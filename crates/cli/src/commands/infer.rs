@@ -1,0 +1,283 @@
+//! `infer`: rewrites proposed from examples.
+
+mod ask;
+mod examples;
+mod shown;
+mod units;
+mod values;
+
+use crate::args::definitions::{GuardArgs, InferArgs};
+use crate::args::split::{Part, put_pattern};
+use crate::commands::infer::ask::{Asker, Told};
+use crate::commands::infer::examples::Examples;
+use crate::commands::infer::shown::Shown;
+use crate::commands::infer::units::Units;
+use crate::commands::{journal_run, preview, review};
+use crate::diagnostic::Diagnostic;
+use crate::options::{self, AskedRewrite};
+use crate::output::Output;
+use crate::status::Status;
+use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::infer::inference::Inference;
+use brisk_quill_core::infer::proposal::Proposal;
+use brisk_quill_core::infer::refusal::Refusal;
+use brisk_quill_core::infer::task::{EXAMPLE_MOST, Pair, Task};
+use brisk_quill_core::infer::trial::Trial;
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::template::tables::NoTables;
+use brisk_quill_engine::worked_examples::{self, Examples as NoExamples};
+use brisk_quill_files::source::Source;
+use std::path::PathBuf;
+
+/// Proposals that are shown.
+const SHOWN_MOST: usize = 3;
+
+pub fn run(
+    args: &InferArgs,
+    mut parts: Vec<Part>,
+    output: &mut Output,
+) -> Result<Status, Diagnostic> {
+    let place = parts
+        .first()
+        .map(|part| part.step.clone())
+        .unwrap_or_default();
+    examples::check_where_only(&place)?;
+    put_pattern(&mut parts, "");
+    let asked = options::query(parts, &args.files.table)?;
+    let cells = units::check_kind(&asked.query)?;
+    let show = examples::shown(args)?;
+    if args.values {
+        return values::run(args, (&asked.query, asked.paths), show, output);
+    }
+    examples::check_some(args)?;
+    if let Some(file) = &args.save_rewrite {
+        preview::check_new(file)?;
+    }
+    if args.ask {
+        journal_run::can_ask("infer")?;
+    }
+    let (units, searched, sources) = Units::read(
+        (&asked.query, asked.paths.clone()),
+        &args.files,
+        args.json,
+        output,
+    )?;
+    examples::original(args, sources.len())?;
+    let edited = match &args.edited {
+        Some(file) => {
+            let edited = (&asked.query, vec![file.clone()]);
+            Some(Units::read(edited, &args.files, args.json, output)?.0)
+        }
+        None => None,
+    };
+    let examples = examples::named(args, &units, edited.as_ref(), cells)?;
+    let session = Session {
+        args,
+        place,
+        paths: asked.paths,
+        sources,
+        cells,
+        units,
+        examples,
+    };
+    session.run(show, searched.status(true), output)
+}
+
+/// One inference over data that was read.
+struct Session<'a> {
+    args: &'a InferArgs,
+    /// The options that say where.
+    place: StepSpec,
+    paths: Vec<PathBuf>,
+    sources: Vec<Source>,
+    cells: bool,
+    units: Units,
+    examples: Examples,
+}
+
+impl Session<'_> {
+    fn run(mut self, show: usize, read: Status, output: &mut Output) -> Result<Status, Diagnostic> {
+        for note in &self.examples.notes {
+            output.note(&format!("note: {note}\n"));
+        }
+        let mut asker = self.args.ask.then(Asker::default);
+        loop {
+            let task = self.task();
+            let inference = match Inference::of(&task) {
+                Ok(inference) => inference,
+                Err(refusal) => return self.refused(&refusal, output),
+            };
+            let proposals = &inference.proposals[..inference.proposals.len().min(SHOWN_MOST)];
+            let distinct = self.units.distinct();
+            let texts: Vec<&str> = distinct.iter().map(|(text, _, _)| *text).collect();
+            let all: Vec<&str> = self.units.all.iter().map(|unit| &unit.text[..]).collect();
+            let of_texts: Vec<Trial> = proposals.iter().map(|one| Trial::of(one, &texts)).collect();
+            let of_all: Vec<Trial> = proposals.iter().map(|one| Trial::of(one, &all)).collect();
+            let rewrites: Vec<AskedRewrite> = proposals
+                .iter()
+                .map(|one| self.rewrite(one))
+                .collect::<Result<_, _>>()?;
+            let shown = Shown {
+                inference: &inference,
+                rewrites: &rewrites,
+                distinct: &distinct,
+                of_texts: &of_texts,
+                of_all: &of_all,
+                examples: &self.examples.pairs,
+                units: &self.units,
+                sources: &self.sources,
+                show,
+                cells: self.cells,
+            };
+            if let Some(asker) = &mut asker {
+                match asker.ask(&shown, output)? {
+                    Told::Example(pair) => {
+                        self.examples.pairs.push(pair);
+                        continue;
+                    }
+                    Told::Enough => {}
+                }
+            }
+            match self.args.json {
+                true => shown.print_records(output),
+                false => shown.print(output),
+            }
+            let best = &rewrites[0];
+            self.save(best, output)?;
+            self.keep(best, output)?;
+            return Ok(read);
+        }
+    }
+
+    fn task(&self) -> Task {
+        Task {
+            cells: self.cells,
+            examples: self.examples.pairs.clone(),
+            data: self.units.sample(self.examples.edited_to),
+        }
+    }
+
+    /// A proposal with the options that say where, as the command line would have it.
+    fn rewrite(&self, proposal: &Proposal) -> Result<AskedRewrite, Diagnostic> {
+        let step = |found: &StepSpec| {
+            let mut step = self.place.clone();
+            step.pattern.clone_from(&found.pattern);
+            step.with.clone_from(&found.with);
+            step.remove = found.remove;
+            step.contains.extend(found.contains.iter().cloned());
+            step.unless.extend(found.unless.iter().cloned());
+            options::with_table(&mut step, &self.args.files.table);
+            step
+        };
+        let text = RewriteText::from(proposal.steps.iter().map(step).collect::<Vec<_>>());
+        let rewrite = text
+            .build(&mut NoTables)
+            .map_err(|faulty| options::step_diagnostic(&faulty.fault))?;
+        Ok(AskedRewrite {
+            text,
+            rewrite,
+            paths: self.paths.clone(),
+        })
+    }
+
+    /// Saves the best proposal with the examples that it makes on its own.
+    fn save(&self, best: &AskedRewrite, output: &mut Output) -> Result<(), Diagnostic> {
+        let Some(file) = &self.args.save_rewrite else {
+            return Ok(());
+        };
+        let mut text = best.text.clone();
+        text.example = match self.cells {
+            true => examples::in_column(&self.examples.pairs, &self.place),
+            false => examples::worked(&self.examples.pairs),
+        };
+        let holds = text.work_examples(&best.rewrite).unwrap_or_default();
+        let mut each = holds.iter().filter(|outcome| outcome.step.is_none());
+        text.example
+            .retain(|_| each.next().is_some_and(|outcome| outcome.holds()));
+        let left_out = self.examples.pairs.len() - text.example.len();
+        let written =
+            worked_examples::rewrite_file(file, (&text, &best.rewrite), NoExamples::default());
+        let shown = visible_path(file);
+        std::fs::write(file, written)
+            .map_err(|error| Diagnostic::trouble(format!("cannot write {shown}: {error}")))?;
+        let without = match left_out {
+            0 => String::new(),
+            left_out => format!(
+                ", without {left_out} of the examples, which say nothing outside these columns"
+            ),
+        };
+        output.note(&format!("Saved in {shown}{without}.\n"));
+        Ok(())
+    }
+
+    /// Makes the best proposal the last preview of this folder.
+    fn keep(&self, best: &AskedRewrite, output: &mut Output) -> Result<(), Diagnostic> {
+        if self.sources.contains(&Source::Stdin) {
+            return Ok(());
+        }
+        let kept = review::evaluate(
+            best,
+            (&self.args.files, &GuardArgs::default()),
+            true,
+            output,
+        );
+        match kept {
+            Ok(Status::Fine) if !self.args.json => {
+                output.print(b"\nProposal 1 is the last preview now: `bquill review`, or `bquill apply`, goes on from it.\n");
+                Ok(())
+            }
+            // There is nothing more to change, or what is wrong has been reported.
+            Ok(_) => Ok(()),
+            Err(diagnostic) if diagnostic.status == Status::No => Ok(()),
+            Err(diagnostic) => Err(diagnostic),
+        }
+    }
+
+    /// Says why nothing is proposed, and what to do.
+    fn refused(&self, refusal: &Refusal, output: &mut Output) -> Result<Status, Diagnostic> {
+        if self.args.json {
+            shown::print_refusal(
+                self.units.all.len(),
+                self.examples.pairs.len(),
+                refusal,
+                output,
+            );
+        }
+        Err(explained(refusal, &self.examples.pairs))
+    }
+}
+
+/// A refusal, and what to do.
+fn explained(refusal: &Refusal, pairs: &[Pair]) -> Diagnostic {
+    let example = |number: usize| shown::pair(&pairs[number - 1]);
+    match *refusal {
+        Refusal::NothingChanges => Diagnostic::no("no example changes anything")
+            .remedy("give one that does: `--example BEFORE AFTER`"),
+        Refusal::TwoOutcomes(a, b) => Diagnostic::no(format!(
+            "one text is to become two things: example {a} says {}, and example {b} says {}",
+            example(a),
+            example(b)
+        ))
+        .remedy(
+            "leave one of them out; or give more of the line around them, if that tells them apart",
+        ),
+        Refusal::TooLong(number) => Diagnostic::wrong(format!(
+            "example {number} is longer than {EXAMPLE_MOST} characters"
+        ))
+        .remedy("give a shorter one, or the part of it that changes"),
+        Refusal::OddOne(number) => Diagnostic::no(format!(
+            "no one rule makes all of these: example {number}, {}, fits none that makes the others",
+            example(number)
+        ))
+        .remedy(
+            "leave it out, and look what is proposed without it; it may need a rewrite of its own",
+        ),
+        Refusal::LooksLikeTable => {
+            Diagnostic::no("the new texts are not made of the old ones: this looks like a table")
+                .remedy("write the pairs into a file, and use `--pairs FILE`, or the filter `map`")
+        }
+        Refusal::NoRule => Diagnostic::no("no rule was found that makes all examples")
+            .remedy("try with fewer; or give examples that differ less, one kind at a time"),
+    }
+}

@@ -1,0 +1,299 @@
+//! The examples of a command line: pairs, files with pairs, and copies that were edited by hand.
+
+use crate::args::definitions::InferArgs;
+use crate::commands::infer::units::{Unit, Units};
+use crate::diagnostic::Diagnostic;
+use crate::options;
+use brisk_quill_core::escape::{visible, visible_path};
+use brisk_quill_core::example::Example;
+use brisk_quill_core::infer::task::Pair;
+use brisk_quill_core::numbers::counted;
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::template::tables::Tables;
+use brisk_quill_engine::tables::FileTables;
+use std::collections::HashMap;
+use std::path::Path;
+
+/// Lines that an edited copy may differ in, at most.
+const EDITS_MOST: usize = 2000;
+
+/// Examples, with what is to be said of them.
+#[derive(Debug, Default)]
+pub struct Examples {
+    pub pairs: Vec<Pair>,
+    /// The last line that was edited by hand, from 1.
+    pub edited_to: Option<u64>,
+    pub notes: Vec<String>,
+}
+
+/// The examples that the options name; `edited` are the units of the edited copy.
+pub fn named(
+    args: &InferArgs,
+    units: &Units,
+    edited: Option<&Units>,
+    cells: bool,
+) -> Result<Examples, Diagnostic> {
+    let mut examples = Examples::default();
+    if let (Some(file), Some(edited)) = (&args.edited, edited) {
+        let edits = edits(file, &units.all, &edited.all)?;
+        examples.edited_to = edits.iter().filter_map(|pair| pair.line).max();
+        examples.pairs.extend(edits);
+    }
+    let mut pairs = Vec::new();
+    if let Some(file) = &args.examples {
+        pairs.extend(of_file(file)?);
+    }
+    for pair in args.pairs.chunks(2) {
+        pairs.push(Pair::new(pair[0].clone(), pair[1].clone()));
+    }
+    pairs.extend(
+        args.untouched
+            .iter()
+            .map(|text| Pair::new(text.clone(), text.clone())),
+    );
+    for pair in pairs {
+        examples.place(pair, units, cells);
+    }
+    Ok(examples)
+}
+
+impl Examples {
+    /// Adds an example, as the whole line that it stands in where it is a part of one.
+    fn place(&mut self, pair: Pair, units: &Units, cells: bool) {
+        let whole: Vec<&Unit> = units
+            .all
+            .iter()
+            .filter(|unit| unit.text == pair.before)
+            .take(2)
+            .collect();
+        if let Some(first) = whole.first() {
+            let line = Some(first.line).filter(|_| whole.len() == 1);
+            self.pairs.push(Pair { line, ..pair });
+            return;
+        }
+        let holds = |unit: &&Unit| !pair.before.is_empty() && unit.text.contains(&pair.before);
+        match units.all.iter().find(holds) {
+            Some(unit) if !cells && !pair.is_untouched() => {
+                // In a line that holds it once, nobody need ask which one is meant.
+                let once = |unit: &&Unit| unit.text.matches(&pair.before[..]).count() == 1;
+                let mut holding = units.all.iter().filter(holds);
+                let unit = holding.find(once).unwrap_or(unit);
+                self.pairs.push(Pair {
+                    before: unit.text.clone(),
+                    after: unit.text.replace(&pair.before, &pair.after),
+                    line: None,
+                });
+            }
+            Some(_) => self.pairs.push(pair),
+            None => {
+                if !units.all.is_empty() {
+                    let text = visible(pair.before.as_bytes());
+                    self.notes.push(format!(
+                        "`{text}` is nowhere in the data; it counts as an example all the same"
+                    ));
+                }
+                self.pairs.push(pair);
+            }
+        }
+    }
+}
+
+/// The examples of a rewrite file, or of a table with two columns.
+fn of_file(path: &Path) -> Result<Vec<Pair>, Diagnostic> {
+    let shown = visible_path(path);
+    let is_rewrite = path
+        .extension()
+        .is_some_and(|extension| extension == "toml");
+    if is_rewrite {
+        let text = std::fs::read_to_string(path)
+            .map_err(|error| Diagnostic::trouble(format!("cannot read {shown}: {error}")))?;
+        let file = RewriteText::parse(&text)
+            .map_err(|error| Diagnostic::wrong(format!("{shown}: {error}")))?;
+        let all = file
+            .step
+            .iter()
+            .flat_map(|step| &step.example)
+            .chain(&file.example);
+        let pairs: Vec<Pair> = all
+            .filter_map(Example::pair)
+            .map(|(before, after)| Pair::new(before, after))
+            .collect();
+        return match pairs.is_empty() {
+            true => Err(
+                Diagnostic::wrong(format!("{shown} holds no examples")).remedy(
+                    "write some below `[[step.example]]`: `before` and `after`, or `untouched`",
+                ),
+            ),
+            false => Ok(pairs),
+        };
+    }
+    let mut tables = FileTables::new(Path::new(""));
+    let table = tables.table(&path.to_string_lossy()).map_err(|error| {
+        Diagnostic::wrong(format!("--examples: {error}")).remedy(
+            "give a table with two columns, before and after, or a rewrite file ending in `.toml`",
+        )
+    })?;
+    Ok(table
+        .pairs()
+        .map(|(before, after)| Pair::new(before, after))
+        .collect())
+}
+
+/// The units that a hand has changed in a copy.
+fn edits(file: &Path, before: &[Unit], after: &[Unit]) -> Result<Vec<Pair>, Diagnostic> {
+    let shown = visible_path(file);
+    let in_place =
+        "an edited copy has every line where it was; change lines, and add, remove or move none";
+    if before.len() != after.len() {
+        let difference = before.len().abs_diff(after.len()) as u64;
+        let what = if after.len() > before.len() {
+            "more"
+        } else {
+            "fewer"
+        };
+        let units = counted(difference, "unit");
+        return Err(
+            Diagnostic::wrong(format!("{shown} has {units} {what} than its original"))
+                .remedy(in_place),
+        );
+    }
+    let differ = before
+        .iter()
+        .zip(after)
+        .filter(|(before, after)| before.text != after.text);
+    let edits: Vec<Pair> = differ
+        .map(|(before, after)| Pair {
+            before: before.text.clone(),
+            after: after.text.clone(),
+            line: Some(before.line),
+        })
+        .collect();
+    if edits.is_empty() {
+        return Err(
+            Diagnostic::no(format!("{shown} is the same as its original"))
+                .remedy("change two or three lines or cells in it as you want them all"),
+        );
+    }
+    if edits.len() > EDITS_MOST || 2 * edits.len() > before.len() && edits.len() > 8 {
+        let (changed, all) = (edits.len(), before.len());
+        return Err(Diagnostic::wrong(format!(
+            "{shown} seems to be another file: {changed} of {all} units differ"
+        ))
+        .remedy("name the file that it is a copy of"));
+    }
+    let mut texts: HashMap<&str, i64> = HashMap::new();
+    for pair in &edits {
+        *texts.entry(&pair.before).or_default() += 1;
+        *texts.entry(&pair.after).or_default() -= 1;
+    }
+    // What moves is gone in one place and there in another.
+    if edits.len() > 1 && texts.values().all(|count| *count == 0) {
+        return Err(Diagnostic::wrong(format!(
+            "in {shown} lines were moved, and none was changed"
+        ))
+        .remedy(in_place));
+    }
+    Ok(edits)
+}
+
+/// The file that `--edited` is a copy of.
+pub fn original(args: &InferArgs, sources: usize) -> Result<(), Diagnostic> {
+    match (&args.edited, sources) {
+        (Some(_), 1) | (None, _) => Ok(()),
+        (Some(file), _) => {
+            let shown = visible_path(file);
+            Err(Diagnostic::wrong(format!(
+                "{shown} is a copy of one file, and several are named"
+            ))
+            .remedy(
+                "name its original alone; go on from the last preview with other files afterwards",
+            ))
+        }
+    }
+}
+
+/// Makes sure that there are examples.
+pub fn check_some(args: &InferArgs) -> Result<(), Diagnostic> {
+    let any = !args.pairs.is_empty() || !args.untouched.is_empty();
+    match any || args.examples.is_some() || args.edited.is_some() {
+        true => Ok(()),
+        false => Err(Diagnostic::wrong("there are no examples to infer from").remedy(
+            "add `--example BEFORE AFTER`, `--examples FILE`, or `--edited FILE` with a copy that you have changed by hand",
+        )),
+    }
+}
+
+/// Makes sure that the options of a step only say where: the rest is to be found.
+pub fn check_where_only(step: &StepSpec) -> Result<(), Diagnostic> {
+    let place = StepSpec {
+        unit: step.unit.clone(),
+        columns: step.columns.clone(),
+        where_in: step.where_in.clone(),
+        unless_in: step.unless_in.clone(),
+        lines: step.lines.clone(),
+        contains: step.contains.clone(),
+        unless: step.unless.clone(),
+        between: step.between.clone(),
+        inner: step.inner,
+        near: step.near.clone(),
+        ..Default::default()
+    };
+    let known = crate::args::words::of_step(&place);
+    let given = crate::args::words::of_step(step);
+    let with = step.with.is_some().then(|| "--with".to_owned());
+    let other = given
+        .into_iter()
+        .filter(|word| word.starts_with('-') && !known.contains(word));
+    match with.into_iter().chain(other).next() {
+        None => Ok(()),
+        Some(option) => Err(Diagnostic::wrong(format!(
+            "pattern and action are what is inferred, and `{option}` says some of it"
+        ))
+        .remedy(format!(
+            "leave `{option}` out; or write the rewrite yourself with `preview`"
+        ))),
+    }
+}
+
+/// The examples as those of a rewrite file.
+pub fn worked(pairs: &[Pair]) -> Vec<Example> {
+    let example = |pair: &Pair| match pair.is_untouched() {
+        true => Example {
+            untouched: Some(pair.before.clone()),
+            ..Example::default()
+        },
+        false => Example::change(&pair.before, &pair.after),
+    };
+    pairs.iter().map(example).collect()
+}
+
+/// The number of matches shown, as `--show` has it.
+pub fn shown(args: &InferArgs) -> Result<usize, Diagnostic> {
+    match &args.show {
+        None => Ok(8),
+        Some(show) => options::at_most("--show", Some(show)),
+    }
+}
+
+/// Examples of cells as tables with one column, where one column alone is named.
+pub fn in_column(pairs: &[Pair], place: &StepSpec) -> Vec<Example> {
+    let name = place.columns.as_deref().unwrap_or_default();
+    let is_name = |c: char| c.is_alphabetic() || c == '_' || c == ' ';
+    if name.is_empty() || !name.chars().all(is_name) {
+        return Vec::new();
+    }
+    let cell = |text: &str| match text.contains([',', '"', '\n', '\r']) || text.trim() != text {
+        true => format!("\"{}\"", text.replace('"', "\"\"")),
+        false => text.to_owned(),
+    };
+    let table = |text: &str| format!("{name}\n{}\n", cell(text));
+    let example = |pair: &Pair| match pair.is_untouched() {
+        true => Example {
+            untouched: Some(table(&pair.before)),
+            ..Example::default()
+        },
+        false => Example::change(&table(&pair.before), &table(&pair.after)),
+    };
+    pairs.iter().map(example).collect()
+}

@@ -1,0 +1,317 @@
+//! Proposals as text and as records.
+
+use crate::commands::infer::units::Units;
+use crate::draft::request::{StepText, command_line};
+use crate::options::AskedRewrite;
+use crate::output::Output;
+use crate::render::grid::{Align, Grid};
+use crate::render::labelled::{Labelled, Role};
+use crate::render::sentence::rewrite_sentence;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::infer::inference::Inference;
+use brisk_quill_core::infer::refusal::Refusal;
+use brisk_quill_core::infer::task::Pair;
+use brisk_quill_core::infer::trial::Trial;
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::records::field::{Json, Ordinal, line as record_line};
+use brisk_quill_core::records::infer::{DisputeRecord, InferTotalsRecord, ProposalRecord};
+use brisk_quill_files::source::Source;
+use std::borrow::Cow;
+use std::collections::HashMap;
+use unicode_width::UnicodeWidthStr;
+
+/// What was inferred, with what it does to the data.
+pub struct Shown<'s> {
+    pub inference: &'s Inference,
+    /// The proposals that are shown, as rewrites of the files.
+    pub rewrites: &'s [AskedRewrite],
+    /// The distinct texts of the data, each with the line of the first, from 1, and how often it stands there.
+    pub distinct: &'s [(&'s str, u64, u64)],
+    /// What each proposal makes of the distinct texts.
+    pub of_texts: &'s [Trial],
+    /// What each proposal makes of all units.
+    pub of_all: &'s [Trial],
+    pub examples: &'s [Pair],
+    pub units: &'s Units,
+    pub sources: &'s [Source],
+    /// Rows shown of each list.
+    pub show: usize,
+    pub cells: bool,
+}
+
+/// A text, as it is shown between others.
+fn text(text: &str) -> String {
+    match text {
+        "" => "(empty)".into(),
+        text => visible(text.as_bytes()),
+    }
+}
+
+/// An example in one line.
+pub fn pair(pair: &Pair) -> String {
+    match pair.is_untouched() {
+        true => format!("`{}` stays as it is", text(&pair.before)),
+        false => format!("`{}` → `{}`", text(&pair.before), text(&pair.after)),
+    }
+}
+
+impl Shown<'_> {
+    fn unit(&self) -> &'static str {
+        if self.cells { "cell" } else { "line" }
+    }
+
+    /// The command line that previews a proposal.
+    fn command(&self, rewrite: &AskedRewrite) -> String {
+        let steps: Vec<StepText> = rewrite.text.step.iter().map(StepText::of).collect();
+        command_line("preview", &steps, &rewrite.paths)
+    }
+
+    /// Prints the proposals, and what they disagree about.
+    pub fn print(&self, output: &mut Output) {
+        let width = output.width();
+        let mut out = Labelled::default();
+        let examples = counted(self.examples.len() as u64, "example");
+        let proposals = match self.rewrites.len() {
+            1 => "one rewrite is proposed".to_owned(),
+            several => format!("{several} rewrites are proposed, the likeliest first"),
+        };
+        out.push_str(&format!("From {examples}, {proposals}.\n"));
+        if self
+            .examples
+            .iter()
+            .filter(|pair| !pair.is_untouched())
+            .count()
+            == 1
+        {
+            out.push_str("One example of a change leaves much open: these are guesses.\n");
+        }
+        for at in 0..self.rewrites.len() {
+            self.put_proposal(at, width, &mut out);
+        }
+        self.put_disputes(width, &mut out);
+        self.put_extremes(&mut out);
+        if self.inference.cut_short {
+            out.push_str("\nnote: the search ended before all was tried; shorter examples leave less to try\n");
+        }
+        if self.units.more > 0 {
+            let more = counted(self.units.more, &format!("more {}", self.unit()));
+            out.push_str(&format!(
+                "\nnote: {more} of the data were not counted here\n"
+            ));
+        }
+        output.draw(&out);
+    }
+
+    fn put_proposal(&self, at: usize, width: usize, out: &mut Labelled) {
+        let (rewrite, trial) = (&self.rewrites[at], &self.of_all[at]);
+        out.put(Role::Guide, &format!("\nproposal {}", at + 1));
+        let of = counted(self.units.all.len() as u64, self.unit());
+        out.push_str(&format!("   {} in {of}", counted(trial.changes, "change")));
+        if trial.matches > trial.changes {
+            let same = number(trial.matches - trial.changes);
+            out.push_str(&format!("; {same} more matches stay as they are"));
+        }
+        if trial.problems > 0 {
+            out.push_str(&format!(
+                "; {} it cannot work on",
+                counted(trial.problems, self.unit())
+            ));
+        }
+        out.push('\n');
+        out.push_str(&format!("  {}\n", self.command(rewrite)));
+        let sentence = rewrite_sentence(&rewrite.rewrite, self.sources);
+        for line in sentence.lines() {
+            out.put(Role::Quiet, &format!("  {line}\n"));
+        }
+        self.put_changes(at, width, out);
+    }
+
+    /// Changes of a proposal beyond the examples.
+    fn put_changes(&self, at: usize, width: usize, out: &mut Labelled) {
+        let known = |text: &str| self.examples.iter().any(|pair| pair.before == text);
+        let made = self.distinct.iter().zip(&self.of_texts[at].made);
+        let changed: Vec<(&str, &str)> = made
+            .filter_map(|((text, _, _), made)| Some((*text, made.as_deref()?)))
+            .filter(|(text, _)| !known(text))
+            .collect();
+        let most = width.saturating_sub(8) / 2;
+        let cut = |shown: String| match shown.width() > most {
+            true => crate::render::highlight::shortened(&shown, most.saturating_sub(1), 0),
+            false => shown,
+        };
+        let shown = changed
+            .iter()
+            .take(self.show)
+            .map(|(was, now)| (cut(text(was)), cut(text(now))));
+        let shown: Vec<(String, String)> = shown.collect();
+        let widest = shown.iter().map(|(was, _)| was.width()).max().unwrap_or(0);
+        for (was, now) in &shown {
+            out.push_str("    ");
+            out.put(Role::Was, was);
+            out.push_str(&" ".repeat(widest - was.width()));
+            out.push_str(" → ");
+            out.put(Role::Now, now);
+            out.push('\n');
+        }
+        if let Some(more) = changed
+            .len()
+            .checked_sub(shown.len())
+            .filter(|more| *more > 0)
+        {
+            out.put(
+                Role::Quiet,
+                &format!("    and {}\n", counted(more as u64, "more text")),
+            );
+        }
+    }
+
+    /// The texts that the shown proposals make different things of, the most telling first.
+    fn disputes(&self) -> Vec<usize> {
+        let differs = |at: &usize| {
+            let first = &self.of_texts[0].made[*at];
+            self.of_texts.iter().any(|trial| trial.made[*at] != *first)
+        };
+        let questions = self.inference.questions.iter().enumerate();
+        let order: HashMap<&str, usize> = questions
+            .map(|(at, question)| (&question.text[..], at))
+            .collect();
+        let mut all: Vec<usize> = (0..self.distinct.len()).filter(differs).collect();
+        all.sort_by_key(|at| {
+            (
+                order
+                    .get(self.distinct[*at].0)
+                    .copied()
+                    .unwrap_or(usize::MAX),
+                *at,
+            )
+        });
+        all
+    }
+
+    fn put_disputes(&self, width: usize, out: &mut Labelled) {
+        if self.rewrites.len() < 2 {
+            return;
+        }
+        let disputes = self.disputes();
+        let unit = self.unit();
+        if disputes.is_empty() {
+            out.push_str(&format!("\nThey make the same of every {unit}.\n"));
+            return;
+        }
+        let units: u64 = disputes.iter().map(|at| self.distinct[*at].2).sum();
+        let (differ, all) = (number(units), counted(self.units.all.len() as u64, unit));
+        out.push_str(&format!(
+            "\nThey differ on {differ} of {all}. Which did you mean?\n"
+        ));
+        let mut heads = vec![
+            ("line".to_owned(), Align::Right),
+            (unit.to_owned(), Align::Left),
+        ];
+        let proposals =
+            (1..=self.rewrites.len()).map(|number| (format!("proposal {number}"), Align::Left));
+        heads.extend(proposals);
+        let mut grid = Grid::new(heads);
+        for &at in disputes.iter().take(self.show) {
+            let (before, line, _) = self.distinct[at];
+            let mut row = vec![number(line), text(before)];
+            row.extend(self.of_texts.iter().map(|trial| match &trial.made[at] {
+                Some(made) => text(made),
+                None => "stays".to_owned(),
+            }));
+            grid.add(row);
+        }
+        out.append(&grid.text(width));
+        if disputes.len() > self.show {
+            let more = counted((disputes.len() - self.show) as u64, "more text");
+            out.put(Role::Quiet, &format!("  and {more}\n"));
+        }
+        out.push_str(
+            "Give one of them as a further `--example` or `--untouched`, or let `--ask` ask you.\n",
+        );
+    }
+
+    fn put_extremes(&self, out: &mut Labelled) {
+        let (furthest, nearest) = (&self.inference.furthest, &self.inference.nearest_left);
+        if furthest.is_none() && nearest.is_none() {
+            return;
+        }
+        out.push_str("\nBy proposal 1:\n");
+        if let Some((before, after)) = furthest {
+            let (before, after) = (text(before), text(after));
+            out.push_str(&format!(
+                "  changed, and least like the examples   {before} → {after}\n"
+            ));
+        }
+        if let Some(nearest) = nearest {
+            out.push_str(&format!(
+                "  left alone, and most like them         {}\n",
+                text(nearest)
+            ));
+        }
+    }
+
+    /// Prints the proposals and what they disagree about as records.
+    pub fn print_records(&self, output: &mut Output) {
+        for (at, (rewrite, trial)) in self.rewrites.iter().zip(self.of_all).enumerate() {
+            let sentence = rewrite_sentence(&rewrite.rewrite, self.sources);
+            output.print(&record_line(&ProposalRecord {
+                number: Ordinal(at as u64 + 1),
+                rewrite: Json(Cow::Borrowed(&rewrite.text)),
+                sentence: sentence.into(),
+                command: self.command(rewrite).into(),
+                matches: trial.matches,
+                changes: trial.changes,
+                problems: trial.problems,
+            }));
+        }
+        let disputes = match self.rewrites.len() {
+            1 => Vec::new(),
+            _ => self.disputes(),
+        };
+        for &at in disputes.iter().take(self.show) {
+            let (before, line, count) = self.distinct[at];
+            let made = self
+                .of_texts
+                .iter()
+                .map(|trial| trial.made[at].as_deref().map(Cow::Borrowed));
+            output.print(&record_line(&DisputeRecord {
+                text: before.into(),
+                line: Ordinal(line),
+                made: made.collect(),
+                count,
+            }));
+        }
+        output.print(&record_line(&InferTotalsRecord {
+            files: self.sources.len() as u64,
+            files_skipped: 0,
+            units: self.units.all.len() as u64 + self.units.more,
+            examples: self.examples.len() as u64,
+            proposals: self.rewrites.len() as u64,
+            disputes: disputes.len() as u64,
+            refused: None,
+            problems: self.units.undecodable,
+        }));
+    }
+}
+
+/// Prints the record of an inference that proposes nothing.
+pub fn print_refusal(units: usize, examples: usize, refusal: &Refusal, output: &mut Output) {
+    let reason = match refusal {
+        Refusal::NothingChanges => "nothing changes",
+        Refusal::TwoOutcomes(..) => "two outcomes",
+        Refusal::TooLong(_) => "too long",
+        Refusal::OddOne(_) => "odd one",
+        Refusal::LooksLikeTable => "looks like a table",
+        Refusal::NoRule => "no rule",
+    };
+    output.print(&record_line(&InferTotalsRecord {
+        files: 0,
+        files_skipped: 0,
+        units: units as u64,
+        examples: examples as u64,
+        proposals: 0,
+        disputes: 0,
+        refused: Some(reason.into()),
+        problems: 0,
+    }));
+}

@@ -1,0 +1,107 @@
+//! `infer --values`: a pattern for the values themselves.
+
+use crate::args::definitions::InferArgs;
+use crate::commands::infer::units::Units;
+use crate::diagnostic::Diagnostic;
+use crate::output::Output;
+use crate::render::grid::{Align, Grid};
+use crate::render::labelled::Labelled;
+use crate::status::Status;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::infer::values::CommonForms;
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
+use brisk_quill_core::query::Query;
+use brisk_quill_core::records::field::{Ordinal, line as record_line};
+use brisk_quill_core::records::infer::{InferTotalsRecord, OddValueRecord, ValuesPatternRecord};
+use std::path::PathBuf;
+
+pub fn run(
+    args: &InferArgs,
+    data: (&Query, Vec<PathBuf>),
+    show: usize,
+    output: &mut Output,
+) -> Result<Status, Diagnostic> {
+    let (units, searched, sources) = Units::read(data, &args.files, args.json, output)?;
+    let distinct = units.distinct();
+    let forms = CommonForms::of(distinct.iter().map(|(text, _, count)| (*text, *count)));
+    let Some(pattern) = forms.pattern() else {
+        return Err(Diagnostic::no("no form is common among these values")
+            .remedy("look at them with `shapes`"));
+    };
+    let compiled = Pattern::new(&pattern, &MatchOptions::default())
+        .map_err(|error| Diagnostic::trouble(format!("{pattern}: {error}")))?;
+    let mut finder = compiled.finder();
+    let mut fits = |text: &str| finder.is_match(text.as_bytes()).unwrap_or(false);
+    let (matching, mut others): (Vec<_>, Vec<_>) = distinct
+        .into_iter()
+        .filter(|(text, _, _)| !text.is_empty())
+        .partition(|(text, _, _)| fits(text));
+    let sum = |values: &[(&str, u64, u64)]| values.iter().map(|(_, _, count)| count).sum::<u64>();
+    let (matching, odd) = (sum(&matching), sum(&others));
+    others.sort_by(|a, b| b.2.cmp(&a.2).then(a.1.cmp(&b.1)));
+    if args.json {
+        output.print(&record_line(&ValuesPatternRecord {
+            pattern: pattern.as_str().into(),
+            matching,
+            others: odd,
+        }));
+        for (text, line, count) in others.iter().take(show) {
+            output.print(&record_line(&OddValueRecord {
+                text: (*text).into(),
+                line: Ordinal(*line),
+                count: *count,
+            }));
+        }
+        output.print(&record_line(&InferTotalsRecord {
+            files: sources.len() as u64,
+            files_skipped: 0,
+            units: units.all.len() as u64 + units.more,
+            examples: 0,
+            proposals: 0,
+            disputes: 0,
+            refused: None,
+            problems: units.undecodable,
+        }));
+        return Ok(searched.status(true));
+    }
+    let mut out = Labelled::default();
+    out.push_str(&format!("  {pattern}\n\n"));
+    let values = counted(matching + odd, "value");
+    out.push_str(&format!("{} of {values} match", number(matching)));
+    if others.is_empty() {
+        out.push_str(".\n");
+    } else {
+        out.push_str(&format!(
+            "; {} not:\n",
+            if odd == 1 {
+                "1 does".to_owned()
+            } else {
+                format!("{} do", number(odd))
+            }
+        ));
+        let heads = [
+            ("line", Align::Right),
+            ("count", Align::Right),
+            ("value", Align::Left),
+        ];
+        let mut grid = Grid::new(heads);
+        for (text, line, count) in others.iter().take(show) {
+            grid.add(vec![
+                number(*line),
+                number(*count),
+                visible(text.as_bytes()),
+            ]);
+        }
+        out.append(&grid.text(output.width()));
+        if others.len() > show {
+            out.push_str(&format!(
+                "  and {}\n",
+                counted((others.len() - show) as u64, "more value")
+            ));
+        }
+    }
+    output.draw(&out);
+    Ok(searched.status(true))
+}
