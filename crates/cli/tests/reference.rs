@@ -48,6 +48,8 @@ fn results_fit_the_schema() {
         "tally '(berth) ([\\d,]+)' --sum 2 odd.txt --json",
         "shapes odd.txt --json",
         "shapes --chars . --json",
+        "infer --example quay Quay --example pier Pier notices --json",
+        "infer --values notices --json",
         "test a.toml --json",
         "history --json",
         "history 1 --json",

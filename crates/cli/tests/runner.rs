@@ -12,6 +12,7 @@ mod examples;
 mod find;
 mod fuzzed;
 mod hints;
+mod infer;
 mod journal;
 mod large;
 mod looking;

@@ -534,9 +534,9 @@ pub struct DraftArgs {
     after_help = "\
 Examples:
   bquill infer --example 'berth 7' B-07 --example 'Berth 12' B-12 notices/
-  bquill infer --example 'Solveig Lykke' 'Lykke, Solveig' --columns pilot berths.csv
+  bquill infer --example 'Larkin, Ebbe' 'Ebbe Larkin' --columns pilot berths.csv
   bquill infer --edited gauge-edited.log gauge.log --ask
-  bquill infer --examples pairs.csv --untouched 'berthed at noon' notices/
+  bquill infer --examples rewrites/iso-dates.toml notices/
   bquill infer --values --columns berth berths.csv
 
 An example is a whole line or cell, or a part of a line that stands in the data, before and after.
@@ -550,9 +550,9 @@ pub struct InferArgs {
     #[arg(value_name = "PATH", value_hint = ValueHint::AnyPath, hide = true)]
     pub words: Vec<OsString>,
     /// A text BEFORE that must become AFTER; may be repeated.
-    #[arg(long = "example", num_args = 2, value_names = ["BEFORE", "AFTER"])]
+    #[arg(long, num_args = 2, value_names = ["BEFORE", "AFTER"])]
     #[arg(allow_hyphen_values = true, help_heading = "Examples")]
-    pub pairs: Vec<String>,
+    pub example: Vec<String>,
     /// A text that must stay as it is; may be repeated.
     #[arg(
         long,
@@ -571,7 +571,7 @@ pub struct InferArgs {
     #[arg(long, help_heading = "Examples", conflicts_with = "json")]
     pub ask: bool,
     /// Propose a pattern for the values themselves, and list those that do not fit.
-    #[arg(long, help_heading = "Examples", conflicts_with_all = ["pairs", "untouched", "examples", "edited", "ask"])]
+    #[arg(long, help_heading = "Examples", conflicts_with_all = ["example", "untouched", "examples", "edited", "ask"])]
     pub values: bool,
     #[command(flatten)]
     pub step: StepSpec,

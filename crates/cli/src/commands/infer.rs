@@ -191,10 +191,27 @@ impl Session<'_> {
             true => examples::in_column(&self.examples.pairs, &self.place),
             false => examples::worked(&self.examples.pairs),
         };
-        let holds = text.work_examples(&best.rewrite).unwrap_or_default();
-        let mut each = holds.iter().filter(|outcome| outcome.step.is_none());
-        text.example
-            .retain(|_| each.next().is_some_and(|outcome| outcome.holds()));
+        let outcomes = text.work_examples(&best.rewrite).unwrap_or_default();
+        let mut each = outcomes
+            .into_iter()
+            .filter(|outcome| outcome.step.is_none());
+        text.example.retain_mut(|example| {
+            let Some(outcome) = each.next() else {
+                return false;
+            };
+            // A cell that was quoted stays so, and one that must be is; of a line of which a part was given, the
+            // rest may change too.
+            let got = String::from_utf8_lossy(&outcome.got).into_owned();
+            let plain = |text: &str| text.replace('"', "");
+            let pair = self.examples.pairs.get(outcome.number - 1);
+            let of_part = pair.is_some_and(|pair| pair.part.is_some());
+            let same = of_part || plain(&got) == plain(&outcome.wanted);
+            if !outcome.holds() && example.after.is_some() && same {
+                example.after = Some(got);
+                return outcome.problems.is_empty();
+            }
+            outcome.holds()
+        });
         let left_out = self.examples.pairs.len() - text.example.len();
         let written =
             worked_examples::rewrite_file(file, (&text, &best.rewrite), NoExamples::default());

@@ -4,6 +4,7 @@ use crate::infer::filters::Filters;
 use crate::infer::form::{Matcher, Piece, source};
 use crate::infer::readings::padded;
 use crate::infer::tokens::text_of;
+use crate::span::Span;
 
 /// A part of the template of a candidate.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -56,11 +57,11 @@ pub(super) enum Made {
     Failed,
 }
 
-/// The text that a pattern and a template make of one; `line` from 1, and `number` the matches before it.
+/// The text that a pattern and a template make of one; `line` from 1, and `number` the matches before it. With a part,
+/// only matches that touch it are replaced.
 pub(super) fn rewritten(
-    matcher: &Matcher,
-    template: &[Written],
-    text: &[char],
+    (matcher, template): (&Matcher, &[Written]),
+    (text, part): (&[char], Option<Span>),
     (line, number): (u64, u64),
     filters: &Filters,
 ) -> Made {
@@ -74,6 +75,9 @@ pub(super) fn rewritten(
     let mut done = 0;
     for (nth, spans) in (number + 1..).zip(&matches) {
         let (from, to) = spans[0].unwrap_or((done, done));
+        if part.is_some_and(|part| to < part.from || part.to < from) {
+            continue;
+        }
         out.extend_from_slice(&text[done..from]);
         for part in template {
             match part {
@@ -130,7 +134,12 @@ impl Candidate {
                 return Made::Nothing;
             }
         }
-        rewritten(&self.matcher, &self.template, text, (line, number), filters)
+        rewritten(
+            (&self.matcher, &self.template),
+            (text, None),
+            (line, number),
+            filters,
+        )
     }
 
     /// Number of matches in a text.

@@ -169,6 +169,7 @@ impl<'t> Search<'t> {
             before: chars(&pair.before),
             after: chars(&pair.after),
             line: pair.line.filter(|_| task.data.is_complete()),
+            part: pair.part,
         };
         let cases: Vec<Case> = task.examples.iter().map(case).collect();
         let texts: Vec<Text> = task
@@ -254,9 +255,21 @@ impl<'t> Search<'t> {
         if placed {
             return self.holds_in_place(ranked);
         }
-        let makes =
-            |pair: &Pair| made_of(&rewrite, &pair.before).as_deref() == Some(&pair.after[..]);
-        self.task.examples.iter().all(makes)
+        let makes = |(pair, case): (&Pair, &Case)| {
+            let made = made_of(&rewrite, &pair.before);
+            match pair.part {
+                None => made.as_deref() == Some(&pair.after[..]),
+                // What becomes of the part was seen in the search; the rest is as the search has it.
+                Some(_) => {
+                    let mut numbers = vec![0; ranked.program.steps.len()];
+                    let own = ranked
+                        .program
+                        .rewrite(&case.before, 1, &mut numbers, &self.filters);
+                    made.is_some() && changed(&own) == made
+                }
+            }
+        };
+        self.task.examples.iter().zip(&self.cases).all(makes)
     }
 
     /// The same for a template that writes the number of the line or of the match: in the data, in order.
@@ -283,7 +296,9 @@ fn refuse_early(examples: &[Pair]) -> Result<(), Refusal> {
         if long(&pair.before) || long(&pair.after) {
             return Err(Refusal::TooLong(number));
         }
-        let other = |other: &Pair| other.before == pair.before && other.after != pair.after;
+        let other = |other: &Pair| {
+            other.before == pair.before && other.after != pair.after && other.part == pair.part
+        };
         if let Some(first) = examples[..number - 1].iter().position(other) {
             return Err(Refusal::TwoOutcomes(first + 1, number));
         }

@@ -236,7 +236,7 @@ fn data_cost(made: &[Made], texts: &[Text], votes: &[f64], known: &Known, cell: 
     if !cell {
         // One example says little about how far a rule goes, and a wide one is likelier; several that are all alike
         // speak for a narrow one.
-        let examples = known.changed.len().min(4) as f64;
+        let examples = known.changed.len().min(3) as f64;
         return cost.min(6.0) + (0.2 * (examples - 1.0) - 0.5) * (1.0 + changed as f64).log2();
     }
     // All texts together weigh as ten.

@@ -2,7 +2,7 @@
 
 use crate::infer::search::Case;
 use crate::infer::templates::Window;
-use crate::infer::tokens::{Kind, Token, text_of, tokens};
+use crate::infer::tokens::{Kind, Token, kind, text_of, tokens};
 
 /// A way to cut the changed lines into windows: those of each line, and the cost of the way.
 #[derive(Clone, Debug)]
@@ -120,8 +120,42 @@ enum Slide {
     Right,
 }
 
-/// The changed parts of one line.
+/// The changed parts of one line, whole words of both texts.
 fn regions(case: &Case, level: Level) -> Vec<Window> {
+    let all = tokens(&case.before);
+    let mut whole: Vec<Window> = Vec::new();
+    for mut window in changed_parts(case, level) {
+        // What is the same on both sides may still be a part of a word that is new.
+        while torn(&case.after, window.after.0) && window.before.0 > 0 {
+            let from = to_left(&all, window.before.0, Widen::Tokens(1));
+            window.after.0 = window.after.0.saturating_sub(window.before.0 - from);
+            window.before.0 = from;
+        }
+        while torn(&case.after, window.after.1) && window.before.1 < case.before.len() {
+            let to = to_right(&all, window.before.1, Widen::Tokens(1), case.before.len());
+            window.after.1 = (window.after.1 + to - window.before.1).min(case.after.len());
+            window.before.1 = to;
+        }
+        match whole.last_mut() {
+            Some(last) if window.before.0 < last.before.1 => {
+                last.before.1 = window.before.1.max(last.before.1);
+                last.after.1 = window.after.1.max(last.after.1);
+            }
+            _ => whole.push(window),
+        }
+    }
+    whole
+}
+
+/// True if letters, or digits, stand on both sides of `at`.
+fn torn(text: &[char], at: usize) -> bool {
+    let kind = |at: usize| text.get(at).map(|c| kind(*c));
+    let word = matches!(kind(at), Some(Kind::Letters | Kind::Digits));
+    at > 0 && word && kind(at - 1) == kind(at)
+}
+
+/// The changed parts of one line, cut where tokens of the old text end.
+fn changed_parts(case: &Case, level: Level) -> Vec<Window> {
     let (before, after) = (&case.before[..], &case.after[..]);
     if level == Level::Whole {
         return vec![trimmed(before, after)];

@@ -6,6 +6,7 @@ use crate::infer::form::{Class, Matcher, Piece};
 use crate::infer::slots::{Choice, Setting, Slot, choices, layouts};
 use crate::infer::templates::{Hypothesis, Part, Window};
 use crate::infer::tokens::{Kind, is_inside_word, kind, shape, text_of, tokens};
+use crate::span::Span;
 use std::cell::RefCell;
 use std::cmp::Ordering;
 use std::collections::{BinaryHeap, HashMap, HashSet};
@@ -18,6 +19,8 @@ pub(super) struct Case {
     pub after: Vec<char>,
     /// The number of its line, from 1, where that is known.
     pub line: Option<u64>,
+    /// The part that it is about, in characters; the rest of the text is free to change.
+    pub part: Option<Span>,
 }
 
 impl Case {
@@ -319,9 +322,8 @@ fn verify(
             false => 0,
         };
         match rewritten(
-            matcher,
-            template,
-            &case.before,
+            (matcher, template),
+            (&case.before, case.part),
             (line, number),
             examples.filters,
         ) {
@@ -332,9 +334,8 @@ fn verify(
     for case in &examples.untouched {
         budget.0 -= case.before.len() as i64 + 20;
         match rewritten(
-            matcher,
-            template,
-            &case.before,
+            (matcher, template),
+            (&case.before, case.part),
             (case.line.unwrap_or(1), 0),
             examples.filters,
         ) {

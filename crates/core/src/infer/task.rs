@@ -1,6 +1,7 @@
 //! The task: examples, and the data that a rewrite is wanted for.
 
 use crate::infer::sample::Sample;
+use crate::span::Span;
 
 /// One example: a text, and the text that must come of it.
 ///
@@ -16,6 +17,9 @@ pub struct Pair {
     pub after: String,
     /// The number of its line, from 1, where that is known.
     pub line: Option<u64>,
+    /// The part that the example is about, in characters of the text before, where it is not all of it: whatever
+    /// becomes of the rest is not said.
+    pub part: Option<Span>,
 }
 
 impl Pair {
@@ -25,6 +29,7 @@ impl Pair {
             before: before.into(),
             after: after.into(),
             line: None,
+            part: None,
         }
     }
 

@@ -131,6 +131,7 @@ fn placed(question: &Question, after: Option<String>) -> Pair {
         before: question.text.clone(),
         after: after.unwrap_or_else(|| question.text.clone()),
         line: Some(question.line).filter(|line| *line > 0),
+        part: None,
     }
 }
 

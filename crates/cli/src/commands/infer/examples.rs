@@ -9,6 +9,7 @@ use brisk_quill_core::example::Example;
 use brisk_quill_core::infer::task::Pair;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::span::Span;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::tables::Tables;
 use brisk_quill_engine::tables::FileTables;
@@ -44,7 +45,7 @@ pub fn named(
     if let Some(file) = &args.examples {
         pairs.extend(of_file(file)?);
     }
-    for pair in args.pairs.chunks(2) {
+    for pair in args.example.chunks(2) {
         pairs.push(Pair::new(pair[0].clone(), pair[1].clone()));
     }
     pairs.extend(
@@ -75,14 +76,14 @@ impl Examples {
         let holds = |unit: &&Unit| !pair.before.is_empty() && unit.text.contains(&pair.before);
         match units.all.iter().find(holds) {
             Some(unit) if !cells && !pair.is_untouched() => {
-                // In a line that holds it once, nobody need ask which one is meant.
-                let once = |unit: &&Unit| unit.text.matches(&pair.before[..]).count() == 1;
-                let mut holding = units.all.iter().filter(holds);
-                let unit = holding.find(once).unwrap_or(unit);
+                let at = unit.text.find(&pair.before).unwrap_or(0);
+                let (head, rest) = unit.text.split_at(at);
+                let (from, length) = (head.chars().count(), pair.before.chars().count());
                 self.pairs.push(Pair {
                     before: unit.text.clone(),
-                    after: unit.text.replace(&pair.before, &pair.after),
+                    after: format!("{head}{}{}", pair.after, &rest[pair.before.len()..]),
                     line: None,
+                    part: Some(Span::new(from, from + length)),
                 });
             }
             Some(_) => self.pairs.push(pair),
@@ -167,6 +168,7 @@ fn edits(file: &Path, before: &[Unit], after: &[Unit]) -> Result<Vec<Pair>, Diag
             before: before.text.clone(),
             after: after.text.clone(),
             line: Some(before.line),
+            part: None,
         })
         .collect();
     if edits.is_empty() {
@@ -215,7 +217,7 @@ pub fn original(args: &InferArgs, sources: usize) -> Result<(), Diagnostic> {
 
 /// Makes sure that there are examples.
 pub fn check_some(args: &InferArgs) -> Result<(), Diagnostic> {
-    let any = !args.pairs.is_empty() || !args.untouched.is_empty();
+    let any = !args.example.is_empty() || !args.untouched.is_empty();
     match any || args.examples.is_some() || args.edited.is_some() {
         true => Ok(()),
         false => Err(Diagnostic::wrong("there are no examples to infer from").remedy(

@@ -128,11 +128,15 @@ impl Shown<'_> {
 
     /// Changes of a proposal beyond the examples.
     fn put_changes(&self, at: usize, width: usize, out: &mut Labelled) {
-        let known = |text: &str| self.examples.iter().any(|pair| pair.before == text);
+        let known = |(text, made): &(&str, &str)| {
+            self.examples
+                .iter()
+                .any(|pair| pair.before == *text && pair.after == *made)
+        };
         let made = self.distinct.iter().zip(&self.of_texts[at].made);
         let changed: Vec<(&str, &str)> = made
             .filter_map(|((text, _, _), made)| Some((*text, made.as_deref()?)))
-            .filter(|(text, _)| !known(text))
+            .filter(|change| !known(change))
             .collect();
         let most = width.saturating_sub(8) / 2;
         let cut = |shown: String| match shown.width() > most {
