@@ -39,6 +39,8 @@ pub enum Action {
     Example(WantedText),
     /// Drops the example at the cursor.
     DropExample,
+    /// Fills the fields with a rewrite inferred from the examples, or with the next one.
+    Infer,
     Open(Window),
     /// Applies the remedy of this hint, from 0.
     Remedy(usize),

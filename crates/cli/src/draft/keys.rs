@@ -41,6 +41,10 @@ pub const KEYS: &[(&str, &str)] = &[
     ("l", "an example: this text is left alone"),
     ("m", "an example: type the text that is wanted"),
     ("d", "drop the example at the cursor"),
+    (
+        "i",
+        "infer: fill the fields from the examples; again: the next proposal",
+    ),
     ("[ ]", "the try before, the try after"),
     (
         "=",
@@ -56,9 +60,9 @@ pub const KEYS: &[(&str, &str)] = &[
 
 /// The keys that are always in sight: in a field, and in the list.
 pub const IN_FIELD: &str = "Tab next  ↓↑ rows  Enter list  Ctrl-Z undo  Ctrl-Y redo  Ctrl-C leave";
-pub const IN_LIST: &str = "1-7 views  ↓↑ rows  f file  b l m example  [ ] tries  n step  h hints  u undo  q leave  ? keys";
+pub const IN_LIST: &str = "1-7 views  ↓↑ rows  f file  b l m example  i infer  [ ] tries  n step  h hints  u undo  q leave  ? keys";
 pub const IN_LIST_NARROW: &str =
-    "1-7 views  f file  b l m example  [ ] tries  h hints  q leave  ? keys";
+    "1-7 views  f file  b l m example  i infer  [ ] tries  h hints  q leave  ? keys";
 
 /// The action of a key in the current state.
 pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
@@ -182,6 +186,7 @@ fn in_list(key: KeyEvent) -> Option<Action> {
         KeyCode::Char('l') => Action::Example(WantedText::Untouched),
         KeyCode::Char('m') => Action::Open(Window::WantedText),
         KeyCode::Char('d') => Action::DropExample,
+        KeyCode::Char('i') => Action::Infer,
         KeyCode::Char('h') => Action::Open(Window::Hints),
         KeyCode::Char('g') => Action::ReadAgain,
         KeyCode::Char('?') | KeyCode::F(1) => Action::Open(Window::Keys),

@@ -20,6 +20,7 @@ use crate::draft::worker::{Built, DraftText, Job, News, RowJob, RowWork, WantedL
 use crate::full_screen::field::{Edit, Field};
 use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
+use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::draft::detail::MatchDetail;
 use brisk_quill_engine::draft::evaluator::{Counted, DraftCounts};
 use brisk_quill_engine::draft::places::PlaceCounts;
@@ -132,6 +133,8 @@ pub struct State {
     /// The number of the last job, and of the last job about a row.
     job: u64,
     row_job: u64,
+    /// What was inferred last: the examples, the steps, and the number of the one in the fields, from 0.
+    inferred: Option<(Vec<Example>, Vec<StepSpec>, usize)>,
     /// It is left for the review as soon as its words are understood.
     leaves: bool,
     /// The request of the last job.
@@ -185,6 +188,7 @@ impl State {
             names,
             job: 0,
             row_job: 0,
+            inferred: None,
             leaves: false,
             asked: None,
             is_looking: false,
@@ -306,6 +310,7 @@ impl State {
             Action::Redo => self.undo(false),
             Action::Example(wanted) => self.make_example(wanted),
             Action::DropExample => self.drop_example(),
+            Action::Infer => self.infer(),
             Action::Open(window) => self.open(window),
             Action::Remedy(number) => self.apply_remedy(number),
             Action::Enter => self.enter(),
@@ -335,6 +340,10 @@ impl State {
             News::Example(made) => {
                 self.is_looking = false;
                 return self.take_example(made);
+            }
+            News::Inferred(found) => {
+                self.is_looking = false;
+                return self.take_inferred(found);
             }
             _ if number != self.job => return Vec::new(),
             News::Wrong(fault) => {
@@ -648,6 +657,98 @@ impl State {
         }
     }
 
+    /// Infers a rewrite from the examples of the step; with the same examples again, goes on to the next proposal.
+    fn infer(&mut self) -> Vec<Effect> {
+        let examples = self.steps[self.step].examples.clone();
+        let (Some(row), Some(built)) = (self.list.current().cloned(), self.known.built.clone())
+        else {
+            self.message = "there is no text yet to infer from".into();
+            return Vec::new();
+        };
+        if examples.is_empty() {
+            self.message = "make examples first, with `b`, `l` and `m`".into();
+            return Vec::new();
+        }
+        let of_records = built
+            .step()
+            .is_some_and(|step| step.query().columns.is_some());
+        if of_records {
+            self.message = "for cells use `bquill infer --columns`".into();
+            return Vec::new();
+        }
+        if let Some((known, steps, at)) = &mut self.inferred
+            && *known == examples
+        {
+            *at = (*at + 1) % steps.len();
+            return self.fill_inferred();
+        }
+        let shown = self.list.rows.iter().map(|row| &row.was);
+        let whole = shown.filter(|text| !text.cut_before && !text.cut_after);
+        let texts = whole.map(|text| {
+            let text = String::from_utf8_lossy(&text.text);
+            text.trim_end_matches(['\r', '\n']).to_owned()
+        });
+        self.row_job += 1;
+        self.is_looking = true;
+        self.message = "inferring…".into();
+        vec![Effect::Row(Box::new(RowJob {
+            number: self.row_job,
+            built,
+            row,
+            what: RowWork::Infer(examples, texts.collect()),
+        }))]
+    }
+
+    fn take_inferred(&mut self, found: Result<Vec<StepSpec>, String>) -> Vec<Effect> {
+        match found {
+            Err(why) => {
+                self.message = format!("nothing is inferred: {why}");
+                Vec::new()
+            }
+            Ok(steps) => {
+                let examples = self.steps[self.step].examples.clone();
+                self.inferred = Some((examples, steps, 0));
+                self.fill_inferred()
+            }
+        }
+    }
+
+    /// Puts the inferred step into the fields; what the options say of the place and of files stays.
+    fn fill_inferred(&mut self) -> Vec<Effect> {
+        let (Some((_, steps, at)), Some(built)) = (&self.inferred, self.known.built.clone()) else {
+            return Vec::new();
+        };
+        let (found, number, all) = (steps[*at].clone(), at + 1, steps.len());
+        let known = &built.asked.specs[built.text.step];
+        let spec = StepSpec {
+            unit: known.unit.clone(),
+            lines: known.lines.clone(),
+            between: known.between.clone(),
+            inner: known.inner,
+            near: known.near.clone(),
+            ..found
+        };
+        self.fill(&spec, &built);
+        self.message = match all {
+            1 => "one rewrite makes all examples".into(),
+            all => format!("proposal {number} of {all}; `i` goes on to the next"),
+        };
+        self.tries.leave();
+        vec![self.evaluate(false)]
+    }
+
+    /// Puts a step into the fields, with the options about files that there are.
+    fn fill(&mut self, spec: &StepSpec, built: &Built) {
+        let text = StepText::of(spec);
+        self.put(FieldName::Pattern, &text.pattern);
+        self.put(FieldName::Template, &text.template);
+        let mut options = text.options;
+        for word in crate::args::words::of_files(&built.asked.files) {
+            options = format!("{options} {}", crate::args::words::quoted([&*word]));
+        }
+        self.put(FieldName::Options, options.trim());
+    }
+
     fn drop_example(&mut self) -> Vec<Effect> {
         let order = self.example_order();
         let examples = &mut self.steps[self.step].examples;
@@ -749,14 +850,7 @@ impl State {
         self.window = None;
         let mut spec = built.asked.specs[built.text.step].clone();
         if remedy.apply(&mut spec) {
-            let text = StepText::of(&spec);
-            self.put(FieldName::Pattern, &text.pattern);
-            self.put(FieldName::Template, &text.template);
-            let mut options = text.options;
-            for word in crate::args::words::of_files(&built.asked.files) {
-                options = format!("{options} {}", crate::args::words::quoted([&*word]));
-            }
-            self.put(FieldName::Options, options.trim());
+            self.fill(&spec, &built);
         } else if let Some(option) = option_of(&remedy) {
             let options = self.steps[self.step].field(FieldName::Options).text();
             let options = format!("{} {option}", options.trim());

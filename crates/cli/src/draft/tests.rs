@@ -336,6 +336,38 @@ fn examples_are_worked() {
     assert_eq!(bench.state.saved().examples[0].len(), 1);
 }
 
+/// Examples become a rewrite in the fields; again, the next one.
+#[test]
+fn examples_are_inferred_from() {
+    let mut bench = Bench::of("berth", "", "");
+    bench.press("Enter i");
+    bench.shows(&["make examples first"]);
+    bench.press("4 m ^u");
+    bench.typed("B-4 and B-7");
+    bench.press("Enter i");
+    assert!(bench.field(FieldName::Pattern).contains("berth"));
+    assert!(
+        bench.field(FieldName::Template).starts_with("B-"),
+        "{}",
+        bench.field(FieldName::Template)
+    );
+    bench.shows(&["of "]);
+    let first = (
+        bench.field(FieldName::Pattern).to_owned(),
+        bench.field(FieldName::Template).to_owned(),
+    );
+    bench.press("i");
+    let second = (
+        bench.field(FieldName::Pattern).to_owned(),
+        bench.field(FieldName::Template).to_owned(),
+    );
+    assert_ne!(first, second);
+    bench.press("6");
+    bench.shows(&["holds"]);
+    bench.press("u");
+    assert_eq!(bench.field(FieldName::Pattern), first.0);
+}
+
 /// Each step sees the text that the one before it left.
 #[test]
 fn steps_follow_each_other() {

@@ -7,9 +7,14 @@ use crate::draft::stdin_sample::StdinSample;
 use crate::options;
 use brisk_quill_core::example::Example;
 use brisk_quill_core::explain::{Explained, explain_pattern, explain_template};
+use brisk_quill_core::infer::inference::Inference;
+use brisk_quill_core::infer::proposal::Proposal;
+use brisk_quill_core::infer::refusal::Refusal;
+use brisk_quill_core::infer::task::{Pair, Task};
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
+use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::draft::detail::MatchDetail;
 use brisk_quill_engine::draft::evaluator::{Answer, Counted, DraftCounts, Evaluator, RowList};
 use brisk_quill_engine::draft::newest_first::NewestFirst;
@@ -83,6 +88,8 @@ pub enum RowWork {
     Detail,
     /// A worked example made of it.
     Example(WantedText),
+    /// Rewrites inferred from worked examples; not of the row alone, but of the texts around it.
+    Infer(Vec<Example>, Vec<String>),
 }
 
 /// A request that has been understood.
@@ -150,6 +157,8 @@ pub enum News {
     Detail(Vec<MatchDetail>),
     /// A row as a worked example, or why it is none.
     Example(Result<Example, String>),
+    /// Steps that make all examples, the likeliest first, or why there is none.
+    Inferred(Result<Vec<StepSpec>, String>),
 }
 
 /// Sends news, with the number of their job.
@@ -469,7 +478,7 @@ impl Worker {
 
 /// A search that nothing matches.
 fn nothing_matched() -> DraftStep {
-    let spec = brisk_quill_core::step_spec::StepSpec {
+    let spec = StepSpec {
         pattern: Some("[^\\s\\S]".into()),
         ..Default::default()
     };
@@ -510,8 +519,11 @@ impl RowWorker {
 
 fn work_on_row(evaluator: &mut Evaluator, job: &RowJob, token: &Arc<CancelToken>) -> Option<News> {
     let built = &job.built;
-    let step = built.step()?;
     let row = &job.row;
+    if let RowWork::Infer(examples, texts) = &job.what {
+        return Some(News::Inferred(inferred(examples, texts)));
+    }
+    let step = built.step()?;
     match &job.what {
         RowWork::Detail => {
             let height = brisk_quill_core::unit::lines(&row.was.text).count().max(1);
@@ -521,6 +533,7 @@ fn work_on_row(evaluator: &mut Evaluator, job: &RowJob, token: &Arc<CancelToken>
             let of_cell = |found: &MatchDetail| found.cell == row.cell;
             Some(News::Detail(found.into_iter().filter(of_cell).collect()))
         }
+        RowWork::Infer(..) => None,
         RowWork::Example(wanted) => {
             let is_cut = row.was.cut_before || row.was.cut_after;
             let was = match &row.cell {
@@ -536,5 +549,38 @@ fn work_on_row(evaluator: &mut Evaluator, job: &RowJob, token: &Arc<CancelToken>
             };
             Some(News::Example(made))
         }
+    }
+}
+
+/// The single steps that make all examples, ranked by what they do to some texts of the data.
+fn inferred(examples: &[Example], texts: &[String]) -> Result<Vec<StepSpec>, String> {
+    let mut task = Task::default();
+    let pairs = examples.iter().filter_map(Example::pair);
+    task.examples
+        .extend(pairs.map(|(before, after)| Pair::new(before, after)));
+    for (line, text) in (1..).zip(texts) {
+        task.data.add(text, line, false);
+    }
+    let found = Inference::of(&task).map_err(|refusal| why_not(&refusal))?;
+    let single = |proposal: Proposal| match <[StepSpec; 1]>::try_from(proposal.steps) {
+        Ok([step]) => Some(step),
+        Err(_) => None,
+    };
+    let steps: Vec<StepSpec> = found.proposals.into_iter().filter_map(single).collect();
+    match steps.is_empty() {
+        true => Err("it takes several steps; `bquill infer` proposes them".into()),
+        false => Ok(steps),
+    }
+}
+
+/// A refusal in a few words.
+fn why_not(refusal: &Refusal) -> String {
+    match refusal {
+        Refusal::NothingChanges => "no example changes anything".into(),
+        Refusal::TwoOutcomes(a, b) => format!("examples {a} and {b} want two things of one text"),
+        Refusal::TooLong(number) => format!("example {number} is too long"),
+        Refusal::OddOne(number) => format!("example {number} does not go with the others"),
+        Refusal::LooksLikeTable => "the new texts are not made of the old ones".into(),
+        Refusal::NoRule => "no one rule makes all examples".into(),
     }
 }
