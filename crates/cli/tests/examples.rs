@@ -141,6 +141,41 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         0,
         &["All is as it must be: 231 lines"],
     ),
+    // infer
+    (
+        "bquill infer --example 'berth 7' B-07 --example 'Berth 12' B-12 notices/",
+        0,
+        &[
+            "proposal 1",
+            "--with 'B-${1 | pad 2}'",
+            "is the last preview now",
+        ],
+    ),
+    (
+        "bquill infer --example 'Larkin, Ebbe' 'Ebbe Larkin' --columns pilot berths.csv",
+        0,
+        &[
+            "these are guesses",
+            "Țar, Wenzel",
+            "Wenzel Țar",
+            "They differ on",
+        ],
+    ),
+    (
+        "bquill infer --edited gauge-edited.log gauge.log --ask",
+        2,
+        &["there is no terminal to ask on"],
+    ),
+    (
+        "bquill infer --examples rewrites/iso-dates.toml notices/",
+        0,
+        &["| date %d.%m.%Y %F}"],
+    ),
+    (
+        "bquill infer --values --columns berth berths.csv",
+        0,
+        &["87 of 96 values match; 9 do not", "BO3"],
+    ),
     // draft, where there is no terminal
     (r"bquill draft 'berth' -i notices/", 2, NO_DRAFT),
     (r"bquill draft   'berth\s+(\d+)' -i notices/", 2, NO_DRAFT),
