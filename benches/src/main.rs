@@ -12,6 +12,7 @@ mod corpus;
 mod draft;
 mod hints;
 mod hostile;
+mod infer;
 mod journal;
 mod log;
 mod measure;
@@ -22,7 +23,7 @@ mod tree;
 use crate::measure::Table;
 use std::path::Path;
 
-const ALL: [&str; 12] = [
+const ALL: [&str; 13] = [
     "tree",
     "small-files",
     "json",
@@ -35,6 +36,7 @@ const ALL: [&str; 12] = [
     "hostile",
     "startup",
     "draft",
+    "infer",
 ];
 
 fn main() {
@@ -73,6 +75,7 @@ fn measure(rounds: usize, benches: &[&str]) {
             "growth" => hostile::growth(table, rounds),
             "startup" => startup::run(table, rounds),
             "draft" => draft::run(table, rounds),
+            "infer" => infer::run(table, rounds),
             other => panic!("there is no bench `{other}`: there are {ALL:?}"),
         }
     }

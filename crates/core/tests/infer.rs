@@ -207,7 +207,10 @@ fn answers_settle_nothing_wrongly() {
     assert!(100 * right >= 97 * all, "{right} of {all}");
 }
 
-fn of_pairs(cells: bool, pairs: &[(&str, &str)]) -> Task {
+/// Texts before and after.
+type Pairs<'p> = &'p [(&'p str, &'p str)];
+
+fn of_pairs(cells: bool, pairs: Pairs<'_>) -> Task {
     Task {
         cells,
         examples: pairs
@@ -250,7 +253,7 @@ fn refusals() {
 /// Signs that mean something in patterns and templates, marks that combine, other scripts and directions.
 #[test]
 fn texts_of_all_kinds() {
-    let cases: &[(&[(&str, &str)], &str, &str)] = &[
+    let cases: &[(Pairs<'_>, &str, &str)] = &[
         (
             &[("a$1 {x}", "{x} a$1"), ("b$2 {yy}", "{yy} b$2")],
             "c$3 {z}",
@@ -309,6 +312,8 @@ fn common_forms() {
     let dates = [
         ("2026-08-14", 50),
         ("2025-11-03", 50),
+        ("2024-01-31", 9),
+        ("2026-05-20", 9),
         ("open", 40),
         ("shut", 30),
     ];

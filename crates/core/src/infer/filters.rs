@@ -121,7 +121,7 @@ pub(super) struct Filters {
 
 impl Filters {
     /// Those that need no example, and those that the pairs suggest.
-    pub fn of<'c>(cases: impl Iterator<Item = &'c Case> + Clone) -> Self {
+    pub fn of(cases: &[&Case]) -> Self {
         let groups = Groups::new([None]);
         let mut filters = Self {
             known: Vec::new(),
@@ -137,16 +137,16 @@ impl Filters {
             filters.add(words, Gate::SeveralWords, 1.0);
         }
         filters.add("plain", Gate::NonAscii, 0.8);
-        for case in cases.clone() {
+        for case in cases {
             filters.pads(&case.before, &case.after);
         }
-        for case in cases.clone() {
+        for case in cases {
             filters.arithmetic(&case.before, &case.after);
         }
-        for case in cases.clone() {
+        for case in cases {
             filters.dates(&case.before, &case.after);
         }
-        for case in cases.clone() {
+        for case in cases {
             filters.swaps(&case.before, &case.after);
         }
         filters

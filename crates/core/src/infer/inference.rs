@@ -21,6 +21,8 @@ const NOVELTY: f64 = 0.4;
 const SPREAD: f64 = 1.0;
 /// The share of the weight that speaks against the first proposal about a text, under which it is settled.
 const SETTLED: f64 = 0.1;
+/// Examples that suggest filters, at most.
+const SUGGESTING_MOST: usize = 24;
 /// Examples that are left out one by one to name the odd one, at most.
 const ODD_MOST: usize = 6;
 
@@ -182,7 +184,8 @@ impl<'t> Search<'t> {
             })
             .collect();
         let changed = cases.iter().filter(|case| !case.is_untouched());
-        let filters = Filters::of(changed.take(24));
+        let changed: Vec<&Case> = changed.take(SUGGESTING_MOST).collect();
+        let filters = Filters::of(&changed);
         let all = cases
             .iter()
             .map(|case| &case.before)

@@ -140,44 +140,51 @@ pub(super) fn rank(
     cell: bool,
     filters: &Filters,
 ) -> Vec<Ranked> {
-    let known = Known::of(cases, texts);
-    let votes: Vec<f64> = texts.iter().map(|text| vote(&text.text, &known)).collect();
-    let mut ranked: Vec<Ranked> = Vec::new();
+    // What it does to the data is all that a program is judged by besides its own cost.
     let mut by_outcome: HashMap<Vec<Made>, usize> = HashMap::new();
+    let mut distinct: Vec<(Program, Vec<Made>)> = Vec::new();
     for program in programs {
-        let mut numbers = vec![0; program.steps.len()];
-        let made: Vec<Made> = texts
-            .iter()
-            .map(|text| program.rewrite(&text.text, text.line, &mut numbers, filters))
-            .collect();
-        let made: Vec<Made> = made
-            .into_iter()
-            .zip(texts)
-            .map(|(made, text)| match made {
-                Made::Text(same) if same == text.text => Made::Nothing,
-                made => made,
-            })
-            .collect();
-        let score = program.cost + data_cost(&made, texts, &votes, &known, cell);
-        let next = Ranked {
-            program,
-            made,
-            score,
-        };
-        match by_outcome.get(&next.made) {
-            Some(&at) => {
-                if next.score < ranked[at].score {
-                    ranked[at] = next;
-                }
-            }
+        let made = outcome(&program, texts, filters);
+        match by_outcome.get(&made) {
+            Some(&at) if distinct[at].0.cost <= program.cost => {}
+            Some(&at) => distinct[at].0 = program,
             None => {
-                by_outcome.insert(next.made.clone(), ranked.len());
-                ranked.push(next);
+                by_outcome.insert(made.clone(), distinct.len());
+                distinct.push((program, made));
             }
         }
     }
+    let data = Data::of(cases, texts, cell);
+    let scored = distinct.into_iter().map(|(program, made)| Ranked {
+        score: program.cost + data.cost(&made),
+        program,
+        made,
+    });
+    let mut ranked: Vec<Ranked> = scored.collect();
     ranked.sort_by(|a, b| a.score.total_cmp(&b.score));
     ranked
+}
+
+/// What a program makes of each text; the same text as before is nothing made.
+fn outcome(program: &Program, texts: &[Text], filters: &Filters) -> Vec<Made> {
+    let of_place = program.steps.iter().any(Candidate::tells_place);
+    let mut numbers = vec![0; program.steps.len()];
+    let mut known: HashMap<&[char], Made> = HashMap::new();
+    let mut make = |text: &Text| {
+        let made = program.rewrite(&text.text, text.line, &mut numbers, filters);
+        match made {
+            Made::Text(same) if same == text.text => Made::Nothing,
+            made => made,
+        }
+    };
+    let each = texts.iter().map(|text| match of_place {
+        true => make(text),
+        false => known
+            .entry(&text.text)
+            .or_insert_with(|| make(text))
+            .clone(),
+    });
+    each.collect()
 }
 
 /// The likeness of two texts, 0 to 1.
@@ -200,11 +207,10 @@ fn nearest(form: &Form, known: &[Form]) -> f64 {
 }
 
 /// Speaks for a change of a text where positive, and for its staying where negative.
-fn vote(text: &[char], known: &Known) -> f64 {
-    let own = known.form(text);
-    let changed = nearest(&own, &known.changed);
+fn vote(own: &Form, known: &Known) -> f64 {
+    let changed = nearest(own, &known.changed);
     let floor = if known.untouched.is_empty() { 0.4 } else { 0.5 };
-    let untouched = nearest(&own, &known.untouched).max(floor);
+    let untouched = nearest(own, &known.untouched).max(floor);
     let (p, n) = (known.changed.len() as f64, known.untouched.len() as f64);
     let base = 0.6 * ((p + 1.0) / (p + n + 2.0) - 0.5);
     // A word that all examples share, and that is used again and again, says more than the shape.
@@ -219,72 +225,104 @@ fn vote(text: &[char], known: &Known) -> f64 {
     }
 }
 
-/// The cost of what a program does to the data.
-fn data_cost(made: &[Made], texts: &[Text], votes: &[f64], known: &Known, cell: bool) -> f64 {
-    let changed = made
-        .iter()
-        .filter(|made| matches!(made, Made::Text(_)))
-        .count();
-    let mut cost: f64 = 0.0;
-    for (made, text) in made.iter().zip(texts) {
-        match made {
-            Made::Failed => cost += 1.5,
-            Made::Text(_) if text.weak => cost += 0.8,
-            Made::Text(_) | Made::Nothing => {}
+/// A text of the data, compared with the examples.
+struct Compared {
+    vote: f64,
+    weak: bool,
+    /// It has the form of what comes of the examples, and not of what they were.
+    is_after: bool,
+    /// Its likeness to an example that changed.
+    alike: f64,
+}
+
+/// The data, compared with the examples.
+struct Data {
+    known: Known,
+    texts: Vec<Compared>,
+    cell: bool,
+    /// All examples come out in one form, and in one of the same length.
+    one_form: bool,
+    one_length: bool,
+}
+
+fn has_form(others: &[Form], form: &Form) -> bool {
+    others.iter().any(|other| other.coarse == form.coarse)
+}
+
+impl Data {
+    fn of(cases: &[Case], texts: &[Text], cell: bool) -> Self {
+        let known = Known::of(cases, texts);
+        let compared = |text: &Text| {
+            let own = known.form(&text.text);
+            Compared {
+                vote: vote(&own, &known),
+                weak: text.weak,
+                is_after: has_form(&known.after, &own) && !has_form(&known.changed, &own),
+                alike: nearest(&own, &known.changed),
+            }
+        };
+        let texts = texts.iter().map(compared).collect();
+        let all_alike = |same: fn(&Form, &Form) -> bool| {
+            let mut pairs = known.after.windows(2);
+            known.after.len() > 1 && pairs.all(|two| same(&two[0], &two[1]))
+        };
+        Self {
+            texts,
+            cell,
+            one_form: all_alike(|a, b| a.coarse == b.coarse),
+            one_length: all_alike(|a, b| a.exact.len() == b.exact.len()),
+            known,
         }
     }
-    if !cell {
-        // One example says little about how far a rule goes, and a wide one is likelier; several that are all alike
-        // speak for a narrow one.
-        let examples = known.changed.len().min(3) as f64;
-        return cost.min(6.0) + (0.2 * (examples - 1.0) - 0.5) * (1.0 + changed as f64).log2();
-    }
-    // All texts together weigh as ten.
-    let weight = (10.0 / texts.len().max(1) as f64).min(1.0);
-    let one_form = known.after.len() > 1
-        && known
-            .after
-            .iter()
-            .all(|after| after.coarse == known.after[0].coarse);
-    let one_length = known.after.len() > 1
-        && known
-            .after
-            .iter()
-            .all(|after| after.exact.len() == known.after[0].exact.len());
-    let mut of_texts: f64 = 0.0;
-    for ((made, vote), text) in made.iter().zip(votes).zip(texts) {
-        let own = known.form(&text.text);
-        let like =
-            |others: &[Form], form: &Form| others.iter().any(|other| other.coarse == form.coarse);
-        let is_after = like(&known.after, &own) && !like(&known.changed, &own);
-        of_texts += match made {
-            Made::Text(new) => {
-                let new = known.form(new);
-                // What comes of a text must be no stranger than the text was.
-                let stranger = nearest(&own, &known.changed) - nearest(&new, &known.after);
-                let foreign = if stranger > 0.1 { 0.5 * stranger } else { 0.0 };
-                let stays = if is_after { 0.5 } else { 0.0 };
-                let form = like(&known.after, &new);
-                let alike = nearest(&own, &known.changed);
-                let other_form = if one_form && !form && alike > 0.6 {
-                    0.35 * alike
-                } else {
-                    0.0
-                };
-                let exact = known.after.iter().any(|after| after.exact == new.exact);
-                let length = if form && !exact && one_length {
-                    0.15
-                } else {
-                    0.0
-                };
-                foreign + stays + other_form + length - vote
-            }
-            Made::Nothing if is_after => 0.0,
-            Made::Nothing => *vote,
-            Made::Failed => 0.0,
+
+    /// The cost of what a program does to the data.
+    fn cost(&self, made: &[Made]) -> f64 {
+        let is_change = |made: &&Made| matches!(made, Made::Text(_));
+        let changed = 1.0 + made.iter().filter(is_change).count() as f64;
+        let against = |(made, text): (&Made, &Compared)| match made {
+            Made::Failed => 1.5,
+            Made::Text(_) if text.weak => 0.8,
+            Made::Text(_) | Made::Nothing => 0.0,
         };
+        let against: f64 = made.iter().zip(&self.texts).map(against).sum();
+        let further = self.known.changed.len().min(3) as f64 - 1.0;
+        if !self.cell {
+            // One example says little about how far a rule goes, and a wide one is likelier; several that are all alike
+            // speak for a narrow one.
+            return against.min(6.0) + (0.2 * further - 0.5) * changed.log2();
+        }
+        // All texts together weigh as ten.
+        let weight = (10.0 / self.texts.len().max(1) as f64).min(1.0);
+        let each = made.iter().zip(&self.texts);
+        let of_texts: f64 = each.map(|(made, text)| self.cost_of_text(made, text)).sum();
+        // Examples that are all alike would be chance, if a rule changed much more.
+        against.min(6.0) + of_texts * weight + 0.15 * further * changed.ln()
     }
-    // Examples that are all alike would be chance, if a rule changed much more.
-    let examples = known.changed.len().min(3) as f64;
-    cost.min(6.0) + of_texts * weight + 0.15 * (examples - 1.0) * (1.0 + changed as f64).ln()
+
+    /// The cost of what becomes of one cell.
+    fn cost_of_text(&self, made: &Made, text: &Compared) -> f64 {
+        let new = match made {
+            Made::Text(new) => self.known.form(new),
+            Made::Nothing if text.is_after => return 0.0,
+            Made::Nothing => return text.vote,
+            Made::Failed => return 0.0,
+        };
+        let after = &self.known.after;
+        // What comes of a text must be no stranger than the text was.
+        let stranger = text.alike - nearest(&new, after);
+        let foreign = if stranger > 0.1 { 0.5 * stranger } else { 0.0 };
+        let stays = if text.is_after { 0.5 } else { 0.0 };
+        let form = has_form(after, &new);
+        let other_form = match self.one_form && !form && text.alike > 0.6 {
+            true => 0.35 * text.alike,
+            false => 0.0,
+        };
+        let exact = after.iter().any(|after| after.exact == new.exact);
+        let length = if form && !exact && self.one_length {
+            0.15
+        } else {
+            0.0
+        };
+        foreign + stays + other_form + length - text.vote
+    }
 }

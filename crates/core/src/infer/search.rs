@@ -477,7 +477,7 @@ fn dropped_cost(pieces: &[Piece], texts: &[&[char]], cut: bool) -> f64 {
         return 0.0;
     }
     let words = |text: &&[char]| tokens(text).iter().filter(|token| token.is_word()).count();
-    let most = texts.iter().map(|text| words(text)).max().unwrap_or(0);
+    let most = texts.iter().map(words).max().unwrap_or(0);
     // The rest of a word that is shortened is dropped as a matter of course.
     0.3 * (most.min(3) as f64 - if cut { 0.7 } else { 0.0 })
 }

@@ -742,7 +742,7 @@ fn headed(texts: &[&[char]], setting: Setting) -> Vec<Choice> {
         let rests: Vec<&[char]> = (0..texts.len()).map(|n| &texts[n][at(n)..]).collect();
         let mut of_rest = Vec::new();
         loose(&rests, false, setting, &mut |pieces, cost| {
-            of_rest.push(Choice { pieces, cost })
+            of_rest.push(Choice { pieces, cost });
         });
         for head in of_tokens(&heads, setting).into_iter().take(3) {
             for rest in &of_rest {

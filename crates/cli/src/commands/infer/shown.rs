@@ -15,6 +15,7 @@ use brisk_quill_core::infer::trial::Trial;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::records::field::{Json, Ordinal, line as record_line};
 use brisk_quill_core::records::infer::{DisputeRecord, InferTotalsRecord, ProposalRecord};
+use brisk_quill_core::shapes::{Shape, Shapes};
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 use std::collections::HashMap;
@@ -181,15 +182,22 @@ impl Shown<'_> {
             .collect();
         let mut all: Vec<usize> = (0..self.distinct.len()).filter(differs).collect();
         all.sort_by_key(|at| {
-            (
-                order
-                    .get(self.distinct[*at].0)
-                    .copied()
-                    .unwrap_or(usize::MAX),
-                *at,
-            )
+            let text = self.distinct[*at].0;
+            (order.get(text).copied().unwrap_or(usize::MAX), *at)
         });
-        all
+        // One of each shape before a second of any.
+        let shapes = Shapes::new();
+        let mut seen: HashMap<Shape, usize> = HashMap::new();
+        let mut nth = |at: usize| {
+            let count = seen
+                .entry(shapes.of(self.distinct[at].0.as_bytes()).coarse())
+                .or_default();
+            *count += 1;
+            *count
+        };
+        let mut ranked: Vec<(usize, usize)> = all.into_iter().map(|at| (nth(at), at)).collect();
+        ranked.sort_by_key(|(nth, _)| *nth);
+        ranked.into_iter().map(|(_, at)| at).collect()
     }
 
     fn put_disputes(&self, width: usize, out: &mut Labelled) {
