@@ -19,6 +19,7 @@
 //! to write a pattern and a template down, and what would be chance if they were right.
 
 mod candidate;
+mod case;
 mod conditions;
 mod copies;
 mod filters;

@@ -3,7 +3,7 @@
 //! Which of several filters made a text is rarely seen in one example: `14` is `14` filled to two characters,
 //! or as it is. So copies carry sets of filters, which further examples narrow.
 
-use crate::infer::search::Case;
+use crate::infer::case::Case;
 use crate::infer::tokens::{Kind, text_of, tokens};
 use crate::pattern::groups::Groups;
 use crate::pattern::matches::Matches;

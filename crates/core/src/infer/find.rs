@@ -1,13 +1,14 @@
 //! The search as a whole: programs that make all examples.
 
 use crate::infer::candidate::{Candidate, Made};
+use crate::infer::case::Case;
 use crate::infer::conditions::narrowed;
 use crate::infer::copies::CopyMap;
 use crate::infer::rank::Program;
 use crate::infer::readings::{Source, read_further};
 use crate::infer::regions::plans;
 use crate::infer::rename::renames;
-use crate::infer::search::{Budget, Case, Examples, Found, Limits, holds, search};
+use crate::infer::search::{Budget, Examples, Found, Limits, holds, search};
 use crate::infer::several::{combined, groups};
 use crate::infer::templates::{Hypothesis, LinePlace, Window, templates};
 use std::collections::{BTreeSet, HashSet};

@@ -1,12 +1,13 @@
 //! Inference: proposals from a task, and the questions that would settle which is meant.
 
 use crate::infer::candidate::Made;
+use crate::infer::case::Case;
 use crate::infer::filters::Filters;
 use crate::infer::find::programs;
 use crate::infer::proposal::{Proposal, alone, changed, made_of, step};
 use crate::infer::rank::{Ranked, Text, rank};
 use crate::infer::refusal::Refusal;
-use crate::infer::search::{Budget, Case, Examples, KnownChoices};
+use crate::infer::search::{Budget, Examples, KnownChoices};
 use crate::infer::task::{EXAMPLE_MOST, Pair, Task};
 use crate::infer::tokens::{Kind, shape, tokens};
 use std::collections::BTreeSet;

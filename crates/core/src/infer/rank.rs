@@ -1,8 +1,8 @@
 //! Candidates compared by what they do to the rest of the data.
 
 use crate::infer::candidate::{Candidate, Made};
+use crate::infer::case::Case;
 use crate::infer::filters::Filters;
-use crate::infer::search::Case;
 use crate::infer::tokens::{Kind, Token, exact_digits, shape, text_of, tokens};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 

@@ -1,6 +1,6 @@
 //! The parts of lines that changed, and the ways to widen them to what a rule goes by.
 
-use crate::infer::search::Case;
+use crate::infer::case::Case;
 use crate::infer::templates::Window;
 use crate::infer::tokens::{Kind, Token, kind, text_of, tokens};
 

@@ -1,34 +1,16 @@
 //! The search for patterns: from a template with its readings to candidates that make every example.
 
 use crate::infer::candidate::{Candidate, Made, Written, counts, rewritten};
+use crate::infer::case::Case;
 use crate::infer::filters::{AS_IT_IS, FilterSet, Filters, members};
 use crate::infer::form::{Class, Matcher, Piece};
 use crate::infer::slots::{Choice, Setting, Slot, choices, layouts};
 use crate::infer::templates::{Hypothesis, Part, Window};
 use crate::infer::tokens::{Kind, is_inside_word, kind, shape, text_of, tokens};
-use crate::span::Span;
 use std::cell::RefCell;
 use std::cmp::Ordering;
 use std::collections::{BinaryHeap, HashMap, HashSet};
 use std::rc::Rc;
-
-/// One example, or a text that must stay as it is.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
-pub(super) struct Case {
-    pub before: Vec<char>,
-    pub after: Vec<char>,
-    /// The number of its line, from 1, where that is known.
-    pub line: Option<u64>,
-    /// The part that it is about, in characters; the rest of the text is free to change.
-    pub part: Option<Span>,
-}
-
-impl Case {
-    /// True if the text stays as it is.
-    pub fn is_untouched(&self) -> bool {
-        self.before == self.after
-    }
-}
 
 /// The examples of one step, and what is known about all of them.
 #[derive(Debug)]

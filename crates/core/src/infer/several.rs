@@ -1,7 +1,8 @@
 //! Several steps, where no single one makes all examples: each step for the examples of one form.
 
 use crate::infer::candidate::{Candidate, Written};
-use crate::infer::search::{Budget, Case, Examples};
+use crate::infer::case::Case;
+use crate::infer::search::{Budget, Examples};
 use crate::infer::tokens::shape;
 
 /// Steps of one proposal, at most.
