@@ -9,8 +9,8 @@
 //! * [`copies`] lists which spans of the old text stand, filtered or not, in the new one.
 //! * [`templates`] writes the new text of one example as text and copies, in several ways.
 //! * [`readings`] finds in the further examples what a template takes from the old text there.
-//! * [`slots`] gives the patterns that a span may have, and [`search`] tries them together,
-//!   the cheapest first, on all examples.
+//! * [`layouts`] cuts the old text into spans, [`slots`] gives the patterns that a span may have, [`bounds`] the ways to
+//!   bound a match, and [`search`] tries them together, the cheapest first, on all examples.
 //! * [`regions`] cuts lines into what changed and what did not; cells are taken as they are.
 //! * [`conditions`], [`rename`] and [`several`] are for what one pattern and one template cannot say.
 //! * [`rank`] compares candidates by what they do to the rest of the data.
@@ -18,14 +18,19 @@
 //! The same task always gives the same answer. The costs are those of a description: what has to be said
 //! to write a pattern and a template down, and what would be chance if they were right.
 
+mod bounds;
 mod candidate;
 mod case;
 mod conditions;
 mod copies;
+mod examples;
+mod filter_choice;
 mod filters;
 mod find;
 mod form;
 pub mod inference;
+mod joint_cost;
+mod layouts;
 pub mod proposal;
 mod rank;
 mod readings;
@@ -36,6 +41,7 @@ pub mod sample;
 mod search;
 mod several;
 mod slots;
+mod span_patterns;
 pub mod task;
 mod templates;
 mod tokens;

@@ -140,27 +140,27 @@ fn breaks_no_example(task: &Task, proposal: &Proposal) {
 
 #[test]
 fn two_examples() {
-    let of_tasks = shares("inference-tasks.json", 2);
-    assert!(
-        of_tasks.first >= 88 && of_tasks.among_three >= 93,
-        "{of_tasks:?}"
-    );
-    let of_others = shares("inference-more.json", 2);
-    assert!(
-        of_others.first >= 90 && of_others.among_three >= 95,
-        "{of_others:?}"
-    );
+    let shares = shares("inference-tasks.json", 2);
+    assert!(shares.first >= 88 && shares.among_three >= 93, "{shares:?}");
 }
 
 #[test]
 fn three_examples() {
-    for file in ["inference-tasks.json", "inference-more.json"] {
-        let shares = shares(file, 3);
-        assert!(
-            shares.first >= 96 && shares.among_three == 100 && shares.refused == 100,
-            "{file}: {shares:?}"
-        );
-    }
+    let shares = shares("inference-tasks.json", 3);
+    assert!(
+        shares.first >= 96 && shares.among_three == 100 && shares.refused == 100,
+        "{shares:?}"
+    );
+}
+
+/// Tasks that nothing was set by.
+#[test]
+fn two_examples_of_other_tasks() {
+    let shares = shares("inference-more.json", 2);
+    assert!(
+        shares.first >= 90 && shares.among_three >= 95 && shares.refused == 100,
+        "{shares:?}"
+    );
 }
 
 /// Somebody who knows answers what is asked, up to four examples in all: none is said to be settled that is not.
@@ -323,7 +323,7 @@ fn common_forms() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(48))]
+    #![proptest_config(ProptestConfig::with_cases(16))]
 
     /// Whatever the examples are, what is proposed makes them, and the same is proposed again.
     #[test]

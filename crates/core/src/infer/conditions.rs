@@ -1,8 +1,8 @@
 //! Conditions on the whole unit, for candidates that would also change texts that must stay.
 
 use crate::infer::candidate::{Candidate, Condition, Made};
+use crate::infer::examples::Examples;
 use crate::infer::form::{Matcher, Piece};
-use crate::infer::search::Examples;
 use crate::infer::tokens::{Kind, Token, text_of, tokens};
 
 /// Candidates that are tried with conditions, at most.

@@ -2,12 +2,13 @@
 
 use crate::infer::candidate::Made;
 use crate::infer::case::Case;
+use crate::infer::examples::{Examples, KnownChoices};
 use crate::infer::filters::Filters;
 use crate::infer::find::programs;
 use crate::infer::proposal::{Proposal, alone, changed, made_of, step};
 use crate::infer::rank::{Ranked, Text, rank};
 use crate::infer::refusal::Refusal;
-use crate::infer::search::{Budget, Examples, KnownChoices};
+use crate::infer::search::Budget;
 use crate::infer::task::{EXAMPLE_MOST, Pair, Task};
 use crate::infer::tokens::{Kind, shape, tokens};
 use std::collections::BTreeSet;

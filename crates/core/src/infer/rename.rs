@@ -1,9 +1,9 @@
 //! A word renamed in several letter cases, which one step does.
 
 use crate::infer::candidate::{Candidate, Written};
+use crate::infer::examples::Examples;
 use crate::infer::form::{Matcher, Piece};
 use crate::infer::regions::token_changes;
-use crate::infer::search::Examples;
 use std::collections::BTreeSet;
 
 /// The candidates that rename one word wherever it stands, in the letter case that it has there.

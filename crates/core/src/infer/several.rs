@@ -2,7 +2,8 @@
 
 use crate::infer::candidate::{Candidate, Written};
 use crate::infer::case::Case;
-use crate::infer::search::{Budget, Examples};
+use crate::infer::examples::Examples;
+use crate::infer::search::Budget;
 use crate::infer::tokens::shape;
 
 /// Steps of one proposal, at most.

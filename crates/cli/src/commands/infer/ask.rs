@@ -5,8 +5,9 @@ use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::signals;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::infer::inference::{Answer, Asked, Confirmed, Question};
+use brisk_quill_core::infer::inference::{Asked, Confirmed};
 use brisk_quill_core::infer::task::Pair;
+use brisk_quill_core::numbers::counted;
 use std::io::{self, BufRead as _};
 
 /// Answers offered to one question, at most.
@@ -33,118 +34,88 @@ impl Asker {
             output.print(b"No question is left that would tell these proposals apart.\n\n");
             return Ok(Told::Enough);
         };
-        match asked {
-            Asked::Disputed(question) => self.disputed(&question, shown, output),
+        let (said, text, line, answers) = match asked {
+            Asked::Disputed(question) => {
+                let examples = counted(shown.examples.len() as u64, "example");
+                let differ = counted(shown.inference.questions.len() as u64, "text");
+                let said = format!(
+                    "After {examples}, likely rewrites differ on {differ} of those looked at. What becomes of this one?"
+                );
+                let answers = question.answers.into_iter().map(|answer| answer.after);
+                (said, question.text, Some(question.line), answers.collect())
+            }
             Asked::Furthest(before, after) => {
                 let said = "It changes this text, which is least like the examples. Is that right?";
-                let question = sure_question(before, Some(after));
-                output.print(format!("\n{said}\n").as_bytes());
-                let told = self.choose(&question, output)?;
-                if let Told::Example(pair) = &told {
-                    self.confirmed.furthest =
-                        Some(&pair.after) == question.answers[0].after.as_ref();
-                }
-                Ok(told)
+                (said.to_owned(), before, None, vec![Some(after)])
             }
             Asked::NearestLeft(text) => {
                 let said =
                     "It leaves this text alone, which is most like the examples. Is that right?";
-                let question = sure_question(text, None);
-                output.print(format!("\n{said}\n").as_bytes());
-                let told = self.choose(&question, output)?;
-                if let Told::Example(pair) = &told {
-                    self.confirmed.nearest_left = pair.is_untouched();
-                }
-                Ok(told)
+                (said.to_owned(), text, None, vec![None])
+            }
+        };
+        output.print(format!("\n{said}\n").as_bytes());
+        let Some(after) = choose((&text, line), &answers, output)? else {
+            return Ok(Told::Enough);
+        };
+        if line.is_none() {
+            let is_right = after == answers[0];
+            match answers[0] {
+                Some(_) => self.confirmed.furthest = is_right,
+                None => self.confirmed.nearest_left = is_right,
             }
         }
-    }
-
-    fn disputed(
-        &mut self,
-        question: &Question,
-        shown: &Shown<'_>,
-        output: &mut Output,
-    ) -> Result<Told, Diagnostic> {
-        let examples = shown.examples.len();
-        let questions = shown.inference.questions.len();
-        let said = format!(
-            "\nAfter {examples} examples, likely rewrites differ on {questions} of the texts looked at. What becomes of this one?\n"
-        );
-        output.print(said.as_bytes());
-        self.choose(question, output)
-    }
-
-    /// Shows the answers, and reads one.
-    fn choose(&self, question: &Question, output: &mut Output) -> Result<Told, Diagnostic> {
-        let text = visible(question.text.as_bytes());
-        let mut out = format!("\n  line {}: {text}\n", question.line);
-        if question.line == 0 {
-            out = format!("\n  {text}\n");
-        }
-        let mut answers: Vec<Option<String>> = question
-            .answers
-            .iter()
-            .take(ANSWERS_MOST)
-            .map(|answer| answer.after.clone())
-            .collect();
-        if !answers.contains(&None) {
-            answers.push(None);
-        }
-        for (letter, answer) in ('a'..).zip(&answers) {
-            let made = match answer {
-                Some(made) => visible(made.as_bytes()),
-                None => "it stays as it is".to_owned(),
-            };
-            out.push_str(&format!("    {letter}  {made}\n"));
-        }
-        out.push_str("    =  another text: type it behind the `=`\n");
-        out.push_str("    q  enough\n");
-        output.print(out.as_bytes());
-        loop {
-            let line = read("> ", output)?;
-            let Some(line) = line else {
-                return Ok(Told::Enough);
-            };
-            let chosen = line.trim();
-            if chosen == "q" {
-                return Ok(Told::Enough);
-            }
-            if let Some(typed) = line.strip_prefix('=') {
-                let typed = typed.strip_prefix(' ').unwrap_or(typed);
-                return Ok(Told::Example(placed(question, Some(typed.to_owned()))));
-            }
-            let at = ('a'..)
-                .zip(&answers)
-                .find(|(letter, _)| chosen.chars().eq([*letter]));
-            match at {
-                Some((_, answer)) => return Ok(Told::Example(placed(question, answer.clone()))),
-                None => output.print(b"Answer with one of the letters, or `=` and the text.\n"),
-            }
-        }
+        Ok(Told::Example(Pair {
+            after: after.unwrap_or_else(|| text.clone()),
+            before: text,
+            line,
+            part: None,
+        }))
     }
 }
 
-/// The example that an answer is.
-fn placed(question: &Question, after: Option<String>) -> Pair {
-    Pair {
-        before: question.text.clone(),
-        after: after.unwrap_or_else(|| question.text.clone()),
-        line: Some(question.line).filter(|line| *line > 0),
-        part: None,
+/// Shows a text with the things that may come of it, and reads which; the outer `None` is enough of questions, the inner one that
+/// it stays as it is.
+fn choose(
+    (text, line): (&str, Option<u64>),
+    answers: &[Option<String>],
+    output: &mut Output,
+) -> Result<Option<Option<String>>, Diagnostic> {
+    let shown = visible(text.as_bytes());
+    let mut out = match line {
+        Some(line) => format!("\n  line {line}: {shown}\n"),
+        None => format!("\n  {shown}\n"),
+    };
+    let mut offered: Vec<Option<String>> = answers.iter().take(ANSWERS_MOST).cloned().collect();
+    if !offered.contains(&None) {
+        offered.push(None);
     }
-}
-
-/// A question with one answer that is expected.
-fn sure_question(text: String, after: Option<String>) -> Question {
-    Question {
-        text,
-        line: 0,
-        answers: vec![Answer {
-            after,
-            weight: 1.0,
-            proposals: vec![0],
-        }],
+    for (letter, answer) in ('a'..).zip(&offered) {
+        let made = match answer {
+            Some(made) => visible(made.as_bytes()),
+            None => "it stays as it is".to_owned(),
+        };
+        out.push_str(&format!("    {letter}  {made}\n"));
+    }
+    out.push_str("    =  another text: type it behind the `=`\n    q  enough\n");
+    output.print(out.as_bytes());
+    loop {
+        let Some(answer) = read("> ", output)? else {
+            return Ok(None);
+        };
+        if let Some(typed) = answer.strip_prefix('=') {
+            let typed = typed.strip_prefix(' ').unwrap_or(typed);
+            return Ok(Some(Some(typed.to_owned())));
+        }
+        let chosen = answer.trim();
+        if chosen == "q" {
+            return Ok(None);
+        }
+        let mut lettered = ('a'..).zip(&offered);
+        match lettered.find(|(letter, _)| chosen.chars().eq([*letter])) {
+            Some((_, answer)) => return Ok(Some(answer.clone())),
+            None => output.print(b"Answer with one of the letters, or `=` and the text.\n"),
+        }
     }
 }
 

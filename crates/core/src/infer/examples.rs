@@ -1,0 +1,48 @@
+//! The examples of one step, and what is known about all of them.
+
+use crate::infer::case::Case;
+use crate::infer::filters::Filters;
+use crate::infer::slots::{Choice, Setting};
+use crate::infer::templates::Window;
+use crate::infer::tokens::shape;
+use std::cell::RefCell;
+use std::collections::{HashMap, HashSet};
+use std::rc::Rc;
+
+/// The examples of one step, and what is known about all of them.
+#[derive(Debug)]
+pub(super) struct Examples<'e> {
+    pub filters: &'e Filters,
+    /// Those that change.
+    pub changed: Vec<&'e Case>,
+    /// Those that must not.
+    pub untouched: Vec<&'e Case>,
+    /// The unit is a cell.
+    pub cell: bool,
+    /// The patterns of spans that were asked for before.
+    pub known: &'e KnownChoices,
+}
+
+impl<'e> Examples<'e> {
+    /// Those that change of which templates are read, at most so many: of each form one before a second.
+    pub fn to_read(&self, most: usize) -> Vec<&'e Case> {
+        if self.changed.len() <= most {
+            return self.changed.clone();
+        }
+        let mut seen = HashSet::new();
+        let form = |case: &&&Case| (shape(&case.before), shape(&case.after));
+        let (mut first, others): (Vec<&Case>, Vec<&Case>) = self
+            .changed
+            .iter()
+            .partition(|case| seen.insert(form(case)));
+        first.extend(others);
+        first.truncate(most);
+        first
+    }
+}
+
+/// The patterns of the texts of a span at its place, which many templates share.
+pub(super) type KnownChoices = RefCell<HashMap<(Vec<Vec<char>>, Setting), Rc<Vec<Choice>>>>;
+
+/// A window with the case that it belongs to.
+pub(super) type Place<'e> = (&'e Case, Window);
