@@ -249,16 +249,18 @@ fn saved_rewrites_hold() {
         "pilot,berth\n\"Dahl, Jon\",7\n\"Moe, Kari\",12\nOffice,1\n",
     );
     sandbox.write("log.txt", "berth 7 is closed\nfrom berth 12 to berth 3\n");
-    for (examples, data, file) in [
+    for (examples, data, file, changes) in [
         (
             "--example 'Dahl, Jon' 'Jon Dahl' --example 'Moe, Kari' 'Kari Moe' --untouched Office --columns pilot",
             "pilots.csv",
             "names.toml",
+            2,
         ),
         (
             "--example 'berth 7' B-07 --example 'berth 12' B-12",
             "log.txt",
             "berths.toml",
+            3,
         ),
     ] {
         sandbox
@@ -272,11 +274,11 @@ fn saved_rewrites_hold() {
         let previewed = sandbox
             .run(&format!("preview --rewrite {file} {data}"))
             .ok();
-        assert!(previewed.out.contains("changes        2"), "{previewed:?}");
+        assert!(previewed.count("changes") == Some(changes), "{previewed:?}");
     }
 }
 
-/// A hundred thousand lines and a thousand examples take no longer than a reader waits, and nothing is lost of them.
+/// Twenty thousand lines and a thousand examples take no longer than a reader waits, and nothing is lost of them.
 #[test]
 fn much_data_and_many_examples() {
     let sandbox = Sandbox::new();

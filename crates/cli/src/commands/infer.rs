@@ -8,30 +8,34 @@ mod values;
 
 use crate::args::definitions::{GuardArgs, InferArgs};
 use crate::args::split::{Part, put_pattern};
+use crate::commands::ends::stopped;
 use crate::commands::infer::ask::{Asker, Told};
 use crate::commands::infer::examples::Examples;
 use crate::commands::infer::shown::Shown;
 use crate::commands::infer::units::Units;
-use crate::commands::{journal_run, preview, review};
+use crate::commands::{journal_run, plans, preview, review};
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
+use crate::signals::cancel_token;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::infer::inference::Inference;
+use brisk_quill_core::infer::inference::{Inference, SHOWN};
 use brisk_quill_core::infer::proposal::Proposal;
 use brisk_quill_core::infer::refusal::Refusal;
 use brisk_quill_core::infer::task::{EXAMPLE_MOST, Pair, Task};
 use brisk_quill_core::infer::trial::Trial;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::stop::Stop;
 use brisk_quill_core::template::tables::NoTables;
 use brisk_quill_engine::worked_examples::{self, Examples as NoExamples};
 use brisk_quill_files::source::Source;
 use std::path::PathBuf;
 
-/// Proposals that are shown.
-const SHOWN_MOST: usize = 3;
+/// What is said once the first proposal can be gone on with.
+const KEPT: &str =
+    "\nProposal 1 is the last preview now: `bquill review`, or `bquill apply`, goes on from it.\n";
 
 pub fn run(
     args: &InferArgs,
@@ -104,11 +108,15 @@ impl Session<'_> {
         let mut asker = self.args.ask.then(Asker::default);
         loop {
             let task = self.task();
-            let inference = match Inference::of(&task) {
+            let inferred = Inference::of(&task);
+            if task.stop.is_set() {
+                return Err(stopped());
+            }
+            let inference = match inferred {
                 Ok(inference) => inference,
                 Err(refusal) => return self.refused(&refusal, output),
             };
-            let proposals = &inference.proposals[..inference.proposals.len().min(SHOWN_MOST)];
+            let proposals = &inference.proposals[..inference.proposals.len().min(SHOWN)];
             let distinct = self.units.distinct();
             let texts: Vec<&str> = distinct.iter().map(|(text, _, _)| *text).collect();
             let all: Vec<&str> = self.units.all.iter().map(|unit| &unit.text[..]).collect();
@@ -155,6 +163,7 @@ impl Session<'_> {
             cells: self.cells,
             examples: self.examples.pairs.clone(),
             data: self.units.sample(self.examples.edited_to),
+            stop: Stop::by(cancel_token().flag()),
         }
     }
 
@@ -241,7 +250,11 @@ impl Session<'_> {
         );
         match kept {
             Ok(Status::Fine) if !self.args.json => {
-                output.print(b"\nProposal 1 is the last preview now: `bquill review`, or `bquill apply`, goes on from it.\n");
+                let hints = plans::open(None).map(|plan| plan.index.hints);
+                for hint in hints.unwrap_or_default() {
+                    output.print(format!("\nhint {hint}\n").as_bytes());
+                }
+                output.print(KEPT.as_bytes());
                 Ok(())
             }
             // There is nothing more to change, or what is wrong has been reported.

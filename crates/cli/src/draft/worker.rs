@@ -15,6 +15,7 @@ use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
 use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::stop::Stop;
 use brisk_quill_engine::draft::detail::MatchDetail;
 use brisk_quill_engine::draft::evaluator::{Answer, Counted, DraftCounts, Evaluator, RowList};
 use brisk_quill_engine::draft::newest_first::NewestFirst;
@@ -521,7 +522,11 @@ fn work_on_row(evaluator: &mut Evaluator, job: &RowJob, token: &Arc<CancelToken>
     let built = &job.built;
     let row = &job.row;
     if let RowWork::Infer(examples, texts) = &job.what {
-        return Some(News::Inferred(inferred(examples, texts)));
+        return Some(News::Inferred(inferred(
+            examples,
+            texts,
+            Stop::by(token.flag()),
+        )));
     }
     let step = built.step()?;
     match &job.what {
@@ -553,8 +558,11 @@ fn work_on_row(evaluator: &mut Evaluator, job: &RowJob, token: &Arc<CancelToken>
 }
 
 /// The single steps that make all examples, ranked by what they do to some texts of the data.
-fn inferred(examples: &[Example], texts: &[String]) -> Result<Vec<StepSpec>, String> {
-    let mut task = Task::default();
+fn inferred(examples: &[Example], texts: &[String], stop: Stop) -> Result<Vec<StepSpec>, String> {
+    let mut task = Task {
+        stop,
+        ..Task::default()
+    };
     let pairs = examples.iter().filter_map(Example::pair);
     task.examples
         .extend(pairs.map(|(before, after)| Pair::new(before, after)));

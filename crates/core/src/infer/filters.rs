@@ -328,6 +328,11 @@ impl Filters {
         &self.known[filter].words
     }
 
+    /// True if a filter only changes the letter case.
+    pub fn is_of_case(&self, filter: usize) -> bool {
+        matches!(self.words(filter), "lower" | "upper" | "title" | "capital")
+    }
+
     /// The cost of a filter.
     pub fn cost(&self, filter: usize) -> f64 {
         self.known[filter].cost

@@ -6,7 +6,7 @@ use crate::infer::examples::{Examples, KnownChoices};
 use crate::infer::filters::Filters;
 use crate::infer::find::programs;
 use crate::infer::proposal::{Proposal, alone, changed, made_of, step};
-use crate::infer::rank::{Ranked, Text, rank};
+use crate::infer::rank::{Ranked, Text, rank, relatives_behind};
 use crate::infer::refusal::Refusal;
 use crate::infer::search::Budget;
 use crate::infer::task::{EXAMPLE_MOST, Pair, Task};
@@ -15,6 +15,8 @@ use std::collections::BTreeSet;
 
 /// Proposals that take part in questions, at most.
 const PROPOSALS_MOST: usize = 30;
+/// The first proposals, which are meant to be shown, differ in kind.
+pub const SHOWN: usize = 3;
 /// Proposals whose score is worse than that of the best by more than this take no part.
 const SCORE_MARGIN: f64 = 5.0;
 /// The part by which each new trait of a text makes a question about it more telling.
@@ -45,7 +47,7 @@ const ODD_MOST: usize = 6;
 /// ```
 #[derive(Clone, Debug)]
 pub struct Inference {
-    /// The proposals, the likeliest first; no two do the same to the sample.
+    /// The proposals; no two do the same to the sample. The first [`SHOWN`] are the likeliest that differ in kind.
     pub proposals: Vec<Proposal>,
     /// The texts of the sample that proposals make different things of, the most telling first.
     pub questions: Vec<Question>,
@@ -213,7 +215,7 @@ impl<'t> Search<'t> {
             cell: self.task.cells,
             known: &known,
         };
-        let mut budget = Budget::full();
+        let mut budget = Budget::full(&self.task.stop);
         let programs = programs(&examples, &mut budget);
         let ranked = rank(
             programs,
@@ -226,6 +228,7 @@ impl<'t> Search<'t> {
         let near = ranked
             .into_iter()
             .take_while(|ranked| ranked.score <= best + SCORE_MARGIN);
+        let near = relatives_behind(near.collect(), SHOWN, &self.filters).into_iter();
         let mut proposals: Vec<Proposal> = near
             .filter_map(|ranked| self.proposal(&ranked, best))
             .take(PROPOSALS_MOST)

@@ -1,10 +1,11 @@
 //! Candidates compared by what they do to the rest of the data.
 
-use crate::infer::candidate::{Candidate, Made};
+use crate::infer::candidate::{Candidate, Made, Written};
 use crate::infer::case::Case;
 use crate::infer::filters::Filters;
+use crate::infer::form::Piece;
 use crate::infer::tokens::{Kind, Token, exact_digits, shape, text_of, tokens};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 /// A text of the data that no example speaks of.
 #[derive(Clone, Debug)]
@@ -163,6 +164,46 @@ pub(super) fn rank(
     let mut ranked: Vec<Ranked> = scored.collect();
     ranked.sort_by(|a, b| a.score.total_cmp(&b.score));
     ranked
+}
+
+/// The same with near relatives moved behind, but for the first of each family, until there are so many: whoever is shown a few
+/// sees ones that differ in kind.
+pub(super) fn relatives_behind(ranked: Vec<Ranked>, most: usize, filters: &Filters) -> Vec<Ranked> {
+    let mut families = HashSet::new();
+    let (mut first, mut behind) = (Vec::new(), Vec::new());
+    for one in ranked {
+        let is_new = first.len() < most && families.insert(family(&one.program, filters));
+        match is_new {
+            true => first.push(one),
+            false => behind.push(one),
+        }
+    }
+    first.extend(behind);
+    first
+}
+
+/// Programs of one family differ only in word boundaries, and in filters for letter case.
+fn family(program: &Program, filters: &Filters) -> Vec<(Vec<Piece>, Vec<Written>)> {
+    let of_step = |step: &Candidate| {
+        let bare = step.pieces.iter().filter(|piece| **piece != Piece::Edge);
+        let plain = |part: &Written| match part {
+            Written::Group {
+                group,
+                filter,
+                optional,
+            } if filters.is_of_case(*filter) => Written::Group {
+                group: *group,
+                filter: 0,
+                optional: optional.clone(),
+            },
+            part => part.clone(),
+        };
+        (
+            bare.cloned().collect(),
+            step.template.iter().map(plain).collect(),
+        )
+    };
+    program.steps.iter().map(of_step).collect()
 }
 
 /// What a program makes of each text; the same text as before is nothing made.

@@ -11,6 +11,7 @@ use crate::infer::layouts::{Slot, layouts};
 use crate::infer::slots::Choice;
 use crate::infer::span_patterns::of_slot;
 use crate::infer::templates::{Hypothesis, Part, Window};
+use crate::stop::Stop;
 use std::cmp::Ordering;
 use std::collections::{BinaryHeap, HashSet};
 
@@ -28,22 +29,28 @@ pub(super) struct Limits {
 
 /// Work that is left: about one for each character looked at, and a share for each pattern written.
 #[derive(Debug)]
-pub(super) struct Budget(i64);
+pub(super) struct Budget {
+    left: i64,
+    stop: Stop,
+}
 
 impl Budget {
-    /// The work that one inference may do, about half a second.
-    pub fn full() -> Self {
-        Self(6_000_000)
+    /// The work that one inference may do, about half a second; none is left once it is stopped.
+    pub fn full(stop: &Stop) -> Self {
+        Self {
+            left: 6_000_000,
+            stop: stop.clone(),
+        }
     }
 
     /// Takes off what was done.
     pub fn spend(&mut self, work: usize) {
-        self.0 -= work as i64;
+        self.left -= work as i64;
     }
 
     /// True if none is left.
     pub fn is_spent(&self) -> bool {
-        self.0 <= 0
+        self.left <= 0 || self.stop.is_set()
     }
 }
 
@@ -165,7 +172,7 @@ pub(super) fn search(
                 break;
             }
             tried += 1;
-            budget.0 -= 100;
+            budget.spend(100);
             for (at, size) in sizes.iter().enumerate() {
                 if usize::from(picks[at]) + 1 < *size {
                     let mut next = picks.clone();
@@ -232,7 +239,7 @@ pub(super) fn holds(candidate: &Candidate, examples: &Examples<'_>) -> bool {
         (&candidate.matcher, &candidate.template),
         &[],
         examples,
-        &mut Budget(i64::MAX),
+        &mut Budget::full(&Stop::default()),
     ) == Verdict::Holds
 }
 
@@ -253,7 +260,7 @@ fn verify(
     // A number of matches is known only for the file as a whole.
     let counts = counts(template);
     for case in &examples.changed {
-        budget.0 -= case.before.len() as i64 + 20;
+        budget.spend(case.before.len() + 20);
         let line = case.line.unwrap_or(1);
         let number = match counts {
             true => match number_before(template, case, places) {
@@ -273,7 +280,7 @@ fn verify(
         }
     }
     for case in &examples.untouched {
-        budget.0 -= case.before.len() as i64 + 20;
+        budget.spend(case.before.len() + 20);
         match rewritten(
             (matcher, template),
             (&case.before, case.part),

@@ -2,6 +2,7 @@
 
 use crate::infer::sample::Sample;
 use crate::span::Span;
+use crate::stop::Stop;
 
 /// One example: a text, and the text that must come of it.
 ///
@@ -48,6 +49,8 @@ pub struct Task {
     pub examples: Vec<Pair>,
     /// Texts of the data.
     pub data: Sample,
+    /// Ends the search, whose answer is of no use then.
+    pub stop: Stop,
 }
 
 /// Characters of an example, at most.
