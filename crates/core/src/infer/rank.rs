@@ -157,13 +157,41 @@ pub(super) fn rank(
     }
     let data = Data::of(cases, texts, cell);
     let scored = distinct.into_iter().map(|(program, made)| Ranked {
-        score: program.cost + data.cost(&made),
+        score: program.cost + data.cost(&made) + torn_cost(&program, &made, cases, texts),
         program,
         made,
     });
     let mut ranked: Vec<Ranked> = scored.collect();
     ranked.sort_by(|a, b| a.score.total_cmp(&b.score));
     ranked
+}
+
+/// The cost of numbers in the data of which only a part is copied, where no example has such.
+fn torn_cost(program: &Program, made: &[Made], cases: &[Case], texts: &[Text]) -> f64 {
+    let [step] = &program.steps[..] else {
+        return 0.0;
+    };
+    let tears = |text: &[char]| {
+        let digit = |at: usize| text.get(at).is_some_and(char::is_ascii_digit);
+        // Zeros in front are left out as a matter of course.
+        let cut = |at: usize| at > 0 && digit(at - 1) && digit(at) && text[at - 1] != '0';
+        let matches = step.matcher.all(text).unwrap_or_default();
+        let mut groups = matches.iter().flat_map(|spans| spans[1..].iter().flatten());
+        groups.any(|(from, to)| cut(*from) || cut(*to))
+    };
+    if cases.iter().any(|case| tears(&case.before)) {
+        return 0.0;
+    }
+    let changed = texts
+        .iter()
+        .zip(made)
+        .filter(|(_, made)| matches!(made, Made::Text(_)));
+    let (mut all, mut torn) = (0, 0);
+    for (text, _) in changed {
+        all += 1;
+        torn += usize::from(tears(&text.text));
+    }
+    4.0 * torn as f64 / f64::from(all.max(1))
 }
 
 /// The same with near relatives moved behind, but for the first of each family, until there are so many: whoever is shown a few
