@@ -318,6 +318,12 @@ fn has_form(others: &[Form], form: &Form) -> bool {
     others.iter().any(|other| other.coarse == form.coarse)
 }
 
+/// True if a text has the form of some, and not of others: the coarse form, or the exact one.
+fn is_of(some: &[Form], others: &[Form], form: &Form) -> bool {
+    let exact = |forms: &[Form]| forms.iter().any(|other| other.exact == form.exact);
+    has_form(some, form) && !has_form(others, form) || exact(some) && !exact(others)
+}
+
 impl Data {
     fn of(cases: &[Case], texts: &[Text], cell: bool) -> Self {
         let known = Known::of(cases, texts);
@@ -326,7 +332,7 @@ impl Data {
             Compared {
                 vote: vote(&own, &known),
                 weak: text.weak,
-                is_after: has_form(&known.after, &own) && !has_form(&known.changed, &own),
+                is_after: is_of(&known.after, &known.changed, &own),
                 alike: nearest(&own, &known.changed),
             }
         };
