@@ -39,6 +39,7 @@ pub mod address;
 pub mod chars;
 pub mod chunker;
 pub mod columns;
+pub mod common_ends;
 pub mod decimal;
 pub mod describe;
 pub mod edits;

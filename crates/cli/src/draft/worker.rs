@@ -9,7 +9,6 @@ use brisk_quill_core::example::Example;
 use brisk_quill_core::explain::{Explained, explain_pattern, explain_template};
 use brisk_quill_core::infer::inference::Inference;
 use brisk_quill_core::infer::proposal::Proposal;
-use brisk_quill_core::infer::refusal::Refusal;
 use brisk_quill_core::infer::task::{Pair, Task};
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
@@ -569,7 +568,7 @@ fn inferred(examples: &[Example], texts: &[String], stop: Stop) -> Result<Vec<St
     for (line, text) in (1..).zip(texts) {
         task.data.add(text, line, false);
     }
-    let found = Inference::of(&task).map_err(|refusal| why_not(&refusal))?;
+    let found = Inference::of(&task).map_err(|refusal| refusal.to_string())?;
     let single = |proposal: Proposal| match <[StepSpec; 1]>::try_from(proposal.steps) {
         Ok([step]) => Some(step),
         Err(_) => None,
@@ -578,17 +577,5 @@ fn inferred(examples: &[Example], texts: &[String], stop: Stop) -> Result<Vec<St
     match steps.is_empty() {
         true => Err("it takes several steps; `bquill infer` proposes them".into()),
         false => Ok(steps),
-    }
-}
-
-/// A refusal in a few words.
-fn why_not(refusal: &Refusal) -> String {
-    match refusal {
-        Refusal::NothingChanges => "no example changes anything".into(),
-        Refusal::TwoOutcomes(a, b) => format!("examples {a} and {b} want two things of one text"),
-        Refusal::TooLong(number) => format!("example {number} is too long"),
-        Refusal::OddOne(number) => format!("example {number} does not go with the others"),
-        Refusal::LooksLikeTable => "the new texts are not made of the old ones".into(),
-        Refusal::NoRule => "no one rule makes all examples".into(),
     }
 }

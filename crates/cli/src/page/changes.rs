@@ -4,6 +4,7 @@ use crate::cell_values::CellValues;
 use crate::context::excerpt::{Excerpt, Excerpts};
 use crate::context::{FileRow, PieceOf};
 use crate::render::highlight::shortened;
+use brisk_quill_core::common_ends::common_ends;
 use brisk_quill_core::escape::{visible, visible_blanks};
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::plan::PlanIndex;
@@ -139,14 +140,9 @@ fn said(opinion: &Opinion) -> Markup {
 
 /// A text with what differs from another marked: old, or new.
 fn differing(text: &str, other: &str, is_old: bool) -> Markup {
-    let same = |(a, b): &(char, char)| a == b;
     let chars = |text: &str| text.chars().collect::<Vec<char>>();
     let (text, other) = (chars(text), chars(other));
-    let most = text.len().min(other.len());
-    let pairs = text.iter().copied().zip(other.iter().copied());
-    let head = pairs.take_while(same).count();
-    let tails = text.iter().rev().copied().zip(other.iter().rev().copied());
-    let tail = tails.take(most - head).take_while(same).count();
+    let (head, tail) = common_ends(&text, &other);
     let part = |chars: &[char]| chars.iter().collect::<String>();
     let middle = visible_blanks(part(&text[head..text.len() - tail]).as_bytes());
     html! {

@@ -2,7 +2,7 @@
 
 use crate::infer::examples::Place;
 use crate::infer::form::Piece;
-use crate::infer::tokens::{is_inside_word, text_of, tokens};
+use crate::infer::tokens::{Token, is_inside_word, text_of, tokens};
 
 /// A way to bound a match: pieces of the pattern, and the text that they match, which is written back.
 #[derive(Clone, Debug)]
@@ -23,99 +23,67 @@ pub(super) fn bounds(places: &[Place<'_>], cell: bool, left: bool) -> Vec<Bound>
     if cell {
         return vec![bound(vec![anchor], &[], 0.0)];
     }
-    let side = |place: &Place<'_>| -> (Vec<char>, usize) {
+    let beside = |place: &Place<'_>| -> Vec<char> {
         let (case, window) = place;
         match left {
-            true => (case.before[..window.before.0].to_vec(), window.before.0),
-            false => (case.before[window.before.1..].to_vec(), window.before.1),
+            true => case.before[..window.before.0].to_vec(),
+            false => case.before[window.before.1..].to_vec(),
         }
     };
-    let word = |c: Option<&char>| c.is_some_and(|c| c.is_alphanumeric() || *c == '_');
+    let sides: Vec<Vec<char>> = places.iter().map(beside).collect();
+    let word = |c: Option<char>| c.is_some_and(|c| c.is_alphanumeric() || c == '_');
     let inner = |place: &Place<'_>| -> Option<char> {
         let (case, window) = place;
         let text = &case.before[window.before.0..window.before.1];
-        if left {
-            text.first().copied()
-        } else {
-            text.last().copied()
-        }
+        let c = if left { text.first() } else { text.last() };
+        c.copied()
     };
-    let outer = |place: &Place<'_>| -> Option<char> {
-        let (case, window) = place;
-        let at = if left {
-            window.before.0.checked_sub(1)
-        } else {
-            Some(window.before.1)
-        };
-        at.and_then(|at| case.before.get(at)).copied()
+    let outer = |side: &[char]| -> Option<char> {
+        let c = if left { side.last() } else { side.first() };
+        c.copied()
     };
-    let at_edge = |place: &Place<'_>| word(inner(place).as_ref()) != word(outer(place).as_ref());
-    // A word is meant as a whole where all examples have it as a whole.
-    let whole_word = places
+    // The characters on both sides of each edge of a window.
+    let edges: Vec<(Option<char>, Option<char>)> = places
         .iter()
-        .all(|place| word(inner(place).as_ref()) && at_edge(place));
+        .zip(&sides)
+        .map(|(place, side)| (inner(place), outer(side)))
+        .collect();
+    let several = places.len() > 1;
+    let at_edge = edges
+        .iter()
+        .all(|(inner, outer)| word(*inner) != word(*outer));
+    // A word is meant as a whole where all examples have it as a whole.
+    let whole_word = at_edge && edges.iter().all(|(inner, _)| word(*inner));
     // Text that all examples have right before a sign is likely to belong to it.
-    let torn = places.len() > 1
-        && places
-            .iter()
-            .all(|place| !word(inner(place).as_ref()) && word(outer(place).as_ref()));
+    let torn = several && at_edge && edges.iter().all(|(_, outer)| word(*outer));
     // And a word that all of them have right there, even more so.
     let near_word = {
-        let near = |place: &Place<'_>| -> Option<String> {
-            let (case, window) = place;
-            let (text, at) = (
-                &case.before,
-                if left {
-                    window.before.0
-                } else {
-                    window.before.1
-                },
-            );
-            let close: Vec<char> = match left {
-                true => text[..at]
-                    .iter()
-                    .rev()
-                    .take_while(|c| !c.is_whitespace())
-                    .copied()
-                    .collect(),
-                false => text[at..]
-                    .iter()
-                    .take_while(|c| !c.is_whitespace())
-                    .copied()
-                    .collect(),
+        let near = |side: &Vec<char>| -> Option<String> {
+            let word = match left {
+                true => first_word(side.iter().rev()),
+                false => first_word(side.iter()),
             };
-            let letters = close.iter().skip_while(|c| !c.is_alphabetic());
-            let word: String = letters.take_while(|c| c.is_alphabetic()).collect();
             (word.chars().count() > 1).then_some(word)
         };
-        let first = near(&places[0]);
-        places.len() > 1 && first.is_some() && places.iter().all(|place| near(place) == first)
+        let first = near(&sides[0]);
+        several && first.is_some() && sides.iter().all(|side| near(side) == first)
     };
-    let none = if near_word { 0.5 } else { 0.0 }
-        + match () {
-            () if whole_word => 0.3,
-            () if torn => 0.3,
-            () => 0.0,
-        };
+    // The cost of a bound that leaves it out.
+    let without_word = if near_word { 0.5 } else { 0.0 };
+    let none = without_word + if whole_word || torn { 0.3 } else { 0.0 };
     let mut all = vec![bound(Vec::new(), &[], none)];
-    if places.iter().all(at_edge) {
-        let ends = places.len() > 1 && places.iter().all(|place| outer(place).is_none());
-        let cost = if near_word { 0.5 } else { 0.0 }
-            + match () {
-                () if ends => 0.15,
-                () if whole_word => 0.0,
-                () => 0.3,
-            };
-        all.push(bound(vec![Piece::Edge], &[], cost));
+    let to_end = sides.iter().all(Vec::is_empty);
+    if at_edge {
+        let cost = match () {
+            () if several && to_end => 0.15,
+            () if whole_word => 0.0,
+            () => 0.3,
+        };
+        all.push(bound(vec![Piece::Edge], &[], without_word + cost));
     }
-    let sides: Vec<Vec<char>> = places.iter().map(|place| side(place).0).collect();
-    if sides.iter().all(Vec::is_empty) {
-        let several = places.len() > 1;
-        all.push(bound(
-            vec![anchor.clone()],
-            &[],
-            if several { 0.1 } else { 0.6 },
-        ));
+    if to_end {
+        let cost = if several { 0.1 } else { 0.6 };
+        all.push(bound(vec![anchor.clone()], &[], cost));
     }
     let first = &sides[0];
     let cut = tokens(first);
@@ -131,25 +99,21 @@ pub(super) fn bounds(places: &[Place<'_>], cell: bool, left: bool) -> Vec<Bound>
         if !shared {
             break;
         }
-        let outer = |at: usize| match left {
-            true => tokens(text)[0].is_word() && at > 0,
-            false => tokens(text).last().is_some_and(|token| token.is_word()) && at > 0,
+        let outermost = if left {
+            tokens(text).into_iter().next()
+        } else {
+            tokens(text).pop()
         };
         let literal = Piece::Text(text_of(text));
         // Text that all examples share is the likelier meant, the more they are and the closer it stands.
         let close = !text.iter().any(|c| c.is_whitespace());
         let share = match close {
             true => places.len().min(3) as f64,
-            false => {
-                if places.len() > 1 {
-                    1.4
-                } else {
-                    1.0
-                }
-            }
+            false if several => 1.4,
+            false => 1.0,
         };
         let has_word = text.iter().filter(|c| c.is_alphabetic()).count() > 1;
-        let without = if near_word && !has_word { 0.5 } else { 0.0 };
+        let without = if has_word { 0.0 } else { without_word };
         let cost = (0.35 + 0.1 * count as f64) / share + without;
         let with = |anchor: Piece, cost: f64| match left {
             true => bound(vec![anchor, literal.clone()], text, cost),
@@ -162,7 +126,7 @@ pub(super) fn bounds(places: &[Place<'_>], cell: bool, left: bool) -> Vec<Bound>
             };
             at == 0 || !is_inside_word(side, at)
         });
-        let whole = boundary && outer(1);
+        let whole = boundary && outermost.is_some_and(Token::is_word);
         all.push(bound(
             vec![literal.clone()],
             text,
@@ -172,10 +136,18 @@ pub(super) fn bounds(places: &[Place<'_>], cell: bool, left: bool) -> Vec<Bound>
             all.push(with(Piece::Edge, cost));
         }
         if sides.iter().all(|side| side.len() == text.len()) {
-            let lone = if places.len() > 1 { 0.2 } else { 0.5 };
+            let lone = if several { 0.2 } else { 0.5 };
             all.push(with(anchor.clone(), cost + lone));
         }
     }
     all.sort_by(|a, b| a.cost.total_cmp(&b.cost));
     all
+}
+
+/// The first word of some text, up to white space; empty where there is none.
+fn first_word<'c>(text: impl Iterator<Item = &'c char>) -> String {
+    text.take_while(|c| !c.is_whitespace())
+        .skip_while(|c| !c.is_alphabetic())
+        .take_while(|c| c.is_alphabetic())
+        .collect()
 }

@@ -191,12 +191,7 @@ fn push_pieces(out: &mut String, pieces: &[Piece], ascii: bool) {
             }
             Piece::OneOf(texts, any_case) => {
                 out.push_str(if *any_case { "(?i:" } else { "(?:" });
-                for (index, text) in texts.iter().enumerate() {
-                    if index > 0 {
-                        out.push('|');
-                    }
-                    push_text(out, text);
-                }
+                push_alternatives(out, texts);
                 out.push(')');
             }
             Piece::Maybe(inner) => {
@@ -222,14 +217,7 @@ fn push_pieces(out: &mut String, pieces: &[Piece], ascii: bool) {
                 out.push('(');
                 match &inner[..] {
                     // The group is the bracket of the alternation.
-                    [Piece::OneOf(texts, false)] => {
-                        for (index, text) in texts.iter().enumerate() {
-                            if index > 0 {
-                                out.push('|');
-                            }
-                            push_text(out, text);
-                        }
-                    }
+                    [Piece::OneOf(texts, false)] => push_alternatives(out, texts),
                     inner => push_pieces(out, inner, ascii),
                 }
                 out.push(')');
@@ -238,6 +226,15 @@ fn push_pieces(out: &mut String, pieces: &[Piece], ascii: bool) {
             Piece::End => out.push('$'),
             Piece::Edge => out.push_str(r"\b"),
         }
+    }
+}
+
+fn push_alternatives(out: &mut String, texts: &[String]) {
+    for (index, text) in texts.iter().enumerate() {
+        if index > 0 {
+            out.push('|');
+        }
+        push_text(out, text);
     }
 }
 

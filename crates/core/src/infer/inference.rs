@@ -1,5 +1,6 @@
 //! Inference: proposals from a task, and the questions that would settle which is meant.
 
+use crate::common_ends::common_ends;
 use crate::infer::candidate::Made;
 use crate::infer::case::Case;
 use crate::infer::examples::{Examples, KnownChoices};
@@ -10,7 +11,7 @@ use crate::infer::rank::{Ranked, Text, rank, relatives_behind};
 use crate::infer::refusal::Refusal;
 use crate::infer::search::Budget;
 use crate::infer::task::{EXAMPLE_MOST, Pair, Task};
-use crate::infer::tokens::{Kind, shape, tokens};
+use crate::infer::tokens::{Kind, shape, text_of, tokens};
 use std::collections::BTreeSet;
 
 /// Proposals that take part in questions, at most.
@@ -94,8 +95,10 @@ impl Inference {
             return Err(refusal(task));
         }
         let (proposals, cut_short) = found;
-        let questions = questions(task, &proposals);
-        let (furthest, nearest_left) = extremes(task, &proposals[0]);
+        let of_example = |pair: &Pair| traits(&pair.before);
+        let known: Vec<Traits> = task.examples.iter().map(of_example).collect();
+        let questions = questions(task, &proposals, &known);
+        let (furthest, nearest_left) = extremes(task, &proposals[0], &known);
         Ok(Self {
             proposals,
             questions,
@@ -344,29 +347,17 @@ fn refusal(task: &Task) -> Refusal {
 /// True if less than half of the letters and digits of the new text stand in words of the old one.
 fn is_foreign(pair: &Pair) -> bool {
     // What is the same on both sides of a change says nothing.
-    let (old, new) = (&pair.before, &pair.after);
-    let alike = |(a, b): &(char, char)| a == b;
-    let head: usize = old.chars().zip(new.chars()).take_while(alike).count();
-    let behind = old
-        .chars()
-        .rev()
-        .zip(new.chars().rev())
-        .take_while(alike)
-        .count();
-    let part = |text: &str| -> String {
-        let length = text.chars().count();
-        let shortest = old.chars().count().min(new.chars().count());
-        let tail = behind.min(shortest - head);
-        text.chars().skip(head).take(length - head - tail).collect()
-    };
-    let (old, new) = (part(old).to_lowercase(), part(new));
-    let new: Vec<char> = new.chars().collect();
-    let words = tokens(&new);
+    let (old, new): (Vec<char>, Vec<char>) =
+        (pair.before.chars().collect(), pair.after.chars().collect());
+    let (head, tail) = common_ends(&old, &new);
+    let old = text_of(&old[head..old.len() - tail]).to_lowercase();
+    let new = &new[head..new.len() - tail];
+    let words = tokens(new);
     let words = words.iter().filter(|token| token.is_word());
     let (mut all, mut known) = (0, 0);
     for token in words {
-        let word: String = token.of(&new).iter().collect();
-        let length = token.of(&new).len();
+        let word = text_of(token.of(new));
+        let length = token.of(new).len();
         all += length;
         if old.contains(word.trim_start_matches('0').to_lowercase().as_str()) {
             known += length;
@@ -376,13 +367,8 @@ fn is_foreign(pair: &Pair) -> bool {
 }
 
 /// The texts that proposals make different things of, the most telling first.
-fn questions(task: &Task, proposals: &[Proposal]) -> Vec<Question> {
+fn questions(task: &Task, proposals: &[Proposal], known: &[Traits]) -> Vec<Question> {
     let mut questions: Vec<(f64, Question)> = Vec::new();
-    let known: Vec<BTreeSet<String>> = task
-        .examples
-        .iter()
-        .map(|pair| traits(&pair.before))
-        .collect();
     for (at, text) in task.data.texts().enumerate() {
         if questions
             .iter()
@@ -419,7 +405,7 @@ fn questions(task: &Task, proposals: &[Proposal]) -> Vec<Question> {
             answers,
         };
         // A text of a new kind teaches more than another of a kind that is known.
-        let novelty = novelty(&text.text, &known).min(3) as f64;
+        let novelty = novelty(&text.text, known).min(3) as f64;
         questions.push((entropy * (1.0 + NOVELTY * novelty), question));
     }
     questions.sort_by(|a, b| b.0.total_cmp(&a.0));
@@ -429,11 +415,14 @@ fn questions(task: &Task, proposals: &[Proposal]) -> Vec<Question> {
         .collect()
 }
 
+/// Traits of a text.
+type Traits = BTreeSet<String>;
+
 /// What is seen of a text at a glance: its signs, digits and capitals, how it begins, and how long it is.
-fn traits(text: &str) -> BTreeSet<String> {
+fn traits(text: &str) -> Traits {
     let chars: Vec<char> = text.chars().collect();
     let all = tokens(&chars);
-    let mut traits: BTreeSet<String> = BTreeSet::new();
+    let mut traits = Traits::new();
     for token in &all {
         traits.insert(match token.kind {
             Kind::Letters if token.of(&chars)[0].is_uppercase() => "capital".into(),
@@ -452,7 +441,7 @@ fn traits(text: &str) -> BTreeSet<String> {
 }
 
 /// The traits of a text that no example has.
-fn novelty(text: &str, known: &[BTreeSet<String>]) -> usize {
+fn novelty(text: &str, known: &[Traits]) -> usize {
     let own = traits(text);
     own.iter()
         .filter(|of_text| !known.iter().any(|known| known.contains(*of_text)))
@@ -460,7 +449,11 @@ fn novelty(text: &str, known: &[BTreeSet<String>]) -> usize {
 }
 
 /// The change least like the examples, and the text most like them that stays.
-fn extremes(task: &Task, best: &Proposal) -> (Option<(String, String)>, Option<String>) {
+fn extremes(
+    task: &Task,
+    best: &Proposal,
+    traits: &[Traits],
+) -> (Option<(String, String)>, Option<String>) {
     let form = |text: &str| shape(&text.chars().collect::<Vec<char>>());
     let changed = task.examples.iter().filter(|pair| !pair.is_untouched());
     let known: Vec<String> = changed.map(|pair| form(&pair.before)).collect();
@@ -471,18 +464,13 @@ fn extremes(task: &Task, best: &Proposal) -> (Option<(String, String)>, Option<S
             .map(|known| strsim::normalized_levenshtein(&own, known));
         each.fold(0.0, f64::max)
     };
-    let known_traits: Vec<BTreeSet<String>> = task
-        .examples
-        .iter()
-        .map(|pair| traits(&pair.before))
-        .collect();
     let mut furthest: Option<(f64, (String, String))> = None;
     let mut nearest: Option<(f64, String)> = None;
     for (text, made) in task.data.texts().zip(&best.made) {
         if task.examples.iter().any(|pair| pair.before == text.text) || text.text.is_empty() {
             continue;
         }
-        let like = likeness(&text.text) - novelty(&text.text, &known_traits) as f64;
+        let like = likeness(&text.text) - novelty(&text.text, traits) as f64;
         match made {
             Some(after) if furthest.as_ref().is_none_or(|(least, _)| like < *least) => {
                 furthest = Some((like, (text.text.clone(), after.clone())));

@@ -23,15 +23,10 @@ impl Proposal {
     pub fn rewrite(&self, unit: &str) -> Option<String> {
         made_of(&alone(&self.steps)?, unit)
     }
-
-    /// The steps as a rewrite of texts that are one unit each.
-    pub fn for_units(&self) -> Option<Rewrite> {
-        alone(&self.steps)
-    }
 }
 
 /// The text that a rewrite of single units makes of one; `None` where a filter cannot work on it.
-pub fn made_of(rewrite: &Rewrite, unit: &str) -> Option<String> {
+pub(super) fn made_of(rewrite: &Rewrite, unit: &str) -> Option<String> {
     let outcome = rewrite_text(rewrite, unit.as_bytes());
     let text = outcome.problems.is_empty().then_some(outcome.text)?;
     String::from_utf8(text).ok()

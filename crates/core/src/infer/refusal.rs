@@ -1,18 +1,44 @@
 //! The reasons for which nothing is proposed.
 
 /// A reason for which nothing is proposed.
-#[derive(Clone, Debug, PartialEq, Eq)]
+///
+/// ```
+/// use brisk_quill_core::infer::refusal::Refusal;
+/// assert_eq!(Refusal::TwoOutcomes(1, 3).to_string(), "examples 1 and 3 want two things of one text");
+/// assert_eq!(Refusal::NoRule.name(), "no rule");
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Refusal {
     /// No example changes anything.
+    #[error("no example changes anything")]
     NothingChanges,
     /// One text is to become two things; the numbers of the two examples, from 1.
+    #[error("examples {0} and {1} want two things of one text")]
     TwoOutcomes(usize, usize),
     /// An example is over [`crate::infer::task::EXAMPLE_MOST`] characters long; its number, from 1.
+    #[error("example {0} is too long")]
     TooLong(usize),
     /// No rule was found for all examples, but for all without this one; its number, from 1.
+    #[error("example {0} does not go with the others")]
     OddOne(usize),
     /// The new texts are not made of the old ones: they could only be looked up in a table.
+    #[error("the new texts are not made of the old ones")]
     LooksLikeTable,
     /// No rule was found for all examples.
+    #[error("no one rule makes all examples")]
     NoRule,
+}
+
+impl Refusal {
+    /// The name that it has in records.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::NothingChanges => "nothing changes",
+            Self::TwoOutcomes(..) => "two outcomes",
+            Self::TooLong(_) => "too long",
+            Self::OddOne(_) => "odd one",
+            Self::LooksLikeTable => "looks like a table",
+            Self::NoRule => "no rule",
+        }
+    }
 }

@@ -1,5 +1,6 @@
 //! The parts of lines that changed, and the ways to widen them to what a rule goes by.
 
+use crate::common_ends::common_ends;
 use crate::infer::case::Case;
 use crate::infer::templates::Window;
 use crate::infer::tokens::{Kind, Token, kind, text_of, tokens};
@@ -227,25 +228,18 @@ fn joined_words(all: &[Token]) -> Vec<(usize, usize)> {
 
 /// The whole text but for its common start and end.
 fn trimmed(before: &[char], after: &[char]) -> Window {
-    let shortest = before.len().min(after.len());
-    let head = (0..shortest)
-        .take_while(|&at| before[at] == after[at])
-        .count();
-    let tail = (0..shortest - head)
-        .take_while(|&back| before[before.len() - 1 - back] == after[after.len() - 1 - back])
-        .count();
+    let (head, tail) = common_ends(before, after);
     // Whole tokens only.
     let old = tokens(before);
-    let from = old
-        .iter()
-        .rev()
+    let mut left = old.iter().rev();
+    let from = left
         .find(|token| token.from <= head)
-        .map_or(0, |token| token.from.min(head));
+        .map_or(0, |token| token.from);
     let end = before.len() - tail;
     let to = old
         .iter()
         .find(|token| token.to >= end)
-        .map_or(before.len(), |token| token.to.max(end));
+        .map_or(before.len(), |token| token.to);
     Window {
         before: (from, to),
         after: (from, after.len() - (before.len() - to)),

@@ -51,19 +51,20 @@ impl Sample {
         let count = self.of_shape.entry(shape(&chars)).or_default();
         *count += 1;
         if self.texts.len() >= TEXTS_MOST {
+            if *count > 1 {
+                return;
+            }
             // A shape that is new takes the place of the last text of a common one.
-            let common = self.texts.iter().rposition(|known| {
+            let is_common = |known: &SampleText| {
                 let chars: Vec<char> = known.text.chars().collect();
                 self.of_shape
                     .get(&shape(&chars))
                     .is_some_and(|count| *count > OF_SHAPE_MOST)
-            });
-            match common {
-                Some(at) if self.of_shape[&shape(&chars)] == 1 => {
-                    self.texts.remove(at);
-                }
-                _ => return,
-            }
+            };
+            match self.texts.iter().rposition(is_common) {
+                Some(at) => self.texts.remove(at),
+                None => return,
+            };
         }
         self.texts.push(SampleText {
             text: text.to_owned(),

@@ -73,12 +73,51 @@ impl Default for Found {
     }
 }
 
-/// An entry of the queue: the number of the choice for each slot.
+/// The patterns of all parts of a layout: of its slots in order, then the bounds on the left and on the right.
+struct Choices<'c> {
+    slots: Vec<Vec<Choice>>,
+    lefts: &'c [Bound],
+    rights: &'c [Bound],
+}
+
+/// One choice for each part.
+struct Chosen<'c> {
+    slots: Vec<&'c Choice>,
+    left: &'c Bound,
+    right: &'c Bound,
+}
+
+impl Choices<'_> {
+    /// The number of choices for each part.
+    fn sizes(&self) -> Vec<usize> {
+        let slots = self.slots.iter().map(Vec::len);
+        slots.chain([self.lefts.len(), self.rights.len()]).collect()
+    }
+
+    /// The choices of these numbers, from 0, one for each part.
+    fn chosen(&self, picks: &[u8]) -> Chosen<'_> {
+        let (of_slots, of_bounds) = picks.split_at(self.slots.len());
+        let each = self.slots.iter().zip(of_slots);
+        Chosen {
+            slots: each.map(|(list, pick)| &list[usize::from(*pick)]).collect(),
+            left: &self.lefts[usize::from(of_bounds[0])],
+            right: &self.rights[usize::from(of_bounds[1])],
+        }
+    }
+}
+
+impl Chosen<'_> {
+    fn cost(&self) -> f64 {
+        let slots: f64 = self.slots.iter().map(|choice| choice.cost).sum();
+        slots + self.left.cost + self.right.cost
+    }
+}
+
+/// An entry of the queue: the number of the choice for each part.
 struct Entry {
-    /// The cost, and a little for each slot that has not its cheapest choice: so that the next choices of all slots are
+    /// The cost, and a little for each part that has not its cheapest choice: so that the next choices of all parts are
     /// tried before combinations of them.
     rank: f64,
-    cost: f64,
     picks: Vec<u8>,
 }
 
@@ -106,6 +145,55 @@ impl Ord for Entry {
     }
 }
 
+/// Gives one choice for each part after another, the cheapest first.
+struct CheapestFirst<'c> {
+    choices: &'c Choices<'c>,
+    sizes: Vec<usize>,
+    queue: BinaryHeap<Entry>,
+    seen: HashSet<Vec<u8>>,
+}
+
+impl<'c> CheapestFirst<'c> {
+    fn new(choices: &'c Choices<'c>) -> Self {
+        let sizes = choices.sizes();
+        let mut all = Self {
+            choices,
+            queue: BinaryHeap::new(),
+            seen: HashSet::new(),
+            sizes,
+        };
+        all.push(vec![0; all.sizes.len()]);
+        all
+    }
+
+    fn push(&mut self, picks: Vec<u8>) {
+        let changed = picks.iter().filter(|pick| **pick > 0).count();
+        let cost = self.choices.chosen(&picks).cost();
+        self.queue.push(Entry {
+            rank: cost + 0.1 * changed as f64,
+            picks,
+        });
+    }
+}
+
+impl<'c> Iterator for CheapestFirst<'c> {
+    type Item = Chosen<'c>;
+
+    fn next(&mut self) -> Option<Chosen<'c>> {
+        let Entry { picks, .. } = self.queue.pop()?;
+        for at in 0..picks.len() {
+            if usize::from(picks[at]) + 1 < self.sizes[at] {
+                let mut next = picks.clone();
+                next[at] += 1;
+                if self.seen.insert(next.clone()) {
+                    self.push(next);
+                }
+            }
+        }
+        Some(self.choices.chosen(&picks))
+    }
+}
+
 /// Adds the candidates for one template to `found`.
 pub(super) fn search(
     hypothesis: &Hypothesis,
@@ -117,7 +205,12 @@ pub(super) fn search(
 ) {
     let befores: Vec<&[char]> = places.iter().map(|(case, _)| &case.before[..]).collect();
     let windows: Vec<Window> = places.iter().map(|(_, window)| *window).collect();
-    let assignments = assignments(hypothesis, examples.filters);
+    let search = Search {
+        hypothesis,
+        places,
+        examples,
+        assignments: assignments(hypothesis, examples.filters),
+    };
     let all = |is_at: fn(&Place<'_>) -> bool| examples.cell || places.iter().all(is_at);
     let (to_start, to_end) = (
         all(|(_, window)| window.before.0 == 0),
@@ -126,110 +219,88 @@ pub(super) fn search(
     let lefts = bounds(places, examples.cell, true);
     let rights = bounds(places, examples.cell, false);
     for layout in layouts(hypothesis, &befores, &windows) {
-        let mut lists: Vec<Vec<Choice>> = Vec::new();
-        for at in 0..layout.len() {
+        let of_slot = |at: usize| {
             let open = at == 0 && to_start || at + 1 == layout.len() && to_end;
-            lists.push(of_slot(&layout, at, open, hypothesis, examples));
-        }
-        if lists.iter().any(Vec::is_empty) {
+            of_slot(&layout, at, open, hypothesis, examples)
+        };
+        let choices = Choices {
+            slots: (0..layout.len()).map(of_slot).collect(),
+            lefts: &lefts,
+            rights: &rights,
+        };
+        if choices.slots.iter().any(Vec::is_empty) {
             continue;
         }
-        let mut sizes: Vec<usize> = lists.iter().map(Vec::len).collect();
-        sizes.extend([lefts.len(), rights.len()]);
-        let cost_of = |picks: &[u8]| -> f64 {
-            let slots: f64 = lists
-                .iter()
-                .zip(picks)
-                .map(|(list, &pick)| list[usize::from(pick)].cost)
-                .sum();
-            slots
-                + lefts[usize::from(picks[lists.len()])].cost
-                + rights[usize::from(picks[lists.len() + 1])].cost
-        };
-        let mut queue = BinaryHeap::new();
-        let mut seen = HashSet::new();
-        let first = vec![0_u8; sizes.len()];
-        let entry = |picks: Vec<u8>| {
-            let cost = cost_of(&picks);
-            let changed = picks.iter().filter(|pick| **pick > 0).count();
-            Entry {
-                rank: cost + 0.1 * changed as f64,
-                cost,
-                picks,
-            }
-        };
-        queue.push(entry(first));
-        let (mut tried, mut hits, mut wide, mut last_hit) = (0, 0, 0, 0);
-        while let Some(Entry { cost, picks, .. }) = queue.pop() {
-            if hypothesis.cost + cost > found.best + limits.margin {
-                break;
-            }
-            if tried >= limits.patterns
+        let (mut hits, mut wide, mut last_hit) = (0, 0, 0);
+        for (tried, chosen) in CheapestFirst::new(&choices).enumerate() {
+            let too_dear = hypothesis.cost + chosen.cost() > found.best + limits.margin;
+            let enough = tried >= limits.patterns
                 || tried > last_hit + limits.patience
                 || hits >= limits.hits
-                || budget.is_spent()
-            {
+                || wide > 3 * limits.hits;
+            if too_dear || enough || budget.is_spent() {
                 break;
             }
-            tried += 1;
             budget.spend(100);
-            for (at, size) in sizes.iter().enumerate() {
-                if usize::from(picks[at]) + 1 < *size {
-                    let mut next = picks.clone();
-                    next[at] += 1;
-                    if seen.insert(next.clone()) {
-                        queue.push(entry(next));
-                    }
-                }
+            match search.attempt(&layout, &chosen, budget, found) {
+                Verdict::Breaks => continue,
+                Verdict::Holds => hits += 1,
+                Verdict::TooWide => wide += 1,
             }
-            let chosen: Vec<&Choice> = lists
-                .iter()
-                .zip(&picks)
-                .map(|(list, &pick)| &list[usize::from(pick)])
-                .collect();
-            let (left, right) = (
-                &lefts[usize::from(picks[lists.len()])],
-                &rights[usize::from(picks[lists.len() + 1])],
-            );
-            let pieces = assemble(&layout, &chosen, left, right);
-            if pieces.iter().all(|piece| matches!(piece, Piece::Edge)) {
-                continue;
-            }
-            let matcher = Matcher::new(&pieces);
-            let mut counted = false;
-            let mut held = false;
-            for (more, assignment) in &assignments {
-                let template = template(hypothesis, assignment, left, right);
-                let verdict = verify((&matcher, &template), places, examples, budget);
-                if verdict == Verdict::Breaks {
-                    break;
-                }
-                let mut candidate = Candidate {
-                    pieces: pieces.clone(),
-                    matcher: matcher.clone(),
-                    template,
-                    cost: 0.0,
-                    condition: None,
-                };
-                let joint = joint_cost(&candidate, &layout, &chosen, examples);
-                candidate.cost = hypothesis.cost + cost + more + joint;
-                counted = true;
-                match verdict {
-                    Verdict::Holds => {
-                        held = true;
-                        found.best = found.best.min(candidate.cost);
-                        found.hits.push(candidate);
-                    }
-                    _ => found.too_wide.push(candidate),
-                }
-            }
-            hits += usize::from(held);
-            last_hit = if counted { tried } else { last_hit };
-            wide += usize::from(counted && !held);
-            if wide > 3 * limits.hits {
+            last_hit = tried + 1;
+        }
+    }
+}
+
+/// The search for the patterns of one template.
+struct Search<'s> {
+    hypothesis: &'s Hypothesis,
+    places: &'s [Place<'s>],
+    examples: &'s Examples<'s>,
+    /// The ways to choose its filters, each with its cost.
+    assignments: Vec<(f64, Vec<usize>)>,
+}
+
+impl Search<'_> {
+    /// Tries one pattern with each choice of filters; the verdict is the best of theirs.
+    fn attempt(
+        &self,
+        layout: &[Slot],
+        chosen: &Chosen<'_>,
+        budget: &mut Budget,
+        found: &mut Found,
+    ) -> Verdict {
+        let pieces = assemble(layout, chosen);
+        if pieces.iter().all(|piece| matches!(piece, Piece::Edge)) {
+            return Verdict::Breaks;
+        }
+        let matcher = Matcher::new(&pieces);
+        let mut best = Verdict::Breaks;
+        for (more, assignment) in &self.assignments {
+            let template = template(self.hypothesis, assignment, (chosen.left, chosen.right));
+            let verdict = verify((&matcher, &template), self.places, self.examples, budget);
+            if verdict == Verdict::Breaks {
                 break;
             }
+            let mut candidate = Candidate {
+                pieces: pieces.clone(),
+                matcher: matcher.clone(),
+                template,
+                cost: 0.0,
+                condition: None,
+            };
+            let joint = joint_cost(&candidate, layout, &chosen.slots, self.examples);
+            candidate.cost = self.hypothesis.cost + chosen.cost() + more + joint;
+            match verdict {
+                Verdict::Holds => {
+                    found.best = found.best.min(candidate.cost);
+                    found.hits.push(candidate);
+                }
+                Verdict::TooWide | Verdict::Breaks => found.too_wide.push(candidate),
+            }
+            best = best.max(verdict);
         }
+        best
     }
 }
 
@@ -243,11 +314,14 @@ pub(super) fn holds(candidate: &Candidate, examples: &Examples<'_>) -> bool {
     ) == Verdict::Holds
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+/// The outcome of a pattern and a template on all examples, the better the greater.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum Verdict {
-    Holds,
-    TooWide,
+    /// An example does not come out.
     Breaks,
+    /// A text that must stay does not.
+    TooWide,
+    Holds,
 }
 
 /// Runs a candidate on all examples.
@@ -315,10 +389,10 @@ fn number_before(template: &[Written], case: &Case, places: &[Place<'_>]) -> Opt
 }
 
 /// The whole pattern: bounds, text between groups, and groups, of which some may be absent.
-fn assemble(layout: &[Slot], chosen: &[&Choice], left: &Bound, right: &Bound) -> Vec<Piece> {
-    let mut pieces = left.pieces.clone();
+fn assemble(layout: &[Slot], chosen: &Chosen<'_>) -> Vec<Piece> {
+    let mut pieces = chosen.left.pieces.clone();
     let mut inner: Vec<Piece> = Vec::new();
-    for (slot, choice) in layout.iter().zip(chosen) {
+    for (slot, choice) in layout.iter().zip(&chosen.slots) {
         let own = match slot.group {
             Some(_) => vec![Piece::Group(choice.pieces.clone())],
             None => choice.pieces.clone(),
@@ -335,7 +409,7 @@ fn assemble(layout: &[Slot], chosen: &[&Choice], left: &Bound, right: &Bound) ->
     if !inner.is_empty() {
         pieces.push(Piece::Maybe(inner));
     }
-    pieces.extend(right.pieces.iter().cloned());
+    pieces.extend(chosen.right.pieces.iter().cloned());
     joined(pieces)
 }
 
@@ -355,8 +429,7 @@ fn joined(pieces: Vec<Piece>) -> Vec<Piece> {
 fn template(
     hypothesis: &Hypothesis,
     assignment: &[usize],
-    left: &Bound,
-    right: &Bound,
+    (left, right): (&Bound, &Bound),
 ) -> Vec<Written> {
     let mut written: Vec<Written> = Vec::new();
     let text = |written: &mut Vec<Written>, more: &[char]| match written.last_mut() {

@@ -16,6 +16,16 @@ pub(super) struct Choice {
     pub cost: f64,
 }
 
+impl Choice {
+    /// This and then another, at a further cost.
+    fn then(&self, next: &Self, more: f64) -> Self {
+        Self {
+            pieces: [&self.pieces[..], &next.pieces].concat(),
+            cost: self.cost + next.cost + more,
+        }
+    }
+}
+
 /// Facts about the place of a span that bear on its patterns.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(super) struct Setting {
@@ -156,17 +166,10 @@ fn of_tokens(texts: &[&[char]], setting: Setting) -> Vec<Choice> {
             .collect();
         let single = first.len() == 1;
         let choices = of_token(&parts, first[at], single, setting);
-        let mut longer: Vec<Choice> = Vec::new();
-        for sequence in &sequences {
-            for choice in &choices {
-                let mut pieces = sequence.pieces.clone();
-                pieces.extend(choice.pieces.iter().cloned());
-                longer.push(Choice {
-                    pieces,
-                    cost: sequence.cost + choice.cost,
-                });
-            }
-        }
+        let longer = sequences
+            .iter()
+            .flat_map(|first| choices.iter().map(|next| first.then(next, 0.0)));
+        let mut longer: Vec<Choice> = longer.collect();
         longer.sort_by(|a, b| a.cost.total_cmp(&b.cost));
         longer.truncate(12);
         sequences = longer;
@@ -279,12 +282,7 @@ fn of_token(parts: &[&[char]], kind: Kind, single: bool, setting: Setting) -> Ve
             }
         }
         Kind::Blanks => {
-            let plain = parts.iter().all(|part| part.iter().all(|c| *c == ' '));
-            let class = if plain {
-                Class::Set(vec![' '])
-            } else {
-                Class::Blank
-            };
+            let class = blank_class(parts);
             let cost = if same { 0.35 } else { 0.2 };
             add(vec![Piece::run(class, 1, None)], cost);
         }
@@ -297,6 +295,14 @@ fn of_token(parts: &[&[char]], kind: Kind, single: bool, setting: Setting) -> Ve
         Kind::Sign => {}
     }
     choices
+}
+
+/// The class of some texts of white space.
+fn blank_class(texts: &[&[char]]) -> Class {
+    match texts.iter().all(|text| text.iter().all(|c| *c == ' ')) {
+        true => Class::Set(vec![' ']),
+        false => Class::Blank,
+    }
 }
 
 /// The characters of some texts, sorted.
@@ -333,12 +339,8 @@ fn separators(texts: &[&[char]], distinct: &[&[char]], add: &mut impl FnMut(Vec<
         .iter()
         .all(|text| text.iter().all(|c| c.is_whitespace()));
     if blanks {
-        let plain = texts.iter().all(|text| text.iter().all(|c| *c == ' '));
-        let class = if plain {
-            Class::Set(vec![' '])
-        } else {
-            Class::Blank
-        };
+        let class = blank_class(texts);
+        let plain = class != Class::Blank;
         let cost = if distinct.len() > 1 { 0.3 } else { 0.5 };
         add(vec![Piece::run(class.clone(), least, None)], cost);
         if plain {
@@ -373,7 +375,7 @@ fn alternatives(distinct: &[&[char]], setting: Setting, add: &mut impl FnMut(Vec
     }
     let lower = |text: &[char]| text_of(text).to_lowercase();
     let mut folded: Vec<String> = full.iter().map(|text| lower(text)).collect();
-    folded.sort_by(|a, b| b.len().cmp(&a.len()).then(a.cmp(b)));
+    longest_first(&mut folded);
     folded.dedup();
     let several = full.len() > 1;
     let cut: f64 = full
@@ -383,7 +385,7 @@ fn alternatives(distinct: &[&[char]], setting: Setting, add: &mut impl FnMut(Vec
     let copied = cut + if setting.group { 1.0 } else { 0.0 };
     if several && !some_empty {
         let mut texts: Vec<String> = full.iter().map(|text| text_of(text)).collect();
-        texts.sort_by(|a, b| b.len().cmp(&a.len()).then(a.cmp(b)));
+        longest_first(&mut texts);
         let cost: f64 = full.iter().map(|text| remembered_cost(text)).sum();
         add(vec![Piece::OneOf(texts, false)], cost + copied - 0.2);
         if folded.len() < full.len() {
@@ -396,6 +398,11 @@ fn alternatives(distinct: &[&[char]], setting: Setting, add: &mut impl FnMut(Vec
     } else if !some_empty {
         add(vec![Piece::OneOf(folded, true)], 0.9 + copied);
     }
+}
+
+/// Sorts texts so that none hides a longer one behind it.
+fn longest_first(texts: &mut [String]) {
+    texts.sort_by(|a, b| b.len().cmp(&a.len()).then(a.cmp(b)));
 }
 
 /// The cost of a part of a word that stands in a pattern as it is: it is remembered letter by letter.
@@ -539,18 +546,12 @@ fn optional_head(texts: &[&[char]], setting: Setting) -> Vec<Choice> {
     let at = |n: usize| if with.contains(&n) { cut[n][0].to } else { 0 };
     let heads: Vec<&[char]> = (0..texts.len()).map(|n| &texts[n][..at(n)]).collect();
     let rests: Vec<&[char]> = (0..texts.len()).map(|n| &texts[n][at(n)..]).collect();
-    let mut all = Vec::new();
-    for head in choices(&heads, setting).into_iter().take(3) {
-        for rest in choices(&rests, setting).into_iter().take(8) {
-            let mut pieces = head.pieces.clone();
-            pieces.extend(rest.pieces);
-            all.push(Choice {
-                pieces,
-                cost: head.cost + rest.cost + 0.05,
-            });
-        }
-    }
-    all
+    let (heads, rests) = (choices(&heads, setting), choices(&rests, setting));
+    let each = |head: &Choice| {
+        let head = head.clone();
+        rests.iter().take(8).map(move |rest| head.then(rest, 0.05))
+    };
+    heads.iter().take(3).flat_map(each).collect()
 }
 
 /// Texts that begin with the same kinds of tokens, with anything behind.
@@ -568,13 +569,8 @@ fn headed(texts: &[&[char]], setting: Setting) -> Vec<Choice> {
         loose(&rests, false, setting, &mut |pieces, cost| {
             of_rest.push(Choice { pieces, cost });
         });
-        for head in of_tokens(&heads, setting).into_iter().take(3) {
-            for rest in &of_rest {
-                let mut pieces = head.pieces.clone();
-                pieces.extend(rest.pieces.iter().cloned());
-                let cost = head.cost + rest.cost + 0.05;
-                all.push(Choice { pieces, cost });
-            }
+        for head in of_tokens(&heads, setting).iter().take(3) {
+            all.extend(of_rest.iter().map(|rest| head.then(rest, 0.05)));
         }
     }
     all

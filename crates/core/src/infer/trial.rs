@@ -1,6 +1,6 @@
 //! A proposal tried on many units at once.
 
-use crate::infer::proposal::{Proposal, made_of};
+use crate::infer::proposal::{Proposal, alone, made_of};
 use crate::rewrite::{Rewrite, rewrite_text};
 use crate::template::tables::NoTables;
 
@@ -43,7 +43,7 @@ impl Trial {
             return Self::default();
         };
         let by_line = Rewrite::new(steps);
-        let alone = proposal.for_units();
+        let alone = alone(&proposal.steps);
         // One run over all is many times as fast as one for each.
         let is_line = |unit: &&&str| !unit.contains(['\n', '\r']);
         let lines: Vec<&str> = units.iter().filter(is_line).copied().collect();
