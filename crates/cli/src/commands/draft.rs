@@ -3,6 +3,7 @@
 use crate::args::definitions::{DraftArgs, FilesArgs, TableArgs};
 use crate::args::split::Part;
 use crate::args::{definitions, words};
+use crate::commands::ends::check_new;
 use crate::commands::{journal_run, plans, preview, review};
 use crate::diagnostic::Diagnostic;
 use crate::draft::action::Leave;
@@ -21,7 +22,7 @@ use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::schedule::Threads;
-use brisk_quill_engine::worked_examples::{self, Examples};
+use brisk_quill_engine::worked_examples::Examples;
 use std::ffi::OsStr;
 use std::io::{self, IsTerminal};
 use std::os::unix::ffi::OsStrExt;
@@ -189,15 +190,13 @@ fn save(file: &Path, state: &State) -> Result<String, String> {
     let Some(asked) = asked else {
         return Err("there is nothing to save yet: no step does anything".to_owned());
     };
-    preview::check_new(file).map_err(said)?;
+    check_new(file, "the rewrite").map_err(said)?;
     if let Some(folder) = file.parent() {
         std::fs::create_dir_all(folder)
             .map_err(|error| format!("cannot make {}: {error}", folder.display()))?;
     }
-    let text =
-        worked_examples::rewrite_file(file, (&asked.text, &asked.rewrite), Examples::default());
-    std::fs::write(file, text)
-        .map_err(|error| format!("cannot write {}: {error}", file.display()))?;
+    let saved = preview::save_rewrite(file, (&asked.text, &asked.rewrite), Examples::default());
+    saved.map_err(said)?;
     Ok(format!("saved in {}", file.display()))
 }
 

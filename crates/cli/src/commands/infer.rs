@@ -8,11 +8,11 @@ mod values;
 
 use crate::args::definitions::{GuardArgs, InferArgs};
 use crate::args::split::{Part, put_pattern};
-use crate::commands::ends::stopped;
+use crate::commands::ends::{check_new, stopped};
 use crate::commands::infer::ask::{Asker, Told};
-use crate::commands::infer::examples::Examples;
-use crate::commands::infer::shown::Shown;
-use crate::commands::infer::units::Units;
+use crate::commands::infer::shown::{Counts, Shown};
+use crate::commands::infer::units::{Distinct, Units};
+use crate::commands::search::Searched;
 use crate::commands::{journal_run, plans, preview, review};
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite};
@@ -29,7 +29,7 @@ use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::stop::Stop;
 use brisk_quill_core::template::tables::NoTables;
-use brisk_quill_engine::worked_examples::{self, Examples as NoExamples};
+use brisk_quill_engine::worked_examples::Examples as NoExamples;
 use brisk_quill_files::source::Source;
 use std::path::PathBuf;
 
@@ -56,7 +56,7 @@ pub fn run(
     }
     examples::check_some(args)?;
     if let Some(file) = &args.save_rewrite {
-        preview::check_new(file)?;
+        check_new(file, "the rewrite")?;
     }
     if args.ask {
         journal_run::can_ask("infer")?;
@@ -75,17 +75,27 @@ pub fn run(
         }
         None => None,
     };
-    let examples = examples::named(args, &units, edited.as_ref(), cells)?;
+    let distinct = units.distinct();
+    let examples = examples::named(args, (&units, &distinct), edited.as_ref(), cells)?;
+    for note in &examples.notes {
+        output.note(&format!("note: {note}\n"));
+    }
     let session = Session {
         args,
         place,
         paths: asked.paths,
         sources,
-        cells,
-        units,
-        examples,
+        task: Task {
+            cells,
+            data: units.sample(&distinct, examples.edited_to),
+            examples: examples.pairs,
+            stop: Stop::by(cancel_token().flag()),
+        },
+        units: &units,
+        distinct: &distinct,
+        searched,
     };
-    session.run(show, searched.status(true), output)
+    session.run(show, output)
 }
 
 /// One inference over data that was read.
@@ -95,76 +105,65 @@ struct Session<'a> {
     place: StepSpec,
     paths: Vec<PathBuf>,
     sources: Vec<Source>,
-    cells: bool,
-    units: Units,
-    examples: Examples,
+    task: Task,
+    units: &'a Units,
+    distinct: &'a [Distinct<'a>],
+    searched: Searched,
 }
 
 impl Session<'_> {
-    fn run(mut self, show: usize, read: Status, output: &mut Output) -> Result<Status, Diagnostic> {
-        for note in &self.examples.notes {
-            output.note(&format!("note: {note}\n"));
+    fn run(mut self, show: usize, output: &mut Output) -> Result<Status, Diagnostic> {
+        let mut inference = self.infer(output)?;
+        if self.args.ask {
+            let mut asker = Asker::default();
+            while let Told::Example(pair) = asker.ask(&inference, &self.task.examples, output)? {
+                self.task.examples.push(pair);
+                inference = self.infer(output)?;
+            }
         }
-        let mut asker = self.args.ask.then(Asker::default);
-        loop {
-            let task = self.task();
-            let inferred = Inference::of(&task);
-            if task.stop.is_set() {
-                return Err(stopped());
-            }
-            let inference = match inferred {
-                Ok(inference) => inference,
-                Err(refusal) => return self.refused(&refusal, output),
-            };
-            let proposals = &inference.proposals[..inference.proposals.len().min(SHOWN)];
-            let distinct = self.units.distinct();
-            let texts: Vec<&str> = distinct.iter().map(|(text, _, _)| *text).collect();
-            let all: Vec<&str> = self.units.all.iter().map(|unit| &unit.text[..]).collect();
-            let of_texts: Vec<Trial> = proposals.iter().map(|one| Trial::of(one, &texts)).collect();
-            let of_all: Vec<Trial> = proposals.iter().map(|one| Trial::of(one, &all)).collect();
-            let rewrites: Vec<AskedRewrite> = proposals
-                .iter()
-                .map(|one| self.rewrite(one))
-                .collect::<Result<_, _>>()?;
-            let shown = Shown {
-                inference: &inference,
-                rewrites: &rewrites,
-                distinct: &distinct,
-                of_texts: &of_texts,
-                of_all: &of_all,
-                examples: &self.examples.pairs,
-                units: &self.units,
-                sources: &self.sources,
-                show,
-                cells: self.cells,
-            };
-            if let Some(asker) = &mut asker {
-                match asker.ask(&shown, output)? {
-                    Told::Example(pair) => {
-                        self.examples.pairs.push(pair);
-                        continue;
-                    }
-                    Told::Enough => {}
-                }
-            }
-            match self.args.json {
-                true => shown.print_records(output),
-                false => shown.print(output),
-            }
-            let best = &rewrites[0];
-            self.save(best, output)?;
-            self.keep(best, output)?;
-            return Ok(read);
+        let proposals = &inference.proposals[..inference.proposals.len().min(SHOWN)];
+        let all: Vec<&str> = self.units.all.iter().map(|unit| &unit.text[..]).collect();
+        let trials: Vec<Trial> = proposals.iter().map(|one| Trial::of(one, &all)).collect();
+        let rewrites = proposals.iter().map(|one| self.rewrite(one));
+        let rewrites: Vec<AskedRewrite> = rewrites.collect::<Result<_, _>>()?;
+        let shown = Shown {
+            inference: &inference,
+            rewrites: &rewrites,
+            distinct: self.distinct,
+            trials: &trials,
+            task: &self.task,
+            units: self.units,
+            searched: &self.searched,
+            sources: &self.sources,
+            show,
+        };
+        match self.args.json {
+            true => shown.print_records(output),
+            false => shown.print(output),
         }
+        let best = &rewrites[0];
+        self.save(best, output)?;
+        self.keep(best, output)?;
+        Ok(self.searched.status(true))
     }
 
-    fn task(&self) -> Task {
-        Task {
-            cells: self.cells,
-            examples: self.examples.pairs.clone(),
-            data: self.units.sample(self.examples.edited_to),
-            stop: Stop::by(cancel_token().flag()),
+    /// Infers from the examples that there are by now.
+    fn infer(&self, output: &mut Output) -> Result<Inference, Diagnostic> {
+        let inferred = Inference::of(&self.task);
+        if self.task.stop.is_set() {
+            return Err(stopped());
         }
+        inferred.map_err(|refusal| {
+            if self.args.json {
+                let counts = Counts {
+                    examples: self.task.examples.len(),
+                    refused: Some(refusal.name()),
+                    ..Counts::default()
+                };
+                shown::print_totals((self.units, &self.searched), counts, output);
+            }
+            explained(&refusal, &self.task.examples)
+        })
     }
 
     /// A proposal with the options that say where, as the command line would have it.
@@ -196,9 +195,9 @@ impl Session<'_> {
             return Ok(());
         };
         let mut text = best.text.clone();
-        text.example = match self.cells {
-            true => examples::in_column(&self.examples.pairs, &self.place),
-            false => examples::worked(&self.examples.pairs),
+        text.example = match self.task.cells {
+            true => examples::in_column(&self.task.examples, &self.place),
+            false => examples::worked(&self.task.examples),
         };
         let outcomes = text.work_examples(&best.rewrite).unwrap_or_default();
         let mut each = outcomes
@@ -212,7 +211,7 @@ impl Session<'_> {
             // rest may change too.
             let got = String::from_utf8_lossy(&outcome.got).into_owned();
             let plain = |text: &str| text.replace('"', "");
-            let pair = self.examples.pairs.get(outcome.number - 1);
+            let pair = self.task.examples.get(outcome.number - 1);
             let of_part = pair.is_some_and(|pair| pair.part.is_some());
             let same = of_part || plain(&got) == plain(&outcome.wanted);
             if !outcome.holds() && example.after.is_some() && same {
@@ -221,12 +220,9 @@ impl Session<'_> {
             }
             outcome.holds()
         });
-        let left_out = self.examples.pairs.len() - text.example.len();
-        let written =
-            worked_examples::rewrite_file(file, (&text, &best.rewrite), NoExamples::default());
+        let left_out = self.task.examples.len() - text.example.len();
+        preview::save_rewrite(file, (&text, &best.rewrite), NoExamples::default())?;
         let shown = visible_path(file);
-        std::fs::write(file, written)
-            .map_err(|error| Diagnostic::trouble(format!("cannot write {shown}: {error}")))?;
         let without = match left_out {
             0 => String::new(),
             left_out => format!(
@@ -262,19 +258,6 @@ impl Session<'_> {
             Err(diagnostic) if diagnostic.status == Status::No => Ok(()),
             Err(diagnostic) => Err(diagnostic),
         }
-    }
-
-    /// Says why nothing is proposed, and what to do.
-    fn refused(&self, refusal: &Refusal, output: &mut Output) -> Result<Status, Diagnostic> {
-        if self.args.json {
-            shown::print_refusal(
-                self.units.all.len(),
-                self.examples.pairs.len(),
-                refusal,
-                output,
-            );
-        }
-        Err(explained(refusal, &self.examples.pairs))
     }
 }
 

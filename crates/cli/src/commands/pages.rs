@@ -10,18 +10,6 @@ use brisk_quill_core::numbers::{counted, number};
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
-/// A page is not saved over a file that is there.
-pub fn check_new(file: &Path) -> Result<(), Diagnostic> {
-    if file.symlink_metadata().is_err() {
-        return Ok(());
-    }
-    let shown = visible_path(file);
-    Err(
-        Diagnostic::trouble(format!("there is already a file: {shown}"))
-            .remedy("save the page under another name"),
-    )
-}
-
 /// Saves a plan as a page, and says so.
 pub fn save(meant: &Meant, file: &Path, output: &mut Output) -> Result<(), Diagnostic> {
     let changes = meant.doc.index.entries.len();

@@ -3,7 +3,7 @@
 
 use crate::args::definitions::PlanArgs;
 use crate::args::split::Part;
-use crate::commands::ends::{report_failed, stopped};
+use crate::commands::ends::{already_there, report_failed, stopped};
 use crate::commands::journal_run;
 use crate::commands::report::Reported;
 use crate::diagnostic::Diagnostic;
@@ -222,11 +222,7 @@ impl Meant {
 /// A plan that cannot be written.
 pub fn plan_write_diagnostic(error: &PlanWriteError) -> Diagnostic {
     match error {
-        PlanWriteError::AlreadyThere(path) => {
-            let shown = visible_path(path);
-            Diagnostic::trouble(format!("there is already a file: {shown}"))
-                .remedy("save the plan under another name")
-        }
+        PlanWriteError::AlreadyThere(path) => already_there(path, "the plan"),
         PlanWriteError::Save { path, source } => {
             let shown = visible_path(path);
             Diagnostic::trouble(format!("cannot save the plan in {shown}: {source}"))

@@ -4,7 +4,7 @@ mod view;
 
 use crate::args::definitions::{PlanArgs, PreviewArgs};
 use crate::args::split::Part;
-use crate::commands::ends::report_unreadable;
+use crate::commands::ends::{check_new, report_unreadable};
 use crate::commands::preview::view::View;
 use crate::commands::report::{Evaluating, guards};
 use crate::commands::{journal_run, pages, plans};
@@ -18,6 +18,7 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
 use brisk_quill_core::rewrite::sink::Unmet;
+use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_engine::collector::{Collector, Events, FileHunk};
 use brisk_quill_engine::compare::{ComparedChange, Comparison};
 use brisk_quill_engine::kept_hunk::{FileReport, HunkCollector, HunkLimits};
@@ -42,10 +43,10 @@ pub fn run(
 ) -> Result<Status, Diagnostic> {
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
     if let Some(file) = &args.save_rewrite {
-        check_new(file)?;
+        check_new(file, "the rewrite")?;
     }
     if let Some(page) = &args.report {
-        pages::check_new(page)?;
+        check_new(page, "the page")?;
     }
     let through = through(args, &asked.rewrite)?;
     let (texts, sources) = files(args, &asked)?;
@@ -269,11 +270,7 @@ impl<'a> Preview<'a> {
         }
         self.view.end(summary, output);
         if let (Some(file), Some(examples)) = (&self.args.save_rewrite, self.examples) {
-            let asked = (&self.asked.text, &self.asked.rewrite);
-            let text = worked_examples::rewrite_file(file, asked, examples);
-            let shown = visible_path(file);
-            std::fs::write(file, text)
-                .map_err(|error| Diagnostic::trouble(format!("cannot write {shown}: {error}")))?;
+            save_rewrite(file, (&self.asked.text, &self.asked.rewrite), examples)?;
         }
         let status = self.status.max(evaluating.end(output));
         let holds = status == Status::Fine && summary.counts.changes > 0;
@@ -301,16 +298,16 @@ fn comparison(file: &Path, show: usize) -> Result<Comparison, Diagnostic> {
         .map_err(|error| Diagnostic::trouble(format!("cannot read the earlier plan: {error}")))
 }
 
-/// A rewrite file that is there is not overwritten.
-pub fn check_new(file: &Path) -> Result<(), Diagnostic> {
-    if file.symlink_metadata().is_err() {
-        return Ok(());
-    }
+/// Writes a rewrite file; examples are added where it holds none.
+pub fn save_rewrite(
+    file: &Path,
+    asked: (&RewriteText, &Rewrite),
+    examples: Examples,
+) -> Result<(), Diagnostic> {
+    let text = worked_examples::rewrite_file(file, asked, examples);
     let shown = visible_path(file);
-    Err(
-        Diagnostic::trouble(format!("there is already a file: {shown}"))
-            .remedy("save the rewrite under another name"),
-    )
+    std::fs::write(file, text)
+        .map_err(|error| Diagnostic::trouble(format!("cannot write {shown}: {error}")))
 }
 
 /// After how many steps to stop.

@@ -4,7 +4,7 @@ mod taken_in;
 
 use crate::args::definitions::{FilesArgs, GuardArgs, PlanArgs, ReviewArgs};
 use crate::args::split::Part;
-use crate::commands::ends::report_unreadable;
+use crate::commands::ends::{check_new, report_unreadable};
 use crate::commands::journal_run;
 use crate::commands::pages;
 use crate::commands::plans::{self, Meant, plan_write_diagnostic};
@@ -36,7 +36,7 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     let takes_in = !args.decisions.is_empty();
     let silent = decides || takes_in || args.report.is_some();
     if let Some(page) = &args.report {
-        pages::check_new(page)?;
+        check_new(page, "the page")?;
     }
     let by = KindsBy::of(args.kinds.as_deref())?.unwrap_or(KindsBy::Need);
     let deciders = Deciders::new(args)?;

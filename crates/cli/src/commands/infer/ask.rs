@@ -1,11 +1,10 @@
 //! Questions on the terminal, one text at a time, until it is settled or the user has had enough.
 
-use crate::commands::infer::shown::Shown;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::signals;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::infer::inference::{Asked, Confirmed};
+use brisk_quill_core::infer::inference::{Asked, Confirmed, Inference};
 use brisk_quill_core::infer::task::Pair;
 use brisk_quill_core::numbers::counted;
 use std::io::{self, BufRead as _};
@@ -29,15 +28,20 @@ pub struct Asker {
 
 impl Asker {
     /// Asks the next question, where there is one.
-    pub fn ask(&mut self, shown: &Shown<'_>, output: &mut Output) -> Result<Told, Diagnostic> {
-        let Some(asked) = shown.inference.next_question(self.confirmed) else {
+    pub fn ask(
+        &mut self,
+        inference: &Inference,
+        examples: &[Pair],
+        output: &mut Output,
+    ) -> Result<Told, Diagnostic> {
+        let Some(asked) = inference.next_question(self.confirmed) else {
             output.print(b"No question is left that would tell these proposals apart.\n\n");
             return Ok(Told::Enough);
         };
         let (said, text, line, answers) = match asked {
             Asked::Disputed(question) => {
-                let examples = counted(shown.examples.len() as u64, "example");
-                let differ = counted(shown.inference.questions.len() as u64, "text");
+                let examples = counted(examples.len() as u64, "example");
+                let differ = counted(inference.questions.len() as u64, "text");
                 let said = format!(
                     "After {examples}, likely rewrites differ on {differ} of those looked at. What becomes of this one?"
                 );

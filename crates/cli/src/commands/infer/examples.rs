@@ -1,7 +1,7 @@
 //! The examples of a command line: pairs, files with pairs, and copies that were edited by hand.
 
 use crate::args::definitions::InferArgs;
-use crate::commands::infer::units::{Unit, Units};
+use crate::commands::infer::units::{Distinct, Unit, Units};
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use brisk_quill_core::escape::{visible, visible_path};
@@ -31,7 +31,7 @@ pub struct Examples {
 /// The examples that the options name; `edited` are the units of the edited copy.
 pub fn named(
     args: &InferArgs,
-    units: &Units,
+    (units, distinct): (&Units, &[Distinct<'_>]),
     edited: Option<&Units>,
     cells: bool,
 ) -> Result<Examples, Diagnostic> {
@@ -53,26 +53,24 @@ pub fn named(
             .iter()
             .map(|text| Pair::new(text.clone(), text.clone())),
     );
+    let texts = distinct.iter().map(|one| (one.text, one));
+    let texts: HashMap<&str, &Distinct<'_>> = texts.collect();
     for pair in pairs {
-        examples.place(pair, units, cells);
+        match texts.get(&pair.before[..]) {
+            // A text that stands there once tells its line.
+            Some(whole) => examples.pairs.push(Pair {
+                line: Some(whole.line).filter(|_| whole.count == 1),
+                ..pair
+            }),
+            None => examples.place(pair, units, cells),
+        }
     }
     Ok(examples)
 }
 
 impl Examples {
-    /// Adds an example, as the whole line that it stands in where it is a part of one.
+    /// Adds an example that is no unit as a whole, as the line that it stands in where it is a part of one.
     fn place(&mut self, pair: Pair, units: &Units, cells: bool) {
-        let whole: Vec<&Unit> = units
-            .all
-            .iter()
-            .filter(|unit| unit.text == pair.before)
-            .take(2)
-            .collect();
-        if let Some(first) = whole.first() {
-            let line = Some(first.line).filter(|_| whole.len() == 1);
-            self.pairs.push(Pair { line, ..pair });
-            return;
-        }
         let holds = |unit: &&Unit| !pair.before.is_empty() && unit.text.contains(&pair.before);
         match units.all.iter().find(holds) {
             Some(unit) if !cells && !pair.is_untouched() => {

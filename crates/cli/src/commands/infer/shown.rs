@@ -1,6 +1,7 @@
 //! Proposals as text and as records.
 
-use crate::commands::infer::units::Units;
+use crate::commands::infer::units::{Distinct, Units};
+use crate::commands::search::Searched;
 use crate::draft::request::{StepText, command_line};
 use crate::options::AskedRewrite;
 use crate::output::Output;
@@ -9,8 +10,7 @@ use crate::render::labelled::{Labelled, Role};
 use crate::render::sentence::rewrite_sentence;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::infer::inference::Inference;
-use brisk_quill_core::infer::refusal::Refusal;
-use brisk_quill_core::infer::task::Pair;
+use brisk_quill_core::infer::task::{Pair, Task};
 use brisk_quill_core::infer::trial::Trial;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::records::field::{Json, Ordinal, line as record_line};
@@ -26,18 +26,15 @@ pub struct Shown<'s> {
     pub inference: &'s Inference,
     /// The proposals that are shown, as rewrites of the files.
     pub rewrites: &'s [AskedRewrite],
-    /// The distinct texts of the data, each with the line of the first, from 1, and how often it stands there.
-    pub distinct: &'s [(&'s str, u64, u64)],
-    /// What each proposal makes of the distinct texts.
-    pub of_texts: &'s [Trial],
+    pub distinct: &'s [Distinct<'s>],
     /// What each proposal makes of all units.
-    pub of_all: &'s [Trial],
-    pub examples: &'s [Pair],
+    pub trials: &'s [Trial],
+    pub task: &'s Task,
     pub units: &'s Units,
+    pub searched: &'s Searched,
     pub sources: &'s [Source],
     /// Rows shown of each list.
     pub show: usize,
-    pub cells: bool,
 }
 
 /// A text, as it is shown between others.
@@ -58,7 +55,7 @@ pub fn pair(pair: &Pair) -> String {
 
 impl Shown<'_> {
     fn unit(&self) -> &'static str {
-        if self.cells { "cell" } else { "line" }
+        if self.task.cells { "cell" } else { "line" }
     }
 
     /// The command line that previews a proposal.
@@ -71,13 +68,14 @@ impl Shown<'_> {
     pub fn print(&self, output: &mut Output) {
         let width = output.width();
         let mut out = Labelled::default();
-        let examples = counted(self.examples.len() as u64, "example");
+        let examples = counted(self.task.examples.len() as u64, "example");
         let proposals = match self.rewrites.len() {
             1 => "one rewrite is proposed".to_owned(),
             several => format!("{several} rewrites are proposed, the likeliest first"),
         };
         out.push_str(&format!("From {examples}, {proposals}.\n"));
         if self
+            .task
             .examples
             .iter()
             .filter(|pair| !pair.is_untouched())
@@ -104,7 +102,7 @@ impl Shown<'_> {
     }
 
     fn put_proposal(&self, at: usize, width: usize, out: &mut Labelled) {
-        let (rewrite, trial) = (&self.rewrites[at], &self.of_all[at]);
+        let (rewrite, trial) = (&self.rewrites[at], &self.trials[at]);
         out.put(Role::Guide, &format!("\nproposal {}", at + 1));
         let of = counted(self.units.all.len() as u64, self.unit());
         out.push_str(&format!("   {} in {of}", counted(trial.changes, "change")));
@@ -130,13 +128,15 @@ impl Shown<'_> {
     /// Changes of a proposal beyond the examples.
     fn put_changes(&self, at: usize, width: usize, out: &mut Labelled) {
         let known = |(text, made): &(&str, &str)| {
-            self.examples
+            self.task
+                .examples
                 .iter()
                 .any(|pair| pair.before == *text && pair.after == *made)
         };
-        let made = self.distinct.iter().zip(&self.of_texts[at].made);
-        let changed: Vec<(&str, &str)> = made
-            .filter_map(|((text, _, _), made)| Some((*text, made.as_deref()?)))
+        let made = &self.trials[at].made;
+        let changed = self.distinct.iter();
+        let changed: Vec<(&str, &str)> = changed
+            .filter_map(|one| Some((one.text, made[one.at].as_deref()?)))
             .filter(|change| !known(change))
             .collect();
         let most = width.saturating_sub(8) / 2;
@@ -171,33 +171,29 @@ impl Shown<'_> {
     }
 
     /// The texts that the shown proposals make different things of, the most telling first.
-    fn disputes(&self) -> Vec<usize> {
-        let differs = |at: &usize| {
-            let first = &self.of_texts[0].made[*at];
-            self.of_texts.iter().any(|trial| trial.made[*at] != *first)
+    fn disputes(&self) -> Vec<&Distinct<'_>> {
+        let differs = |one: &&Distinct<'_>| {
+            let first = &self.trials[0].made[one.at];
+            self.trials.iter().any(|trial| trial.made[one.at] != *first)
         };
         let questions = self.inference.questions.iter().enumerate();
         let order: HashMap<&str, usize> = questions
             .map(|(at, question)| (&question.text[..], at))
             .collect();
-        let mut all: Vec<usize> = (0..self.distinct.len()).filter(differs).collect();
-        all.sort_by_key(|at| {
-            let text = self.distinct[*at].0;
-            (order.get(text).copied().unwrap_or(usize::MAX), *at)
-        });
+        let mut all: Vec<&Distinct<'_>> = self.distinct.iter().filter(differs).collect();
+        all.sort_by_key(|one| order.get(one.text).copied().unwrap_or(usize::MAX));
         // One of each shape before a second of any.
         let shapes = Shapes::new();
         let mut seen: HashMap<Shape, usize> = HashMap::new();
-        let mut nth = |at: usize| {
-            let count = seen
-                .entry(shapes.of(self.distinct[at].0.as_bytes()).coarse())
-                .or_default();
-            *count += 1;
-            *count
-        };
-        let mut ranked: Vec<(usize, usize)> = all.into_iter().map(|at| (nth(at), at)).collect();
-        ranked.sort_by_key(|(nth, _)| *nth);
-        ranked.into_iter().map(|(_, at)| at).collect()
+        let numbered = all.into_iter().map(|one| {
+            let shape = shapes.of(one.text.as_bytes()).coarse();
+            let nth = seen.entry(shape).or_default();
+            *nth += 1;
+            (*nth, one)
+        });
+        let mut numbered: Vec<(usize, &Distinct<'_>)> = numbered.collect();
+        numbered.sort_by_key(|(nth, _)| *nth);
+        numbered.into_iter().map(|(_, one)| one).collect()
     }
 
     fn put_disputes(&self, width: usize, out: &mut Labelled) {
@@ -210,7 +206,7 @@ impl Shown<'_> {
             out.push_str(&format!("\nThey make the same of every {unit}.\n"));
             return;
         }
-        let units: u64 = disputes.iter().map(|at| self.distinct[*at].2).sum();
+        let units: u64 = disputes.iter().map(|one| one.count).sum();
         let (differ, all) = (number(units), counted(self.units.all.len() as u64, unit));
         out.push_str(&format!(
             "\nThey differ on {differ} of {all}. Which did you mean?\n"
@@ -223,10 +219,9 @@ impl Shown<'_> {
             (1..=self.rewrites.len()).map(|number| (format!("proposal {number}"), Align::Left));
         heads.extend(proposals);
         let mut grid = Grid::new(heads);
-        for &at in disputes.iter().take(self.show) {
-            let (before, line, _) = self.distinct[at];
-            let mut row = vec![number(line), text(before)];
-            row.extend(self.of_texts.iter().map(|trial| match &trial.made[at] {
+        for one in disputes.iter().take(self.show) {
+            let mut row = vec![number(one.line), text(one.text)];
+            row.extend(self.trials.iter().map(|trial| match &trial.made[one.at] {
                 Some(made) => text(made),
                 None => "stays".to_owned(),
             }));
@@ -264,7 +259,7 @@ impl Shown<'_> {
 
     /// Prints the proposals and what they disagree about as records.
     pub fn print_records(&self, output: &mut Output) {
-        for (at, (rewrite, trial)) in self.rewrites.iter().zip(self.of_all).enumerate() {
+        for (at, (rewrite, trial)) in self.rewrites.iter().zip(self.trials).enumerate() {
             let sentence = rewrite_sentence(&rewrite.rewrite, self.sources);
             output.print(&record_line(&ProposalRecord {
                 number: Ordinal(at as u64 + 1),
@@ -280,50 +275,48 @@ impl Shown<'_> {
             1 => Vec::new(),
             _ => self.disputes(),
         };
-        for &at in disputes.iter().take(self.show) {
-            let (before, line, count) = self.distinct[at];
+        for one in disputes.iter().take(self.show) {
             let made = self
-                .of_texts
+                .trials
                 .iter()
-                .map(|trial| trial.made[at].as_deref().map(Cow::Borrowed));
+                .map(|trial| trial.made[one.at].as_deref());
             output.print(&record_line(&DisputeRecord {
-                text: before.into(),
-                line: Ordinal(line),
-                made: made.collect(),
-                count,
+                text: one.text.into(),
+                line: Ordinal(one.line),
+                made: made.map(|made| made.map(Cow::Borrowed)).collect(),
+                count: one.count,
             }));
         }
-        output.print(&record_line(&InferTotalsRecord {
-            files: self.sources.len() as u64,
-            files_skipped: 0,
-            units: self.units.all.len() as u64 + self.units.more,
-            examples: self.examples.len() as u64,
-            proposals: self.rewrites.len() as u64,
-            disputes: disputes.len() as u64,
+        let counts = Counts {
+            examples: self.task.examples.len(),
+            proposals: self.rewrites.len(),
+            disputes: disputes.len(),
             refused: None,
-            problems: self.units.undecodable,
-        }));
+        };
+        print_totals((self.units, self.searched), counts, output);
     }
 }
 
-/// Prints the record of an inference that proposes nothing.
-pub fn print_refusal(units: usize, examples: usize, refusal: &Refusal, output: &mut Output) {
-    let reason = match refusal {
-        Refusal::NothingChanges => "nothing changes",
-        Refusal::TwoOutcomes(..) => "two outcomes",
-        Refusal::TooLong(_) => "too long",
-        Refusal::OddOne(_) => "odd one",
-        Refusal::LooksLikeTable => "looks like a table",
-        Refusal::NoRule => "no rule",
-    };
+/// Counts of the last record that are not those of the data.
+#[derive(Clone, Copy, Default)]
+pub struct Counts {
+    pub examples: usize,
+    pub proposals: usize,
+    pub disputes: usize,
+    /// The name of the reason for which nothing is proposed.
+    pub refused: Option<&'static str>,
+}
+
+/// Prints the last record.
+pub fn print_totals((units, searched): (&Units, &Searched), counts: Counts, output: &mut Output) {
     output.print(&record_line(&InferTotalsRecord {
-        files: 0,
-        files_skipped: 0,
-        units: units as u64,
-        examples: examples as u64,
-        proposals: 0,
-        disputes: 0,
-        refused: Some(reason.into()),
-        problems: 0,
+        files: searched.files.read,
+        files_skipped: searched.files.skipped(),
+        units: units.all.len() as u64 + units.more,
+        examples: counts.examples as u64,
+        proposals: counts.proposals as u64,
+        disputes: counts.disputes as u64,
+        refused: counts.refused.map(Cow::Borrowed),
+        problems: units.undecodable + searched.problems + searched.files.unreadable,
     }));
 }

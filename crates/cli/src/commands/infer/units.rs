@@ -5,7 +5,7 @@ use crate::commands::search::{Request, Searched, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::{Output, Page};
-use brisk_quill_core::infer::sample::Sample;
+use brisk_quill_core::infer::sample::{Sample, TEXTS_MOST};
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
@@ -17,6 +17,7 @@ use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::source::Source;
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::path::PathBuf;
 
 /// Units kept, at most.
@@ -62,16 +63,21 @@ impl Units {
         Ok((units, searched, request.sources.listing.sources))
     }
 
-    /// The distinct texts in the order in which they first stand there, with the line of the first, and how often.
-    pub fn distinct(&self) -> Vec<(&str, u64, u64)> {
-        let mut at: HashMap<&str, usize> = HashMap::new();
-        let mut distinct: Vec<(&str, u64, u64)> = Vec::new();
-        for unit in &self.all {
-            match at.get(&unit.text[..]) {
-                Some(at) => distinct[*at].2 += 1,
-                None => {
-                    at.insert(&unit.text, distinct.len());
-                    distinct.push((&unit.text, unit.line, 1));
+    /// The distinct texts in the order in which they first stand there.
+    pub fn distinct(&self) -> Vec<Distinct<'_>> {
+        let mut known: HashMap<&str, usize> = HashMap::new();
+        let mut distinct: Vec<Distinct<'_>> = Vec::new();
+        for (at, unit) in self.all.iter().enumerate() {
+            match known.entry(&unit.text) {
+                Entry::Occupied(entry) => distinct[*entry.get()].count += 1,
+                Entry::Vacant(entry) => {
+                    entry.insert(distinct.len());
+                    distinct.push(Distinct {
+                        text: &unit.text,
+                        line: unit.line,
+                        at,
+                        count: 1,
+                    });
                 }
             }
         }
@@ -80,20 +86,31 @@ impl Units {
 
     /// The part of the data that proposals are ranked by; those before `edited_to`, the last line that a hand
     /// has changed, were passed over by it.
-    pub fn sample(&self, edited_to: Option<u64>) -> Sample {
+    pub fn sample(&self, distinct: &[Distinct<'_>], edited_to: Option<u64>) -> Sample {
         let mut sample = Sample::default();
-        let repeats = self.all.len() > brisk_quill_core::infer::sample::TEXTS_MOST;
-        let mut seen = std::collections::HashSet::new();
-        for unit in &self.all {
-            // Of much data each text counts once.
-            if repeats && !seen.insert(&unit.text[..]) {
-                continue;
-            }
-            let passed_over = edited_to.is_some_and(|last| unit.line < last);
-            sample.add(&unit.text, unit.line, passed_over);
+        let mut add = |text: &str, line: u64| {
+            let passed_over = edited_to.is_some_and(|last| line < last);
+            sample.add(text, line, passed_over);
+        };
+        // Of much data each text counts once.
+        match self.all.len() > TEXTS_MOST {
+            true => distinct.iter().for_each(|one| add(one.text, one.line)),
+            false => self.all.iter().for_each(|unit| add(&unit.text, unit.line)),
         }
         sample
     }
+}
+
+/// A text of the data.
+#[derive(Clone, Copy, Debug)]
+pub struct Distinct<'u> {
+    pub text: &'u str,
+    /// The line of the first unit that it is, from 1.
+    pub line: u64,
+    /// The number of that unit, from 0.
+    pub at: usize,
+    /// Units that it is.
+    pub count: u64,
 }
 
 /// Makes sure that the units are lines or cells.

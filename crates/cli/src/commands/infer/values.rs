@@ -1,7 +1,8 @@
 //! `infer --values`: a pattern for the values themselves.
 
 use crate::args::definitions::InferArgs;
-use crate::commands::infer::units::Units;
+use crate::commands::infer::shown::{Counts, print_totals};
+use crate::commands::infer::units::{Distinct, Units};
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::render::grid::{Align, Grid};
@@ -14,7 +15,7 @@ use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::records::field::{Ordinal, line as record_line};
-use brisk_quill_core::records::infer::{InferTotalsRecord, OddValueRecord, ValuesPatternRecord};
+use brisk_quill_core::records::infer::{OddValueRecord, ValuesPatternRecord};
 use std::path::PathBuf;
 
 pub fn run(
@@ -23,9 +24,9 @@ pub fn run(
     show: usize,
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
-    let (units, searched, sources) = Units::read(data, &args.files, args.json, output)?;
+    let (units, searched, _) = Units::read(data, &args.files, args.json, output)?;
     let distinct = units.distinct();
-    let forms = CommonForms::of(distinct.iter().map(|(text, _, count)| (*text, *count)));
+    let forms = CommonForms::of(distinct.iter().map(|one| (one.text, one.count)));
     let Some(pattern) = forms.pattern() else {
         return Err(Diagnostic::no("no form is common among these values")
             .remedy("look at them with `shapes`"));
@@ -36,34 +37,25 @@ pub fn run(
     let mut fits = |text: &str| finder.is_match(text.as_bytes()).unwrap_or(false);
     let (matching, mut others): (Vec<_>, Vec<_>) = distinct
         .into_iter()
-        .filter(|(text, _, _)| !text.is_empty())
-        .partition(|(text, _, _)| fits(text));
-    let sum = |values: &[(&str, u64, u64)]| values.iter().map(|(_, _, count)| count).sum::<u64>();
+        .filter(|one| !one.text.is_empty())
+        .partition(|one| fits(one.text));
+    let sum = |values: &[Distinct<'_>]| values.iter().map(|one| one.count).sum::<u64>();
     let (matching, odd) = (sum(&matching), sum(&others));
-    others.sort_by(|a, b| b.2.cmp(&a.2).then(a.1.cmp(&b.1)));
+    others.sort_by(|a, b| b.count.cmp(&a.count).then(a.line.cmp(&b.line)));
     if args.json {
         output.print(&record_line(&ValuesPatternRecord {
             pattern: pattern.as_str().into(),
             matching,
             others: odd,
         }));
-        for (text, line, count) in others.iter().take(show) {
+        for one in others.iter().take(show) {
             output.print(&record_line(&OddValueRecord {
-                text: (*text).into(),
-                line: Ordinal(*line),
-                count: *count,
+                text: one.text.into(),
+                line: Ordinal(one.line),
+                count: one.count,
             }));
         }
-        output.print(&record_line(&InferTotalsRecord {
-            files: sources.len() as u64,
-            files_skipped: 0,
-            units: units.all.len() as u64 + units.more,
-            examples: 0,
-            proposals: 0,
-            disputes: 0,
-            refused: None,
-            problems: units.undecodable,
-        }));
+        print_totals((&units, &searched), Counts::default(), output);
         return Ok(searched.status(true));
     }
     let mut out = Labelled::default();
@@ -87,11 +79,11 @@ pub fn run(
             ("value", Align::Left),
         ];
         let mut grid = Grid::new(heads);
-        for (text, line, count) in others.iter().take(show) {
+        for one in others.iter().take(show) {
             grid.add(vec![
-                number(*line),
-                number(*count),
-                visible(text.as_bytes()),
+                number(one.line),
+                number(one.count),
+                visible(one.text.as_bytes()),
             ]);
         }
         out.append(&grid.text(output.width()));
