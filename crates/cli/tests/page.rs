@@ -22,6 +22,15 @@ fn hash_in(page: &str) -> String {
     rest[..64].to_owned()
 }
 
+/// The sample files with a plan and its page, and the hash of the plan.
+fn planned() -> (Sandbox, String) {
+    let sandbox = Sandbox::larkmoor();
+    let got = sandbox.run(&format!("{BERTHS} --save-plan berths.plan"));
+    assert_eq!(got.status, 0, "{got:?}");
+    let hash = hash_in(&sandbox.text("page.html"));
+    (sandbox, hash)
+}
+
 #[test]
 fn saved_by_preview_and_by_review() {
     let sandbox = Sandbox::larkmoor();
@@ -234,14 +243,7 @@ fn a_hundred_thousand_changes() {
 /// decided stays in the plan.
 #[test]
 fn several_reviewers() {
-    let sandbox = Sandbox::larkmoor();
-    assert_eq!(
-        sandbox
-            .run(&format!("{BERTHS} --save-plan berths.plan"))
-            .status,
-        0
-    );
-    let hash = hash_in(&sandbox.text("page.html"));
+    let (sandbox, hash) = planned();
     let review = "review --plan berths.plan";
     let anna = [("1.1", "accepted"), ("1.2", "accepted"), ("1.3", "refused")];
     sandbox.write("anna.jsonl", decisions(&hash, "Anna", &anna));
@@ -311,14 +313,7 @@ fn several_reviewers() {
 
 #[test]
 fn files_that_are_no_decisions() {
-    let sandbox = Sandbox::larkmoor();
-    assert_eq!(
-        sandbox
-            .run(&format!("{BERTHS} --save-plan berths.plan"))
-            .status,
-        0
-    );
-    let hash = hash_in(&sandbox.text("page.html"));
+    let (sandbox, hash) = planned();
     let good = decisions(&hash, "Anna", &[("1.1", "accepted")]);
     let other = decisions(&"0".repeat(64), "Anna", &[("1.1", "accepted")]);
     for (name, text, status, said) in [
