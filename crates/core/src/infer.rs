@@ -28,6 +28,7 @@ mod filter_choice;
 mod filters;
 mod find;
 mod form;
+mod found;
 pub mod inference;
 mod joint_cost;
 mod layouts;

@@ -19,6 +19,8 @@ pub(super) struct Examples<'e> {
     pub untouched: Vec<&'e Case>,
     /// The unit is a cell.
     pub cell: bool,
+    /// Texts of the data that tell candidates apart.
+    pub probes: &'e [&'e [char]],
     /// The patterns of spans that were asked for before.
     pub known: &'e KnownChoices,
 }

@@ -5,11 +5,12 @@ use crate::infer::case::Case;
 use crate::infer::conditions::narrowed;
 use crate::infer::copies::CopyMap;
 use crate::infer::examples::Examples;
+use crate::infer::found::Found;
 use crate::infer::rank::Program;
 use crate::infer::readings::{Source, read_further};
 use crate::infer::regions::plans;
 use crate::infer::rename::renames;
-use crate::infer::search::{Budget, Found, Limits, holds, search};
+use crate::infer::search::{Budget, Limits, holds, search};
 use crate::infer::several::{combined, groups};
 use crate::infer::templates::{Hypothesis, LinePlace, Window, templates};
 use std::collections::{BTreeSet, HashSet};
@@ -22,17 +23,19 @@ const CANDIDATES_MOST: usize = 400;
 /// Limits for whole cells, of which there is one window each.
 const OF_CELLS: Limits = Limits {
     templates: 70,
-    patterns: 3000,
-    hits: 200,
-    patience: 500,
+    patterns: 800,
+    hits: 60,
+    patience: 150,
+    known: 60,
     margin: 6.0,
 };
 /// Limits for lines, which are cut in many ways.
 const OF_LINES: Limits = Limits {
     templates: 16,
-    patterns: 400,
-    hits: 40,
-    patience: 200,
+    patterns: 300,
+    hits: 30,
+    patience: 100,
+    known: 40,
     margin: 4.0,
 };
 
@@ -73,18 +76,20 @@ fn makes_all(program: &Program, examples: &Examples<'_>) -> bool {
 /// The candidates that make all examples in one step, the cheapest first.
 fn one_step_of(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Candidate> {
     let mut found = Found::default();
-    let renamed = renames(examples).into_iter();
-    found
-        .hits
-        .extend(renamed.filter(|candidate| holds(candidate, examples)));
+    for candidate in renames(examples) {
+        if holds(&candidate, examples) {
+            found.add(candidate, examples);
+        }
+    }
     in_one_step(examples, budget, &mut found);
+    let (mut hits, too_wide) = found.into_parts();
     // A condition on a cell would be one on its row.
     if !examples.cell {
-        found.hits.extend(narrowed(found.too_wide, examples));
+        hits.extend(narrowed(too_wide, examples));
     }
-    found.hits.sort_by(|a, b| a.cost.total_cmp(&b.cost));
-    found.hits.truncate(CANDIDATES_MOST);
-    found.hits
+    hits.sort_by(|a, b| a.cost.total_cmp(&b.cost));
+    hits.truncate(CANDIDATES_MOST);
+    hits
 }
 
 /// Looks for candidates that make all examples in one step.

@@ -271,6 +271,18 @@ enum Op {
     Edge,
 }
 
+/// The same with texts that follow each other as one.
+pub(super) fn joined(pieces: Vec<Piece>) -> Vec<Piece> {
+    let mut all: Vec<Piece> = Vec::new();
+    for piece in pieces {
+        match (all.last_mut(), piece) {
+            (Some(Piece::Text(last)), Piece::Text(text)) => last.push_str(&text),
+            (_, piece) => all.push(piece),
+        }
+    }
+    all
+}
+
 /// Pieces made ready for matching.
 #[derive(Clone, Debug)]
 pub(super) struct Matcher {

@@ -11,7 +11,7 @@ use crate::infer::rank::{Ranked, Text, rank, relatives_behind};
 use crate::infer::refusal::Refusal;
 use crate::infer::search::Budget;
 use crate::infer::task::{EXAMPLE_MOST, Pair, Task};
-use crate::infer::tokens::{Kind, shape, text_of, tokens};
+use crate::infer::tokens::{Kind, exact_digits, shape, text_of, tokens};
 use std::collections::BTreeSet;
 
 /// Proposals that take part in questions, at most.
@@ -24,8 +24,12 @@ const SCORE_MARGIN: f64 = 5.0;
 const NOVELTY: f64 = 0.4;
 /// The difference in score at which a proposal is e times as likely as another.
 const SPREAD: f64 = 1.0;
+/// The likelihood that a rule nobody thought of changes a text that is just like the examples, and that all proposals leave alone.
+const UNTHOUGHT: f64 = 0.3;
 /// The share of the weight that speaks against the first proposal about a text, under which it is settled.
 const SETTLED: f64 = 0.1;
+/// Texts by which candidates are told apart while they are searched for, at most.
+const PROBES_MOST: usize = 40;
 /// Examples that suggest filters, at most.
 const SUGGESTING_MOST: usize = 24;
 /// Examples that are left out one by one to name the odd one, at most.
@@ -56,6 +60,8 @@ pub struct Inference {
     pub furthest: Option<(String, String)>,
     /// The text of the sample most like the examples that the first proposal leaves alone.
     pub nearest_left: Option<String>,
+    /// What would be told by confirming that it stays.
+    nearest_telling: f64,
     /// The search ended before all was tried.
     pub cut_short: bool,
 }
@@ -69,6 +75,8 @@ pub struct Question {
     pub line: u64,
     /// What may come of it, the likeliest first.
     pub answers: Vec<Answer>,
+    /// What an answer would tell, the greater the more.
+    telling: f64,
 }
 
 /// One of the things that may come of a text.
@@ -98,12 +106,23 @@ impl Inference {
         let of_example = |pair: &Pair| traits(&pair.before);
         let known: Vec<Traits> = task.examples.iter().map(of_example).collect();
         let questions = questions(task, &proposals, &known);
-        let (furthest, nearest_left) = extremes(task, &proposals[0], &known);
+        let disputed = |text: &str| {
+            let of = questions.iter().find(|question| question.text == text);
+            of.is_some_and(|question| question.answers[0].weight < 1.0 - SETTLED)
+        };
+        let (furthest, nearest) = extremes(task, &proposals[0], &known, disputed);
+        let doubt = UNTHOUGHT * nearest.as_ref().map_or(0.0, |(like, _)| *like);
+        let nearest_left = nearest.map(|(_, text)| text);
+        let entropy = -doubt * doubt.max(1e-9).ln() - (1.0 - doubt) * (1.0 - doubt).ln();
+        let nearest_telling = nearest_left
+            .as_ref()
+            .map_or(0.0, |text| entropy * eagerness(text, &known));
         Ok(Self {
             proposals,
             questions,
             furthest,
             nearest_left,
+            nearest_telling,
             cut_short,
         })
     }
@@ -148,17 +167,22 @@ impl Inference {
     /// Disputes come first. Where there is none, the two changes that would be the first to go wrong are shown:
     /// that all proposals agree is no proof.
     pub fn next_question(&self, confirmed: Confirmed) -> Option<Asked> {
+        let nearest = self.nearest_left.as_ref();
+        let nearest = nearest.filter(|_| !confirmed.nearest_left);
+        let nearest = nearest.map(|text| Asked::NearestLeft(text.clone()));
         if !self.is_settled() {
-            return self.questions.first().cloned().map(Asked::Disputed);
+            let first = &self.questions[0];
+            return match nearest {
+                Some(nearest) if self.nearest_telling > first.telling => Some(nearest),
+                _ => Some(Asked::Disputed(first.clone())),
+            };
         }
-        if let (false, Some((before, after))) = (confirmed.furthest, &self.furthest) {
-            return Some(Asked::Furthest(before.clone(), after.clone()));
+        match &self.furthest {
+            Some((before, after)) if !confirmed.furthest => {
+                Some(Asked::Furthest(before.clone(), after.clone()))
+            }
+            _ => nearest,
         }
-        let nearest = self
-            .nearest_left
-            .as_ref()
-            .filter(|_| !confirmed.nearest_left);
-        nearest.map(|text| Asked::NearestLeft(text.clone()))
     }
 }
 
@@ -207,6 +231,17 @@ impl<'t> Search<'t> {
         }
     }
 
+    /// Texts that tell candidates apart: of each exact form one before a second.
+    fn probes(&self) -> Vec<&[char]> {
+        let mut seen = BTreeSet::new();
+        let texts = self.texts.iter().map(|text| &text.text[..]);
+        let (mut first, others): (Vec<_>, Vec<_>) =
+            texts.partition(|text| seen.insert(exact_digits(text)));
+        first.extend(others);
+        first.truncate(PROBES_MOST);
+        first
+    }
+
     /// The proposals, and true if the search was cut short.
     fn run(&self) -> (Vec<Proposal>, bool) {
         let known = KnownChoices::default();
@@ -216,6 +251,7 @@ impl<'t> Search<'t> {
             changed,
             untouched,
             cell: self.task.cells,
+            probes: &self.probes(),
             known: &known,
         };
         let mut budget = Budget::full(&self.task.stop);
@@ -368,12 +404,9 @@ fn is_foreign(pair: &Pair) -> bool {
 
 /// The texts that proposals make different things of, the most telling first.
 fn questions(task: &Task, proposals: &[Proposal], known: &[Traits]) -> Vec<Question> {
-    let mut questions: Vec<(f64, Question)> = Vec::new();
+    let mut questions: Vec<Question> = Vec::new();
     for (at, text) in task.data.texts().enumerate() {
-        if questions
-            .iter()
-            .any(|(_, question)| question.text == text.text)
-        {
+        if questions.iter().any(|question| question.text == text.text) {
             continue;
         }
         let mut answers: Vec<Answer> = Vec::new();
@@ -399,43 +432,46 @@ fn questions(task: &Task, proposals: &[Proposal], known: &[Traits]) -> Vec<Quest
             .iter()
             .map(|answer| -answer.weight * answer.weight.ln())
             .sum();
-        let question = Question {
+        questions.push(Question {
             text: text.text.clone(),
             line: text.line,
             answers,
-        };
-        // A text of a new kind teaches more than another of a kind that is known.
-        let novelty = novelty(&text.text, known).min(3) as f64;
-        questions.push((entropy * (1.0 + NOVELTY * novelty), question));
+            telling: entropy * eagerness(&text.text, known),
+        });
     }
-    questions.sort_by(|a, b| b.0.total_cmp(&a.0));
+    questions.sort_by(|a, b| b.telling.total_cmp(&a.telling));
     questions
-        .into_iter()
-        .map(|(_, question)| question)
-        .collect()
+}
+
+/// A text of a new kind teaches more than another of a kind that is known.
+fn eagerness(text: &str, known: &[Traits]) -> f64 {
+    1.0 + NOVELTY * novelty(text, known).min(3) as f64
 }
 
 /// Traits of a text.
 type Traits = BTreeSet<String>;
 
-/// What is seen of a text at a glance: its signs, digits and capitals, how it begins, and how long it is.
+/// What is seen of a text at a glance: the forms of its words, its signs, how it begins and ends, and how long it is.
 fn traits(text: &str) -> Traits {
     let chars: Vec<char> = text.chars().collect();
     let all = tokens(&chars);
     let mut traits = Traits::new();
-    for token in &all {
-        traits.insert(match token.kind {
-            Kind::Letters if token.of(&chars)[0].is_uppercase() => "capital".into(),
-            Kind::Letters => "letters".into(),
-            Kind::Digits => "digits".into(),
-            Kind::Blanks => "blank".into(),
-            Kind::Sign => token.of(&chars).iter().collect(),
+    let mut words = 0;
+    for run in all.chunk_by(|a, b| a.is_word() && b.is_word()) {
+        let own = &chars[run[0].from..run[run.len() - 1].to];
+        traits.insert(match run[0].kind {
+            Kind::Letters | Kind::Digits => {
+                words += 1;
+                shape(own)
+            }
+            Kind::Blanks => " ".into(),
+            Kind::Sign => own.iter().collect(),
         });
     }
-    if let Some(first) = all.first() {
+    if let (Some(first), Some(last)) = (all.first(), all.last()) {
         traits.insert(format!("begins {}", shape(first.of(&chars))));
+        traits.insert(format!("ends {}", shape(last.of(&chars))));
     }
-    let words = all.iter().filter(|token| token.is_word()).count();
     traits.insert(format!("{} words", words.min(6)));
     traits
 }
@@ -453,7 +489,8 @@ fn extremes(
     task: &Task,
     best: &Proposal,
     traits: &[Traits],
-) -> (Option<(String, String)>, Option<String>) {
+    disputed: impl Fn(&str) -> bool,
+) -> (Option<(String, String)>, Option<(f64, String)>) {
     let form = |text: &str| shape(&text.chars().collect::<Vec<char>>());
     let changed = task.examples.iter().filter(|pair| !pair.is_untouched());
     let known: Vec<String> = changed.map(|pair| form(&pair.before)).collect();
@@ -465,24 +502,27 @@ fn extremes(
         each.fold(0.0, f64::max)
     };
     let mut furthest: Option<(f64, (String, String))> = None;
-    let mut nearest: Option<(f64, String)> = None;
+    let mut nearest: Option<(f64, f64, String)> = None;
     for (text, made) in task.data.texts().zip(&best.made) {
         if task.examples.iter().any(|pair| pair.before == text.text) || text.text.is_empty() {
             continue;
         }
-        let like = likeness(&text.text) - novelty(&text.text, traits) as f64;
+        let alike = likeness(&text.text);
+        let like = alike - novelty(&text.text, traits) as f64;
         match made {
             Some(after) if furthest.as_ref().is_none_or(|(least, _)| like < *least) => {
                 furthest = Some((like, (text.text.clone(), after.clone())));
             }
-            None if nearest.as_ref().is_none_or(|(most, _)| like > *most) => {
-                nearest = Some((like, text.text.clone()));
+            None if nearest.as_ref().is_none_or(|(most, ..)| like > *most)
+                && !disputed(&text.text) =>
+            {
+                nearest = Some((like, alike, text.text.clone()));
             }
             _ => {}
         }
     }
     (
         furthest.map(|(_, pair)| pair),
-        nearest.map(|(_, text)| text),
+        nearest.map(|(_, alike, text)| (alike, text)),
     )
 }

@@ -210,8 +210,11 @@ pub(super) fn relatives_behind(ranked: Vec<Ranked>, most: usize, filters: &Filte
     first
 }
 
+/// A step without what is left aside in a family: its pieces, its template, and which kind of condition it has.
+type Bare = (Vec<Piece>, Vec<Written>, Option<bool>);
+
 /// Programs of one family differ only in word boundaries, and in filters for letter case.
-fn family(program: &Program, filters: &Filters) -> Vec<(Vec<Piece>, Vec<Written>)> {
+fn family(program: &Program, filters: &Filters) -> Vec<Bare> {
     let of_step = |step: &Candidate| {
         let bare = step.pieces.iter().filter(|piece| **piece != Piece::Edge);
         let plain = |part: &Written| match part {
@@ -229,6 +232,7 @@ fn family(program: &Program, filters: &Filters) -> Vec<(Vec<Piece>, Vec<Written>
         (
             bare.cloned().collect(),
             step.template.iter().map(plain).collect(),
+            step.condition.as_ref().map(|condition| condition.holds),
         )
     };
     program.steps.iter().map(of_step).collect()

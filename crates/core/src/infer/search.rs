@@ -5,7 +5,8 @@ use crate::infer::candidate::{Candidate, Made, Written, counts, rewritten};
 use crate::infer::case::Case;
 use crate::infer::examples::{Examples, Place};
 use crate::infer::filter_choice::assignments;
-use crate::infer::form::{Matcher, Piece};
+use crate::infer::form::{Matcher, Piece, joined};
+use crate::infer::found::{Found, Novelty};
 use crate::infer::joint_cost::joint_cost;
 use crate::infer::layouts::{Slot, layouts};
 use crate::infer::slots::Choice;
@@ -23,6 +24,8 @@ pub(super) struct Limits {
     pub hits: usize,
     /// Patterns in a row that may fail.
     pub patience: usize,
+    /// Patterns that may hold and do what others do, since the last that does something else.
+    pub known: usize,
     /// What costs more than the cheapest by this much is not looked at.
     pub margin: f64,
 }
@@ -51,25 +54,6 @@ impl Budget {
     /// True if none is left.
     pub fn is_spent(&self) -> bool {
         self.left <= 0 || self.stop.is_set()
-    }
-}
-
-/// Candidates found, and those that only fail on texts that must stay.
-#[derive(Debug)]
-pub(super) struct Found {
-    /// The cost of the cheapest.
-    pub best: f64,
-    pub hits: Vec<Candidate>,
-    pub too_wide: Vec<Candidate>,
-}
-
-impl Default for Found {
-    fn default() -> Self {
-        Self {
-            best: f64::INFINITY,
-            hits: Vec::new(),
-            too_wide: Vec::new(),
-        }
     }
 }
 
@@ -113,12 +97,17 @@ impl Chosen<'_> {
     }
 }
 
+/// The part of the cost by which a pattern is put off that combines a choice which alone did nothing new.
+const PUT_OFF: f64 = 2.0;
+
 /// An entry of the queue: the number of the choice for each part.
 struct Entry {
     /// The cost, and a little for each part that has not its cheapest choice: so that the next choices of all parts are
     /// tried before combinations of them.
     rank: f64,
     picks: Vec<u8>,
+    /// It was put off once.
+    late: bool,
 }
 
 impl PartialEq for Entry {
@@ -151,6 +140,8 @@ struct CheapestFirst<'c> {
     sizes: Vec<usize>,
     queue: BinaryHeap<Entry>,
     seen: HashSet<Vec<u8>>,
+    /// Choices, by part and number, that alone did nothing new.
+    idle: HashSet<(usize, u8)>,
 }
 
 impl<'c> CheapestFirst<'c> {
@@ -160,6 +151,7 @@ impl<'c> CheapestFirst<'c> {
             choices,
             queue: BinaryHeap::new(),
             seen: HashSet::new(),
+            idle: HashSet::new(),
             sizes,
         };
         all.push(vec![0; all.sizes.len()]);
@@ -172,15 +164,44 @@ impl<'c> CheapestFirst<'c> {
         self.queue.push(Entry {
             rank: cost + 0.1 * changed as f64,
             picks,
+            late: false,
         });
+    }
+
+    /// Notes that a pattern does what another does: if only one part of it has not its cheapest choice, patterns that
+    /// combine that choice with others are put off.
+    fn note_idle(&mut self, picks: &[u8]) {
+        let mut changed = (0..).zip(picks).filter(|(_, pick)| **pick > 0);
+        if let (Some((part, pick)), None) = (changed.next(), changed.next()) {
+            self.idle.insert((part, *pick));
+        }
+    }
+
+    fn is_idle(&self, picks: &[u8]) -> bool {
+        let changed = picks.iter().filter(|pick| **pick > 0).count();
+        let mut each = (0..).zip(picks);
+        changed > 1 && each.any(|(part, pick)| self.idle.contains(&(part, *pick)))
+    }
+
+    /// The next of all; then the cheapest choice for each part comes first.
+    fn pop(&mut self) -> Option<Entry> {
+        loop {
+            let mut entry = self.queue.pop()?;
+            if entry.late || !self.is_idle(&entry.picks) {
+                return Some(entry);
+            }
+            entry.rank += PUT_OFF;
+            entry.late = true;
+            self.queue.push(entry);
+        }
     }
 }
 
 impl<'c> Iterator for CheapestFirst<'c> {
-    type Item = Chosen<'c>;
+    type Item = (Vec<u8>, Chosen<'c>);
 
-    fn next(&mut self) -> Option<Chosen<'c>> {
-        let Entry { picks, .. } = self.queue.pop()?;
+    fn next(&mut self) -> Option<(Vec<u8>, Chosen<'c>)> {
+        let Entry { picks, .. } = self.pop()?;
         for at in 0..picks.len() {
             if usize::from(picks[at]) + 1 < self.sizes[at] {
                 let mut next = picks.clone();
@@ -190,7 +211,8 @@ impl<'c> Iterator for CheapestFirst<'c> {
                 }
             }
         }
-        Some(self.choices.chosen(&picks))
+        let chosen = self.choices.chosen(&picks);
+        Some((picks, chosen))
     }
 }
 
@@ -231,23 +253,31 @@ pub(super) fn search(
         if choices.slots.iter().any(Vec::is_empty) {
             continue;
         }
-        let (mut hits, mut wide, mut last_hit) = (0, 0, 0);
-        for (tried, chosen) in CheapestFirst::new(&choices).enumerate() {
+        let (mut hits, mut wide, mut failed, mut known) = (0, 0, 0, 0);
+        let mut tried = 0;
+        let mut queue = CheapestFirst::new(&choices);
+        while let Some((picks, chosen)) = queue.next() {
             let too_dear = hypothesis.cost + chosen.cost() > found.best + limits.margin;
             let enough = tried >= limits.patterns
-                || tried > last_hit + limits.patience
+                || failed > limits.patience
+                || known > limits.known
                 || hits >= limits.hits
                 || wide > 3 * limits.hits;
             if too_dear || enough || budget.is_spent() {
                 break;
             }
             budget.spend(100);
+            tried += 1;
             match search.attempt(&layout, &chosen, budget, found) {
-                Verdict::Breaks => continue,
-                Verdict::Holds => hits += 1,
-                Verdict::TooWide => wide += 1,
+                Verdict::Breaks => failed += 1,
+                Verdict::TooWide => (wide, failed) = (wide + 1, 0),
+                Verdict::Holds(Novelty::Narrow) => failed += 1,
+                Verdict::Holds(Novelty::Known) => {
+                    (known, failed) = (known + 1, 0);
+                    queue.note_idle(&picks);
+                }
+                Verdict::Holds(Novelty::New) => (hits, known, failed) = (hits + 1, 0, 0),
             }
-            last_hit = tried + 1;
         }
     }
 }
@@ -291,13 +321,16 @@ impl Search<'_> {
             };
             let joint = joint_cost(&candidate, layout, &chosen.slots, self.examples);
             candidate.cost = self.hypothesis.cost + chosen.cost() + more + joint;
-            match verdict {
-                Verdict::Holds => {
-                    found.best = found.best.min(candidate.cost);
-                    found.hits.push(candidate);
+            let verdict = match verdict {
+                Verdict::Holds(_) => {
+                    budget.spend(self.examples.probes.len() * 20);
+                    Verdict::Holds(found.add(candidate, self.examples))
                 }
-                Verdict::TooWide | Verdict::Breaks => found.too_wide.push(candidate),
-            }
+                other => {
+                    found.too_wide.push(candidate);
+                    other
+                }
+            };
             best = best.max(verdict);
         }
         best
@@ -311,7 +344,7 @@ pub(super) fn holds(candidate: &Candidate, examples: &Examples<'_>) -> bool {
         &[],
         examples,
         &mut Budget::full(&Stop::default()),
-    ) == Verdict::Holds
+    ) == Verdict::Holds(Novelty::New)
 }
 
 /// The outcome of a pattern and a template on all examples, the better the greater.
@@ -321,7 +354,7 @@ enum Verdict {
     Breaks,
     /// A text that must stay does not.
     TooWide,
-    Holds,
+    Holds(Novelty),
 }
 
 /// Runs a candidate on all examples.
@@ -366,7 +399,7 @@ fn verify(
             _ => return Verdict::TooWide,
         }
     }
-    Verdict::Holds
+    Verdict::Holds(Novelty::New)
 }
 
 /// The number of matches before an example, as its new text says it.
@@ -411,18 +444,6 @@ fn assemble(layout: &[Slot], chosen: &Chosen<'_>) -> Vec<Piece> {
     }
     pieces.extend(chosen.right.pieces.iter().cloned());
     joined(pieces)
-}
-
-/// The same with texts that follow each other as one.
-fn joined(pieces: Vec<Piece>) -> Vec<Piece> {
-    let mut all: Vec<Piece> = Vec::new();
-    for piece in pieces {
-        match (all.last_mut(), piece) {
-            (Some(Piece::Text(last)), Piece::Text(text)) => last.push_str(&text),
-            (_, piece) => all.push(piece),
-        }
-    }
-    all
 }
 
 /// The template with one filter for each reference.

@@ -31,6 +31,7 @@ pub(super) fn groups<'e>(
         changed,
         untouched: examples.untouched.clone(),
         cell: examples.cell,
+        probes: examples.probes,
         known: examples.known,
     };
     while let Some(first) = left.first().copied() {

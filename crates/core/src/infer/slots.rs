@@ -1,6 +1,6 @@
 //! The patterns that a span may have, from its text in each of the examples.
 
-use crate::infer::form::{Class, Piece};
+use crate::infer::form::{Class, Piece, joined};
 use crate::infer::tokens::{Kind, Token, is_inside_word, kind, text_of, tokens};
 
 /// Patterns of one span, at most.
@@ -54,11 +54,13 @@ pub(super) fn choices(texts: &[&[char]], setting: Setting) -> Vec<Choice> {
     let whole = setting.depth < DEPTH_MOST;
     let mut all = Vec::new();
     let mut add = |pieces: Vec<Piece>, cost: f64| {
-        if !all
-            .iter()
-            .any(|choice: &Choice| choice.pieces == pieces && choice.cost <= cost)
+        let pieces = joined(pieces);
+        match all
+            .iter_mut()
+            .find(|choice: &&mut Choice| choice.pieces == pieces)
         {
-            all.push(Choice { pieces, cost });
+            Some(known) => known.cost = cost.min(known.cost),
+            None => all.push(Choice { pieces, cost }),
         }
     };
     let mut distinct: Vec<&[char]> = texts.to_vec();
