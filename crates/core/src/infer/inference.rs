@@ -26,6 +26,8 @@ const NOVELTY: f64 = 0.4;
 const SPREAD: f64 = 1.0;
 /// The likelihood that a rule nobody thought of changes a text that is just like the examples, and that all proposals leave alone.
 const UNTHOUGHT: f64 = 0.3;
+/// A text that stays is asked about again, though another was confirmed, if the answer would tell more than this.
+const TELLING: f64 = 0.6;
 /// The share of the weight that speaks against the first proposal about a text, under which it is settled.
 const SETTLED: f64 = 0.1;
 /// Texts by which candidates are told apart while they are searched for, at most.
@@ -60,7 +62,8 @@ pub struct Inference {
     pub furthest: Option<(String, String)>,
     /// The text of the sample most like the examples that the first proposal leaves alone.
     pub nearest_left: Option<String>,
-    /// What would be told by confirming that it stays.
+    /// What would be told of these two by saying that they are right.
+    furthest_telling: f64,
     nearest_telling: f64,
     /// The search ended before all was tried.
     pub cut_short: bool,
@@ -98,7 +101,7 @@ impl Inference {
     /// When there is nothing to propose.
     pub fn of(task: &Task) -> Result<Self, Refusal> {
         refuse_early(&task.examples)?;
-        let found = Search::new(task).run();
+        let found = Search::new(task).run(Budget::full(&task.stop));
         if found.0.is_empty() {
             return Err(refusal(task));
         }
@@ -111,18 +114,15 @@ impl Inference {
             of.is_some_and(|question| question.answers[0].weight < 1.0 - SETTLED)
         };
         let (furthest, nearest) = extremes(task, &proposals[0], &known, disputed);
-        let doubt = UNTHOUGHT * nearest.as_ref().map_or(0.0, |(like, _)| *like);
-        let nearest_left = nearest.map(|(_, text)| text);
-        let entropy = -doubt * doubt.max(1e-9).ln() - (1.0 - doubt) * (1.0 - doubt).ln();
-        let nearest_telling = nearest_left
-            .as_ref()
-            .map_or(0.0, |text| entropy * eagerness(text, &known));
+        let (furthest, furthest_telling) = furthest.unzip();
+        let (nearest_left, nearest_telling) = nearest.unzip();
         Ok(Self {
             proposals,
             questions,
             furthest,
             nearest_left,
-            nearest_telling,
+            furthest_telling: furthest_telling.unwrap_or_default(),
+            nearest_telling: nearest_telling.unwrap_or_default(),
             cut_short,
         })
     }
@@ -168,7 +168,8 @@ impl Inference {
     /// that all proposals agree is no proof.
     pub fn next_question(&self, confirmed: Confirmed) -> Option<Asked> {
         let nearest = self.nearest_left.as_ref();
-        let nearest = nearest.filter(|_| !confirmed.nearest_left);
+        let doubtful = self.nearest_telling > TELLING;
+        let nearest = nearest.filter(|_| doubtful || !confirmed.nearest_left);
         let nearest = nearest.map(|text| Asked::NearestLeft(text.clone()));
         if !self.is_settled() {
             let first = &self.questions[0];
@@ -177,11 +178,12 @@ impl Inference {
                 _ => Some(Asked::Disputed(first.clone())),
             };
         }
-        match &self.furthest {
-            Some((before, after)) if !confirmed.furthest => {
-                Some(Asked::Furthest(before.clone(), after.clone()))
-            }
-            _ => nearest,
+        let furthest = self.furthest.as_ref().filter(|_| !confirmed.furthest);
+        let furthest =
+            furthest.map(|(before, after)| Asked::Furthest(before.clone(), after.clone()));
+        match self.nearest_telling > self.furthest_telling {
+            true => nearest.or(furthest),
+            false => furthest.or(nearest),
         }
     }
 }
@@ -243,7 +245,7 @@ impl<'t> Search<'t> {
     }
 
     /// The proposals, and true if the search was cut short.
-    fn run(&self) -> (Vec<Proposal>, bool) {
+    fn run(&self, mut budget: Budget) -> (Vec<Proposal>, bool) {
         let known = KnownChoices::default();
         let (untouched, changed) = self.cases.iter().partition(|case| case.is_untouched());
         let examples = Examples {
@@ -254,7 +256,6 @@ impl<'t> Search<'t> {
             probes: &self.probes(),
             known: &known,
         };
-        let mut budget = Budget::full(&self.task.stop);
         let programs = programs(&examples, &mut budget);
         let ranked = rank(
             programs,
@@ -372,7 +373,8 @@ fn refusal(task: &Task) -> Refusal {
                 .iter()
                 .filter(|pair| !pair.is_untouched())
                 .count();
-            if changes > 1 && !Search::new(&without).run().0.is_empty() {
+            let budget = Budget::share(&task.stop, task.examples.len());
+            if changes > 1 && !Search::new(&without).run(budget).0.is_empty() {
                 return Refusal::OddOne(odd + 1);
             }
         }
@@ -428,19 +430,23 @@ fn questions(task: &Task, proposals: &[Proposal], known: &[Traits]) -> Vec<Quest
             continue;
         }
         answers.sort_by(|a, b| b.weight.total_cmp(&a.weight));
-        let entropy: f64 = answers
-            .iter()
-            .map(|answer| -answer.weight * answer.weight.ln())
-            .sum();
+        let weights = answers.iter().map(|answer| answer.weight);
+        let telling = entropy(weights) * eagerness(&text.text, known);
         questions.push(Question {
             text: text.text.clone(),
             line: text.line,
             answers,
-            telling: entropy * eagerness(&text.text, known),
+            telling,
         });
     }
     questions.sort_by(|a, b| b.telling.total_cmp(&a.telling));
     questions
+}
+
+/// How little is known of which of some answers, with these likelihoods, is the right one.
+fn entropy(likelihoods: impl IntoIterator<Item = f64>) -> f64 {
+    let possible = likelihoods.into_iter().filter(|one| *one > 0.0);
+    possible.map(|one| -one * one.ln()).sum()
 }
 
 /// A text of a new kind teaches more than another of a kind that is known.
@@ -484,45 +490,50 @@ fn novelty(text: &str, known: &[Traits]) -> usize {
         .count()
 }
 
-/// The change least like the examples, and the text most like them that stays.
+/// A text, with what would be told of it by saying that it is right.
+type Telling<T> = Option<(T, f64)>;
+
+/// The change least like the examples, and the text most like them that stays and is not in dispute.
 fn extremes(
     task: &Task,
     best: &Proposal,
     traits: &[Traits],
     disputed: impl Fn(&str) -> bool,
-) -> (Option<(String, String)>, Option<(f64, String)>) {
+) -> (Telling<(String, String)>, Telling<String>) {
     let form = |text: &str| shape(&text.chars().collect::<Vec<char>>());
     let changed = task.examples.iter().filter(|pair| !pair.is_untouched());
-    let known: Vec<String> = changed.map(|pair| form(&pair.before)).collect();
-    let likeness = |text: &str| {
-        let own = form(text);
-        let each = known
-            .iter()
-            .map(|known| strsim::normalized_levenshtein(&own, known));
-        each.fold(0.0, f64::max)
-    };
-    let mut furthest: Option<(f64, (String, String))> = None;
-    let mut nearest: Option<(f64, f64, String)> = None;
+    let known: Vec<String> = changed.clone().map(|pair| form(&pair.before)).collect();
+    let done: Vec<String> = changed.map(|pair| form(&pair.after)).collect();
+    // It needs no change, for it looks like what comes of the others.
+    let is_done = |own: &String| done.contains(own) && !known.contains(own);
+    let (mut furthest, mut nearest) = (None, None);
+    let mut least = f64::INFINITY;
     for (text, made) in task.data.texts().zip(&best.made) {
         if task.examples.iter().any(|pair| pair.before == text.text) || text.text.is_empty() {
             continue;
         }
-        let alike = likeness(&text.text);
-        let like = alike - novelty(&text.text, traits) as f64;
+        let own = form(&text.text);
+        let each = known.iter();
+        let each = each.map(|known| strsim::normalized_levenshtein(&own, known));
+        let alike = each.fold(0.0, f64::max);
+        let telling = |doubt: f64| entropy([doubt, 1.0 - doubt]) * eagerness(&text.text, traits);
         match made {
-            Some(after) if furthest.as_ref().is_none_or(|(least, _)| like < *least) => {
-                furthest = Some((like, (text.text.clone(), after.clone())));
+            Some(after) => {
+                let like = alike - novelty(&text.text, traits) as f64;
+                if like < least {
+                    least = like;
+                    let pair = (text.text.clone(), after.clone());
+                    furthest = Some((pair, telling(UNTHOUGHT * (1.0 - alike))));
+                }
             }
-            None if nearest.as_ref().is_none_or(|(most, ..)| like > *most)
-                && !disputed(&text.text) =>
-            {
-                nearest = Some((like, alike, text.text.clone()));
+            None if disputed(&text.text) || is_done(&own) => {}
+            None => {
+                let telling = telling(UNTHOUGHT * alike);
+                if nearest.as_ref().is_none_or(|(_, most)| telling > *most) {
+                    nearest = Some((text.text.clone(), telling));
+                }
             }
-            _ => {}
         }
     }
-    (
-        furthest.map(|(_, pair)| pair),
-        nearest.map(|(_, alike, text)| (alike, text)),
-    )
+    (furthest, nearest)
 }

@@ -28,6 +28,7 @@ pub(super) fn joint_cost(
                     .iter()
                     .any(|token| token.of(&case.before) == word)
             };
+            cost += initials_cost(word, &pattern_text, examples);
             match token.kind {
                 Kind::Letters if word.len() > 1 => {
                     let stands = examples.changed.iter().all(|case| everywhere(&case));
@@ -96,6 +97,24 @@ pub(super) fn joint_cost(
         cost += begins_inside_word(candidate, examples);
     }
     cost
+}
+
+/// The cost of letters in a template that begin a word of every old text, where the pattern takes any other word too: what is
+/// short for a word is no good for another.
+fn initials_cost(word: &[char], pattern_text: &str, examples: &Examples<'_>) -> f64 {
+    let folded = |text: &[char]| text_of(text).to_lowercase();
+    let initials = folded(word);
+    let begins = |case: &&Case| {
+        let words = tokens(&case.before);
+        let mut words = words.iter().filter(|token| token.kind == Kind::Letters);
+        words.any(|token| folded(token.of(&case.before)).starts_with(&initials))
+    };
+    let is_short = word.iter().all(|c| c.is_alphabetic()) && examples.changed.iter().all(begins);
+    match is_short && !pattern_text.to_lowercase().contains(&initials) {
+        true if examples.changed.len() > 1 => 1.0,
+        true => 0.4,
+        false => 0.0,
+    }
 }
 
 /// The cost of a boundary behind a class that takes everything.

@@ -30,6 +30,9 @@ pub(super) struct Limits {
     pub margin: f64,
 }
 
+/// The work of one inference.
+const WORK_MOST: i64 = 6_000_000;
+
 /// Work that is left: about one for each character looked at, and a share for each pattern written.
 #[derive(Debug)]
 pub(super) struct Budget {
@@ -40,8 +43,13 @@ pub(super) struct Budget {
 impl Budget {
     /// The work that one inference may do, about half a second; none is left once it is stopped.
     pub fn full(stop: &Stop) -> Self {
+        Self::share(stop, 1)
+    }
+
+    /// The same for one of so many inferences that are a part of one.
+    pub fn share(stop: &Stop, parts: usize) -> Self {
         Self {
-            left: 6_000_000,
+            left: WORK_MOST / parts.max(1) as i64,
             stop: stop.clone(),
         }
     }

@@ -85,6 +85,9 @@ pub(super) fn choices(texts: &[&[char]], setting: Setting) -> Vec<Choice> {
         let cut = fragment_cost(only, texts.len(), setting);
         let cost = literal_cost(only, texts.len()) + extra + cut;
         add(vec![Piece::Text(text_of(only))], cost);
+        if words && !setting.group {
+            add(loosely_spaced(only), cost + 0.25);
+        }
     }
     if some_empty {
         for choice in choices(&full, inner).into_iter().take(12) {
@@ -132,6 +135,28 @@ pub(super) fn choices(texts: &[&[char]], setting: Setting) -> Vec<Choice> {
     all.sort_by(|a, b| a.cost.total_cmp(&b.cost));
     all.truncate(MOST);
     all
+}
+
+/// A text with any number of blanks behind each stop and comma: `no. 7` is also written `no.7`.
+fn loosely_spaced(text: &[char]) -> Vec<Piece> {
+    let mut pieces = Vec::new();
+    let mut behind_sign = false;
+    let blanks = || Piece::run(Class::Set(vec![' ']), 0, None);
+    for token in tokens(text) {
+        let own = token.of(text);
+        let loose = behind_sign && own.iter().all(|c| *c == ' ');
+        if behind_sign && (loose || token.is_word()) {
+            pieces.push(blanks());
+        }
+        if !loose {
+            pieces.push(Piece::Text(text_of(own)));
+        }
+        behind_sign = matches!(own, ['.' | ',' | ':' | ';']);
+    }
+    if behind_sign {
+        pieces.push(blanks());
+    }
+    pieces
 }
 
 /// The cost of a text that stands in a pattern as it is, in so many examples.
@@ -258,11 +283,7 @@ fn of_token(parts: &[&[char]], kind: Kind, single: bool, setting: Setting) -> Ve
             }
             of_class(Class::Letter, if setting.cell { 0.62 } else { 0.72 });
             of_class(Class::Word, 0.57);
-            let name = vec![
-                Piece::run(Class::Letter, 1, Some(1)),
-                Piece::run(Class::Word, 0, None),
-            ];
-            add(name, 0.72);
+            add(name(), 0.72);
             let hump = |part: &&[char]| {
                 let at = part.iter().position(|c| c.is_uppercase());
                 at.is_some_and(|at| at > 0)
@@ -297,6 +318,14 @@ fn of_token(parts: &[&[char]], kind: Kind, single: bool, setting: Setting) -> Ve
         Kind::Sign => {}
     }
     choices
+}
+
+/// A letter, and letters and digits behind it.
+fn name() -> Vec<Piece> {
+    vec![
+        Piece::run(Class::Letter, 1, Some(1)),
+        Piece::run(Class::Word, 0, None),
+    ]
 }
 
 /// The class of some texts of white space.
@@ -589,6 +618,10 @@ fn loose(
     let chars = chars_of(full);
     // A number is one of digits, where nothing says otherwise.
     let number = chars.iter().all(char::is_ascii_digit);
+    let words = chars.iter().all(|c| Class::Word.holds(*c));
+    if words && !some_empty && full.iter().all(|text| text[0].is_alphabetic()) {
+        add(name(), 0.75);
+    }
     let mut push = |class: Class, cost: f64| {
         let more = if some_empty { 0.1 } else { 0.0 } + if number { 0.3 } else { 0.0 };
         add(vec![Piece::run(class, least, None)], cost + more);
