@@ -156,7 +156,7 @@ fn breaks_no_example(task: &Task, proposal: &Proposal) {
 fn two_examples() {
     let shares = shares("inference-tasks.json", 2);
     assert!(
-        shares.first >= least(88) && shares.among_three >= least(93),
+        shares.first >= least(88) && shares.among_three >= least(97),
         "{shares:?}"
     );
 }
@@ -175,18 +175,17 @@ fn three_examples() {
 fn two_examples_of_other_tasks() {
     let shares = shares("inference-more.json", 2);
     assert!(
-        shares.first >= least(90) && shares.among_three >= least(95) && shares.refused == 100,
+        shares.first >= least(90) && shares.among_three >= least(97) && shares.refused == 100,
         "{shares:?}"
     );
 }
 
 /// Somebody who knows answers what is asked, up to four examples in all: none is said to be settled that is not.
-#[test]
-fn answers_settle_nothing_wrongly() {
+fn asked(file: &str) {
     let (mut right, mut all) = (0, 0);
-    for known in Known::all("inference-more.json")
+    for known in Known::all(file)
         .iter()
-        .filter(|known| known.possible)
+        .filter(|known| known.possible && known.doc.is_none())
         .step_by(EVERY)
     {
         let mut task = known.task(1);
@@ -223,6 +222,105 @@ fn answers_settle_nothing_wrongly() {
         right += usize::from(is_right);
     }
     assert!(100 * right >= 97 * all, "{right} of {all}");
+}
+
+#[test]
+fn answers_settle_nothing_wrongly() {
+    asked("inference-more.json");
+}
+
+#[test]
+#[cfg_attr(debug_assertions, ignore = "takes minutes without optimisation")]
+fn answers_settle_none_of_the_other_tasks_wrongly() {
+    asked("inference-tasks.json");
+}
+
+/// What is asked first, and where proposals agree.
+#[test]
+fn questions() {
+    let cases: &[(&str, Pairs<'_>, &[&str], &str)] = &[
+        (
+            "a form that no proposal speaks of comes before a text like the others",
+            &[("set(a, 4)", "set(4, a)"), ("set(b, 5)", "set(5, b)")],
+            &["set(c, 6)", "set(north, top)"],
+            "set(north, top)",
+        ),
+        (
+            "what looks like what comes of the others is done",
+            &[("Berth 7", "B-07"), ("Berth 12", "B-12")],
+            &["Berth 31", "B-09", "Pier 4 east"],
+            "Pier 4 east",
+        ),
+    ];
+    for (name, pairs, others, wanted) in cases {
+        let mut task = of_pairs(false, pairs);
+        let texts = pairs.iter().map(|(before, _)| before).chain(*others);
+        for (line, text) in (1..).zip(texts) {
+            task.data.add(text, line, false);
+        }
+        let inference = Inference::of(&task).unwrap();
+        assert_eq!(inference.nearest_left.as_deref(), Some(*wanted), "{name}");
+    }
+}
+
+/// Proposals for what examples leave open, the likeliest in the data first: one of the first three is meant.
+#[test]
+fn among_three() {
+    let cases: &[(&str, bool, Pairs<'_>, Pairs<'_>)] = &[
+        (
+            "a blank behind a stop may be missing",
+            false,
+            &[
+                ("gauge 4 read", "G004 read"),
+                ("Gauge no. 12 shut, see Gauge 3", "G012 shut, see G003"),
+            ],
+            &[("gauge no.15 dry", "G015 dry"), ("new gauge", "new gauge")],
+        ),
+        (
+            "a name begins with a letter",
+            false,
+            &[
+                ("berth = B7", "berth = \"B7\""),
+                ("ship = Tern", "ship = \"Tern\""),
+            ],
+            &[
+                ("depth = 12", "depth = 12"),
+                ("pilot = moe2", "pilot = \"moe2\""),
+            ],
+        ),
+        (
+            "what is short for one word is no good for another",
+            true,
+            &[("Berth 7", "B-07"), ("b_12", "B-12"), ("berth14", "B-14")],
+            &[("Pier 2", "Pier 2"), ("Berth 31", "B-31"), ("b_4", "B-04")],
+        ),
+        (
+            "anything may follow, where nothing follows in one example",
+            true,
+            &[
+                ("no=4 depth=3.20 ok", "3.20"),
+                ("no=11 set=8 depth=12.05", "12.05"),
+            ],
+            &[
+                ("no=12 depth=10.00 wet set=0", "10.00"),
+                ("no=1 depth=4.44", "4.44"),
+            ],
+        ),
+    ];
+    for (name, cells, pairs, others) in cases {
+        let mut task = of_pairs(*cells, pairs);
+        for (line, (before, _)) in (1..).zip(pairs.iter().chain(*others)) {
+            task.data.add(before, line, false);
+        }
+        let found = Inference::of(&task).unwrap();
+        let right = |proposal: &Proposal| {
+            others
+                .iter()
+                .all(|(before, after)| proposal.rewrite(before).as_deref() == Some(*after))
+        };
+        let first: Vec<_> = found.proposals.iter().take(3).collect();
+        assert!(first.iter().any(|one| right(one)), "{name}: {first:#?}");
+    }
 }
 
 /// Texts before and after.

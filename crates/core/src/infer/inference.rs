@@ -60,7 +60,8 @@ pub struct Inference {
     pub questions: Vec<Question>,
     /// The change in the sample by the first proposal that is least like the examples: before and after.
     pub furthest: Option<(String, String)>,
-    /// The text of the sample most like the examples that the first proposal leaves alone.
+    /// A text of the sample that all likely proposals leave alone though it is like the examples: that of which saying so
+    /// would tell most.
     pub nearest_left: Option<String>,
     /// What would be told of these two by saying that they are right.
     furthest_telling: f64,
@@ -148,7 +149,7 @@ pub enum Asked {
     Disputed(Question),
     /// The change least like the examples: before and after.
     Furthest(String, String),
-    /// The text most like the examples that stays as it is.
+    /// A text like the examples that stays as it is.
     NearestLeft(String),
 }
 
@@ -157,15 +158,16 @@ pub enum Asked {
 pub struct Confirmed {
     /// The change least like the examples was right.
     pub furthest: bool,
-    /// The text most like the examples was rightly left alone.
+    /// A text like the examples was rightly left alone.
     pub nearest_left: bool,
 }
 
 impl Inference {
     /// The next thing to ask; `None` where nothing is left that would tell more.
     ///
-    /// Disputes come first. Where there is none, the two changes that would be the first to go wrong are shown:
-    /// that all proposals agree is no proof.
+    /// It is the text of which an answer tells most: one in dispute, or one that all likely proposals leave alone though it is
+    /// like the examples. Where there is no dispute, one of each that would be the first to go wrong is shown: that all
+    /// proposals agree is no proof.
     pub fn next_question(&self, confirmed: Confirmed) -> Option<Asked> {
         let nearest = self.nearest_left.as_ref();
         let doubtful = self.nearest_telling > TELLING;
@@ -493,7 +495,7 @@ fn novelty(text: &str, known: &[Traits]) -> usize {
 /// A text, with what would be told of it by saying that it is right.
 type Telling<T> = Option<(T, f64)>;
 
-/// The change least like the examples, and the text most like them that stays and is not in dispute.
+/// The change least like the examples, and the text that stays, is not in dispute, and tells most.
 fn extremes(
     task: &Task,
     best: &Proposal,

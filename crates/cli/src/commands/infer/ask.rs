@@ -53,8 +53,7 @@ impl Asker {
                 (said.to_owned(), before, None, vec![Some(after)])
             }
             Asked::NearestLeft(text) => {
-                let said =
-                    "It leaves this text alone, which is most like the examples. Is that right?";
+                let said = "Likely rewrites leave this text alone, which is like the examples. Is that right?";
                 (said.to_owned(), text, None, vec![None])
             }
         };

@@ -251,7 +251,7 @@ impl Shown<'_> {
         }
         if let Some(nearest) = nearest {
             out.push_str(&format!(
-                "  left alone, and most like them         {}\n",
+                "  left alone, though like them           {}\n",
                 text(nearest)
             ));
         }
