@@ -13,7 +13,8 @@
 //!   bound a match, and [`search`] tries them together, the cheapest first, on all examples.
 //! * [`regions`] cuts lines into what changed and what did not; cells are taken as they are.
 //! * [`conditions`], [`rename`] and [`several`] are for what one pattern and one template cannot say.
-//! * [`rank`] compares candidates by what they do to the rest of the data.
+//! * [`found`] keeps of candidates that do the same to the data only the cheapest, and [`rank`] compares them by what they do.
+//! * [`questions`] finds the texts that proposals disagree about, and those where all of them may be wrong.
 //!
 //! The same task always gives the same answer. The costs are those of a description: what has to be said
 //! to write a pattern and a template down, and what would be chance if they were right.
@@ -31,8 +32,10 @@ mod form;
 mod found;
 pub mod inference;
 mod joint_cost;
+mod known_texts;
 mod layouts;
 pub mod proposal;
+pub mod questions;
 mod rank;
 mod readings;
 pub mod refusal;

@@ -1,7 +1,8 @@
 //! Inference: the shares of tasks that come out right, and what must hold of every answer.
 
-use brisk_quill_core::infer::inference::{Asked, Confirmed, Inference};
+use brisk_quill_core::infer::inference::Inference;
 use brisk_quill_core::infer::proposal::Proposal;
+use brisk_quill_core::infer::questions::{Asked, Confirmed};
 use brisk_quill_core::infer::refusal::Refusal;
 use brisk_quill_core::infer::task::{Pair, Task};
 use brisk_quill_core::infer::values::CommonForms;
@@ -197,9 +198,9 @@ fn asked(file: &str) {
         let (best, settled) = loop {
             let inference =
                 Inference::of(&task).unwrap_or_else(|why| panic!("{}: {why:?}", known.id));
-            let next = inference.next_question(confirmed);
+            let next = inference.questions.next(confirmed);
             let Some(asked) = next.filter(|_| task.examples.len() < 4) else {
-                let settled = inference.next_question(confirmed).is_none();
+                let settled = inference.questions.next(confirmed).is_none();
                 break (inference.proposals[0].clone(), settled);
             };
             let text = match asked {
@@ -259,7 +260,11 @@ fn questions() {
             task.data.add(text, line, false);
         }
         let inference = Inference::of(&task).unwrap();
-        assert_eq!(inference.nearest_left.as_deref(), Some(*wanted), "{name}");
+        assert_eq!(
+            inference.questions.nearest_left.as_deref(),
+            Some(*wanted),
+            "{name}"
+        );
     }
 }
 

@@ -19,6 +19,11 @@ pub struct Proposal {
 }
 
 impl Proposal {
+    /// Number of texts of the sample that it changes.
+    pub fn changes(&self) -> usize {
+        self.made.iter().flatten().count()
+    }
+
     /// The text that the steps make of one unit by ordinary evaluation; `None` where a filter cannot work on it.
     pub fn rewrite(&self, unit: &str) -> Option<String> {
         made_of(&alone(&self.steps)?, unit)

@@ -4,13 +4,17 @@ use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::signals;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::infer::inference::{Asked, Confirmed, Inference};
+use brisk_quill_core::infer::inference::Inference;
+use brisk_quill_core::infer::questions::{Answer, Asked, Confirmed};
 use brisk_quill_core::infer::task::Pair;
 use brisk_quill_core::numbers::counted;
 use std::io::{self, BufRead as _};
+use unicode_width::UnicodeWidthStr as _;
 
 /// Answers offered to one question, at most.
 const ANSWERS_MOST: usize = 3;
+/// The widest that answers are made for the sake of what stands behind the others.
+const COLUMN_MOST: usize = 80;
 
 /// What a question came to.
 pub enum Told {
@@ -34,27 +38,33 @@ impl Asker {
         examples: &[Pair],
         output: &mut Output,
     ) -> Result<Told, Diagnostic> {
-        let Some(asked) = inference.next_question(self.confirmed) else {
+        let Some(asked) = inference.questions.next(self.confirmed) else {
             output.print(b"No question is left that would tell these proposals apart.\n\n");
             return Ok(Told::Enough);
         };
-        let (said, text, line, answers) = match asked {
+        let (said, text, line, answers): (_, _, _, Vec<Offered>) = match asked {
             Asked::Disputed(question) => {
                 let examples = counted(examples.len() as u64, "example");
-                let differ = counted(inference.questions.len() as u64, "text");
+                let differ = counted(inference.questions.disputes.len() as u64, "text");
                 let said = format!(
                     "After {examples}, likely rewrites differ on {differ} of those looked at. What becomes of this one?"
                 );
-                let answers = question.answers.into_iter().map(|answer| answer.after);
-                (said, question.text, Some(question.line), answers.collect())
+                let of = |answer| Offered::of(answer, inference);
+                let answers = question.answers.into_iter().map(of).collect();
+                (said, question.text, Some(question.line), answers)
             }
             Asked::Furthest(before, after) => {
                 let said = "It changes this text, which is least like the examples. Is that right?";
-                (said.to_owned(), before, None, vec![Some(after)])
+                (
+                    said.to_owned(),
+                    before,
+                    None,
+                    vec![Offered::only(Some(after))],
+                )
             }
             Asked::NearestLeft(text) => {
                 let said = "Likely rewrites leave this text alone, which is like the examples. Is that right?";
-                (said.to_owned(), text, None, vec![None])
+                (said.to_owned(), text, None, vec![Offered::only(None)])
             }
         };
         output.print(format!("\n{said}\n").as_bytes());
@@ -62,8 +72,8 @@ impl Asker {
             return Ok(Told::Enough);
         };
         if line.is_none() {
-            let is_right = after == answers[0];
-            match answers[0] {
+            let is_right = after == answers[0].after;
+            match answers[0].after {
                 Some(_) => self.confirmed.furthest = is_right,
                 None => self.confirmed.nearest_left = is_right,
             }
@@ -77,11 +87,45 @@ impl Asker {
     }
 }
 
+/// An answer that can be chosen.
+#[derive(Clone)]
+struct Offered {
+    /// The text; `None` where it stays as it is.
+    after: Option<String>,
+    /// The number of texts looked at that the likeliest rewrite with this answer changes.
+    changes: Option<usize>,
+}
+
+impl Offered {
+    fn of(answer: Answer, inference: &Inference) -> Self {
+        let likeliest = answer.proposals.first();
+        Self {
+            changes: likeliest.map(|number| inference.proposals[*number].changes()),
+            after: answer.after,
+        }
+    }
+
+    fn only(after: Option<String>) -> Self {
+        Self {
+            after,
+            changes: None,
+        }
+    }
+
+    /// The text that it stands for, as it is shown.
+    fn text(&self) -> String {
+        match &self.after {
+            Some(made) => visible(made.as_bytes()),
+            None => "it stays as it is".to_owned(),
+        }
+    }
+}
+
 /// Shows a text with the things that may come of it, and reads which; the outer `None` is enough of questions, the inner one that
 /// it stays as it is.
 fn choose(
     (text, line): (&str, Option<u64>),
-    answers: &[Option<String>],
+    answers: &[Offered],
     output: &mut Output,
 ) -> Result<Option<Option<String>>, Diagnostic> {
     let shown = visible(text.as_bytes());
@@ -89,16 +133,22 @@ fn choose(
         Some(line) => format!("\n  line {line}: {shown}\n"),
         None => format!("\n  {shown}\n"),
     };
-    let mut offered: Vec<Option<String>> = answers.iter().take(ANSWERS_MOST).cloned().collect();
-    if !offered.contains(&None) {
-        offered.push(None);
+    let mut offered: Vec<Offered> = answers.iter().take(ANSWERS_MOST).cloned().collect();
+    if offered.iter().all(|answer| answer.after.is_some()) {
+        offered.push(Offered::only(None));
     }
+    let widths = offered.iter().map(|answer| answer.text().width());
+    let column = widths.max().unwrap_or_default().min(COLUMN_MOST);
     for (letter, answer) in ('a'..).zip(&offered) {
-        let made = match answer {
-            Some(made) => visible(made.as_bytes()),
-            None => "it stays as it is".to_owned(),
-        };
-        out.push_str(&format!("    {letter}  {made}\n"));
+        let made = answer.text();
+        out.push_str(&format!("    {letter}  {made}"));
+        if let Some(changes) = answer.changes {
+            let space = column.saturating_sub(made.width());
+            let verb = if changes == 1 { "changes" } else { "change" };
+            let changes = counted(changes as u64, "text");
+            out.push_str(&format!("{:space$}   then {changes} {verb}", ""));
+        }
+        out.push('\n');
     }
     out.push_str("    =  another text: type it behind the `=`\n    q  enough\n");
     output.print(out.as_bytes());
@@ -116,7 +166,7 @@ fn choose(
         }
         let mut lettered = ('a'..).zip(&offered);
         match lettered.find(|(letter, _)| chosen.chars().eq([*letter])) {
-            Some((_, answer)) => return Ok(Some(answer.clone())),
+            Some((_, answer)) => return Ok(Some(answer.after.clone())),
             None => output.print(b"Answer with one of the letters, or `=` and the text.\n"),
         }
     }

@@ -176,7 +176,7 @@ impl Shown<'_> {
             let first = &self.trials[0].made[one.at];
             self.trials.iter().any(|trial| trial.made[one.at] != *first)
         };
-        let questions = self.inference.questions.iter().enumerate();
+        let questions = self.inference.questions.disputes.iter().enumerate();
         let order: HashMap<&str, usize> = questions
             .map(|(at, question)| (&question.text[..], at))
             .collect();
@@ -238,7 +238,8 @@ impl Shown<'_> {
     }
 
     fn put_extremes(&self, out: &mut Labelled) {
-        let (furthest, nearest) = (&self.inference.furthest, &self.inference.nearest_left);
+        let questions = &self.inference.questions;
+        let (furthest, nearest) = (&questions.furthest, &questions.nearest_left);
         if furthest.is_none() && nearest.is_none() {
             return;
         }
