@@ -39,7 +39,7 @@ impl Asker {
         output: &mut Output,
     ) -> Result<Told, Diagnostic> {
         let Some(asked) = inference.questions.next(self.confirmed) else {
-            output.print(b"No question is left that would tell these proposals apart.\n\n");
+            output.print(b"\nNo question is left that would tell these proposals apart.\n\n");
             return Ok(Told::Enough);
         };
         let (said, text, line, answers): (_, _, _, Vec<Offered>) = match asked {
@@ -54,7 +54,7 @@ impl Asker {
                 (said, question.text, Some(question.line), answers)
             }
             Asked::Furthest(before, after) => {
-                let said = "It changes this text, which is least like the examples. Is that right?";
+                let said = "The likeliest rewrite changes this text, which is least like the examples. Is that right?";
                 (
                     said.to_owned(),
                     before,
