@@ -67,8 +67,9 @@ fn origins() {
     );
     sandbox.write(
         "pairs.csv",
-        "\"Dahl, Jon\",Jon Dahl\n\"Moe, Kari\",Kari Moe\n",
+        "before,after\n\"Dahl, Jon\",Jon Dahl\n\"Moe, Kari\",Kari Moe\n",
     );
+    sandbox.write("quays.txt", "quay 12\nquay 14\nat quay 1\nsee quay 4\n");
     sandbox.write(
         "old.toml",
         "[[step]]\nmatch = 'x'\nremove = true\n[[step.example]]\nbefore = 'berth 7 is closed'\nafter = 'B-7 is closed'\n\
@@ -104,6 +105,11 @@ fn origins() {
         (
             "infer --example 'MV Tora' 'mv_tora' --columns /ship/name rows.jsonl",
             &["SS Elin → ss_elin", "these are guesses"],
+        ),
+        (
+            // The first lines hold it as a part of a number only.
+            "infer --example 'quay 1' 'Q-1' --example 'quay 4' 'Q-4' quays.txt",
+            &["quay 12 → Q-12", "quay 14 → Q-14"],
         ),
         (
             "infer --example nowhere everywhere --example 'not there' 'ever there' log.txt",

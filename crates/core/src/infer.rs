@@ -20,6 +20,7 @@
 //! to write a pattern and a template down, and what would be chance if they were right.
 
 mod bounds;
+mod budget;
 mod candidate;
 mod case;
 mod conditions;

@@ -561,7 +561,7 @@ pub struct InferArgs {
         help_heading = "Examples"
     )]
     pub untouched: Vec<String>,
-    /// Examples in FILE: a table of two columns, or a rewrite file with its worked examples.
+    /// Examples in FILE: a table of two columns, `before` and `after`, or a rewrite file with its worked examples.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Examples")]
     pub examples: Option<PathBuf>,
     /// A copy of PATH in which some lines or cells were changed by hand: those are the examples.

@@ -1,5 +1,6 @@
 //! The search as a whole: programs that make all examples.
 
+use crate::infer::budget::Budget;
 use crate::infer::candidate::{Candidate, Made};
 use crate::infer::case::Case;
 use crate::infer::conditions::narrowed;
@@ -10,7 +11,7 @@ use crate::infer::rank::Program;
 use crate::infer::readings::{Source, read_further};
 use crate::infer::regions::plans;
 use crate::infer::rename::renames;
-use crate::infer::search::{Budget, Limits, holds, search};
+use crate::infer::search::{Limits, holds, search};
 use crate::infer::several::{combined, groups};
 use crate::infer::templates::{Hypothesis, LinePlace, Window, templates};
 use std::collections::{BTreeSet, HashSet};
@@ -189,8 +190,7 @@ impl Windows<'_> {
         let begun = templates(first.map, first.window, first.place, filters, most);
         budget.spend(200 * (first.window.after.1 - first.window.after.0));
         order[1..].iter().fold(begun, |hypotheses, further| {
-            budget.spend(300 * hypotheses.len());
-            read_further(hypotheses, source(*further), filters)
+            read_further(hypotheses, source(*further), filters, budget)
         })
     }
 }

@@ -1,6 +1,7 @@
 //! Inference: proposals from a task, and what sets them apart.
 
 use crate::common_ends::common_ends;
+use crate::infer::budget::Budget;
 use crate::infer::candidate::Made;
 use crate::infer::case::Case;
 use crate::infer::examples::{Examples, KnownChoices};
@@ -10,7 +11,6 @@ use crate::infer::proposal::{Proposal, alone, changed, made_of, step};
 use crate::infer::questions::Questions;
 use crate::infer::rank::{Ranked, Text, rank, relatives_behind};
 use crate::infer::refusal::Refusal;
-use crate::infer::search::Budget;
 use crate::infer::task::{EXAMPLE_MOST, Pair, Task};
 use crate::infer::tokens::{exact_digits, text_of, tokens};
 use std::collections::BTreeSet;
@@ -25,6 +25,8 @@ const SCORE_MARGIN: f64 = 5.0;
 const SPREAD: f64 = 1.0;
 /// Texts by which candidates are told apart while they are searched for, at most.
 const PROBES_MOST: usize = 40;
+/// Characters of them, at most.
+const PROBED_MOST: usize = 2000;
 /// Examples that suggest filters, at most.
 const SUGGESTING_MOST: usize = 24;
 /// Examples that are left out one by one to name the odd one, at most.
@@ -128,8 +130,16 @@ impl<'t> Search<'t> {
         let (mut first, others): (Vec<_>, Vec<_>) =
             texts.partition(|text| seen.insert(exact_digits(text)));
         first.extend(others);
-        first.truncate(PROBES_MOST);
+        let mut length = 0;
+        let mut fits = |text: &&[char]| {
+            length += text.len();
+            length <= PROBED_MOST
+        };
         first
+            .into_iter()
+            .take(PROBES_MOST)
+            .take_while(|text| fits(text))
+            .collect()
     }
 
     /// The proposals, and true if the search was cut short.

@@ -133,14 +133,22 @@ impl Known {
     }
 }
 
-/// Ranks programs, of those that do the same to all texts only the cheapest.
+/// Characters that programs are compared on, times the number of programs, at most.
+const COMPARED_MOST: usize = 4_000_000;
+/// Programs that are compared even on long texts.
+const COMPARED_LEAST: usize = 30;
+
+/// Ranks programs, of those that do the same to all texts only the cheapest; of long texts only the cheapest of all.
 pub(super) fn rank(
-    programs: Vec<Program>,
+    mut programs: Vec<Program>,
     cases: &[Case],
     texts: &[Text],
     cell: bool,
     filters: &Filters,
 ) -> Vec<Ranked> {
+    let length: usize = texts.iter().map(|text| text.text.len() + 1).sum();
+    programs.sort_by(|a, b| a.cost.total_cmp(&b.cost));
+    programs.truncate((COMPARED_MOST / length.max(1)).max(COMPARED_LEAST));
     // What it does to the data is all that a program is judged by besides its own cost.
     let mut by_outcome: HashMap<Vec<Made>, usize> = HashMap::new();
     let mut distinct: Vec<(Program, Vec<Made>)> = Vec::new();

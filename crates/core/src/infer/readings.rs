@@ -1,6 +1,7 @@
 //! A template read off the new text of a further example: which spans of its old text the slots
 //! are.
 
+use crate::infer::budget::Budget;
 use crate::infer::copies::CopyMap;
 use crate::infer::filters::{FilterSet, Filters, members};
 use crate::infer::templates::{Hypothesis, LinePlace, Part, Reading, Window, span_cost};
@@ -30,16 +31,20 @@ pub(super) fn read_further(
     hypotheses: Vec<Hypothesis>,
     source: Source<'_>,
     filters: &Filters,
+    budget: &mut Budget,
 ) -> Vec<Hypothesis> {
     let mut kept = Vec::new();
     for hypothesis in hypotheses {
-        let plain = ways(&hypothesis, source, filters);
+        if budget.is_spent() {
+            break;
+        }
+        let plain = ways(&hypothesis, source, filters, budget);
         if !plain.is_empty() {
             kept.extend(plain);
             continue;
         }
         for optional in with_optional_part(&hypothesis) {
-            kept.extend(ways(&optional, source, filters));
+            kept.extend(ways(&optional, source, filters, budget));
         }
     }
     kept.sort_by(|a, b| a.cost.total_cmp(&b.cost));
@@ -147,22 +152,31 @@ struct Reader<'r> {
     filters: &'r Filters,
     slots: usize,
     steps: usize,
+    /// Copies that were looked at.
+    looked_at: usize,
     ways: Vec<(f64, Reading, Vec<Part>)>,
 }
 
 /// The template with each of the best ways to read it off one more example.
-fn ways(hypothesis: &Hypothesis, source: Source<'_>, filters: &Filters) -> Vec<Hypothesis> {
+fn ways(
+    hypothesis: &Hypothesis,
+    source: Source<'_>,
+    filters: &Filters,
+    budget: &mut Budget,
+) -> Vec<Hypothesis> {
     let slots = hypothesis.readings[0].len();
     let mut reader = Reader {
         source,
         filters,
         slots,
         steps: 0,
+        looked_at: 0,
         ways: Vec::new(),
     };
     let mut reading = vec![None; slots];
     let mut parts = hypothesis.parts.clone();
     reader.read(0, source.window.after.0, &mut reading, &mut parts, 0.0);
+    budget.spend(100 + reader.steps + reader.looked_at / 8);
     reader.ways.sort_by(|a, b| a.0.total_cmp(&b.0));
     reader.ways.truncate(WAYS_KEPT);
     let with = |(cost, reading, parts): (f64, Reading, Vec<Part>)| {
@@ -260,7 +274,9 @@ impl Reader<'_> {
     ) {
         let map = self.source.map;
         let window = self.source.window;
-        for copy in map.by_start.get(position).into_iter().flatten() {
+        let copies = map.by_start.get(position).map_or(&[][..], |copies| copies);
+        self.looked_at += copies.len();
+        for copy in copies {
             let set = copy.filters & wanted;
             let inside = copy.span.0 >= window.before.0 && copy.span.1 <= window.before.1;
             let next = position + copy.len;
@@ -328,7 +344,7 @@ impl Reader<'_> {
     /// True if a text stands here in the new one.
     fn stands(&self, text: &[char], position: usize) -> bool {
         let after = &self.source.map.after[..self.source.window.after.1];
-        position <= after.len() && after[position..].starts_with(text)
+        text.is_empty() || position <= after.len() && after[position..].starts_with(text)
     }
 }
 

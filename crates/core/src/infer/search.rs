@@ -1,6 +1,7 @@
 //! The search for patterns: from a template with its readings to candidates that make every example.
 
 use crate::infer::bounds::{Bound, bounds};
+use crate::infer::budget::Budget;
 use crate::infer::candidate::{Candidate, Made, Written, counts, rewritten};
 use crate::infer::case::Case;
 use crate::infer::examples::{Examples, Place};
@@ -28,41 +29,6 @@ pub(super) struct Limits {
     pub known: usize,
     /// What costs more than the cheapest by this much is not looked at.
     pub margin: f64,
-}
-
-/// The work of one inference.
-const WORK_MOST: i64 = 6_000_000;
-
-/// Work that is left: about one for each character looked at, and a share for each pattern written.
-#[derive(Debug)]
-pub(super) struct Budget {
-    left: i64,
-    stop: Stop,
-}
-
-impl Budget {
-    /// The work that one inference may do, about half a second; none is left once it is stopped.
-    pub fn full(stop: &Stop) -> Self {
-        Self::share(stop, 1)
-    }
-
-    /// The same for one of so many inferences that are a part of one.
-    pub fn share(stop: &Stop, parts: usize) -> Self {
-        Self {
-            left: WORK_MOST / parts.max(1) as i64,
-            stop: stop.clone(),
-        }
-    }
-
-    /// Takes off what was done.
-    pub fn spend(&mut self, work: usize) {
-        self.left -= work as i64;
-    }
-
-    /// True if none is left.
-    pub fn is_spent(&self) -> bool {
-        self.left <= 0 || self.stop.is_set()
-    }
 }
 
 /// The patterns of all parts of a layout: of its slots in order, then the bounds on the left and on the right.
@@ -331,7 +297,7 @@ impl Search<'_> {
             candidate.cost = self.hypothesis.cost + chosen.cost() + more + joint;
             let verdict = match verdict {
                 Verdict::Holds(_) => {
-                    budget.spend(self.examples.probes.len() * 20);
+                    budget.spend(self.examples.probes.iter().map(|text| text.len()).sum());
                     Verdict::Holds(found.add(candidate, self.examples))
                 }
                 other => {

@@ -1,9 +1,9 @@
 //! Several steps, where no single one makes all examples: each step for the examples of one form.
 
+use crate::infer::budget::Budget;
 use crate::infer::candidate::{Candidate, Written};
 use crate::infer::case::Case;
 use crate::infer::examples::Examples;
-use crate::infer::search::Budget;
 use crate::infer::tokens::shape;
 
 /// Steps of one proposal, at most.

@@ -18,6 +18,8 @@ use std::path::Path;
 
 /// Lines that an edited copy may differ in, at most.
 const EDITS_MOST: usize = 2000;
+/// Examples that are nowhere in the data which are named, at most.
+const NAMED_MOST: usize = 3;
 
 /// Examples, with what is to be said of them.
 #[derive(Debug, Default)]
@@ -26,6 +28,8 @@ pub struct Examples {
     /// The last line that was edited by hand, from 1.
     pub edited_to: Option<u64>,
     pub notes: Vec<String>,
+    /// Texts before that are nowhere in the data.
+    missing: Vec<String>,
 }
 
 /// The examples that the options name; `edited` are the units of the edited copy.
@@ -65,16 +69,15 @@ pub fn named(
             None => examples.place(pair, units, cells),
         }
     }
+    examples.note_missing();
     Ok(examples)
 }
 
 impl Examples {
     /// Adds an example that is no unit as a whole, as the line that it stands in where it is a part of one.
     fn place(&mut self, pair: Pair, units: &Units, cells: bool) {
-        let holds = |unit: &&Unit| !pair.before.is_empty() && unit.text.contains(&pair.before);
-        match units.all.iter().find(holds) {
-            Some(unit) if !cells && !pair.is_untouched() => {
-                let at = unit.text.find(&pair.before).unwrap_or(0);
+        match place_of(&pair.before, units) {
+            Some((unit, at)) if !cells && !pair.is_untouched() => {
                 let (head, rest) = unit.text.split_at(at);
                 let (from, length) = (head.chars().count(), pair.before.chars().count());
                 self.pairs.push(Pair {
@@ -87,15 +90,53 @@ impl Examples {
             Some(_) => self.pairs.push(pair),
             None => {
                 if !units.all.is_empty() {
-                    let text = visible(pair.before.as_bytes());
-                    self.notes.push(format!(
-                        "`{text}` is nowhere in the data; it counts as an example all the same"
-                    ));
+                    self.missing.push(visible(pair.before.as_bytes()));
                 }
                 self.pairs.push(pair);
             }
         }
     }
+
+    /// Says which texts are nowhere in the data, the first few by name.
+    fn note_missing(&mut self) {
+        let named = self.missing.iter().take(NAMED_MOST);
+        self.notes.extend(named.map(|text| {
+            format!("`{text}` is nowhere in the data; it counts as an example all the same")
+        }));
+        let more = self.missing.len().saturating_sub(NAMED_MOST);
+        if more > 0 {
+            let (more, verb) = (
+                counted(more as u64, "more example"),
+                if more == 1 { "is" } else { "are" },
+            );
+            self.notes
+                .push(format!("{more} {verb} nowhere in the data"));
+        }
+    }
+}
+
+/// The first unit that holds a text, and where it begins there, in bytes: as words of its own if it stands so anywhere, else within
+/// a word, but never within a number.
+fn place_of<'u>(text: &str, units: &'u Units) -> Option<(&'u Unit, usize)> {
+    let places = |unit: &'u Unit, cut: fn(char, char) -> bool| {
+        let mut places = unit.text.match_indices(text).map(|(at, _)| at);
+        places.find(|at| {
+            let (head, tail) = (&unit.text[..*at], &unit.text[at + text.len()..]);
+            let joined =
+                |a: Option<char>, b: Option<char>| a.zip(b).is_some_and(|(a, b)| cut(a, b));
+            let (first, last) = (text.chars().next(), text.chars().next_back());
+            !joined(head.chars().next_back(), first) && !joined(last, tail.chars().next())
+        })
+    };
+    let find = |cut| {
+        let mut each = units.all.iter();
+        each.find_map(|unit| places(unit, cut).map(|at| (unit, at)))
+    };
+    let found = || {
+        find(|a, b| a.is_alphanumeric() && b.is_alphanumeric())
+            .or_else(|| find(|a, b| a.is_ascii_digit() && b.is_ascii_digit()))
+    };
+    (!text.is_empty()).then(found).flatten()
 }
 
 /// The examples of a rewrite file, or of a table with two columns.
@@ -133,8 +174,13 @@ fn of_file(path: &Path) -> Result<Vec<Pair>, Diagnostic> {
             "give a table with two columns, before and after, or a rewrite file ending in `.toml`",
         )
     })?;
-    Ok(table
-        .pairs()
+    // The pairs come in the order of their old texts, so the first row may stand anywhere.
+    let is_header = |before: &str, after: &str| {
+        before.eq_ignore_ascii_case("before") && after.eq_ignore_ascii_case("after")
+    };
+    let pairs = table.pairs();
+    let pairs = pairs.filter(|(before, after)| !is_header(before, after));
+    Ok(pairs
         .map(|(before, after)| Pair::new(before, after))
         .collect())
 }

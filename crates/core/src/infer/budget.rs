@@ -1,0 +1,38 @@
+//! The work that an inference may do.
+
+use crate::stop::Stop;
+
+/// The work of one inference.
+const WORK_MOST: i64 = 6_000_000;
+
+/// Work that is left: about one for each character looked at, and a share for each pattern written.
+#[derive(Debug)]
+pub(super) struct Budget {
+    left: i64,
+    stop: Stop,
+}
+
+impl Budget {
+    /// The work that one inference may do, about half a second; none is left once it is stopped.
+    pub fn full(stop: &Stop) -> Self {
+        Self::share(stop, 1)
+    }
+
+    /// The same for one of so many inferences that are a part of one.
+    pub fn share(stop: &Stop, parts: usize) -> Self {
+        Self {
+            left: WORK_MOST / parts.max(1) as i64,
+            stop: stop.clone(),
+        }
+    }
+
+    /// Takes off what was done.
+    pub fn spend(&mut self, work: usize) {
+        self.left -= work as i64;
+    }
+
+    /// True if none is left.
+    pub fn is_spent(&self) -> bool {
+        self.left <= 0 || self.stop.is_set()
+    }
+}
