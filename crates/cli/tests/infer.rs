@@ -69,6 +69,11 @@ fn origins() {
         "pairs.csv",
         "before,after\n\"Dahl, Jon\",Jon Dahl\n\"Moe, Kari\",Kari Moe\n",
     );
+    sandbox.write(
+        "dates.txt",
+        "Issued by the harbour office, 14.08.2026\nIssued by the harbour office, 12.11.2026\n\
+         The approach to the north end of the Old Quay is closed until 3 May 2026 for all vessels bound for the lock.\n",
+    );
     sandbox.write("quays.txt", "quay 12\nquay 14\nat quay 1\nsee quay 4\n");
     sandbox.write(
         "old.toml",
@@ -110,6 +115,14 @@ fn origins() {
             // The first lines hold it as a part of a number only.
             "infer --example 'quay 1' 'Q-1' --example 'quay 4' 'Q-4' quays.txt",
             &["quay 12 → Q-12", "quay 14 → Q-14"],
+        ),
+        (
+            // One step for each form, found in lines that one step takes long to be looked for in.
+            "infer --example '14.08.2026' '2026-08-14' --example '3 May 2026' '2026-05-03' dates.txt",
+            &[
+                "12.11.2026 → Issued by the harbour office, 2026-11-12",
+                "--then",
+            ],
         ),
         (
             "infer --example nowhere everywhere --example 'not there' 'ever there' log.txt",

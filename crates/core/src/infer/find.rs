@@ -21,6 +21,11 @@ const READ_MOST: usize = 8;
 /// Candidates of one search that are compared by what they do to the data, at most.
 const CANDIDATES_MOST: usize = 400;
 
+/// The share of the work that a single step may take.
+const ONE_STEP: f64 = 0.6;
+/// The share of what is left then that the step of one group of examples may take.
+const OF_GROUP: f64 = 0.35;
+
 /// Limits for whole cells, of which there is one window each.
 const OF_CELLS: Limits = Limits {
     templates: 70,
@@ -42,7 +47,7 @@ const OF_LINES: Limits = Limits {
 
 /// The programs that make all examples.
 pub(super) fn programs(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Program> {
-    let one_step = one_step_of(examples, budget);
+    let one_step = budget.with_share(ONE_STEP, |budget| one_step_of(examples, budget));
     if !one_step.is_empty() {
         let single = |candidate: Candidate| Program {
             cost: candidate.cost,
@@ -50,7 +55,9 @@ pub(super) fn programs(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Prog
         };
         return one_step.into_iter().map(single).collect();
     }
-    let of_groups = groups(examples, budget, one_step_of);
+    let of_groups = groups(examples, |examples| {
+        budget.with_share(OF_GROUP, |budget| one_step_of(examples, budget))
+    });
     let program = |steps: Vec<Candidate>| Program {
         cost: steps.iter().map(|step| step.cost).sum::<f64>() + 1.0,
         steps,

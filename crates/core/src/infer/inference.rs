@@ -175,7 +175,7 @@ impl<'t> Search<'t> {
         for proposal in &mut proposals {
             proposal.weight /= sum;
         }
-        (proposals, budget.is_spent())
+        (proposals, budget.was_cut_short())
     }
 
     /// The proposal that a program is, once ordinary evaluation has made all examples with it.

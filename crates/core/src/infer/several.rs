@@ -1,6 +1,5 @@
 //! Several steps, where no single one makes all examples: each step for the examples of one form.
 
-use crate::infer::budget::Budget;
 use crate::infer::candidate::{Candidate, Written};
 use crate::infer::case::Case;
 use crate::infer::examples::Examples;
@@ -20,8 +19,7 @@ const COMBINED: usize = 4;
 /// other, since nothing would tell them apart but the very texts.
 pub(super) fn groups<'e>(
     examples: &Examples<'e>,
-    budget: &mut Budget,
-    mut solve: impl FnMut(&Examples<'e>, &mut Budget) -> Vec<Candidate>,
+    mut solve: impl FnMut(&Examples<'e>) -> Vec<Candidate>,
 ) -> Vec<Vec<Candidate>> {
     let mut left: Vec<&Case> = examples.to_read(READ_MOST);
     let read = left.len();
@@ -39,12 +37,12 @@ pub(super) fn groups<'e>(
             return Vec::new();
         }
         let mut group = vec![first];
-        let mut candidates = solve(&of(group.clone()), budget);
+        let mut candidates = solve(&of(group.clone()));
         let mut rest = Vec::new();
         for case in &left[1..] {
             let mut larger = group.clone();
             larger.push(case);
-            let of_larger = solve(&of(larger.clone()), budget);
+            let of_larger = solve(&of(larger.clone()));
             match of_larger.is_empty() {
                 true => rest.push(*case),
                 false => (group, candidates) = (larger, of_larger),

@@ -53,6 +53,17 @@ pub fn pair(pair: &Pair) -> String {
     }
 }
 
+/// The width of the labels of what would be the first to go wrong.
+const LABEL: usize = 39;
+
+/// A text that is shown, its end left out where it is wider than `most`.
+fn cut(shown: String, most: usize) -> String {
+    match shown.width() > most {
+        true => crate::render::highlight::shortened(&shown, most.saturating_sub(1), 0),
+        false => shown,
+    }
+}
+
 impl Shown<'_> {
     fn unit(&self) -> &'static str {
         if self.task.cells { "cell" } else { "line" }
@@ -88,7 +99,7 @@ impl Shown<'_> {
             self.put_proposal(at, width, &mut out);
         }
         self.put_disputes(width, &mut out);
-        self.put_extremes(&mut out);
+        self.put_extremes(width, &mut out);
         if self.inference.cut_short {
             out.push_str("\nnote: the search ended before all was tried; shorter examples leave less to try\n");
         }
@@ -140,14 +151,10 @@ impl Shown<'_> {
             .filter(|change| !known(change))
             .collect();
         let most = width.saturating_sub(8) / 2;
-        let cut = |shown: String| match shown.width() > most {
-            true => crate::render::highlight::shortened(&shown, most.saturating_sub(1), 0),
-            false => shown,
-        };
         let shown = changed
             .iter()
             .take(self.show)
-            .map(|(was, now)| (cut(text(was)), cut(text(now))));
+            .map(|(was, now)| (cut(text(was), most), cut(text(now), most)));
         let shown: Vec<(String, String)> = shown.collect();
         let widest = shown.iter().map(|(was, _)| was.width()).max().unwrap_or(0);
         for (was, now) in &shown {
@@ -237,7 +244,7 @@ impl Shown<'_> {
         );
     }
 
-    fn put_extremes(&self, out: &mut Labelled) {
+    fn put_extremes(&self, width: usize, out: &mut Labelled) {
         let questions = &self.inference.questions;
         let (furthest, nearest) = (&questions.furthest, &questions.nearest_left);
         if furthest.is_none() && nearest.is_none() {
@@ -245,16 +252,15 @@ impl Shown<'_> {
         }
         out.push_str("\nBy proposal 1:\n");
         if let Some((before, after)) = furthest {
-            let (before, after) = (text(before), text(after));
-            out.push_str(&format!(
-                "  changed, and least like the examples   {before} → {after}\n"
-            ));
+            let most = width.saturating_sub(LABEL + 5) / 2;
+            let (before, after) = (cut(text(before), most), cut(text(after), most));
+            let label = "changed, and least like the examples";
+            out.push_str(&format!("  {label:LABEL$}{before} → {after}\n"));
         }
         if let Some(nearest) = nearest {
-            out.push_str(&format!(
-                "  left alone, though like them           {}\n",
-                text(nearest)
-            ));
+            let most = width.saturating_sub(LABEL + 2);
+            let label = "left alone, though like them";
+            out.push_str(&format!("  {label:LABEL$}{}\n", cut(text(nearest), most)));
         }
     }
 
