@@ -57,6 +57,16 @@ pub(super) enum Made {
     Failed,
 }
 
+impl Made {
+    /// The same, but nothing where it is the text as it was before.
+    pub fn of_change(self, before: &[char]) -> Self {
+        match self {
+            Self::Text(same) if same == before => Self::Nothing,
+            made => made,
+        }
+    }
+}
+
 /// The text that a pattern and a template make of one; `line` from 1, and `number` the matches before it. With a part,
 /// only matches that touch it are replaced.
 pub(super) fn rewritten(

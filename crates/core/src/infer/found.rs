@@ -74,10 +74,8 @@ fn outcome(candidate: &Candidate, examples: &Examples<'_>) -> (u64, bool) {
     let mut hasher = DefaultHasher::new();
     let mut changes = false;
     for text in examples.probes {
-        let made = match candidate.rewrite(text, 1, 0, examples.filters) {
-            Made::Text(same) if same == **text => Made::Nothing,
-            made => made,
-        };
+        let made = candidate.rewrite(text, 1, 0, examples.filters);
+        let made = made.of_change(text);
         changes |=
             made != Made::Nothing && !examples.changed.iter().any(|case| case.before == **text);
         made.hash(&mut hasher);

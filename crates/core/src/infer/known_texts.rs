@@ -4,9 +4,6 @@ use crate::infer::task::Pair;
 use crate::infer::tokens::{Kind, exact_digits, shape, tokens};
 use std::collections::BTreeSet;
 
-/// The part by which each new trait of a text makes a question about it more telling.
-const NOVELTY: f64 = 0.4;
-
 /// The form of a text: its shape, and the same with the length of every number.
 #[derive(Debug, PartialEq, Eq)]
 struct Form {
@@ -82,12 +79,6 @@ impl<'e> KnownTexts<'e> {
     /// The number of traits of a text that no example has.
     pub fn novelty(&self, text: &str) -> usize {
         traits(text).difference(&self.traits).count()
-    }
-
-    /// The factor by which a question about a text is more telling: one of a new kind teaches more than another of a kind that is
-    /// known.
-    pub fn eagerness(&self, text: &str) -> f64 {
-        1.0 + NOVELTY * self.novelty(text).min(3) as f64
     }
 }
 

@@ -4,6 +4,8 @@ use crate::infer::known_texts::KnownTexts;
 use crate::infer::proposal::Proposal;
 use crate::infer::task::Task;
 
+/// The part by which each new trait of a text makes a question about it more telling.
+const NOVELTY: f64 = 0.4;
 /// The likelihood that a rule nobody thought of changes a text that is just like the examples, and that all proposals leave alone.
 const UNTHOUGHT: f64 = 0.3;
 /// A text that stays is asked about again, though another was confirmed, if the answer would tell more than this.
@@ -89,10 +91,11 @@ impl Questions {
                 continue;
             }
             let likeness = known.likeness(text);
-            let telling = |doubt: f64| entropy([doubt, 1.0 - doubt]) * known.eagerness(text);
+            let novelty = known.novelty(text);
+            let telling = |doubt: f64| entropy([doubt, 1.0 - doubt]) * eagerness(novelty);
             match made {
                 Some(after) => {
-                    let like = likeness - known.novelty(text) as f64;
+                    let like = likeness - novelty as f64;
                     if like < least {
                         least = like;
                         questions.furthest = Some((text.clone(), after.clone()));
@@ -172,7 +175,7 @@ fn disputes(task: &Task, proposals: &[Proposal], known: &KnownTexts<'_>) -> Vec<
         }
         let weights = answers.iter().map(|answer| answer.weight);
         questions.push(Question {
-            telling: entropy(weights) * known.eagerness(&text.text),
+            telling: entropy(weights) * eagerness(known.novelty(&text.text)),
             text: text.text.clone(),
             line: text.line,
             answers,
@@ -201,6 +204,12 @@ fn answers(at: usize, proposals: &[Proposal]) -> Vec<Answer> {
     }
     answers.sort_by(|a, b| b.weight.total_cmp(&a.weight));
     answers
+}
+
+/// The factor by which a question about a text with so many new traits is more telling: one of a new kind teaches more than
+/// another of a kind that is known.
+fn eagerness(novelty: usize) -> f64 {
+    1.0 + NOVELTY * novelty.min(3) as f64
 }
 
 /// How little is known of which of some answers, with these likelihoods, is the right one.

@@ -221,7 +221,7 @@ pub(super) fn relatives_behind(ranked: Vec<Ranked>, most: usize, filters: &Filte
 /// A step without what is left aside in a family: its pieces, its template, and which kind of condition it has.
 type Bare = (Vec<Piece>, Vec<Written>, Option<bool>);
 
-/// Programs of one family differ only in word boundaries, and in filters for letter case.
+/// Programs of one family differ only in word boundaries, in filters for letter case, and in the texts of their conditions.
 fn family(program: &Program, filters: &Filters) -> Vec<Bare> {
     let of_step = |step: &Candidate| {
         let bare = step.pieces.iter().filter(|piece| **piece != Piece::Edge);
@@ -253,10 +253,7 @@ fn outcome(program: &Program, texts: &[Text], filters: &Filters) -> Vec<Made> {
     let mut known: HashMap<&[char], Made> = HashMap::new();
     let mut make = |text: &Text| {
         let made = program.rewrite(&text.text, text.line, &mut numbers, filters);
-        match made {
-            Made::Text(same) if same == text.text => Made::Nothing,
-            made => made,
-        }
+        made.of_change(&text.text)
     };
     let each = texts.iter().map(|text| match of_place {
         true => make(text),

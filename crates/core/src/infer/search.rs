@@ -157,7 +157,7 @@ impl<'c> CheapestFirst<'c> {
         changed > 1 && each.any(|(part, pick)| self.idle.contains(&(part, *pick)))
     }
 
-    /// The next of all; then the cheapest choice for each part comes first.
+    /// The next of all, the cheapest first; those that are put off come back later.
     fn pop(&mut self) -> Option<Entry> {
         loop {
             let mut entry = self.queue.pop()?;
@@ -243,14 +243,13 @@ pub(super) fn search(
             budget.spend(100);
             tried += 1;
             match search.attempt(&layout, &chosen, budget, found) {
-                Verdict::Breaks => failed += 1,
-                Verdict::TooWide => (wide, failed) = (wide + 1, 0),
-                Verdict::Holds(Novelty::Narrow) => failed += 1,
-                Verdict::Holds(Novelty::Known) => {
+                Tried::Breaks | Tried::Holds(Novelty::Narrow) => failed += 1,
+                Tried::TooWide => (wide, failed) = (wide + 1, 0),
+                Tried::Holds(Novelty::Known) => {
                     (known, failed) = (known + 1, 0);
                     queue.note_idle(&picks);
                 }
-                Verdict::Holds(Novelty::New) => (hits, known, failed) = (hits + 1, 0, 0),
+                Tried::Holds(Novelty::New) => (hits, known, failed) = (hits + 1, 0, 0),
             }
         }
     }
@@ -266,20 +265,20 @@ struct Search<'s> {
 }
 
 impl Search<'_> {
-    /// Tries one pattern with each choice of filters; the verdict is the best of theirs.
+    /// Tries one pattern with each choice of filters; the outcome is the best of theirs.
     fn attempt(
         &self,
         layout: &[Slot],
         chosen: &Chosen<'_>,
         budget: &mut Budget,
         found: &mut Found,
-    ) -> Verdict {
+    ) -> Tried {
         let pieces = assemble(layout, chosen);
         if pieces.iter().all(|piece| matches!(piece, Piece::Edge)) {
-            return Verdict::Breaks;
+            return Tried::Breaks;
         }
         let matcher = Matcher::new(&pieces);
-        let mut best = Verdict::Breaks;
+        let mut best = Tried::Breaks;
         for (more, assignment) in &self.assignments {
             let template = template(self.hypothesis, assignment, (chosen.left, chosen.right));
             let verdict = verify((&matcher, &template), self.places, self.examples, budget);
@@ -295,17 +294,16 @@ impl Search<'_> {
             };
             let joint = joint_cost(&candidate, layout, &chosen.slots, self.examples);
             candidate.cost = self.hypothesis.cost + chosen.cost() + more + joint;
-            let verdict = match verdict {
-                Verdict::Holds(_) => {
+            best = best.max(match verdict {
+                Verdict::Holds => {
                     budget.spend(self.examples.probes.iter().map(|text| text.len()).sum());
-                    Verdict::Holds(found.add(candidate, self.examples))
+                    Tried::Holds(found.add(candidate, self.examples))
                 }
-                other => {
+                Verdict::TooWide | Verdict::Breaks => {
                     found.too_wide.push(candidate);
-                    other
+                    Tried::TooWide
                 }
-            };
-            best = best.max(verdict);
+            });
         }
         best
     }
@@ -318,17 +316,25 @@ pub(super) fn holds(candidate: &Candidate, examples: &Examples<'_>) -> bool {
         &[],
         examples,
         &mut Budget::full(&Stop::default()),
-    ) == Verdict::Holds(Novelty::New)
+    ) == Verdict::Holds
 }
 
-/// The outcome of a pattern and a template on all examples, the better the greater.
+/// The outcome of a pattern with its best choice of filters, the better the greater.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Tried {
+    Breaks,
+    TooWide,
+    Holds(Novelty),
+}
+
+/// The outcome of a pattern and a template on all examples.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Verdict {
     /// An example does not come out.
     Breaks,
     /// A text that must stay does not.
     TooWide,
-    Holds(Novelty),
+    Holds,
 }
 
 /// Runs a candidate on all examples.
@@ -373,7 +379,7 @@ fn verify(
             _ => return Verdict::TooWide,
         }
     }
-    Verdict::Holds(Novelty::New)
+    Verdict::Holds
 }
 
 /// The number of matches before an example, as its new text says it.
