@@ -227,7 +227,7 @@ fn run(fs: &ModelFs, plan: &Plan) -> Result<RunDone, FileError> {
         interrupted: &AtomicBool::new(false),
     };
     let journal = Journal::new(fs, "/state".into());
-    make_run(fs, &journal, &mut Journal::no_lock(), &request)
+    make_run(fs, &journal, &mut Journal::no_lock(), &request).map_err(|failed| failed.error)
 }
 
 const OLD: [(&str, &str); 2] = [

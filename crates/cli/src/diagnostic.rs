@@ -17,6 +17,8 @@ pub struct Diagnostic {
     pub message: String,
     /// The user's own words, with the place in them.
     pub quote: Option<Quote>,
+    /// Lines about the parts of it, below the sentence.
+    pub details: Vec<String>,
     /// The remedy.
     pub remedy: Option<String>,
 }
@@ -53,6 +55,7 @@ impl Diagnostic {
             status,
             message: message.into(),
             quote: None,
+            details: Vec::new(),
             remedy: None,
         }
     }
@@ -72,6 +75,13 @@ impl Diagnostic {
             ProblemKind::Column(_) => Self::wrong(message),
             _ => Self::trouble(message),
         }
+    }
+
+    /// Adds lines below the sentence.
+    #[must_use]
+    pub fn details(mut self, details: impl IntoIterator<Item = String>) -> Self {
+        self.details.extend(details);
+        self
     }
 
     /// Adds what to do.
@@ -95,6 +105,7 @@ impl Diagnostic {
                 text: text.to_owned(),
                 span,
             }),
+            details: Vec::new(),
             remedy: fault.remedy(),
         }
     }

@@ -75,12 +75,15 @@ pub enum FileErrorKind {
     /// A copy that a run has made beside a file.
     #[error("a copy that a run of bquill has made, which is at work or was interrupted here")]
     RunCopy,
-    /// An interrupted run can neither be completed nor rolled back.
+    /// An interrupted run cannot be completed.
     #[error(
-        "the interrupted run can be neither completed nor rolled back: a file of it is missing, \
-         or holds neither its old nor its new bytes"
+        "the interrupted run cannot be completed, because this file is missing, or another program \
+         changed it"
     )]
-    Stuck,
+    NotForward,
+    /// The folder of a file of an interrupted run is missing.
+    #[error("the folder of this file is missing, or another folder has taken its place")]
+    Unreachable,
     /// A run that did not come to its end has nothing to undo.
     #[error("this run was not completed, so there is nothing to undo")]
     NotDone,

@@ -276,6 +276,7 @@ impl<'f> Journal<'f> {
             made: Vec::new(),
             in_place: BTreeSet::new(),
             overwritten: BTreeSet::new(),
+            left: BTreeSet::new(),
             torn_at: None,
             state: RunState::Begun,
         };

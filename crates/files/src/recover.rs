@@ -3,40 +3,28 @@
 //! Note to the maintainer. A file is only removed, exchanged or renamed when its name *and* its
 //! number are those that the journal recorded: whatever else has come to have such a name is left
 //! alone. Numbers of devices are not compared, because they may change when the machine starts.
+//!
+//! Nothing that another program did to one file holds up the others: the way back goes over every
+//! file that still holds what the run wrote, and names the rest. Only a file that cannot be
+//! looked at keeps the run open, because its copy may still be there.
 
 pub mod abandon;
 pub mod copies;
+pub mod left_file;
 pub mod standing;
+mod targets;
+mod torn;
 
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::Fs;
-use crate::hash::hash_of;
 use crate::journal::Journal;
 use crate::journal::records::{Record, RunState};
 use crate::journal::run_record::RunRecord;
 use crate::recover::copies::{clean, remove_copies};
+use crate::recover::left_file::LeftFile;
 use crate::recover::standing::{At, Direction, Known, Standing, sync_folders};
+use crate::recover::targets::{leave_foreign, standings, turn_all};
 use std::path::PathBuf;
-
-/// Ways to close an interrupted run.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Open {
-    /// It can be completed.
-    pub forward: bool,
-    /// It can be rolled back.
-    pub back: bool,
-}
-
-impl Open {
-    /// The way that is taken where nothing is said: forward once it was decided.
-    pub fn way(self) -> Option<Direction> {
-        match self {
-            Self { forward: true, .. } => Some(Direction::Forward),
-            Self { back: true, .. } => Some(Direction::Back),
-            _ => None,
-        }
-    }
-}
 
 /// A recovery that came to its end.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -45,23 +33,33 @@ pub struct Recovered {
     pub way: Direction,
     /// Copies that could not be removed, or that another file has taken the place of.
     pub left: Vec<PathBuf>,
+    /// On the way back, the files that another program changed, moved or removed meanwhile, and
+    /// those whose old bytes are gone: they are as they were found.
+    pub foreign: Vec<LeftFile>,
 }
 
-/// Which ways are open for an interrupted run.
-///
-/// # Errors
-///
-/// When its files cannot be looked at.
-pub fn open_ways(fs: &dyn Fs, journal: &Journal<'_>, run: &RunRecord) -> Result<Open, FileError> {
-    let standings = standings(fs, journal, run, &Known::new())?;
-    Ok(ways(run.state, &standings))
-}
-
-fn ways(state: RunState, all: &[Standing]) -> Open {
-    Open {
-        forward: state == RunState::Committed && all.iter().all(|one| one.can_go_forward),
-        back: all.iter().all(|one| one.can_go_back),
+impl Recovered {
+    fn all(way: Direction, left: Vec<PathBuf>) -> Self {
+        Self {
+            way,
+            left,
+            foreign: Vec::new(),
+        }
     }
+}
+
+/// The way that is taken where nothing is said: forward if the run was decided and no file
+/// was changed since, or else back.
+pub fn open_way(fs: &dyn Fs, journal: &Journal<'_>, run: &RunRecord) -> Direction {
+    let (all, trouble) = standings(fs, journal, run, &Known::new());
+    match can_go_forward(run.state, &all) && trouble.is_none() {
+        true => Direction::Forward,
+        false => Direction::Back,
+    }
+}
+
+fn can_go_forward(state: RunState, all: &[Standing]) -> bool {
+    state == RunState::Committed && all.iter().all(|one| one.can_go_forward)
 }
 
 /// Finishes an interrupted run, and gives the way it took. Can be stopped and done again. Of a
@@ -69,8 +67,9 @@ fn ways(state: RunState, all: &[Standing]) -> Open {
 ///
 /// # Errors
 ///
-/// When the way is not open: a file is missing or was changed by another program. Nothing is
-/// touched then.
+/// When it is to be completed and a file was changed by another program
+/// ([`FileErrorKind::NotForward`]): nothing is touched then. When a file cannot be looked at, or not
+/// be written: all others have gone the same way, and the run is still interrupted.
 pub fn recover(
     fs: &dyn Fs,
     journal: &Journal<'_>,
@@ -88,135 +87,87 @@ pub(crate) fn recover_known(
     known: &Known,
 ) -> Result<Recovered, FileError> {
     if run.state.is_finished() {
-        return Ok(Recovered {
-            way: match run.state {
-                RunState::RolledBack => Direction::Back,
-                _ => Direction::Forward,
-            },
-            left: clean(fs, journal, run),
-        });
+        let way = match run.state {
+            RunState::RolledBack => Direction::Back,
+            RunState::Begun
+            | RunState::Committed
+            | RunState::Back
+            | RunState::Done
+            | RunState::Clean
+            | RunState::Abandoned => Direction::Forward,
+        };
+        return Ok(Recovered::all(way, clean(fs, journal, run)));
     }
     if run.intent.is_none() {
         journal.discard(run.run);
-        return Ok(Recovered {
-            way: Direction::Back,
-            left: Vec::new(),
-        });
+        return Ok(Recovered::all(Direction::Back, Vec::new()));
     }
-    let all = standings(fs, journal, run, known)?;
-    let open = ways(run.state, &all);
-    let way = wanted.or(open.way()).filter(|way| match way {
-        Direction::Forward => open.forward,
-        Direction::Back => open.back,
-    });
-    let Some(way) = way else {
-        let stuck = all.iter().find(|one| one.at == At::Theirs);
-        let stuck = stuck
-            .or(all.first())
-            .map_or(journal.folder(run.run), |one| one.target.clone());
-        return Err(FileError::new(&stuck, FileErrorKind::Stuck));
-    };
+    let (mut all, trouble) = standings(fs, journal, run, known);
+    let is_open = can_go_forward(run.state, &all) && trouble.is_none();
+    let is_own = !known.is_empty();
+    if let (Some(Direction::Forward), false) = (wanted, is_open) {
+        let foreign = all.iter().find(|one| !one.can_go_forward);
+        let path = foreign.map_or(journal.folder(run.run), |one| one.target.clone());
+        return Err(FileError::new(&path, FileErrorKind::NotForward));
+    }
+    if is_open && wanted != Some(Direction::Back) {
+        journal.repair(run)?;
+        if turn_all(fs, journal, run, &mut all, (Direction::Forward, is_own))? {
+            sync_folders(all.iter())?;
+            journal.add(run.run, &Record::Done)?;
+            let left = clean(fs, journal, &journal.load(run.run)?);
+            return Ok(Recovered::all(Direction::Forward, left));
+        }
+        // Another program came in between: all goes back.
+        let run = journal.load(run.run)?;
+        let (all, trouble) = standings(fs, journal, &run, known);
+        return go_back(fs, journal, &run, all, (trouble, is_own));
+    }
+    go_back(fs, journal, run, all, (trouble, is_own))
+}
+
+/// Takes every file back that still holds what the run wrote; the others are left as they are.
+fn go_back(
+    fs: &dyn Fs,
+    journal: &Journal<'_>,
+    run: &RunRecord,
+    mut all: Vec<Standing>,
+    (trouble, is_own): (Option<FileError>, bool),
+) -> Result<Recovered, FileError> {
     let mut noted = journal.repair(run);
-    if way == Direction::Back && run.state == RunState::Committed {
+    if run.state == RunState::Committed {
         noted = noted.and_then(|()| journal.add(run.run, &Record::Back));
     }
     // Whoever made the run goes back even where the log is lost: nobody could do it later.
-    if known.is_empty() {
+    if !is_own {
         noted?;
     }
-    turn_all(fs, journal, run, &all, (way, !known.is_empty()))?;
-    sync_folders(&all)?;
-    match way {
-        Direction::Forward => {
-            journal.add(run.run, &Record::Done)?;
-            let left = clean(fs, journal, &journal.load(run.run)?);
-            Ok(Recovered { way, left })
-        }
-        Direction::Back => {
-            let (left, _) = remove_copies(fs, journal, run.run, &all, At::Old);
-            match journal.add(run.run, &Record::Undone) {
-                // A full disk has no room for the record, and a lost log no place; where nothing
-                // is left, the run may go altogether.
-                Err(_) if left.is_empty() && (run.commit.is_none() || !known.is_empty()) => {
-                    journal.discard(run.run);
-                }
-                added => added?,
-            }
-            journal.close(run.run);
-            Ok(Recovered { way, left })
-        }
+    let turned = turn_all(fs, journal, run, &mut all, (Direction::Back, is_own));
+    let synced = sync_folders(all.iter());
+    turned?;
+    synced?;
+    if let Some(trouble) = trouble {
+        return Err(trouble);
     }
-}
-
-fn turn_all(
-    fs: &dyn Fs,
-    journal: &Journal<'_>,
-    run: &RunRecord,
-    all: &[Standing],
-    (way, is_own): (Direction, bool),
-) -> Result<(), FileError> {
-    let from = match way {
-        Direction::Forward => At::Old,
-        Direction::Back => At::New,
-    };
-    for one in all {
-        if one.at != from && one.at != At::Torn {
-            continue;
+    let foreign = leave_foreign(fs, journal, run, &all)?;
+    let others: Vec<&Standing> = all.iter().filter(|one| !one.is_left()).collect();
+    let (left, _) = remove_copies(fs, journal, run.run, &others, At::Old);
+    let may_hold = all.iter().filter(|one| one.is_left());
+    let may_hold: Vec<usize> = may_hold.map(|one| one.number).collect();
+    let is_all_back = may_hold.is_empty();
+    let undone = Record::Undone { left: may_hold };
+    match journal.add(run.run, &undone) {
+        // A full disk has no room for the record, and a lost log no place; where nothing
+        // is left, the run may go altogether.
+        Err(_) if left.is_empty() && is_all_back && (run.commit.is_none() || is_own) => {
+            journal.discard(run.run);
         }
-        if one.in_place && !run.overwritten.contains(&one.number) {
-            let noted = journal.add(run.run, &Record::Overwrite { file: one.number });
-            if !is_own {
-                noted?;
-            }
-        }
-        let turned = one.turn(fs, journal, run.run, way);
-        turned.map_err(|error| FileError::io(&one.target, FileErrorKind::Write, error))?;
+        added => added?,
     }
-    Ok(())
-}
-
-fn standings(
-    fs: &dyn Fs,
-    journal: &Journal<'_>,
-    run: &RunRecord,
-    known: &Known,
-) -> Result<Vec<Standing>, FileError> {
-    let targets = run.intent.iter().flat_map(|intent| &intent.targets);
-    let after = run.commit.iter().flat_map(|commit| &commit.after);
-    let mut after = after.map(|(hash, _)| hash.as_str());
-    let mut all = Vec::new();
-    for (number, target) in targets.enumerate() {
-        let mut one = Standing::named(fs, run, number, target, known);
-        let Some(after) = after.next() else {
-            // Nothing was decided, so nothing was touched.
-            (one.at, one.can_go_back) = (At::Old, true);
-            all.push(one);
-            continue;
-        };
-        let Some(folder) = one.folder.clone() else {
-            all.push(one);
-            continue;
-        };
-        let fail = |error| FileError::io(&one.target, FileErrorKind::Read, error);
-        let hashes = (&*target.before, after);
-        let now = Standing::look(&*folder, &one.name).map_err(fail)?;
-        match one.copy.clone().filter(|_| !one.in_place) {
-            Some(copy) => {
-                let copy = Standing::look(&*folder, &copy).map_err(fail)?;
-                one.judge_exchanged(&now, &copy, hashes);
-            }
-            None => {
-                let holds = |path: PathBuf, wanted: &str| {
-                    let hash = fs.read(&path).and_then(hash_of);
-                    hash.is_ok_and(|hash| hash == wanted)
-                };
-                let has_old = holds(journal.old_copy(run.run, number), hashes.0);
-                let has_new = holds(journal.new_copy(run.run, number), hashes.1);
-                let is_touched = run.overwritten.contains(&number);
-                one.judge_in_place(now, (has_old, has_new), is_touched, hashes);
-            }
-        }
-        all.push(one);
-    }
-    Ok(all)
+    journal.close(run.run);
+    Ok(Recovered {
+        way: Direction::Back,
+        left,
+        foreign,
+    })
 }

@@ -29,7 +29,7 @@ use crate::fs::{Folder, Fs};
 use crate::journal::{Journal, Lock};
 use crate::recover::copies::clean;
 use crate::run::making::Making;
-use crate::run::request::{RunDone, RunNote, RunRequest};
+use crate::run::request::{RunDone, RunFailed, RunNote, RunRequest};
 use crate::run::staged_file::StagedFile;
 use crate::source::Source;
 use brisk_quill_core::escape::visible_path;
@@ -45,14 +45,15 @@ use std::sync::Arc;
 /// When a file no longer holds the bytes the plan was made from, is reached under two names,
 /// leads elsewhere, is not a regular file, cannot be read or written, or belongs to the journal;
 /// when the user stopped it; or when an interrupted run touches the same folders. All files are as
-/// they were then; where not even that could be done, the error says so
-/// ([`FileErrorKind::Unfinished`]).
+/// they were then, but for those that another program changed meanwhile, which the error
+/// names; where not even that could be done, the error says so
+/// ([`FileErrorKind::NotRolledBack`]).
 pub fn make_run(
     fs: &dyn Fs,
     journal: &Journal<'_>,
     lock: &mut Lock,
     request: &RunRequest<'_>,
-) -> Result<RunDone, FileError> {
+) -> Result<RunDone, RunFailed> {
     // What can be refused is refused before there is anything to roll back.
     let state = fs.resolve(journal.state()).ok();
     let mut files = Vec::new();

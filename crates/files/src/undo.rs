@@ -5,7 +5,7 @@ use crate::changes::Spooler;
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Confinement, Fs};
 use crate::journal::Journal;
-use crate::journal::records::{ChangeRecord, RunState};
+use crate::journal::records::ChangeRecord;
 use crate::journal::run_record::RunRecord;
 use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
@@ -15,21 +15,20 @@ use brisk_quill_core::unit::line_ends;
 use std::io;
 use std::path::{Path, PathBuf};
 
-/// A plan that leads back from `run`, over the files that `wants` names.
+/// A plan that leads back from `run`, over the files that `wants` names. Of a run that was rolled
+/// back or closed, those that it has left behind are meant.
 ///
 /// # Errors
 ///
-/// When the journal cannot be read, or the run was not completed; and, as the second kind, the
-/// files that no longer hold what the run wrote, as the user named them.
+/// When the journal cannot be read, or the run was not completed and has left nothing; and, as the
+/// second kind, the files that no longer hold what the run wrote, as the user named them.
 pub fn undo_plan(
     fs: &dyn Fs,
     journal: &Journal<'_>,
     run: &RunRecord,
     wants: &dyn Fn(&PathBuf) -> bool,
 ) -> Result<Result<Plan, Vec<PathBuf>>, FileError> {
-    let (Some(intent), Some(commit), RunState::Done | RunState::Clean) =
-        (&run.intent, &run.commit, run.state)
-    else {
+    let (Some(intent), Some(commit), true) = (&run.intent, &run.commit, run.can_be_undone()) else {
         return Err(FileError::new(
             &journal.folder(run.run),
             FileErrorKind::NotDone,
@@ -59,7 +58,11 @@ pub fn undo_plan(
             now(fs, &path).map_err(|error| FileError::io(&path, FileErrorKind::Read, error))?;
         let hash = blake3::Hash::from_hex(after).ok();
         if now.as_ref() != Some(after) || hash.is_none() {
-            changed.push(target.named.path());
+            // A file that went back, or was never reached, has nothing to undo.
+            let has_nothing = now.as_ref() == Some(&target.before) && !run.state.is_complete();
+            if run.may_hold(number) && !has_nothing {
+                changed.push(target.named.path());
+            }
             continue;
         }
         plan.files.push(PlannedFile {

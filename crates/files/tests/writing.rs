@@ -54,7 +54,7 @@ fn write_in_place(plan: &Plan) -> Result<RunDone, FileError> {
         folder: state.path(),
         interrupted: &AtomicBool::new(false),
     };
-    make_run(&RealFs, &journal, &mut lock, &request)
+    make_run(&RealFs, &journal, &mut lock, &request).map_err(|failed| failed.error)
 }
 
 fn names(folder: &Path) -> Vec<String> {

@@ -784,9 +784,10 @@ Examples:
   bquill recover --abandon 7
 
 Every interrupted run is completed if it had been decided, and else rolled back; where both are
-open, you may say which. What a complete run has left over is removed. A run that can go neither
-way, because a file of it is missing or holds something else, is closed with --abandon: every file
-stays as it is, you are told what it holds, and the old and new bytes that are found are kept.
+open, you may say which. A file that another program changed, moved or removed meanwhile is left as
+it is and named, and all others are rolled back. What a complete run has left over is removed.
+--abandon closes a run even where a file of it cannot be reached: what can be rolled back is, you are
+told what each file holds, and the old and new bytes that are found are kept.
 Exit: 0 fine, 1 there is no such run, 3 a run cannot be finished.")]
 pub struct RecoverArgs {
     /// Give every file its old bytes.
@@ -795,7 +796,7 @@ pub struct RecoverArgs {
     /// Give every file its new bytes.
     #[arg(long)]
     pub forward: bool,
-    /// Close RUN as it stands, and keep the old and new bytes that are found.
+    /// Roll back what can be, close RUN, and keep the old and new bytes that are found.
     #[arg(long, value_name = "RUN", conflicts_with_all = ["forward", "back"])]
     pub abandon: Option<u64>,
 }

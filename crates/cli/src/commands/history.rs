@@ -150,7 +150,7 @@ impl Reverts {
             .as_ref()
             .map_or(0, |intent| intent.targets.len())
         {
-            _ if files == 0 => record.state.name(),
+            _ if files == 0 => record.state_name(),
             all if files == all => "reverted",
             _ => "reverted in part",
         }

@@ -10,8 +10,9 @@ use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::plan::Plan;
+use brisk_quill_files::recover::left_file::{Holds, LeftFile};
 use brisk_quill_files::run::make_run;
-use brisk_quill_files::run::request::{RunDone, RunNote, RunRequest};
+use brisk_quill_files::run::request::{RunDone, RunFailed, RunNote, RunRequest};
 use brisk_quill_files::temporary::Temporaries;
 use signal_hook::consts::{SIGINT, SIGTERM};
 use std::io::{self, BufRead, IsTerminal};
@@ -37,8 +38,8 @@ pub fn temporaries() -> Arc<Temporaries> {
     Arc::clone(ALL.get_or_init(|| Temporaries::new(Journal::place().as_deref())))
 }
 
-/// The run of this number.
-pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Diagnostic> {
+/// Makes sure that there is a run of this number.
+pub fn run_number(journal: &Journal<'_>, run: u64) -> Result<(), Diagnostic> {
     let numbers = journal
         .numbers()
         .map_err(|error| Diagnostic::of_file(&error))?;
@@ -46,6 +47,12 @@ pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Diagnostic> {
         return Err(Diagnostic::no(format!("there is no run {run}"))
             .remedy("`bquill history` lists the runs"));
     }
+    Ok(())
+}
+
+/// The run of this number.
+pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Diagnostic> {
+    run_number(journal, run)?;
     journal
         .load(run)
         .map_err(|error| Diagnostic::of_file(&error))
@@ -110,37 +117,77 @@ pub fn make(
         folder: &folder,
         interrupted: &interrupted,
     };
-    make_run(&RealFs, &journal, &mut lock, &request).map_err(|error| {
-        let diagnostic = match (error.kind, &error.source) {
-            (FileErrorKind::Unfinished, Some(run)) => Diagnostic::trouble(format!(
-                "{run} was interrupted in the same folder: {}",
-                visible_path(&error.path)
-            )),
-            _ => Diagnostic::of_file(&error),
-        };
-        diagnostic.remedy(match error.kind {
-            FileErrorKind::Unfinished => {
-                "nothing has been written; `bquill recover` completes that run or rolls it back"
-            }
-            FileErrorKind::NotRolledBack => {
-                "some files may hold new bytes; remove the cause, then `bquill recover`"
-            }
-            FileErrorKind::SameFile => "nothing has been written; evaluate the rewrite again",
-            FileErrorKind::LeadsElsewhere => {
-                "nothing has been written; if that is meant, evaluate the rewrite again"
-            }
-            FileErrorKind::Marked => {
-                "nothing has been written; take the mark away, or leave the file out"
-            }
-            FileErrorKind::Capability => {
-                "nothing has been written; only its administrator can rewrite it and give them back"
-            }
-            FileErrorKind::Changed => {
-                "nothing has been written; evaluate the rewrite again: a plan with `--renew`"
-            }
-            _ => "all files are as they were",
-        })
+    make_run(&RealFs, &journal, &mut lock, &request).map_err(|failed| not_made(&failed))
+}
+
+/// The diagnostic of a run that was not made.
+fn not_made(failed: &RunFailed) -> Diagnostic {
+    let error = &failed.error;
+    let diagnostic = match (error.kind, &error.source) {
+        (FileErrorKind::Unfinished, Some(run)) => Diagnostic::trouble(format!(
+            "{run} was interrupted in the same folder: {}",
+            visible_path(&error.path)
+        )),
+        _ => Diagnostic::of_file(error),
+    };
+    if !failed.foreign.is_empty() {
+        return diagnostic
+            .details(foreign_lines(&failed.foreign))
+            .remedy(format!(
+                "run {} has been rolled back: all other files hold their old bytes; evaluate the \
+                 rewrite again",
+                failed.run
+            ));
+    }
+    diagnostic.remedy(match error.kind {
+        FileErrorKind::Unfinished => {
+            "nothing has been written; `bquill recover` completes that run or rolls it back"
+        }
+        FileErrorKind::NotRolledBack => {
+            "some files may hold new bytes; remove the cause, then `bquill recover`"
+        }
+        FileErrorKind::SameFile => "nothing has been written; evaluate the rewrite again",
+        FileErrorKind::LeadsElsewhere => {
+            "nothing has been written; if that is meant, evaluate the rewrite again"
+        }
+        FileErrorKind::Marked => "nothing has been written; remove the mark, or leave the file out",
+        FileErrorKind::Capability => {
+            "nothing has been written; only its administrator can rewrite it and give them back"
+        }
+        FileErrorKind::Changed => {
+            "nothing has been written; preview the rewrite again, or renew its plan with `--renew`"
+        }
+        _ => "all files are as they were",
     })
+}
+
+/// The files that a run going back has left as another program made them, a line each, with the
+/// place of the old bytes where the journal keeps them.
+pub fn foreign_lines(foreign: &[LeftFile]) -> Vec<String> {
+    let line = |file: &LeftFile| {
+        let named = visible_path(&file.named);
+        let state = match file.holds {
+            Holds::Old => "holds its old bytes",
+            Holds::New => "still holds its new bytes",
+            Holds::Other => "was changed by another program, and is left as it is",
+            Holds::Missing => "was moved or removed by another program",
+            Holds::Unreadable => "cannot be read",
+        };
+        let kept = file.old.as_deref().map(|kept| {
+            let kept = visible_path(kept);
+            format!("; its old bytes are kept in {kept}")
+        });
+        let beside = file.left.as_deref().map(|left| {
+            let left = visible_path(left);
+            format!("; what was exchanged for it is left in {left}")
+        });
+        format!(
+            "{named} {state}{}{}",
+            kept.unwrap_or_default(),
+            beside.unwrap_or_default()
+        )
+    };
+    foreign.iter().map(line).collect()
 }
 
 /// A person must be there to be asked.

@@ -7,25 +7,28 @@ use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
+use brisk_quill_files::error::FileErrorKind;
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::run_record::RunRecord;
-use brisk_quill_files::recover::abandon::{AbandonedFile, Holds, abandon};
+use brisk_quill_files::recover::abandon::abandon;
+use brisk_quill_files::recover::left_file::{Holds, LeftFile};
 use brisk_quill_files::recover::standing::Direction;
-use brisk_quill_files::recover::{Recovered, open_ways, recover};
-use std::path::Path;
+use brisk_quill_files::recover::{Recovered, open_way, recover};
 
 pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let journal = journal_run::journal()?;
     let failed = |error| Diagnostic::of_file(&error);
+    if let Some(run) = args.abandon {
+        journal_run::run_number(&journal, run)?;
+        let _lock = journal.lock().map_err(failed)?;
+        return close(&journal, run, output);
+    }
     if journal.numbers().map_err(failed)?.is_empty() {
         output.print(b"No run was interrupted.\n");
         return Ok(Status::Fine);
     }
     let _lock = journal.lock().map_err(failed)?;
-    if let Some(run) = args.abandon {
-        return close(&journal, run, output);
-    }
     // Only behind the lock is it certain which runs need care.
     let marked = journal.marked().map_err(failed)?;
     let (mut status, mut done) = (Status::Fine, 0);
@@ -69,31 +72,50 @@ fn one(
         (_, true) => Some(Direction::Forward),
         _ => None,
     };
-    let open = open_ways(&RealFs, journal, &record).map_err(failed)?;
-    let why = match (asked.or(open.way()), record.commit.is_some()) {
-        (Some(Direction::Forward), _) => "Every file gets its new bytes.",
-        (Some(Direction::Back), false) => {
-            "It was not yet decided, so every file keeps its old bytes."
-        }
-        (Some(Direction::Back), true) => "Every file gets its old bytes.",
-        (None, _) => "It can be neither completed nor rolled back.",
+    let way = asked.unwrap_or_else(|| open_way(&RealFs, journal, &record));
+    let why = match (way, record.commit.is_some()) {
+        (Direction::Forward, _) => "Every file gets its new bytes.",
+        (Direction::Back, false) => "It was not yet decided, so every file keeps its old bytes.",
+        (Direction::Back, true) => "Every file gets its old bytes.",
     };
     output.print(format!("{} {why}\n", begun(&record)).as_bytes());
     let done = recover(&RealFs, journal, &record, asked).map_err(|error| {
-        let other = match asked {
-            Some(Direction::Back) if open.forward => "`--forward` is open".to_owned(),
-            Some(Direction::Forward) if open.back => "`--back` is open".to_owned(),
-            _ => format!("put the file back and recover again, or {}", abandon()),
+        let other = match error.kind {
+            FileErrorKind::NotForward => {
+                "nothing has been touched; `bquill recover --back` gives every other file its old \
+                 bytes"
+                    .to_owned()
+            }
+            FileErrorKind::Unreachable => format!(
+                "all other files have been rolled back; make this one reachable and recover again, \
+                 or {}",
+                abandon()
+            ),
+            _ => format!("remove the cause and recover again, or {}", abandon()),
         };
-        Diagnostic::of_file(&error).remedy(format!("nothing has been touched; {other}"))
+        Diagnostic::of_file(&error).remedy(other)
     })?;
     let end = match done.way {
-        Direction::Forward => "is complete",
-        Direction::Back => "has been rolled back",
+        Direction::Forward => "is complete.",
+        Direction::Back if done.foreign.is_empty() => "has been rolled back.",
+        Direction::Back => "has been rolled back, but for files that were changed meanwhile:",
     };
-    output.print(format!("Run {run} {end}.\n").as_bytes());
+    output.print(format!("Run {run} {end}\n").as_bytes());
+    for line in journal_run::foreign_lines(&done.foreign) {
+        output.print(format!("  {line}\n").as_bytes());
+    }
+    if !record_is_whole(journal, run) {
+        let text =
+            format!("`bquill undo {run} --review` reverts what is left of it in these files.\n");
+        output.print(text.as_bytes());
+    }
     journal_run::tell_left(&done.left, output);
     Ok(true)
+}
+
+/// True if nothing of a run is left to be undone.
+fn record_is_whole(journal: &Journal<'_>, run: u64) -> bool {
+    journal.load(run).is_ok_and(|record| record.left.is_empty())
 }
 
 /// The subject of a run.
@@ -113,16 +135,7 @@ fn begun(record: &RunRecord) -> String {
 
 /// Closes a run as it stands, and says how that is.
 fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status, Diagnostic> {
-    let kept = |path: &Path| visible_path(path);
-    let folder = kept(&journal.folder(run));
-    if !journal
-        .numbers()
-        .map_err(|error| Diagnostic::of_file(&error))?
-        .contains(&run)
-    {
-        return Err(Diagnostic::no(format!("there is no run {run}"))
-            .remedy("`bquill history` lists the runs"));
-    }
+    let folder = visible_path(&journal.folder(run));
     let record = match journal.load(run) {
         Ok(record) => record,
         Err(error) => {
@@ -137,7 +150,7 @@ fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status,
         }
     };
     if record.state.is_finished() || record.intent.is_none() {
-        let state = record.state.name();
+        let state = record.state_name();
         return Err(
             Diagnostic::no(format!("run {run} was not interrupted: it is {state}"))
                 .remedy("there is nothing to abandon"),
@@ -154,20 +167,21 @@ fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status,
     }
     let count = counted(files.len() as u64, "file");
     text.push_str(&format!(
-        "\nRun {run} is closed, and {count} left as above. The bytes are kept until `bquill history \
-         --forget {run}`.\n"
+        "\nRun {run} is closed: {count}, as above. What still held its new bytes was rolled back. \
+         The bytes are kept until `bquill history --forget {run}`.\n"
     ));
     output.print(text.as_bytes());
     Ok(Status::Fine)
 }
 
 /// One file of a run that was closed as it stood.
-fn abandoned(file: &AbandonedFile) -> String {
+fn abandoned(file: &LeftFile) -> String {
     let holds = match file.holds {
         Holds::Old => "holds its old bytes",
         Holds::New => "holds its new bytes",
         Holds::Other => "holds something else",
         Holds::Missing => "is missing",
+        Holds::Unreadable => "cannot be read",
     };
     let mut text = format!("{} {holds}\n", visible_path(&file.named));
     for (name, kept) in [("old", &file.old), ("new", &file.new)] {

@@ -18,10 +18,14 @@ pub fn diagnostic(diagnostic: &Diagnostic) -> Labelled {
     if let Some(quote) = &diagnostic.quote {
         push_place(&mut out, quote);
     }
+    for line in &diagnostic.details {
+        out.push_str(&format!("  {}\n", visible(line.as_bytes())));
+    }
     if let Some(remedy) = &diagnostic.remedy {
         out.push_str(&format!("  {}\n", sentence(&visible(remedy.as_bytes()))));
     }
-    if diagnostic.quote.is_some() || diagnostic.remedy.is_some() {
+    let is_long = diagnostic.quote.is_some() || diagnostic.remedy.is_some();
+    if is_long || !diagnostic.details.is_empty() {
         out.push('\n');
     }
     out

@@ -20,12 +20,16 @@ pub fn history_list(rows: &[HistoryRow<'_>], width: usize) -> Labelled {
     if rows.is_empty() {
         return out;
     }
-    let head = format!("  {:>5}  {:<20}  {:<11}  what\n", "run", "when", "state");
+    let state_width = rows.iter().map(|row| row.state.len()).fold(11, usize::max);
+    let head = format!(
+        "  {:>5}  {:<20}  {:<state_width$}  what\n",
+        "run", "when", "state"
+    );
     out.put(Role::Quiet, &head);
     for row in rows {
         let is_gone = row.state.starts_with("reverted") || row.state == "rolled back";
         let mark = if is_gone { '×' } else { ' ' };
-        let text = format!("{mark} {}", one_row(row));
+        let text = format!("{mark} {}", one_row(row, state_width));
         let text = one_line_of(text.as_bytes(), width);
         match is_gone {
             true => out.put(Role::Quiet, &text),
@@ -36,12 +40,12 @@ pub fn history_list(rows: &[HistoryRow<'_>], width: usize) -> Labelled {
     out
 }
 
-fn one_row(row: &HistoryRow<'_>) -> String {
+fn one_row(row: &HistoryRow<'_>, width: usize) -> String {
     let run = row.record.run;
     let state = row.state;
     let Some(intent) = &row.record.intent else {
         return format!(
-            "{run:>5}  {:<20}  {state:<11}  before it had said what it would do",
+            "{run:>5}  {:<20}  {state:<width$}  before it had said what it would do",
             ""
         );
     };
@@ -55,7 +59,7 @@ fn one_row(row: &HistoryRow<'_>) -> String {
         Some(other) => format!("reverts run {other}"),
         None => rewrite_words(&intent.rewrite),
     };
-    format!("{run:>5}  {:<20}  {state:<11}  {what}  {how}", row.when)
+    format!("{run:>5}  {:<20}  {state:<width$}  {what}  {how}", row.when)
 }
 
 /// A rewrite in few words: its title, or its patterns.

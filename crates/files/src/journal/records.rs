@@ -162,8 +162,12 @@ pub enum Record {
     Back,
     /// Everything is written.
     Done,
-    /// Everything is as it was.
-    Undone,
+    /// Everything is as it was, but for files that another program came to.
+    Undone {
+        /// Their numbers among the targets, from 0.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        left: Vec<usize>,
+    },
     /// Files that were left over have been removed.
     Clean,
     /// It was closed as it stood.

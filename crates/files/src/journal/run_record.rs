@@ -19,6 +19,8 @@ pub struct RunRecord {
     pub in_place: BTreeSet<usize>,
     /// The targets, from 0, that may have been overwritten where they stand.
     pub overwritten: BTreeSet<usize>,
+    /// The targets, from 0, that were left as another program made them when it was rolled back.
+    pub left: BTreeSet<usize>,
     /// The offset in its log of a record that was never finished.
     pub(crate) torn_at: Option<u64>,
     /// Its state.
@@ -26,6 +28,37 @@ pub struct RunRecord {
 }
 
 impl RunRecord {
+    /// True if files may hold what it wrote, and its changes are known.
+    pub fn can_be_undone(&self) -> bool {
+        self.commit.is_some()
+            && match self.state {
+                RunState::Done | RunState::Clean | RunState::Abandoned => true,
+                RunState::RolledBack => !self.left.is_empty(),
+                RunState::Begun | RunState::Committed | RunState::Back => false,
+            }
+    }
+
+    /// True if the file numbered so among the targets, from 0, may hold what it wrote.
+    pub fn may_hold(&self, file: usize) -> bool {
+        match self.state {
+            RunState::RolledBack => self.left.contains(&file),
+            RunState::Begun
+            | RunState::Committed
+            | RunState::Back
+            | RunState::Done
+            | RunState::Clean
+            | RunState::Abandoned => true,
+        }
+    }
+
+    /// Its state in words.
+    pub fn state_name(&self) -> &'static str {
+        match self.state {
+            RunState::RolledBack if !self.left.is_empty() => "rolled back in part",
+            state => state.name(),
+        }
+    }
+
     /// Takes the next record of the log.
     pub(super) fn take(&mut self, record: Record) -> Result<(), String> {
         match (self.state, record) {
@@ -62,12 +95,16 @@ impl RunRecord {
             }
             (RunState::Committed, Record::Done) => self.state = RunState::Done,
             (RunState::Done | RunState::Clean, Record::Clean) => self.state = RunState::Clean,
-            (RunState::Begun | RunState::Back, Record::Undone) => {
+            (RunState::Begun | RunState::Back, Record::Undone { left }) => {
                 self.state = RunState::RolledBack;
+                self.left = left.into_iter().collect();
             }
             // Of two that finished the same run at the same time, the second said so again.
             (RunState::Done | RunState::Clean, Record::Done | Record::Overwrite { .. })
-            | (RunState::RolledBack, Record::Undone | Record::Back | Record::Overwrite { .. }) => {}
+            | (
+                RunState::RolledBack,
+                Record::Undone { .. } | Record::Back | Record::Overwrite { .. },
+            ) => {}
             (_, Record::Abandoned) => self.state = RunState::Abandoned,
             (_, record) => return Err(format!("a record is out of its order: {record:?}")),
         }

@@ -5,6 +5,7 @@ use crate::journal::Journal;
 use crate::journal::records::{Record, RunState};
 use crate::journal::run_record::RunRecord;
 use crate::recover::standing::{At, Known, Standing, sync_folders};
+use crate::recover::targets::standings;
 use std::io;
 use std::path::PathBuf;
 
@@ -22,10 +23,17 @@ pub fn clean(fs: &dyn Fs, journal: &Journal<'_>, run: &RunRecord) -> Vec<PathBuf
         }
         RunState::Begun | RunState::Committed | RunState::Back => return Vec::new(),
     };
-    let targets = run.intent.iter().flat_map(|intent| &intent.targets);
-    let all: Vec<Standing> = (targets.enumerate())
-        .map(|(number, target)| Standing::named(fs, run, number, target, &Known::new()))
-        .collect();
+    let all: Vec<Standing> = match keeps {
+        // What was replaced is known by its number and its time.
+        At::New => {
+            let targets = run.intent.iter().flat_map(|intent| &intent.targets);
+            let named = |(number, target)| Standing::named(fs, run, number, target, &Known::new());
+            targets.enumerate().map(named).collect()
+        }
+        _ => standings(fs, journal, run, &Known::new()).0,
+    };
+    let is_mine = |one: &&Standing| !run.left.contains(&one.number);
+    let all: Vec<&Standing> = all.iter().filter(is_mine).collect();
     let (left, is_through) = remove_copies(fs, journal, run.run, &all, keeps);
     if is_through {
         // That it is clean is only worth knowing.
@@ -44,7 +52,7 @@ pub(super) fn remove_copies(
     fs: &dyn Fs,
     journal: &Journal<'_>,
     run: u64,
-    all: &[Standing],
+    all: &[&Standing],
     keeps: At,
 ) -> (Vec<PathBuf>, bool) {
     let (mut left, mut is_through) = (Vec::new(), true);
@@ -73,7 +81,8 @@ pub(super) fn remove_copies(
                     At::New if !one.in_place => {
                         one.is_original(found) && found.written == one.written
                     }
-                    _ => one.is_made(found),
+                    _ if one.in_place => one.is_made(found),
+                    _ => one.is_new(found),
                 };
                 for name in [copy.clone(), second_name(copy)] {
                     match opened.remove(&name, &ours) {
@@ -95,7 +104,7 @@ pub(super) fn remove_copies(
         }
     }
     // What was removed must stay removed before the run is called finished.
-    is_through &= sync_folders(all).is_ok();
+    is_through &= sync_folders(all.iter().copied()).is_ok();
     if all.iter().any(|one| one.in_place) {
         is_through &= fs.sync_folder(&journal.folder(run)).is_ok();
     }

@@ -34,6 +34,14 @@ pub(crate) struct Standing {
     pub(super) at: At,
     pub(super) can_go_forward: bool,
     pub(super) can_go_back: bool,
+    /// The state of the target when it was looked at.
+    pub(super) seen: Option<Stat>,
+    /// The state of its copy, likewise.
+    copy_seen: Option<Stat>,
+    /// The state of the new file, under either name, where it held what the run wrote.
+    new_seen: Option<Stat>,
+    /// True if the run was decided, so that the bytes of the new file are known.
+    after_is_known: bool,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -42,7 +50,20 @@ pub(super) enum At {
     New,
     /// Overwritten where it stands, and torn.
     Torn,
-    /// Changed by another program: before we came to it, or after.
+    /// Changed, moved or removed by another program before the run came to it.
+    TheirsBefore,
+    /// Changed, moved or removed by another program after the run had written it.
+    TheirsAfter,
+    /// It cannot be looked at: its folder is missing, or may not be read.
+    Unreachable,
+}
+
+/// The outcome of turning one file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Turned {
+    /// It holds what it must.
+    Done,
+    /// Another program came first; the file is as that left it.
     Theirs,
 }
 
@@ -63,30 +84,62 @@ impl Standing {
         }
     }
 
+    /// Gives the file its new or its old bytes.
     pub(super) fn turn(
         &self,
         fs: &dyn Fs,
         journal: &Journal<'_>,
         run: u64,
         way: Direction,
-    ) -> io::Result<()> {
+    ) -> io::Result<Turned> {
         let folder = self.folder.as_ref().ok_or(io::ErrorKind::NotFound)?;
-        match self.copy.as_ref().filter(|_| !self.in_place) {
-            Some(copy) => {
-                if let (Direction::Forward, Some(made)) = (way, self.made) {
-                    // Another program may have changed the file's mode since.
-                    folder.copy_attributes(&self.name, copy, made)?;
-                }
-                folder.exchange(copy, &self.name)
-            }
+        let turned = match self.copy.as_ref().filter(|_| !self.in_place) {
+            Some(copy) => self.exchange(&**folder, copy, way),
             None => {
+                // Another program may have come to it since it was looked at.
+                let now = folder.stat(&self.name)?;
+                if self.seen.is_none_or(|seen| !is_same(seen, now)) {
+                    return Ok(Turned::Theirs);
+                }
                 let with = match way {
                     Direction::Forward => journal.new_copy(run, self.number),
                     Direction::Back => journal.old_copy(run, self.number),
                 };
-                folder.overwrite(&self.name, self.original, &mut fs.read(&with)?)
+                let mut with = fs.read(&with)?;
+                folder
+                    .overwrite(&self.name, self.original, &mut with)
+                    .map(|()| Turned::Done)
             }
+        };
+        match turned {
+            // The target has gone, or something else has come to lie there.
+            Err(error) if is_foreign(&error) => Ok(Turned::Theirs),
+            turned => turned,
         }
+    }
+
+    /// Exchanges the file for its copy. What comes out must be what was looked at, or it is
+    /// put back.
+    fn exchange(&self, folder: &dyn Folder, copy: &OsStr, way: Direction) -> io::Result<Turned> {
+        // Another program may have changed the file's mode since.
+        if let (Direction::Forward, Some(made)) = (way, self.made) {
+            folder.copy_attributes(&self.name, copy, made)?;
+        }
+        folder.exchange(copy, &self.name)?;
+        let out = folder.stat(copy)?;
+        if self.seen.is_none_or(|seen| is_same(seen, out)) {
+            let is_old = self.copy_seen.is_some_and(|seen| self.is_original(&seen));
+            if way == Direction::Back && is_old && (out.mode, out.owner) != self.attributes {
+                // The bytes come first: a mode that cannot be kept does not hold them up.
+                let _ = folder.copy_attributes(copy, &self.name, self.original);
+            }
+            return Ok(Turned::Done);
+        }
+        let put = folder.stat(&self.name)?;
+        if self.copy_seen.is_some_and(|seen| is_same(seen, put)) {
+            folder.exchange(copy, &self.name)?;
+        }
+        Ok(Turned::Theirs)
     }
 
     /// The names only.
@@ -119,9 +172,13 @@ impl Standing {
             written: target.written,
             attributes: (target.mode, target.owner),
             made: recorded.or(known.and_then(|(_, made)| *made)),
-            at: At::Theirs,
+            at: At::Unreachable,
             can_go_forward: false,
             can_go_back: false,
+            seen: None,
+            copy_seen: None,
+            new_seen: None,
+            after_is_known: run.commit.is_some(),
         }
     }
 
@@ -134,6 +191,24 @@ impl Standing {
             Some(made) => found.id.inode == made.inode,
             // It was made, and had not been recorded: then nothing had been written to it.
             None => found.bytes == 0 && found.names == 1,
+        }
+    }
+
+    /// True if this is the new file, and holds nothing that another program has written.
+    pub(super) fn is_new(&self, found: &Stat) -> bool {
+        match self.after_is_known {
+            true => self.new_seen.is_some_and(|seen| is_same(seen, *found)),
+            // It may be half written, and nobody else can know its name.
+            false => self.is_made(found),
+        }
+    }
+
+    /// True if the way back leaves the file as it is although the run may have written it.
+    pub(super) fn is_left(&self) -> bool {
+        match self.at {
+            At::TheirsAfter => true,
+            At::New | At::Torn => !self.can_go_back,
+            At::Old | At::TheirsBefore | At::Unreachable => false,
         }
     }
 
@@ -164,37 +239,60 @@ impl Standing {
             (At::New, copy_is_old || copy.is_none(), copy.is_some())
         } else if copy_is_new {
             // Not yet reached: it is left as it is on the way back.
-            (At::Theirs, false, true)
+            (At::TheirsBefore, false, false)
         } else {
             // Written to after it was ours: it is left as it is on the way forward.
-            (At::Theirs, copy_is_old, false)
+            (At::TheirsAfter, copy_is_old, false)
         };
+        let stat = |found: &Option<(Stat, String)>| found.as_ref().map(|(stat, _)| *stat);
+        let new = [now, copy]
+            .into_iter()
+            .find(|found| has(found, true, after));
+        self.new_seen = new.and_then(stat);
         (self.at, self.can_go_forward, self.can_go_back) = judged;
+        (self.seen, self.copy_seen) = (stat(now), stat(copy));
     }
 
-    /// The state of a file that is written in place.
+    /// The state of a file that is written in place; `is_torn` tells of one with other bytes than
+    /// the old and the new ones whether a write that was cut off can have left it so.
     pub(super) fn judge_in_place(
         &mut self,
         now: Option<(Stat, String)>,
         (has_old, has_new): (bool, bool),
-        is_touched: bool,
+        (is_touched, is_torn): (bool, &dyn Fn() -> bool),
         (before, after): (&str, &str),
     ) {
+        self.seen = now.as_ref().map(|(stat, _)| *stat);
         let now = now.filter(|(stat, _)| self.is_original(stat));
         let judged = match now.as_ref().map(|(_, hash)| &**hash) {
             Some(hash) if hash == before => (At::Old, has_new, true),
             Some(hash) if hash == after => (At::New, true, has_old),
-            Some(_) if is_touched => (At::Torn, has_new, has_old),
+            Some(_) if is_touched && is_torn() => (At::Torn, has_new, has_old),
             // Replaced or edited by another program.
-            _ => (At::Theirs, false, has_new),
+            _ if is_touched => (At::TheirsAfter, false, false),
+            _ => (At::TheirsBefore, false, false),
         };
         (self.at, self.can_go_forward, self.can_go_back) = judged;
     }
 }
 
+/// The same file with the same bytes, under whatever name.
+fn is_same(one: Stat, other: Stat) -> bool {
+    let bytes = |stat: Stat| (stat.id.inode, stat.bytes, stat.written);
+    bytes(one) == bytes(other)
+}
+
+/// True if the error says that something else lies where a file was, or nothing.
+fn is_foreign(error: &io::Error) -> bool {
+    matches!(
+        error.kind(),
+        io::ErrorKind::NotFound | io::ErrorKind::InvalidInput
+    )
+}
+
 /// Brings the names of targets and copies to the disk.
-pub(super) fn sync_folders(all: &[Standing]) -> Result<(), FileError> {
-    let with_copies = all.iter().filter(|one| one.copy.is_some());
+pub(super) fn sync_folders<'s>(all: impl Iterator<Item = &'s Standing>) -> Result<(), FileError> {
+    let with_copies = all.filter(|one| one.copy.is_some());
     let folders: BTreeMap<PathBuf, &Arc<dyn Folder>> = with_copies
         .filter_map(|one| Some((folder_of(&one.target), one.folder.as_ref()?)))
         .collect();

@@ -10,10 +10,11 @@ use crate::parallel::on_each;
 use crate::recover::copies::clean;
 use crate::recover::recover_known;
 use crate::recover::standing::{Direction, Known};
-use crate::run::request::{RunDone, RunRequest};
+use crate::run::request::{RunDone, RunFailed, RunRequest};
 use crate::run::staged_file::{StagedFile, check_folders, folders};
 use crate::splice::{CHUNK, Hashing, splice_into};
 use crate::stoppable::Stoppable;
+use std::collections::BTreeSet;
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -76,7 +77,7 @@ impl Making<'_> {
         request: &RunRequest<'_>,
         files: &[StagedFile<'_>],
         error: FileError,
-    ) -> Result<RunDone, FileError> {
+    ) -> Result<RunDone, RunFailed> {
         let known: Known = (files.iter())
             .map(|file| (file.number, (Arc::clone(&file.place.folder), file.made)))
             .collect();
@@ -101,13 +102,17 @@ impl Making<'_> {
                 if record.commit.is_none() && done.left.is_empty() {
                     self.journal.discard(self.run);
                 }
-                Err(error)
+                Err(RunFailed {
+                    error,
+                    run: self.run,
+                    foreign: done.foreign,
+                })
             }
-            Err(stuck) => Err(FileError {
+            Err(stuck) => Err(RunFailed::from(FileError {
                 path: stuck.path,
                 kind: FileErrorKind::NotRolledBack,
                 source: Some(io::Error::other(error.to_string())),
-            }),
+            })),
         }
     }
 
@@ -128,6 +133,7 @@ impl Making<'_> {
             made: files.iter().map(|file| file.made).collect(),
             in_place: targets.map(|file| file.number).collect(),
             overwritten: overwritten.map(|file| file.number).collect(),
+            left: BTreeSet::new(),
             torn_at: None,
         }
     }

@@ -1,6 +1,8 @@
 //! A run that is to be made, and one that was made.
 
+use crate::error::FileError;
 use crate::plan::Plan;
+use crate::recover::left_file::LeftFile;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
 
@@ -42,4 +44,28 @@ pub enum RunNote {
     AnotherRun(PathBuf),
     /// A copy of an earlier run, which could not be removed.
     LeftOver(PathBuf),
+}
+
+/// A run that was refused, or failed and was rolled back.
+#[derive(Debug, thiserror::Error)]
+#[error("{error}")]
+pub struct RunFailed {
+    /// The reason.
+    #[source]
+    pub error: FileError,
+    /// Its number in the journal; 0 where it had not begun.
+    pub run: u64,
+    /// The files that another program changed, moved or removed meanwhile: they are as it left
+    /// them, and all others as they were.
+    pub foreign: Vec<LeftFile>,
+}
+
+impl From<FileError> for RunFailed {
+    fn from(error: FileError) -> Self {
+        Self {
+            error,
+            run: 0,
+            foreign: Vec::new(),
+        }
+    }
 }

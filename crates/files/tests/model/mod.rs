@@ -66,8 +66,8 @@ struct State {
     /// Stop at this operation.
     stop_at: u64,
     stopped: bool,
-    /// An interference at an operation.
-    hook: Option<(u64, Hook)>,
+    /// Interferences at operations.
+    hooks: Vec<(u64, Hook)>,
 }
 
 type Hook = Box<dyn FnOnce(&ModelFs) + Send>;
@@ -299,7 +299,21 @@ impl ModelFs {
     pub fn at(&self, n: u64, hook: impl FnOnce(&ModelFs) + Send + 'static) {
         let mut state = self.0.lock().unwrap();
         state.operations = 0;
-        state.hook = Some((n, Box::new(hook)));
+        state.hooks.push((n, Box::new(hook)));
+    }
+
+    /// True if all that was to be done at some operation has been done.
+    pub fn is_through_hooks(&self) -> bool {
+        self.0.lock().unwrap().hooks.is_empty()
+    }
+
+    /// Gives a file another name.
+    pub fn rename(&self, from: &str, to: &str) {
+        let mut state = self.0.lock().unwrap();
+        if let Some(inode) = state.visible.get(Path::new(from)).copied() {
+            state.change(Change::Link(to.into(), inode));
+            state.change(Change::Unlink(from.into()));
+        }
     }
 
     /// Another model in the same state.
@@ -319,7 +333,7 @@ impl ModelFs {
             operations: state.operations,
             stop_at: state.stop_at,
             stopped: state.stopped,
-            hook: None,
+            hooks: Vec::new(),
         })))
     }
 
@@ -383,7 +397,8 @@ impl ModelFs {
                 Survives::Everything => inode.durable.clone_from(&inode.visible),
                 Survives::Some(_) if inode.durable != inode.visible => match dice.below(3) {
                     0 => inode.durable.clone_from(&inode.visible),
-                    1 => {
+                    // A file that was cut has its old length or its new one.
+                    1 if !inode.durable.starts_with(&inode.visible) => {
                         // What is only added to does not lose what it had.
                         let added = inode.visible.starts_with(&inode.durable);
                         let least = if added { inode.durable.len() as u64 } else { 0 };
@@ -431,7 +446,8 @@ impl ModelFs {
         let mut state = self.0.lock().unwrap();
         state.operations += 1;
         let now = state.operations;
-        if let Some((_, hook)) = state.hook.take_if(|(n, _)| *n == now) {
+        while let Some(due) = state.hooks.iter().position(|(n, _)| *n == now) {
+            let (_, hook) = state.hooks.remove(due);
             drop(state);
             hook(self);
             state = self.0.lock().unwrap();
