@@ -183,6 +183,13 @@ fn edits(
     all.reverse();
     all.extend(edit(index, own));
     all.extend((index + 1..file.end).take(NEIGHBOURS).map_while(other));
+    // A plan whose decisions overlap is refused; what is drawn does not rely on that.
+    let mut last = 0;
+    all.retain(|edit| {
+        let fits = edit.from >= last && edit.from <= edit.to;
+        last = if fits { edit.to } else { last };
+        fits
+    });
     all
 }
 

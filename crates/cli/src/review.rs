@@ -35,7 +35,7 @@ use crate::review::state::State;
 use crate::status::Status;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::{ChangeRecord, decision_line};
-use brisk_quill_files::plan_file::PlanDoc;
+use brisk_quill_files::plan_file::{AppendError, PlanDoc};
 use crossterm::event::{Event, KeyEventKind, poll, read};
 use std::io;
 
@@ -51,15 +51,20 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     state.within_words = within_words;
     output.show();
     let palette = Palette::of(output);
-    let ended = on_terminal(|terminal, came| {
-        turns(
-            &mut meant.doc,
-            &mut state,
-            (&title, palette),
-            terminal,
-            came,
-        )
-    });
+    let mut refused = None;
+    let view = |terminal: &mut _, came: &_| {
+        let mut session = Session {
+            doc: &mut meant.doc,
+            refused: &mut refused,
+        };
+        turns(&mut session, &mut state, (&title, palette), terminal, came)
+    };
+    // Decisions are written down as they are made.
+    let ended = on_terminal(view, || {});
+    if let Some(error) = refused {
+        let lines = decided_here(&state);
+        return Err(meant.not_appended(&error, &lines));
+    }
     // Every decision has been written down.
     let leave = ended.map_err(fail)?.unwrap_or(Leave::Later);
     meant.doc.index = state.plan;
@@ -79,8 +84,23 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     Ok(Status::Fine)
 }
 
+/// The plan that is reviewed.
+struct Session<'s> {
+    doc: &'s mut PlanDoc,
+    /// Why it took no more decisions, which ends the review.
+    refused: &'s mut Option<AppendError>,
+}
+
+/// The records of all that was decided in this review.
+fn decided_here(state: &State) -> Vec<u8> {
+    let mut all = state.made_here();
+    all.sort_unstable();
+    all.dedup();
+    decision_lines(state, &all)
+}
+
 fn turns(
-    doc: &mut PlanDoc,
+    session: &mut Session<'_>,
     state: &mut State,
     (title, palette): (&str, Palette),
     terminal: &mut ratatui::DefaultTerminal,
@@ -89,7 +109,7 @@ fn turns(
     let values = CellValues::of(&state.plan);
     loop {
         let rows = usize::from(terminal.size()?.height);
-        let loaded = &Loaded::new(doc, state, rows);
+        let loaded = &Loaded::new(session.doc, state, rows);
         let screen = Screen {
             loaded,
             title,
@@ -110,32 +130,50 @@ fn turns(
         };
         let Some(action) = action else { continue };
         let texts = PlanTexts {
-            doc,
+            doc: session.doc,
             values: &values,
         };
         match state.act(action, &texts) {
             Effect::None => {}
-            Effect::Write(indexes) => write_down(doc, state, &indexes)?,
+            Effect::Write(indexes) => {
+                if !session.write_down(state, &indexes) {
+                    return Ok(Leave::Later);
+                }
+            }
             Effect::End(leave, indexes) => {
-                write_down(doc, state, &indexes)?;
+                session.write_down(state, &indexes);
                 return Ok(leave);
             }
         }
     }
 }
 
-/// Appends the decisions about these changes.
-fn write_down(doc: &mut PlanDoc, state: &State, indexes: &[usize]) -> io::Result<()> {
+impl Session<'_> {
+    /// Appends the decisions about these changes; false where the plan takes none any more.
+    fn write_down(&mut self, state: &State, indexes: &[usize]) -> bool {
+        let lines = decision_lines(state, indexes);
+        if lines.is_empty() {
+            return true;
+        }
+        match self.doc.append(&lines) {
+            Ok(()) => true,
+            Err(error) => {
+                *self.refused = Some(error);
+                false
+            }
+        }
+    }
+}
+
+/// The records of the decisions about these changes.
+fn decision_lines(state: &State, indexes: &[usize]) -> Vec<u8> {
     let mut lines = Vec::new();
     for &index in indexes {
         let decision = state.plan.entries[index].decision;
         let text = state.plan.modified.get(&index);
         lines.extend(decision_line(&state.plan.id(index), decision, text));
     }
-    match lines.is_empty() {
-        true => Ok(()),
-        false => doc.append(&lines),
-    }
+    lines
 }
 
 /// The texts of changes, from the plan in its file.

@@ -322,7 +322,7 @@ fn files_that_are_no_decisions() {
             "plan",
             sandbox.text("berths.plan"),
             3,
-            "line 1: this is no decision",
+            "line 1: this is not a decision",
         ),
         (
             "another",
@@ -353,7 +353,7 @@ fn files_that_are_no_decisions() {
             "name",
             decisions(&hash, &"x".repeat(300), &[("1.1", "accepted")]),
             3,
-            "`by` does not hold what it must",
+            "`by` is missing or invalid",
         ),
     ] {
         sandbox.write("decisions.jsonl", &text);

@@ -105,9 +105,13 @@ fn every_and_drop() {
     let mut term = Term::new(&sandbox, 120, 36, &["review", "--plan", "p.plan"]);
     term.wait(&["change 1.2"]);
     term.press("e", &["all of this kind:", "all that is open:"]);
-    term.press("1", &["open changes accepted"]);
-    term.press("e4", &["open changes refused"]);
-    term.press("f", &["notices/"]);
+    term.press("1", &["accepted; u undoes that"]);
+    // What is accepted stays, unless the same key says so again.
+    term.press(
+        "e4",
+        &["3 refused; 2 stay accepted: the same key overrules that"],
+    );
+    term.press("\x1bf", &["notices/"]);
     term.press("e5", &["· 0 open", "nothing is open any more"]);
     term.press(
         "q4y",
@@ -188,6 +192,8 @@ fn signals_end_the_review() {
         (Signal::TERM, "Terminated"),
         (Signal::HUP, "Hangup"),
         (Signal::INT, "Interrupt"),
+        (Signal::QUIT, "Quit"),
+        (Signal::ABORT, "Abort"),
     ] {
         let sandbox = Sandbox::larkmoor();
         let mut term = Term::new(&sandbox, 90, 24, REVIEW);

@@ -5,6 +5,7 @@ mod asking;
 mod attacks;
 mod bad_input;
 mod columns;
+mod decisions;
 mod demo;
 mod documented;
 mod draft;

@@ -73,6 +73,17 @@ pub enum PartOf {
     Decisions,
 }
 
+/// The outcome for a line of a file of decisions.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum TakenIn {
+    /// A decision, with the record that it adds to the plan.
+    New(Vec<u8>),
+    /// A decision that the plan holds already.
+    Known,
+    /// A record of another kind, which is passed over.
+    Foreign,
+}
+
 /// A plan, but for the texts of its changes.
 ///
 /// ```
@@ -246,21 +257,20 @@ impl PlanIndex {
         Ok(())
     }
 
-    /// Takes in a line of a file of decisions, and gives the lines that it adds to the plan: none
-    /// where it says nothing new. `hash` is that of the plan; `reviewer` is named where the line
-    /// names nobody.
+    /// Takes in a line of a file of decisions. `hash` is that of the plan; `reviewer` is named where the
+    /// line names nobody.
     ///
     /// # Errors
     ///
-    /// When it is no decision, or one about another plan or a change that is not there.
+    /// When it is not a decision, or one about another plan or a change that is not there.
     pub fn take_in(
         &mut self,
         line: &[u8],
         (hash, reviewer): (&str, &str),
-    ) -> Result<Vec<u8>, PlanFault> {
+    ) -> Result<TakenIn, PlanFault> {
         let mut record = match parse(line)? {
             AnyRecord::Decision(record) => record,
-            AnyRecord::Other => return Ok(Vec::new()),
+            AnyRecord::Other => return Ok(TakenIn::Foreign),
             AnyRecord::Plan(_)
             | AnyRecord::File(_)
             | AnyRecord::Change(_)
@@ -279,16 +289,16 @@ impl PlanIndex {
         }
         let (index, opinion) = self.opinion_of(&record)?;
         let Some(opinion) = opinion else {
-            return Ok(Vec::new());
+            return Ok(TakenIn::Known);
         };
         let known = self.opinions.get(&index).map(Opinions::all);
         if known.is_some_and(|known| known.contains(&opinion)) {
-            return Ok(Vec::new());
+            return Ok(TakenIn::Known);
         }
         let mut line = Vec::new();
         opinion.push(&mut line, record.id.as_str());
         self.add(index, opinion)?;
-        Ok(line)
+        Ok(TakenIn::New(line))
     }
 
     /// The change that a record is about, and the opinion in it where it names a reviewer.
@@ -366,10 +376,9 @@ impl PlanIndex {
 
     /// The change with this id.
     pub fn index_of(&self, id: &str) -> Option<usize> {
-        let (file, change) = id.split_once('.')?;
-        let (file, change): (usize, usize) = (file.parse().ok()?, change.parse().ok()?);
+        let (file, change) = parse_id(id)?;
         let file = self.files.get(file.checked_sub(1)?)?;
-        let index = file.first + change.checked_sub(1)?;
+        let index = file.first.checked_add(change.checked_sub(1)?)?;
         (index < file.end).then_some(index)
     }
 
@@ -395,6 +404,17 @@ impl PlanIndex {
         }
         counts
     }
+}
+
+/// The numbers of an id, both from 1; `None` for what is written in another way, as `01.2`.
+pub(crate) fn parse_id(id: &str) -> Option<(usize, usize)> {
+    let number = |text: &str| {
+        let is_plain = text.starts_with(|c: char| ('1'..='9').contains(&c))
+            && text.bytes().all(|byte| byte.is_ascii_digit());
+        is_plain.then(|| text.parse().ok())?
+    };
+    let (file, change) = id.split_once('.')?;
+    Some((number(file)?, number(change)?))
 }
 
 /// The text that is written instead of a modified change.

@@ -18,6 +18,14 @@ pub fn draft_place() -> Option<PathBuf> {
     place_in("drafts", "json")
 }
 
+/// A new place for decisions about the plan of this hash, which could not be written to it.
+pub fn new_decisions_place(hash: &str) -> Option<PathBuf> {
+    let state = Journal::place()?.join("decisions");
+    let name = hash.get(..12).unwrap_or(hash);
+    let place = |number: u32| state.join(format!("{name}-{number}.jsonl"));
+    (1..).map(place).find(|place| !place.exists())
+}
+
 /// The place in `folder` of what is kept for the current folder.
 fn place_in(folder: &str, extension: &str) -> Option<PathBuf> {
     let here = std::env::current_dir().ok()?;

@@ -14,6 +14,7 @@ use brisk_quill_core::records::plan::PENDING_ID;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_files::fs::FileId;
 use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::source::Source;
 use brisk_quill_files::spool::{Spool, SpoolWriter};
@@ -86,7 +87,19 @@ pub struct PlanWriter<'a> {
     /// Files with something in the plan.
     files: u64,
     keep: Keeping,
+    is_too_large: bool,
     failed: Option<io::Error>,
+}
+
+/// The outcome of writing a plan.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PlanEnd {
+    /// True if it was saved in the file that was named; `None` where none was.
+    pub saved: Option<bool>,
+    /// Which file it is, where it was kept as the last preview of the folder.
+    pub last: Option<FileId>,
+    /// True if it was to be kept and grew too large.
+    pub is_too_large: bool,
 }
 
 /// A stream that takes a plan, or none.
@@ -204,6 +217,7 @@ impl<'a> PlanWriter<'a> {
             spool: Spool::new(IN_MEMORY),
             files: 0,
             keep,
+            is_too_large: false,
             failed: None,
         })
     }
@@ -253,6 +267,7 @@ impl<'a> PlanWriter<'a> {
             && last.written + part.written > self.most()
         {
             self.last = None;
+            self.is_too_large = true;
             let wanted = self.streams || self.save.is_some();
             self.wanted.store(wanted, Ordering::Relaxed);
         }
@@ -308,15 +323,18 @@ impl<'a> PlanWriter<'a> {
             self.failed = save.write(bytes).err();
         }
         let most = self.most();
-        if let Some(last) = &mut self.last
-            && (last.write(bytes).is_err() || last.written > most)
-        {
-            self.last = None;
+        if let Some(last) = &mut self.last {
+            let is_written = last.write(bytes).is_ok();
+            let is_too_large = last.written > most;
+            if !is_written || is_too_large {
+                self.last = None;
+                self.is_too_large |= is_too_large;
+            }
         }
     }
 
     /// Ends the plan. It is kept for the folder where it `holds`, and saved unless it is
-    /// `guarded` against; says whether it was saved, where it should be.
+    /// `guarded` against.
     ///
     /// # Errors
     ///
@@ -326,7 +344,7 @@ impl<'a> PlanWriter<'a> {
         summary: &Summary,
         (holds, guarded): (bool, bool),
         stream: &mut Stream<'_>,
-    ) -> Result<Option<bool>, PlanWriteError> {
+    ) -> Result<PlanEnd, PlanWriteError> {
         for note in &summary.notes {
             let note: &FileNote = note;
             self.put(&plan_records::note(note), stream);
@@ -339,25 +357,41 @@ impl<'a> PlanWriter<'a> {
         if holds && must_be_kept && self.last.is_none() {
             return Err(cannot_keep());
         }
-        if let Some(last) = self.last.take().filter(|_| holds) {
-            let kept = last.keep();
+        let is_too_large = self.is_too_large && holds;
+        let mut last = None;
+        if let Some(target) = self.last.take().filter(|_| holds) {
+            let kept = target.keep();
             if must_be_kept && kept.is_err() {
                 return Err(cannot_keep());
             }
+            last = kept.ok();
         }
         let Some(save) = self.save.take() else {
-            return Ok(None);
+            return Ok(PlanEnd {
+                saved: None,
+                last,
+                is_too_large,
+            });
         };
         let path = save.path.clone();
+        let saved = Some(!guarded);
         if guarded {
-            return Ok(Some(false));
+            return Ok(PlanEnd {
+                saved,
+                last,
+                is_too_large,
+            });
         }
         let done = match self.failed.take() {
             Some(error) => Err(error),
             None => save.save(),
         };
         done.map_err(|error| cannot_save(&path, error))?;
-        Ok(Some(true))
+        Ok(PlanEnd {
+            saved,
+            last,
+            is_too_large,
+        })
     }
 }
 
@@ -405,7 +439,7 @@ impl Target {
 
     /// The last preview is not worth the wait: one that a power cut tore lacks its end, and is
     /// refused.
-    fn keep(self) -> io::Result<()> {
+    fn keep(self) -> io::Result<FileId> {
         let file = self.out.into_inner()?;
         file.replace(&self.path)
     }

@@ -15,7 +15,7 @@ use crate::tables::FileTables;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::modified::Modified;
 use brisk_quill_core::plan::opinion::Opinions;
-use brisk_quill_core::plan::{PlanIndex, parse};
+use brisk_quill_core::plan::{PlanFile, PlanIndex, parse};
 use brisk_quill_core::records::plan::{
     AnyRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
 };
@@ -24,16 +24,15 @@ use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
 use brisk_quill_files::encoding::TextEncoding;
 use brisk_quill_files::error::FileError;
-use brisk_quill_files::fs::open::open_regular;
-use brisk_quill_files::plan_file::{PlanDoc, PlanFileError};
-use brisk_quill_files::read::TextOptions;
+use brisk_quill_files::plan_file::{AppendError, PlanDoc, PlanFileError};
 use brisk_quill_files::read::facts::FactsOf;
+use brisk_quill_files::read::{FileEncodings, TextOptions};
 use brisk_quill_files::source::Source;
 use brisk_quill_files::temporary::Temporaries;
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::fs;
-use std::io::{self, BufRead, BufReader};
+use std::io::{self, BufRead};
 use std::ops::ControlFlow;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -68,6 +67,9 @@ pub enum RenewError {
     /// A file of it cannot be read any more.
     #[error("a file of the plan can no longer be read")]
     Unreadable,
+    /// Decisions would be lost, and may not be.
+    #[error("decisions about the plan cannot be carried over")]
+    Lost(Renewed),
     /// It was stopped.
     #[error("stopped before everything was looked at")]
     Stopped,
@@ -80,6 +82,9 @@ pub enum RenewError {
     /// The new plan cannot be read.
     #[error("cannot renew the plan: {0}")]
     Plan(#[from] PlanFileError),
+    /// It was replaced or decided about meanwhile, or cannot be written.
+    #[error("cannot renew the plan: {0}")]
+    Append(#[from] AppendError),
     /// A plan cannot be read or written.
     #[error("cannot renew the plan: {0}")]
     Io(#[from] io::Error),
@@ -95,6 +100,8 @@ pub struct Renewal<'a> {
     pub temporaries: &'a Arc<Temporaries>,
     /// Stops it.
     pub token: Arc<CancelToken>,
+    /// True if decisions may be lost; else the plan is left as it was then.
+    pub may_lose: bool,
 }
 
 /// The file of a plan as a source.
@@ -103,28 +110,27 @@ pub fn source_of(path: &[u8]) -> Source {
 }
 
 impl Renewal<'_> {
-    /// Evaluates the plan again and writes it in its place; `report` is shown each file.
+    /// Evaluates the plan again and writes it in its place; `report` is shown each file. Gives the
+    /// new plan.
     ///
     /// # Errors
     ///
-    /// When a file cannot be read or the new plan not be written; the old one is as it was.
+    /// When a file cannot be read, the new plan not be written, or the old one was replaced or decided
+    /// about meanwhile; that is as it was.
     pub fn renew(
         &self,
-        doc: &PlanDoc,
+        doc: &mut PlanDoc,
         report: impl FnMut(&Source, &PlanCollector<'_>, &FileEnd) -> ControlFlow<()>,
-    ) -> Result<Renewed, RenewError> {
-        let place = doc.path();
-        let fresh = PathBuf::from(format!(
-            "{}.renewed-{}",
-            place.display(),
-            std::process::id()
-        ));
-        let renewed = self
-            .evaluate(doc, &fresh, report)
-            .and_then(|()| carry(doc, &fresh));
-        let renewed = renewed.and_then(|renewed| {
-            fs::rename(&fresh, place)?;
-            Ok(renewed)
+    ) -> Result<(PlanDoc, Renewed), RenewError> {
+        let mut fresh = doc.path().as_os_str().to_owned();
+        fresh.push(format!(".renewed-{}", std::process::id()));
+        let fresh = PathBuf::from(fresh);
+        let renewed = self.evaluate(doc, &fresh, report).and_then(|()| {
+            let (new, renewed) = carry(doc, &fresh)?;
+            if renewed.lost > 0 && !self.may_lose {
+                return Err(RenewError::Lost(renewed));
+            }
+            Ok((new.replace(doc)?, renewed))
         });
         if renewed.is_err() {
             let _ = fs::remove_file(&fresh);
@@ -147,7 +153,11 @@ impl Renewal<'_> {
                 let message = fault.to_string();
                 RenewError::Rewrite { step, message }
             })?;
-        let texts = texts_of(index);
+        let texts = TextOptions {
+            binary: true,
+            facts: FactsOf::Found,
+            encoding: None,
+        };
         let sources = Sources::of(Listing {
             sources: index
                 .files
@@ -161,7 +171,9 @@ impl Renewal<'_> {
             options: run_options(),
         };
         let mut session = Session::new(texts, Threads::default(), Arc::clone(&self.token));
-        session = session.below(self.root);
+        session = session
+            .below(self.root)
+            .encoded(Arc::new(encodings_of(index)));
         let text = (&index.rewrite, &rewrite);
         let mut plan = PlanWriter::new(text, self.temporaries, false, Some(fresh), Keeping::Never)?;
         plan.begin(&mut None);
@@ -200,11 +212,11 @@ struct Old {
 }
 
 /// Appends to the fresh plan each decision that still fits.
-fn carry(doc: &PlanDoc, fresh: &Path) -> Result<Renewed, RenewError> {
+fn carry(doc: &PlanDoc, fresh: &Path) -> Result<(PlanDoc, Renewed), RenewError> {
     let mut old: HashMap<Key, Old> = HashMap::new();
     let index = &doc.index;
     let mut decided = 0;
-    let keys = keys(doc.path())?;
+    let keys = keys(doc)?;
     for (number, key) in keys.into_iter().enumerate().take(index.entries.len()) {
         let decision = index.entries[number].decision;
         decided += u64::from(decision != Decision::Open);
@@ -219,7 +231,7 @@ fn carry(doc: &PlanDoc, fresh: &Path) -> Result<Renewed, RenewError> {
         known.decided = Some(this);
     }
     let mut new_doc = PlanDoc::open(fresh)?;
-    let now = self::keys(fresh)?;
+    let now = self::keys(&new_doc)?;
     let mut counts: HashMap<Key, u64> = HashMap::new();
     for key in &now {
         *counts.entry(*key).or_default() += 1;
@@ -248,17 +260,20 @@ fn carry(doc: &PlanDoc, fresh: &Path) -> Result<Renewed, RenewError> {
         }
     }
     new_doc.append(&lines)?;
-    Ok(Renewed {
+    // With the decisions in it.
+    let new_doc = PlanDoc::open(fresh)?;
+    let renewed = Renewed {
         carried,
         lost: decided - carried,
         new,
-    })
+    };
+    Ok((new_doc, renewed))
 }
 
 /// The key of each change of a plan, in order: its file, the text it stands in, its number there,
 /// its column, and its old and new text.
-fn keys(plan: &Path) -> io::Result<Vec<Key>> {
-    let mut input = BufReader::with_capacity(1 << 18, open_regular(plan)?);
+fn keys(plan: &PlanDoc) -> io::Result<Vec<Key>> {
+    let mut input = plan.lines()?;
     let mut keys = Vec::new();
     let mut line = Vec::new();
     let mut around = String::new();
@@ -313,18 +328,11 @@ fn key(change: &ChangeRecord<'_>, around: &str, number: u64) -> Key {
     *hasher.finalize().as_bytes()
 }
 
-/// The way to read the texts of a plan again.
-fn texts_of(index: &PlanIndex) -> TextOptions {
-    let mut labels: Vec<&str> = index.files.iter().map(|file| &*file.encoding).collect();
-    labels.dedup();
-    // A byte-order mark tells the others.
-    let encoding = match labels[..] {
-        [label] => TextEncoding::of_label(label).ok(),
-        _ => None,
+/// The encodings that the files of a plan were read in; a byte-order mark goes before.
+fn encodings_of(index: &PlanIndex) -> FileEncodings {
+    let encoding = |file: &PlanFile| {
+        let path = source_of(&file.path).path().to_owned();
+        Some((path, TextEncoding::of_label(&file.encoding).ok()?))
     };
-    TextOptions {
-        binary: true,
-        facts: FactsOf::Found,
-        encoding,
-    }
+    index.files.iter().filter_map(encoding).collect()
 }

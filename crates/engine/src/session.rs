@@ -22,7 +22,7 @@ use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::kept_stdin::KeptStdin;
 use brisk_quill_files::read::planned::PlannedTexts;
 use brisk_quill_files::read::text_cache::TextCache;
-use brisk_quill_files::read::{Reader, Skipped, TextOptions};
+use brisk_quill_files::read::{FileEncodings, Reader, Skipped, TextOptions};
 use brisk_quill_files::source::Source;
 use std::fs::File;
 use std::ops::ControlFlow;
@@ -117,6 +117,13 @@ impl Session {
     #[must_use]
     pub fn below(mut self, root: Option<&Path>) -> Self {
         self.reader = self.reader.below(root);
+        self
+    }
+
+    /// Reads some files in encodings of their own.
+    #[must_use]
+    pub fn encoded(mut self, encodings: Arc<FileEncodings>) -> Self {
+        self.reader = self.reader.encoded(encodings);
         self
     }
 

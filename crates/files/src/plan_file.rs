@@ -6,8 +6,8 @@
 
 use crate::change::Change;
 use crate::changes::Spooler;
-use crate::fs::Confinement;
-use crate::fs::open::open_regular;
+use crate::fs::open::{open_regular, open_to_append, regular};
+use crate::fs::{Confinement, FileId, Stat};
 use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
 use crate::source::Source;
@@ -17,11 +17,15 @@ use brisk_quill_core::records::plan::ChangeRecord;
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::ffi::OsStr;
-use std::fs::File;
+use std::fs::{File, TryLockError};
 use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
+use std::time::Duration;
 
+/// The most times that a lock is tried, and the time between two tries.
+const LOCK_TRIES: u32 = 100;
+const LOCK_WAIT: Duration = Duration::from_millis(20);
 /// Kinds that are distinguished.
 const KINDS_MOST: usize = 100_000;
 
@@ -40,6 +44,9 @@ pub enum PlanFileError {
         /// The fault in it.
         fault: PlanFault,
     },
+    /// A decision in it does not fit.
+    #[error("{0}")]
+    Decision(PlanFault),
     /// It holds nothing.
     #[error("it is empty")]
     Empty,
@@ -48,7 +55,19 @@ pub enum PlanFileError {
     LeadsOut(String),
 }
 
-/// A plan that was read.
+/// Why decisions could not be added to a plan.
+#[derive(Debug, thiserror::Error)]
+pub enum AppendError {
+    /// Another file has come to have its name, or its contents are others.
+    #[error("the plan has been replaced, removed or changed since it was read")]
+    Replaced,
+    /// It cannot be read or written.
+    #[error("{0}")]
+    Io(#[from] io::Error),
+}
+
+/// A plan that was read. It stays bound to the file that it was read from: whatever comes to have
+/// its name is never written to.
 #[derive(Debug)]
 pub struct PlanDoc {
     file: File,
@@ -60,6 +79,12 @@ pub struct PlanDoc {
     is_torn: bool,
     /// The BLAKE3 hash of all lines but those of decisions.
     hash: blake3::Hash,
+    /// The hash of all whole lines.
+    whole: blake3::Hasher,
+    /// The file as it was when its contents were last known.
+    seen: Stat,
+    /// True if another program has added decisions since it was read.
+    is_shared: bool,
 }
 
 /// Changes with the same old and new bytes.
@@ -92,8 +117,11 @@ impl PlanDoc {
     /// When it cannot be read, or a line of it does not fit. A last line that was cut off is no
     /// error: see [`PlanDoc::is_whole`].
     pub fn open(path: &Path) -> Result<Self, PlanFileError> {
-        let file = open_regular(path)?;
+        let file = open_to_append(path)?;
         let mut doc = Self {
+            seen: regular(&file)?,
+            whole: blake3::Hasher::new(),
+            is_shared: false,
             path: path.to_owned(),
             index: PlanIndex::default(),
             length: 0,
@@ -123,6 +151,7 @@ impl PlanDoc {
             if part == PartOf::Body {
                 hasher.update(&line);
             }
+            doc.whole.update(&line);
             doc.length += read as u64;
         }
         doc.hash = hasher.finalize();
@@ -232,21 +261,127 @@ impl PlanDoc {
         Ok(PlanKinds { kinds, of })
     }
 
-    /// Appends decision records: from then on they survive the end of this program.
+    /// Which file it is.
+    pub fn id(&self) -> FileId {
+        self.seen.id
+    }
+
+    /// Its lines from the beginning, those that were added since it was read left out.
     ///
     /// # Errors
     ///
-    /// When they cannot be written.
-    pub fn append(&mut self, lines: &[u8]) -> io::Result<()> {
-        let mut file = File::options().append(true).open(&self.path)?;
+    /// When it cannot be read again.
+    pub fn lines(&self) -> io::Result<impl BufRead + '_> {
+        let mut file = &self.file;
+        file.seek(SeekFrom::Start(0))?;
+        Ok(BufReader::with_capacity(1 << 18, file).take(self.length))
+    }
+
+    /// Appends decision records: from then on they survive the end of this program. They go to the
+    /// file that was read, and only while it has its name and its contents.
+    ///
+    /// # Errors
+    ///
+    /// When it was replaced, or they cannot be written.
+    pub fn append(&mut self, lines: &[u8]) -> Result<(), AppendError> {
+        let lock = self.lock()?;
+        self.check_same()?;
         if self.is_torn {
             // A line that was cut off must not become one with the next.
-            file.set_len(self.length)?;
+            self.file.set_len(self.length)?;
             self.is_torn = false;
         }
-        file.write_all(lines)?;
+        // A line that is cut off on a full disk is removed before the next.
+        self.is_torn = true;
+        (&self.file).write_all(lines)?;
+        self.is_torn = false;
+        self.whole.update(lines);
         self.length += lines.len() as u64;
+        self.seen = regular(&self.file)?;
+        drop(lock);
         Ok(())
+    }
+
+    /// Makes sure that nobody else has decided about the plan since it was read.
+    ///
+    /// # Errors
+    ///
+    /// When somebody has ([`AppendError::Replaced`]), or it cannot be read again. One that was
+    /// replaced or removed as a whole is fine: what was read is what was shown.
+    pub fn check_unshared(&mut self) -> Result<(), AppendError> {
+        let _lock = self.lock()?;
+        match self.check_same() {
+            Ok(()) if self.is_shared => Err(AppendError::Replaced),
+            Err(AppendError::Replaced) => Ok(()),
+            done => done,
+        }
+    }
+
+    /// Keeps others from appending until it is dropped.
+    fn lock(&self) -> io::Result<PlanLock> {
+        let file = self.file.try_clone()?;
+        for _ in 0..LOCK_TRIES {
+            match file.try_lock() {
+                Ok(()) => return Ok(PlanLock(Some(file))),
+                Err(TryLockError::WouldBlock) => std::thread::sleep(LOCK_WAIT),
+                // A file system without locks.
+                Err(TryLockError::Error(_)) => return Ok(PlanLock(None)),
+            }
+        }
+        Err(io::Error::new(
+            io::ErrorKind::ResourceBusy,
+            "another program is writing to it",
+        ))
+    }
+
+    /// The name must lead to the file that was read, and that hold what it held; decisions that
+    /// another program has added are taken.
+    fn check_same(&mut self) -> Result<(), AppendError> {
+        let now = regular(&self.file)?;
+        let named = std::fs::metadata(&self.path);
+        let is_named = named.is_ok_and(|found| {
+            use std::os::unix::fs::MetadataExt;
+            (found.dev(), found.ino()) == (now.id.device, now.id.inode)
+        });
+        if !is_named {
+            return Err(AppendError::Replaced);
+        }
+        let state = |stat: Stat| (stat.bytes, stat.written, stat.changed);
+        if state(now) == state(self.seen) {
+            return Ok(());
+        }
+        let mut hasher = blake3::Hasher::new();
+        let read = io::copy(&mut self.lines()?, &mut hasher)?;
+        if read != self.length || hasher.finalize() != self.whole.finalize() {
+            return Err(AppendError::Replaced);
+        }
+        self.take_added()?;
+        self.seen = now;
+        Ok(())
+    }
+
+    /// Takes the lines behind those that are known; they must be decisions.
+    fn take_added(&mut self) -> Result<(), AppendError> {
+        let mut file = self.file.try_clone()?;
+        file.seek(SeekFrom::Start(self.length))?;
+        let mut input = BufReader::new(file);
+        let mut line = Vec::new();
+        loop {
+            line.clear();
+            let most = RECORD_MOST as u64;
+            let read = input.by_ref().take(most).read_until(b'\n', &mut line)?;
+            let Some(record) = line.strip_suffix(b"\n") else {
+                self.is_torn = read > 0;
+                return Ok(());
+            };
+            match self.index.take(record, self.length) {
+                Ok(PartOf::Decisions) => {}
+                Ok(PartOf::Body) | Err(_) => return Err(AppendError::Replaced),
+            }
+            self.whole.update(&line);
+            self.length += read as u64;
+            self.is_shared = true;
+        }
     }
 
     /// Brings what has been appended to the disk.
@@ -255,7 +390,81 @@ impl PlanDoc {
     ///
     /// When that fails.
     pub fn sync(&self) -> io::Result<()> {
-        File::open(&self.path)?.sync_data()
+        self.file.sync_data()
+    }
+
+    /// Removes the plan, unless another one has come to have its name.
+    pub fn remove(&self) {
+        use std::os::unix::fs::MetadataExt;
+        let found = std::fs::symlink_metadata(&self.path);
+        if found.is_ok_and(|found| {
+            (found.dev(), found.ino()) == (self.seen.id.device, self.seen.id.inode)
+        }) {
+            let _ = std::fs::remove_file(&self.path);
+        }
+    }
+
+    /// Takes the place of the plan `other`, if that is still the one that was read.
+    ///
+    /// # Errors
+    ///
+    /// When it was replaced meanwhile, or cannot be.
+    pub fn replace(mut self, other: &mut Self) -> Result<Self, AppendError> {
+        let _lock = other.lock()?;
+        other.check_same()?;
+        if other.is_shared {
+            return Err(AppendError::Replaced);
+        }
+        std::fs::rename(&self.path, &other.path)?;
+        self.path.clone_from(&other.path);
+        self.seen = regular(&self.file)?;
+        Ok(self)
+    }
+
+    /// Makes sure that every decision that widens its change fits: it may reach neither into another
+    /// change nor out of its file, and the text beside the change must be that of the file. For
+    /// `root` see [`PlanDoc::places`].
+    ///
+    /// # Errors
+    ///
+    /// [`PlanFileError::Decision`], with the change that is decided about.
+    pub fn check_decisions(&self, root: Option<&Path>) -> Result<(), PlanFileError> {
+        let index = &self.index;
+        let is_wider = |number: &usize| index.modified[number].wider.is_some();
+        let mut wider: Vec<usize> = index.modified.keys().copied().filter(is_wider).collect();
+        wider.sort_unstable();
+        if wider.is_empty() {
+            return Ok(());
+        }
+        let places = self.places(root)?;
+        let written = |number: usize| -> Result<_, PlanFileError> {
+            let change = self.change(number)?;
+            let reach = |_| PlanFileError::Decision(PlanFault::Reach(index.id(number)));
+            let written = index.written(number, &change).map_err(reach)?;
+            let own = (written.from.min(change.from), written.to.max(change.to));
+            Ok((own, written.before.into_owned()))
+        };
+        for number in wider {
+            let id = || index.id(number);
+            let of = index.file_of(number);
+            let file = &index.files[of];
+            let ((from, to), before) = written(number)?;
+            let low = match number > file.first {
+                true => written(number - 1)?.0.1,
+                false => 0,
+            };
+            let high = match number + 1 < file.end {
+                true => written(number + 1)?.0.0,
+                false => file.bytes,
+            };
+            if from < low || to > high {
+                return Err(PlanFileError::Decision(PlanFault::Reach(id())));
+            }
+            if !holds(&places[of], (from, file.bytes), &before) {
+                return Err(PlanFileError::Decision(PlanFault::Beside(id())));
+            }
+        }
+        Ok(())
     }
 
     /// The paths of the files of the plan. They must lie below `root`, which is the current folder;
@@ -348,6 +557,31 @@ impl PlanDoc {
             changes: spooler.end_file()?,
         })
     }
+}
+
+/// A lock on a plan; `None` where there can be none.
+struct PlanLock(Option<File>);
+
+impl Drop for PlanLock {
+    fn drop(&mut self) {
+        if let Some(file) = &self.0 {
+            let _ = file.unlock();
+        }
+    }
+}
+
+/// True unless a file that is as long as it was holds something else than `bytes` from an offset:
+/// one that has another length is not the one that was evaluated, and is refused for that.
+fn holds(path: &Path, (from, length): (u64, u64), bytes: &[u8]) -> bool {
+    use std::os::unix::fs::FileExt;
+    let Ok(file) = open_regular(path) else {
+        return true;
+    };
+    if file.metadata().map_or(0, |found| found.len()) != length {
+        return true;
+    }
+    let mut found = vec![0; bytes.len()];
+    file.read_exact_at(&mut found, from).is_ok() && found == bytes
 }
 
 fn path_of(bytes: &[u8]) -> PathBuf {

@@ -19,6 +19,7 @@ use crate::read::text_cache::TextCache;
 use crate::source::Source;
 use crate::waiting::{Waiting, open_at_once};
 use memchr::memchr;
+use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, Read, Seek};
 use std::path::{Path, PathBuf};
@@ -67,7 +68,12 @@ pub struct Reader {
     planned: Option<Arc<PlannedTexts>>,
     /// Files that are kept in memory.
     cache: Option<Arc<TextCache>>,
+    /// The encodings of single files.
+    encodings: Option<Arc<FileEncodings>>,
 }
+
+/// The encodings of files without a byte-order mark that have one of their own.
+pub type FileEncodings = HashMap<PathBuf, TextEncoding>;
 
 impl Reader {
     /// A reader with these options.
@@ -122,6 +128,13 @@ impl Reader {
         self
     }
 
+    /// Reads some files in encodings of their own.
+    #[must_use]
+    pub fn encoded(mut self, encodings: Arc<FileEncodings>) -> Self {
+        self.encodings = Some(encodings);
+        self
+    }
+
     /// Reads files as a plan would leave them.
     #[must_use]
     pub fn after(mut self, planned: Arc<PlannedTexts>) -> Self {
@@ -157,6 +170,7 @@ impl Reader {
             most: self.most,
             planned: self.planned.clone(),
             cache: self.cache.clone(),
+            encodings: self.encodings.clone(),
         }
     }
 
@@ -249,8 +263,11 @@ impl Reader {
         go_on(&self.watch, source)?;
         let filled = filled.map_err(fail)?;
         let head = &self.buffer[..filled];
+        let own = self.encodings.as_ref();
+        let own = own.and_then(|all| all.get(source.path()).copied());
+        let unmarked = own.or(self.options.encoding);
         let (encoding, start) = TextEncoding::of_mark(head)
-            .unwrap_or_else(|| (self.options.encoding.unwrap_or(TextEncoding::utf8()), 0));
+            .unwrap_or_else(|| (unmarked.unwrap_or(TextEncoding::utf8()), 0));
         let coding = if encoding.is_utf8() {
             Coding::Utf8
         } else {

@@ -234,10 +234,10 @@ impl Temporary {
     /// # Errors
     ///
     /// When that cannot be done; it is removed then.
-    pub fn replace(mut self, path: &Path) -> io::Result<()> {
+    pub fn replace(mut self, path: &Path) -> io::Result<FileId> {
         fs::rename(&self.path, path)?;
         self.is_kept = true;
-        Ok(())
+        Ok(self.id)
     }
 }
 

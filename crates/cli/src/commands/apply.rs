@@ -246,7 +246,7 @@ fn judge(evaluating: &Evaluating<'_>, output: &mut Output) -> Result<(Status, bo
 /// Writes a plan as it was decided.
 fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let expected = options::expected(&args.guard.expect)?;
-    let meant = plans::meant(&args.plan, output)?;
+    let mut meant = plans::meant_to_write(&args.plan, !args.yes, output)?;
     let problems = meant.doc.index.problems;
     if problems > 0 && !args.guard.skip_problems {
         let what = counted(problems, "problem");

@@ -245,7 +245,7 @@ impl Session<'_> {
             output,
         );
         match kept {
-            Ok(Status::Fine) if !self.args.json => {
+            Ok((Status::Fine, _)) if !self.args.json => {
                 let hints = plans::open(None).map(|plan| plan.index.hints);
                 for hint in hints.unwrap_or_default() {
                     output.print(format!("\nhint {hint}\n").as_bytes());

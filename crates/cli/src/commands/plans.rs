@@ -13,17 +13,20 @@ use crate::signals::{self, cancel_token};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::step_spec::StepSpec;
-use brisk_quill_engine::plan_store::last_place;
+use brisk_quill_engine::plan_store::{last_place, make_room, new_decisions_place};
 use brisk_quill_engine::plan_writer::PlanWriteError;
 use brisk_quill_engine::renew::{RenewError, Renewal, Renewed, source_of};
 use brisk_quill_engine::tables::UnreadTables;
 use brisk_quill_files::error::FileErrorKind;
+use brisk_quill_files::fs::FileId;
 use brisk_quill_files::plan::Plan;
-use brisk_quill_files::plan_file::{PlanDoc, PlanFileError};
+use brisk_quill_files::plan_file::{AppendError, PlanDoc, PlanFileError};
 use brisk_quill_files::read::planned::PlannedTexts;
 use brisk_quill_files::source::Source;
 use std::fs;
+use std::io::{self, Write};
 use std::ops::ControlFlow;
+use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
 /// The file that is named; `last` names none.
@@ -93,6 +96,16 @@ pub struct Meant {
 
 /// The plan that the options mean; renewed, where that is asked for.
 pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Diagnostic> {
+    meant_to_write(args, true, output)
+}
+
+/// The same for a plan that is written at once where nobody `is_asked`: decisions may not be lost
+/// then.
+pub fn meant_to_write(
+    args: &PlanArgs,
+    is_asked: bool,
+    output: &mut Output,
+) -> Result<Meant, Diagnostic> {
     let file = named(args.plan.as_deref());
     let file = file.map(std::path::absolute).transpose();
     let file =
@@ -124,37 +137,56 @@ pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Diagnostic> 
             .remedy("make it anew, or add `--partial` to go on with what is there"));
     }
     if args.renew {
-        meant.renew(output)?;
+        meant.renew(is_asked || args.partial, output)?;
     }
+    meant.check_decisions()?;
     Ok(meant)
+}
+
+/// The plan that was just made the last preview of this folder; an error where another one has taken
+/// its place already.
+pub fn just_kept(kept: Option<FileId>, output: &mut Output) -> Result<Meant, Diagnostic> {
+    let meant = meant(&PlanArgs::default(), output)?;
+    match kept == Some(meant.doc.id()) {
+        true => Ok(meant),
+        false => Err(Diagnostic::trouble(
+            "another preview in this folder has replaced this one before it could be shown",
+        )
+        .remedy(
+            "nothing has been written; try again, or save the plan with `preview --save-plan FILE`",
+        )),
+    }
 }
 
 impl Meant {
     /// Evaluates the plan again, and says what became of the decisions.
-    fn renew(&mut self, output: &mut Output) -> Result<(), Diagnostic> {
+    fn renew(&mut self, may_lose: bool, output: &mut Output) -> Result<(), Diagnostic> {
         // Where the plan may not write, it may not read either.
         self.check_places()?;
-        let place = self.doc.path().to_owned();
+        let root = self.root.clone();
         let renewal = Renewal {
-            root: self.root(),
+            root: root.as_deref(),
             temporaries: &journal_run::temporaries(),
             token: cancel_token(),
+            may_lose,
         };
         signals::listen();
         let mut reported = Reported::default();
-        let renewed = renewal.renew(&self.doc, |source, found, end| {
+        let renewed = renewal.renew(&mut self.doc, |source, found, end| {
             output.flow()?;
             report_failed(end, output);
             reported.units(source, &found.problems, &found.unmet, output);
             ControlFlow::Continue(())
         });
-        let Renewed { carried, lost, new } = renewed.map_err(|error| match error {
+        let (doc, renewed) = renewed.map_err(|error| match error {
             RenewError::Stopped => stopped(),
+            RenewError::Lost(renewed) => self.would_lose(&renewed),
             RenewError::Rewrite { .. } => Diagnostic::wrong(error.to_string()),
             RenewError::Write(error) => plan_write_diagnostic(&error),
             other => Diagnostic::trouble(other.to_string()),
         })?;
-        self.doc = open(Some(&place))?;
+        let Renewed { carried, lost, new } = renewed;
+        self.doc = doc;
         let text = format!(
             "Evaluated again: {} carried over, {} lost, {}.\n\n",
             counted(carried, "decision"),
@@ -163,6 +195,69 @@ impl Meant {
         );
         output.print(text.as_bytes());
         Ok(())
+    }
+
+    /// The diagnostic of a renewal that would lose decisions.
+    fn would_lose(&self, renewed: &Renewed) -> Diagnostic {
+        let (lost, carried) = (counted(renewed.lost, "decision"), number(renewed.carried));
+        Diagnostic::trouble(format!(
+            "{lost} cannot be carried over, and {carried} can, so what would be written is not what was \
+             decided"
+        ))
+        .remedy(format!(
+            "nothing has been written, and the plan is as it was; review it again with `{} --renew`, or \
+             add `--partial` to write what is left",
+            self.again
+        ))
+    }
+
+    /// Makes sure that every decision fits the plan and its files.
+    pub fn check_decisions(&self) -> Result<(), Diagnostic> {
+        let checked = self.doc.check_decisions(self.root());
+        checked.map_err(|error| match error {
+            PlanFileError::Decision(_) => {
+                Diagnostic::trouble(format!("{} cannot be used: {error}", self.name)).remedy(
+                    "nothing has been written; decide about that change anew, or make the plan anew with \
+                     `preview --save-plan FILE`",
+                )
+            }
+            error => cannot_use(&self.name, &error),
+        })
+    }
+
+    /// Appends decisions to the plan that is shown. Where another one has taken its place, they are
+    /// kept in a file of their own, which the error names.
+    pub fn append(&mut self, lines: &[u8]) -> Result<(), Diagnostic> {
+        let done = self.doc.append(lines);
+        done.map_err(|error| self.not_appended(&error, lines))?;
+        self.sync()
+    }
+
+    /// Brings the decisions to the disk.
+    pub fn sync(&self) -> Result<(), Diagnostic> {
+        let failed = |error| Diagnostic::trouble(format!("cannot write the decisions: {error}"));
+        self.doc.sync().map_err(failed)
+    }
+
+    /// Keeps decisions that could not be appended.
+    pub fn not_appended(&self, error: &AppendError, lines: &[u8]) -> Diagnostic {
+        let name = &self.name;
+        let message = match error {
+            AppendError::Replaced => {
+                format!("{name} was replaced, removed or changed by another program meanwhile")
+            }
+            AppendError::Io(error) => format!("cannot write the decisions to {name}: {error}"),
+        };
+        let diagnostic = Diagnostic::trouble(message);
+        match keep_decisions(&self.doc.hash(), lines) {
+            Ok(Some(kept)) => diagnostic.remedy(format!(
+                "nothing has been written to it; your decisions are kept in {0}. Make the same plan again, \
+                 and `bquill review --decisions {0}` takes them in",
+                visible_path(&kept)
+            )),
+            Ok(None) => diagnostic.remedy("nothing had been decided; review the plan again"),
+            Err(error) => diagnostic.remedy(format!("the decisions cannot be kept either: {error}")),
+        }
     }
 
     /// Makes sure that its files lie where they may.
@@ -208,15 +303,58 @@ impl Meant {
     }
 
     /// Makes the run, and says so. A preview that was applied is no longer the last one.
-    pub fn write(&self, plan: &Plan, output: &mut Output) -> Result<(), Diagnostic> {
+    pub fn write(&mut self, plan: &Plan, output: &mut Output) -> Result<(), Diagnostic> {
+        self.doc.check_unshared().map_err(|error| match error {
+            AppendError::Replaced => Diagnostic::trouble(format!(
+                "somebody else has decided about {} meanwhile",
+                self.name
+            ))
+            .remedy(format!(
+                "nothing has been written; look again with `{}`",
+                self.again
+            )),
+            AppendError::Io(error) => {
+                Diagnostic::trouble(format!("{} cannot be read again: {error}", self.name))
+            }
+        })?;
         let rewrite = serde_json::to_value(&self.doc.index.rewrite).unwrap_or_default();
         let done = journal_run::make(plan, rewrite, None)?;
         journal_run::tell(&done, output);
         if self.root.is_none() {
-            let _ = fs::remove_file(self.doc.path());
+            self.doc.remove();
         }
         Ok(())
     }
+}
+
+/// Keeps decisions about the plan of this hash in a file of their own, which can be taken in by
+/// `review --decisions`; `None` where there are none.
+fn keep_decisions(hash: &str, lines: &[u8]) -> io::Result<Option<PathBuf>> {
+    let mut kept = Vec::new();
+    for record in lines
+        .split(|byte| *byte == b'\n')
+        .filter(|line| !line.is_empty())
+    {
+        let mut record: serde_json::Map<String, serde_json::Value> =
+            serde_json::from_slice(record)?;
+        record.insert("plan".into(), hash.into());
+        kept.extend(serde_json::to_vec(&record)?);
+        kept.push(b'\n');
+    }
+    if kept.is_empty() {
+        return Ok(None);
+    }
+    let place = new_decisions_place(hash).ok_or(io::ErrorKind::NotFound)?;
+    make_room(&place)?;
+    let mut options = fs::File::options();
+    let mut file = options
+        .write(true)
+        .create_new(true)
+        .mode(0o600)
+        .open(&place)?;
+    file.write_all(&kept)?;
+    file.sync_all()?;
+    Ok(Some(place))
 }
 
 /// A plan that cannot be written.

@@ -2,7 +2,7 @@
 
 mod view;
 
-use crate::args::definitions::{PlanArgs, PreviewArgs};
+use crate::args::definitions::PreviewArgs;
 use crate::args::split::Part;
 use crate::commands::ends::{check_new, report_unreadable};
 use crate::commands::preview::view::View;
@@ -23,7 +23,7 @@ use brisk_quill_engine::collector::{Collector, Events, FileHunk};
 use brisk_quill_engine::compare::{ComparedChange, Comparison};
 use brisk_quill_engine::kept_hunk::{FileReport, HunkCollector, HunkLimits};
 use brisk_quill_engine::kinds::KindCollector;
-use brisk_quill_engine::plan_writer::{Keeping, PlanPart, PlanWriter, Stream};
+use brisk_quill_engine::plan_writer::{Keeping, PlanEnd, PlanPart, PlanWriter, Stream};
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::session::Taken;
 use brisk_quill_engine::sources::Sources;
@@ -95,18 +95,18 @@ pub fn run(
         ControlFlow::Continue(())
     })?;
     let matches = evaluating.summary.counts.all_steps().matches;
-    let (status, holds) = preview.end(&evaluating, output)?;
+    let (status, kept) = preview.end(&evaluating, output)?;
     if let Some(page) = &args.report {
-        save_page(page, holds, output)?;
+        save_page(page, kept, output)?;
     }
     options::report_passed_over(&sources, matches, output);
     Ok(status)
 }
 
 /// Saves the plan of this preview, which is the last one now, as a page; unless there is none.
-fn save_page(page: &Path, holds: bool, output: &mut Output) -> Result<(), Diagnostic> {
-    if holds {
-        let meant = plans::meant(&PlanArgs::default(), output)?;
+fn save_page(page: &Path, kept: Option<PlanEnd>, output: &mut Output) -> Result<(), Diagnostic> {
+    if let Some(kept) = kept {
+        let meant = plans::just_kept(kept.last, output)?;
         return pages::save(&meant, page, output);
     }
     output.note("note: the page has not been saved, for there is nothing to review\n");
@@ -253,7 +253,7 @@ impl<'a> Preview<'a> {
         self,
         evaluating: &Evaluating<'_>,
         output: &mut Output,
-    ) -> Result<(Status, bool), Diagnostic> {
+    ) -> Result<(Status, Option<PlanEnd>), Diagnostic> {
         let summary = &evaluating.summary;
         let width = output.width();
         if let Some((by, kinds)) = self.kinds {
@@ -278,11 +278,17 @@ impl<'a> Preview<'a> {
         let ended = self
             .plan
             .end(summary, (holds, guarded), &mut stream(self.args, output));
-        let saved = ended.map_err(|error| plans::plan_write_diagnostic(&error))?;
-        if saved == Some(false) {
+        let ended = ended.map_err(|error| plans::plan_write_diagnostic(&error))?;
+        if ended.saved == Some(false) {
             output.note("note: the plan has not been saved\n");
         }
-        Ok((status, holds))
+        if ended.is_too_large && ended.saved.is_none() {
+            output.note(
+                "note: these changes are too many to be kept as the last preview; add \
+                 `--save-plan FILE`, then `bquill review --plan FILE` and `bquill apply --plan FILE` go on with them\n",
+            );
+        }
+        Ok((status, holds.then_some(ended)))
     }
 }
 

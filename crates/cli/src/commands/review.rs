@@ -2,7 +2,7 @@
 
 mod taken_in;
 
-use crate::args::definitions::{FilesArgs, GuardArgs, PlanArgs, ReviewArgs};
+use crate::args::definitions::{FilesArgs, GuardArgs, ReviewArgs};
 use crate::args::split::Part;
 use crate::commands::ends::{check_new, report_unreadable};
 use crate::commands::journal_run;
@@ -14,6 +14,7 @@ use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
 use crate::render::decisions::what_is_written;
 use crate::status::Status;
+use brisk_quill_core::escape::visible;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decide::Decider;
 use brisk_quill_core::plan::decision::Decision;
@@ -25,6 +26,7 @@ use brisk_quill_engine::plan_writer::{Keeping, PlanWriter};
 use brisk_quill_engine::renew::source_of;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_files::discover::{FileUse, Search};
+use brisk_quill_files::fs::FileId;
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal};
@@ -40,24 +42,33 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     }
     let by = KindsBy::of(args.kinds.as_deref())?.unwrap_or(KindsBy::Need);
     let deciders = Deciders::new(args)?;
+    let mut kept = None;
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
         plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
     } else {
         let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
-        let status = evaluate(&asked, (&args.files, &args.guard), silent, output)?;
+        let (status, last) = evaluate(&asked, (&args.files, &args.guard), silent, output)?;
         if status != Status::Fine {
             return Ok(status);
         }
+        kept = Some(last);
     }
-    let mut meant = plans::meant(&args.plan, output)?;
+    let mut meant = match kept {
+        Some(kept) => plans::just_kept(kept, output)?,
+        None => plans::meant(&args.plan, output)?,
+    };
     if meant.doc.index.entries.is_empty() {
         return Err(Diagnostic::no("there is nothing to review"));
     }
-    if takes_in {
-        taken_in::take_in(&mut meant, &args.decisions, output)?;
-    }
-    if decides {
-        decide(&mut meant, &deciders, args)?;
+    if decides || takes_in {
+        // All of it is looked at before any of it is saved.
+        let mut lines = Vec::new();
+        let told = taken_in::take_in(&mut meant, &args.decisions, &mut lines)?;
+        if decides {
+            decide(&mut meant, &deciders, args, &mut lines)?;
+        }
+        meant.append(&lines)?;
+        output.note(&told);
     }
     if decides || takes_in {
         tell_decisions(&meant.doc.index, args.json, output);
@@ -79,11 +90,11 @@ pub fn of_rewrite(
     of: (&FilesArgs, &GuardArgs),
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
-    let status = evaluate(asked, of, false, output)?;
+    let (status, kept) = evaluate(asked, of, false, output)?;
     if status != Status::Fine {
         return Ok(status);
     }
-    let meant = plans::meant(&PlanArgs::default(), output)?;
+    let meant = plans::just_kept(kept, output)?;
     crate::review::run(meant, KindsBy::Need, output)
 }
 
@@ -98,13 +109,13 @@ fn needs_terminal() -> Result<(), Diagnostic> {
     }
 }
 
-/// Evaluates a rewrite, and makes it the last preview of this folder.
+/// Evaluates a rewrite, and makes it the last preview of this folder; gives which file that is.
 pub fn evaluate(
     asked: &AskedRewrite,
     (files, guard): (&FilesArgs, &GuardArgs),
     silent: bool,
     output: &mut Output,
-) -> Result<Status, Diagnostic> {
+) -> Result<(Status, Option<FileId>), Diagnostic> {
     let guards = guards(guard)?;
     let sources = asked.sources(files, FileUse::Rewrite)?;
     if sources.listing.sources.contains(&Source::Stdin) {
@@ -144,13 +155,13 @@ pub fn evaluate(
     let status = evaluating.end(output);
     let holds = status == Status::Fine && evaluating.summary.counts.changes > 0;
     let ended = plan.end(&evaluating.summary, (holds, false), &mut None);
-    ended.map_err(|error| plan_write_diagnostic(&error))?;
+    let ended = ended.map_err(|error| plan_write_diagnostic(&error))?;
     if status == Status::Fine && !holds {
         return Err(Diagnostic::no(
             "there is nothing to review: no match would change",
         ));
     }
-    Ok(status)
+    Ok((status, ended.last))
 }
 
 /// The decisions of the command line.
@@ -186,14 +197,16 @@ impl Deciders {
     }
 }
 
-/// Decides without a screen.
-fn decide(meant: &mut Meant, deciders: &Deciders, args: &ReviewArgs) -> Result<(), Diagnostic> {
-    let fail =
-        |error: io::Error| Diagnostic::trouble(format!("cannot write the decisions: {error}"));
-    let needs_kinds = deciders
-        .all
-        .iter()
-        .any(|(decider, _)| decider.needs_kinds());
+/// Decides without a screen; the records go to `lines`.
+fn decide(
+    meant: &mut Meant,
+    deciders: &Deciders,
+    args: &ReviewArgs,
+    lines: &mut Vec<u8>,
+) -> Result<(), Diagnostic> {
+    let fail = |error: io::Error| Diagnostic::trouble(format!("cannot read the plan: {error}"));
+    let all = &deciders.all;
+    let needs_kinds = all.iter().any(|(decider, _)| decider.needs_kinds());
     let kinds = match needs_kinds {
         true => Some(meant.doc.kinds().map_err(fail)?),
         false => None,
@@ -203,34 +216,58 @@ fn decide(meant: &mut Meant, deciders: &Deciders, args: &ReviewArgs) -> Result<(
         (_, true) => Some(Decision::Refused),
         _ => None,
     };
-    let mut lines = Vec::new();
-    let mut met = vec![0u64; deciders.all.len()];
-    for index in 0..meant.doc.index.entries.len() {
-        let plan = &meant.doc.index;
-        let source = source_of(&plan.files[plan.file_of(index)].path);
-        let in_glob = |glob: usize| deciders.globs[glob].wants(source.path());
-        let kind = kinds.as_ref().map(|kinds| u64::from(kinds.of[index]) + 1);
-        let mut decision = None;
-        for (met, (decider, wanted)) in met.iter_mut().zip(&deciders.all) {
-            if decider.holds(plan, index, kind, &in_glob) {
-                *met += 1;
-                decision = Some(*wanted);
+    let plan = &meant.doc.index;
+    let mut met = vec![false; all.len()];
+    // The number of the last option that names each change.
+    let mut named: Vec<Option<usize>> = vec![None; plan.entries.len()];
+    for (number, (decider, _)) in all.iter().enumerate() {
+        for id in decider.ids() {
+            if let Some(index) = plan.index_of(id) {
+                named[index] = Some(number);
+                met[number] = true;
             }
         }
-        let open = plan.entries[index].decision == Decision::Open;
-        let decision = decision.or(rest.filter(|_| open));
-        if let Some(decision) = decision.filter(|d| *d != plan.entries[index].decision) {
-            lines.extend(decision_line(&plan.id(index), decision, None));
+    }
+    let of_conditions: Vec<usize> = (0..all.len())
+        .filter(|number| all[*number].0.has_conditions())
+        .collect();
+    for (of, file) in plan.files.iter().enumerate() {
+        if of_conditions.is_empty() {
+            break;
+        }
+        let source = source_of(&plan.files[of].path);
+        let wants = |glob: &Search| glob.wants(source.path());
+        let in_globs: Vec<bool> = deciders.globs.iter().map(wants).collect();
+        for index in file.first..file.end {
+            let kind = kinds.as_ref().map(|kinds| u64::from(kinds.of[index]) + 1);
+            for &number in &of_conditions {
+                if all[number]
+                    .0
+                    .holds(plan, index, kind, &|glob| in_globs[glob])
+                {
+                    met[number] = true;
+                    named[index] = named[index].max(Some(number));
+                }
+            }
+        }
+    }
+    let texts: Vec<&String> = args.accept.iter().chain(&args.refuse).collect();
+    if let Some(number) = met.iter().position(|met| !met) {
+        let text = visible(texts[number].as_bytes());
+        return Err(Diagnostic::wrong(format!("`{text}` names no change of this plan")).remedy(
+            "nothing has been decided; `preview --kinds` and `preview --json` list the numbers and ids",
+        ));
+    }
+    for (index, named) in named.into_iter().enumerate() {
+        let now = meant.doc.index.entries[index].decision;
+        let decision = named.map(|number| all[number].1);
+        let decision = decision.or(rest.filter(|_| now == Decision::Open));
+        if let Some(decision) = decision.filter(|decision| *decision != now) {
+            lines.extend(decision_line(&meant.doc.index.id(index), decision, None));
             meant.doc.index.set(index, decision, None);
         }
     }
-    let texts = args.accept.iter().chain(&args.refuse);
-    if let Some((text, _)) = texts.zip(&met).find(|(_, met)| **met == 0) {
-        return Err(Diagnostic::no(format!("`{text}` names no change of this plan"))
-            .remedy("nothing has been decided; `preview --kinds` and `preview --json` tell the numbers and ids"));
-    }
-    meant.doc.append(&lines).map_err(fail)?;
-    meant.doc.sync().map_err(fail)
+    Ok(())
 }
 
 /// Tells what would be written now.

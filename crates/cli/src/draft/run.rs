@@ -14,8 +14,8 @@ use brisk_quill_files::temporary::Temporaries;
 use crossterm::event::{Event, KeyEventKind, poll, read};
 use std::io;
 use std::path::Path;
-use std::sync::Arc;
 use std::sync::mpsc::channel;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Nothing is typed for so long: what stands there is a try.
@@ -51,10 +51,19 @@ pub struct Means<'m> {
 ///
 /// When the terminal cannot be taken, read or written.
 pub fn run(mut state: State, means: &Means<'_>) -> io::Result<Option<Left>> {
-    let left = on_terminal(|terminal, came| turns(&mut state, means, terminal, came))?;
-    let Some(leave) = left else {
+    let current = Arc::new(Mutex::new(state.saved()));
+    let kept = Arc::clone(&current);
+    let (paths, temporaries) = (means.opened.paths.clone(), Arc::clone(&means.temporaries));
+    let left = on_terminal(
+        |terminal, came| turns(&mut state, (means, &current), terminal, came),
+        move || {
+            let saved = kept.lock().unwrap_or_else(PoisonError::into_inner).clone();
+            let _ = saved::keep(saved, &paths, &temporaries);
+        },
+    );
+    let Ok(Some(leave)) = left else {
         keep(&state, means);
-        return Ok(None);
+        return left.map(|_| None);
     };
     match leave {
         Leave::Close => saved::forget(),
@@ -73,9 +82,10 @@ fn keep(state: &State, means: &Means<'_>) {
     let _ = saved::keep(state.saved(), &means.opened.paths, &means.temporaries);
 }
 
+/// `current` holds the draft as it is, for another thread to keep.
 fn turns(
     state: &mut State,
-    means: &Means<'_>,
+    (means, current): (&Means<'_>, &Mutex<Saved>),
     terminal: &mut ratatui::DefaultTerminal,
     came: &Came,
 ) -> io::Result<Leave> {
@@ -102,6 +112,7 @@ fn turns(
             body: &body,
         };
         if drawn.as_ref() != Some(&facts) || turn.has_input {
+            *current.lock().unwrap_or_else(PoisonError::into_inner) = state.saved();
             terminal.draw(|frame| screen.draw(frame, state))?;
             turn.has_input = false;
         }

@@ -133,7 +133,7 @@ pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> 
     plan_store::make_room(&place)?;
     let mut file = temporaries.beside(&place)?;
     file.write_all(&serde_json::to_vec(&record)?)?;
-    file.replace(&place)
+    file.replace(&place).map(drop)
 }
 
 /// Forgets the draft of this folder: it was closed.

@@ -2,11 +2,12 @@
 
 use crate::signals;
 use crate::theme::Background;
+use crossterm::cursor::Show;
 use crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
 use crossterm::execute;
 use crossterm::terminal::{disable_raw_mode, enable_raw_mode};
 use rustix::event::{PollFd, PollFlags, Timespec};
-use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use signal_hook::consts::{SIGABRT, SIGHUP, SIGINT, SIGQUIT, SIGTERM};
 use signal_hook::iterator::{Handle, Signals};
 use std::fs::File;
 use std::io::{self, Read, Write};
@@ -39,21 +40,26 @@ impl Came {
 }
 
 /// Takes the terminal for `view`, and gives it back however that ends; `None` where a signal ended
-/// it.
+/// it. Where a signal finds `view` waiting for a terminal that has gone, `keep` is called on
+/// another thread before the program ends.
 ///
 /// # Errors
 ///
 /// Those of `view`, and when the terminal cannot be taken or given back.
 pub fn on_terminal<T>(
     view: impl FnOnce(&mut ratatui::DefaultTerminal, &Came) -> io::Result<T>,
+    keep: impl Fn() + Send + 'static,
 ) -> io::Result<Option<T>> {
     signals::hold();
-    let signals = SignalWatch::start()?;
+    let signals = SignalWatch::start(keep)?;
     // A panic gives the terminal back too.
     let mut terminal = ratatui::try_init()?;
     let _ = execute!(io::stdout(), EnableBracketedPaste);
     let done = view(&mut terminal, &signals.came);
     let _ = execute!(io::stdout(), DisableBracketedPaste);
+    let _ = terminal.show_cursor();
+    // Dropping it would print to a terminal that may have gone, and panic over that.
+    std::mem::forget(terminal);
     let restored = ratatui::try_restore();
     match signals.end() {
         0 => restored.and(done).map(Some),
@@ -98,6 +104,27 @@ fn ask_for_background() -> io::Result<String> {
     Ok(String::from_utf8_lossy(&answer).into_owned())
 }
 
+/// Notices that the terminal has gone, until the view has been left. Not everyone is told by a signal: of
+/// a session, only its leader is.
+fn watch_for_hang_up(is_left: Arc<AtomicBool>) {
+    // Without a terminal to look at there is none to go.
+    let Ok(terminal) = File::open("/dev/tty") else {
+        return;
+    };
+    std::thread::spawn(move || {
+        let mut ends = [PollFd::new(&terminal, PollFlags::empty())];
+        let wait = Timespec::try_from(WAIT).ok();
+        while !is_left.load(Ordering::Relaxed) {
+            let polled = rustix::event::poll(&mut ends, wait.as_ref());
+            if matches!(polled, Ok(1..)) {
+                let own = rustix::process::getpid();
+                let _ = rustix::process::kill_process(own, rustix::process::Signal::HUP);
+                return;
+            }
+        }
+    });
+}
+
 /// Notices signals while keys are waited for.
 struct SignalWatch {
     /// The signal that came, or 0.
@@ -109,8 +136,8 @@ struct SignalWatch {
 }
 
 impl SignalWatch {
-    fn start() -> io::Result<Self> {
-        let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM])?;
+    fn start(keep: impl Fn() + Send + 'static) -> io::Result<Self> {
+        let mut signals = Signals::new([SIGHUP, SIGINT, SIGTERM, SIGQUIT, SIGABRT])?;
         let (came, left) = (Arc::<AtomicUsize>::default(), Arc::<AtomicBool>::default());
         let handle = signals.handle();
         let (tell, is_left) = (Arc::clone(&came), Arc::clone(&left));
@@ -123,13 +150,15 @@ impl SignalWatch {
                 }
                 if !is_left.load(Ordering::Relaxed) {
                     // Whoever reads keys does not come back, so the terminal is given back here.
-                    let _ = execute!(io::stdout(), DisableBracketedPaste);
-                    ratatui::restore();
+                    keep();
+                    let _ = execute!(io::stdout(), DisableBracketedPaste, Show);
+                    let _ = ratatui::try_restore();
                     signals::end_by(signal);
                     signals::end_by_signal();
                 }
             }
         });
+        watch_for_hang_up(Arc::clone(&left));
         Ok(Self {
             came: Came(came),
             left,

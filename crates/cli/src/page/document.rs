@@ -129,6 +129,7 @@ fn tools(hash: &str) -> Markup {
                 button #show-keys { "keys (?)" }
                 span #saved role="status" aria-live="polite" {}
             }
+            p #overrule role="status" aria-live="polite" {}
             nav #pager aria-label="pages" {
                 button #back { "‹ back" } " " span #page {} " " button #on { "on ›" }
             }

@@ -231,6 +231,7 @@
   };
 
   const set = (turn, to) => {
+    $("overrule").replaceChildren();
     for (const one of turn) {
       Object.assign(changes[one.number], one[to]);
       mark(one.number);
@@ -245,6 +246,23 @@
     done.push(turn);
     undone.length = 0;
     set(turn, "after");
+  };
+
+  // Decides about those that are open. Where others are decided otherwise, a second button overrules.
+  const decideOpen = (numbers, now) => {
+    const open = numbers.filter((number) => changes[number].now === "·");
+    const others = numbers.filter((number) => !["·", now].includes(changes[number].now));
+    decide(open, now);
+    const stay = ["A", "R", "M"].map((sign) => [others.filter((number) => changes[number].now === sign).length, sign]);
+    const words = stay.filter(([n]) => n).map(([n, sign]) => `${n} ${n === 1 ? "stays" : "stay"} ${NAMES[sign]}`);
+    const done = open.length || !others.length ? `${open.length} ${NAMES[now]}` : "nothing is open here";
+    $("overrule").replaceChildren([done, ...words].join("; "));
+    if (!others.length) return;
+    const overrule = () => {
+      decide(others, now);
+      $("overrule").textContent = `${others.length} ${NAMES[now]} after all`;
+    };
+    $("overrule").append(" ", button(`${now === "A" ? "accept" : "refuse"} ${others.length === 1 ? "it" : `these ${others.length}`} too`, overrule));
   };
 
   const undo = (from, to, state) => {
@@ -288,7 +306,7 @@
     tell();
   };
 
-  const show = (sign) => decide(shown.filter((number) => changes[number].now !== sign), sign);
+  const show = (sign) => decideOpen(shown, sign);
 
   const KEYS = {
     a: () => decideHere("A"),
@@ -334,7 +352,7 @@
     const kinds = new Set(row.dataset.kinds.split(" "));
     const members = () => [...changes.keys()].filter((number) => kinds.has(changes[number].kind));
     const cell = row.querySelector(".act");
-    cell.append(button("accept", () => decide(members(), "A")), button("refuse", () => decide(members(), "R")));
+    cell.append(button("accept", () => decideOpen(members(), "A")), button("refuse", () => decideOpen(members(), "R")));
     if (kinds.size === 1) cell.append(button("show", () => onlyKind([...kinds][0])));
   }
   for (const [number, file] of files.slice(0, 2000).entries()) $("only-file").append(element("option", { value: number, textContent: file.name }));

@@ -12,6 +12,7 @@ use crate::full_screen::field::Field;
 use crate::review::action::{Action, Effect, Group, Leave, Texts, View};
 use crate::review::state::beside::Beside;
 use crate::review::state::kind_list::KindList;
+use brisk_quill_core::numbers::number;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
 use brisk_quill_core::plan::modified::Modified;
@@ -26,6 +27,27 @@ struct Turn {
     index: usize,
     was: Decided,
     now: Decided,
+}
+
+/// The decision that was offered about changes that are decided otherwise.
+type Offered = Option<(Decision, Vec<usize>)>;
+
+/// "7 stay refused": changes that keep their decision.
+fn stays(decisions: impl Iterator<Item = Decision>) -> String {
+    let mut counts = DecisionCounts::default();
+    decisions.for_each(|decision| counts.add(decision));
+    let all = [
+        (counts.accepted, Decision::Accepted),
+        (counts.refused, Decision::Refused),
+        (counts.modified, Decision::Modified),
+        (counts.open, Decision::Open),
+    ];
+    let some = all.into_iter().filter(|(n, _)| *n > 0);
+    let some = some.map(|(n, decision)| {
+        let stay = if n == 1 { "stays" } else { "stay" };
+        format!("{} {stay} {}", number(n), decision.name())
+    });
+    some.collect::<Vec<_>>().join(", ")
 }
 
 /// A review.
@@ -56,6 +78,9 @@ pub struct State {
     pub shows_old: bool,
     /// The message about the last action.
     pub message: String,
+    /// The decision that the last action did not make about these changes, which are decided
+    /// otherwise: the same action again makes it.
+    offered: Option<(Decision, Vec<usize>)>,
     done: Vec<Vec<Turn>>,
     undone: Vec<Vec<Turn>>,
 }
@@ -95,6 +120,7 @@ impl State {
             scroll: 0,
             shows_old: false,
             message,
+            offered: None,
             done: Vec::new(),
             undone: Vec::new(),
         }
@@ -122,6 +148,7 @@ impl State {
     /// Does what the user wants.
     pub fn act(&mut self, action: Action, texts: &dyn Texts) -> Effect {
         self.message.clear();
+        let offered = self.offered.take();
         match action {
             Action::Step(by) => self.step(by),
             Action::First => self.step(isize::MIN),
@@ -131,7 +158,7 @@ impl State {
             Action::NextOfKind => self.go_to_kind(1),
             Action::PreviousOfKind => self.go_to_kind(-1),
             Action::Decide(decision) => return self.decide(decision),
-            Action::Every(group, decision) => return self.every(group, decision),
+            Action::Every(group, decision) => return self.every(group, decision, offered),
             Action::Undo => return self.turn_back(true),
             Action::Redo => return self.turn_back(false),
             Action::Modify => self.begin_modifying(texts),
@@ -156,9 +183,11 @@ impl State {
             Action::Scroll(by) => self.scroll = self.scroll.saturating_add(by),
             Action::ShowOld => self.shows_old = !self.shows_old,
             Action::Back => self.view = View::Changes,
-            Action::OfKindRow(decision) => return self.decide_kinds(decision),
+            Action::OfKindRow(decision) => return self.decide_kinds(decision, offered),
             Action::Leave(Leave::AcceptRest) => {
-                let effect = self.every(Group::Rest, Decision::Accepted);
+                let effect = self.every(Group::Rest, Decision::Accepted, None);
+                // The rest is what is open.
+                self.offered = None;
                 self.ask();
                 return effect;
             }
@@ -181,14 +210,18 @@ impl State {
         }
     }
 
+    /// The changes that were decided about in this review.
+    pub fn made_here(&self) -> Vec<usize> {
+        self.done.iter().flatten().map(|turn| turn.index).collect()
+    }
+
     /// The number of decisions that were made in this review and can be dropped.
     pub fn made(&self) -> usize {
         self.done.iter().map(Vec::len).sum()
     }
 
-    /// Decides about all changes of the row at the cursor of the list of kinds, whatever was decided
-    /// about them before.
-    fn decide_kinds(&mut self, decision: Decision) -> Effect {
+    /// Decides about the changes of the row at the cursor of the list of kinds.
+    fn decide_kinds(&mut self, decision: Decision, offered: Offered) -> Effect {
         let Some(row) = self.kind_list.rows.get(self.kind_cursor).copied() else {
             return Effect::None;
         };
@@ -197,12 +230,51 @@ impl State {
             let kind = self.kinds.of[*index];
             kind != u32::MAX && kinds.contains(&(kind as usize))
         };
-        let members = (0..self.plan.entries.len()).filter(is_of);
-        let decisions: Vec<_> = members.map(|index| (index, (decision, None))).collect();
-        let many = brisk_quill_core::numbers::counted(decisions.len() as u64, "change");
-        let effect = self.make(decisions);
-        self.message = format!("{many} {}; u undoes that", decision.name());
-        self.kind_cursor = (self.kind_cursor + 1).min(self.kind_list.rows.len() - 1);
+        let members = (0..self.plan.entries.len()).filter(is_of).collect();
+        let effect = self.decide_open(members, decision, offered);
+        if self.offered.is_none() {
+            self.kind_cursor = (self.kind_cursor + 1).min(self.kind_list.rows.len() - 1);
+        }
+        effect
+    }
+
+    /// Decides about those of these changes that are open, and says how many stay decided
+    /// otherwise; asked a second time, it decides about these too.
+    fn decide_open(&mut self, members: Vec<usize>, decision: Decision, offered: Offered) -> Effect {
+        let state = |index: &usize| self.plan.entries[*index].decision;
+        let (open, decided): (Vec<usize>, Vec<usize>) = members
+            .into_iter()
+            .partition(|index| state(index) == Decision::Open);
+        let others: Vec<usize> = decided
+            .into_iter()
+            .filter(|index| state(index) != decision)
+            .collect();
+        let overrules = offered.is_some_and(|offered| offered == (decision, others.clone()));
+        let stay = stays(others.iter().map(state));
+        let mut meant = open;
+        if overrules {
+            meant.extend(&others);
+        }
+        let many = meant.len() as u64;
+        let effect = self.make(
+            meant
+                .into_iter()
+                .map(|index| (index, (decision, None)))
+                .collect(),
+        );
+        self.message = match (many, others.is_empty() || overrules) {
+            (0, true) => format!("all of these are {} already", decision.name()),
+            (_, true) => format!("{} {}; u undoes that", number(many), decision.name()),
+            (0, false) => format!("nothing is open here; {stay}: the same key overrules that"),
+            (_, false) => format!(
+                "{} {}; {stay}: the same key overrules that",
+                number(many),
+                decision.name()
+            ),
+        };
+        if !others.is_empty() && !overrules {
+            self.offered = Some((decision, others));
+        }
         effect
     }
 
@@ -320,26 +392,22 @@ impl State {
         }
     }
 
-    fn every(&mut self, group: Group, decision: Decision) -> Effect {
+    fn every(&mut self, group: Group, decision: Decision, offered: Offered) -> Effect {
         let Some(current) = self.current() else {
             return Effect::None;
         };
-        let open = |index: &usize| self.plan.entries[*index].decision == Decision::Open;
-        let members: Vec<usize> = self
-            .members(group, current)
-            .into_iter()
-            .filter(open)
-            .collect();
-        self.view = View::Changes;
-        let many = members.len();
-        let effect = self.make(
-            members
-                .into_iter()
-                .map(|index| (index, (decision, None)))
-                .collect(),
-        );
-        self.message = format!("{many} open changes {}", decision.name());
-        self.go_on();
+        let effect = self.decide_open(self.members(group, current), decision, offered);
+        // Where there is something to overrule, the same key must mean the same.
+        if self.offered.is_none() {
+            self.view = View::Changes;
+            let message = std::mem::take(&mut self.message);
+            self.go_on();
+            if self.message.is_empty() {
+                self.message = message;
+            } else {
+                self.message = format!("{message}; {}", self.message);
+            }
+        }
         effect
     }
 
@@ -358,7 +426,10 @@ impl State {
                 let file = &self.plan.files[self.plan.file_of(current)];
                 (file.first..file.end).collect()
             }
-            Group::Rest => (0..self.plan.entries.len()).collect(),
+            Group::Rest => {
+                let open = |index: &usize| self.plan.entries[*index].decision == Decision::Open;
+                (0..self.plan.entries.len()).filter(open).collect()
+            }
         }
     }
 

@@ -236,6 +236,18 @@ fn keys_do_what_they_say() {
         ("w<down><pgdn>x", "...... 3.1"),
         ("waw<down>", "+..... 1.3"),
         ("wrdu<esc>", "...... 1.1"),
+        // What is decided otherwise stays, until the same key comes again.
+        ("re3", "-++... 1.2"),
+        ("re33", "+++... 2.1"),
+        ("re3<esc>e3", "-++... 1.2"),
+        ("re3<esc>e33", "+++... 2.1"),
+        ("re34", "-++... 1.2"),
+        ("re344", "---... 2.1"),
+        ("m9<enter>e3", "~++... 1.1"),
+        ("r<up>tA", "-..+.. 1.1"),
+        ("r<up>tAA", "+..+.. 1.1"),
+        ("r<up>tAAuu", "-..... 2.1"),
+        ("r<up>tA<down><up>A", "-..+.. 1.1"),
         // A row of the list of kinds is decided about as a whole.
         ("tA", "+..+.. 1.1"),
         ("t<down>RA", ".-+... 1.1"),

@@ -139,6 +139,14 @@ impl Term {
         self.child.wait().unwrap()
     }
 
+    /// Kills the program at once, so that a terminal that it holds is closed.
+    pub fn killed_at_once(mut self) {
+        let pid = self.child.process_id().unwrap().cast_signed();
+        let pid = rustix::process::Pid::from_raw(pid).unwrap();
+        rustix::process::kill_process(pid, rustix::process::Signal::KILL).unwrap();
+        self.child.wait().unwrap();
+    }
+
     /// Kills the program, which cannot give anything back.
     pub fn killed(mut self) -> portable_pty::ExitStatus {
         self.child.kill().unwrap();

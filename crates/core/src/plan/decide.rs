@@ -13,7 +13,7 @@ use crate::address::Spec;
 use crate::address::parse::SpecError;
 use crate::address::resolve::Selection;
 use crate::fault::Fault;
-use crate::plan::PlanIndex;
+use crate::plan::{PlanIndex, parse_id};
 use crate::span::Span;
 
 /// Which changes are meant. What a glob matches is decided outside.
@@ -25,6 +25,8 @@ use crate::span::Span;
 /// ```
 #[derive(Clone, Debug)]
 pub struct Decider {
+    /// The changes that are named by nothing but their ids.
+    ids: Vec<String>,
     items: Vec<Vec<Condition>>,
 }
 
@@ -71,10 +73,10 @@ impl Decider {
         // A list of numbers may hold commas, as in `line:3,5`: what is a number goes on with it.
         let mut words: Vec<(usize, String)> = Vec::new();
         for word in text.split(',') {
-            let numbers = word
-                .trim()
-                .starts_with(|c: char| c.is_ascii_digit() || c == '.')
-                && !is_id(word.trim());
+            // What is joined to it by `&` says nothing about it.
+            let first = word.split('&').next().unwrap_or(word).trim();
+            let numbers =
+                first.starts_with(|c: char| c.is_ascii_digit() || c == '.') && !is_id(first);
             match words.last_mut() {
                 Some((_, last)) if numbers && ends_in_numbers(last) => {
                     last.push(',');
@@ -84,6 +86,7 @@ impl Decider {
             }
             at += word.len() + 1;
         }
+        let mut ids = Vec::new();
         for (from, word) in &words {
             let mut item = Vec::new();
             let mut at = *from;
@@ -92,9 +95,22 @@ impl Decider {
                 item.push(condition(part.trim(), span, globs)?);
                 at += part.len() + 1;
             }
-            items.push(item);
+            match &mut item[..] {
+                [Condition::Id(id)] => ids.push(std::mem::take(id)),
+                _ => items.push(item),
+            }
         }
-        Ok(Self { items })
+        Ok(Self { ids, items })
+    }
+
+    /// The ids that name a change alone.
+    pub fn ids(&self) -> &[String] {
+        &self.ids
+    }
+
+    /// True if it names changes by more than their ids, so that [`Decider::holds`] must be asked.
+    pub fn has_conditions(&self) -> bool {
+        !self.items.is_empty()
     }
 
     /// True if it speaks of kinds.
@@ -103,7 +119,7 @@ impl Decider {
         all.any(|condition| matches!(condition, Condition::Kind(_)))
     }
 
-    /// True if the change at `index` is meant. `kind` is its number in the list of kinds;
+    /// True if the change at `index` is meant by a condition, or by more than one. `kind` is its number in the list of kinds;
     /// `in_glob` tells whether its file matches a glob, by its number.
     pub fn holds(
         &self,
@@ -123,9 +139,7 @@ impl Decider {
 }
 
 fn is_id(word: &str) -> bool {
-    let numbers = word.split_once('.');
-    let plain = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
-    numbers.is_some_and(|(file, change)| plain(file) && plain(change))
+    parse_id(word).is_some()
 }
 
 fn ends_in_numbers(word: &str) -> bool {

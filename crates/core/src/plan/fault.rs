@@ -48,16 +48,22 @@ pub enum PlanFault {
         wanted: u64,
     },
     /// A field that does not hold what it must.
-    #[error("`{0}` does not hold what it must")]
+    #[error("`{0}` is missing or invalid")]
     Field(&'static str),
     /// The same file twice.
-    #[error("this file is there twice")]
+    #[error("a second record of the same file")]
     FileTwice,
+    /// A decision that widens its change over the one before or behind it, or over an end of the file.
+    #[error("the decision about change `{0}` reaches into another change, or out of its file")]
+    Reach(String),
+    /// A decision that was made beside other text than there is.
+    #[error("the decision about change `{0}` was made beside other text than the file holds there")]
+    Beside(String),
     /// A decision about a change that is not there.
     #[error("there is no change `{0}`")]
     NoChange(String),
     /// A record that is no decision, where only decisions can stand.
-    #[error("this is no decision")]
+    #[error("this is not a decision")]
     NoDecision,
     /// A decision that does not say which plan it is about.
     #[error("`plan` is missing, so it cannot be known which plan this decision is about")]

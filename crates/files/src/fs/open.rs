@@ -98,7 +98,7 @@ pub fn links_on_the_way(path: &Path) -> Option<PathBuf> {
 }
 
 /// The state of an opened file, which must be a regular one.
-pub(super) fn regular(file: impl AsFd) -> io::Result<Stat> {
+pub(crate) fn regular(file: impl AsFd) -> io::Result<Stat> {
     state(&rustix::fs::fstat(file)?)
 }
 
@@ -183,5 +183,22 @@ pub fn open_regular(path: &Path) -> io::Result<File> {
     match open_at_once(path)? {
         (opened, true) => Ok(opened.into()),
         (_, false) => Err(NotRegular::error()),
+    }
+}
+
+/// The same, to be written on at its end too, where that is allowed.
+///
+/// # Errors
+///
+/// As [`open_regular`].
+pub(crate) fn open_to_append(path: &Path) -> io::Result<File> {
+    let flags = OFlags::RDWR | OFlags::APPEND | AT_ONCE.difference(OFlags::NOFOLLOW);
+    match rustix::fs::open(path, flags, Mode::empty()) {
+        Ok(opened) => {
+            regular(&opened)?;
+            Ok(opened.into())
+        }
+        // It can at least be read; what it is matters more than why it cannot be written.
+        Err(_) => open_regular(path),
     }
 }

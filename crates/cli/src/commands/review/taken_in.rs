@@ -6,6 +6,7 @@ use crate::output::Output;
 use crate::render::decisions::opinion_text;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::plan::TakenIn;
 use brisk_quill_core::plan::fault::PlanFault;
 use brisk_quill_files::fs::open::open_regular;
 use std::io::{BufRead, BufReader, Read};
@@ -16,29 +17,30 @@ const LINE_MOST: u64 = 64 << 20;
 /// Conflicts that are listed; the rest is counted.
 const LISTED: usize = 40;
 
-/// Takes in the decisions of all files, or of none.
+/// Takes in the decisions of all files, or of none; the records go to `lines`. Gives the sentences
+/// about it.
 pub fn take_in(
     meant: &mut Meant,
     files: &[PathBuf],
-    output: &mut Output,
-) -> Result<(), Diagnostic> {
+    lines: &mut Vec<u8>,
+) -> Result<String, Diagnostic> {
     let hash = meant.doc.hash();
-    let mut lines = Vec::new();
     let mut told = String::new();
     for file in files {
-        let taken = take_file(meant, file, &hash, &mut lines)?;
+        let taken = take_file(meant, file, &hash, lines)?;
         let known = match taken.known {
             0 => String::new(),
             known => format!(", {} known already", number(known)),
         };
         let new = counted(taken.new, "decision");
         told.push_str(&format!("{}: {new} taken in{known}.\n", visible_path(file)));
+        let checked = meant.doc.check_decisions(meant.root());
+        checked.map_err(|error| {
+            Diagnostic::trouble(format!("{}: {error}", visible_path(file)))
+                .remedy("nothing has been taken in; have that change decided anew")
+        })?;
     }
-    let appended = meant.doc.append(&lines).and_then(|()| meant.doc.sync());
-    appended
-        .map_err(|error| Diagnostic::trouble(format!("cannot write the decisions: {error}")))?;
-    output.note(&told);
-    Ok(())
+    Ok(told)
 }
 
 /// The decisions of one file.
@@ -77,16 +79,22 @@ fn take_file(
         if record.is_empty() {
             continue;
         }
-        let added = match read as u64 == LINE_MOST {
-            true => Err(PlanFault::TooLong),
-            false => meant.doc.index.take_in(record, (hash, &name)),
-        };
-        let added = added.map_err(|fault| faulty(&shown, number, &fault))?;
-        match added.is_empty() {
-            true => taken.known += 1,
-            false => taken.new += 1,
+        if read as u64 == LINE_MOST {
+            let most = LINE_MOST >> 20;
+            return Err(Diagnostic::trouble(format!(
+                "{shown}, line {number}: this line is longer than {most} MiB, the most that is read"
+            ))
+            .remedy("nothing has been taken in; name a file that was saved on the page"));
         }
-        lines.extend(added);
+        let added = meant.doc.index.take_in(record, (hash, &name));
+        match added.map_err(|fault| faulty(&shown, number, &fault))? {
+            TakenIn::New(added) => {
+                taken.new += 1;
+                lines.extend(added);
+            }
+            TakenIn::Known => taken.known += 1,
+            TakenIn::Foreign => {}
+        }
     }
     match taken.new + taken.known {
         0 => Err(Diagnostic::no(format!("{shown} holds no decisions"))
