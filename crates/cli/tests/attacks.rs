@@ -199,7 +199,8 @@ fn there_is_always_a_way_out() {
     port.write("other/a.txt", "quay\n");
     port.run("apply quay --with Q in --yes").ok();
     interrupt(&port);
-    fs::remove_file(port.file("in/0.txt")).unwrap();
+    // Another folder stands in its place.
+    fs::rename(port.file("in"), port.file("away")).unwrap();
     port.write("in/1.txt", "edited\n");
     let got = port.run("recover");
     assert!(
@@ -220,16 +221,47 @@ fn there_is_always_a_way_out() {
     for words in [
         "in/0.txt is missing",
         "in/1.txt holds something else",
-        "in/2.txt holds its new bytes\n  old bytes  not found\n  new bytes  /",
-        "history --forget 1",
+        "in/2.txt is missing\n  old bytes  not found\n  new bytes  not found",
+        "history --forget 1`",
     ] {
         assert!(closed.out.contains(words), "{words}: {closed:#?}");
     }
     assert!(port.run("history").ok().out.contains("abandoned"));
     assert_eq!(port.run("recover --abandon 1").status, 1);
     assert_eq!(port.run("undo 1 --yes").status, 3);
+    assert_eq!(port.run("recover --abandon 9").status, 1);
     port.run("apply edited --with pier in/1.txt --yes").ok();
-    port.run("history --forget 1").ok();
+    port.run("history --forget 1 --yes").ok();
+}
+
+/// A recovery leaves what another program did, names it, and holds up nothing else; what still
+/// holds new bytes, because its old ones are gone, is undone file by file.
+#[test]
+fn what_others_did_holds_up_nothing() {
+    for option in ["", " --back", " --abandon 1"] {
+        let port = Sandbox::new();
+        for n in 0..4 {
+            port.write(&format!("{n}.txt"), "quay\n");
+        }
+        port.run("apply quay --with Q . --yes").ok();
+        interrupt(&port);
+        fs::remove_file(port.file("0.txt")).unwrap();
+        port.write("1.txt", "edited\n");
+        let got = port.run(&format!("recover{option}")).ok();
+        for part in ["0.txt ", "1.txt ", "2.txt "] {
+            assert!(got.out.contains(part), "{option}: {got:#?}");
+        }
+        assert!(
+            port.run("recover")
+                .ok()
+                .out
+                .contains("No run was interrupted")
+        );
+        port.run("undo 1 --only 2.txt --yes").ok();
+        assert_eq!(port.run("undo 1 --only 1.txt --yes").status, 3);
+        let texts = ["1.txt", "2.txt", "3.txt"].map(|name| port.text(name));
+        assert_eq!(texts, ["edited\n", "quay\n", "Q\n"], "{option}");
+    }
 }
 
 /// Files that a complete run could not remove are named, and block nothing.
@@ -278,7 +310,7 @@ fn what_is_left_over_blocks_nothing() {
     fs::create_dir(port.path()).unwrap();
     port.write("b.txt", "quay\n");
     port.run("apply quay --with Q b.txt --yes").ok();
-    port.run("history --forget 1").ok();
+    port.run("history --forget 1 --yes").ok();
 }
 
 /// The same record twice is what two recoveries at once have left.

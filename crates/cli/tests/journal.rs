@@ -34,20 +34,20 @@ fn undo_and_undo_of_undo() {
     let new = look(&sandbox);
     assert!(old.0 != new.0 && old.1 == new.1 && old.2 == new.2);
     for (number, wanted) in [(2, &old), (3, &new), (4, &old)] {
-        let got = sandbox.run("undo --yes").ok();
-        assert!(
-            got.out.contains(&format!(
-                "Reverted run {}: {changes} changes in",
-                number - 1
-            )),
-            "{}",
-            got.out
-        );
+        let run = number - 1;
+        let got = sandbox.run(&format!("undo {run} --yes")).ok();
+        let name = match run {
+            1 => "run 1".to_owned(),
+            _ => format!("run {run}, itself an undo of run {}", run - 1),
+        };
+        let said = format!("Reverted {name}: {changes} changes in");
+        assert!(got.out.contains(&said), "{}", got.out);
         assert_eq!(&look(&sandbox), wanted, "{number}");
     }
     let listed = sandbox.run("history").ok().out;
     let rows: Vec<&str> = listed.lines().collect();
-    assert_eq!(rows.len(), 5, "{listed}");
+    assert_eq!(rows.len(), 6, "{listed}");
+    assert!(rows[5].ends_with(" are kept to undo them."), "{listed}");
     assert!(
         rows[1].starts_with("×     1  ")
             && rows[1].contains("reverted")
@@ -85,7 +85,8 @@ fn undo_names_what_was_changed_since() {
     let refused = sandbox.run("undo --yes");
     assert_eq!(refused.status, 3);
     assert!(
-        refused.err.contains("changed since run 1: b.txt"),
+        refused.err.contains("b.txt was edited after run 1")
+            && refused.err.contains("undo 1 --review"),
         "{}",
         refused.err
     );
@@ -100,7 +101,7 @@ fn undo_names_what_was_changed_since() {
     );
     for (line, status, said) in [
         ("undo 9 --yes", 1, "there is no run 9"),
-        ("undo", 2, "--yes"),
+        ("undo", 3, "b.txt was edited after run 1"),
         ("history 9", 1, "there is no run 9"),
         ("recover", 0, ""),
     ] {
@@ -123,7 +124,7 @@ fn runs_can_be_forgotten() {
     let sandbox = Sandbox::with("a.txt", "quay\n");
     sandbox.run("apply quay --with Q . --yes").ok();
     sandbox.run("undo --yes").ok();
-    sandbox.run("history --forget 2").ok();
+    sandbox.run("history --forget 2 --yes").ok();
     assert_eq!(sandbox.run("undo 2 --yes").status, 1);
     for (line, status) in [
         ("history --forget --older-than 1", 1),
@@ -147,7 +148,7 @@ fn runs_can_be_forgotten() {
         "{listed:#?}"
     );
     assert_eq!(sandbox.run("undo 1 --yes").status, 3);
-    sandbox.run("history --forget 1").ok();
+    sandbox.run("history --forget 1 --yes").ok();
     let mode = |path: &std::path::Path| path.metadata().unwrap().mode() & 0o777;
     assert_eq!(
         (

@@ -321,7 +321,7 @@ fn hostile_plans() {
         ),
         (
             replace("\"decision\":\"open\"", "\"decision\":\"accepted\""),
-            "`decision` does not hold",
+            "`decision` is missing or invalid",
         ),
         (
             format!("{plan}{{\"record\":\"decision\",\"id\":\"7.7\",\"decision\":\"accepted\"}}\n"),
@@ -329,7 +329,7 @@ fn hostile_plans() {
         ),
         (
             format!("{plan}{{\"record\":\"decision\",\"id\":\"1.1\",\"decision\":\"modified\"}}\n"),
-            "`after` does not hold",
+            "`after` is missing or invalid",
         ),
         (format!("{plan}{change}\n"), "belongs to no file before it"),
         (
@@ -337,7 +337,7 @@ fn hostile_plans() {
                 "\"after\":\"B-1\"",
                 "\"after\":\"B-1\",\"after_b64\":\"!!\"",
             ),
-            "`after_b64` does not hold",
+            "`after_b64` is missing or invalid",
         ),
         (
             format!("{}{}\n", lines[0], "[".repeat(5000)),

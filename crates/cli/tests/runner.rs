@@ -29,6 +29,7 @@ mod rewriting;
 mod sentences;
 mod support;
 mod threads;
+mod undo;
 
 #[path = "../../forgotten.rs"]
 mod forgotten;

@@ -59,6 +59,7 @@ pub mod plan;
 pub mod problem;
 pub mod query;
 pub mod records;
+pub mod relocate;
 pub mod rewrite;
 pub mod rewrite_file;
 pub mod shapes;

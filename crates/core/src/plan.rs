@@ -96,6 +96,8 @@ pub enum TakenIn {
 pub struct PlanIndex {
     /// The rewrite that was asked for.
     pub rewrite: RewriteText,
+    /// The run that it reverts, where it does.
+    pub undoes: Option<u64>,
     /// The files, in order of the plan.
     pub files: Vec<PlanFile>,
     /// The changes, in order.
@@ -159,6 +161,7 @@ impl PlanIndex {
                 }
                 AnyRecord::Plan(plan) => {
                     self.rewrite = plan.rewrite.0.into_owned();
+                    self.undoes = plan.undoes.0.map(|run| run.0);
                     self.has_head = true;
                     Ok(())
                 }

@@ -32,6 +32,7 @@ pub mod plan_store;
 pub mod plan_writer;
 pub mod renew;
 pub mod request;
+pub mod revert;
 pub mod schedule;
 mod search;
 pub mod session;

@@ -10,13 +10,14 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::records::field::{Base64, Coded, Json, Optional, Ordinal, line, push};
 use brisk_quill_core::records::json::lossy;
 use brisk_quill_core::records::plan::{
-    ChangeId, ChangeRecord, FORMAT, FileRecord, GroupText, HintRecord, NoteRecord, PlanRecord,
-    ProblemRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
+    ChangeId, ChangeRecord, FORMAT, FileRecord, GroupText, HintRecord, LeftOutRecord, NoteRecord,
+    PlanRecord, ProblemRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
 };
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::hunk::{Extent, Hunk};
 use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_files::change::Change;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::source::Source;
@@ -61,6 +62,38 @@ pub fn head(text: &RewriteText) -> Vec<u8> {
     line(&PlanRecord {
         format: FORMAT,
         rewrite: Json(Cow::Borrowed(text)),
+        undoes: Optional(None),
+    })
+}
+
+/// The first record of a plan that reverts a run.
+pub fn undoing_head(run: u64) -> Vec<u8> {
+    line(&PlanRecord {
+        format: FORMAT,
+        rewrite: Json(Cow::Owned(RewriteText::default())),
+        undoes: Optional(Some(Ordinal(run))),
+    })
+}
+
+/// The record of a change that no rewrite made, with the id that it has.
+pub fn plain_change(path: &RecordPath<'_>, id: String, change: &Change) -> Vec<u8> {
+    let (path, path_b64) = path.fields();
+    let [before, after] = [Coded::of(&change.before), Coded::of(&change.after)];
+    line(&ChangeRecord {
+        id: ChangeId::Known(id),
+        path,
+        path_b64,
+        line: Ordinal(change.line),
+        cell: None,
+        from: change.from,
+        to: change.to,
+        before: before.text,
+        before_b64: before.base64,
+        after: after.text,
+        after_b64: after.base64,
+        steps: Vec::new(),
+        groups: Vec::new(),
+        decision: Decision::Open,
     })
 }
 
@@ -257,6 +290,25 @@ pub fn hint(hint: &Hint) -> Vec<u8> {
         line: hint.place.as_ref().map(|place| Ordinal(place.line)),
         count: hint.count,
         remedy: hint.remedy.as_ref().map(|remedy| remedy.to_string().into()),
+    })
+}
+
+/// The last record of a plan with so many changes in so many files.
+pub fn plain_totals(files: u64, changes: u64) -> Vec<u8> {
+    line(&TotalsRecord {
+        files,
+        files_changed: files,
+        files_skipped: 0,
+        matches: changes,
+        changed: changes,
+        unchanged: 0,
+        failed: 0,
+        left_out: LeftOutRecord::default(),
+        changes,
+        lines_added: 0,
+        lines_removed: 0,
+        problems: 0,
+        per_step: Vec::new(),
     })
 }
 

@@ -13,6 +13,7 @@
 //! [`VERSION`](records::VERSION) if an older program would go wrong without knowing it.
 
 pub mod records;
+pub mod reverts;
 pub mod run_record;
 
 use crate::error::{FileError, FileErrorKind};
@@ -344,22 +345,18 @@ impl<'f> Journal<'f> {
         Ok(())
     }
 
+    /// The size of a run's record in bytes.
+    pub fn size_of(&self, run: u64) -> u64 {
+        let folder = self.folder(run);
+        let names = self.fs.list(&folder).unwrap_or_default();
+        let length = |name: &String| folder.join(name).metadata().map_or(0, |found| found.len());
+        names.iter().map(length).sum()
+    }
+
     /// The size of the journal in bytes.
     pub fn size(&self) -> u64 {
-        let length = |path: &Path| path.metadata().map_or(0, |found| found.len());
-        let files = |run: u64| {
-            let folder = self.folder(run);
-            let names = self.fs.list(&folder).unwrap_or_default();
-            names
-                .iter()
-                .map(|name| length(&folder.join(name)))
-                .sum::<u64>()
-        };
-        self.numbers()
-            .unwrap_or_default()
-            .into_iter()
-            .map(files)
-            .sum()
+        let numbers = self.numbers().unwrap_or_default();
+        numbers.into_iter().map(|run| self.size_of(run)).sum()
     }
 }
 

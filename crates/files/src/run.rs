@@ -19,6 +19,7 @@
 //!
 //! `recover.rs` finishes what was interrupted; the tests stop it after every operation.
 
+mod change_log;
 mod making;
 pub mod request;
 mod staged_file;

@@ -5,7 +5,7 @@ use crate::changes::Spooler;
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Confinement, Fs};
 use crate::journal::Journal;
-use crate::journal::records::ChangeRecord;
+use crate::journal::records::{ChangeRecord, Target};
 use crate::journal::run_record::RunRecord;
 use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
@@ -21,13 +21,14 @@ use std::path::{Path, PathBuf};
 /// # Errors
 ///
 /// When the journal cannot be read, or the run was not completed and has left nothing; and, as the
-/// second kind, the files that no longer hold what the run wrote, as the user named them.
+/// second kind, the files that no longer hold what the run wrote: their paths, and as the user
+/// named them.
 pub fn undo_plan(
     fs: &dyn Fs,
     journal: &Journal<'_>,
     run: &RunRecord,
     wants: &dyn Fn(&PathBuf) -> bool,
-) -> Result<Result<Plan, Vec<PathBuf>>, FileError> {
+) -> Result<Result<Plan, Vec<(PathBuf, PathBuf)>>, FileError> {
     let (Some(intent), Some(commit), true) = (&run.intent, &run.commit, run.can_be_undone()) else {
         return Err(FileError::new(
             &journal.folder(run.run),
@@ -61,7 +62,7 @@ pub fn undo_plan(
             // A file that went back, or was never reached, has nothing to undo.
             let has_nothing = now.as_ref() == Some(&target.before) && !run.state.is_complete();
             if run.may_hold(number) && !has_nothing {
-                changed.push(target.named.path());
+                changed.push((path, target.named.path()));
             }
             continue;
         }
@@ -83,6 +84,66 @@ pub fn undo_plan(
     } else {
         Err(changed)
     })
+}
+
+/// A change of a run inverted, in the file as the run left it, and the bytes around it there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Inverse {
+    /// The change that leads back.
+    pub change: Change,
+    /// The bytes before and behind it, as far as they are known.
+    pub around: (Vec<u8>, Vec<u8>),
+}
+
+/// The file of a run as the run left it, and what leads back.
+#[derive(Debug)]
+pub struct InverseFile<'r> {
+    /// The file.
+    pub target: &'r Target,
+    /// Its length after the run, in bytes.
+    pub bytes: u64,
+    /// The changes, in order.
+    pub changes: Vec<Inverse>,
+}
+
+/// Shows the changes that lead back from `run`, file by file, to `visit`.
+///
+/// # Errors
+///
+/// When the journal cannot be read, the run has left nothing to undo, or `visit` fails.
+pub fn each_inverse(
+    journal: &Journal<'_>,
+    run: &RunRecord,
+    visit: &mut dyn FnMut(InverseFile<'_>) -> Result<(), FileError>,
+) -> Result<(), FileError> {
+    let (Some(intent), Some(commit), true) = (&run.intent, &run.commit, run.can_be_undone()) else {
+        let folder = journal.folder(run.run);
+        return Err(FileError::new(&folder, FileErrorKind::NotDone));
+    };
+    let mut records = journal.changes(run.run)?.peekable();
+    let files = intent.targets.iter().zip(&commit.after).enumerate();
+    for (number, (target, (_, bytes))) in files {
+        let mut back = Inversion::default();
+        let mut changes = Vec::new();
+        let own = |record: &Result<ChangeRecord, FileError>| {
+            record.as_ref().map_or(true, |record| record.file == number)
+        };
+        while let Some(record) = records.next_if(own) {
+            let record = record?;
+            changes.push(Inverse {
+                around: record.around(),
+                change: back.invert(record.change()),
+            });
+        }
+        if run.may_hold(number) {
+            visit(InverseFile {
+                target,
+                bytes: *bytes,
+                changes,
+            })?;
+        }
+    }
+    Ok(())
 }
 
 /// The hash of what a file holds now; `None` where it is not there, or a link has come to stand

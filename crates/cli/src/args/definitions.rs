@@ -738,16 +738,26 @@ pub struct ReviewArgs {
 Examples:
   bquill history
   bquill history 7
-  bquill history --forget --older-than 30")]
+  bquill history --forget --older-than 30
+
+Runs are forgotten once you agree; those of other folders only if they are named, or with --all.
+Exit: 0 fine, 1 there is no such run, or nothing to forget, 2 the request is wrong, 3 something
+could not be read.")]
 pub struct HistoryArgs {
     /// Show what this run changed.
     pub run: Option<u64>,
     /// Forget runs, to free space: they can no longer be undone.
     #[arg(long, value_name = "RUN", num_args = 0.., conflicts_with = "run")]
     pub forget: Option<Vec<u64>>,
-    /// With --forget: all runs made more than DAYS days ago.
+    /// With --forget: the runs made more than DAYS days ago below the current folder.
     #[arg(long, value_name = "DAYS", requires = "forget")]
     pub older_than: Option<u64>,
+    /// With --older-than: the runs of all folders.
+    #[arg(long, requires = "older_than")]
+    pub all: bool,
+    /// Do not ask.
+    #[arg(short, long, requires = "forget")]
+    pub yes: bool,
     /// Show the first N changes of a run, or `all` [default: 40].
     #[arg(long, value_name = "N|all")]
     pub show: Option<String>,
@@ -761,9 +771,12 @@ pub struct HistoryArgs {
 Examples:
   bquill undo
   bquill undo 7 --only notices/01-dredging.md
+  bquill undo 7 --review
 
-Without RUN, the last run made in this folder. A file that has been changed since is named, and
-nothing is touched.
+Without RUN, the newest run made in this folder that is still in effect: again and again, it goes
+further back. Reverting an undo brings its run back. Where a file has been changed since, it is named
+and nothing is touched; --review then makes a plan of all changes whose place is found again by the
+text around it, for `review` and `apply`.
 Exit: 0 fine, 1 there is nothing to undo, 3 something could not be read or safely written.")]
 pub struct UndoArgs {
     /// Which run.
@@ -771,6 +784,9 @@ pub struct UndoArgs {
     /// Only this file, or what lies below this folder; may be repeated.
     #[arg(long, value_name = "PATH", value_hint = ValueHint::AnyPath)]
     pub only: Vec<PathBuf>,
+    /// Make a plan of what can be reverted, the last preview then, and write nothing.
+    #[arg(long, conflicts_with = "yes")]
+    pub review: bool,
     /// Do not ask.
     #[arg(short, long)]
     pub yes: bool,

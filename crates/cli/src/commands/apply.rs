@@ -95,11 +95,13 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let matches = evaluating.summary.counts.all_steps().matches;
     options::report_passed_over(&sources, matches, output);
     match go_on {
-        false => {}
-        true if filter => write_filtered(&evaluating, &plan, output)?,
-        true => in_place(&asked, listing, &evaluating, (&plan, kinds), output)?,
+        false => Ok(status),
+        true if filter => write_filtered(&evaluating, &plan, output).map(|()| status),
+        true => {
+            let written = in_place(&asked, listing, &evaluating, (&plan, kinds), output)?;
+            Ok(status.max(written))
+        }
     }
-    Ok(status)
 }
 
 /// True if lines may be written before all have been read: nothing later can refuse them.
@@ -299,10 +301,10 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
         })?;
         print_kinds(kinds, output);
     }
-    if journal_run::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
-        meant.write(&plan, output)?;
+    match journal_run::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
+        true => meant.write(&plan, output).map(|()| Status::Fine),
+        false => Ok(Status::No),
     }
-    Ok(Status::Fine)
 }
 
 /// Pairs of shapes shown before the question.
@@ -442,7 +444,7 @@ fn in_place(
     evaluating: &Evaluating<'_>,
     (plan, kinds): (&Plan, Option<KindCollector>),
     output: &mut Output,
-) -> Result<(), Diagnostic> {
+) -> Result<Status, Diagnostic> {
     let sentence = rewrite_sentence(&asked.rewrite, &listing.sources);
     let totals = rewrite_totals(&evaluating.summary, &asked.rewrite);
     let text = format!("{sentence}\n\n{totals}");
@@ -452,7 +454,7 @@ fn in_place(
     output.print(b"\n");
     if plan.changed().next().is_none() {
         output.print(b"There is nothing to write.\n");
-        return Ok(());
+        return Ok(Status::Fine);
     }
     let what = journal_run::changes_in_files(
         evaluating.summary.counts.changes,
@@ -463,10 +465,10 @@ fn in_place(
         print_kinds(kinds, output);
     }
     if !journal_run::agreed(&format!("Write {what}? [y/N] "), !is_asked, output)? {
-        return Ok(());
+        return Ok(Status::No);
     }
     let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
     let done = journal_run::make(plan, rewrite, None)?;
     journal_run::tell(&done, output);
-    Ok(())
+    Ok(Status::Fine)
 }

@@ -8,15 +8,15 @@ use crate::output::Output;
 use crate::render::history::{HistoryRow, history_list, history_was_now};
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::numbers::counted;
+use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::records::field::{Coded, Json, Optional, Ordinal, line};
 use brisk_quill_core::records::history::{RunChangeRecord, RunRecord as RunLine};
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::records::ChangeRecord;
+use brisk_quill_files::journal::reverts::Reverts;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::recover::copies::clean;
-use std::collections::{BTreeMap, HashSet};
 use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -27,7 +27,7 @@ const LARGE: u64 = 1 << 30;
 pub fn run(args: &HistoryArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let journal = journal_run::journal()?;
     if let Some(runs) = &args.forget {
-        return forget(runs, args.older_than, &journal, output);
+        return forget(runs, args, &journal, output);
     }
     match args.run {
         Some(run) => one(run, args, &journal, output),
@@ -79,87 +79,18 @@ fn all(
     if numbers.is_empty() && !args.json {
         output.print(b"No run has been made.\n");
     }
-    let size = journal.size();
-    if size > LARGE && !args.json {
-        let gib = size >> 30;
-        let note = format!(
-            "note: the journal takes {gib} GiB; `--forget --older-than DAYS` frees space\n"
-        );
-        output.note(&note);
+    let bytes = journal.size();
+    if !args.json && !numbers.is_empty() {
+        let kept = size(bytes);
+        let text = match bytes > LARGE {
+            true => {
+                format!("{kept} are kept to undo them; `--forget --older-than DAYS` frees space.\n")
+            }
+            false => format!("{kept} are kept to undo them.\n"),
+        };
+        output.print(text.as_bytes());
     }
     Ok(status)
-}
-
-/// Runs that have been reverted by later ones.
-#[derive(Default)]
-struct Reverts {
-    runs: BTreeMap<u64, Reverted>,
-}
-
-#[derive(Default)]
-struct Reverted {
-    undoes: Option<u64>,
-    /// The files whose bytes are the old ones again.
-    files: HashSet<PathBuf>,
-    /// The runs that reverted it, or brought it back.
-    by: Vec<u64>,
-}
-
-impl Reverts {
-    /// From all runs, in order.
-    fn of<'r>(records: impl Iterator<Item = &'r RunRecord>) -> Self {
-        let mut reverts = Self::default();
-        for record in records {
-            let Some(intent) = record
-                .intent
-                .as_ref()
-                .filter(|_| record.state.is_complete())
-            else {
-                continue;
-            };
-            let run = Reverted {
-                undoes: intent.undoes,
-                ..Reverted::default()
-            };
-            reverts.runs.insert(record.run, run);
-            let files: Vec<PathBuf> = intent.targets.iter().map(|t| t.named.path()).collect();
-            let (mut undone, mut reverted) = (intent.undoes, true);
-            // Reverting what reverts a run brings that one back, and so on.
-            while let Some(run) = undone {
-                let Some(run) = reverts.runs.get_mut(&run) else {
-                    break;
-                };
-                for file in &files {
-                    match reverted {
-                        true => _ = run.files.insert(file.clone()),
-                        false => _ = run.files.remove(file),
-                    }
-                }
-                run.by.push(record.run);
-                (undone, reverted) = (run.undoes, !reverted);
-            }
-        }
-        reverts
-    }
-
-    /// The state of a run.
-    fn state(&self, record: &RunRecord) -> &'static str {
-        let files = self.runs.get(&record.run).map_or(0, |run| run.files.len());
-        match record
-            .intent
-            .as_ref()
-            .map_or(0, |intent| intent.targets.len())
-        {
-            _ if files == 0 => record.state_name(),
-            all if files == all => "reverted",
-            _ => "reverted in part",
-        }
-    }
-
-    /// The runs that reverted a run, or brought it back, in order.
-    fn by(&self, record: &RunRecord) -> &[u64] {
-        self.runs.get(&record.run).map_or(&[], |run| &run.by)
-    }
 }
 
 /// The record of a run.
@@ -189,7 +120,12 @@ fn summary(record: &RunRecord, reverts: &Reverts) -> Vec<u8> {
         at: intent.map(|intent| intent.at),
         folder,
         state: reverts.state(record).into(),
-        reverted_by: reverts.by(record).iter().copied().map(Ordinal).collect(),
+        reverted_by: reverts
+            .by(record.run)
+            .iter()
+            .copied()
+            .map(Ordinal)
+            .collect(),
         undoes: intent.and_then(|intent| intent.undoes).map(Ordinal),
         files: targets.len() as u64,
         changes: targets.iter().map(|target| target.changes).sum(),
@@ -259,13 +195,14 @@ fn one(
     Ok(Status::Fine)
 }
 
+/// Forgets runs, once that is agreed to.
 fn forget(
     runs: &[u64],
-    older_than: Option<u64>,
+    args: &HistoryArgs,
     journal: &Journal<'_>,
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
-    if runs.is_empty() && older_than.is_none() {
+    if runs.is_empty() && args.older_than.is_none() {
         return Err(Diagnostic::wrong("--forget does not say which runs")
             .remedy("name them, or add `--older-than DAYS`"));
     }
@@ -274,49 +211,90 @@ fn forget(
         return Err(Diagnostic::no(format!("there is no run {run}"))
             .remedy("nothing has been forgotten; `bquill history` lists the runs"));
     }
+    let here = journal_run::current_folder()?;
     let _lock = journal
         .lock()
         .map_err(|error| Diagnostic::of_file(&error))?;
     let now = SystemTime::now()
         .duration_since(UNIX_EPOCH)
         .map_or(0, |since| since.as_secs());
-    let limit = older_than.map(|days| now.saturating_sub(days.saturating_mul(86_400)));
-    let mut forgotten = 0;
+    let limit = args
+        .older_than
+        .map(|days| now.saturating_sub(days.saturating_mul(86_400)));
+    let mut chosen = Vec::new();
+    let mut elsewhere = 0;
     for run in numbers(journal)? {
         let named = runs.contains(&run);
-        match journal.load(run) {
-            Ok(record) => {
-                let at = record.intent.as_ref().map_or(0, |intent| intent.at);
-                if !(named || limit.is_some_and(|limit| at < limit)) {
-                    continue;
-                }
-                if !record.state.is_finished() {
-                    let diagnostic =
-                        Diagnostic::trouble(format!("run {run} was interrupted, and is kept"));
-                    let remedy = "`bquill recover` completes it or rolls it back";
-                    output.complain(&diagnostic.remedy(remedy));
-                    continue;
-                }
-                journal_run::tell_left(&clean(&RealFs, journal, &record), output);
-            }
+        let record = match journal.load(run) {
+            Ok(record) => Some(record),
             // What cannot be read can at least be forgotten.
-            Err(_) if named => {}
+            Err(_) if named => None,
             Err(error) => {
                 output.complain(&Diagnostic::of_file(&error));
                 continue;
             }
+        };
+        if let Some(record) = &record {
+            let at = record.intent.as_ref().map_or(0, |intent| intent.at);
+            if !(named || limit.is_some_and(|limit| at < limit)) {
+                continue;
+            }
+            let folder = record.intent.as_ref().map(|intent| intent.folder.path());
+            if !named && !args.all && folder.is_some_and(|folder| !folder.starts_with(&here)) {
+                elsewhere += 1;
+                continue;
+            }
+            if !record.state.is_finished() {
+                let diagnostic =
+                    Diagnostic::trouble(format!("run {run} was interrupted, and is kept"));
+                let remedy = "`bquill recover` completes it or rolls it back";
+                output.complain(&diagnostic.remedy(remedy));
+                continue;
+            }
+        }
+        chosen.push((run, record));
+    }
+    if elsewhere > 0 {
+        let kept = counted(elsewhere, "run");
+        output.note(&format!(
+            "note: {kept} made in other folders are kept; add `--all` to forget them too\n"
+        ));
+    }
+    if chosen.is_empty() {
+        output.print(b"There is nothing to forget.\n");
+        return Ok(Status::No);
+    }
+    let what = counted(chosen.len() as u64, "run");
+    let bytes: u64 = chosen.iter().map(|(run, _)| journal.size_of(*run)).sum();
+    if !args.yes {
+        journal_run::can_ask("history")?;
+    }
+    let question = format!(
+        "Forget {what}, {} of the journal? They can no longer be undone. [y/N] ",
+        size(bytes)
+    );
+    if !journal_run::agreed_to(&question, (args.yes, "Nothing has been forgotten."), output)? {
+        return Ok(Status::No);
+    }
+    for (run, record) in &chosen {
+        if let Some(record) = record {
+            journal_run::tell_left(&clean(&RealFs, journal, record), output);
         }
         journal
-            .forget(run)
+            .forget(*run)
             .map_err(|error| Diagnostic::of_file(&error))?;
-        forgotten += 1;
     }
-    output.print(format!("Forgot {}.\n", counted(forgotten, "run")).as_bytes());
-    Ok(if forgotten > 0 {
-        Status::Fine
-    } else {
-        Status::No
-    })
+    output.print(format!("Forgot {what}.\n").as_bytes());
+    Ok(Status::Fine)
+}
+
+/// "745 MiB"
+fn size(bytes: u64) -> String {
+    match bytes {
+        0..1024 => counted(bytes, "byte"),
+        1024..1_048_576 => format!("{} KiB", number(bytes >> 10)),
+        _ => format!("{} MiB", number(bytes >> 20)),
+    }
 }
 
 /// The record of a change of a run.

@@ -58,6 +58,20 @@ pub fn run(journal: &Journal<'_>, run: u64) -> Result<RunRecord, Diagnostic> {
         .map_err(|error| Diagnostic::of_file(&error))
 }
 
+/// The runs whose records can be read, in order.
+pub fn records(journal: &Journal<'_>) -> Result<Vec<RunRecord>, Diagnostic> {
+    let numbers = journal.numbers();
+    let numbers = numbers.map_err(|error| Diagnostic::of_file(&error))?;
+    let runs = numbers.into_iter().map(|run| journal.load(run));
+    Ok(runs.flatten().collect())
+}
+
+/// The current folder.
+pub fn current_folder() -> Result<PathBuf, Diagnostic> {
+    std::env::current_dir()
+        .map_err(|error| Diagnostic::trouble(format!("the current folder cannot be read: {error}")))
+}
+
 /// Says so where runs were interrupted.
 pub fn tell_interrupted(output: &mut Output) {
     let Ok(journal) = journal() else { return };
@@ -103,8 +117,7 @@ pub fn make(
         // Without the handler the journal would still see to it that all is finished later.
         let _ = signal_hook::flag::register(signal, Arc::clone(&interrupted));
     }
-    let folder = std::env::current_dir()
-        .map_err(|error| Diagnostic::trouble(format!("this folder cannot be read: {error}")))?;
+    let folder = current_folder()?;
     let at = SystemTime::now().duration_since(UNIX_EPOCH);
     let mut lock = journal
         .lock()
@@ -238,11 +251,20 @@ pub fn tell_notes(notes: &[RunNote], output: &mut Output) {
     }
 }
 
-/// Asks, unless `yes` has answered; tells what a no means.
+/// Asks before anything is written, unless `yes` has answered; says what a no means.
 pub fn agreed(question: &str, yes: bool, output: &mut Output) -> Result<bool, Diagnostic> {
+    agreed_to(question, (yes, "Nothing has been written."), output)
+}
+
+/// The same, with what a no means.
+pub fn agreed_to(
+    question: &str,
+    (yes, no): (bool, &str),
+    output: &mut Output,
+) -> Result<bool, Diagnostic> {
     let agreed = yes || ask(question, output)?;
     if !agreed {
-        output.print(b"Nothing has been written.\n");
+        output.print(format!("{no}\n").as_bytes());
     }
     Ok(agreed)
 }

@@ -161,6 +161,13 @@ pub fn just_kept(kept: Option<FileId>, output: &mut Output) -> Result<Meant, Dia
 impl Meant {
     /// Evaluates the plan again, and says what became of the decisions.
     fn renew(&mut self, may_lose: bool, output: &mut Output) -> Result<(), Diagnostic> {
+        if let Some(run) = self.doc.index.undoes {
+            return Err(Diagnostic::wrong(format!(
+                "{} reverts run {run}, so there is no rewrite to evaluate again",
+                self.name
+            ))
+            .remedy(format!("make it anew with `bquill undo {run} --review`")));
+        }
         // Where the plan may not write, it may not read either.
         self.check_places()?;
         let root = self.root.clone();
@@ -291,6 +298,10 @@ impl Meant {
     /// A sentence that says how its rewrite was understood.
     pub fn request(&self) -> String {
         let index = &self.doc.index;
+        if let Some(run) = index.undoes {
+            let files = counted(index.files.len() as u64, "file");
+            return format!("In {files}: what run {run} changed gets its old text back.");
+        }
         let sources: Vec<Source> = index
             .files
             .iter()
@@ -317,8 +328,12 @@ impl Meant {
                 Diagnostic::trouble(format!("{} cannot be read again: {error}", self.name))
             }
         })?;
-        let rewrite = serde_json::to_value(&self.doc.index.rewrite).unwrap_or_default();
-        let done = journal_run::make(plan, rewrite, None)?;
+        let undoes = self.doc.index.undoes;
+        let rewrite = match undoes {
+            Some(_) => serde_json::Value::Null,
+            None => serde_json::to_value(&self.doc.index.rewrite).unwrap_or_default(),
+        };
+        let done = journal_run::make(plan, rewrite, undoes)?;
         journal_run::tell(&done, output);
         if self.root.is_none() {
             self.doc.remove();

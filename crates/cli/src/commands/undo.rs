@@ -6,89 +6,256 @@ use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_engine::revert::{RevertPlan, revert_plan};
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
+use brisk_quill_files::journal::reverts::Reverts;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::undo::undo_plan;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+
+/// Files that are named; the rest is counted.
+const NAMED_MOST: usize = 20;
 
 pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let journal = journal_run::journal()?;
+    let here = journal_run::current_folder()?;
+    let records = journal_run::records(&journal)?;
+    let reverts = Reverts::of(records.iter());
     let record = match args.run {
         Some(run) => journal_run::run(&journal, run)?,
-        None => last_here(&journal)?,
+        None => newest_in_effect(&records, &reverts, &here)?,
     };
-    let only = only(&args.only)?;
-    let wants = |path: &PathBuf| only.is_empty() || only.iter().any(|o| path.starts_with(o));
+    let only = only(&args.only, &here, &record)?;
+    let wants = |path: &PathBuf| {
+        // What has its old bytes again needs nothing, unless it is named.
+        let is_open = args.run.is_some() || !reverts.is_file_reverted(record.run, path);
+        match only.is_empty() {
+            true => is_open,
+            false => only.iter().any(|only| path.starts_with(only)),
+        }
+    };
+    if args.review {
+        return review(&journal, &record, &wants, &here, output);
+    }
+    let undoing = Undoing {
+        record: &record,
+        reverts: &reverts,
+    };
+    undoing.check_again()?;
     let plan = undo_plan(&RealFs, &journal, &record, &wants);
     let plan = plan
         .map_err(|error| Diagnostic::of_file(&error))?
-        .map_err(|changed| {
-            let names: Vec<String> = changed.iter().map(|path| visible_path(path)).collect();
-            Diagnostic::trouble(format!(
-                "changed since run {}: {}",
-                record.run,
-                names.join(", ")
-            ))
-            .remedy("nothing has been touched; name the files to revert with `--only`")
-        })?;
+        .map_err(|changed| undoing.changed_since(&changed))?;
     let changes = plan.files.iter().map(|file| file.changes.len()).sum();
     if plan.files.is_empty() {
         return Err(Diagnostic::no(format!(
-            "run {} wrote none of these files",
+            "there is nothing of run {} to revert in these files",
             record.run
-        )));
+        ))
+        .remedy(format!("`bquill history {}` lists its files", record.run)));
     }
     if !args.yes {
-        journal_run::can_ask("history")?;
+        journal_run::can_ask(&format!("history {}", record.run))?;
     }
     let what = journal_run::changes_in_files(changes, plan.files.len() as u64);
-    let question = format!("Revert run {}: {what}? [y/N] ", record.run);
+    let question = format!("Revert {}: {what}? [y/N] ", undoing.name());
     if !journal_run::agreed(&question, args.yes, output)? {
-        return Ok(Status::Fine);
+        return Ok(Status::No);
     }
     let done = journal_run::make(&plan, serde_json::Value::Null, Some(record.run))?;
     let again = match done.can_undo {
-        true => "; undo it to bring the changes back",
-        false => ", which cannot be undone, because its record has been removed meanwhile",
+        true => format!("; `bquill undo {}` brings the changes back", done.run),
+        false => ", which cannot be undone, because its record has been removed meanwhile".into(),
     };
     let text = format!(
-        "Reverted run {}: {what}. This is run {}{again}.\n",
-        record.run, done.run
+        "Reverted {}: {what}. This is run {}{again}.\n",
+        undoing.name(),
+        done.run
     );
     output.print(text.as_bytes());
     journal_run::tell_notes(&done.notes, output);
     Ok(Status::Fine)
 }
 
-/// The last complete run that was made in this folder.
-fn last_here(journal: &Journal<'_>) -> Result<RunRecord, Diagnostic> {
-    let here = std::env::current_dir()
-        .map_err(|error| Diagnostic::trouble(format!("this folder cannot be read: {error}")))?;
-    for run in journal
-        .numbers()
-        .map_err(|error| Diagnostic::of_file(&error))?
-        .into_iter()
-        .rev()
-    {
-        let record = journal
-            .load(run)
-            .map_err(|error| Diagnostic::of_file(&error))?;
-        let folder = record.intent.as_ref().map(|intent| intent.folder.path());
-        if record.state.is_complete() && folder.as_ref() == Some(&here) {
-            return Ok(record);
+/// A run that is to be reverted.
+struct Undoing<'u> {
+    record: &'u RunRecord,
+    reverts: &'u Reverts,
+}
+
+impl Undoing<'_> {
+    /// The run, and which one it undoes itself.
+    fn name(&self) -> String {
+        let run = self.record.run;
+        let undoes = self.record.intent.as_ref().and_then(|intent| intent.undoes);
+        match undoes {
+            Some(other) => format!("run {run}, itself an undo of run {other}"),
+            None => format!("run {run}"),
         }
     }
-    Err(Diagnostic::no("no run has been made in this folder")
-        .remedy("`bquill history` lists the runs; `bquill undo RUN` reverts one"))
+
+    /// A run is reverted once.
+    fn check_again(&self) -> Result<(), Diagnostic> {
+        let run = self.record.run;
+        if !self.reverts.is_reverted(run) {
+            return Ok(());
+        }
+        let by = self.reverts.by(run).last().copied().unwrap_or(run);
+        Err(
+            Diagnostic::no(format!("run {run} is reverted already, by run {by}"))
+                .remedy(format!("`bquill undo {by}` brings it back")),
+        )
+    }
+
+    /// The diagnostic of files that no longer hold what the run wrote.
+    fn changed_since(&self, changed: &[(PathBuf, PathBuf)]) -> Diagnostic {
+        let run = self.record.run;
+        let mut later = None;
+        let lines: Vec<String> = changed
+            .iter()
+            .take(NAMED_MOST)
+            .map(|(path, named)| {
+                let named = visible_path(named);
+                match self.reverts.written_after(run, path) {
+                    Some(by) => {
+                        later = later.max(Some(by));
+                        format!("run {by} changed {named} after run {run}")
+                    }
+                    None if !path.exists() => format!("{named} is missing"),
+                    None => format!("{named} was edited after run {run}"),
+                }
+            })
+            .collect();
+        let more = changed.len().saturating_sub(NAMED_MOST) as u64;
+        let more = (more > 0).then(|| format!("and {}", counted(more, "more file")));
+        let remedy = match later {
+            Some(by) => format!("nothing has been touched; `bquill undo {by}` first"),
+            None => format!(
+                "nothing has been touched; `bquill undo {run} --review` makes a plan of what can be reverted \
+                 all the same; or name other files with `--only`"
+            ),
+        };
+        let message = match changed.len() {
+            1 => format!("a file no longer holds what run {run} wrote"),
+            n => format!(
+                "{} no longer hold what run {run} wrote",
+                counted(n as u64, "file")
+            ),
+        };
+        Diagnostic::trouble(message)
+            .details(lines.into_iter().chain(more))
+            .remedy(remedy)
+    }
+}
+
+/// Makes a plan of what can be found again, for `review` and `apply`.
+fn review(
+    journal: &Journal<'_>,
+    record: &RunRecord,
+    wants: &dyn Fn(&PathBuf) -> bool,
+    here: &Path,
+    output: &mut Output,
+) -> Result<Status, Diagnostic> {
+    let run = record.run;
+    let plan = revert_plan(journal, record, wants, (here, &journal_run::temporaries()));
+    let plan = plan.map_err(|error| Diagnostic::of_file(&error))?;
+    let RevertPlan {
+        found,
+        all,
+        edited,
+        missing,
+        last,
+    } = plan;
+    if all == 0 {
+        return Err(Diagnostic::no(format!(
+            "there is nothing of run {run} to revert in these files"
+        ))
+        .remedy(format!("`bquill history {run}` lists its files")));
+    }
+    let lost = all - found;
+    let since = match lost {
+        0 => ".".to_owned(),
+        1 => "; 1 place was edited since.".to_owned(),
+        n => format!("; {} places were edited since.", number(n)),
+    };
+    let mut text = format!(
+        "{} of {} can be reverted{since}\n",
+        number(found),
+        counted(all, "change")
+    );
+    for path in &missing {
+        text.push_str(&format!(
+            "  {} is missing, or too large\n",
+            visible_path(path)
+        ));
+    }
+    for (path, line) in &edited {
+        text.push_str(&format!("  {}, about line {line}\n", visible_path(path)));
+    }
+    if last.is_some() {
+        text.push_str("`bquill review` judges them, `bquill apply` writes them.\n");
+    }
+    output.print(text.as_bytes());
+    Ok(match last {
+        Some(_) => Status::Fine,
+        None => Status::No,
+    })
+}
+
+/// The newest run made in this folder that is still in effect and reverts none.
+fn newest_in_effect(
+    records: &[RunRecord],
+    reverts: &Reverts,
+    here: &Path,
+) -> Result<RunRecord, Diagnostic> {
+    let is_here = |record: &&RunRecord| {
+        let intent = record.intent.as_ref();
+        record.state.is_complete() && intent.is_some_and(|intent| intent.folder.path() == here)
+    };
+    let mut any = false;
+    for record in records.iter().rev().filter(is_here) {
+        any = true;
+        let is_undo = record
+            .intent
+            .as_ref()
+            .is_some_and(|intent| intent.undoes.is_some());
+        if !is_undo && !reverts.is_reverted(record.run) {
+            return Ok(record.clone());
+        }
+    }
+    Err(match any {
+        true => Diagnostic::no("every run that was made in this folder has been reverted").remedy(
+            "`bquill history` lists them; `bquill undo RUN` of an undo brings its run back",
+        ),
+        false => Diagnostic::no("no run has been made in this folder")
+            .remedy("`bquill history` lists the runs; `bquill undo RUN` reverts one"),
+    })
 }
 
 /// The files that are named, as the journal knows them.
-fn only(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Diagnostic> {
+fn only(paths: &[PathBuf], here: &Path, record: &RunRecord) -> Result<Vec<PathBuf>, Diagnostic> {
+    let targets = record.intent.iter().flat_map(|intent| &intent.targets);
+    let targets: Vec<PathBuf> = targets.map(|target| target.path.path()).collect();
     let known = |path: &PathBuf| {
-        path.canonicalize().map_err(|error| {
-            Diagnostic::trouble(format!("cannot read: {}: {error}", visible_path(path)))
-        })
+        // One that is missing by now may have been written all the same.
+        let found = path.canonicalize().unwrap_or_else(|_| here.join(path));
+        match targets.iter().any(|target| target.starts_with(&found)) {
+            true => Ok(found),
+            false => {
+                let (shown, run) = (visible_path(path), record.run);
+                let what = if found.exists() {
+                    ""
+                } else {
+                    ", which does not exist"
+                };
+                Err(
+                    Diagnostic::no(format!("run {run} did not write {shown}{what}"))
+                        .remedy(format!("`bquill history {run}` lists its files")),
+                )
+            }
+        }
     };
     paths.iter().map(known).collect()
 }

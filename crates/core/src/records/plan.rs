@@ -22,6 +22,9 @@ record! {
         /// The rewrite, as a rewrite file has it.
         #[serde(default)]
         rewrite: Json<Cow<'a, RewriteText>>,
+        /// The run that it reverts; then there is no rewrite.
+        #[serde(default)]
+        undoes: Optional<Ordinal>,
     }
 }
 

@@ -6,6 +6,8 @@ use crate::fs::FileId;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible_path;
+#[cfg(doc)]
+use brisk_quill_core::relocate::AROUND;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::ffi::{OsStr, OsString};
@@ -233,11 +235,23 @@ pub struct ChangeRecord {
     before: String,
     /// The new bytes, in base64.
     after: String,
+    /// The bytes before it in the file after, in base64: at most [`AROUND`].
+    #[serde(default)]
+    left: String,
+    /// The bytes behind it there, likewise.
+    #[serde(default)]
+    right: String,
+}
+
+/// What was sealed was encoded here.
+fn decode(text: &str) -> Vec<u8> {
+    BASE64.decode(text).unwrap_or_default()
 }
 
 impl ChangeRecord {
-    /// The record of a change of the file numbered `file`.
-    pub fn new(file: usize, change: &Change) -> Self {
+    /// The record of a change of the file numbered `file`, and of the bytes around it in the file
+    /// after.
+    pub fn new(file: usize, change: &Change, (left, right): (&[u8], &[u8])) -> Self {
         Self {
             file,
             line: change.line,
@@ -245,13 +259,18 @@ impl ChangeRecord {
             to: change.to,
             before: BASE64.encode(&change.before),
             after: BASE64.encode(&change.after),
+            left: BASE64.encode(left),
+            right: BASE64.encode(right),
         }
+    }
+
+    /// The bytes before and behind it in the file after, as far as they are known.
+    pub fn around(&self) -> (Vec<u8>, Vec<u8>) {
+        (decode(&self.left), decode(&self.right))
     }
 
     /// The change.
     pub fn change(&self) -> Change {
-        // What was sealed was encoded here.
-        let decode = |text: &str| BASE64.decode(text).unwrap_or_default();
         Change {
             line: self.line,
             from: self.from,

@@ -3,16 +3,17 @@
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Fs, Removal, Stat};
 use crate::hash::hash_of;
-use crate::journal::records::{ChangeRecord, Commit, Intent, PathText, Record, RunState, VERSION};
+use crate::journal::Journal;
+use crate::journal::records::{Commit, Intent, PathText, Record, RunState, VERSION};
 use crate::journal::run_record::RunRecord;
-use crate::journal::{Journal, sealed};
 use crate::parallel::on_each;
 use crate::recover::copies::clean;
 use crate::recover::recover_known;
 use crate::recover::standing::{Direction, Known};
+use crate::run::change_log::{ChangeLog, Recording};
 use crate::run::request::{RunDone, RunFailed, RunRequest};
 use crate::run::staged_file::{StagedFile, check_folders, folders};
-use crate::splice::{CHUNK, Hashing, splice_into};
+use crate::splice::{CHUNK, Hashing, SpliceError, splice_into};
 use crate::stoppable::Stoppable;
 use std::collections::BTreeSet;
 use std::io::{self, BufWriter, Write};
@@ -39,12 +40,16 @@ impl Making<'_> {
         let intent = intent(request, files);
         self.journal.add(self.run, &Record::Intent(intent))?;
         self.journal.sync_folders(self.run)?;
-        self.write_changes(files)?;
+        let path = self.journal.folder(self.run).join("changes");
+        let failed = |error| FileError::io(&path, FileErrorKind::Journal, error);
+        let mut log = ChangeLog::new(self.fs.create(&path).map_err(failed)?, CHUNK);
         self.create(files)?;
         for file in files.iter_mut() {
             self.stop_if_interrupted(&file.named)?;
-            self.stage(file)?;
+            self.stage(file, &mut log)?;
         }
+        let logged = log.end().and_then(|()| self.fs.sync(&path));
+        logged.map_err(failed)?;
         self.sync(files)?;
         self.sync_folders(files)?;
         self.journal.sync_folders(self.run)?;
@@ -145,23 +150,6 @@ impl Making<'_> {
         }
     }
 
-    /// All changes of the run, one a line.
-    fn write_changes(&self, files: &[StagedFile<'_>]) -> Result<(), FileError> {
-        let path = self.journal.folder(self.run).join("changes");
-        let fail = |error| FileError::io(&path, FileErrorKind::Journal, error);
-        let mut out = BufWriter::with_capacity(CHUNK, self.fs.create(&path).map_err(fail)?);
-        for file in files {
-            for change in file.file.changes.iter() {
-                let record = ChangeRecord::new(file.number, &change.map_err(fail)?);
-                let json = serde_json::to_string(&record).map_err(|error| fail(error.into()))?;
-                out.write_all(sealed(&json).as_bytes()).map_err(fail)?;
-            }
-        }
-        out.flush().map_err(fail)?;
-        drop(out);
-        self.fs.sync(&path).map_err(fail)
-    }
-
     /// Makes the copies beside the targets, and records which files they are.
     fn create(&self, files: &mut [StagedFile<'_>]) -> Result<(), FileError> {
         for file in files.iter_mut().filter(|file| !file.in_place) {
@@ -185,8 +173,8 @@ impl Making<'_> {
     }
 
     /// Splices the new copy, and keeps the old one where the file is written in place.
-    fn stage(&self, file: &mut StagedFile<'_>) -> Result<(), FileError> {
-        self.splice(file)?;
+    fn stage(&self, file: &mut StagedFile<'_>, log: &mut ChangeLog<'_>) -> Result<(), FileError> {
+        self.splice(file, Some(log))?;
         if file.in_place {
             return self.keep_old(file);
         }
@@ -205,7 +193,8 @@ impl Making<'_> {
                     Err(error) => return Err(file.failing(FileErrorKind::Write)(error)),
                 }
                 file.in_place = true;
-                self.splice(file)?;
+                // Its changes are recorded already.
+                self.splice(file, None)?;
                 self.keep_old(file)
             }
             copied => {
@@ -215,7 +204,11 @@ impl Making<'_> {
         }
     }
 
-    fn splice(&self, file: &mut StagedFile<'_>) -> Result<(), FileError> {
+    fn splice(
+        &self,
+        file: &mut StagedFile<'_>,
+        log: Option<&mut ChangeLog<'_>>,
+    ) -> Result<(), FileError> {
         let (reading, writing) = (
             file.failing(FileErrorKind::Read),
             file.failing(FileErrorKind::Write),
@@ -233,7 +226,15 @@ impl Making<'_> {
             inner: source,
             stopped: self.interrupted,
         };
-        let spliced = splice_into(&mut source, file.file, &mut out);
+        let spliced = match log {
+            None => splice_into(&mut source, file.file, &mut out),
+            Some(log) => {
+                let changes = (file.number, &file.file.changes);
+                let mut recording = Recording::new(&mut out, log, changes).map_err(&writing)?;
+                splice_into(&mut source, file.file, &mut recording)
+                    .and_then(|()| recording.end().map(drop).map_err(SpliceError::Write))
+            }
+        };
         self.stop_if_interrupted(&file.named)?;
         spliced.map_err(|error| error.into_file_error(&file.named))?;
         file.compare(source.inner.stat().map_err(&reading)?)?;
