@@ -200,7 +200,11 @@ mod tests {
                 "bquill --color never preview a --with b --then c --remove p",
                 &["a", "c p"],
             ),
-            ("bquill --color=never find -5 p", &["-5 p"]),
+            ("bquill --color=never find -- -5 p", &["-5 p"]),
+            (
+                "bquill preview --with b -- -w -- --then -i --remove -- -c p",
+                &["-w --", "-c p"],
+            ),
             ("bquill history", &[""]),
             // The name of a verb may be a path.
             ("bquill find a test man", &["a test man"]),
@@ -219,6 +223,11 @@ mod tests {
             "bquill nowhere",
             "bquill --color never",
             "bquill preview --with --then",
+            // What is not an option is not a pattern either.
+            "bquill find -w fn src",
+            "bquill find -5 p",
+            "bquill apply -r fn --with X c.txt --yes",
+            "bquill preview --word fn p",
         ] {
             assert!(parse(&words(line)).is_err(), "{line}");
         }

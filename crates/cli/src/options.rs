@@ -75,7 +75,9 @@ pub fn query(mut parts: Vec<Part>, table: &TableArgs) -> Result<AskedQuery, Diag
                 .remedy("use `preview` to see several steps"),
         );
     }
+    let is_lone = is_lone(std::slice::from_ref(&part));
     let (mut text, paths) = step_of(part)?;
+    check_not_a_path(is_lone, &text)?;
     with_table(&mut text, table);
     let asked = text.query_with(&mut FileTables::new(Path::new("")));
     let (query, _) = asked.map_err(|fault| step_diagnostic(&fault))?;
@@ -121,8 +123,11 @@ pub fn steps(
     table: &TableArgs,
 ) -> Result<(Vec<StepSpec>, Vec<PathBuf>), Diagnostic> {
     let (mut steps, mut paths) = (Vec::new(), Vec::new());
+    let is_lone = is_lone(&parts);
     for part in parts {
         let (step, more) = step_of(part)?;
+        check_not_a_path(is_lone, &step)?;
+        check_not_empty(&step)?;
         steps.push(step);
         paths.extend(more);
     }
@@ -193,6 +198,53 @@ fn step_of(part: Part) -> Result<(StepSpec, Vec<PathBuf>), Diagnostic> {
         step.per = None;
     }
     Ok((step, words.map(PathBuf::from).collect()))
+}
+
+/// True if no path is named beside the patterns.
+fn is_lone(parts: &[Part]) -> bool {
+    let names_none = |part: &Part| {
+        part.words.len() <= 1 && part.step.pattern_file.is_none() && !part.has_path_list
+    };
+    parts.iter().all(names_none)
+}
+
+/// A pattern that is the name of a file, while no path is named, is a path whose pattern was forgotten.
+fn check_not_a_path(is_lone: bool, step: &StepSpec) -> Result<(), Diagnostic> {
+    let Some(pattern) = step.pattern.as_deref().filter(|_| is_lone) else {
+        return Ok(());
+    };
+    let looks_like_path = pattern.contains(['.', '/']) || step.has_columns();
+    if !looks_like_path || !is_path(pattern) || stdin_is_text() {
+        return Ok(());
+    }
+    let shown = visible(pattern.as_bytes());
+    let what = match Path::new(pattern).is_dir() {
+        true => "folder",
+        false => "file",
+    };
+    Err(Diagnostic::wrong(format!(
+        "`{shown}` is a {what}, but it stands where the pattern is expected"
+    ))
+    .remedy(format!(
+        "write the pattern before it, as in `'.+' {shown}`; or, to search for that text, add a path: \
+         `{shown} .`"
+    )))
+}
+
+/// True if this is the name of a file or a folder that is there.
+pub fn is_path(text: &str) -> bool {
+    !text.is_empty() && Path::new(text).symlink_metadata().is_ok()
+}
+
+/// An empty pattern would match between any two characters.
+fn check_not_empty(step: &StepSpec) -> Result<(), Diagnostic> {
+    match step.pattern.as_deref() {
+        Some("") if !step.has_columns() || step.with.is_some() || step.remove => {
+            Err(Diagnostic::wrong("the pattern is empty, and would match between any two characters")
+                .remedy("write `^` for the beginning of each line, or `(?:)` if every place is meant"))
+        }
+        _ => Ok(()),
+    }
 }
 
 fn pattern_of_word(word: OsString) -> Result<String, Diagnostic> {

@@ -44,6 +44,14 @@ pub struct SearchNeeds {
 }
 
 impl<'r> Work<'r> {
+    /// True if texts are rewritten, and not only searched.
+    pub(crate) fn is_rewrite(&self) -> bool {
+        match self {
+            Self::Search { .. } => false,
+            Self::Rewrite { .. } => true,
+        }
+    }
+
     /// The same work, whose searches end within a unit once `stop` is set.
     pub(crate) fn stopped_by(&self, stop: &Stop) -> StoppableWork {
         match self {

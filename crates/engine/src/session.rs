@@ -202,6 +202,7 @@ impl Session {
     ) -> Result<Ended, FileError> {
         let stoppable = work.stopped_by(&Stop::by(self.token.flag()));
         let work = &stoppable.work();
+        self.reader.set_rewrites(work.is_rewrite());
         let totals = self.count_before(work, sources)?;
         let all = &sources.listing.sources;
         let threads = match work.spans_texts() {
@@ -245,6 +246,10 @@ impl Session {
                 if let (Some(all), Some(evidence)) = (&mut all_evidence, watched.evidence) {
                     all.absorb(evidence);
                 }
+                end = end.map(|end| match sources.is_named(source) {
+                    true => end.of_named(source),
+                    false => end,
+                });
                 if let Some(end) = &mut end {
                     note_binary(&mut binary, source, end);
                     summary.add(end);
@@ -275,6 +280,7 @@ impl Session {
     ) -> Result<Ended, FileError> {
         let stoppable = work.stopped_by(&Stop::by(self.token.flag()));
         let work = &stoppable.work();
+        self.reader.set_rewrites(work.is_rewrite());
         let totals = self.count_before(work, sources)?;
         let study = self.hints.then(|| StudyPlan::new(work));
         let watch = self.watch(study.as_ref());
@@ -295,6 +301,9 @@ impl Session {
             }
             let mut end =
                 crate::file_run::run_in_turn(&mut worker, &mut self.reader, source, &mut watched);
+            if sources.is_named(source) {
+                end = end.of_named(source);
+            }
             note_binary(&mut binary, source, &end);
             summary.add(&mut end);
             if take(watched.front, source, &end).is_break() {

@@ -43,7 +43,7 @@ pub enum SourcesError {
     #[error(transparent)]
     Glob(#[from] GlobError),
     /// Nothing of what is named can be read.
-    #[error("nothing of what is named can be read")]
+    #[error("none of the given paths can be read")]
     Unreadable(Vec<FileError>),
     /// A file that is named is of no form whose columns are known.
     #[error("the columns of a file are of no known form")]
@@ -87,14 +87,18 @@ impl Sources {
     /// [`SourcesError::NoColumns`] with the first named file without columns.
     pub fn only_tables(mut self, is_table: &dyn Fn(&Source) -> bool) -> Result<Self, SourcesError> {
         let all = self.listing.sources.len();
-        let named = |source: &Source| self.paths.iter().any(|path| path == source.path());
-        let without = |source: &&Source| !is_table(source) && named(source);
+        let without = |source: &&Source| !is_table(source) && self.is_named(source);
         if let Some(source) = self.listing.sources.iter().find(without) {
             return Err(SourcesError::NoColumns(source.clone()));
         }
         self.listing.sources.retain(|source| is_table(source));
         self.no_table = (all - self.listing.sources.len()) as u64;
         Ok(self)
+    }
+
+    /// True if a source was named, and not met below a folder.
+    pub fn is_named(&self, source: &Source) -> bool {
+        self.paths.iter().any(|path| path == source.path())
     }
 
     /// The files that were left out below the paths.

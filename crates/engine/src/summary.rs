@@ -6,6 +6,7 @@ use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::Skipped;
 use brisk_quill_files::read::facts::Facts;
+use brisk_quill_files::source::Source;
 
 /// The outcome of one file.
 ///
@@ -20,6 +21,14 @@ pub enum FileEnd {
 }
 
 impl FileEnd {
+    /// The same, where a file that was named may not be skipped in silence.
+    pub(crate) fn of_named(self, source: &Source) -> Self {
+        match self {
+            Self::Skipped(skipped) => Self::Failed(skipped.error(source)),
+            end => end,
+        }
+    }
+
     /// True if it was read to its end.
     pub fn is_read(&self) -> bool {
         matches!(self, Self::Read(_))
@@ -49,7 +58,7 @@ pub struct FileRead {
 pub struct FileCounts {
     /// Read to their end.
     pub read: u64,
-    /// Skipped because they look binary.
+    /// Skipped because they look binary, or are in a structured format.
     pub binary: u64,
     /// Could not be read, or not be found.
     pub unreadable: u64,
@@ -94,7 +103,7 @@ impl Summary {
                 self.counts.add(&read.counts);
                 self.notes.append(&mut read.notes);
             }
-            FileEnd::Skipped(Skipped::Binary) => self.files.binary += 1,
+            FileEnd::Skipped(Skipped::Binary | Skipped::Structured(_)) => self.files.binary += 1,
             FileEnd::Failed(_) => self.files.unreadable += 1,
         }
     }

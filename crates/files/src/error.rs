@@ -27,6 +27,12 @@ pub enum FileErrorKind {
     /// It could not be read.
     #[error("cannot read")]
     Read,
+    /// It holds a NUL near its beginning.
+    #[error("the file looks binary, so it was not read")]
+    LooksBinary,
+    /// It is in a structured format.
+    #[error("the file is {0}, which is not text")]
+    Structured(&'static str),
     /// It is neither a file nor a folder.
     #[error("neither a file nor a folder")]
     NotAFile,

@@ -33,6 +33,7 @@ pub mod plan_file;
 pub mod read;
 pub mod recover;
 pub mod run;
+pub mod signature;
 pub mod source;
 pub mod splice;
 pub mod splicer;

@@ -16,6 +16,7 @@ use crate::read::kept_stdin::KeptStdin;
 use crate::read::open_text::{OpenText, SNIFF, fill, fill_with_mark, go_on};
 use crate::read::planned::PlannedTexts;
 use crate::read::text_cache::TextCache;
+use crate::signature::structured;
 use crate::source::Source;
 use crate::waiting::{Waiting, open_at_once};
 use memchr::memchr;
@@ -46,6 +47,19 @@ pub struct TextOptions {
 pub enum Skipped {
     /// There is a NUL in the first 8 KiB of its text.
     Binary,
+    /// It is in a structured format, which has this name.
+    Structured(&'static str),
+}
+
+impl Skipped {
+    /// The error where such a file was named.
+    pub fn error(self, source: &Source) -> FileError {
+        let kind = match self {
+            Self::Binary => FileErrorKind::LooksBinary,
+            Self::Structured(name) => FileErrorKind::Structured(name),
+        };
+        FileError::new(source.path(), kind)
+    }
 }
 
 /// Reads one text after another into the same memory.
@@ -68,6 +82,8 @@ pub struct Reader {
     planned: Option<Arc<PlannedTexts>>,
     /// Files that are kept in memory.
     cache: Option<Arc<TextCache>>,
+    /// Texts are read to be rewritten.
+    rewrites: bool,
     /// The encodings of single files.
     encodings: Option<Arc<FileEncodings>>,
 }
@@ -128,6 +144,12 @@ impl Reader {
         self
     }
 
+    /// Reads texts to be rewritten, or only to be searched: what is in a structured format is never
+    /// rewritten, even where files that look binary are.
+    pub fn set_rewrites(&mut self, rewrites: bool) {
+        self.rewrites = rewrites;
+    }
+
     /// Reads some files in encodings of their own.
     #[must_use]
     pub fn encoded(mut self, encodings: Arc<FileEncodings>) -> Self {
@@ -171,6 +193,7 @@ impl Reader {
             planned: self.planned.clone(),
             cache: self.cache.clone(),
             encodings: self.encodings.clone(),
+            rewrites: self.rewrites,
         }
     }
 
@@ -263,6 +286,10 @@ impl Reader {
         go_on(&self.watch, source)?;
         let filled = filled.map_err(fail)?;
         let head = &self.buffer[..filled];
+        let wants_structured = self.options.binary && !self.rewrites;
+        if let Some(name) = structured(head).filter(|_| !wants_structured) {
+            return Ok(Err(Skipped::Structured(name)));
+        }
         let own = self.encodings.as_ref();
         let own = own.and_then(|all| all.get(source.path()).copied());
         let unmarked = own.or(self.options.encoding);

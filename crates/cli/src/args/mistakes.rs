@@ -1,6 +1,7 @@
 //! Mistakes in the arguments, in our own words.
 
 use crate::diagnostic::Diagnostic;
+use brisk_quill_core::nearest::distance;
 use clap::error::{ContextKind, ContextValue, ErrorKind};
 
 /// The mistake; `None` where help or the version was asked for.
@@ -23,36 +24,38 @@ pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
         ErrorKind::ArgumentConflict => {
             let other = of(ContextKind::PriorArg).map(names).unwrap_or_default();
             wrong(
-                format!("{option} and {other} exclude each other"),
+                format!("{option} and {other} cannot be combined"),
                 "leave one of them out",
             )
         }
-        ErrorKind::UnknownArgument => wrong(
-            format!("there is no option {option} here"),
-            suggested(
+        ErrorKind::UnknownArgument => {
+            let remedy = suggested(
                 of(ContextKind::SuggestedArg),
-                "`--help` behind the verb lists its options",
-            ),
-        ),
-        ErrorKind::InvalidSubcommand => wrong(
-            format!(
-                "there is no verb {}",
-                of(ContextKind::InvalidSubcommand)
-                    .map(names)
-                    .unwrap_or_default()
-            ),
-            suggested(
-                of(ContextKind::SuggestedSubcommand),
-                "`bquill --help` lists the verbs",
-            ),
-        ),
+                "`--help` after the verb lists its options",
+            );
+            let is_long = option.starts_with("`--");
+            let literal = option.trim_matches('`');
+            wrong(
+                format!("there is no option {option} here"),
+                match is_long {
+                    true => remedy,
+                    // Whoever wrote it may have meant a pattern.
+                    false => format!("{remedy}; to search for it, write `-- {literal}`"),
+                },
+            )
+        }
+        ErrorKind::InvalidSubcommand => {
+            let verb = of(ContextKind::InvalidSubcommand).map(names);
+            let verb = verb.unwrap_or_default();
+            wrong(format!("there is no verb {verb}"), verb_for(verb.trim_matches('`')))
+        }
         ErrorKind::MissingSubcommand => wrong(
             "a verb is missing".into(),
             "`bquill --help` lists the verbs",
         ),
         ErrorKind::MissingRequiredArgument => wrong(
             format!("{option} is missing"),
-            "add it; `--help` behind the verb says what goes together",
+            "add it; `--help` after the verb says what goes together",
         ),
         ErrorKind::InvalidValue if value.is_empty() => wrong(
             format!("{option} lacks its value"),
@@ -68,7 +71,7 @@ pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
             let found = count(ContextKind::ActualNumValues);
             wrong(
                 format!("{option} takes {least} values, and {found} is given"),
-                "`--help` behind the verb says what they are",
+                "`--help` after the verb says what they are",
             )
         }
         ErrorKind::TooManyValues => wrong(
@@ -84,6 +87,34 @@ pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
             "`bquill --help` lists the verbs",
         ),
     })
+}
+
+/// The verb that somebody may have meant.
+fn verb_for(word: &str) -> String {
+    let does = match word {
+        "replace" | "substitute" | "sub" | "change" | "rewrite" => {
+            "`preview PATTERN --with TEMPLATE` shows a replacement, and `apply` makes it"
+        }
+        "search" | "match" | "look" | "list" => "`find PATTERN` searches",
+        "count" | "frequency" => "`tally PATTERN` counts values, and `find PATTERN --count` matches",
+        "revert" | "rollback" | "restore" => "`undo` reverts a run",
+        "log" | "runs" => "`history` lists the runs",
+        "learn" | "guess" | "propose" => "`infer --example BEFORE AFTER` proposes a rewrite",
+        "edit" | "try" => "`draft` tries a rewrite out on a screen",
+        _ => "",
+    };
+    if !does.is_empty() {
+        return does.to_owned();
+    }
+    let definitions = super::definitions();
+    let verbs = definitions.get_subcommands().map(clap::Command::get_name);
+    let near = verbs.map(|verb| (distance(verb, word), verb)).min();
+    match near {
+        Some((distance, verb)) if distance <= 2 && 2 * distance < word.len() => {
+            format!("did you mean `{verb}`?")
+        }
+        _ => "`bquill --help` lists the verbs".to_owned(),
+    }
 }
 
 fn wrong(message: String, remedy: impl Into<String>) -> Diagnostic {
@@ -121,6 +152,6 @@ fn values(value: Option<&ContextValue>) -> String {
     match value {
         Some(ContextValue::Strings(none)) if none.is_empty() => values(None),
         Some(known) => format!("write {}", names(known).replace(" and ", " or ")),
-        None => "`--help` behind the verb says what it takes".to_owned(),
+        None => "`--help` after the verb says what it takes".to_owned(),
     }
 }

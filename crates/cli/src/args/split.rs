@@ -3,9 +3,10 @@
 use crate::diagnostic::Diagnostic;
 use brisk_quill_core::step_spec::StepSpec;
 use std::ffi::{OsStr, OsString};
+use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
 
-/// Marks a word that begins with a hyphen and is not an option; no argument can hold a NUL.
+/// Marks a word that is not an option, whatever it looks like; no argument can hold a NUL.
 const MARK: &str = "\0";
 
 /// The arguments cut at `--then`.
@@ -25,6 +26,8 @@ pub struct Part {
     pub step: StepSpec,
     /// The rewrite file that is named instead.
     pub rewrite: Option<PathBuf>,
+    /// True if more paths stand in a file.
+    pub has_path_list: bool,
 }
 
 /// Puts a pattern that is not an argument in front of the words, which are all paths.
@@ -54,10 +57,8 @@ impl Swallowed {
     }
 }
 
-/// Cuts the arguments at `--then` and marks patterns that begin with a hyphen.
-///
-/// A pattern is the first argument of its part. It may begin with a hyphen when it cannot be an
-/// option: `-5`, `->`, `-\d`.
+/// Cuts the arguments at `--then`. What stands behind `--` in its part is marked: it is no option,
+/// whatever it looks like.
 pub fn split(definitions: &clap::Command, argv: &[OsString]) -> Result<Split, Swallowed> {
     let is_verb = |word: &OsString| definitions.find_subcommand(word).is_some();
     let behind_verb = argv
@@ -77,10 +78,13 @@ pub fn split(definitions: &clap::Command, argv: &[OsString]) -> Result<Split, Sw
     };
     for words in rest.split(|word| word == "--then") {
         let mut words = words.to_vec();
-        if let Some(first) = words.first_mut().filter(|word| options.is_pattern(word)) {
-            let mut marked = OsString::from(MARK);
-            marked.push(&*first);
-            *first = marked;
+        if let Some(at) = words.iter().position(|word| word == "--") {
+            words.remove(at);
+            for word in &mut words[at..] {
+                let mut marked = OsString::from(MARK);
+                marked.push(&*word);
+                *word = marked;
+            }
         }
         split.joined.extend(words.iter().cloned());
         split
@@ -113,8 +117,8 @@ pub fn marked(word: &str) -> OsString {
 
 /// A word as the user wrote it.
 pub fn unmarked(word: OsString) -> OsString {
-    match word.to_str().and_then(|text| text.strip_prefix(MARK)) {
-        Some(text) => text.into(),
+    match word.as_bytes().strip_prefix(MARK.as_bytes()) {
+        Some(rest) => OsStr::from_bytes(rest).to_owned(),
         None => word,
     }
 }
@@ -152,7 +156,7 @@ impl Options {
 
     /// A detached value must not be the name of an option.
     fn check_values(&self, words: &[OsString]) -> Result<(), Swallowed> {
-        let mut words = words.iter();
+        let mut words = words.iter().take_while(|word| *word != "--");
         while let Some(word) = words.next() {
             let Some((option, values)) = self.find(word) else {
                 continue;
@@ -167,19 +171,5 @@ impl Options {
             }
         }
         Ok(())
-    }
-
-    /// True if a word that begins with a hyphen is meant as a pattern.
-    fn is_pattern(&self, word: &OsStr) -> bool {
-        let Some(rest) = word.to_str().and_then(|text| text.strip_prefix('-')) else {
-            return false;
-        };
-        match rest.strip_prefix('-') {
-            Some(long) => !long.is_empty() && !long.starts_with(|c: char| c.is_ascii_alphabetic()),
-            None => {
-                let known = |c: char| self.find(OsStr::new(&format!("-{c}"))).is_some();
-                !rest.is_empty() && !rest.starts_with(known)
-            }
-        }
     }
 }

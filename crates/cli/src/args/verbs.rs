@@ -46,17 +46,17 @@ verbs! {
     Shapes(ShapesArgs), "shapes", "Show what forms the values take, and how often";
     Tally(TallyArgs), "tally", "Count the values that a pattern, or a group, matches";
     Extract(ExtractArgs), "extract", "Put the groups of a pattern into columns";
-    Check(CheckArgs), "check", "Make sure that every line or cell matches, or none does";
-    Draft(DraftArgs), "draft", "Build a rewrite, and watch what it does at each key; write nothing";
+    Check(CheckArgs), "check", "Check that every line or cell matches, or none does";
+    Draft(DraftArgs), "draft", "Build a rewrite with a live preview; write nothing";
     Infer(InferArgs), "infer", "Propose rewrites from examples: texts before and after";
     Preview(PreviewArgs), "preview", "Show every change a rewrite would make; write nothing";
     Review(ReviewArgs), "review", "Judge the changes one by one or kind by kind, then apply them";
     Apply(ApplyArgs), "apply", "Make the changes: all of them, or none";
     History(HistoryArgs), "history", "Show the runs that have been made, or what one of them changed";
-    Undo(UndoArgs), "undo", "Revert a run; undoing that restores it";
+    Undo(UndoArgs), "undo", "Revert a run; an undo can itself be undone";
     Recover(RecoverArgs), "recover", "Complete interrupted runs, or roll them back";
     Explain(ExplainArgs), "explain", "Say in plain words what a pattern, a template, or a rewrite file does";
-    Test(TestArgs), "test", "Work the examples in rewrite files";
+    Test(TestArgs), "test", "Run the examples in rewrite files";
     Demo(DemoArgs), "demo", "Unpack sample files and walk through the whole loop on them";
     Help(HelpArgs), "help", "Show the help of a verb, or of the program";
     Completions(CompletionsArgs), "completions", "Print the completions for a shell";
@@ -66,17 +66,17 @@ verbs! {
 impl Verb {
     /// The words and step options of a verb that has them.
     pub(super) fn into_part(self) -> Part {
-        let (words, step, of_file) = match self {
-            Self::Find(args) => (args.words, args.step, RewriteArg::default()),
-            Self::Shapes(args) => (args.words, args.step, RewriteArg::default()),
-            Self::Tally(args) => (args.words, args.step, RewriteArg::default()),
-            Self::Extract(args) => (args.words, args.step, RewriteArg::default()),
-            Self::Check(args) => (args.words, args.step, RewriteArg::default()),
-            Self::Draft(args) => (args.words, args.step, args.of_file),
-            Self::Infer(args) => (args.words, args.step, RewriteArg::default()),
-            Self::Preview(args) => (args.words, args.step, args.of_file),
-            Self::Review(args) => (args.words, args.step, args.of_file),
-            Self::Apply(args) => (args.words, args.step, args.of_file),
+        let (words, step, of_file, files) = match self {
+            Self::Find(args) => (args.words, args.step, RewriteArg::default(), args.files),
+            Self::Shapes(args) => (args.words, args.step, RewriteArg::default(), args.files),
+            Self::Tally(args) => (args.words, args.step, RewriteArg::default(), args.files),
+            Self::Extract(args) => (args.words, args.step, RewriteArg::default(), args.files),
+            Self::Check(args) => (args.words, args.step, RewriteArg::default(), args.files),
+            Self::Draft(args) => (args.words, args.step, args.of_file, args.files),
+            Self::Infer(args) => (args.words, args.step, RewriteArg::default(), args.files),
+            Self::Preview(args) => (args.words, args.step, args.of_file, args.files),
+            Self::Review(args) => (args.words, args.step, args.of_file, args.files),
+            Self::Apply(args) => (args.words, args.step, args.of_file, args.files),
             Self::History(_)
             | Self::Undo(_)
             | Self::Recover(_)
@@ -93,6 +93,7 @@ impl Verb {
             words: words.into_iter().map(unmarked).collect(),
             step,
             rewrite: of_file.rewrite,
+            has_path_list: files.paths_from.is_some(),
         }
     }
 }

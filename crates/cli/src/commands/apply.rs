@@ -88,9 +88,6 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     // Whoever is asked sees the kinds of what they are asked about.
     let mut kinds = (!filter && !args.yes).then(KindCollector::default);
     let plan = evaluate_all(&mut evaluating, &mut kinds, output)?;
-    if filter && plan.files.is_empty() {
-        return Err(looks_binary());
-    }
     let (status, go_on) = judge(&evaluating, output)?;
     let matches = evaluating.summary.counts.all_steps().matches;
     options::report_passed_over(&sources, matches, output);
@@ -164,9 +161,6 @@ fn pass_on(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Statu
         }
         None => done?,
     }
-    if evaluating.summary.files.binary > 0 {
-        return Err(looks_binary());
-    }
     Ok(evaluating.end(output))
 }
 
@@ -220,11 +214,6 @@ impl Collector for PassOn {
     fn join(&mut self, part: Self) {
         self.problems.extend(part.problems);
     }
-}
-
-fn looks_binary() -> Diagnostic {
-    Diagnostic::trouble("standard input looks binary, and nothing has been written")
-        .remedy("add `--binary` if it is text all the same")
 }
 
 /// The exit status, and whether anything is to be written.
