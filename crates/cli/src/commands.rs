@@ -43,7 +43,11 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
         unused,
     } = parsed;
     if !unused.is_empty() {
-        output.quiet_note(&format!("note: not used here: {}\n", unused.join(", ")));
+        let unused: Vec<String> = unused.iter().map(|name| format!("`{name}`")).collect();
+        output.quiet_note(&format!(
+            "note: not used by this verb: {}\n",
+            unused.join(", ")
+        ));
     }
     if !matches!(verb, Verb::Recover(_)) {
         journal_run::tell_interrupted(output);

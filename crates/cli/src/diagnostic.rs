@@ -2,13 +2,12 @@
 
 use crate::render::names::file_name;
 use crate::status::Status;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::fault::Fault;
 use brisk_quill_core::problem::{Problem, ProblemKind};
-use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::span::Span;
-use brisk_quill_files::error::{FileError, FileErrorKind};
+use brisk_quill_files::error::{FileError, FileErrorKind, system_words};
 use brisk_quill_files::source::Source;
-use std::io;
 
 /// A reason to stop.
 #[derive(Debug)]
@@ -23,25 +22,6 @@ pub struct Diagnostic {
     pub details: Vec<String>,
     /// The remedy.
     pub remedy: Option<String>,
-}
-
-/// An error of the system in our words, where it is one that people meet.
-pub fn system_words(error: &io::Error) -> String {
-    use io::ErrorKind as K;
-    // What we made ourselves is in our words already.
-    let is_of_system = error.raw_os_error().is_some();
-    match error.kind() {
-        K::NotFound if is_of_system => "there is no such file or folder".into(),
-        K::PermissionDenied if is_of_system => "permission is missing".into(),
-        K::AlreadyExists if is_of_system => "it is there already".into(),
-        K::IsADirectory if is_of_system => "it is a folder".into(),
-        K::NotADirectory if is_of_system => "a part of its path is not a folder".into(),
-        K::StorageFull if is_of_system => "there is no room left".into(),
-        K::ReadOnlyFilesystem if is_of_system => "the file system may only be read".into(),
-        K::FileTooLarge if is_of_system => "it would be larger than a file may be".into(),
-        K::InvalidFilename if is_of_system => "the name is too long".into(),
-        _ => error.to_string(),
-    }
 }
 
 /// A place in something the user wrote.
@@ -83,12 +63,19 @@ impl Diagnostic {
 
     /// A file that cannot be read or written.
     pub fn of_file(error: &FileError) -> Self {
-        let cause = error.source.as_ref().map(|cause| format!(": {}", system_words(cause)));
+        let cause = error
+            .source
+            .as_ref()
+            .map(|cause| format!(": {}", system_words(cause)));
         let name = match error.path.as_os_str() == "-" {
             true => "standard input".to_owned(),
             false => visible_path(&error.path),
         };
-        let diagnostic = Self::trouble(format!("{}: {name}{}", error.kind, cause.unwrap_or_default()));
+        let diagnostic = Self::trouble(format!(
+            "{}: {name}{}",
+            error.kind,
+            cause.unwrap_or_default()
+        ));
         match error.kind {
             FileErrorKind::LooksBinary => {
                 diagnostic.remedy("add `--binary` if it is text all the same")

@@ -20,9 +20,12 @@ use brisk_quill_engine::sources::{Sources, SourcesError};
 use brisk_quill_engine::tables::{FileTables, move_tables};
 use brisk_quill_files::discover::{FileUse, PassedOver, Search};
 use brisk_quill_files::encoding::TextEncoding;
+use brisk_quill_files::error::system_words;
+use brisk_quill_files::fs::open::open_regular;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
+use brisk_quill_files::signature::structured;
 use brisk_quill_files::source::Source;
 use std::ffi::OsString;
 use std::io::{self, IsTerminal, Read};
@@ -47,6 +50,12 @@ pub struct AskedRewrite {
 }
 
 impl AskedRewrite {
+    /// The pattern of the first step.
+    pub fn first_pattern(&self) -> &str {
+        let first = self.rewrite.steps().first();
+        first.map_or("", |step| step.query.pattern.source())
+    }
+
     /// The same with so many steps alone.
     pub fn up_to(&self, through: Option<usize>) -> Self {
         let mut text = self.text.clone();
@@ -240,8 +249,10 @@ pub fn is_path(text: &str) -> bool {
 fn check_not_empty(step: &StepSpec) -> Result<(), Diagnostic> {
     match step.pattern.as_deref() {
         Some("") if !step.has_columns() || step.with.is_some() || step.remove => {
-            Err(Diagnostic::wrong("the pattern is empty, and would match between any two characters")
-                .remedy("write `^` for the beginning of each line, or `(?:)` if every place is meant"))
+            Err(Diagnostic::wrong(
+                "the pattern is empty, and would match between any two characters",
+            )
+            .remedy("write `^` for the beginning of each line, or `(?:)` if every place is meant"))
         }
         _ => Ok(()),
     }
@@ -265,7 +276,10 @@ fn read_pattern(path: &Path) -> Result<String, Diagnostic> {
 fn read_text(path: &Path, what: &str) -> Result<String, Diagnostic> {
     let shown = visible_path(path);
     let bytes = std::fs::read(path).map_err(|error| {
-        Diagnostic::trouble(format!("cannot read {what} from {shown}: {error}"))
+        Diagnostic::trouble(format!(
+            "cannot read {what} from {shown}: {}",
+            system_words(&error)
+        ))
     })?;
     String::from_utf8(bytes)
         .map_err(|_| Diagnostic::wrong(format!("{what} in {shown} is not UTF-8")))
@@ -454,14 +468,38 @@ fn sources_diagnostic(error: &SourcesError) -> Diagnostic {
         }
         SourcesError::NoColumns(source) => {
             let name = file_name(source);
+            if let Some(format) = structured_format(source) {
+                return Diagnostic::wrong(format!("{name} is {format}, which is not text"))
+                    .remedy("save it as CSV, and name that file");
+            }
             Diagnostic::wrong(format!("{name}: its columns are of no known form"))
                 .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`")
         }
     }
 }
 
+/// The structured format of a file, where it is in one.
+fn structured_format(source: &Source) -> Option<&'static str> {
+    let mut head = Vec::new();
+    let file = open_regular(source.path()).ok()?;
+    file.take(8 << 10).read_to_end(&mut head).ok()?;
+    structured(&head)
+}
+
 /// Reports the files that were passed over, where little or nothing was found.
-pub fn report_passed_over(sources: &Sources, matches: u64, output: &mut Output) {
+pub fn report_passed_over(sources: &Sources, (pattern, matches): (&str, u64), output: &mut Output) {
+    if matches == 0 && sources.is_current_folder() && is_path(pattern) {
+        let shown = visible(pattern.as_bytes());
+        let what = if Path::new(pattern).is_dir() {
+            "folder"
+        } else {
+            "file"
+        };
+        output.note(&format!(
+            "note: `{shown}` is also a {what} here; to search in it, write the pattern before it, as in \
+             `'.+' {shown}`\n"
+        ));
+    }
     if matches > 0 && sources.listing.sources.len() > 1 {
         return;
     }
@@ -493,7 +531,10 @@ fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Diagnostic> {
     };
     let bytes = read.map_err(|error| {
         let shown = visible_path(list);
-        Diagnostic::trouble(format!("cannot read the paths from {shown}: {error}"))
+        Diagnostic::trouble(format!(
+            "cannot read the paths from {shown}: {}",
+            system_words(&error)
+        ))
     })?;
     let separator = if null { b'\0' } else { b'\n' };
     let each = bytes

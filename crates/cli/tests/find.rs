@@ -7,7 +7,7 @@ fn matches_with_their_groups() {
     let sandbox = Sandbox::with("a.txt", "Berth 7 and berth\nnothing\nberth 12\n");
     let got = sandbox.run(r"find 'berth ?(?<n>\d)?(\d)?' -i a.txt").ok();
     let wanted = "\
-In a.txt: every match of `berth ?(?<n>\\d)?(\\d)?`, in any case, in every line.
+In a.txt: every match of `berth ?(?<n>\\d)?(\\d)?`, ignoring case, in every line.
 
 a.txt
    1  ‹Berth 7› and ‹berth›

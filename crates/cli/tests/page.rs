@@ -48,7 +48,7 @@ fn saved_by_preview_and_by_review() {
     let changes = page.matches("\n<article ").count();
     for part in [
         "<title>Review: 55 changes in ",
-        "every match of `berth (\\d+)`, in any case, becomes `B-$1`",
+        "every match of `berth (\\d+)`, ignoring case, becomes `B-$1`",
         "Nothing is decided, so `bquill apply` writes all: 55 changes.",
         "<del>Berth·2</del>",
         "<ins>B-2</ins>",

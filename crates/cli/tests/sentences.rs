@@ -10,7 +10,7 @@ fn one_plain_sentence() {
         ("find quay", "every match of `quay`, in every line."),
         (
             "find quay -i --whole-word",
-            "every match of `quay`, in any case, as a whole word, in every line.",
+            "every match of `quay`, ignoring case, as a whole word, in every line.",
         ),
         (
             "find 'quay 7' --entire --literal",
@@ -79,7 +79,7 @@ fn one_plain_sentence() {
         ),
         (
             "preview quay -i --below x",
-            "the line `x` is inserted below each line with a match of `quay`, in any case, in every line.",
+            "the line `x` is inserted below each line with a match of `quay`, ignoring case, in every line.",
         ),
         (
             "preview quay --lead '- '",

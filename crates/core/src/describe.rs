@@ -23,11 +23,11 @@ use crate::unit::UnitKind;
 /// ```
 #[derive(Clone, Debug)]
 pub struct QueryWords {
-    /// The matches that are taken: "every match of `x`, in any case,".
+    /// The matches that are taken: "every match of `x`, ignoring case,".
     pub matches: String,
-    /// The options of the pattern: ", in any case", or nothing.
+    /// The options of the pattern: ", ignoring case", or nothing.
     pub how: String,
-    /// One of them: "a match of `x`, in any case".
+    /// One of them: "a match of `x`, ignoring case".
     pub a_match: String,
     /// Their scope: "in every line that holds `y`".
     pub place: String,
@@ -58,7 +58,7 @@ impl QueryWords {
     }
 }
 
-/// "every match of `x`, in any case"
+/// "every match of `x`, ignoring case"
 fn matches(query: &Query) -> String {
     let pick = &query.pick.spec;
     let which = match pick.to_string().as_str() {
@@ -80,12 +80,12 @@ fn matches(query: &Query) -> String {
     text
 }
 
-/// "in any case, as a whole word"
+/// "ignoring case, as a whole word"
 fn options_words(query: &Query) -> Option<String> {
     let options = query.pattern.options();
     let said = [
         (options.literal, "as plain text"),
-        (options.ignore_case, "in any case"),
+        (options.ignore_case, "ignoring case"),
         (options.whole_word, "as a whole word"),
         (options.entire, "where it spans all of it"),
     ];
@@ -131,7 +131,7 @@ fn place(query: &Query) -> String {
         all if all.is_all() && query.unit == UnitKind::Text => "in the whole text".to_owned(),
         all if all.is_all() => format!("{each} {}", unit(query)),
         lines if is_one(lines) => format!("in line {lines}"),
-        lines => format!("in lines {lines}"),
+        lines => format!("in lines `{lines}`"),
     };
     if let Some(columns) = columns(query) {
         let lines = match text.strip_prefix("in line") {

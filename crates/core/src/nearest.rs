@@ -8,7 +8,12 @@ pub enum Nearest {
     /// One that is much like it.
     One(String),
     /// All where there are few, else some.
-    Several(Vec<String>),
+    Several {
+        /// The names.
+        names: Vec<String>,
+        /// The number of all names there are.
+        of: usize,
+    },
 }
 
 impl fmt::Display for Nearest {
@@ -16,10 +21,13 @@ impl fmt::Display for Nearest {
         let quoted = |name: &String| format!("`{}`", crate::escape::visible(name.as_bytes()));
         match self {
             Self::One(name) => write!(f, ": did you mean {}?", quoted(name)),
-            Self::Several(names) if names.is_empty() => Ok(()),
-            Self::Several(names) => {
-                let names: Vec<String> = names.iter().map(quoted).collect();
-                write!(f, "; there is {}", names.join(", "))
+            Self::Several { names, .. } if names.is_empty() => Ok(()),
+            Self::Several { names, of } => {
+                let quoted: Vec<String> = names.iter().map(quoted).collect();
+                match of - names.len() {
+                    0 => write!(f, "; there is {}", quoted.join(", ")),
+                    more => write!(f, "; there is {} and {more} more", quoted.join(", ")),
+                }
             }
         }
     }
@@ -55,5 +63,8 @@ pub(crate) fn nearest<'n>(name: &str, names: impl Iterator<Item = &'n str>) -> N
         rated.sort_by(|(a, _), (b, _)| b.total_cmp(a));
         rated.truncate(3);
     }
-    Nearest::Several(rated.into_iter().map(|(_, name)| name.to_owned()).collect())
+    Nearest::Several {
+        of: names.len(),
+        names: rated.into_iter().map(|(_, name)| name.to_owned()).collect(),
+    }
 }

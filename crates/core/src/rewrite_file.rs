@@ -92,13 +92,22 @@ fn words(message: &str) -> (String, Option<String>) {
         };
         let remedy = match nearest(name_meant, known.into_iter()) {
             Nearest::One(name) => format!("did you mean `{name}`?"),
-            Nearest::Several(_) => "a key is the name of an option, without its hyphens".into(),
+            Nearest::Several { .. } => "a key is the name of an option, without its hyphens".into(),
         };
         return (format!("there is no key `{name}`"), Some(remedy));
     }
-    if let Some((_, expected)) = message.split_once(", expected ") {
-        let message = "this key takes a value of another type".to_owned();
-        return (message, Some(format!("write {expected}")));
+    if let Some((fault, expected)) = message.split_once(", expected ") {
+        let is_of_value = fault.starts_with("invalid type") || fault.starts_with("invalid value");
+        return match is_of_value {
+            true => (
+                "this key takes a value of another type".to_owned(),
+                Some(format!("write {expected}")),
+            ),
+            false => (
+                format!("this is not TOML: expected {expected}"),
+                Some("write `key = value`, with every quote and bracket closed".into()),
+            ),
+        };
     }
     match message {
         one_or_more if one_or_more.starts_with("one value") => (

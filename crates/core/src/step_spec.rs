@@ -155,7 +155,7 @@ pub struct StepSpec {
     pub pick: Option<String>,
     /// Count picks in each line (or other unit), row, file, or through all files.
     #[cfg_attr(feature = "clap", arg(long, value_name = "unit|row|file|run"))]
-    #[cfg_attr(feature = "clap", arg(requires = "pick", help_heading = "Which"))]
+    #[cfg_attr(feature = "clap", arg(help_heading = "Which"))]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub per: Option<String>,
     /// At most N matches in all.

@@ -96,6 +96,11 @@ impl Sources {
         Ok(self)
     }
 
+    /// True if the current folder as a whole is meant.
+    pub fn is_current_folder(&self) -> bool {
+        matches!(&self.paths[..], [only] if only.as_os_str() == ".")
+    }
+
     /// True if a source was named, and not met below a folder.
     pub fn is_named(&self, source: &Source) -> bool {
         self.paths.iter().any(|path| path == source.path())

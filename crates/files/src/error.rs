@@ -146,3 +146,24 @@ impl FileError {
         }
     }
 }
+
+/// An error of the system in our words, where it is one that people meet.
+pub fn system_words(error: &io::Error) -> String {
+    use io::ErrorKind as K;
+    // What was made by us is in our words already.
+    if error.raw_os_error().is_none() {
+        return error.to_string();
+    }
+    match error.kind() {
+        K::NotFound => "there is no such file or folder".into(),
+        K::PermissionDenied => "permission is missing".into(),
+        K::AlreadyExists => "it is there already".into(),
+        K::IsADirectory => "it is a folder".into(),
+        K::NotADirectory => "a part of its path is not a folder".into(),
+        K::StorageFull | K::QuotaExceeded => "there is no room left".into(),
+        K::ReadOnlyFilesystem => "the file system may only be read".into(),
+        K::FileTooLarge => "it would be larger than a file may be".into(),
+        K::InvalidFilename => "the name is too long".into(),
+        _ => error.to_string(),
+    }
+}

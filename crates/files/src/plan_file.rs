@@ -6,6 +6,7 @@
 
 use crate::change::Change;
 use crate::changes::Spooler;
+use crate::error::system_words;
 use crate::fs::open::{open_regular, open_to_append, regular};
 use crate::fs::{Confinement, FileId, Stat};
 use crate::plan::{Plan, PlannedFile};
@@ -34,7 +35,7 @@ const KINDS_MOST: usize = 100_000;
 #[non_exhaustive]
 pub enum PlanFileError {
     /// It cannot be read or written.
-    #[error("{0}")]
+    #[error("{}", system_words(.0))]
     Io(#[from] io::Error),
     /// A line of it is not what it must be.
     #[error("line {line}: {fault}")]
@@ -62,7 +63,7 @@ pub enum AppendError {
     #[error("the plan has been replaced, removed or changed since it was read")]
     Replaced,
     /// It cannot be read or written.
-    #[error("{0}")]
+    #[error("{}", system_words(.0))]
     Io(#[from] io::Error),
 }
 

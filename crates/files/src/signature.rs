@@ -27,7 +27,10 @@ const FORMATS: &[Format] = &[
     begins(b"ORC", "an ORC file"),
     begins(b"\x89HDF\r\n\x1a\n", "an HDF5 file"),
     begins(b"%PDF-", "a PDF document"),
-    begins(b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "a compound document, such as an old workbook"),
+    begins(
+        b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1",
+        "a compound document, such as an old workbook",
+    ),
     begins(b"PK\x03\x04", "a zip archive"),
     begins(b"PK\x05\x06", "a zip archive"),
     begins(b"PK\x07\x08", "a zip archive"),
@@ -81,8 +84,14 @@ const FORMATS: &[Format] = &[
 
 /// Names inside a zip archive near its beginning, and what the archive is then.
 const INSIDE: &[(&[u8], &str)] = &[
-    (b"application/vnd.oasis.opendocument.spreadsheet", "an OpenDocument spreadsheet"),
-    (b"application/vnd.oasis.opendocument", "an OpenDocument file"),
+    (
+        b"application/vnd.oasis.opendocument.spreadsheet",
+        "an OpenDocument spreadsheet",
+    ),
+    (
+        b"application/vnd.oasis.opendocument",
+        "an OpenDocument file",
+    ),
     (b"application/epub+zip", "an EPUB book"),
     (b"xl/", "a workbook"),
     (b"word/", "a word-processor document"),
@@ -115,7 +124,11 @@ pub fn structured(head: &[u8]) -> Option<&'static str> {
 
 /// True if text hardly ever begins like that.
 fn is_telling(format: &Format) -> bool {
-    format.bytes == b"%PDF-" || format.bytes.iter().any(|byte| !(b' '..=b'~').contains(byte))
+    format.bytes == b"%PDF-"
+        || format
+            .bytes
+            .iter()
+            .any(|byte| !(b' '..=b'~').contains(byte))
 }
 
 fn is_no_text(head: &[u8]) -> bool {

@@ -12,8 +12,11 @@ use clap::{Arg, ArgMatches, Args, Command};
 const OF_THE_CHANGES: [&str; 2] = ["through", "missing"];
 
 /// Options that say what the pattern is: were they not used, a path would be taken for it.
-const OF_THE_PATTERN: [&str; 5] = [
+const OF_THE_PATTERN: [&str; 7] = [
     "rewrite",
+    // A condition that nobody checks is no condition.
+    "expect",
+    "ensure",
     "pattern_file",
     "swap_chars",
     "remove_chars",

@@ -47,7 +47,10 @@ pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
         ErrorKind::InvalidSubcommand => {
             let verb = of(ContextKind::InvalidSubcommand).map(names);
             let verb = verb.unwrap_or_default();
-            wrong(format!("there is no verb {verb}"), verb_for(verb.trim_matches('`')))
+            wrong(
+                format!("there is no verb {verb}"),
+                verb_for(verb.trim_matches('`')),
+            )
         }
         ErrorKind::MissingSubcommand => wrong(
             "a verb is missing".into(),
@@ -96,7 +99,9 @@ fn verb_for(word: &str) -> String {
             "`preview PATTERN --with TEMPLATE` shows a replacement, and `apply` makes it"
         }
         "search" | "match" | "look" | "list" => "`find PATTERN` searches",
-        "count" | "frequency" => "`tally PATTERN` counts values, and `find PATTERN --count` matches",
+        "count" | "frequency" => {
+            "`tally PATTERN` counts values, and `find PATTERN --count` matches"
+        }
         "revert" | "rollback" | "restore" => "`undo` reverts a run",
         "log" | "runs" => "`history` lists the runs",
         "learn" | "guess" | "propose" => "`infer --example BEFORE AFTER` proposes a rewrite",

@@ -90,7 +90,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let plan = evaluate_all(&mut evaluating, &mut kinds, output)?;
     let (status, go_on) = judge(&evaluating, output)?;
     let matches = evaluating.summary.counts.all_steps().matches;
-    options::report_passed_over(&sources, matches, output);
+    options::report_passed_over(&sources, (asked.first_pattern(), matches), output);
     match go_on {
         false => Ok(status),
         true if filter => write_filtered(&evaluating, &plan, output).map(|()| status),

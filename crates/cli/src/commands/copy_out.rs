@@ -10,6 +10,7 @@ use crate::signals::cancel_token;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_engine::copy_out::{TargetError, Targets};
+use brisk_quill_files::error::system_words;
 use brisk_quill_files::run::request::RunDone;
 use brisk_quill_files::source::Source;
 use brisk_quill_files::staging::destination::Destination;
@@ -134,7 +135,7 @@ fn stream(
 ) -> Result<(), Diagnostic> {
     let failed = |error: io::Error| {
         let shown = visible_path(destination.path());
-        Diagnostic::trouble(format!("cannot write {shown}: {error}"))
+        Diagnostic::trouble(format!("cannot write {shown}: {}", system_words(&error)))
     };
     copy.rewind().map_err(failed)?;
     match destination {

@@ -5,6 +5,7 @@ use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
+use brisk_quill_files::error::system_words;
 use include_dir::{Dir, include_dir};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -142,8 +143,9 @@ fn unpack(folder: &Path) -> Result<(), Diagnostic> {
         .and_then(|()| SAMPLES.extract(folder))
         .map_err(|error| {
             Diagnostic::trouble(format!(
-                "cannot unpack into {}: {error}",
-                visible_path(folder)
+                "cannot unpack into {}: {}",
+                visible_path(folder),
+                system_words(&error)
             ))
         })
 }

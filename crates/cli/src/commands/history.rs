@@ -189,7 +189,10 @@ fn one(
     let hidden = all.try_fold(0, |n, found| found.map(|_| n + 1));
     let hidden = hidden.map_err(|error| Diagnostic::of_file(&error))?;
     if hidden > 0 {
-        let more = counted(hidden, "more change");
+        let more = match shown {
+            0 => counted(hidden, "change"),
+            _ => counted(hidden, "more change"),
+        };
         output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
     }
     Ok(Status::Fine)

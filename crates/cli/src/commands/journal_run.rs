@@ -6,6 +6,7 @@ use crate::signals;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_files::error::FileErrorKind;
+use brisk_quill_files::error::system_words;
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::run_record::RunRecord;
@@ -68,8 +69,12 @@ pub fn records(journal: &Journal<'_>) -> Result<Vec<RunRecord>, Diagnostic> {
 
 /// The current folder.
 pub fn current_folder() -> Result<PathBuf, Diagnostic> {
-    std::env::current_dir()
-        .map_err(|error| Diagnostic::trouble(format!("the current folder cannot be read: {error}")))
+    std::env::current_dir().map_err(|error| {
+        Diagnostic::trouble(format!(
+            "the current folder cannot be read: {}",
+            system_words(&error)
+        ))
+    })
 }
 
 /// Says so where runs were interrupted.

@@ -7,6 +7,7 @@ use crate::output::Output;
 use crate::page::{CHANGES_MOST, Page};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_files::error::system_words;
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
@@ -27,8 +28,12 @@ pub fn save(meant: &Meant, file: &Path, output: &mut Output) -> Result<(), Diagn
     meant.check_places()?;
     let shown = visible_path(file);
     let written = write(meant, file);
-    written
-        .map_err(|error| Diagnostic::trouble(format!("cannot save the page {shown}: {error}")))?;
+    written.map_err(|error| {
+        Diagnostic::trouble(format!(
+            "cannot save the page {shown}: {}",
+            system_words(&error)
+        ))
+    })?;
     output.note(&format!(
         "The page is saved as {shown}; open it in a browser.\n"
     ));

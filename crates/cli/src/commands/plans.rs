@@ -17,7 +17,7 @@ use brisk_quill_engine::plan_store::{last_place, make_room, new_decisions_place}
 use brisk_quill_engine::plan_writer::PlanWriteError;
 use brisk_quill_engine::renew::{RenewError, Renewal, Renewed, source_of};
 use brisk_quill_engine::tables::UnreadTables;
-use brisk_quill_files::error::FileErrorKind;
+use brisk_quill_files::error::{FileErrorKind, system_words};
 use brisk_quill_files::fs::FileId;
 use brisk_quill_files::plan::Plan;
 use brisk_quill_files::plan_file::{AppendError, PlanDoc, PlanFileError};
@@ -59,6 +59,13 @@ fn name_of(file: Option<&Path>) -> String {
 }
 
 fn cannot_use(name: &str, error: &PlanFileError) -> Diagnostic {
+    if let PlanFileError::Io(cause) = error
+        && cause.kind() == io::ErrorKind::NotFound
+    {
+        return Diagnostic::trouble(format!("{name} does not exist")).remedy(
+            "`preview --save-plan FILE` makes a plan; check the name, and the current folder",
+        );
+    }
     let remedy = match error {
         PlanFileError::LeadsOut(_) => "say with `--root DIR` where its files lie",
         _ => "make it anew with `preview --save-plan FILE`",
@@ -78,7 +85,7 @@ pub fn check_alone(parts: &[Part], ensures: bool) -> Result<(), Diagnostic> {
         return Ok(());
     }
     Err(
-        Diagnostic::wrong("a plan says all that is to be done, and a rewrite is named too")
+        Diagnostic::wrong("a plan cannot be combined with a pattern, step options, or `--rewrite`")
             .remedy("leave one of them out"),
     )
 }
@@ -108,16 +115,20 @@ pub fn meant_to_write(
 ) -> Result<Meant, Diagnostic> {
     let file = named(args.plan.as_deref());
     let file = file.map(std::path::absolute).transpose();
-    let file =
-        file.map_err(|error| Diagnostic::trouble(format!("cannot find the plan: {error}")))?;
+    let file = file.map_err(|error| {
+        Diagnostic::trouble(format!("cannot find the plan: {}", system_words(&error)))
+    })?;
     let doc = open(file.as_deref())?;
     if let Some(root) = &args.root {
         std::env::set_current_dir(root).map_err(|error| {
-            Diagnostic::trouble(format!("cannot go to {}: {error}", visible_path(root)))
+            Diagnostic::trouble(format!(
+                "cannot go to {}: {}",
+                visible_path(root),
+                system_words(&error)
+            ))
         })?;
     }
-    let here = std::env::current_dir()
-        .map_err(|error| Diagnostic::trouble(format!("this folder cannot be read: {error}")))?;
+    let here = journal_run::current_folder()?;
     let mut meant = Meant {
         doc,
         name: name_of(args.plan.as_deref()),

@@ -30,6 +30,7 @@ use brisk_quill_engine::sources::Sources;
 use brisk_quill_engine::summary::{FileEnd, FileRead};
 use brisk_quill_engine::worked_examples::{self, Examples};
 use brisk_quill_files::discover::FileUse;
+use brisk_quill_files::error::system_words;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
@@ -53,15 +54,22 @@ pub fn run(
     let piped = sources.listing.sources.contains(&Source::Stdin);
     let planned = asked.up_to(through);
     let mut preview = Preview::new(args, &asked, (&planned, !piped), output)?;
-    let run = RunOptions {
-        through,
-        ..run_options(args, &preview.view)
-    };
+    let run = run_options(args, &preview.view);
     let reading = (texts, Threads::new(args.files.threads));
     let guards = guards(&args.guard)?;
-    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards)
+    let mut evaluating = Evaluating::new(&planned.rewrite, &sources, run, reading, guards)
         .with_hints(!args.files.no_hints);
     preview.begin(&sources, output);
+    let (steps, of) = (planned.text.step.len(), asked.text.step.len());
+    if steps < of && !args.json {
+        let first = match steps {
+            1 => "step 1".to_owned(),
+            n => format!("steps 1 to {n}"),
+        };
+        output.note(&format!(
+            "note: this is {first} of {of}; `review` and `apply` go on with no more than that\n"
+        ));
+    }
     report_unreadable(evaluating.sources, output);
     let maker = preview.plan.maker();
     let limits = HunkLimits {
@@ -99,7 +107,7 @@ pub fn run(
     if let Some(page) = &args.report {
         save_page(page, kept, output)?;
     }
-    options::report_passed_over(&sources, matches, output);
+    options::report_passed_over(&sources, (asked.first_pattern(), matches), output);
     Ok(status)
 }
 
@@ -184,7 +192,7 @@ impl<'a> Preview<'a> {
         Ok(Self {
             args,
             asked,
-            view: View::new(args, asked, output)?,
+            view: View::new(args, planned, output)?,
             plan,
             comparison,
             kinds: KindsBy::of(args.kinds.as_deref())?.map(|by| (by, KindCollector::default())),
@@ -312,8 +320,9 @@ pub fn save_rewrite(
 ) -> Result<(), Diagnostic> {
     let text = worked_examples::rewrite_file(file, asked, examples);
     let shown = visible_path(file);
-    std::fs::write(file, text)
-        .map_err(|error| Diagnostic::trouble(format!("cannot write {shown}: {error}")))
+    std::fs::write(file, text).map_err(|error| {
+        Diagnostic::trouble(format!("cannot write {shown}: {}", system_words(&error)))
+    })
 }
 
 /// After how many steps to stop.

@@ -400,7 +400,8 @@ impl Request {
             Ended::Stopped(..) => return Err(stopped()),
         };
         let step = summary.counts.all_steps();
-        options::report_passed_over(&self.sources, step.matches, output);
+        let pattern = self.query.pattern.source();
+        options::report_passed_over(&self.sources, (pattern, step.matches), output);
         Ok(Searched {
             files: summary.files,
             matches: step.matches,

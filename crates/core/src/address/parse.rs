@@ -21,14 +21,17 @@ pub enum SpecErrorKind {
     #[error("a number or a range is missing here")]
     Missing,
     /// A 0 where counting begins at 1.
-    #[error("0 is not a place: counting begins at 1")]
+    #[error("numbering starts at 1")]
     Zero,
     /// `by 0`.
-    #[error("`by 0` would never move on")]
+    #[error("the step must be at least 1")]
     ByZero,
     /// A range whose end lies before its start, whatever the text.
     #[error("this range runs backwards")]
-    Reversed,
+    Reversed {
+        /// The range the right way round.
+        swapped: String,
+    },
     /// A number over 18 digits.
     #[error("this number is too large")]
     TooLarge,
@@ -53,10 +56,10 @@ impl Fault for SpecError {
     }
 
     fn remedy(&self) -> Option<String> {
-        let text = match self.kind {
+        let text = match &self.kind {
+            SpecErrorKind::Reversed { swapped } => return Some(format!("write `{swapped}`")),
             SpecErrorKind::Zero => "write 1 for the first",
             SpecErrorKind::ByZero => "write `by 2` for every second, `by 3` for every third",
-            SpecErrorKind::Reversed => "write the smaller end first, as in `3..9`",
             SpecErrorKind::TooLarge => "leave the end out, as in `3..`, for all that follow",
             SpecErrorKind::NotACount => "write `42`, `1..`, `..5` or `10..20`",
             SpecErrorKind::Missing | SpecErrorKind::Unexpected(_) => {
@@ -183,8 +186,7 @@ impl<'t> Cursor<'t> {
         }
         let to = self.point()?;
         if reversed(from, to) {
-            let span = Span::new(start, self.at);
-            return Err(self.error(SpecErrorKind::Reversed, span));
+            return Err(self.reversed(start));
         }
         let by = self.by()?;
         Ok(Item::Range { from, to, by })
@@ -219,8 +221,7 @@ impl<'t> Cursor<'t> {
         let most = self.number()?.map(|(n, _)| n);
         let least = least.unwrap_or(0);
         if most.is_some_and(|most| most < least) {
-            let span = Span::new(start, self.at);
-            return Err(self.error(SpecErrorKind::Reversed, span));
+            return Err(self.reversed(start));
         }
         Ok(Count { least, most })
     }
@@ -231,6 +232,18 @@ impl<'t> Cursor<'t> {
         } else {
             Err(self.unexpected())
         }
+    }
+
+    /// The error of a range from `start` to here.
+    fn reversed(&self, start: usize) -> SpecError {
+        let (from, to) = self.text[start..self.at]
+            .split_once("..")
+            .unwrap_or_default();
+        let swapped = format!("{}..{}", to.trim(), from.trim());
+        self.error(
+            SpecErrorKind::Reversed { swapped },
+            Span::new(start, self.at),
+        )
     }
 
     fn error(&self, kind: SpecErrorKind, span: Span) -> SpecError {

@@ -110,7 +110,7 @@ pub enum CellFault {
 #[non_exhaustive]
 pub enum ColumnFault {
     /// No column of the header has the name.
-    #[error("there is no column `{name}`{nearest}")]
+    #[error("there is no column `{}`{nearest}", crate::escape::visible(name.as_bytes()))]
     Unknown {
         /// As it was asked for.
         name: String,
@@ -118,7 +118,7 @@ pub enum ColumnFault {
         nearest: Nearest,
     },
     /// Several columns of the header have the name.
-    #[error("the name `{name}` stands over columns {}: pick one by its number", numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(" and "))]
+    #[error("columns {} share the name `{name}`: pick one by its number", numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(" and "))]
     Twice {
         /// The name.
         name: String,
@@ -151,6 +151,28 @@ pub enum ColumnFault {
         pointer: String,
         /// Keys like its first.
         nearest: Nearest,
+    },
+    /// A pointer that leads to a list or an object in every row that has it.
+    #[error(
+        "{pointer} leads to a list or an object, and not to a text: name an item of it, such as `{inner}`"
+    )]
+    Inner {
+        /// As it was asked for.
+        pointer: String,
+        /// A pointer to all its items, or to the first of its keys.
+        inner: String,
+    },
+    /// The same of a header whose names are quoted in another way.
+    #[error(
+        "there is no column `{name}`: the names in the header stand in `{quote}`, so add `--quote {shown}`"
+    )]
+    OtherQuote {
+        /// As it was asked for.
+        name: String,
+        /// The quote.
+        quote: char,
+        /// The quote as it is given on a command line.
+        shown: &'static str,
     },
     /// The same of a first row with one cell, in which another delimiter stands.
     #[error("{fault}; with `--delimiter {delimiter}` there are {width} columns")]

@@ -131,6 +131,15 @@ impl Table {
 
     /// The fault, and the delimiter that would do, where the first row has one cell.
     fn with_delimiter(&self, fault: ColumnFault) -> ColumnFault {
+        if let (Some((quote, shown)), ColumnFault::Unknown { name, .. }) =
+            (self.other_quote(), &fault)
+        {
+            return ColumnFault::OtherQuote {
+                name: name.clone(),
+                quote,
+                shown,
+            };
+        }
         let ([only], true) = (&self.names[..], self.layout.has_delimiter()) else {
             return fault;
         };
@@ -152,6 +161,19 @@ impl Table {
         }
     }
 
+    /// A quote of another kind that stands around each name of the header.
+    fn other_quote(&self) -> Option<(char, &'static str)> {
+        let kinds = [('\'', "\"'\""), ('`', "'`'"), ('|', "'|'"), ('"', "'\"'")];
+        let is_in = |name: &str, quote: char| {
+            name.len() > 1 && name.starts_with(quote) && name.ends_with(quote)
+        };
+        let names = || self.names.iter().filter(|name| !name.is_empty());
+        let holds = |(quote, _): &(char, &str)| {
+            names().next().is_some() && names().all(|name| is_in(name, *quote))
+        };
+        kinds.into_iter().find(holds)
+    }
+
     fn range(&self, from: usize, to: Option<usize>) -> Result<Range<usize>, ColumnFault> {
         let width = self.names.len();
         let last = to.unwrap_or(width.max(from));
@@ -167,7 +189,16 @@ impl Table {
         match column {
             // Numbers have at most nine digits.
             Column::Number(number) => {
-                Ok(self.range(*number as usize, Some(*number as usize))?.start)
+                let found = self.range(*number as usize, Some(*number as usize));
+                match found {
+                    // A header may hold numbers, such as years.
+                    Err(_) if self.header == Header::Read => {
+                        let name = number.to_string();
+                        self.named(&name)
+                            .map_err(|_| found.err().unwrap_or(ColumnFault::NoNumbers))
+                    }
+                    found => Ok(found?.start),
+                }
             }
             Column::Name(name) | Column::Pointer(name) => self.named(name),
         }

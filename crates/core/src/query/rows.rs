@@ -5,7 +5,9 @@
 //! one.
 
 use crate::columns::fault::{ColumnFault, RowFault};
+use crate::columns::formats::jsonl::object;
 use crate::columns::layout::{Columns, Layout};
+use crate::columns::pointer::escaped;
 use crate::columns::row::{Row, RowCell, RowReader};
 use crate::columns::table::{Header, Table, pointer_of};
 use crate::nearest::nearest;
@@ -19,6 +21,20 @@ use crate::query::unit_view::{CellView, UnitView};
 use crate::span::Span;
 use crate::unit::line_ends;
 use std::path::Path;
+
+/// A pointer into the value of a key, where that is a list or an object.
+fn inner_of(key: &str, value: &str) -> Option<String> {
+    let key = escaped(key);
+    match value.as_bytes().first()? {
+        b'[' => Some(format!("/{key}/-")),
+        b'{' => {
+            let members = object(value.as_bytes()).ok()?;
+            let (first, _) = members.iter().next()?;
+            Some(format!("/{key}/{}", escaped(first)))
+        }
+        _ => None,
+    }
+}
 
 /// The table of the current text.
 #[derive(Debug)]
@@ -35,8 +51,9 @@ pub(super) struct TableScanner<'q> {
     /// Rows in which each pointer that is named leads to no text.
     absent: Vec<u64>,
     numbers: Option<(u64, String, u64)>,
-    /// The outermost keys of the first object.
-    keys: Vec<String>,
+    /// The outermost keys of the first object, and a pointer into the value of each that is a list or an
+    /// object.
+    keys: Vec<(String, Option<String>)>,
     cells: Vec<RowCell>,
 }
 
@@ -89,8 +106,21 @@ impl<'q> TableScanner<'q> {
             // A column that is not a pointer was refused at the start.
             let pointer = pointer_of(column).unwrap_or_default();
             if rows == of {
-                let nearest = nearest(&pointer, self.keys.iter().map(String::as_str));
-                let fault = ColumnFault::Nowhere { pointer, nearest };
+                let own = |(key, _): &&(String, _)| pointer == format!("/{}", escaped(key));
+                let inner = self
+                    .keys
+                    .iter()
+                    .find(own)
+                    .and_then(|(_, inner)| inner.clone());
+                let fault = match inner {
+                    Some(inner) => ColumnFault::Inner { pointer, inner },
+                    None => {
+                        // A key that is there is not the one that was meant instead.
+                        let others = self.keys.iter().filter(|key| !own(key));
+                        let nearest = nearest(&pointer, others.map(|(key, _)| key.as_str()));
+                        ColumnFault::Nowhere { pointer, nearest }
+                    }
+                };
                 return (notes, Some(refusal(None, fault)));
             }
             if rows > 0 {
@@ -180,7 +210,7 @@ impl TableScanner<'_> {
                 self.keys = reader
                     .members
                     .iter()
-                    .map(|(key, _)| key.to_string())
+                    .map(|(key, value)| (key.to_owned(), inner_of(key, value)))
                     .collect();
             }
             let Some(table) = table.as_ref() else {

@@ -369,10 +369,7 @@ fn unit_of(name: Option<&str>, has_columns: bool) -> Result<UnitKind, StepFault>
 }
 
 fn picked(pick: Option<&str>, per: Option<&str>, unit: UnitKind) -> Result<Pick, StepFault> {
-    if per.is_some() && pick.is_none() {
-        return Err(senseless("`per` belongs to `pick`", "add `pick`"));
-    }
-    let per = match per {
+    let counted_per = match per {
         None | Some("unit") => Per::Unit,
         Some("row") if unit != UnitKind::Cell => {
             return Err(senseless(
@@ -390,9 +387,12 @@ fn picked(pick: Option<&str>, per: Option<&str>, unit: UnitKind) -> Result<Pick,
             ));
         }
     };
+    if per.is_some() && pick.is_none() {
+        return Err(senseless("`per` belongs to `pick`", "add `pick`"));
+    }
     Ok(Pick {
         spec: parsed("pick", pick)?.unwrap_or_else(Spec::all),
-        per,
+        per: counted_per,
     })
 }
 
@@ -449,11 +449,11 @@ fn the_one(said: Vec<(&str, Action)>, pattern: &str) -> Result<Action, StepFault
     match (said.next(), said.next()) {
         (Some((_, action)), None) => Ok(action),
         (None, _) => Err(senseless(
-            format!("nothing is said about what becomes of `{pattern}`"),
+            format!("no action is given for `{pattern}`"),
             "add `--with TEMPLATE` or another action; to only look, use `find`",
         )),
         (Some((first, _)), Some((second, _))) => Err(senseless(
-            format!("{first} and {second} exclude each other"),
+            format!("`--{first}` and `--{second}` cannot be combined"),
             "keep one of them, or make two steps with `--then`",
         )),
     }

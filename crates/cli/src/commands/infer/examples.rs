@@ -13,6 +13,7 @@ use brisk_quill_core::span::Span;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::tables::Tables;
 use brisk_quill_engine::tables::FileTables;
+use brisk_quill_files::error::system_words;
 use std::collections::HashMap;
 use std::path::Path;
 
@@ -146,8 +147,9 @@ fn of_file(path: &Path) -> Result<Vec<Pair>, Diagnostic> {
         .extension()
         .is_some_and(|extension| extension == "toml");
     if is_rewrite {
-        let text = std::fs::read_to_string(path)
-            .map_err(|error| Diagnostic::trouble(format!("cannot read {shown}: {error}")))?;
+        let text = std::fs::read_to_string(path).map_err(|error| {
+            Diagnostic::trouble(format!("cannot read {shown}: {}", system_words(&error)))
+        })?;
         let file = RewriteText::parse(&text)
             .map_err(|error| Diagnostic::wrong(format!("{shown}: {error}")))?;
         let all = file

@@ -146,7 +146,10 @@ impl<'r> View<'r> {
             } => {
                 let hidden = summary.counts.changes - shown;
                 if hidden > 0 && !instead {
-                    let more = counted(hidden, "more change");
+                    let more = match shown {
+                        0 => counted(hidden, "change"),
+                        _ => counted(hidden, "more change"),
+                    };
                     output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
                 }
                 print_totals(&rewrite_totals(summary, rewrite), output);
