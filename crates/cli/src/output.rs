@@ -12,6 +12,7 @@ use crate::render::paint::Paint;
 use crate::signals::cancel_token;
 use crate::status::Status;
 use crate::theme::{Background, Theme};
+use brisk_quill_core::escape::push_gated;
 use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal, Write};
 use std::ops::ControlFlow;
@@ -55,9 +56,16 @@ enum Said {
 }
 
 impl Page {
-    /// Prints `bytes`.
-    pub fn print(&mut self, bytes: &[u8]) {
+    /// Prints data as it is: records, rows, and lines of files for another program.
+    pub fn data(&mut self, bytes: &[u8]) {
         self.printed.extend_from_slice(bytes);
+    }
+
+    /// Prints text for a person, through the gate.
+    pub fn say(&mut self, text: &str) {
+        let mut gated = String::new();
+        push_gated(&mut gated, text);
+        self.data(gated.as_bytes());
     }
 
     /// Reports one of perhaps many units that were left alone.
@@ -78,11 +86,11 @@ impl Page {
     pub fn append(&mut self, next: Self) {
         for said in next.said {
             match said {
-                Said::Printed(bytes) => self.print(&bytes),
+                Said::Printed(bytes) => self.data(&bytes),
                 Said::Problem(diagnostic) => self.problem(diagnostic),
             }
         }
-        self.print(&next.printed);
+        self.data(&next.printed);
     }
 }
 
@@ -110,11 +118,11 @@ impl Output {
     pub fn print_page(&mut self, page: Page) {
         for said in page.said {
             match said {
-                Said::Printed(bytes) => self.print(&bytes),
+                Said::Printed(bytes) => self.data(&bytes),
                 Said::Problem(diagnostic) => self.problem(&diagnostic),
             }
         }
-        self.print(&page.printed);
+        self.data(&page.printed);
     }
 
     /// The background that standard output has colours for, where it has some.
@@ -162,11 +170,16 @@ impl Output {
 
     /// Prints text in the look of its labels.
     pub fn draw(&mut self, text: &Labelled) {
-        self.print(self.paint.draw(text).as_bytes());
+        self.data(self.paint.draw(text).as_bytes());
     }
 
-    /// Prints `bytes`.
-    pub fn print(&mut self, bytes: &[u8]) {
+    /// Prints text for a person, through the gate.
+    pub fn say(&mut self, text: &str) {
+        self.draw(&Labelled::from(text));
+    }
+
+    /// Prints data as it is: records, rows, and lines of files for another program.
+    pub fn data(&mut self, bytes: &[u8]) {
         self.out.extend_from_slice(bytes);
         if self.out.len() > BUFFER {
             self.show();
@@ -220,14 +233,15 @@ impl Output {
     fn note_labelled(&mut self, text: &Labelled) {
         let wanted = wanted((self.color, self.theme), io::stderr().is_terminal());
         let paint = Paint::new(wanted);
-        self.note(&paint.draw(text));
+        self.show();
+        let painted = paint.draw(text);
+        // There is nowhere left to report that this failed.
+        let _ = progress::aside(|| io::stderr().write_all(painted.as_bytes()));
     }
 
-    /// Writes to standard error.
+    /// Writes to standard error, through the gate.
     pub fn note(&mut self, text: &str) {
-        self.show();
-        // There is nowhere left to tell that this failed.
-        let _ = progress::aside(|| io::stderr().write_all(text.as_bytes()));
+        self.note_labelled(&Labelled::from(text));
     }
 
     /// Ends the output. A reader that went away early is not a failure; a full disk is.
@@ -248,7 +262,7 @@ impl Output {
 
 impl Write for Output {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.print(bytes);
+        self.data(bytes);
         match self.failed.take() {
             Some(error) => Err(error),
             None => Ok(bytes.len()),

@@ -70,7 +70,7 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     meant.doc.index = state.plan;
     meant.doc.sync().map_err(fail)?;
     let sentence = format!("{}\n", what_is_written(&meant.doc.index));
-    output.print(sentence.as_bytes());
+    output.say(&sentence);
     match leave {
         Leave::Apply | Leave::AcceptRest => {
             let plan = meant.to_plan()?;
@@ -78,7 +78,7 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
         }
         Leave::Later | Leave::Drop => {
             let text = format!("Nothing has been written. `{}` goes on.\n", meant.again);
-            output.print(text.as_bytes());
+            output.say(&text);
         }
     }
     Ok(Status::Fine)

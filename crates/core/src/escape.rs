@@ -82,20 +82,42 @@ pub fn visible_path(path: &std::path::Path) -> String {
     visible(path.as_os_str().as_encoded_bytes())
 }
 
+/// Appends text that may come from anywhere, made visible but for its line ends: the gate before a
+/// terminal. What has passed it once passes it again unchanged.
+pub fn push_gated(out: &mut String, text: &str) {
+    for (number, line) in text.split('\n').enumerate() {
+        if number > 0 {
+            out.push('\n');
+        }
+        push_visible(out, line.as_bytes());
+    }
+}
+
 /// Characters that a terminal obeys or shows as nothing: C1 controls, bidirectional marks and
-/// isolates, zero-width characters other than the joiners scripts and emoji need, line and
-/// paragraph separators, the byte-order mark, interlinear marks and tags.
+/// isolates, zero-width characters other than the joiners that scripts and emoji need, line and
+/// paragraph separators, the byte-order mark, fillers, variation selectors, interlinear marks and tags: what
+/// Unicode calls `Default_Ignorable_Code_Point`, but for the joiners.
 pub fn is_hidden(c: char) -> bool {
     matches!(c,
         '\u{80}'..='\u{9F}'
         | '\u{AD}'
+        | '\u{34F}'
         | '\u{61C}'
+        | '\u{115F}' | '\u{1160}'
+        | '\u{17B4}' | '\u{17B5}'
+        | '\u{180B}'..='\u{180F}'
         | '\u{200B}' | '\u{200E}' | '\u{200F}'
         | '\u{2028}'..='\u{202E}'
         | '\u{2060}'..='\u{206F}'
+        | '\u{3164}'
+        | '\u{FE00}'..='\u{FE0F}'
         | '\u{FEFF}'
-        | '\u{FFF9}'..='\u{FFFB}'
-        | '\u{E0000}'..='\u{E007F}')
+        | '\u{FFA0}'
+        | '\u{FFF0}'..='\u{FFFB}'
+        | '\u{13430}'..='\u{1343F}'
+        | '\u{1BCA0}'..='\u{1BCA3}'
+        | '\u{1D173}'..='\u{1D17A}'
+        | '\u{E0000}'..='\u{E0FFF}')
 }
 
 #[cfg(test)]
@@ -112,6 +134,11 @@ mod tests {
             ("caf\u{e9} \u{202e}x".as_bytes(), "café ‹U+202E›x"),
             (b"\xc3(\xff", "‹C3›(‹FF›"),
             ("\u{9b}2J".as_bytes(), "‹U+009B›2J"),
+            ("a\u{3164}b\u{115f}".as_bytes(), "a‹U+3164›b‹U+115F›"),
+            (
+                "\u{fe0f}\u{e0101}\u{180e}".as_bytes(),
+                "‹U+FE0F›‹U+E0101›‹U+180E›",
+            ),
         ] {
             assert_eq!(visible(bytes), shown);
         }

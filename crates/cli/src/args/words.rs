@@ -1,6 +1,7 @@
 //! The words of the command line that say what a step, and the options of a command, say.
 
 use crate::args::definitions::{FilesArgs, GuardArgs, TableArgs};
+use brisk_quill_core::escape::is_hidden;
 use brisk_quill_core::step_spec::StepSpec;
 use std::path::Path;
 
@@ -208,6 +209,36 @@ pub fn quoted<'w>(words: impl IntoIterator<Item = &'w str>) -> String {
     each.collect::<Vec<_>>().join(" ")
 }
 
+/// The same for a line that is printed: controls, and signs that show as nothing, are written so that a
+/// shell reads them back (`$'…'`, POSIX.1-2024, shell command language, section 2.2.4).
+pub fn for_shell<'w>(words: impl IntoIterator<Item = &'w str>) -> String {
+    let is_unsafe = |c: char| c.is_control() || is_hidden(c);
+    let each = words
+        .into_iter()
+        .map(|word| match word.chars().any(is_unsafe) {
+            false => quoted([word]),
+            true => {
+                let mut out = String::from("$'");
+                for c in word.chars() {
+                    match c {
+                        '\'' | '\\' => out.extend(['\\', c]),
+                        '\n' => out.push_str("\\n"),
+                        '\t' => out.push_str("\\t"),
+                        c if is_unsafe(c) => {
+                            let mut bytes = [0; 4];
+                            for byte in c.encode_utf8(&mut bytes).bytes() {
+                                out.push_str(&format!("\\{byte:03o}"));
+                            }
+                        }
+                        c => out.push(c),
+                    }
+                }
+                out + "'"
+            }
+        });
+    each.collect::<Vec<_>>().join(" ")
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -267,6 +298,30 @@ mod tests {
         let (_, args) = read(&words);
         let said = [of_files(&args.files), of_guard(&args.guard)].concat();
         assert_eq!(said, words);
+    }
+
+    #[test]
+    fn controls_are_read_back_by_a_shell() {
+        let words = [
+            "a\u{1b}]0;x\u{7}b",
+            "it's\n\u{3164}\\",
+            "plain",
+            "\u{9b}2J é",
+        ];
+        let line = for_shell(words);
+        assert!(
+            !line.chars().any(|c| c.is_control() || is_hidden(c)),
+            "{line}"
+        );
+        // Where there is a shell that knows this form of quotes.
+        let script = format!("for word in {line}; do printf '%s\\0' \"$word\"; done");
+        if let Ok(read) = std::process::Command::new("bash")
+            .args(["-c", &script])
+            .output()
+        {
+            let read = String::from_utf8(read.stdout).unwrap();
+            assert_eq!(read.split_terminator('\0').collect::<Vec<_>>(), words);
+        }
     }
 
     #[test]

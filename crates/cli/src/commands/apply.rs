@@ -264,14 +264,14 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
         .is_some_and(|(_, targets)| targets.use_stdout());
     match to_stdout {
         true => output.note(&text),
-        false => output.print(text.as_bytes()),
+        false => output.say(&text),
     }
     let changes: u64 = plan.files.iter().map(|file| file.changes.len()).sum();
     if let Some(one) = first_unexpected(&expected, changes) {
         return Err(unexpected(&one));
     }
     if changes == 0 {
-        output.print(b"There is nothing to write.\n");
+        output.say("There is nothing to write.\n");
         return Ok(Status::No);
     }
     if let Some((to, targets)) = targets {
@@ -303,7 +303,7 @@ const KINDS_SHOWN: usize = 12;
 fn print_kinds(kinds: KindCollector, output: &mut Output) {
     let text = shapes_at_a_glance(&kinds.into_kinds(), KINDS_SHOWN, output.width());
     output.draw(&text);
-    output.print(b"\n");
+    output.say("\n");
 }
 
 fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Diagnostic> {
@@ -437,12 +437,12 @@ fn in_place(
     let sentence = rewrite_sentence(&asked.rewrite, &listing.sources);
     let totals = rewrite_totals(&evaluating.summary, &asked.rewrite);
     let text = format!("{sentence}\n\n{totals}");
-    output.print(text.as_bytes());
+    output.say(&text);
     let summary = &evaluating.summary;
     print_notes(&summary.notes, &summary.hints, output);
-    output.print(b"\n");
+    output.say("\n");
     if plan.changed().next().is_none() {
-        output.print(b"There is nothing to write.\n");
+        output.say("There is nothing to write.\n");
         return Ok(Status::Fine);
     }
     let what = journal_run::changes_in_files(

@@ -38,7 +38,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         shown: 0,
     };
     if !args.json {
-        output.print(format!("{sentence}\n").as_bytes());
+        output.say(&format!("{sentence}\n"));
     }
     let needs = SearchNeeds {
         missing: true,
@@ -54,7 +54,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     if args.json {
         print_note_records(&searched.notes, output);
         print_hint_records(&searched.hints, output);
-        output.print(&record_line(&CheckTotalsRecord {
+        output.data(&record_line(&CheckTotalsRecord {
             files: searched.files.read,
             files_skipped: searched.files.skipped(),
             checked,
@@ -64,11 +64,11 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     } else {
         if offenders > shown {
             let more = counted(offenders - shown, "more offender");
-            output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
+            output.say(&format!("\n{more} not shown; add `--show all`.\n"));
         }
         let files = counted(searched.files.read, "file");
         let verdict = verdict((checked, query.unit.name()), offenders, &files);
-        output.print(format!("\n{verdict}\n").as_bytes());
+        output.say(&format!("\n{verdict}\n"));
         print_notes(&searched.notes, &searched.hints, output);
     }
     Ok(searched.status(checked > 0 && offenders == 0))
@@ -106,7 +106,7 @@ impl Seer for Judge<'_> {
         let mut unit = FoundUnit::new(seen.unit, seen.found, 0);
         unit.groups.clear();
         if self.view.is_none() {
-            page.print(&json::offender(source, &unit));
+            page.data(&json::offender(source, &unit));
         } else if self.left > 0 {
             self.left -= 1;
             self.here.push(unit);
@@ -115,7 +115,7 @@ impl Seer for Judge<'_> {
 
     fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if self.view.is_none() {
-            page.print(&plan_records::problem(source, problem));
+            page.data(&plan_records::problem(source, problem));
         }
     }
 

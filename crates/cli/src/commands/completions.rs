@@ -9,6 +9,6 @@ use crate::status::Status;
 pub fn run(args: &CompletionsArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut script = Vec::new();
     clap_complete::generate(args.shell, &mut args::definitions(), "bquill", &mut script);
-    output.print(&script);
+    output.data(&script);
     Ok(Status::Fine)
 }

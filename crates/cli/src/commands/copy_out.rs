@@ -154,7 +154,7 @@ fn tell(written: &Written, to: &Path, output: &mut Output) {
         counted(written.changes, "change"),
         visible_path(to),
     );
-    output.print(text.as_bytes());
+    output.say(&text);
 }
 
 /// Says which of them were overwritten, and how to get them back.

@@ -118,7 +118,10 @@ pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, 
     match &args.to {
         Some(folder) => {
             unpack_fresh(folder)?;
-            output.print(format!("The sample files are in {}.\n", visible_path(folder)).as_bytes());
+            output.say(&format!(
+                "The sample files are in {}.\n",
+                visible_path(folder)
+            ));
         }
         None => {
             let folder = temporary_folder()?;
@@ -164,17 +167,14 @@ fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Diagnosti
     let program = std::env::current_exe()
         .map_err(|error| Diagnostic::trouble(format!("cannot find this program: {error}")))?;
     let place = visible_path(folder);
-    output.print(
-        format!(
-            "The harbour office of Larkmoor wants its berths written in one form. Its files are now\n\
+    output.say(&format!(
+        "The harbour office of Larkmoor wants its berths written in one form. Its files are now\n\
              in {place}, and this is how one goes about it.\n"
-        )
-        .as_bytes(),
-    );
+    ));
     let color = format!("--color={}", color.name());
     for stop in WALK {
         let line = command_line(stop.words);
-        output.print(format!("\n── {}\n\n$ {line}\n", stop.says).as_bytes());
+        output.say(&format!("\n── {}\n\n$ {line}\n", stop.says));
         // The command writes to the same output, behind what is printed so far.
         output.show();
         if output.flow().is_break() {
@@ -195,7 +195,7 @@ fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Diagnosti
          $ bquill preview --rewrite rewrites/scanned-log.toml gauge.log --steps\n\
          $ bquill explain --rewrite rewrites/times.toml\n"
     );
-    output.print(end.as_bytes());
+    output.say(&end);
     Ok(())
 }
 

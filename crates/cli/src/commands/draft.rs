@@ -213,7 +213,7 @@ fn ended(left: &Left, opened: &Opened, output: &mut Output) -> Result<Status, Di
             let changes = asked.map_or(true, |asked| asked.specs.iter().any(StepSpec::has_action));
             let verb = if changes { "preview" } else { "find" };
             let line = command_line(verb, &left.saved.steps, &opened.paths);
-            output.print(format!("{line}\n").as_bytes());
+            output.say(&format!("{line}\n"));
             Ok(Status::Fine)
         }
         Leave::Review => {

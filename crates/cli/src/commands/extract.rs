@@ -70,7 +70,7 @@ pub fn run(
     let sheet = RowWriter::new(form, options::at_most("--show", args.show.as_deref())?);
     let mut extractor = Extractor::new(plan, sheet, taker, in_cells);
     if form == SheetForm::Table {
-        output.print(format!("{sentence}\n\n").as_bytes());
+        output.say(&format!("{sentence}\n\n"));
     }
     let searched = request.run_in_turn(needs, &mut extractor, output)?;
     if let Some(diagnostic) = extractor.failed.take() {
@@ -240,10 +240,10 @@ impl Extractor {
         if self.sheet.hidden > 0 {
             let more = counted(self.sheet.hidden, "more row");
             let text = format!("\n{more} not shown; add `--show all`, or `--as csv`.\n");
-            output.print(text.as_bytes());
+            output.say(&text);
         }
         let (rows, files) = (counted(self.rows, "row"), counted(files, "file"));
-        output.print(format!("\n{rows} of {files}.\n").as_bytes());
+        output.say(&format!("\n{rows} of {files}.\n"));
     }
 
     /// Names the columns, from the first record of a file.
@@ -254,7 +254,7 @@ impl Extractor {
                 let (names, picks): (Vec<_>, Vec<_>) = columns.into_iter().unzip();
                 self.picks = picks;
                 if !self.sheet.has_begun() {
-                    page.print(&self.sheet.begin(&names));
+                    page.data(&self.sheet.begin(&names));
                 } else if names != self.names && !self.plan.own_keys {
                     let message =
                         format!("{} has other columns than the files before it", self.path);
@@ -299,7 +299,7 @@ impl Extractor {
             let values: Vec<Value> = (self.picks.iter())
                 .map(|pick| self.value(pick, record, &found, index))
                 .collect();
-            page.print(&self.sheet.row(&values));
+            page.data(&self.sheet.row(&values));
             self.rows += 1;
         }
     }

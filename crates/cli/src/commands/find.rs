@@ -59,7 +59,7 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
     };
     if let Form::Text(_) = tally.form {
         let sentence = find_sentence(&query, &request.sources.listing.sources, args.missing);
-        output.print(format!("{sentence}\n").as_bytes());
+        output.say(&format!("{sentence}\n"));
     }
     let needs = SearchNeeds {
         // Where nothing is shown of them, finding them would only take time.
@@ -204,7 +204,7 @@ impl Seer for Tally<'_> {
 
     fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if let Form::Json(_) = &self.form {
-            page.print(&plan_records::problem(source, problem));
+            page.data(&plan_records::problem(source, problem));
         }
     }
 
@@ -214,21 +214,21 @@ impl Seer for Tally<'_> {
         self.why.end_file(source, self.here);
         if std::mem::take(&mut self.lacks_end) && Some(source) != self.last.as_ref() {
             // A line of the next file must not stand behind this one.
-            output.print(b"\n");
+            output.say("\n");
         }
         match &self.form {
             Form::Text(view) => output.draw(&view.file(source, &self.units)),
             Form::Paths if self.here > 0 => {
                 let name = source.path().as_os_str().as_encoded_bytes();
                 match output.is_terminal() {
-                    true => output.print(visible(name).as_bytes()),
-                    false => output.print(name),
+                    true => output.say(&visible(name)),
+                    false => output.data(name),
                 }
-                output.print(b"\n");
+                output.say("\n");
             }
             Form::Count { .. } if self.here > 0 => {
                 let row = format!("{:>8}  {}\n", number(self.here), file_name(source));
-                output.print(row.as_bytes());
+                output.say(&row);
             }
             _ => {}
         }
@@ -271,7 +271,7 @@ impl Tally<'_> {
                 let offsets = unit.offsets();
                 let locate = |at: usize| seen.coding.on_disk(offsets.of(at));
                 let found = FoundUnit::new(unit, seen.found, 0);
-                page.print(&match self.missing {
+                page.data(&match self.missing {
                     true => json::missing(source, &found, why.as_deref()),
                     false => json::matches(source, &found, groups, &locate),
                 });
@@ -283,17 +283,17 @@ impl Tally<'_> {
                 self.units.push(FoundUnit { why, ..found });
             }
             Form::Bare { escaped: true } => {
-                page.print(visible(unit.bytes()).as_bytes());
-                page.print(b"\n");
+                page.say(&visible(unit.bytes()));
+                page.say("\n");
             }
             Form::Bare { escaped: false } => {
                 if unit.cell.is_some() {
-                    page.print(unit.bytes());
-                    return page.print(b"\n");
+                    page.data(unit.bytes());
+                    return page.say("\n");
                 }
                 let ending = &unit.text[unit.span.to..unit.ending.to];
-                page.print(seen.coding.raw(unit.offset(0), unit.bytes()));
-                page.print(seen.coding.raw(unit.offset(unit.bytes().len()), ending));
+                page.data(seen.coding.raw(unit.offset(0), unit.bytes()));
+                page.data(seen.coding.raw(unit.offset(unit.bytes().len()), ending));
                 self.lacks_end = ending.is_empty() && !unit.bytes().ends_with(b"\n");
             }
             Form::Count { each: true } => {
@@ -301,7 +301,7 @@ impl Tally<'_> {
                 let cell = unit.cell.map(|cell| format!(", {}", cell.name()));
                 let cell = cell.unwrap_or_default();
                 let row = format!("{wanted:>8}  {name}, line {}{cell}\n", unit.line);
-                page.print(row.as_bytes());
+                page.say(&row);
             }
             Form::Text(_) | Form::Paths | Form::Count { .. } => {}
         }
@@ -320,7 +320,7 @@ impl Tally<'_> {
                 print_reason_records(&self.why, output);
                 print_note_records(&searched.notes, output);
                 print_hint_records(&searched.hints, output);
-                output.print(&record_line(&FindTotalsRecord {
+                output.data(&record_line(&FindTotalsRecord {
                     files: totals.files.read,
                     files_matching: totals.matching,
                     files_skipped: totals.files.skipped(),
@@ -335,7 +335,7 @@ impl Tally<'_> {
                     let noun = if self.missing { totals.unit } else { "match" };
                     let more = counted(hidden, &format!("more {noun}"));
                     let note = format!("\n{more} not shown; add `--show all`.\n");
-                    output.print(note.as_bytes());
+                    output.say(&note);
                 }
                 if let Some(explainer) = &self.why.explainer {
                     let unit = (totals.unit, REASONS_SHOWN);
@@ -346,7 +346,7 @@ impl Tally<'_> {
             }
             Form::Count { .. } => {
                 let row = format!("{:>8}  in all\n", number(totals.units));
-                output.print(row.as_bytes());
+                output.say(&row);
             }
             Form::Bare { .. } | Form::Paths => {}
         }
@@ -361,6 +361,6 @@ fn print_reason_records(why: &Why, output: &mut Output) {
     };
     for row in why.take().rows() {
         let words = reason_words(&row.reason, explainer.parts());
-        output.print(&json::reason(&row, &words));
+        output.data(&json::reason(&row, &words));
     }
 }

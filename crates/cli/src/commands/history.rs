@@ -59,7 +59,7 @@ fn all(
     let mut rows = Vec::new();
     for record in &records {
         match record {
-            Ok(record) if args.json => output.print(&summary(record, &reverts)),
+            Ok(record) if args.json => output.data(&summary(record, &reverts)),
             Ok(record) => {
                 let intent = record.intent.as_ref();
                 let when = intent.map_or_else(String::new, |intent| journal_run::moment(intent.at));
@@ -77,7 +77,7 @@ fn all(
     let list = history_list(&rows, output.width());
     output.draw(&list);
     if numbers.is_empty() && !args.json {
-        output.print(b"No run has been made.\n");
+        output.say("No run has been made.\n");
     }
     let bytes = journal.size();
     if !args.json && !numbers.is_empty() {
@@ -88,7 +88,7 @@ fn all(
             }
             false => format!("{kept} are kept to undo them.\n"),
         };
-        output.print(text.as_bytes());
+        output.say(&text);
     }
     Ok(status)
 }
@@ -161,10 +161,10 @@ fn one(
     };
     let mut all = all.into_iter().flatten();
     if args.json {
-        output.print(&summary(&record, &reverts));
+        output.data(&summary(&record, &reverts));
         for found in all {
             let found = found.map_err(|error| Diagnostic::of_file(&error))?;
-            output.print(&json_change(&found));
+            output.data(&json_change(&found));
         }
         return Ok(Status::Fine);
     }
@@ -182,7 +182,7 @@ fn one(
     output.draw(&list);
     if let Some(intent) = intent {
         let folder = visible_path(&intent.folder.path());
-        output.print(format!("in {folder}\n").as_bytes());
+        output.say(&format!("in {folder}\n"));
         let text = history_was_now(intent, &changes, output.width());
         output.draw(&text);
     }
@@ -193,7 +193,7 @@ fn one(
             0 => counted(hidden, "change"),
             _ => counted(hidden, "more change"),
         };
-        output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
+        output.say(&format!("\n{more} not shown; add `--show all`.\n"));
     }
     Ok(Status::Fine)
 }
@@ -264,7 +264,7 @@ fn forget(
         ));
     }
     if chosen.is_empty() {
-        output.print(b"There is nothing to forget.\n");
+        output.say("There is nothing to forget.\n");
         return Ok(Status::No);
     }
     let what = counted(chosen.len() as u64, "run");
@@ -287,7 +287,7 @@ fn forget(
             .forget(*run)
             .map_err(|error| Diagnostic::of_file(&error))?;
     }
-    output.print(format!("Forgot {what}.\n").as_bytes());
+    output.say(&format!("Forgot {what}.\n"));
     Ok(Status::Fine)
 }
 

@@ -248,9 +248,9 @@ impl Session<'_> {
             Ok((Status::Fine, _)) if !self.args.json => {
                 let hints = plans::open(None).map(|plan| plan.index.hints);
                 for hint in hints.unwrap_or_default() {
-                    output.print(format!("\nhint {hint}\n").as_bytes());
+                    output.say(&format!("\nhint {hint}\n"));
                 }
-                output.print(KEPT.as_bytes());
+                output.say(&KEPT);
                 Ok(())
             }
             // There is nothing more to change, or what is wrong has been reported.

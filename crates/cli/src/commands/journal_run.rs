@@ -225,7 +225,7 @@ pub fn tell(done: &RunDone, output: &mut Output) {
         true => "`bquill undo` reverts it.",
         false => "Its record has been removed meanwhile, so it cannot be undone.",
     };
-    output.print(format!("Wrote {what}: run {run}. {back}\n").as_bytes());
+    output.say(&format!("Wrote {what}: run {run}. {back}\n"));
     tell_notes(&done.notes, output);
 }
 
@@ -269,14 +269,14 @@ pub fn agreed_to(
 ) -> Result<bool, Diagnostic> {
     let agreed = yes || ask(question, output)?;
     if !agreed {
-        output.print(format!("{no}\n").as_bytes());
+        output.say(&format!("{no}\n"));
     }
     Ok(agreed)
 }
 
 /// Asks, and reads the answer.
 fn ask(question: &str, output: &mut Output) -> Result<bool, Diagnostic> {
-    output.print(question.as_bytes());
+    output.say(&question);
     output.show();
     let mut answer = String::new();
     signals::waiting(|| io::stdin().lock().read_line(&mut answer))

@@ -10,7 +10,7 @@ pub fn run(output: &mut Output) -> Result<Status, Diagnostic> {
     command.build();
     let page = page(&command)
         .map_err(|error| Diagnostic::trouble(format!("cannot write the manual page: {error}")))?;
-    output.print(&page);
+    output.data(&page);
     Ok(Status::Fine)
 }
 

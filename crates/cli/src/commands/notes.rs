@@ -14,39 +14,39 @@ const NOTES_SHOWN: usize = 10;
 /// Prints the record of each note.
 pub fn print_note_records(notes: &[FileNote], output: &mut Output) {
     for note in notes {
-        output.print(&plan_records::note(note));
+        output.data(&plan_records::note(note));
     }
 }
 
 /// Prints the record of each hint.
 pub fn print_hint_records(hints: &Hints, output: &mut Output) {
     for hint in &hints.shown {
-        output.print(&plan_records::hint(hint));
+        output.data(&plan_records::hint(hint));
     }
 }
 
 /// Prints counts behind a blank line, where there are some.
 pub fn print_totals(totals: &str, output: &mut Output) {
     if !totals.is_empty() {
-        output.print(format!("\n{totals}").as_bytes());
+        output.say(&format!("\n{totals}"));
     }
 }
 
 /// Prints notes, the first of many, and hints.
 pub fn print_notes(notes: &[FileNote], hints: &Hints, output: &mut Output) {
     if !notes.is_empty() {
-        output.print(b"\n");
+        output.say("\n");
     }
     for note in notes.iter().take(NOTES_SHOWN) {
         let (path, line, message) = (file_name(&note.source), note.line, &note.message);
-        output.print(format!("note: {path}, line {line}: {message}\n").as_bytes());
+        output.say(&format!("note: {path}, line {line}: {message}\n"));
     }
     if let Some(more) = notes.len().checked_sub(NOTES_SHOWN).filter(|n| *n > 0) {
-        output.print(format!("{}\n", counted(more as u64, "more note")).as_bytes());
+        output.say(&format!("{}\n", counted(more as u64, "more note")));
     }
     let text = hint_lines(hints);
     if !text.is_empty() {
-        output.print(b"\n");
+        output.say("\n");
         output.draw(&text);
     }
 }

@@ -211,7 +211,7 @@ impl Meant {
             number(lost),
             counted(new, "new change"),
         );
-        output.print(text.as_bytes());
+        output.say(&text);
         Ok(())
     }
 

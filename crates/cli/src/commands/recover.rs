@@ -25,7 +25,7 @@ pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic
         return close(&journal, run, output);
     }
     if journal.numbers().map_err(failed)?.is_empty() {
-        output.print(b"No run was interrupted.\n");
+        output.say("No run was interrupted.\n");
         return Ok(Status::Fine);
     }
     let _lock = journal.lock().map_err(failed)?;
@@ -40,7 +40,7 @@ pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic
         }
     }
     if done == 0 && status == Status::Fine {
-        output.print(b"No run was interrupted.\n");
+        output.say("No run was interrupted.\n");
     }
     Ok(status)
 }
@@ -78,7 +78,7 @@ fn one(
         (Direction::Back, false) => "It was not yet decided, so every file keeps its old bytes.",
         (Direction::Back, true) => "Every file gets its old bytes.",
     };
-    output.print(format!("{} {why}\n", begun(&record)).as_bytes());
+    output.say(&format!("{} {why}\n", begun(&record)));
     let done = recover(&RealFs, journal, &record, asked).map_err(|error| {
         let other = match error.kind {
             FileErrorKind::NotForward => {
@@ -100,14 +100,14 @@ fn one(
         Direction::Back if done.foreign.is_empty() => "has been rolled back.",
         Direction::Back => "has been rolled back, but for files that were changed meanwhile:",
     };
-    output.print(format!("Run {run} {end}\n").as_bytes());
+    output.say(&format!("Run {run} {end}\n"));
     for line in journal_run::foreign_lines(&done.foreign) {
-        output.print(format!("  {line}\n").as_bytes());
+        output.say(&format!("  {line}\n"));
     }
     if !record_is_whole(journal, run) {
         let text =
             format!("`bquill undo {run} --review` reverts what is left of it in these files.\n");
-        output.print(text.as_bytes());
+        output.say(&text);
     }
     journal_run::tell_left(&done.left, output);
     Ok(true)
@@ -145,7 +145,7 @@ fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status,
                 "Run {run} is closed; which files it was about cannot be read. What is left of its \
                  record is kept until `bquill history --forget {run}`: {folder}\n"
             );
-            output.print(text.as_bytes());
+            output.say(&text);
             return Ok(Status::Fine);
         }
     };
@@ -170,7 +170,7 @@ fn close(journal: &Journal<'_>, run: u64, output: &mut Output) -> Result<Status,
         "\nRun {run} is closed: {count}, as above. What still held its new bytes was rolled back. \
          The bytes are kept until `bquill history --forget {run}`.\n"
     ));
-    output.print(text.as_bytes());
+    output.say(&text);
     Ok(Status::Fine)
 }
 
@@ -204,6 +204,6 @@ fn tell_cleaned(record: &RunRecord, done: &Recovered, output: &mut Output) {
         true => "; what it had left over has been removed.\n",
         false => ".\n",
     };
-    output.print(format!("Run {} {what}{end}", record.run).as_bytes());
+    output.say(&format!("Run {} {what}{end}", record.run));
     journal_run::tell_left(&done.left, output);
 }

@@ -273,8 +273,8 @@ fn decide(
 /// Tells what would be written now.
 fn tell_decisions(plan: &PlanIndex, json: bool, output: &mut Output) {
     match json {
-        true => output.print(&json_decisions(plan)),
-        false => output.print(format!("{}\n", what_is_written(plan)).as_bytes()),
+        true => output.data(&json_decisions(plan)),
+        false => output.say(&format!("{}\n", what_is_written(plan))),
     }
 }
 

@@ -89,7 +89,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     match args.json {
         true => listed.print_records(&searched, output),
         false => {
-            output.print(format!("{sentence}\n\n").as_bytes());
+            output.say(&format!("{sentence}\n\n"));
             listed.print_table(output);
             print_notes(&searched.notes, &searched.hints, output);
         }
@@ -211,7 +211,7 @@ impl Seer for Looker {
 
     fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if self.json {
-            page.print(&plan_records::problem(source, problem));
+            page.data(&plan_records::problem(source, problem));
         }
     }
 }
@@ -283,7 +283,7 @@ impl Listed<'_> {
                 "\n{} between the most frequent and the rarest not shown; add `--show all`.\n",
                 number(hidden as u64)
             );
-            output.print(text.as_bytes());
+            output.say(&text);
         }
         let noun = if args.chars {
             "unusual character"
@@ -291,10 +291,10 @@ impl Listed<'_> {
             "shape"
         };
         let (kinds, values) = (counted(kinds as u64, noun), counted(self.values, "value"));
-        output.print(format!("\n{kinds} in {values}.\n").as_bytes());
+        output.say(&format!("\n{kinds} in {values}.\n"));
         if others > 0 {
             let text = format!("{} of further kinds are not told apart.\n", number(others));
-            output.print(text.as_bytes());
+            output.say(&text);
         }
     }
 
@@ -306,7 +306,7 @@ impl Listed<'_> {
             let Coded { text, base64 } = Coded::of(&first.example);
             let cell = thing.column.as_deref().map(Cow::Borrowed);
             let line = Ordinal(first.line);
-            output.print(&match &thing.form {
+            output.data(&match &thing.form {
                 Form::Shape(shape) => record_line(&ShapeRecord {
                     cell,
                     shape: shape.to_string().into(),
@@ -336,7 +336,7 @@ impl Listed<'_> {
         }
         print_note_records(&searched.notes, output);
         print_hint_records(&searched.hints, output);
-        output.print(&record_line(&ShapesTotalsRecord {
+        output.data(&record_line(&ShapesTotalsRecord {
             files: searched.files.read,
             files_skipped: searched.files.skipped(),
             values: self.values,

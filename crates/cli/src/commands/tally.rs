@@ -59,15 +59,15 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     if args.json {
         print_records(&rows, total, &searched, no_numbers, output);
     } else {
-        output.print(format!("{sentence}\n\n").as_bytes());
+        output.say(&format!("{sentence}\n\n"));
         print_table(&rows, total, top, sum.is_some(), args.by.is_some(), output);
         let values = counted((rows.len()) as u64, "value");
         let files = counted(searched.files.read, "file");
         let text = format!("\n{values} in {} in {files}.\n", counted(total, "match"));
-        output.print(text.as_bytes());
+        output.say(&text);
         if others > 0 {
             let text = format!("{} of further values are not told apart.\n", number(others));
-            output.print(text.as_bytes());
+            output.say(&text);
         }
         print_notes(&searched.notes, &searched.hints, output);
     }
@@ -136,7 +136,7 @@ fn print_table(
             "\n{more} with a count of {}; add `--show all`.\n",
             number(counts)
         );
-        output.print(text.as_bytes());
+        output.say(&text);
     }
 }
 
@@ -151,7 +151,7 @@ fn print_records(
         let path = row.file.as_deref().map(|path| path.as_os_str().as_bytes());
         let (path, path_b64) = optional(path.map(Coded::of_path));
         let (value, value_b64) = optional(row.value.as_deref().map(Coded::of));
-        output.print(&record_line(&ValueRecord {
+        output.data(&record_line(&ValueRecord {
             path,
             path_b64,
             value,
@@ -162,7 +162,7 @@ fn print_records(
     }
     print_note_records(&searched.notes, output);
     print_hint_records(&searched.hints, output);
-    output.print(&record_line(&TallyTotalsRecord {
+    output.data(&record_line(&TallyTotalsRecord {
         files: searched.files.read,
         files_skipped: searched.files.skipped(),
         matches: total,
@@ -207,7 +207,7 @@ impl Seer for Counter {
 
     fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if self.json {
-            page.print(&plan_records::problem(source, problem));
+            page.data(&plan_records::problem(source, problem));
         }
     }
 }

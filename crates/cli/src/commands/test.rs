@@ -28,7 +28,7 @@ pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Diagnostic> {
         status = status.max(Status::No);
     }
     if args.json {
-        output.print(&json_example_totals(
+        output.data(&json_example_totals(
             args.files.len() as u64,
             worked,
             failed,
@@ -39,7 +39,7 @@ pub fn run(args: &TestArgs, output: &mut Output) -> Result<Status, Diagnostic> {
             0 => format!("\n{held} held.\n"),
             n => format!("\n{held} held, {n} did not.\n"),
         };
-        output.print(text.as_bytes());
+        output.say(&text);
     }
     Ok(status)
 }
@@ -65,7 +65,7 @@ fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Outp
     let name = visible_path(path);
     if json {
         for outcome in outcomes {
-            output.print(&json_example(&name, outcome));
+            output.data(&json_example(&name, outcome));
         }
         return;
     }
@@ -74,7 +74,7 @@ fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Outp
         "{name}: {held} of {}\n",
         counted(outcomes.len() as u64, "example")
     );
-    output.print(summary.as_bytes());
+    output.say(&summary);
     let view = ExampleView {
         width: output.width(),
     };
@@ -82,6 +82,6 @@ fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Outp
         output.draw(&view.failed(outcome));
     }
     if held < outcomes.len() {
-        output.print(b"\n");
+        output.say("\n");
     }
 }

@@ -74,7 +74,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
         undoing.name(),
         done.run
     );
-    output.print(text.as_bytes());
+    output.say(&text);
     journal_run::tell_notes(&done.notes, output);
     Ok(Status::Fine)
 }
@@ -197,7 +197,7 @@ fn review(
     if last.is_some() {
         text.push_str("`bquill review` judges them, `bquill apply` writes them.\n");
     }
-    output.print(text.as_bytes());
+    output.say(&text);
     Ok(match last {
         Some(_) => Status::Fine,
         None => Status::No,

@@ -106,6 +106,24 @@ impl StepText {
         Ok(all)
     }
 
+    /// The words of a step as a shell reads them; the pattern behind `--`, with what must follow it, where it
+    /// looks like an option.
+    fn for_shell(&self, behind: &str) -> String {
+        let words = shlex::split(&self.options).unwrap_or_default();
+        let options = words::for_shell(words.iter().map(String::as_str));
+        let pattern = words::for_shell(Some(&*self.pattern).filter(|pattern| !pattern.is_empty()));
+        let template = match self.template.is_empty() {
+            true => String::new(),
+            false => format!("--with {}", words::for_shell([&*self.template])),
+        };
+        let parts = match self.pattern.starts_with('-') {
+            true => [&*options, &template, "--", &pattern, behind],
+            false => [&*pattern, &options, &template, behind, ""],
+        };
+        let parts: Vec<&str> = parts.into_iter().filter(|part| !part.is_empty()).collect();
+        parts.join(" ")
+    }
+
     /// The words of a step as they are typed in a shell.
     pub fn quoted(&self) -> String {
         let pattern = match self.pattern.is_empty() {
@@ -306,19 +324,19 @@ impl Asked {
 
 /// The command line that says what some steps say, of this verb.
 pub fn command_line(verb: &str, texts: &[StepText], paths: &[PathBuf]) -> String {
-    let steps: Vec<String> = texts.iter().map(StepText::quoted).collect();
     let paths: Vec<String> = (paths.iter())
         .map(|path| path.to_string_lossy().into_owned())
         .collect();
-    let first = steps.first().map_or("", String::as_str);
+    let paths = words::for_shell(paths.iter().map(String::as_str));
+    let mut steps = texts.iter();
+    let first = steps
+        .next()
+        .map(|step| step.for_shell(&paths))
+        .unwrap_or(paths);
     let mut line = format!("bquill {verb} {first}").trim_end().to_owned();
-    if !paths.is_empty() {
-        line.push(' ');
-        line.push_str(&words::quoted(paths.iter().map(String::as_str)));
-    }
-    for step in steps.iter().skip(1) {
+    for step in steps {
         line.push_str(" --then ");
-        line.push_str(step);
+        line.push_str(&step.for_shell(""));
     }
     line
 }

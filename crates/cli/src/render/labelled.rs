@@ -1,5 +1,9 @@
 //! Text whose pieces carry labels; what a label looks like is decided by who paints it.
+//!
+//! It is also the gate for whatever a person is shown: text from files, names and requests of others becomes
+//! a [`Labelled`] before it is printed, and what becomes one drives no terminal.
 
+use brisk_quill_core::escape::push_gated;
 use std::fmt;
 use std::ops::Range;
 
@@ -39,12 +43,12 @@ pub struct Labelled {
 impl Labelled {
     /// Appends text without a label.
     pub fn push_str(&mut self, text: &str) {
-        self.text.push_str(text);
+        push_gated(&mut self.text, text);
     }
 
     /// Appends a character without a label.
     pub fn push(&mut self, c: char) {
-        self.text.push(c);
+        self.push_str(c.encode_utf8(&mut [0; 4]));
     }
 
     /// Appends text with a label.
@@ -53,7 +57,7 @@ impl Labelled {
             return;
         }
         let from = self.text.len();
-        self.text.push_str(text);
+        push_gated(&mut self.text, text);
         self.labels.push((from..self.text.len(), role));
     }
 
@@ -89,10 +93,9 @@ impl Labelled {
 
 impl From<&str> for Labelled {
     fn from(text: &str) -> Self {
-        Self {
-            text: text.to_owned(),
-            labels: Vec::new(),
-        }
+        let mut labelled = Self::default();
+        labelled.push_str(text);
+        labelled
     }
 }
 

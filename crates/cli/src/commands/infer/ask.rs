@@ -39,7 +39,7 @@ impl Asker {
         output: &mut Output,
     ) -> Result<Told, Diagnostic> {
         let Some(asked) = inference.questions.next(self.confirmed) else {
-            output.print(b"\nNo question is left that would tell these proposals apart.\n\n");
+            output.say("\nNo question is left that would tell these proposals apart.\n\n");
             return Ok(Told::Enough);
         };
         let (said, text, line, answers): (_, _, _, Vec<Offered>) = match asked {
@@ -67,7 +67,7 @@ impl Asker {
                 (said.to_owned(), text, None, vec![Offered::only(None)])
             }
         };
-        output.print(format!("\n{said}\n").as_bytes());
+        output.say(&format!("\n{said}\n"));
         let Some(after) = choose((&text, line), &answers, output)? else {
             return Ok(Told::Enough);
         };
@@ -151,7 +151,7 @@ fn choose(
         out.push('\n');
     }
     out.push_str("    =  another text: type it behind the `=`\n    q  enough\n");
-    output.print(out.as_bytes());
+    output.say(&out);
     loop {
         let Some(answer) = read("> ", output)? else {
             return Ok(None);
@@ -167,14 +167,14 @@ fn choose(
         let mut lettered = ('a'..).zip(&offered);
         match lettered.find(|(letter, _)| chosen.chars().eq([*letter])) {
             Some((_, answer)) => return Ok(Some(answer.after.clone())),
-            None => output.print(b"Answer with one of the letters, or `=` and the text.\n"),
+            None => output.say("Answer with one of the letters, or `=` and the text.\n"),
         }
     }
 }
 
 /// Reads a line from the terminal, without its end; `None` where there is no more.
 fn read(prompt: &str, output: &mut Output) -> Result<Option<String>, Diagnostic> {
-    output.print(prompt.as_bytes());
+    output.say(&prompt);
     output.show();
     let mut line = String::new();
     let count = signals::waiting(|| io::stdin().lock().read_line(&mut line))

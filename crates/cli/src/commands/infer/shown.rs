@@ -268,7 +268,7 @@ impl Shown<'_> {
     pub fn print_records(&self, output: &mut Output) {
         for (at, (rewrite, trial)) in self.rewrites.iter().zip(self.trials).enumerate() {
             let sentence = rewrite_sentence(&rewrite.rewrite, self.sources);
-            output.print(&record_line(&ProposalRecord {
+            output.data(&record_line(&ProposalRecord {
                 number: Ordinal(at as u64 + 1),
                 rewrite: Json(Cow::Borrowed(&rewrite.text)),
                 sentence: sentence.into(),
@@ -287,7 +287,7 @@ impl Shown<'_> {
                 .trials
                 .iter()
                 .map(|trial| trial.made[one.at].as_deref());
-            output.print(&record_line(&DisputeRecord {
+            output.data(&record_line(&DisputeRecord {
                 text: one.text.into(),
                 line: Ordinal(one.line),
                 made: made.map(|made| made.map(Cow::Borrowed)).collect(),
@@ -316,7 +316,7 @@ pub struct Counts {
 
 /// Prints the last record.
 pub fn print_totals((units, searched): (&Units, &Searched), counts: Counts, output: &mut Output) {
-    output.print(&record_line(&InferTotalsRecord {
+    output.data(&record_line(&InferTotalsRecord {
         files: searched.files.read,
         files_skipped: searched.files.skipped(),
         units: units.all.len() as u64 + units.more,

@@ -142,7 +142,7 @@ impl Seer for Units {
 
     fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
         if self.json {
-            page.print(&plan_records::problem(source, problem));
+            page.data(&plan_records::problem(source, problem));
         }
     }
 }

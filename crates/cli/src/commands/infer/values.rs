@@ -43,13 +43,13 @@ pub fn run(
     let (matching, odd) = (sum(&matching), sum(&others));
     others.sort_by(|a, b| b.count.cmp(&a.count).then(a.line.cmp(&b.line)));
     if args.json {
-        output.print(&record_line(&ValuesPatternRecord {
+        output.data(&record_line(&ValuesPatternRecord {
             pattern: pattern.as_str().into(),
             matching,
             others: odd,
         }));
         for one in others.iter().take(show) {
-            output.print(&record_line(&OddValueRecord {
+            output.data(&record_line(&OddValueRecord {
                 text: one.text.into(),
                 line: Ordinal(one.line),
                 count: one.count,

@@ -106,7 +106,7 @@ impl<'r> View<'r> {
         match &self.form {
             Form::Text { rewrite, .. } | Form::Whole { rewrite, .. } => {
                 let sentence = rewrite_sentence(rewrite, &listing.sources);
-                output.print(format!("{sentence}\n").as_bytes());
+                output.say(&format!("{sentence}\n"));
             }
             Form::Json | Form::Diff { .. } => {}
         }
@@ -150,7 +150,7 @@ impl<'r> View<'r> {
                         0 => counted(hidden, "change"),
                         _ => counted(hidden, "more change"),
                     };
-                    output.print(format!("\n{more} not shown; add `--show all`.\n").as_bytes());
+                    output.say(&format!("\n{more} not shown; add `--show all`.\n"));
                 }
                 print_totals(&rewrite_totals(summary, rewrite), output);
                 print_notes(&summary.notes, &summary.hints, output);
@@ -188,10 +188,10 @@ fn text_of(reader: &mut Reader, report: &FileReport<'_>) -> Result<Vec<u8>, Diag
 
 fn print_diff(diff: &[u8], escaped: bool, output: &mut Output) {
     if !escaped {
-        return output.print(diff);
+        return output.data(diff);
     }
     for line in diff.split_inclusive(|b| *b == b'\n') {
         let line = line.strip_suffix(b"\n").unwrap_or(line);
-        output.print(format!("{}\n", visible(line)).as_bytes());
+        output.say(&format!("{}\n", visible(line)));
     }
 }
