@@ -3,6 +3,7 @@
 //! A [`Pattern`] is parsed and compiled once; a [`Finder`] holds the scratch memory of one
 //! thread's searches. Searches never cross the unit they are given, so `^` and `$` mean its ends.
 
+mod automaton;
 mod backtracking;
 pub(crate) mod candidates;
 mod exact;
@@ -14,6 +15,7 @@ pub mod options;
 pub mod outline;
 pub mod probe;
 pub mod search_error;
+mod sorted_texts;
 mod stray;
 pub mod syntax;
 pub(crate) mod texts;

@@ -268,19 +268,21 @@ fn explained(refusal: &Refusal, pairs: &[Pair]) -> Diagnostic {
         Refusal::NothingChanges => Diagnostic::no("no example changes anything")
             .remedy("give one that does: `--example BEFORE AFTER`"),
         Refusal::TwoOutcomes(a, b) => Diagnostic::no(format!(
-            "one text is to become two things: example {a} says {}, and example {b} says {}",
+            "examples {a} and {b} give different results for one text: {} and {}",
             example(a),
             example(b)
         ))
         .remedy(
             "leave one of them out; or give more of the line around them, if that tells them apart",
         ),
+        Refusal::TooMany(_) => Diagnostic::wrong(refusal.to_string())
+            .remedy("give some that differ in kind; two or three say most"),
         Refusal::TooLong(number) => Diagnostic::wrong(format!(
             "example {number} is longer than {EXAMPLE_MOST} characters"
         ))
         .remedy("give a shorter one, or the part of it that changes"),
         Refusal::OddOne(number) => Diagnostic::no(format!(
-            "no one rule makes all of these: example {number}, {}, fits none that makes the others",
+            "no single rule reproduces all examples: example {number}, {}, fits none that reproduces the others",
             example(number)
         ))
         .remedy(
@@ -290,7 +292,7 @@ fn explained(refusal: &Refusal, pairs: &[Pair]) -> Diagnostic {
             Diagnostic::no("the new texts are not made of the old ones: this looks like a table")
                 .remedy("write the pairs into a file, and use `--pairs FILE`, or the filter `map`")
         }
-        Refusal::NoRule => Diagnostic::no("no rule was found that makes all examples")
+        Refusal::NoRule => Diagnostic::no("no single rule reproduces all examples")
             .remedy("try with fewer; or give examples that differ less, one kind at a time"),
     }
 }

@@ -1,5 +1,6 @@
 //! The places of a new text that may be copies of spans of the old one.
 
+use crate::infer::budget::Budget;
 use crate::infer::filters::{FilterSet, Filters};
 use crate::infer::tokens::{Kind, tokens};
 use std::collections::BTreeMap;
@@ -27,10 +28,10 @@ pub(super) struct CopyMap {
 }
 
 impl CopyMap {
-    /// The copies of a pair.
-    pub fn new(before: &[char], after: &[char], filters: &Filters) -> Self {
+    /// The copies of a pair, as far as the budget goes.
+    pub fn new(before: &[char], after: &[char], filters: &Filters, budget: &mut Budget) -> Self {
         let mut by_start = vec![Vec::new(); after.len() + 1];
-        let cuts = cuts(before, after);
+        let cuts = cuts(before, after, budget);
         let mut spans = 0;
         // Short spans first, so that of a long text the useful ones are looked at.
         'all: for steps in 1..cuts.len() {
@@ -40,10 +41,11 @@ impl CopyMap {
                     continue;
                 }
                 spans += 1;
-                if spans > SPANS_MOST {
+                if spans > SPANS_MOST || budget.is_spent() {
                     break 'all;
                 }
                 for (made, set) in results(text, filters) {
+                    budget.spend(5 + (made.len() + after.len()) / 16);
                     for start in places(after, &made) {
                         by_start[start].push(Copy {
                             span: (*from, *to),
@@ -84,7 +86,7 @@ pub(super) fn places<'t>(text: &'t [char], part: &'t [char]) -> impl Iterator<It
 }
 
 /// The places of the old text where a span may begin or end.
-fn cuts(before: &[char], after: &[char]) -> Vec<usize> {
+fn cuts(before: &[char], after: &[char], budget: &mut Budget) -> Vec<usize> {
     let mut cuts = vec![0, before.len()];
     for token in tokens(before) {
         cuts.extend([token.from, token.to]);
@@ -107,7 +109,8 @@ fn cuts(before: &[char], after: &[char]) -> Vec<usize> {
     }
     for token in tokens(after).into_iter().filter(|token| token.is_word()) {
         let text = token.of(after);
-        if text.len() > 1 {
+        if text.len() > 1 && !budget.is_spent() {
+            budget.spend(1 + before.len() / 16);
             cuts.extend(places(before, text).flat_map(|at| [at, at + text.len()]));
         }
     }

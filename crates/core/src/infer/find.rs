@@ -23,6 +23,8 @@ const CANDIDATES_MOST: usize = 400;
 
 /// The share of the work that a single step may take.
 const ONE_STEP: f64 = 0.6;
+/// The share of it that looking for copies may take.
+const OF_COPIES: f64 = 0.3;
 /// The share of what is left then that the step of one group of examples may take.
 const OF_GROUP: f64 = 0.35;
 
@@ -106,7 +108,13 @@ fn in_one_step(examples: &Examples<'_>, budget: &mut Budget, found: &mut Found) 
     if taught.is_empty() {
         return;
     }
-    let map = |case: &&Case| CopyMap::new(&case.before, &case.after, examples.filters);
+    // Each of them may take a part of it, so that some is left for the search.
+    let share = OF_COPIES / taught.len() as f64;
+    let map = |case: &&Case| {
+        budget.with_share(share, |budget| {
+            CopyMap::new(&case.before, &case.after, examples.filters, budget)
+        })
+    };
     let maps: Vec<CopyMap> = taught.iter().map(map).collect();
     let windows = Windows {
         examples,
@@ -125,7 +133,7 @@ fn in_one_step(examples: &Examples<'_>, budget: &mut Budget, found: &mut Found) 
         windows.search(&places, (OF_CELLS, 0.0), budget, found);
         return;
     }
-    for plan in plans(&taught) {
+    for plan in plans(&taught, budget) {
         if budget.is_spent() {
             break;
         }
@@ -194,8 +202,12 @@ impl Windows<'_> {
         };
         let filters = self.examples.filters;
         let first = source(order[0]);
-        let begun = templates(first.map, first.window, first.place, filters, most);
-        budget.spend(200 * (first.window.after.1 - first.window.after.0));
+        let begun = templates(
+            first.map,
+            (first.window, first.place),
+            (filters, most),
+            budget,
+        );
         order[1..].iter().fold(begun, |hypotheses, further| {
             read_further(hypotheses, source(*further), filters, budget)
         })

@@ -11,9 +11,10 @@ use crate::infer::proposal::{Proposal, alone, changed, made_of, step};
 use crate::infer::questions::Questions;
 use crate::infer::rank::{Ranked, Text, rank, relatives_behind};
 use crate::infer::refusal::Refusal;
-use crate::infer::task::{EXAMPLE_MOST, Pair, Task};
+use crate::infer::task::{EXAMPLE_MOST, EXAMPLES_MOST, Pair, Task};
 use crate::infer::tokens::{exact_digits, text_of, tokens};
-use std::collections::BTreeSet;
+use crate::span::Span;
+use std::collections::{BTreeSet, HashMap};
 
 /// Proposals that take part in questions, at most.
 const PROPOSALS_MOST: usize = 30;
@@ -237,16 +238,19 @@ impl<'t> Search<'t> {
 
 /// What speaks against the examples before anything is searched for.
 fn refuse_early(examples: &[Pair]) -> Result<(), Refusal> {
+    if examples.len() > EXAMPLES_MOST {
+        return Err(Refusal::TooMany(examples.len()));
+    }
     let long = |text: &str| text.len() > EXAMPLE_MOST && text.chars().count() > EXAMPLE_MOST;
+    // The first example of each old text.
+    let mut outcomes: HashMap<(&str, Option<Span>), usize> = HashMap::new();
     for (number, pair) in (1..).zip(examples) {
         if long(&pair.before) || long(&pair.after) {
             return Err(Refusal::TooLong(number));
         }
-        let other = |other: &Pair| {
-            other.before == pair.before && other.after != pair.after && other.part == pair.part
-        };
-        if let Some(first) = examples[..number - 1].iter().position(other) {
-            return Err(Refusal::TwoOutcomes(first + 1, number));
+        let first = *outcomes.entry((&*pair.before, pair.part)).or_insert(number);
+        if examples[first - 1].after != pair.after {
+            return Err(Refusal::TwoOutcomes(first, number));
         }
     }
     match examples.iter().all(Pair::is_untouched) {
@@ -271,7 +275,8 @@ fn refusal(task: &Task) -> Refusal {
                 .iter()
                 .filter(|pair| !pair.is_untouched())
                 .count();
-            let budget = Budget::share(&task.stop, task.examples.len());
+            // Why nothing was found may take no longer than a part of finding it.
+            let budget = Budget::share(&task.stop, 4 * task.examples.len());
             if changes > 1 && !Search::new(&without).run(budget).0.is_empty() {
                 return Refusal::OddOne(odd + 1);
             }

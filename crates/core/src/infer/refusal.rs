@@ -1,10 +1,12 @@
 //! The reasons for which nothing is proposed.
 
+use crate::infer::task::EXAMPLES_MOST;
+
 /// A reason for which nothing is proposed.
 ///
 /// ```
 /// use brisk_quill_core::infer::refusal::Refusal;
-/// assert_eq!(Refusal::TwoOutcomes(1, 3).to_string(), "examples 1 and 3 want two things of one text");
+/// assert_eq!(Refusal::TwoOutcomes(1, 3).to_string(), "examples 1 and 3 give different results for one text");
 /// assert_eq!(Refusal::NoRule.name(), "no rule");
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -13,11 +15,14 @@ pub enum Refusal {
     #[error("no example changes anything")]
     NothingChanges,
     /// One text is to become two things; the numbers of the two examples, from 1.
-    #[error("examples {0} and {1} want two things of one text")]
+    #[error("examples {0} and {1} give different results for one text")]
     TwoOutcomes(usize, usize),
     /// An example is over [`crate::infer::task::EXAMPLE_MOST`] characters long; its number, from 1.
     #[error("example {0} is too long")]
     TooLong(usize),
+    /// There are over [`crate::infer::task::EXAMPLES_MOST`] of them.
+    #[error("there are {0} examples, and at most {EXAMPLES_MOST} are taken")]
+    TooMany(usize),
     /// No rule was found for all examples, but for all without this one; its number, from 1.
     #[error("example {0} does not go with the others")]
     OddOne(usize),
@@ -25,7 +30,7 @@ pub enum Refusal {
     #[error("the new texts are not made of the old ones")]
     LooksLikeTable,
     /// No rule was found for all examples.
-    #[error("no one rule makes all examples")]
+    #[error("no single rule reproduces all examples")]
     NoRule,
 }
 
@@ -36,6 +41,7 @@ impl Refusal {
             Self::NothingChanges => "nothing changes",
             Self::TwoOutcomes(..) => "two outcomes",
             Self::TooLong(_) => "too long",
+            Self::TooMany(_) => "too many",
             Self::OddOne(_) => "odd one",
             Self::LooksLikeTable => "looks like a table",
             Self::NoRule => "no rule",

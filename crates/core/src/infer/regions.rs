@@ -1,9 +1,11 @@
 //! The parts of lines that changed, and the ways to widen them to what a rule goes by.
 
 use crate::common_ends::common_ends;
+use crate::infer::budget::Budget;
 use crate::infer::case::Case;
 use crate::infer::templates::Window;
 use crate::infer::tokens::{Kind, Token, kind, text_of, tokens};
+use std::collections::HashSet;
 
 /// A way to cut the changed lines into windows: those of each line, and the cost of the way.
 #[derive(Clone, Debug)]
@@ -38,9 +40,10 @@ const WIDENINGS: [(Widen, f64); 7] = [
     (Widen::All, 0.4),
 ];
 
-/// The ways to cut some changed lines, the cheapest first.
-pub(super) fn plans(cases: &[&Case]) -> Vec<Plan> {
+/// The ways to cut some changed lines, the cheapest first, as far as the budget goes.
+pub(super) fn plans(cases: &[&Case], budget: &mut Budget) -> Vec<Plan> {
     let mut plans: Vec<Plan> = Vec::new();
+    let all: Vec<Vec<Token>> = cases.iter().map(|case| tokens(&case.before)).collect();
     for (level, cost) in [
         (Level::Tokens, 0.0),
         (Level::Words, 0.1),
@@ -48,6 +51,12 @@ pub(super) fn plans(cases: &[&Case]) -> Vec<Plan> {
         (Level::Paired, 0.1),
         (Level::Whole, 0.3),
     ] {
+        let length = |case: &&Case| {
+            let (old, new) = (case.before.len() / 4, case.after.len() / 4);
+            // Long texts are not compared token by token.
+            old + new + old.min(TOKENS_MOST) * new.min(TOKENS_MOST) / 8
+        };
+        budget.spend(cases.iter().map(|case| length(&case)).sum());
         let basic: Vec<Vec<Window>> = cases.iter().map(|case| regions(case, level)).collect();
         for slide in [Slide::No, Slide::Left, Slide::Right] {
             let slid: Vec<Vec<Window>> = cases
@@ -63,12 +72,15 @@ pub(super) fn plans(cases: &[&Case]) -> Vec<Plan> {
             if slide != Slide::No && slid == basic {
                 continue;
             }
+            let many: usize = slid.iter().map(Vec::len).sum();
             for (left, of_left) in WIDENINGS {
                 for (right, of_right) in WIDENINGS {
-                    let windows = cases
-                        .iter()
-                        .zip(&slid)
-                        .map(|(case, windows)| widened(case, windows, left, right))
+                    if budget.is_spent() {
+                        break;
+                    }
+                    budget.spend(5 + many);
+                    let windows = (cases.iter().zip(&all).zip(&slid))
+                        .map(|((case, all), windows)| widened((case, all), windows, left, right))
                         .collect();
                     let slide_cost = if slide == Slide::No { 0.0 } else { 0.05 };
                     plans.push(Plan {
@@ -80,13 +92,9 @@ pub(super) fn plans(cases: &[&Case]) -> Vec<Plan> {
         }
     }
     plans.sort_by(|a, b| a.cost.total_cmp(&b.cost));
-    let mut distinct: Vec<Plan> = Vec::new();
-    for plan in plans {
-        if !distinct.iter().any(|known| known.windows == plan.windows) {
-            distinct.push(plan);
-        }
-    }
-    distinct
+    let mut seen = HashSet::new();
+    plans.retain(|plan| seen.insert(plan.windows.clone()));
+    plans
 }
 
 /// The tokens of one text that changed, before and after.
@@ -327,10 +335,14 @@ fn slid(case: &Case, window: Window, slide: Slide) -> Window {
 }
 
 /// Windows widened on both sides; those that then overlap become one.
-fn widened(case: &Case, windows: &[Window], left: Widen, right: Widen) -> Vec<Window> {
-    let all = tokens(&case.before);
-    let from = |window: &Window| to_left(&all, window.before.0, left);
-    let to = |window: &Window| to_right(&all, window.before.1, right, case.before.len());
+fn widened(
+    (case, all): (&Case, &[Token]),
+    windows: &[Window],
+    left: Widen,
+    right: Widen,
+) -> Vec<Window> {
+    let from = |window: &Window| to_left(all, window.before.0, left);
+    let to = |window: &Window| to_right(all, window.before.1, right, case.before.len());
     let mut joined: Vec<Window> = Vec::new();
     for window in windows {
         match joined.last_mut() {
@@ -357,7 +369,9 @@ fn widened(case: &Case, windows: &[Window], left: Widen, right: Widen) -> Vec<Wi
 
 fn to_left(all: &[Token], at: usize, widen: Widen) -> usize {
     // Tokens that begin left of here, the nearest first.
-    let mut left = all.iter().rev().filter(|token| token.from < at);
+    let mut left = all[..all.partition_point(|token| token.from < at)]
+        .iter()
+        .rev();
     match widen {
         Widen::Tokens(0) => at,
         Widen::Tokens(count) => left.take(count).last().map_or(at, |token| token.from),
@@ -373,7 +387,7 @@ fn to_left(all: &[Token], at: usize, widen: Widen) -> usize {
 }
 
 fn to_right(all: &[Token], at: usize, widen: Widen, end: usize) -> usize {
-    let mut right = all.iter().filter(|token| token.to > at);
+    let mut right = all[all.partition_point(|token| token.to <= at)..].iter();
     match widen {
         Widen::Tokens(0) => at,
         Widen::Tokens(count) => right.take(count).last().map_or(at, |token| token.to),

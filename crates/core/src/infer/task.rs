@@ -53,5 +53,8 @@ pub struct Task {
     pub stop: Stop,
 }
 
+/// Examples, at most.
+pub const EXAMPLES_MOST: usize = 2000;
+
 /// Characters of an example, at most.
 pub const EXAMPLE_MOST: usize = 2000;

@@ -1,5 +1,6 @@
 //! Templates that write the new text of one example from the old one.
 
+use crate::infer::budget::Budget;
 use crate::infer::copies::{Copy, CopyMap};
 use crate::infer::filters::{FilterSet, Filters};
 use crate::infer::tokens::{Kind, is_inside_word, kind};
@@ -112,13 +113,13 @@ fn junction_cost(after: &[char], at: usize) -> f64 {
     }
 }
 
-/// The cheapest templates for one window of an example, at most `most`.
+/// The cheapest templates for one window of an example, at most `most`; none where the budget does not
+/// reach to the end of the window.
 pub(super) fn templates(
     map: &CopyMap,
-    window: Window,
-    place: LinePlace,
-    filters: &Filters,
-    most: usize,
+    (window, place): (Window, LinePlace),
+    (filters, most): (&Filters, usize),
+    budget: &mut Budget,
 ) -> Vec<Hypothesis> {
     let (start, end) = window.after;
     let mut at_place: Vec<Vec<State>> = vec![Vec::new(); end - start + 1];
@@ -131,7 +132,12 @@ pub(super) fn templates(
         states.sort_by(|a, b| a.cost.total_cmp(&b.cost));
         states.truncate(BEAM);
         let numbers = numbers_at(map, window, position, place);
+        if budget.is_spent() {
+            return Vec::new();
+        }
         for state in &states {
+            let steps = state.steps.len();
+            budget.spend(4 + steps / 2 + map.by_start[position].len() * (3 + steps / 4));
             for copy in &map.by_start[position] {
                 let inside = copy.span.0 >= window.before.0 && copy.span.1 <= window.before.1;
                 if !inside || position + copy.len > end || !fits(&state.steps, copy.span) {
@@ -145,6 +151,7 @@ pub(super) fn templates(
                     + glued
                     + filters.least_cost(copy.filters)
                     + span_cost(&map.before, copy.span);
+                budget.spend(2 + steps / 2);
                 let next = &mut at_place[position + copy.len - start];
                 next.push(state.with(Step::Copy(*copy), cost));
             }

@@ -12,13 +12,12 @@
 //! The exact pattern then runs on the line alone. If the parser learns another kind of
 //! assertion, `relaxed_look` must say what becomes of it.
 
+use crate::pattern::automaton::Automaton;
 use crate::pattern::exact::settings;
 use crate::pattern::without::without;
-use aho_corasick::AhoCorasick;
 use regex_automata::Input;
 use regex_automata::meta::{self, Regex};
 use regex_syntax::hir::{Hir, Look};
-use std::sync::Arc;
 
 /// Finds lines that may hold a match; one thread's scratch memory.
 #[derive(Debug)]
@@ -27,7 +26,7 @@ pub(crate) struct Candidates(By);
 #[derive(Debug)]
 enum By {
     Pattern(Regex, Box<meta::Cache>),
-    Texts(Arc<AhoCorasick>),
+    Texts(Automaton),
 }
 
 impl Candidates {
@@ -36,7 +35,7 @@ impl Candidates {
     }
 
     /// For lines that may hold one of several texts, none of which holds a line end.
-    pub(super) fn of_texts(texts: Arc<AhoCorasick>) -> Self {
+    pub(super) fn of_texts(texts: Automaton) -> Self {
         Self(By::Texts(texts))
     }
 
@@ -48,10 +47,7 @@ impl Candidates {
                 let input = Input::new(text).range(from..).earliest(true);
                 Some(regex.search_half_with(cache, &input)?.offset())
             }
-            By::Texts(texts) => {
-                let input = aho_corasick::Input::new(text).range(from..).earliest(true);
-                Some(texts.find(input)?.end())
-            }
+            By::Texts(texts) => Some(texts.find(text, from)?.to),
         }
     }
 }

@@ -4,21 +4,20 @@
 //! texts.
 
 use crate::chars::is_word;
+use crate::pattern::automaton::Automaton;
 use crate::pattern::candidates::Candidates;
 use crate::pattern::matches::{Matches, Slot};
 use crate::pattern::options::MatchOptions;
 use crate::pattern::syntax::PatternError;
 use crate::span::Span;
-use aho_corasick::{AhoCorasick, AhoCorasickBuilder, Anchored, Input, MatchKind};
 use std::borrow::Cow;
-use std::sync::Arc;
 
 /// Memory that the texts may take when compiled.
 const SIZE_LIMIT: usize = 1 << 30;
 
 #[derive(Clone, Debug)]
 pub(super) struct Engine {
-    texts: Arc<AhoCorasick>,
+    texts: Automaton,
     options: MatchOptions,
     /// One of them holds a line end.
     spans_lines: bool,
@@ -28,23 +27,17 @@ impl Engine {
     /// A search for any of `texts`, none of which is empty.
     pub(super) fn new(texts: &[&str], options: &MatchOptions) -> Result<Self, PatternError> {
         // Where a shorter text must be tried too, all matches are looked at.
-        let kind = match options.whole_word {
-            true => MatchKind::Standard,
-            false => MatchKind::LeftmostLongest,
-        };
         let folded = texts.iter().map(|text| match options.ignore_case {
             true => Cow::from(fold(text)),
             false => Cow::from(*text),
         });
-        let folded: Vec<Cow<'_, str>> = folded.collect();
-        let bytes = folded.iter().map(|text| text.as_bytes());
-        let built = AhoCorasickBuilder::new().match_kind(kind).build(bytes);
-        let built = built.map_err(|_| PatternError::TooLarge { limit: SIZE_LIMIT })?;
-        if built.memory_usage() > SIZE_LIMIT {
-            return Err(PatternError::TooLarge { limit: SIZE_LIMIT });
-        }
+        let mut folded: Vec<Cow<'_, str>> = folded.collect();
+        folded.sort_unstable();
+        folded.dedup();
+        let bytes: Vec<&[u8]> = folded.iter().map(|text| text.as_bytes()).collect();
+        let built = Automaton::new(&bytes, options.whole_word, SIZE_LIMIT);
         Ok(Self {
-            texts: Arc::new(built),
+            texts: built.ok_or(PatternError::TooLarge { limit: SIZE_LIMIT })?,
             options: *options,
             spans_lines: folded.iter().any(|text| text.contains('\n')),
         })
@@ -53,7 +46,7 @@ impl Engine {
     /// Finds the lines that may hold a match; `None` where each line must be looked at.
     pub(super) fn candidates(&self) -> Option<Candidates> {
         let is_exact = !self.options.ignore_case && !self.spans_lines;
-        is_exact.then(|| Candidates::of_texts(Arc::clone(&self.texts)))
+        is_exact.then(|| Candidates::of_texts(self.texts.clone()))
     }
 
     pub(super) fn is_match(&self, unit: &[u8]) -> bool {
@@ -78,9 +71,7 @@ impl Engine {
             is_taken
         };
         if !self.options.whole_word && !self.options.entire {
-            for found in self.texts.find_iter(&*folded.bytes) {
-                take(Span::new(found.start(), found.end()));
-            }
+            self.texts.each(&folded.bytes, |span| _ = take(span));
             return;
         }
         self.collect_some(&folded.bytes, &mut take);
@@ -88,20 +79,12 @@ impl Engine {
 
     /// Shows `take` the matches at each place, the longest first, until it takes one.
     fn collect_some(&self, bytes: &[u8], take: &mut dyn FnMut(Span) -> bool) {
-        let mut all: Vec<Span> = match self.options.whole_word {
-            true => (self.texts.find_overlapping_iter(bytes))
-                .map(|found| Span::new(found.start(), found.end()))
-                .collect(),
+        let mut all: Vec<Span> = Vec::new();
+        match self.options.whole_word {
+            true => self.texts.each_of_all(bytes, |span| all.push(span)),
             // A match of the whole unit begins at its start.
-            false => {
-                let input = Input::new(bytes).anchored(Anchored::No);
-                let found = self.texts.find(input);
-                found
-                    .into_iter()
-                    .map(|found| Span::new(found.start(), found.end()))
-                    .collect()
-            }
-        };
+            false => all.extend(self.texts.find(bytes, 0)),
+        }
         all.sort_by_key(|span| (span.from, std::cmp::Reverse(span.to)));
         let mut done = 0;
         for span in all {

@@ -100,6 +100,9 @@ const TOLD_A_UNIT: usize = 10;
 /// Matches of a unit after which it is seen whether to stop.
 const MATCHES_A_LOOK: usize = 4096;
 
+/// The most bytes by which the text for a match may be longer than the match; templates have the same.
+const MATCH_TEXT_MOST: usize = 1 << 20;
+
 /// The most bytes by which the new text of a unit may be longer than the unit.
 const UNIT_TEXT_MOST: usize = 64 << 20;
 
@@ -324,7 +327,30 @@ impl EditMaker<'_, '_> {
             let (first, matches) = self.thousands.get().unwrap_or((unit.line, 0));
             self.thousands.set(Some((first, matches + 1)));
         }
-        let written = self.written.get() + text.len();
+        self.note_written(unit, text.len())
+    }
+
+    /// Takes the new text of a match that is not made by a template; it must be within the same limits.
+    pub fn put(
+        &self,
+        unit: &UnitView<'_>,
+        finding: &Finding<'_>,
+        new: &[u8],
+        text: &mut Vec<u8>,
+    ) -> Result<(), ProblemKind> {
+        let most = finding.span.len() + MATCH_TEXT_MOST;
+        if new.len() > most {
+            return Err(ProblemKind::NewTextTooLong {
+                limit: MATCH_TEXT_MOST,
+            });
+        }
+        text.extend_from_slice(new);
+        self.note_written(unit, new.len())
+    }
+
+    /// Counts new text of a unit, which may not have too much of it.
+    fn note_written(&self, unit: &UnitView<'_>, bytes: usize) -> Result<(), ProblemKind> {
+        let written = self.written.get() + bytes;
         self.written.set(written);
         match written.saturating_sub(unit.bytes().len()) > UNIT_TEXT_MOST {
             true => Err(ProblemKind::NewTextTooLong {

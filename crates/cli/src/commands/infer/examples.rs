@@ -6,7 +6,8 @@ use crate::diagnostic::Diagnostic;
 use crate::options;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::example::Example;
-use brisk_quill_core::infer::task::Pair;
+use brisk_quill_core::infer::refusal::Refusal;
+use brisk_quill_core::infer::task::{EXAMPLES_MOST, Pair};
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::span::Span;
@@ -58,6 +59,10 @@ pub fn named(
             .iter()
             .map(|text| Pair::new(text.clone(), text.clone())),
     );
+    if pairs.len() > EXAMPLES_MOST {
+        return Err(Diagnostic::wrong(Refusal::TooMany(pairs.len()).to_string())
+            .remedy("give some that differ in kind; two or three say most"));
+    }
     let texts = distinct.iter().map(|one| (one.text, one));
     let texts: HashMap<&str, &Distinct<'_>> = texts.collect();
     for pair in pairs {

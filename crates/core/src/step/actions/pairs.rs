@@ -158,15 +158,14 @@ pub(crate) fn eval(
     found: &Findings<'_>,
     pairs: &Pairs,
 ) -> Result<(), ProblemKind> {
-    maker.edit_matches(unit, found, &|_, unit, finding, text| {
+    maker.edit_matches(unit, found, &|maker, unit, finding, text| {
         let old = &unit.bytes()[finding.span.range()];
         match pairs.pair_of(old) {
             Some(pair) => {
                 pair.met.store(true, Ordering::Relaxed);
-                text.extend_from_slice(pair.new.as_bytes());
+                maker.put(unit, finding, pair.new.as_bytes(), text)
             }
-            None => text.extend_from_slice(old),
+            None => maker.put(unit, finding, old, text),
         }
-        Ok(())
     })
 }
