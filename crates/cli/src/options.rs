@@ -161,8 +161,10 @@ fn rewrite_of_file(
     table: &TableArgs,
 ) -> Result<AskedRewrite, Diagnostic> {
     if several || part.step != StepSpec::default() || !guard.ensure.is_empty() {
-        return Err(Diagnostic::wrong("--rewrite says all that is to be done")
-            .remedy("write those options into the file, or leave --rewrite out"));
+        return Err(
+            Diagnostic::wrong("`--rewrite` cannot be combined with step options")
+                .remedy("write those options into the file, or leave --rewrite out"),
+        );
     }
     let (text, rewrite) = load_rewrite(file, table)?;
     Ok(AskedRewrite {
@@ -472,7 +474,7 @@ fn sources_diagnostic(error: &SourcesError) -> Diagnostic {
                 return Diagnostic::wrong(format!("{name} is {format}, which is not text"))
                     .remedy("save it as CSV, and name that file");
             }
-            Diagnostic::wrong(format!("{name}: its columns are of no known form"))
+            Diagnostic::wrong(format!("{name}: unknown table format"))
                 .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`")
         }
     }

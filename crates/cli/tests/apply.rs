@@ -221,7 +221,7 @@ fn nothing_is_written() {
         (
             "quay --with Q --remove a.txt --yes",
             2,
-            "exclude each other",
+            "cannot be combined",
         ),
         ("quay --with Q - a.txt --yes", 2, "standard input"),
     ] {

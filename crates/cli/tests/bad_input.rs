@@ -69,7 +69,7 @@ fn wrong_requests() {
         (
             "preview quay --with Q --then a.txt",
             2,
-            &["nothing is said about what becomes of `a.txt`"],
+            &["no action is given for `a.txt`"],
         ),
         ("find", 2, &["a pattern is missing"]),
         ("find quay --then pier a.txt", 2, &["--then"]),

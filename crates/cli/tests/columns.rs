@@ -922,7 +922,7 @@ fn rows_are_deleted() {
         ),
         (
             "preview open --columns status --drop-rows --with x t.csv",
-            "exclude each other",
+            "cannot be combined",
         ),
     ] {
         let got = sandbox.run(request);

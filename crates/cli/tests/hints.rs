@@ -50,7 +50,7 @@ fn the_page_shows_what_is_said() {
         let below = rest.lines().take_while(|line| line.starts_with("  "));
         let _ = write!(
             page,
-            "\n## `{}`\n\nIt speaks when {}.\n\n",
+            "\n## `{}`\n\nShown when {}.\n\n",
             kind.name, kind.speaks
         );
         let _ = writeln!(page, "    bquill {line}\n");

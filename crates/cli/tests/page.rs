@@ -49,7 +49,7 @@ fn saved_by_preview_and_by_review() {
     for part in [
         "<title>Review: 55 changes in ",
         "every match of `berth (\\d+)`, ignoring case, becomes `B-$1`",
-        "Nothing is decided, so `bquill apply` writes all: 55 changes.",
+        "No change has been reviewed: all will be written, 55 changes.",
         "<del>Berth·2</del>",
         "<ins>B-2</ins>",
         "within a word",
@@ -272,7 +272,7 @@ fn several_reviewers() {
     assert!(
         sandbox
             .text("seen.html")
-            .contains("Decided differently, so it is open.")
+            .contains("Reviewers disagree; still open.")
     );
     // It is settled; the same files say nothing new.
     assert_eq!(sandbox.run(&format!("{review} --accept 1.2")).status, 0);

@@ -53,7 +53,7 @@ fn the_last_preview() {
     );
     said(
         &got,
-        "Nothing is decided, so `bquill apply` writes all: 25 changes.",
+        "No change has been reviewed: all will be written, 25 changes.",
     );
     assert_eq!(sandbox.run("apply --yes").status, 1);
     sandbox.run("undo --yes").ok();

@@ -366,10 +366,7 @@ fn bad_rewrite_files() {
             "[[step]]\nmatch = 'a'\nwith = '$1'\n",
             &["f.toml, step 1: the pattern has no group 1"],
         ),
-        (
-            "[[step]]\nmatch = 'a'\n",
-            &["nothing is said about what becomes of `a`"],
-        ),
+        ("[[step]]\nmatch = 'a'\n", &["no action is given for `a`"]),
         (
             "[[step]]\nmatch = 'a'\nremove = true\nunit = 'page'\n",
             &["there is no unit `page`"],
@@ -414,7 +411,7 @@ fn bad_rewrite_files() {
         (
             "preview --rewrite f.toml --with x p.txt",
             2,
-            "--rewrite says all that is to be done",
+            "`--rewrite` cannot be combined with step options",
         ),
         (
             "preview --rewrite f.toml p.txt --then b --with c",
@@ -430,7 +427,7 @@ fn bad_rewrite_files() {
         (
             "preview a --lead x --trail y p.txt",
             2,
-            "lead and trail exclude each other",
+            "`--lead` and `--trail` cannot be combined",
         ),
         (
             "preview --swap-chars abc xy p.txt",

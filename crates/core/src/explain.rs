@@ -333,7 +333,7 @@ fn assertion_words(kind: &ast::AssertionKind) -> &'static str {
 fn short_class_words(class: &ast::ClassPerl) -> String {
     let name = match class.kind {
         ast::ClassPerlKind::Digit => "a digit",
-        ast::ClassPerlKind::Space => "a white space",
+        ast::ClassPerlKind::Space => "a white-space character",
         ast::ClassPerlKind::Word => "a word character",
     };
     match class.negated {

@@ -7,7 +7,7 @@ use std::ffi::OsString;
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
 
-/// Look, try, narrow, replace, review, apply: regex rewrites over files, safely.
+/// Preview, review and safely apply regex substitutions in files and columns.
 #[derive(Debug, Parser)]
 #[command(
     name = "bquill",
@@ -16,7 +16,7 @@ use std::path::PathBuf;
     arg_required_else_help = true,
     disable_help_subcommand = true,
     after_help = "\
-Go round the loop by recalling the last command and changing its verb:
+Typical session:
 
   bquill find    'berth\\s+(\\d+)' -i notices/
   bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
@@ -90,13 +90,13 @@ pub struct FilesArgs {
     /// No files or folders whose name, or path, matches GLOB.
     #[arg(long, value_name = "GLOB", help_heading = "Files")]
     pub exclude: Vec<String>,
-    /// Hidden files and folders too.
+    /// Include hidden files and folders.
     #[arg(long, help_heading = "Files")]
     pub hidden: bool,
-    /// Files that version control ignores too.
+    /// Include files that version control ignores.
     #[arg(long, help_heading = "Files")]
     pub ignored: bool,
-    /// Files that look binary too.
+    /// Include files that look binary.
     #[arg(long, help_heading = "Files")]
     pub binary: bool,
     /// Read more PATHs from FILE, one a line; `-` is standard input.
@@ -108,10 +108,10 @@ pub struct FilesArgs {
     /// The encoding of texts without a byte-order mark, such as `latin1` [default: UTF-8].
     #[arg(long, value_name = "LABEL", help_heading = "Files")]
     pub encoding: Option<String>,
-    /// Give no hints about what often means a mistake.
+    /// Do not print hints.
     #[arg(long, help_heading = "Output")]
     pub no_hints: bool,
-    /// Look at N files, or parts of a large one, at a time [default: as many as there are processors].
+    /// Use N threads [default: as many as there are processors].
     #[arg(long, value_name = "N", help_heading = "Files")]
     pub threads: Option<NonZeroUsize>,
     #[command(flatten)]
@@ -144,7 +144,7 @@ pub struct TableArgs {
         help_heading = "Columns of files"
     )]
     pub quote: Option<String>,
-    /// The first row holds values too, and columns have numbers alone.
+    /// There is no header row: refer to columns by number.
     #[arg(long, help_heading = "Columns of files")]
     pub no_header: bool,
     /// Rows may be shorter or longer than the first one.
@@ -166,7 +166,7 @@ pub struct ShowArgs {
     /// Show the first N, or `all` [default: 40].
     #[arg(long, value_name = "N|all", help_heading = "Output")]
     pub show: Option<String>,
-    /// Show N neighbouring lines left alone.
+    /// Show N lines of context.
     #[arg(long, value_name = "N", default_value_t = 0, help_heading = "Output")]
     pub context: usize,
 }
@@ -202,7 +202,7 @@ pub struct FindArgs {
     /// Show the lines in scope that hold no match instead.
     #[arg(long, conflicts_with_all = ["pick", "limit"], help_heading = "Output")]
     pub missing: bool,
-    /// With --missing: tell of each line what is missing, and count the reasons.
+    /// With --missing: say for each line what is missing, and count the reasons.
     #[arg(long, requires = "missing", help_heading = "Output")]
     pub why: bool,
     /// Print only counts: of each file, and in all.
@@ -329,7 +329,7 @@ Examples:
   bquill check '^\\d{4}-\\d\\d-\\d\\d' gauge.log
   bquill check '\\t| $' --forbid notices/
 
-Exit: 0 all is as it must be, 1 it is not, or there was nothing to check, 2 the request is wrong,
+Exit: 0 every line passes, 1 some do not, or there was nothing to check, 2 the request is wrong,
 3 something could not be read."
 )]
 pub struct CheckArgs {
@@ -541,8 +541,7 @@ Examples:
 
 An example is a whole line or cell, or a part of a line that stands in the data, before and after.
 Two or three that differ in kind say most; a text that must stay, `--untouched`, says as much as one
-that changes. Every proposal makes all examples; which is meant, only you know: look at the texts that
-proposals disagree about. The first one is the last preview then: `review` and `apply` go on from it.
+that changes. Every proposal reproduces the examples; choose by where they differ. The first one is the last preview then: `review` and `apply` go on from it.
 Exit: 0 something is proposed, 1 nothing is, 2 the request is wrong, 3 something could not be read."
 )]
 pub struct InferArgs {
@@ -667,7 +666,7 @@ pub struct PlanArgs {
     /// Evaluate the plan's rewrite again, and carry over the decisions that still fit.
     #[arg(long, help_heading = "Plan")]
     pub renew: bool,
-    /// Use what there is of a plan that was cut off.
+    /// Accept a truncated plan.
     #[arg(long, help_heading = "Plan")]
     pub partial: bool,
     /// The paths of the plan lie below DIR [default: the current folder].
@@ -716,13 +715,13 @@ pub struct ReviewArgs {
     /// Refuse these changes, without a screen; may be repeated.
     #[arg(long, value_name = "SPEC", help_heading = "Decisions")]
     pub refuse: Vec<String>,
-    /// Take in decisions that reviewers saved on a page, without a screen.
+    /// Import decisions that reviewers saved on a page, without a screen.
     #[arg(long, value_name = "FILE", num_args = 1.., value_hint = ValueHint::FilePath, help_heading = "Decisions")]
     pub decisions: Vec<PathBuf>,
-    /// Accept all that is open then.
+    /// Then accept every open change.
     #[arg(long, conflicts_with = "refuse_rest", help_heading = "Decisions")]
     pub accept_rest: bool,
-    /// Refuse all that is open then.
+    /// Then refuse every open change.
     #[arg(long, help_heading = "Decisions")]
     pub refuse_rest: bool,
     /// Save the plan as a page for a browser, and end: others read it there and decide.
@@ -828,7 +827,7 @@ Examples:
   bquill explain --rewrite berths.toml"
 )]
 pub struct ExplainArgs {
-    /// The pattern; without it, the table of signs is printed.
+    /// The pattern; without it, a syntax summary is printed.
     #[arg(value_name = "PATTERN")]
     pub pattern: Option<String>,
     /// A template that goes with it.

@@ -133,8 +133,8 @@ fn print_table(
         let counts: u64 = rows[top..].iter().map(|row| row.count).sum();
         let more = counted(more as u64, "more value");
         let text = format!(
-            "\n{more} with a count of {}; add `--show all`.\n",
-            number(counts)
+            "\n{more} ({}); add `--show all`.\n",
+            counted(counts, "match")
         );
         output.say(&text);
     }

@@ -53,7 +53,7 @@ pub const KEYS: &[(&str, &str)] = &[
     ("n N", "the next, the previous step"),
     ("+ -", "add a step after this one; remove this one"),
     ("u U", "undo, redo what was typed"),
-    ("g", "look for the files again, and read them anew"),
+    ("g", "rescan the files"),
     ("q", "leave: review, save, print the command line, or close"),
     ("?", "this list"),
 ];

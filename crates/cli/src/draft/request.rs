@@ -158,8 +158,10 @@ impl StepText {
         }
         let part = parts.swap_remove(0);
         if part.rewrite.is_some() {
-            return Err(Diagnostic::wrong("--rewrite says all that is to be done")
-                .remedy("leave the draft, and open it with `bquill draft --rewrite FILE`"));
+            return Err(
+                Diagnostic::wrong("`--rewrite` cannot be combined with step options")
+                    .remedy("leave the draft, and open it with `bquill draft --rewrite FILE`"),
+            );
         }
         Ok((part, args))
     }

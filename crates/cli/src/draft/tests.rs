@@ -215,7 +215,7 @@ fn typing_is_answered() {
     bench.typed("(");
     bench.shows(&[
         "this parenthesis is never closed",
-        "of the last words understood:",
+        "last valid request:",
         "3 matches",
     ]);
     bench.press("Back Tab");

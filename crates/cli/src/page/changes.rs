@@ -84,7 +84,7 @@ impl FileChanges<'_> {
                     (None, None) => (self.pair(index, change)),
                 }
                 @if let Some(opinions) = opinions {
-                    @if opinions.differ() { p.warn { "Decided differently, so it is open." } }
+                    @if opinions.differ() { p.warn { "Reviewers disagree; still open." } }
                     @for opinion in opinions.all() { (said(opinion)) }
                 }
             }

@@ -131,7 +131,7 @@ fn tools(hash: &str) -> Markup {
             }
             p #overrule role="status" aria-live="polite" {}
             nav #pager aria-label="pages" {
-                button #back { "‹ back" } " " span #page {} " " button #on { "on ›" }
+                button #back { "‹ back" } " " span #page {} " " button #on { "Next ›" }
             }
         }
         p.quiet.how { "Saved decisions are a file. Whoever holds the plan takes it in with "

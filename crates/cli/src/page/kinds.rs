@@ -33,7 +33,7 @@ pub fn section(plan: &PlanIndex, kinds: &PlanKinds, within_words: &[u64]) -> Mar
                 (counted(kinds.kinds.len() as u64, "kind")) " of " (counted(groups.len() as u64, "pair")) " of shapes"
             } }
             div.scroll tabindex="0" role="group" aria-label="kinds" { table {
-                thead { tr { th { "count" } th { "was" } th { "now" } th { "decided" } th { "look at" } th.act { span.hidden { "decide" } } } }
+                thead { tr { th { "count" } th { "was" } th { "now" } th { "decided" } th { "warning" } th.act { span.hidden { "decide" } } } }
                 @for group in groups.iter().take(GROUPS_MOST) { (table.group(group)) }
             } }
             @if groups.len() > GROUPS_MOST {

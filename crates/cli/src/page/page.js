@@ -151,7 +151,7 @@
       part.unshift({ file, count: shown.filter((number) => changes[number].file === file).length });
     }
     list.append(...part.map((row) => (typeof row === "number" ? article(row) : heading(row))));
-    if (!rows.length) list.append(element("p", { className: "quiet", textContent: "No change is asked for: clear a filter." }));
+    if (!rows.length) list.append(element("p", { className: "quiet", textContent: "No changes match the filters." }));
   };
 
   const render = () => {

@@ -11,7 +11,7 @@ pub fn what_is_written(plan: &PlanIndex) -> String {
     let counts = plan.counts();
     if plan.is_undecided(&counts) {
         let all = counted(counts.total(), "change");
-        return format!("Nothing is decided, so `bquill apply` writes all: {all}.");
+        return format!("No change has been reviewed: all will be written, {all}.");
     }
     let some = |all: [(u64, &str); 2]| {
         let some = all.into_iter().filter(|(n, _)| *n > 0);

@@ -29,7 +29,7 @@ pub fn table(found: &Kinds, show: usize, width: usize) -> Labelled {
         ("now", Align::Left),
         ("first", Align::Left),
     ]);
-    heads.push(("look at", Align::Left));
+    heads.push(("warning", Align::Left));
     let mut grid = Grid::new(heads);
     for (index, kind) in found.kinds.iter().take(show).enumerate() {
         let first = &kind.first;
@@ -137,9 +137,9 @@ fn shapes(found: &Kinds, groups: &[ShapeGroup], show: usize, width: usize) -> La
         ("kinds", Align::Right),
         ("was", Align::Left),
         ("now", Align::Left),
-        ("for instance", Align::Left),
+        ("example", Align::Left),
         ("first", Align::Left),
-        ("look at", Align::Left),
+        ("warning", Align::Left),
     ]);
     for ((group, was), now) in shown.iter().zip(was).zip(now) {
         let kind = &found.kinds[group.kinds[0]];

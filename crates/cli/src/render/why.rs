@@ -12,15 +12,15 @@ use brisk_quill_engine::why::{Reason, ReasonRow, Reasons, UNITS_MOST};
 /// Columns that a text takes at most.
 const TEXT: usize = 40;
 
-/// "`-` where ` ` is wanted"
+/// "expected ` `, found `-`"
 pub fn reason_words(reason: &Reason, parts: &[WantedPart]) -> String {
     let wanted = |part: usize| quoted(parts[part].text.as_bytes());
     match reason {
         Reason::Part(part, stands) if stands.is_empty() => {
-            format!("nothing where {} is wanted", wanted(*part))
+            format!("expected {}, found the end", wanted(*part))
         }
         Reason::Part(part, stands) => {
-            format!("{} where {} is wanted", quoted(stands), wanted(*part))
+            format!("expected {}, found {}", wanted(*part), quoted(stands))
         }
         Reason::Stops(part) => {
             let before: String = parts[..*part]
@@ -28,9 +28,9 @@ pub fn reason_words(reason: &Reason, parts: &[WantedPart]) -> String {
                 .map(|part| part.text.as_str())
                 .collect();
             let before = quoted(before.as_bytes());
-            format!("{before} is there, and {} does not follow", wanted(*part))
+            format!("expected {} after {before}", wanted(*part))
         }
-        Reason::Nothing => format!("not even {} is there", wanted(0)),
+        Reason::Nothing => format!("{} not found", wanted(0)),
     }
 }
 

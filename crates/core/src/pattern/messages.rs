@@ -57,26 +57,26 @@ pub(super) fn parse_remedy(kind: &ast::ErrorKind, source: &str, span: Span) -> O
     let text = match kind {
         K::ClassRangeInvalid => return backwards_remedy(source.get(span.range())?),
         K::ClassRangeLiteral => {
-            "write the hyphen first or last, as in `[-\\w]`, for the sign itself"
+            "write the hyphen first or last, as in `[-\\w]`, for the character itself"
         }
         K::ClassEscapeInvalid => {
             "write the character itself, or put the sign outside of the brackets"
         }
-        K::GroupUnclosed => "close it with `)`, or write `\\(` for the sign itself",
-        K::GroupUnopened => "write `\\)` for the sign itself, or open it before",
-        K::ClassUnclosed => "close it with `]`, or write `\\[` for the sign itself",
-        K::RepetitionMissing => "put a backslash before it for the sign itself",
+        K::GroupUnclosed => "close it with `)`, or write `\\(` for the character itself",
+        K::GroupUnopened => "write `\\)` for the character itself, or open it before",
+        K::ClassUnclosed => "close it with `]`, or write `\\[` for the character itself",
+        K::RepetitionMissing => "put a backslash before it for the character itself",
         K::RepetitionCountUnclosed
         | K::RepetitionCountDecimalEmpty
         | K::DecimalEmpty
         | K::DecimalInvalid
         | K::RepetitionCountInvalid => {
-            "write a count such as `{2}`, `{2,}` or `{2,4}`, or `\\{` for the sign itself"
+            "write a count such as `{2}`, `{2,}` or `{2,4}`, or `\\{` for the character itself"
         }
         K::EscapeHexEmpty | K::EscapeHexInvalid | K::EscapeHexInvalidDigit => {
             "write it as `\\x2D` or `\\u{2013}`"
         }
-        K::EscapeUnexpectedEof => "write `\\\\` for the sign itself",
+        K::EscapeUnexpectedEof => "write `\\\\` for the character itself",
         K::EscapeUnrecognized => return escape_remedy(source.get(span.range())?),
         K::FlagUnrecognized if source[..span.to].ends_with('>') => {
             "atomic groups are not available: use a plain group `(?:…)`"

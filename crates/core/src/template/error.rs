@@ -162,7 +162,7 @@ pub(super) fn group_remedy(wanted: &str, groups: &Groups) -> String {
         return format!("did you mean `${name}`?");
     }
     match groups.len() - 1 {
-        0 => "put parentheses in the pattern around what you want back, \
+        0 => "put parentheses in the pattern around the text to reuse, \
               or use `$0` for the whole match"
             .into(),
         1 => "there is one group: use `$1`, or `$0` for the whole match".into(),

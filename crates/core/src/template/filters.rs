@@ -12,6 +12,7 @@ mod dates;
 pub mod filter;
 mod letters;
 mod numbers;
+mod words;
 
 use crate::pattern::groups::Groups;
 use crate::template::filters::argument::{Argument, Arguments, CallError, Quoted};

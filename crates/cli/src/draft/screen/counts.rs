@@ -32,7 +32,7 @@ impl Screen<'_> {
             pieces.push(Role::Problem, failed.message.clone());
         }
         if state.is_stale() && (known.fault.is_some() || known.failed.is_some()) {
-            pieces.push(Role::Problem, "of the last words understood:");
+            pieces.push(Role::Problem, "last valid request:");
         }
         if let Some(percent) = self.facts.percent {
             pieces.push(Role::Match, format!("counting {percent} %"));

@@ -1,8 +1,8 @@
 //! Filters that change letters, and what others make of letters and blanks.
 
 use crate::template::filters::filter::{Effect, Filter};
+use crate::template::filters::words::{capitalized, is_latin, joined};
 use deunicode::deunicode_char;
-use heck::{ToKebabCase, ToLowerCamelCase, ToShoutySnakeCase, ToSnakeCase, ToUpperCamelCase};
 use unicode_normalization::UnicodeNormalization;
 use unicode_segmentation::UnicodeSegmentation;
 
@@ -25,7 +25,10 @@ pub(super) const FILTERS: &[Filter] = &[
         name: "title",
         arguments: "",
         does: "each word with a capital first letter, the rest small",
-        examples: &[("EAST quay", "title", "East Quay")],
+        examples: &[
+            ("EAST quay", "title", "East Quay"),
+            ("_EAST_quay 3RD", "title", "_East_Quay 3rd"),
+        ],
         read: |_| Ok(Effect::plain(title)),
     },
     Filter {
@@ -43,6 +46,7 @@ pub(super) const FILTERS: &[Filter] = &[
             ("hue", "case-of COLOUR", "HUE"),
             ("hue", "case-of Colour", "Hue"),
             ("HUE", "case-of colour", "hue"),
+            ("HUE", "case-of 日本", "HUE"),
         ],
         read: |arguments| {
             let model = arguments.operand()?;
@@ -55,45 +59,74 @@ pub(super) const FILTERS: &[Filter] = &[
         name: "snake",
         arguments: "",
         does: "its words in small letters, joined by `_`",
-        examples: &[("NorthQuay 4", "snake", "north_quay_4")],
-        read: |_| Ok(Effect::plain(ToSnakeCase::to_snake_case)),
+        examples: &[
+            ("NorthQuay 4", "snake", "north_quay_4"),
+            ("Cafe\u{301} ΟΔΟΣ", "snake", "cafe\u{301}_οδος"),
+        ],
+        read: |_| {
+            Ok(Effect::plain(|text| {
+                joined(text, "_", |_, word| word.to_lowercase())
+            }))
+        },
     },
     Filter {
         name: "camel",
         arguments: "",
         does: "its words joined, each but the first with a capital letter",
         examples: &[("north_quay", "camel", "northQuay")],
-        read: |_| Ok(Effect::plain(ToLowerCamelCase::to_lower_camel_case)),
+        read: |_| {
+            let camel = |number: usize, word: &str| match number {
+                0 => word.to_lowercase(),
+                _ => capitalized(word),
+            };
+            Ok(Effect::plain(move |text| joined(text, "", camel)))
+        },
     },
     Filter {
         name: "pascal",
         arguments: "",
         does: "its words joined, each with a capital letter",
-        examples: &[("north-quay", "pascal", "NorthQuay")],
-        read: |_| Ok(Effect::plain(ToUpperCamelCase::to_upper_camel_case)),
+        examples: &[
+            ("north-quay", "pascal", "NorthQuay"),
+            ("ﬁsh ßa ǆungla", "pascal", "FishSsaǅungla"),
+        ],
+        read: |_| {
+            Ok(Effect::plain(|text| {
+                joined(text, "", |_, word| capitalized(word))
+            }))
+        },
     },
     Filter {
         name: "kebab",
         arguments: "",
         does: "its words in small letters, joined by `-`",
         examples: &[("NorthQuay", "kebab", "north-quay")],
-        read: |_| Ok(Effect::plain(ToKebabCase::to_kebab_case)),
+        read: |_| {
+            Ok(Effect::plain(|text| {
+                joined(text, "-", |_, word| word.to_lowercase())
+            }))
+        },
     },
     Filter {
         name: "constant",
         arguments: "",
         does: "its words in capital letters, joined by `_`",
         examples: &[("northQuay", "constant", "NORTH_QUAY")],
-        read: |_| Ok(Effect::plain(ToShoutySnakeCase::to_shouty_snake_case)),
+        read: |_| {
+            Ok(Effect::plain(|text| {
+                joined(text, "_", |_, word| word.to_uppercase())
+            }))
+        },
     },
     Filter {
         name: "plain",
         arguments: "",
-        does: "with the accents taken off its letters, and other Latin letters as those of ASCII",
+        does: "with the accents taken off its letters, and other Latin letters as those of ASCII where there are such",
         examples: &[
             ("Ånstad", "plain", "Anstad"),
             ("Søren ß łódź Æ", "plain", "Soren ss lodz AE"),
-            ("≠ ж", "plain", "≠ ж"),
+            ("ﬁn Ｑ ɛ Ŋŋ", "plain", "fin Q e NGng"),
+            ("≠ ж Ə", "plain", "≠ ж Ə"),
         ],
         read: |_| Ok(Effect::plain(plain)),
     },
@@ -127,16 +160,10 @@ pub(super) const FILTERS: &[Filter] = &[
 
 /// Each word with the title case of its first character and the rest small.
 fn title(text: &str) -> String {
-    let word = |word: &str| {
-        let small = word.to_lowercase();
-        let Some(first) = word.chars().next() else {
-            return small;
-        };
-        // The rest is made small with the word around it, as a final sigma asks.
-        let passed: usize = first.to_lowercase().map(char::len_utf8).sum();
-        title_case(first) + small.get(passed..).unwrap_or_default()
-    };
-    text.split_word_bounds().map(word).collect()
+    let parts = text.split_word_bounds();
+    // Underscores join the words of a name, and are no part of them.
+    let parts = parts.flat_map(|word| word.split_inclusive('_'));
+    parts.map(capitalized).collect()
 }
 
 /// The text with the title case of its first character.
@@ -149,7 +176,7 @@ fn capital(text: &str) -> String {
 /// The title case of a character, which may be several; most often a capital letter.
 ///
 /// Source: Unicode, Titlecase_Mapping.
-fn title_case(c: char) -> String {
+pub(super) fn title_case(c: char) -> String {
     let mapped = unicode_case_mapping::to_titlecase(c);
     let mapped: String = (mapped.into_iter().filter(|code| *code > 0))
         .filter_map(char::from_u32)
@@ -163,7 +190,9 @@ fn title_case(c: char) -> String {
 /// The text in the letter case of another: in capitals, in small letters, with one capital in front or
 /// one for each word. Where that has no letters, or is mixed in another way, only the first letter follows it.
 fn case_of(text: &str, model: &str) -> String {
-    let letters: Vec<char> = model.chars().filter(|c| c.is_alphabetic()).collect();
+    // Letters of scripts without case say nothing.
+    let has_case = |c: &char| c.is_uppercase() || c.is_lowercase();
+    let letters: Vec<char> = model.chars().filter(has_case).collect();
     let Some((first, rest)) = letters.split_first() else {
         return text.to_owned();
     };
@@ -207,8 +236,8 @@ fn plain(text: &str) -> String {
             continue;
         }
         for c in cluster.nfd().filter(|c| !is_accent(*c)).nfc() {
-            match deunicode_char(c).filter(|_| is_latin(c)) {
-                Some(letters) => out.push_str(letters),
+            match ascii_of(c) {
+                Some(letters) => out.push_str(&letters),
                 None => out.push(c),
             }
         }
@@ -216,9 +245,26 @@ fn plain(text: &str) -> String {
     out
 }
 
-/// Latin letters beyond ASCII.
-fn is_latin(c: char) -> bool {
-    matches!(c, '\u{C0}'..='\u{24F}' | '\u{1E00}'..='\u{1EFF}' | '\u{2C60}'..='\u{2C7F}' | '\u{A720}'..='\u{A7FF}')
+/// The letters of ASCII for a Latin letter, in its case; `None` where there are none.
+fn ascii_of(c: char) -> Option<String> {
+    if c.is_ascii() || !is_latin(c) {
+        return None;
+    }
+    let only_letters = |text: String| {
+        let is_one = |c: char| c.is_ascii_alphabetic();
+        Some(text).filter(|text| !text.is_empty() && text.chars().all(is_one))
+    };
+    // What is another form of a letter is that letter, and what looks like another one is not it.
+    let same = std::iter::once(c)
+        .nfkd()
+        .filter(|c| !is_accent(*c))
+        .collect();
+    let letters = only_letters(same).or_else(|| only_letters(deunicode_char(c)?.to_owned()))?;
+    Some(match (c.is_uppercase(), c.is_lowercase()) {
+        (true, _) => letters.to_ascii_uppercase(),
+        (_, true) => letters.to_ascii_lowercase(),
+        (false, false) => letters,
+    })
 }
 
 /// Combining marks that stand on letters of several scripts; those that belong to one script
