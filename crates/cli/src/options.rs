@@ -21,7 +21,7 @@ use brisk_quill_engine::tables::{FileTables, move_tables};
 use brisk_quill_files::discover::{FileUse, PassedOver, Search};
 use brisk_quill_files::encoding::TextEncoding;
 use brisk_quill_files::error::system_words;
-use brisk_quill_files::fs::open::open_regular;
+use brisk_quill_files::fs::open::{open_regular, read_all};
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
@@ -32,6 +32,10 @@ use std::io::{self, IsTerminal, Read};
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
+
+/// The longest pattern or rewrite file, and the longest list of paths, in bytes.
+const TEXT_MOST: u64 = 64 << 20;
+const PATHS_MOST: u64 = 1 << 30;
 
 /// Changes shown where `--show` does not say.
 const SHOWN: usize = 40;
@@ -277,7 +281,7 @@ fn read_pattern(path: &Path) -> Result<String, Diagnostic> {
 
 fn read_text(path: &Path, what: &str) -> Result<String, Diagnostic> {
     let shown = visible_path(path);
-    let bytes = std::fs::read(path).map_err(|error| {
+    let bytes = read_all(path, TEXT_MOST).map_err(|error| {
         Diagnostic::trouble(format!(
             "cannot read {what} from {shown}: {}",
             system_words(&error)
@@ -529,7 +533,7 @@ fn listed_paths(list: &Path, null: bool) -> Result<Vec<PathBuf>, Diagnostic> {
         let mut bytes = Vec::new();
         io::stdin().lock().read_to_end(&mut bytes).map(|_| bytes)
     } else {
-        std::fs::read(list)
+        read_all(list, PATHS_MOST)
     };
     let bytes = read.map_err(|error| {
         let shown = visible_path(list);

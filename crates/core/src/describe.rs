@@ -183,8 +183,13 @@ fn push_conditions(query: &Query, text: &mut String) {
     }
     for block in &scope.blocks {
         let (start, end) = (quoted(block.start.source()), quoted(block.end.source()));
-        let ends = if block.inner { "without" } else { "with" };
-        text.push_str(&format!(", between {start} and {end} ({ends} those lines)"));
+        let where_ = if block.outside { "outside" } else { "between" };
+        let ends = match (block.inner, block.open_end) {
+            (true, _) => "without those lines",
+            (false, true) => "without the line of the end",
+            (false, false) => "with those lines",
+        };
+        text.push_str(&format!(", {where_} {start} and {end} ({ends})"));
     }
     for near in &scope.near {
         let lines = counted(near.distance, "line");

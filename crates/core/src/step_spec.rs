@@ -129,13 +129,22 @@ pub struct StepSpec {
     )]
     #[serde(with = "pairs", skip_serializing_if = "Vec::is_empty")]
     pub between: Vec<String>,
-    /// The lines with START and END are not part of the block.
+    /// Only lines outside of such blocks.
+    #[cfg_attr(feature = "clap", arg(long, num_args = 2, value_names = ["START", "END"]))]
     #[cfg_attr(
         feature = "clap",
-        arg(long, requires = "between", help_heading = "Where")
+        arg(allow_hyphen_values = true, help_heading = "Where")
     )]
+    #[serde(with = "pairs", skip_serializing_if = "Vec::is_empty")]
+    pub outside: Vec<String>,
+    /// The lines with START and END are not part of the block.
+    #[cfg_attr(feature = "clap", arg(long, help_heading = "Where"))]
     #[serde(skip_serializing_if = "is_default")]
     pub inner: bool,
+    /// The line with END is not part of the block, and may begin the next one.
+    #[cfg_attr(feature = "clap", arg(long, help_heading = "Where"))]
+    #[serde(skip_serializing_if = "is_default")]
+    pub open_end: bool,
     /// Only lines at most N lines away from one that matches PATTERN; may be repeated.
     #[cfg_attr(feature = "clap", arg(long, num_args = 2, value_names = ["PATTERN", "N"]))]
     #[cfg_attr(

@@ -11,6 +11,7 @@ use brisk_quill_files::staging::{Copying, Staged, Staging, stage_all};
 use brisk_quill_files::temporary::Temporaries;
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
+use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
@@ -157,9 +158,16 @@ fn check_apart(places: &Places) -> Result<(), TargetError> {
     let taken: BTreeSet<PathBuf> = (places.keys())
         .filter_map(|source| source.path().canonicalize().ok())
         .collect();
+    // A source may have several names.
+    let number = |path: &Path| path.metadata().ok().map(|found| (found.dev(), found.ino()));
+    let numbers: BTreeSet<(u64, u64)> = places.keys().filter_map(|s| number(s.path())).collect();
     let mut seen = BTreeMap::new();
     for (source, (path, destination)) in places {
-        if taken.contains(destination.path()) {
+        let is_source = match destination {
+            Destination::Existing(place) => number(place).is_some_and(|one| numbers.contains(&one)),
+            Destination::New(_) | Destination::Stream(_) | Destination::Stdout => false,
+        };
+        if is_source || taken.contains(destination.path()) {
             return Err(TargetError::OnSource(path.clone()));
         }
         match seen.entry(destination) {

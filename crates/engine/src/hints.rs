@@ -23,6 +23,7 @@ mod rules {
     pub mod double_space;
     pub mod edge_space;
     pub mod empty_match;
+    pub mod end_begins_block;
     pub mod feeds_next;
     pub mod glued;
     pub mod greedy_span;
@@ -35,6 +36,8 @@ mod rules {
     pub mod not_settled;
     pub mod nothing_changes;
     pub mod odd_class;
+    pub mod pairs_header;
+    pub mod step_without_columns;
     pub mod still_there;
     pub mod touches_digit;
 }
@@ -56,6 +59,9 @@ use brisk_quill_files::source::Source;
 /// All rules about steps, the most telling first.
 pub const RULES: &[&Rule] = &[
     &rules::newline_wanted::RULE,
+    &rules::end_begins_block::RULE,
+    &rules::step_without_columns::RULE,
+    &rules::pairs_header::RULE,
     &rules::dialect::RULE,
     &rules::no_reference::RULE,
     &rules::group_then_digit::RULE,

@@ -63,7 +63,7 @@ impl<'e, 'r> SearchRun<'e, 'r> {
             step: &mut self.step,
             problems: &mut self.problems,
         });
-        self.step.blocks = blocks;
+        self.step.take_blocks(blocks);
         let counts = Counts {
             problems: self.problems,
             steps: vec![self.step],

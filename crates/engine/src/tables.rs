@@ -7,9 +7,9 @@ use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::Template;
 use brisk_quill_core::template::tables::{Table, TableError, Tables};
-use brisk_quill_files::fs::open::{open_below, open_regular};
+use brisk_quill_files::error::system_words;
+use brisk_quill_files::fs::open::{open_below, read_all};
 use std::collections::BTreeMap;
-use std::fs::File;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -70,10 +70,16 @@ impl FileTables {
         }
     }
 
-    fn open(&self, path: &Path) -> io::Result<File> {
+    fn bytes(&self, path: &Path) -> io::Result<Vec<u8>> {
         match &self.root {
-            Some(root) => open_below(root, path),
-            None => open_regular(path),
+            Some(root) => {
+                let mut bytes = Vec::new();
+                open_below(root, path)?
+                    .take(MOST + 1)
+                    .read_to_end(&mut bytes)?;
+                Ok(bytes)
+            }
+            None => read_all(path, MOST),
         }
     }
 }
@@ -84,8 +90,8 @@ impl Tables for FileTables {
         if let Some(table) = self.read.get(&path) {
             return Ok(Arc::clone(table));
         }
-        let opened = self.open(&path).map_err(TableFault::Io);
-        let table = opened.and_then(|file| read(file, &path));
+        let bytes = self.bytes(&path).map_err(TableFault::Io);
+        let table = bytes.and_then(|bytes| read(&bytes, &path));
         let table = Arc::new(table.map_err(|fault| TableError {
             path: visible_path(&path),
             reason: fault.into(),
@@ -99,7 +105,7 @@ impl Tables for FileTables {
 #[derive(Debug, thiserror::Error)]
 enum TableFault {
     /// It cannot be read.
-    #[error(transparent)]
+    #[error("{}", system_words(.0))]
     Io(#[from] io::Error),
     /// There is no row in it.
     #[error("it is empty")]
@@ -141,14 +147,12 @@ enum TableFault {
     },
 }
 
-/// Every row counts: there is no row of names.
-fn read(file: File, path: &Path) -> Result<Table, TableFault> {
-    let mut bytes = Vec::new();
-    file.take(MOST + 1).read_to_end(&mut bytes)?;
+/// Every row is a pair, but for a first one of `before` and `after`.
+fn read(bytes: &[u8], path: &Path) -> Result<Table, TableFault> {
     if bytes.len() as u64 > MOST {
         return Err(TableFault::TooLarge);
     }
-    let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&bytes);
+    let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(bytes);
     let tabs = path.extension().is_some_and(|kind| kind == "tsv");
     let mut rows = csv::ReaderBuilder::new()
         .has_headers(false)
@@ -159,6 +163,7 @@ fn read(file: File, path: &Path) -> Result<Table, TableFault> {
         return Err(TableFault::Empty);
     }
     let mut table = Table::default();
+    let mut is_first = true;
     for row in rows.records() {
         let row = row.map_err(|error| row_fault(&error))?;
         let line = row.position().map_or(0, csv::Position::line);
@@ -166,6 +171,10 @@ fn read(file: File, path: &Path) -> Result<Table, TableFault> {
             let columns = row.len();
             return Err(TableFault::Columns { line, columns });
         };
+        if std::mem::take(&mut is_first) {
+            table.add_first(old.to_owned(), new.to_owned());
+            continue;
+        }
         table.add(old.to_owned(), new.to_owned()).map_err(|other| {
             let shown = |text: &str| visible(text.as_bytes());
             TableFault::Twice {

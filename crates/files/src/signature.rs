@@ -20,6 +20,10 @@ const fn begins(bytes: &'static [u8], name: &'static str) -> Format {
 
 /// The formats, each with the bytes that its registered description gives.
 const FORMATS: &[Format] = &[
+    begins(
+        b"{\"record\":\"plan\",\"format\":",
+        "a plan of this program",
+    ),
     begins(b"SQLite format 3\0", "an SQLite database"),
     begins(b"PAR1", "a Parquet file"),
     begins(b"ARROW1\0\0", "an Arrow file"),
@@ -124,7 +128,8 @@ pub fn structured(head: &[u8]) -> Option<&'static str> {
 
 /// True if text hardly ever begins like that.
 fn is_telling(format: &Format) -> bool {
-    format.bytes == b"%PDF-"
+    let names_itself = format.bytes.starts_with(b"{\"record\"") || format.bytes == b"%PDF-";
+    names_itself
         || format
             .bytes
             .iter()

@@ -64,7 +64,9 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
         contains,
         unless,
         between,
+        outside,
         inner,
+        open_end,
         near,
         pick,
         per,
@@ -107,7 +109,9 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
     words.values("--where", contains);
     words.values("--unless", unless);
     words.pairs("--between", between);
+    words.pairs("--outside", outside);
     words.flag("--inner", *inner);
+    words.flag("--open-end", *open_end);
     words.pairs("--near", near);
     words.value("--pick", pick.as_deref());
     words.value("--per", per.as_deref());
@@ -250,7 +254,7 @@ mod tests {
     fn words_read_back() {
         let lines = [
             "-i --whole-word --literal --entire --lines -3.. --pick first --per file --limit 7",
-            "--unit paragraph --where a --where b --unless=-c --between s e --inner --near p 2",
+            "--unit paragraph --where a --where b --unless=-c --between s e --outside o e --inner --open-end --near p 2",
             "--columns berth,3 --where-in name q --unless-in 2 r --set status s --add-column n t",
             "--swap-chars a-z A-Z --format csv --delimiter ; --quote none --no-header --ragged",
             "--drop-lines",

@@ -13,7 +13,7 @@ use crate::commands::infer::ask::{Asker, Told};
 use crate::commands::infer::shown::{Counts, Shown};
 use crate::commands::infer::units::{Distinct, Units};
 use crate::commands::search::Searched;
-use crate::commands::{journal_run, plans, preview, review};
+use crate::commands::{plans, preview, review};
 use crate::diagnostic::Diagnostic;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
@@ -31,6 +31,7 @@ use brisk_quill_core::stop::Stop;
 use brisk_quill_core::template::tables::NoTables;
 use brisk_quill_engine::worked_examples::Examples as NoExamples;
 use brisk_quill_files::source::Source;
+use std::io::{self, IsTerminal};
 use std::path::PathBuf;
 
 /// What is said once the first proposal can be gone on with.
@@ -59,7 +60,10 @@ pub fn run(
         check_new(file, "the rewrite")?;
     }
     if args.ask {
-        journal_run::can_ask("infer")?;
+        if !io::stdin().is_terminal() {
+            return Err(Diagnostic::wrong("there is no terminal to ask on")
+                .remedy("leave `--ask` out: the texts in dispute are listed"));
+        }
     }
     let (units, searched, sources) = Units::read(
         (&asked.query, asked.paths.clone()),

@@ -6,12 +6,16 @@ use crate::draft::worker::DraftText;
 use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_engine::plan_store;
+use brisk_quill_files::fs::open::read_all;
 use brisk_quill_files::temporary::Temporaries;
 use serde::{Deserialize, Serialize};
 use std::io::Write;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::{fs, io};
+
+/// The largest draft that is read, in bytes.
+const DRAFT_MOST: u64 = 64 << 20;
 
 /// All that a draft goes on with.
 #[derive(Clone, Debug)]
@@ -71,7 +75,7 @@ struct Record {
 /// The draft of this folder that was not closed, and its paths; `None` where there is none that can
 /// be read.
 pub fn load() -> Option<(Saved, Vec<PathBuf>)> {
-    let text = fs::read(plan_store::draft_place()?).ok()?;
+    let text = read_all(&plan_store::draft_place()?, DRAFT_MOST).ok()?;
     let Record {
         paths,
         title,

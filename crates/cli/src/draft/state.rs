@@ -922,6 +922,8 @@ fn option_of(remedy: &Remedy) -> Option<&'static str> {
         | Remedy::WholeWord
         | Remedy::PickAll
         | Remedy::WholeText
+        | Remedy::OpenEnd
+        | Remedy::Columns { .. }
         | Remedy::Pattern(_)
         | Remedy::Template(_)
         | Remedy::Both(..)

@@ -8,7 +8,8 @@ use brisk_quill_core::escape::visible;
 use brisk_quill_core::kind_shapes::{ShapeGroup, by_shape, elided};
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::shapes::Shape;
-use brisk_quill_engine::kinds::Kinds;
+use brisk_quill_engine::kinds::{Kind, Kinds};
+use std::collections::HashMap;
 
 /// Columns of the screen that a text may take.
 const TEXT_MOST: usize = 60;
@@ -31,14 +32,15 @@ pub fn table(found: &Kinds, show: usize, width: usize) -> Labelled {
     ]);
     heads.push(("warning", Align::Left));
     let mut grid = Grid::new(heads);
-    for (index, kind) in found.kinds.iter().take(show).enumerate() {
+    let shown = told_apart(&found.kinds[..show.min(found.kinds.len())]);
+    for (index, (kind, (was, now))) in found.kinds.iter().zip(shown).enumerate() {
         let first = &kind.first;
         let mut row = vec![(index + 1).to_string(), number(kind.count)];
         if cells {
             let cell = first.cell.as_deref().unwrap_or_default();
             row.push(visible(cell.as_bytes()));
         }
-        row.extend([quoted(&kind.before), quoted(&kind.after)]);
+        row.extend([was, now]);
         row.push(format!("{}, line {}", file_name(&first.source), first.line));
         row.push(match &first.odd {
             Some(odd) => {
@@ -162,6 +164,56 @@ fn shapes(found: &Kinds, groups: &[ShapeGroup], show: usize, width: usize) -> La
         ]);
     }
     grid.text(width)
+}
+
+/// The texts of kinds; those that would look alike are shown from just before they differ, with each sign
+/// beyond ASCII by its number.
+fn told_apart(kinds: &[Kind]) -> Vec<(String, String)> {
+    let text = |kind: &Kind| (quoted(&kind.before), quoted(&kind.after));
+    let mut alike: HashMap<(String, String), Vec<usize>> = HashMap::new();
+    for (number, kind) in kinds.iter().enumerate() {
+        alike.entry(text(kind)).or_default().push(number);
+    }
+    let mut shown: Vec<(String, String)> = kinds.iter().map(text).collect();
+    for group in alike.into_values().filter(|group| group.len() > 1) {
+        let before: Vec<&[u8]> = group.iter().map(|kind| &kinds[*kind].before[..]).collect();
+        let after: Vec<&[u8]> = group.iter().map(|kind| &kinds[*kind].after[..]).collect();
+        let (before_from, after_from) = (difference(&before), difference(&after));
+        for (number, (before, after)) in group.iter().zip(before.iter().zip(&after)) {
+            if let Some(from) = before_from {
+                shown[*number].0 = exact_from(before, from);
+            }
+            if let Some(from) = after_from {
+                shown[*number].1 = exact_from(after, from);
+            }
+        }
+    }
+    shown
+}
+
+/// The offset from which on some texts are not all the same; `None` where they are.
+fn difference(texts: &[&[u8]]) -> Option<usize> {
+    let first = texts[0];
+    let same = |other: &&[u8]| first.iter().zip(*other).take_while(|(a, b)| a == b).count();
+    let others = texts.iter().filter(|text| **text != first);
+    others.map(same).min()
+}
+
+/// A text from some characters before an offset on, each sign beyond ASCII by its number.
+fn exact_from(text: &[u8], differ: usize) -> String {
+    let text_of = String::from_utf8_lossy(text);
+    let before = String::from_utf8_lossy(&text[..differ.min(text.len())])
+        .chars()
+        .count();
+    let skipped = before.saturating_sub(10);
+    let mut out = String::from(if skipped > 0 { "…" } else { "" });
+    for c in text_of.chars().skip(skipped).take(TEXT_MOST) {
+        match c {
+            ' '..='~' => out.push(c),
+            c => out.push_str(&format!("‹U+{:04X}›", u32::from(c))),
+        }
+    }
+    out
 }
 
 fn quoted(text: &[u8]) -> String {

@@ -9,8 +9,6 @@ use std::collections::BTreeMap;
 pub const VALUES_MOST: usize = 100_000;
 /// Values of one form that its pattern is made of, at most.
 const OF_FORM_MOST: usize = 60;
-/// Forms that a pattern is made of, at most.
-const FORMS_MOST: usize = 4;
 /// The share of the values under which a form is not common, in hundredths.
 const COMMON: u64 = 5;
 
@@ -56,7 +54,7 @@ impl CommonForms {
         let mut shapes: Vec<_> = by_shape.into_values().collect();
         shapes.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
         let is_common = |(count, _): &&(u64, Vec<Vec<char>>)| count * 100 >= all * COMMON;
-        let common = shapes.iter().filter(is_common).take(FORMS_MOST);
+        let common = shapes.iter().filter(is_common);
         let form = |(count, values): &(u64, Vec<Vec<char>>)| CommonForm {
             pattern: source(&pieces(values), ascii),
             count: *count,

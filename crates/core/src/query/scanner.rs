@@ -7,6 +7,7 @@ use crate::query::note::Note;
 use crate::query::prefilter::{Prefilter, PrefilterUse};
 use crate::query::rows::TableScanner;
 use crate::query::scan::Scan;
+use crate::query::scope::BlocksMet;
 use crate::query::unit_search::UnitSearch;
 use crate::query::unit_view::{UnitView, Visitor, Wanted};
 use crate::query::{Per, Query};
@@ -95,8 +96,8 @@ impl<'q> UnitScanner<'q> {
     }
 
     /// Blocks that have begun in this text.
-    pub fn blocks_begun(&self) -> u64 {
-        self.search.scope.blocks_begun()
+    pub fn blocks_met(&self) -> BlocksMet {
+        self.search.scope.blocks_met()
     }
 
     /// Ends the text: the notes about it, and what was wrong with all of it.

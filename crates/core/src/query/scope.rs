@@ -45,6 +45,20 @@ pub struct Block {
     pub end: Pattern,
     /// The lines with start and end are not part of the block.
     pub inner: bool,
+    /// The line with the end is not part of the block, and may begin the next one. An end on the line of
+    /// its start is none.
+    pub open_end: bool,
+    /// The lines of blocks are out of scope, and all others in it.
+    pub outside: bool,
+}
+
+/// The blocks of lines that were met in a text.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct BlocksMet {
+    /// Those that began.
+    pub begun: u64,
+    /// Lines that ended a block and would have begun another one.
+    pub lost: u64,
 }
 
 /// Lines at most `distance` lines away from one that matches `pattern`.
@@ -184,7 +198,7 @@ impl<'q> ScopeState<'q> {
         }
         let mut holds = self.lines.as_ref().is_none_or(|set| set.contains(number));
         for (block, state) in self.scope.blocks.iter().zip(&mut self.blocks) {
-            holds &= state.line(number, content, block.inner)?;
+            holds &= state.line(number, content, block)? != block.outside;
         }
         for near in &self.near {
             holds &= near.holds(number);
@@ -221,14 +235,20 @@ impl<'q> ScopeState<'q> {
         Ok(true)
     }
 
-    /// The number of blocks that have begun in this text.
-    pub fn blocks_begun(&self) -> u64 {
-        self.blocks.iter().map(|block| block.begun).sum()
+    /// The blocks that were met in this text.
+    pub fn blocks_met(&self) -> BlocksMet {
+        let each = self.blocks.iter();
+        each.fold(BlocksMet::default(), |sum, block| BlocksMet {
+            begun: sum.begun + block.met.begun,
+            lost: sum.lost + block.met.lost,
+        })
     }
 
     /// The blocks that are still open.
     pub fn open_blocks(&self) -> impl Iterator<Item = OpenBlock> {
         let each = self.scope.blocks.iter().zip(&self.blocks);
+        // A section that goes on to the end is no mistake.
+        let each = each.filter(|(block, _)| !block.open_end);
         each.filter_map(|(block, state)| {
             Some(OpenBlock {
                 line: state.open_since?,
@@ -244,7 +264,7 @@ struct BlockState {
     end: Turns,
     /// The line the open block began in.
     open_since: Option<u64>,
-    begun: u64,
+    met: BlocksMet,
 }
 
 /// The starts, or the ends, of blocks on the current line: looked for once, when they are needed.
@@ -288,20 +308,23 @@ impl BlockState {
             start: Turns::new(&block.start),
             end: Turns::new(&block.end),
             open_since: None,
-            begun: 0,
+            met: BlocksMet::default(),
         }
     }
 
     fn begin_text(&mut self) {
         self.open_since = None;
-        self.begun = 0;
+        self.met = BlocksMet::default();
     }
 
     /// True if the line belongs to a block. Starts and ends are taken from left to right, each
     /// behind the one before it.
-    fn line(&mut self, number: u64, line: &[u8], inner: bool) -> Result<bool, SearchError> {
+    fn line(&mut self, number: u64, line: &[u8], block: &Block) -> Result<bool, SearchError> {
         let was_open = self.open_since.is_some();
         (self.start.next, self.end.next) = (None, None);
+        if block.open_end {
+            return self.section_line(number, line, block.inner);
+        }
         let mut turns = 0;
         let mut at = 0;
         while let Some(next) = self.next_turn(line, at)? {
@@ -310,16 +333,43 @@ impl BlockState {
             self.open_since = match self.open_since {
                 Some(_) => None,
                 None => {
-                    self.begun += 1;
+                    self.met.begun += 1;
                     Some(number)
                 }
             };
         }
-        Ok(if inner {
+        if was_open && turns == 1 && self.begins_with_more(line)? {
+            self.met.lost += 1;
+        }
+        Ok(if block.inner {
             was_open && turns == 0
         } else {
             was_open || turns > 0
         })
+    }
+
+    /// The same where an end does not belong to its block.
+    fn section_line(&mut self, number: u64, line: &[u8], inner: bool) -> Result<bool, SearchError> {
+        if self.open_since.is_some() && self.end.find(line, 0)?.is_some() {
+            self.open_since = None;
+        }
+        let begins = self.open_since.is_none() && self.start.find(line, 0)?.is_some();
+        if begins {
+            self.met.begun += 1;
+            self.open_since = Some(number);
+        }
+        Ok(self.open_since.is_some() && !(inner && begins))
+    }
+
+    /// True if a line that has ended a block would begin one, and holds more than what begins it: a closing
+    /// fence that looks like an opening one does not.
+    fn begins_with_more(&mut self, line: &[u8]) -> Result<bool, SearchError> {
+        self.start.next = None;
+        let start = self.start.find(line, 0)?;
+        Ok(start.is_some_and(|span| {
+            let rest = [&line[..span.from], &line[span.to..]];
+            rest.iter().any(|rest| !rest.trim_ascii().is_empty())
+        }))
     }
 
     /// The place to go on after the next start, or end, that lies at `at` or after it.

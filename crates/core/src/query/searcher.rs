@@ -8,6 +8,7 @@ use crate::query::Query;
 use crate::query::note::Note;
 use crate::query::prefilter::PrefilterUse;
 use crate::query::scanner::UnitScanner;
+use crate::query::scope::BlocksMet;
 use crate::query::unit_view::{Visitor, Wanted};
 use crate::rewrite::part_start::PartStart;
 use std::path::Path;
@@ -60,8 +61,8 @@ pub struct SearchedText<'s, 'q> {
 pub struct SearchEnd {
     /// The notes about it.
     pub notes: Vec<Note>,
-    /// The number of blocks of lines that began in it.
-    pub blocks: u64,
+    /// The blocks of lines that were met in it.
+    pub blocks: BlocksMet,
 }
 
 impl<'q> Searcher<'q> {
@@ -198,7 +199,7 @@ impl SearchedText<'_, '_> {
         }
         SearchEnd {
             notes,
-            blocks: self.scanner.blocks_begun(),
+            blocks: self.scanner.blocks_met(),
         }
     }
 }

@@ -1,6 +1,7 @@
 //! Counts of evaluations.
 
 use crate::query::findings::{LeftOut, MatchStatus};
+use crate::query::scope::BlocksMet;
 
 /// Matches that were left out, by reason.
 ///
@@ -59,6 +60,8 @@ pub struct StepCounts {
     pub failed: u64,
     /// Blocks of lines that have begun.
     pub blocks: u64,
+    /// Lines that ended a block and would have begun another one.
+    pub blocks_lost: u64,
 }
 
 impl StepCounts {
@@ -69,6 +72,12 @@ impl StepCounts {
         self.left_out.add(other.left_out);
         self.failed += other.failed;
         self.blocks += other.blocks;
+        self.blocks_lost += other.blocks_lost;
+    }
+
+    /// Takes the blocks that were met in a text.
+    pub fn take_blocks(&mut self, met: BlocksMet) {
+        (self.blocks, self.blocks_lost) = (met.begun, met.lost);
     }
 }
 

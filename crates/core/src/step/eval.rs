@@ -93,7 +93,7 @@ impl<'r> StepRun<'r> {
 
     /// Ends the text: the notes about it, and what was wrong with all of it.
     pub fn finish_text(&mut self) -> (Vec<Note>, Option<Problem>) {
-        self.counts.blocks = self.scanner.blocks_begun();
+        self.counts.take_blocks(self.scanner.blocks_met());
         let (mut notes, problem) = self.scanner.end_text();
         let thousands = self.thousands.take();
         notes.extend(thousands.map(|(line, matches)| Note::Thousands { line, matches }));

@@ -99,7 +99,9 @@ impl StepSpec {
             contains,
             unless,
             between,
+            outside,
             inner,
+            open_end,
             near,
             pick,
             per,
@@ -167,7 +169,7 @@ impl StepSpec {
                 lines: parsed("lines", lines.as_deref())?.unwrap_or_else(Spec::all),
                 contains: all_compiled("where", contains, &record)?,
                 lacks: all_compiled("unless", unless, &record)?,
-                blocks: blocks(between, *inner)?,
+                blocks: blocks((between, outside), *inner, *open_end)?,
                 near: near_lines(near)?,
             },
             pick: picked(pick.as_deref(), per.as_deref(), unit)?,
@@ -396,19 +398,33 @@ fn picked(pick: Option<&str>, per: Option<&str>, unit: UnitKind) -> Result<Pick,
     })
 }
 
-fn blocks(between: &[String], inner: bool) -> Result<Vec<Block>, StepFault> {
-    if inner && between.is_empty() {
-        return Err(senseless("`inner` belongs to `between`", "add `between`"));
+fn blocks(
+    (between, outside): (&[String], &[String]),
+    inner: bool,
+    open_end: bool,
+) -> Result<Vec<Block>, StepFault> {
+    let has_none = between.is_empty() && outside.is_empty();
+    for (name, is_given) in [("inner", inner), ("open-end", open_end)] {
+        if is_given && has_none {
+            return Err(senseless(
+                format!("`{name}` belongs to `between` or `outside`"),
+                "add one of them",
+            ));
+        }
     }
     let line = MatchOptions::default();
-    let block = |(start, end)| {
+    let block = |(key, outside, (start, end))| {
         Ok(Block {
-            start: compiled("between", start, &line)?,
-            end: compiled("between", end, &line)?,
+            start: compiled(key, start, &line)?,
+            end: compiled(key, end, &line)?,
             inner,
+            open_end,
+            outside,
         })
     };
-    in_pairs(between).map(block).collect()
+    let between = in_pairs(between).map(|pair| ("between", false, pair));
+    let outside = in_pairs(outside).map(|pair| ("outside", true, pair));
+    between.chain(outside).map(block).collect()
 }
 
 fn near_lines(near: &[String]) -> Result<Vec<Near>, StepFault> {

@@ -8,9 +8,52 @@ use std::sync::Arc;
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Table {
     entries: BTreeMap<String, String>,
+    /// The old and the new text of its first row, where that reads like the names of columns.
+    names: Option<(String, String)>,
 }
 
+/// Pairs of words that people write above the columns of such a table.
+const NAMES: [(&str, &str); 16] = [
+    ("old", "new"),
+    ("from", "to"),
+    ("term", "replacement"),
+    ("text", "replacement"),
+    ("pattern", "replacement"),
+    ("original", "replacement"),
+    ("original", "new"),
+    ("find", "replace"),
+    ("search", "replace"),
+    ("source", "target"),
+    ("was", "now"),
+    ("wrong", "right"),
+    ("key", "value"),
+    ("input", "output"),
+    ("before", "now"),
+    ("code", "name"),
+];
+
 impl Table {
+    /// Adds the pair of the first row. One of `before` and `after`, in any letter case, names the columns
+    /// and is no pair; any other is one.
+    pub fn add_first(&mut self, old: String, new: String) {
+        let is = |(before, after): &(&str, &str)| {
+            old.trim().eq_ignore_ascii_case(before) && new.trim().eq_ignore_ascii_case(after)
+        };
+        if is(&("before", "after")) {
+            return;
+        }
+        if NAMES.iter().any(is) {
+            self.names = Some((old.clone(), new.clone()));
+        }
+        self.entries.insert(old, new);
+    }
+
+    /// The old and the new text of its first row, where that is a pair and reads like the names of columns.
+    pub fn names(&self) -> Option<(&str, &str)> {
+        let (old, new) = self.names.as_ref()?;
+        Some((old, new))
+    }
+
     /// Adds a pair.
     ///
     /// # Errors

@@ -53,6 +53,15 @@ pub enum Remedy {
     PickAll,
     /// Try the pattern on all the text.
     WholeText,
+    /// Let the line that ends a block begin the next one.
+    OpenEnd,
+    /// Columns for a step.
+    Columns {
+        /// Its number, from 1.
+        step: usize,
+        /// As they are written on a command line.
+        columns: String,
+    },
     /// Take in files that ignore rules leave out.
     Ignored,
     /// Take in hidden files.
@@ -144,6 +153,8 @@ impl Remedy {
                 step.per = None;
             }
             Self::WholeText => step.unit = Some("text".into()),
+            Self::OpenEnd => step.open_end = true,
+            Self::Columns { columns, .. } => step.columns = Some(columns.clone()),
             Self::Pattern(pattern) => step.pattern = Some(pattern.clone()),
             Self::Template(template) => set_template(step, template),
             Self::Both(pattern, template) => {
@@ -184,6 +195,14 @@ impl fmt::Display for Remedy {
             Self::WholeWord => f.write_str("add `--whole-word`"),
             Self::PickAll => f.write_str("leave `--pick` out"),
             Self::WholeText => f.write_str("add `--unit text`"),
+            Self::OpenEnd => f.write_str("add `--open-end`"),
+            Self::Columns { step, columns } => {
+                write!(
+                    f,
+                    "add `--columns {}` to step {step}",
+                    visible(columns.as_bytes())
+                )
+            }
             Self::Ignored => f.write_str("add `--ignored`"),
             Self::Hidden => f.write_str("add `--hidden`"),
             Self::Binary => f.write_str("add `--binary`"),

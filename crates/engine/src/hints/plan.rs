@@ -8,6 +8,7 @@ use brisk_quill_core::pattern::outline::Outline;
 use brisk_quill_core::pattern::probe::Probe;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::options::Watch;
+use brisk_quill_core::step::Step;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::Template;
 use std::sync::{Mutex, PoisonError};
@@ -40,6 +41,8 @@ pub struct StepPlan<'r> {
     pub probe: Option<Probe>,
     /// The forms of matches that were met so far.
     pub known: KnownSoFar,
+    /// The columns that an earlier step names, where this one names none.
+    pub columns_before: Option<String>,
 }
 
 impl<'r> StudyPlan<'r> {
@@ -47,9 +50,18 @@ impl<'r> StudyPlan<'r> {
     pub fn new(work: &Work<'r>) -> Self {
         let steps = match work {
             Work::Search { query, .. } => vec![StepPlan::new(query, None)],
-            Work::Rewrite { rewrite, .. } => (rewrite.steps().iter())
-                .map(|step| StepPlan::new(&step.query, Some(&step.action)))
-                .collect(),
+            Work::Rewrite { rewrite, .. } => {
+                let mut columns: Option<String> = None;
+                let plan = |step: &'r Step| {
+                    let mut plan = StepPlan::new(&step.query, Some(&step.action));
+                    match &step.query.columns {
+                        Some(own) => columns = Some(own.list.to_string()),
+                        None => plan.columns_before.clone_from(&columns),
+                    }
+                    plan
+                };
+                rewrite.steps().iter().map(plan).collect()
+            }
         };
         Self {
             steps,
@@ -97,6 +109,7 @@ impl<'r> StepPlan<'r> {
             probe: Probe::new(&query.pattern, &patterns),
             wider,
             known: KnownSoFar::default(),
+            columns_before: None,
         }
     }
 

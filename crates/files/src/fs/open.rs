@@ -202,3 +202,46 @@ pub(crate) fn open_to_append(path: &Path) -> io::Result<File> {
         Err(_) => open_regular(path),
     }
 }
+
+/// The error of a pipe that nobody writes to.
+#[derive(Debug, thiserror::Error)]
+#[error("it is a pipe that nobody writes to")]
+struct NoWriter;
+
+/// Reads all of a file, or of a pipe that somebody writes to, links followed; at most so many bytes.
+///
+/// # Errors
+///
+/// When it cannot be read, is neither, is a pipe without a writer, or holds more.
+pub fn read_all(path: &Path, most: u64) -> io::Result<Vec<u8>> {
+    let (opened, is_file) = open_at_once(path)?;
+    let mut bytes = Vec::new();
+    if !is_file {
+        let mode = rustix::fs::fstat(&opened)?.st_mode;
+        if FileType::from_raw_mode(mode) != FileType::Fifo {
+            return Err(NotRegular::error());
+        }
+        // Without a writer its end is met at once; with one there is nothing yet, or something.
+        let mut first = [0; 4096];
+        match rustix::io::read(&opened, &mut first) {
+            Ok(0) => return Err(io::Error::new(io::ErrorKind::InvalidInput, NoWriter)),
+            Ok(read) => bytes.extend_from_slice(&first[..read]),
+            Err(Errno::AGAIN) => {}
+            Err(error) => return Err(error.into()),
+        }
+        let flags = rustix::fs::fcntl_getfl(&opened)?;
+        rustix::fs::fcntl_setfl(&opened, flags - OFlags::NONBLOCK)?;
+    }
+    let left = (most + 1).saturating_sub(bytes.len() as u64);
+    io::Read::read_to_end(&mut io::Read::take(File::from(opened), left), &mut bytes)?;
+    match bytes.len() as u64 > most {
+        true => Err(io::Error::new(
+            io::ErrorKind::FileTooLarge,
+            format!(
+                "it is larger than {} MiB, the most that is read",
+                most >> 20
+            ),
+        )),
+        false => Ok(bytes),
+    }
+}

@@ -15,11 +15,14 @@ use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::tables::Tables;
 use brisk_quill_engine::tables::FileTables;
 use brisk_quill_files::error::system_words;
+use brisk_quill_files::fs::open::read_all;
 use std::collections::HashMap;
 use std::path::Path;
 
 /// Lines that an edited copy may differ in, at most.
 const EDITS_MOST: usize = 2000;
+/// The largest rewrite file with examples, in bytes.
+const FILE_MOST: u64 = 64 << 20;
 /// Examples that are nowhere in the data which are named, at most.
 const NAMED_MOST: usize = 3;
 
@@ -152,9 +155,11 @@ fn of_file(path: &Path) -> Result<Vec<Pair>, Diagnostic> {
         .extension()
         .is_some_and(|extension| extension == "toml");
     if is_rewrite {
-        let text = std::fs::read_to_string(path).map_err(|error| {
+        let text = read_all(path, FILE_MOST).map_err(|error| {
             Diagnostic::trouble(format!("cannot read {shown}: {}", system_words(&error)))
         })?;
+        let text = String::from_utf8(text)
+            .map_err(|_| Diagnostic::wrong(format!("{shown} is not UTF-8")))?;
         let file = RewriteText::parse(&text)
             .map_err(|error| Diagnostic::wrong(format!("{shown}: {error}")))?;
         let all = file
@@ -181,12 +186,7 @@ fn of_file(path: &Path) -> Result<Vec<Pair>, Diagnostic> {
             "give a table with two columns, before and after, or a rewrite file ending in `.toml`",
         )
     })?;
-    // The pairs come in the order of their old texts, so the first row may stand anywhere.
-    let is_header = |before: &str, after: &str| {
-        before.eq_ignore_ascii_case("before") && after.eq_ignore_ascii_case("after")
-    };
     let pairs = table.pairs();
-    let pairs = pairs.filter(|(before, after)| !is_header(before, after));
     Ok(pairs
         .map(|(before, after)| Pair::new(before, after))
         .collect())
@@ -288,6 +288,8 @@ pub fn check_where_only(step: &StepSpec) -> Result<(), Diagnostic> {
         contains: step.contains.clone(),
         unless: step.unless.clone(),
         between: step.between.clone(),
+        outside: step.outside.clone(),
+        open_end: step.open_end,
         inner: step.inner,
         near: step.near.clone(),
         ..Default::default()

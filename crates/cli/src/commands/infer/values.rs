@@ -35,10 +35,8 @@ pub fn run(
         .map_err(|error| Diagnostic::trouble(format!("{pattern}: {error}")))?;
     let mut finder = compiled.finder();
     let mut fits = |text: &str| finder.is_match(text.as_bytes()).unwrap_or(false);
-    let (matching, mut others): (Vec<_>, Vec<_>) = distinct
-        .into_iter()
-        .filter(|one| !one.text.is_empty())
-        .partition(|one| fits(one.text));
+    let (matching, mut others): (Vec<_>, Vec<_>) =
+        distinct.into_iter().partition(|one| fits(one.text));
     let sum = |values: &[Distinct<'_>]| values.iter().map(|one| one.count).sum::<u64>();
     let (matching, odd) = (sum(&matching), sum(&others));
     others.sort_by(|a, b| b.count.cmp(&a.count).then(a.line.cmp(&b.line)));
@@ -83,7 +81,10 @@ pub fn run(
             grid.add(vec![
                 number(one.line),
                 number(one.count),
-                visible(one.text.as_bytes()),
+                match one.text {
+                    "" => "(empty)".to_owned(),
+                    text => visible(text.as_bytes()),
+                },
             ]);
         }
         out.append(&grid.text(output.width()));

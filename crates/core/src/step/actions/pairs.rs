@@ -27,6 +27,8 @@ pub struct Pairs {
     /// The pair of each old text, its letter case folded where that does not matter.
     of_old: Arc<HashMap<String, usize, RandomState>>,
     folds: bool,
+    /// The old and the new text of the first row, where that reads like the names of columns.
+    names: Option<(String, String)>,
 }
 
 #[derive(Debug)]
@@ -41,6 +43,12 @@ impl Pairs {
     /// The number of pairs.
     pub fn len(&self) -> usize {
         self.pairs.len()
+    }
+
+    /// The old and the new text of the first row, where that reads like the names of columns.
+    pub fn names(&self) -> Option<(&str, &str)> {
+        let (old, new) = self.names.as_ref()?;
+        Some((old, new))
     }
 
     /// True if there is none.
@@ -138,6 +146,9 @@ pub(crate) fn build(
         pairs: pairs.into(),
         of_old: Arc::new(of_old),
         folds: options.ignore_case,
+        names: table
+            .names()
+            .map(|(old, new)| (old.to_owned(), new.to_owned())),
     };
     Ok((pairs, pattern))
 }
