@@ -34,9 +34,9 @@ fn ask(sandbox: &Sandbox, answer: impl FnOnce() -> &'static str) -> (u32, String
 fn the_answer_decides() {
     for (reply, status, text, said) in [
         ("y\r", 0, "Q 7\n", "Wrote 1 change in 1 file: run 1."),
-        ("n\r", 0, "quay 7\n", "Nothing has been written."),
-        ("\r", 0, "quay 7\n", "Nothing has been written."),
-        ("\u{4}", 0, "quay 7\n", "Nothing has been written."),
+        ("n\r", 1, "quay 7\n", "Nothing has been written."),
+        ("\r", 1, "quay 7\n", "Nothing has been written."),
+        ("\u{4}", 1, "quay 7\n", "Nothing has been written."),
     ] {
         let sandbox = Sandbox::with("a.txt", "quay 7\n");
         let (ended, screen) = ask(&sandbox, || reply);

@@ -1,5 +1,6 @@
 //! Attacks on files, journals, plans and outputs, with the built program.
 
+use crate::support::term::Term;
 use crate::support::{self, Sandbox};
 use rustix::process::{Pid, Signal, kill_process};
 use std::fs;
@@ -434,7 +435,7 @@ fn a_doctored_plan_reads_nothing_else() {
     // What the command line names may lie anywhere, but must be a file.
     let got = port.run("preview quay --with '${0 | map in/sub/pipe.csv}' in/a.txt");
     assert!(
-        got.status == 2 && got.err.contains("not a regular file"),
+        got.status == 2 && got.err.contains("a pipe that nobody writes to"),
         "{got:#?}"
     );
 }
@@ -774,12 +775,29 @@ fn outputs_that_are_no_new_files() {
     );
 }
 
+/// Signs that turn text about, or show as nothing.
+const HIDDEN: &str = "\u{202e}\u{200b}\u{3164}\u{115f}\u{fe0f}\u{e0101}\u{180e}";
+
+/// A character that must not reach a terminal as it is.
+fn drives(c: char) -> bool {
+    (c.is_control() && c != '\n') || HIDDEN.contains(c)
+}
+
+/// A rewrite whose title, pattern and template hold a character.
+fn hostile(c: char) -> String {
+    let c = format!("\\U{:08X}[31m", u32::from(c));
+    format!(
+        "title = \"t{c}\"\n[[step]]\nmatch = \"q{}\"\nwith = \"Q{c}\"\n",
+        c.replace('[', "\\\\[")
+    )
+}
+
 /// Everything that anybody can write, in every message: nothing of it drives the terminal.
 #[test]
 fn no_control_reaches_the_terminal() {
     let controls = ('\u{1}'..='\u{1f}')
         .chain('\u{7f}'..='\u{9f}')
-        .chain(['\u{202e}', '\u{200b}']);
+        .chain(HIDDEN.chars());
     for c in controls.filter(|c| *c != '\n') {
         let port = Sandbox::new();
         let odd = format!("a{c}[31m.txt");
@@ -798,6 +816,8 @@ fn no_control_reaches_the_terminal() {
                     .collect::<String>()
             ),
         );
+        port.write("h.toml", hostile(c));
+        port.write("e.csv", format!("quay 7,Q{c}[31m 7\nquay 8,Q{c}[31m 8\n"));
         let plan = port.args(&["preview", "quay", "--with", "Q", &odd, "--json"]);
         port.write(
             "p.plan",
@@ -848,6 +868,12 @@ fn no_control_reaches_the_terminal() {
             vec!["explain", "(X"],
             vec!["X"],
             vec!["recover", "--abandon", "X"],
+            vec!["explain", "--rewrite", "h.toml"],
+            vec!["preview", "--rewrite", "h.toml", o],
+            vec!["test", "h.toml"],
+            vec!["infer", "--examples", "e.csv", o],
+            vec!["infer", "--example", "quay 7", "QX", o],
+            vec!["infer", "--example", "quay 7", "QX", o, "--json"],
         ]
         .iter()
         .map(|line| {
@@ -865,7 +891,7 @@ fn no_control_reaches_the_terminal() {
         for line in lines {
             let got = port.args(&line);
             for (name, text) in [("output", &got.out), ("messages", &got.err)] {
-                let bad = text.chars().find(|c| matches!(c, '\u{0}'..='\u{9}' | '\u{b}'..='\u{1f}' | '\u{7f}'..='\u{9f}' | '\u{202e}' | '\u{200b}'));
+                let bad = text.chars().find(|c| drives(*c));
                 // A diff is for programs, and holds what the file holds.
                 let raw = line.iter().any(|part| part == "--diff") && name == "output";
                 assert!(
@@ -874,6 +900,25 @@ fn no_control_reaches_the_terminal() {
                 );
             }
         }
+    }
+}
+
+/// The command that a desk leaves behind reads back in a shell, and drives nothing.
+#[test]
+fn a_printed_command_is_quoted() {
+    for c in ['\u{1b}', '\u{9b}', '\u{3164}'] {
+        let port = Sandbox::with("a.txt", format!("q{c}[31m 7\n"));
+        port.write("h.toml", hostile(c));
+        let mut term = Term::new(&port, 120, 30, &["draft", "--rewrite", "h.toml", "a.txt"]);
+        term.wait(&["1 match"]);
+        term.press("\r", &["views"]);
+        term.press("q", &["leave?"]);
+        term.try_press("p");
+        let (status, screen) = term.end();
+        assert_eq!(status, 0, "{screen}");
+        let (_, command) = screen.rsplit_once("bquill preview").expect(&screen);
+        assert!(command.contains("$'"), "{command:?}");
+        assert!(!command.contains(c), "{command:?}");
     }
 }
 

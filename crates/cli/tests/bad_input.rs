@@ -42,7 +42,7 @@ fn wrong_requests() {
         (
             "find quay --lines 0 a.txt",
             2,
-            &["--lines", "counting begins at 1", "‾"],
+            &["--lines", "numbering starts at 1", "‾"],
         ),
         ("find quay --lines 9..3 a.txt", 2, &["backwards", "‾‾‾‾"]),
         ("find quay --pick '1.. by 0' a.txt", 2, &["by 0", "‾‾‾‾"]),
@@ -69,7 +69,7 @@ fn wrong_requests() {
         (
             "preview quay --with Q --then a.txt",
             2,
-            &["no action is given for `a.txt`"],
+            &["`a.txt` is a file, but it stands where the pattern is expected"],
         ),
         ("find", 2, &["a pattern is missing"]),
         ("find quay --then pier a.txt", 2, &["--then"]),

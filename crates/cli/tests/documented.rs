@@ -443,7 +443,7 @@ fn mistakes_show_at_their_place() {
             "find a --lines last..first a.txt",
             "this range runs backwards",
             under(0, 11),
-            "the smaller end",
+            "write `first..last`",
         ),
         (
             "preview a --with '${0 | uper}' a.txt",

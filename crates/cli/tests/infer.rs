@@ -177,8 +177,8 @@ fn refusals() {
             "infer --example 'berth 7' b7 --example 'berth 7' B7 log.txt",
             1,
             &[
-                "one text is to become two things",
-                "example 2 says `berth 7` → `B7`",
+                "examples 1 and 2 give different results for one text",
+                "`berth 7` → `B7`",
             ],
         ),
         (

@@ -14,14 +14,14 @@ fn why_lines_do_not_match() {
         .ok();
     let wanted = "\
 Why they do not match:
-  2 lines  `-` where ` ` is wanted: `Berth-8`  a.txt, line 2
-  1 line   `no.` where `\\d+` is wanted: `Berth no.`  a.txt, line 3
-  2 lines  not even `Berth` is there  a.txt, line 4
+  2 lines  expected ` `, found `-`: `Berth-8`  a.txt, line 2
+  1 line   expected `\\d+`, found `no.`: `Berth no.`  a.txt, line 3
+  2 lines  `Berth` not found  a.txt, line 4
 ";
     assert!(got.out.contains(wanted), "{}", got.out);
     assert!(
         got.out
-            .contains("   2  Berth-8 is closed\n      `-` where ` ` is wanted\n"),
+            .contains("   2  Berth-8 is closed\n      expected ` `, found `-`\n"),
         "{}",
         got.out
     );
@@ -33,7 +33,7 @@ Why they do not match:
         (rows.len(), &rows[0]["count"], &rows[0]["line"]),
         (3, &Value::from(2), &Value::from(2))
     );
-    assert_eq!(json.of_kind("missing")[0]["why"], "`-` where ` ` is wanted");
+    assert_eq!(json.of_kind("missing")[0]["why"], "expected ` `, found `-`");
     for (request, said) in [
         ("find 'Berth' --missing --why a.txt", "has one part only"),
         (
@@ -59,7 +59,7 @@ fn very_many_lines_do_not_match() {
         .ok();
     assert!(
         got.out
-            .contains("of the first 10,000 lines looked at:\n  10,000 lines  `-`"),
+            .contains("of the first 10,000 lines looked at:\n  10,000 lines  expected ` `"),
         "{}",
         got.out
     );
@@ -71,7 +71,7 @@ fn a_pattern_on_a_text() {
     for (request, wanted) in [
         (
             r"explain 'Berth (\d+)' --on 'at Berth-8'",
-            "It does not match: `-` where ` ` is wanted, in `Berth-8`.",
+            "It does not match: expected ` `, found `-`, in `Berth-8`.",
         ),
         (
             r"explain 'berth (\d+)' -i --on 'Berth 8, BERTH 9'",
@@ -80,15 +80,15 @@ fn a_pattern_on_a_text() {
         (r"explain 'a(b)?c' --on 'ac'", "`(b)?`  took ``"),
         (
             r"explain 'Berth (\d+), (\d+)' --on 'Berth 8; 9'",
-            "It does not match: `; ` where `, ` is wanted",
+            "It does not match: expected `, `, found `; `",
         ),
         (
             r"explain 'Berth (\d+)' --on quay",
-            "It does not match: not even `Berth` is there.",
+            "It does not match: `Berth` not found",
         ),
         (
             r"explain 'a.b' --literal --on 'axb'",
-            "It does not match: `x` where `.` is wanted",
+            "It does not match: expected `.`, found `x`",
         ),
         (
             r"explain 'quay' --whole-word --on 'quays'",

@@ -29,6 +29,13 @@ fn conditions() {
         ("--between ^BEGIN$ NEVER", "8"),
         ("--between NEVER END", ""),
         ("--between BEGIN END --lines ..6", "124"),
+        ("--outside BEGIN END", "37"),
+        ("--outside BEGIN END --inner", "34567"),
+        ("--outside BEGIN END --between ^BEGIN NEVER", "37"),
+        ("--between BEGIN END --open-end", "1248"),
+        ("--between BEGIN BEGIN", "12348"),
+        ("--between BEGIN BEGIN --open-end", "12345678"),
+        ("--between BEGIN BEGIN --open-end --inner", "1235678"),
         ("--near closed 1", "34"),
         ("--near closed 0", "3"),
         ("--near ^$ 1 --unless END", "7"),
@@ -418,7 +425,7 @@ fn forms_of_find() {
             "       1  a.txt\n       1  in all\n",
         ),
         ("find nothing --bare", 1, ""),
-        ("find . --missing --paths", 1, ""),
+        ("find . --missing --paths .", 1, ""),
     ] {
         let got = sandbox.run(line);
         assert_eq!((got.out.as_str(), got.status), (wanted, status), "{line}");

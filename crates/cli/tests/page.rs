@@ -49,7 +49,7 @@ fn saved_by_preview_and_by_review() {
     for part in [
         "<title>Review: 55 changes in ",
         "every match of `berth (\\d+)`, ignoring case, becomes `B-$1`",
-        "No change has been reviewed: all will be written, 55 changes.",
+        "No change has been reviewed: all 55 will be written.",
         "<del>Berth·2</del>",
         "<ins>B-2</ins>",
         "within a word",

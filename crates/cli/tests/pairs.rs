@@ -85,13 +85,78 @@ fn many_rows() {
     );
 }
 
+/// Only a first row `before,after` is a header, in each of the tables; one that reads like a header is
+/// hinted at.
+#[test]
+fn first_rows() {
+    for (first, is_header, is_hinted) in [
+        ("before,after", true, false),
+        ("old,new", false, true),
+        ("From,To", false, true),
+        ("term,replacement", false, true),
+        ("quay 9,Q 9", false, false),
+    ] {
+        let (old, _) = first.split_once(',').unwrap();
+        let text = format!("{old}\nquay 7\nquay 8\n");
+        let sandbox = Sandbox::with("a.txt", &text);
+        sandbox.write("t.csv", format!("{first}\nquay 7,Q 7\nquay 8,Q 8\n"));
+        let counted = 3 - u64::from(is_header);
+        let pairs = sandbox.run("preview --pairs t.csv a.txt").ok();
+        assert_eq!(pairs.count("changes"), Some(counted), "{first}: {pairs:?}");
+        assert_eq!(
+            pairs.out.contains("hint pairs-header"),
+            is_hinted,
+            "{pairs:?}"
+        );
+        let map = [
+            "preview",
+            "^.+",
+            "--with",
+            "${0 | map t.csv else -}",
+            "a.txt",
+        ];
+        let map = sandbox.args(&map).ok();
+        let is_mapped = map.out.contains(first.split_once(',').unwrap().1);
+        assert_eq!(is_mapped, !is_header, "{first}: {map:?}");
+        let inferred = sandbox.run("infer --examples t.csv a.txt");
+        let is_passed_over = inferred.out.contains("From 2 examples");
+        assert_eq!(is_passed_over, is_header, "{first}: {inferred:?}");
+    }
+}
+
+/// The texts of a table keep to the limits of other texts.
+#[test]
+fn texts_without_measure() {
+    let sandbox = Sandbox::with("a.txt", "quay\n".repeat(400));
+    let line = "quay ".repeat(2000);
+    sandbox.write("line.txt", format!("{line}\n"));
+    sandbox.write("t.csv", format!("quay,{}\n", "Q".repeat(1 << 20)));
+    for (request, said) in [
+        (
+            "preview --pairs t.csv line.txt",
+            "over 64 MiB longer than the old",
+        ),
+        (
+            "apply --pairs t.csv line.txt --yes",
+            "over 64 MiB longer than the old",
+        ),
+    ] {
+        let got = sandbox.run(request);
+        assert!(
+            got.status == 3 && got.err.contains(said),
+            "{request}: {got:?}"
+        );
+    }
+    assert_eq!(sandbox.text("line.txt"), format!("{line}\n"));
+}
+
 #[test]
 fn bad_tables() {
     let sandbox = Sandbox::with("a.txt", "quay\n");
     std::fs::create_dir(sandbox.path().join("folder")).unwrap();
     for (name, bytes, wanted) in [
         ("folder", None, "it is not a regular file"),
-        ("none.csv", None, "No such file"),
+        ("none.csv", None, "no such file"),
         (
             "binary.csv",
             Some(&b"\x00\xFF\x01,\xFE\n"[..]),

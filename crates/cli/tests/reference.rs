@@ -74,25 +74,30 @@ fn results_fit_the_schema() {
 #[test]
 fn a_recalled_command_changes_its_verb() {
     let sandbox = Sandbox::larkmoor();
-    let recalled =
-        "'berth (\\d+)' -i --with 'B-$1' --expect 1.. --kinds --show 5 --save-plan x.plan notices";
-    for (verb, noted) in [
-        ("find", "--expect, --kinds, --save-plan, --with"),
-        ("tally", "--expect, --kinds, --save-plan, --with"),
-        ("check", "--expect, --kinds, --save-plan, --with"),
-        ("extract", "--expect, --kinds, --save-plan, --with"),
-        ("explain", "--expect, --kinds, --save-plan, --show"),
-        ("apply --yes", "--kinds, --save-plan, --show"),
+    let recalled = "'berth (\\d+)' -i --with 'B-$1' --kinds --show 5 --save-plan x.plan notices";
+    for (verb, expect, noted) in [
+        ("find", "", "--kinds, --save-plan, --with"),
+        ("tally", "", "--kinds, --save-plan, --with"),
+        ("check", "", "--kinds, --save-plan, --with"),
+        ("extract", "", "--kinds, --save-plan, --with"),
+        ("explain", "", "--kinds, --save-plan, --show"),
+        (
+            "apply --yes",
+            "--expect 1..",
+            "--kinds, --save-plan, --show",
+        ),
     ] {
-        let got = sandbox.run(&format!("{verb} {recalled}"));
+        let got = sandbox.run(&format!("{verb} {expect} {recalled}"));
         assert_ne!(got.status, 2, "{verb}: {got:?}");
-        let note = format!("note: not used here: {noted}\n");
+        let noted = noted.replace("--", "`--").replace(',', "`,");
+        let note = format!("note: not used by this verb: {noted}`\n");
         assert!(got.err.contains(&note), "{verb}: {got:?}");
         assert!(!sandbox.path().join("x.plan").exists());
     }
     let got = sandbox.run("preview berth --with pier --count --paths notices");
     assert!(
-        got.err.contains("not used here: --count, --paths\n"),
+        got.err
+            .contains("not used by this verb: `--count`, `--paths`\n"),
         "{got:?}"
     );
     // What would write other changes than were shown is refused.

@@ -377,11 +377,11 @@ fn bad_rewrite_files() {
         ),
         (
             "[[step]]\nmatch = 'a'\nremove = true\nper = 'file'\n",
-            &["`per` belongs to `pick`"],
+            &["`--per` belongs to `--pick`"],
         ),
         (
             "[[step]]\nmatch = 'a'\nremove = true\nlines = '0'\n",
-            &["counting begins at 1"],
+            &["numbering starts at 1"],
         ),
         ("[[step]]\nwith = 'a'\n", &["a pattern is missing"]),
         (
@@ -416,7 +416,7 @@ fn bad_rewrite_files() {
         (
             "preview --rewrite f.toml p.txt --then b --with c",
             2,
-            "--rewrite says all",
+            "cannot be combined with step options",
         ),
         ("test none.toml", 3, "cannot read a rewrite from none.toml"),
         (
@@ -468,7 +468,7 @@ fn explanations() {
   ──────────────                          group 1, called b:
        ────                                 one of “B”, “b”
            ────                             the text “erth”
-                ───                       a white space, once or more, as many as possible
+                ───                       a white-space character, once or more, as many as possible
                    ──────────             group 2:
                     ────────                a digit, 1 to 2 times, as few as possible
                               ─────       or only where this does not follow:

@@ -24,6 +24,7 @@ mod plans;
 mod preview;
 mod progress;
 mod reference;
+mod refused;
 mod review;
 mod rewriting;
 mod sentences;

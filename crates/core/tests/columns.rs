@@ -589,7 +589,10 @@ fn what_is_wrong_with_a_table() {
             "csv",
             "a",
             "a,b,a\n1,2,3\n",
-            &[(1, "columns 1 and 3: pick one by its number")],
+            &[(
+                1,
+                "columns 1 and 3 share the name `a`: pick one by its number",
+            )],
         ),
         ("csv", "1", "\"a,b\n1,2\n", &[(1, "never closed")]),
         (
@@ -626,7 +629,7 @@ fn what_is_wrong_with_a_table() {
             "jsonl",
             "/a",
             "{\"a\":\"x\",\"a\":\"y\"}\n",
-            &[(1, "`a` is there twice")],
+            &[(1, "twice")],
         ),
         (
             "jsonl",

@@ -117,7 +117,9 @@ fn step() -> impl Strategy<Value = Say> {
         )),
         seldom((pick_of(&conditions), 0..3u64)),
     );
+    let block = (any::<bool>(), any::<bool>());
     let which = (
+        block,
         pick_of(&["", "", "first", "last", "2", "2..3", "last-1.."]),
         pick_of(&[Per::Unit, Per::Unit, Per::File, Per::Run]),
         seldom(0..3u64),
@@ -136,9 +138,10 @@ fn step() -> impl Strategy<Value = Say> {
         lacks: Vec::from_iter(place.2),
         between: place.3,
         near: place.4,
-        pick: which.0,
-        per: which.1,
-        limit: which.2,
+        block: which.0,
+        pick: which.1,
+        per: which.2,
+        limit: which.3,
     })
 }
 
@@ -164,7 +167,7 @@ fn example() -> impl Strategy<Value = Example> {
 /// A step in words, whether it makes sense or not.
 fn step_text() -> impl Strategy<Value = StepSpec> {
     let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 17);
-    let flags = prop::collection::vec(any::<bool>(), 10);
+    let flags = prop::collection::vec(any::<bool>(), 11);
     let lists = (
         prop::collection::vec(words(), 0..3),
         prop::collection::vec([words(), words()], 0..3),
@@ -199,6 +202,8 @@ fn step_text() -> impl Strategy<Value = StepSpec> {
                 drop_lines: flags[5],
                 drop_other_lines: flags[6],
                 inner: flags[7],
+                open_end: flags[10],
+                outside: between.concat(),
                 swap_chars: between.first().cloned().map_or_else(Vec::new, Vec::from),
                 pairs: None,
                 drop_rows: flags[5],

@@ -29,10 +29,12 @@ pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
             )
         }
         ErrorKind::UnknownArgument => {
-            let remedy = suggested(
-                of(ContextKind::SuggestedArg),
-                "`--help` after the verb lists its options",
-            );
+            let near = of(ContextKind::SuggestedArg);
+            let verbs = verbs_with(option.trim_matches(['`', '-']));
+            let remedy = match verbs.is_empty() {
+                false => format!("it is an option of {}", verbs.join(", ")),
+                true => suggested(near, "`--help` after the verb lists its options"),
+            };
             let is_long = option.starts_with("`--");
             let literal = option.trim_matches('`');
             wrong(
@@ -90,6 +92,17 @@ pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
             "`bquill --help` lists the verbs",
         ),
     })
+}
+
+/// The verbs with an option of this long name.
+fn verbs_with(long: &str) -> Vec<String> {
+    let definitions = super::definitions();
+    let has = |verb: &&clap::Command| {
+        let mut own = verb.get_arguments().filter(|own| !own.is_hide_set());
+        own.any(|own| own.get_long() == Some(long))
+    };
+    let verbs = definitions.get_subcommands().filter(has);
+    verbs.map(|verb| format!("`{}`", verb.get_name())).collect()
 }
 
 /// The verb that somebody may have meant.

@@ -266,7 +266,7 @@ fn the_lists_show_what_they_say() {
     let mut bench = Bench::of("berth (\\d+)", "B-$1", "");
     bench.settle();
     bench.press("Enter 3");
-    bench.shows(&["`  ` where ` ` is wanted", "berth  9", "Berth-8 is closed"]);
+    bench.shows(&["expected ` `, found `  `", "berth  9", "Berth-8 is closed"]);
     // The near miss stands first.
     assert_eq!(bench.listed()[0].1, "berth  9");
     bench.press("4");
@@ -435,7 +435,7 @@ fn options_are_those_of_the_command_line() {
         ("--lines 2..x", "x"),
         ("'", "cannot be cut into words"),
         ("notices", "`notices` is not an option"),
-        ("--rewrite x.toml", "--rewrite says all"),
+        ("--rewrite x.toml", "cannot be combined"),
         ("--then", "another step"),
         ("--help", "ask for help"),
         ("--no-such", "there is no option"),

@@ -10,8 +10,11 @@ use brisk_quill_core::plan::opinion::Opinion;
 pub fn what_is_written(plan: &PlanIndex) -> String {
     let counts = plan.counts();
     if plan.is_undecided(&counts) {
-        let all = counted(counts.total(), "change");
-        return format!("No change has been reviewed: all will be written, {all}.");
+        let written = match counts.total() {
+            1 => "it will be written".to_owned(),
+            all => format!("all {} will be written", number(all)),
+        };
+        return format!("No change has been reviewed: {written}.");
     }
     let some = |all: [(u64, &str); 2]| {
         let some = all.into_iter().filter(|(n, _)| *n > 0);

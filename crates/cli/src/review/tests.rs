@@ -457,7 +457,7 @@ fn screens() {
             "q1",
             vec![
                 "Write 6 changes in 3 files?",
-                "No change has been reviewed: all will be written, 6 changes.",
+                "No change has been reviewed: all 6 will be written.",
             ],
         ),
         (

@@ -19,13 +19,16 @@ pub fn push_number(out: &mut Vec<u8>, number: u64) {
 
 /// Writes a string, fast where nothing in it must be escaped.
 pub fn push_text(out: &mut Vec<u8>, text: &str) {
-    // All bytes are looked at, for then several are at a time. With those at the end a character
-    // may begin that a terminal obeys or hides.
+    // All bytes are looked at, for then several are at a time. With those at the end each character
+    // begins that a terminal obeys or hides.
     let is_plain = |byte: u8| {
         (byte >= b' ')
             & (byte != b'"')
             & (byte != b'\\')
-            & !matches!(byte, 0x7F | 0xC2 | 0xD8 | 0xE2 | 0xEF | 0xF3)
+            & !matches!(
+                byte,
+                0x7F | 0xC2 | 0xCD | 0xD8 | 0xE1..=0xE3 | 0xEF | 0xF0 | 0xF3
+            )
     };
     if text
         .bytes()
@@ -68,5 +71,21 @@ impl serde_json::ser::Formatter for ByNumber {
             done = at + c.len_utf8();
         }
         out.write_all(&fragment.as_bytes()[done..])
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{is_hidden, push_text};
+
+    #[test]
+    fn hidden_characters_are_numbers() {
+        for c in ('\0'..=char::MAX).filter(|c| is_hidden(*c) || *c == '\x7F') {
+            let mut out = Vec::new();
+            push_text(&mut out, &format!("quay{c}"));
+            assert!(out.is_ascii(), "{:x}", u32::from(c));
+            let read: String = serde_json::from_slice(&out).expect("JSON");
+            assert_eq!(read, format!("quay{c}"));
+        }
     }
 }

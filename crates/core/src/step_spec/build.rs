@@ -390,7 +390,7 @@ fn picked(pick: Option<&str>, per: Option<&str>, unit: UnitKind) -> Result<Pick,
         }
     };
     if per.is_some() && pick.is_none() {
-        return Err(senseless("`per` belongs to `pick`", "add `pick`"));
+        return Err(senseless("`--per` belongs to `--pick`", "add `--pick`"));
     }
     Ok(Pick {
         spec: parsed("pick", pick)?.unwrap_or_else(Spec::all),
@@ -407,7 +407,7 @@ fn blocks(
     for (name, is_given) in [("inner", inner), ("open-end", open_end)] {
         if is_given && has_none {
             return Err(senseless(
-                format!("`{name}` belongs to `between` or `outside`"),
+                format!("`--{name}` belongs to `--between` or `--outside`"),
                 "add one of them",
             ));
         }

@@ -47,6 +47,8 @@ pub struct Say {
     pub lacks: Vec<&'static str>,
     /// Start, end, inner.
     pub between: Option<(&'static str, &'static str, bool)>,
+    /// Blocks have an open end; their outside counts.
+    pub block: (bool, bool),
     pub near: Option<(&'static str, u64)>,
     pub unit: UnitKind,
     /// Empty is all.
@@ -92,6 +94,8 @@ impl Say {
                 start: pattern(start),
                 end: pattern(end),
                 inner,
+                open_end: self.block.0,
+                outside: self.block.1,
             })),
             near: Vec::from_iter(self.near.map(|(near, distance)| Near {
                 pattern: pattern(near),
@@ -153,6 +157,13 @@ fn in_block(block: &Block, lines: &[&[u8]]) -> Vec<bool> {
     let mut open = false;
     let mut flags = Vec::new();
     for line in lines {
+        if block.open_end {
+            open &= !has(&block.end, line);
+            let begins = !open && has(&block.start, line);
+            open |= begins;
+            flags.push((open && !(block.inner && begins)) != block.outside);
+            continue;
+        }
         let (mut inside, mut border, mut at) = (open, false, 0);
         loop {
             let wanted = if open { &block.end } else { &block.start };
@@ -162,7 +173,7 @@ fn in_block(block: &Block, lines: &[&[u8]]) -> Vec<bool> {
             open = !open;
             (inside, border) = (true, true);
         }
-        flags.push(inside && !(block.inner && border));
+        flags.push((inside && !(block.inner && border)) != block.outside);
     }
     flags
 }

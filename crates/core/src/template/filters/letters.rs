@@ -1,7 +1,7 @@
 //! Filters that change letters, and what others make of letters and blanks.
 
 use crate::template::filters::filter::{Effect, Filter};
-use crate::template::filters::words::{capitalized, is_latin, joined};
+use crate::template::filters::words::{capitalized, is_latin, joined, title_case};
 use deunicode::deunicode_char;
 use unicode_normalization::UnicodeNormalization;
 use unicode_segmentation::UnicodeSegmentation;
@@ -171,20 +171,6 @@ fn capital(text: &str) -> String {
     let mut chars = text.chars();
     let first = chars.next().map(title_case);
     first.unwrap_or_default() + chars.as_str()
-}
-
-/// The title case of a character, which may be several; most often a capital letter.
-///
-/// Source: Unicode, Titlecase_Mapping.
-pub(super) fn title_case(c: char) -> String {
-    let mapped = unicode_case_mapping::to_titlecase(c);
-    let mapped: String = (mapped.into_iter().filter(|code| *code > 0))
-        .filter_map(char::from_u32)
-        .collect();
-    match mapped.is_empty() {
-        true => c.into(),
-        false => mapped,
-    }
 }
 
 /// The text in the letter case of another: in capitals, in small letters, with one capital in front or

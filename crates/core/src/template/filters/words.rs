@@ -1,6 +1,5 @@
 //! The words of a name, in letters of any script.
 
-use crate::template::filters::letters::title_case;
 use regex_syntax::hir::{Class, HirKind};
 use std::sync::LazyLock;
 
@@ -97,6 +96,20 @@ fn parts<'t>(word: &'t str, out: &mut Vec<&'t str>) {
 /// True for capital letters, and for letters in title case, such as the one in the middle of `Ǆǅǆ`.
 fn is_capital(c: char) -> bool {
     c.is_uppercase() || matches!(c, 'ǅ' | 'ǈ' | 'ǋ' | 'ǲ')
+}
+
+/// The title case of a character, which may be several; most often a capital letter.
+///
+/// Source: Unicode, Titlecase_Mapping.
+pub(super) fn title_case(c: char) -> String {
+    let mapped = unicode_case_mapping::to_titlecase(c);
+    let mapped: String = (mapped.into_iter().filter(|code| *code > 0))
+        .filter_map(char::from_u32)
+        .collect();
+    match mapped.is_empty() {
+        true => c.into(),
+        false => mapped,
+    }
 }
 
 /// A word with the title case of its first letter and the rest small.

@@ -8,7 +8,7 @@ use brisk_quill_core::numbers::counted;
 
 pub const RULE: Rule = Rule {
     name: "edge-space",
-    speaks: "a change leaves a blank at an end of a line or a cell that was not there",
+    speaks: "a change leaves a blank at the start or the end of a line or a cell that was not there",
     example: Example {
         words: &["closed", "--remove"],
         file: "notice.txt",
@@ -21,7 +21,7 @@ pub const RULE: Rule = Rule {
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     let (count, first) = study.gather(|form| new_blanks(form) == Some(NewBlanks::Edge))?;
     let message = format!(
-        "{} a blank at an end of the {}: {}",
+        "{} a blank at the start or the end of the {}: {}",
         match count {
             1 => "1 change leaves".to_owned(),
             n => format!("{} leave", counted(n, "change")),
