@@ -5,6 +5,8 @@
 mod model;
 
 use brisk_quill_core::address::Spec;
+use brisk_quill_core::plan::TakenIn;
+use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::searcher::Searcher;
@@ -37,7 +39,7 @@ use std::cell::RefCell;
 use std::collections::HashMap;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
 
 /// Bytes taken from the front of an input, 0 once it has ended.
@@ -404,6 +406,155 @@ pub fn plans(data: &[u8]) {
             .count()
             == 1
     );
+}
+
+/// The port on the disk, where a plan finds the text beside its changes: its files, and the plan of them.
+struct OnDisk {
+    files: Vec<(String, &'static str)>,
+    plan: Vec<u8>,
+    place: PathBuf,
+}
+
+impl OnDisk {
+    fn new() -> Self {
+        let own = format!(
+            "brisk-quill-decisions-{}-{:?}",
+            std::process::id(),
+            std::thread::current().id()
+        );
+        let folder = std::env::temp_dir().join(own);
+        std::fs::create_dir_all(&folder).unwrap();
+        let mut lines = plan_lines();
+        let mut files = Vec::new();
+        for (path, text) in OLD {
+            let here = folder.join(Path::new(path).file_name().unwrap());
+            std::fs::write(&here, text).unwrap();
+            let here = here.to_str().unwrap().to_owned();
+            let of_it = lines.iter_mut().filter(|line| line["path"] == path);
+            of_it.for_each(|line| line["path"] = json!(here));
+            files.push((here, text));
+        }
+        Self {
+            files,
+            plan: lines
+                .iter()
+                .flat_map(|line| format!("{line}\n").into_bytes())
+                .collect(),
+            place: folder.join("berths.plan"),
+        }
+    }
+}
+
+/// A decision as a page saves it, right or nearly so.
+fn decision(input: &mut Input<'_>, plan: &str) -> Value {
+    let (id, text, from) = [
+        ("1.1", OLD[0].1, 0),
+        ("1.2", OLD[0].1, 7),
+        ("2.1", OLD[1].1, 4),
+    ][input.below(3)];
+    let name = ["accepted", "refused", "open", "modified"][input.below(4)];
+    let mut record = json!({ "record": "decision", "id": id, "decision": name, "plan": plan });
+    if let Some(by) = [None, Some("signe"), Some("renee")][input.below(3)] {
+        record["by"] = json!(by);
+    }
+    if name == "modified" {
+        record["after"] = json!(["Q", "pier\n", "", "quay"][input.below(4)]);
+        let (left, right) = (input.below(6), input.below(6));
+        if left + right > 0 {
+            let range = from - left.min(from)..(from + 4 + right).min(text.len());
+            record["before"] = json!(text[range]);
+            record["left"] = json!(left);
+        }
+    }
+    record
+}
+
+/// Decisions that reviewers sent, doctored: they are refused, or the plan with them says the same when
+/// it is read again, and writes what is accepted and modified, and nothing else.
+pub fn decisions(data: &[u8]) {
+    thread_local! {
+        static PORT: OnDisk = OnDisk::new();
+    }
+    PORT.with(|port| decided(port, &mut Input(data)));
+}
+
+fn decided(port: &OnDisk, input: &mut Input<'_>) {
+    std::fs::write(&port.place, &port.plan).unwrap();
+    let mut doc = PlanDoc::open(&port.place).unwrap();
+    let hash = doc.hash();
+    let mut sent: Vec<Value> = (0..input.below(6))
+        .map(|_| decision(input, &hash))
+        .collect();
+    doctor(&mut sent, input);
+    let mut sent: Vec<u8> = sent
+        .iter()
+        .flat_map(|line| format!("{line}\n").into_bytes())
+        .collect();
+    for _ in 0..input.byte() % 4 {
+        let at = input.below(sent.len());
+        if let Some(byte) = sent.get_mut(at) {
+            *byte = input.byte();
+        }
+    }
+    let mut new = Vec::new();
+    for line in sent
+        .split(|byte| *byte == b'\n')
+        .filter(|line| !line.is_empty())
+    {
+        match doc.index.take_in(line, (&hash, "b")) {
+            Ok(TakenIn::New(line)) => new.extend(line),
+            Ok(TakenIn::Known | TakenIn::Foreign) => {}
+            Err(_) => return,
+        }
+    }
+    if doc.check_decisions(None).is_err() {
+        return;
+    }
+    let plan = doc.to_plan(None).unwrap();
+    doc.append(&new).unwrap();
+    let again = PlanDoc::open(&port.place).unwrap();
+    again.check_decisions(None).unwrap();
+    let written = again.to_plan(None).unwrap();
+    let counts = doc.index.counts();
+    assert_eq!(again.index.counts(), counts);
+    assert_eq!(again.index.conflicts(), doc.index.conflicts());
+    let all = doc.index.is_undecided(&counts);
+    let mut number = 0;
+    for (path, old) in &port.files {
+        let planned = |plan: &Plan| {
+            let file = plan
+                .files
+                .iter()
+                .find(|file| file.source.path() == Path::new(path))?;
+            let changes = file.changes.iter().map(Result::unwrap);
+            Some((spliced(old.as_bytes(), file), changes.collect::<Vec<_>>()))
+        };
+        let (now, changes) = planned(&plan).unwrap_or((old.as_bytes().to_vec(), Vec::new()));
+        assert_eq!(
+            planned(&written).map_or(old.as_bytes().to_vec(), |(now, _)| now),
+            now
+        );
+        let mut at = 0;
+        for change in &changes {
+            let (from, to) = (change.from as usize, change.to as usize);
+            assert!(at <= from && from <= to, "{changes:?}");
+            assert_eq!(&old.as_bytes()[from..to], &change.before[..], "{changes:?}");
+            at = to;
+        }
+        for (from, _) in old.match_indices("quay") {
+            let decision = doc.index.entries[number].decision;
+            let is_written = all || matches!(decision, Decision::Accepted | Decision::Modified);
+            let is_met = changes
+                .iter()
+                .any(|change| (change.from as usize) < from + 4 && from < change.to as usize);
+            // A text that is modified into itself is no change.
+            assert!(
+                is_met == is_written || (decision == Decision::Modified && !is_met),
+                "{number}: {changes:?}"
+            );
+            number += 1;
+        }
+    }
 }
 
 /// A line of the journal with its checksum.

@@ -17,7 +17,7 @@ pub struct Diagnostic {
     /// The fault in a few words.
     pub message: String,
     /// The user's own words, with the place in them.
-    pub quote: Option<Quote>,
+    pub quote: Option<Box<Quote>>,
     /// Lines about the parts of it, below the sentence.
     pub details: Vec<String>,
     /// The remedy.
@@ -121,10 +121,12 @@ impl Diagnostic {
                 Some(_) => fault.to_string(),
                 None => format!("{name}: {fault}"),
             },
-            quote: fault.span().map(|span| Quote {
-                name: name.to_owned(),
-                text: text.to_owned(),
-                span,
+            quote: fault.span().map(|span| {
+                Box::new(Quote {
+                    name: name.to_owned(),
+                    text: text.to_owned(),
+                    span,
+                })
             }),
             details: Vec::new(),
             remedy: fault.remedy(),

@@ -296,10 +296,12 @@ pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewr
     let shown = visible_path(path);
     let source = read_text(path, "a rewrite")?;
     let mut text = RewriteText::parse(&source).map_err(|error| Diagnostic {
-        quote: error.span.map(|span| Quote {
-            name: shown.clone(),
-            text: source.clone(),
-            span,
+        quote: error.span.map(|span| {
+            Box::new(Quote {
+                name: shown.clone(),
+                text: source.clone(),
+                span,
+            })
         }),
         remedy: error.remedy.clone(),
         ..Diagnostic::wrong(format!("{shown} is not a rewrite file: {error}"))

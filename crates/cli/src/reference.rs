@@ -69,10 +69,18 @@ fn verbs() -> String {
             "\n## {}\n\n{about}.\n\n```text\n{usage}\n",
             verb.get_name()
         ));
-        if let Some(more) = verb.get_after_help() {
-            out.push_str(&format!("\n{}\n", more.to_string().trim()));
+        let more = verb.get_after_help().map(ToString::to_string);
+        let more = more.unwrap_or_default();
+        let parts = more.trim().split("\n\n").filter(|part| !part.is_empty());
+        let (examples, prose): (Vec<&str>, Vec<&str>) =
+            parts.partition(|part| part.contains("\n  "));
+        for part in examples {
+            out.push_str(&format!("\n{part}\n"));
         }
         out.push_str("```\n");
+        for part in prose {
+            out.push_str(&format!("\n{}\n", part.replace("\nExit:", "\n\nExit:")));
+        }
         let options = table(verb);
         if !options.is_empty() {
             out.push_str("\n| option | does |\n|---|---|\n");

@@ -54,10 +54,10 @@ fn another_file_in_the_place_of_a_plan() {
     type Deed = fn(&Sandbox);
     let deeds: [(&str, Deed); 5] = [
         ("renamed", |sandbox| {
-            fs::rename(sandbox.file("other"), sandbox.file("p.plan")).unwrap()
+            fs::rename(sandbox.file("other"), sandbox.file("p.plan")).unwrap();
         }),
         ("overwritten", |sandbox| {
-            sandbox.write("p.plan", sandbox.read("other"))
+            sandbox.write("p.plan", sandbox.read("other"));
         }),
         ("a link", |sandbox| {
             fs::remove_file(sandbox.file("p.plan")).unwrap();
@@ -71,7 +71,7 @@ fn another_file_in_the_place_of_a_plan() {
             assert!(made.unwrap().success());
         }),
         ("removed", |sandbox| {
-            fs::remove_file(sandbox.file("p.plan")).unwrap()
+            fs::remove_file(sandbox.file("p.plan")).unwrap();
         }),
     ];
     for (name, deed) in deeds {

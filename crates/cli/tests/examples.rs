@@ -329,7 +329,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     (
         "bquill history --forget --older-than 30",
         1,
-        &["Forgot 0 runs."],
+        &["There is nothing to forget."],
     ),
     ("bquill undo", 0, &["Reverted run 7: 1 change in 1 file."]),
     (

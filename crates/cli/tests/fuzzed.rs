@@ -8,9 +8,10 @@ type Check = fn(&[u8]);
 #[test]
 fn the_corpus_holds() {
     let corpus = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../fuzz/corpus");
-    let targets: [(&str, Check); 5] = [
+    let targets: [(&str, Check); 6] = [
         ("rewrites", checks::rewrites),
         ("plans", checks::plans),
+        ("decisions", checks::decisions),
         ("journals", checks::journals),
         ("tables", checks::tables),
         ("words", checks::words),

@@ -184,7 +184,7 @@ Examples:
   bquill find 'berth' -i --after last notices/
   tail -n 50 gauge.log | bquill find '\\.\\.'
 
-Without a PATH, a pipe is read, else the files below this folder. Exit: 0 found, 1 nothing
+Without a PATH, a pipe is read, else the files below this folder. Exit: 0 found, 1 nothing \
 matched, 2 the request is wrong, 3 something could not be read."
 )]
 pub struct FindArgs {
@@ -233,9 +233,9 @@ Examples:
   bquill shapes --columns berth --coarse berths.csv
   bquill shapes --chars notices/
 
-A letter of upper case is A, any other letter a, a digit 9; other signs stand for themselves, and
+A letter of upper case is A, any other letter a, a digit 9; other signs stand for themselves, and \
 `9{3}` is a run of three.
-Exit: 0 there is something, 1 there is nothing, 2 the request is wrong, 3 something could not be
+Exit: 0 there is something, 1 there is nothing, 2 the request is wrong, 3 something could not be \
 read."
 )]
 pub struct ShapesArgs {
@@ -283,7 +283,7 @@ Examples:
   bquill tally 'gauge (\\w+) level ([\\d.,]+)' --group 1 --sum 2 gauge.log
   bquill tally '(?i)closed|open' --by file notices/
 
-Exit: 0 something was counted, 1 nothing matched, 2 the request is wrong, 3 something could not
+Exit: 0 something was counted, 1 nothing matched, 2 the request is wrong, 3 something could not \
 be read, or is not a number."
 )]
 pub struct TallyArgs {
@@ -329,7 +329,7 @@ Examples:
   bquill check '^\\d{4}-\\d\\d-\\d\\d' gauge.log
   bquill check '\\t| $' --forbid notices/
 
-Exit: 0 every line passes, 1 some do not, or there was nothing to check, 2 the request is wrong,
+Exit: 0 every line passes, 1 some do not, or there was nothing to check, 2 the request is wrong, \
 3 something could not be read."
 )]
 pub struct CheckArgs {
@@ -364,9 +364,9 @@ Examples:
   bquill extract --split '; *' --columns remark --beside berths.csv
   bquill extract 'crane' --columns remark --yes-no --beside berths.csv
 
-Named groups name their columns. An empty pattern matches in every row, so `extract ''` picks and
+Named groups name their columns. An empty pattern matches in every row, so `extract ''` picks and \
 converts columns.
-Exit: 0 there is something, 1 nothing matched, 2 the request is wrong, 3 something could not be
+Exit: 0 there is something, 1 nothing matched, 2 the request is wrong, 3 something could not be \
 read, or not be written in that form."
 )]
 pub struct ExtractArgs {
@@ -445,7 +445,7 @@ Examples:
   bquill preview '^> ' --remove --between '^> Notice' '^$' --pick 1 notices/
 
 Write templates between single quotes: a shell swallows `$1` between double quotes.
-Exit: 0 fine, 1 nothing matched or --expect not met, 2 the request is wrong, 3 something could
+Exit: 0 fine, 1 nothing matched or --expect not met, 2 the request is wrong, 3 something could \
 not be read."
 )]
 pub struct PreviewArgs {
@@ -509,8 +509,8 @@ Examples:
   tail -n 200 gauge.log | bquill draft '\\.\\.+'
   bquill draft
 
-With nothing named it goes on with the draft that was not closed in this folder, else with the last
-preview. Nothing is written to the files: `q` leaves for the review, a rewrite file, or the command
+With nothing named it goes on with the draft that was not closed in this folder, else with the last \
+preview. Nothing is written to the files: `q` leaves for the review, a rewrite file, or the command \
 line that says the same.
 Exit: 0 fine, 2 the request is wrong, 3 something could not be read."
 )]
@@ -539,8 +539,8 @@ Examples:
   bquill infer --examples rewrites/iso-dates.toml notices/
   bquill infer --values --columns berth berths.csv
 
-An example is a whole line or cell, or a part of a line that stands in the data, before and after.
-Two or three that differ in kind say most; a text that must stay, `--untouched`, says as much as one
+An example is a whole line or cell, or a part of a line that stands in the data, before and after. \
+Two or three that differ in kind say most; a text that must stay, `--untouched`, says as much as one \
 that changes. Every proposal reproduces the examples; choose by where they differ. The first one is the last preview then: `review` and `apply` go on from it.
 Exit: 0 something is proposed, 1 nothing is, 2 the request is wrong, 3 something could not be read."
 )]
@@ -624,11 +624,11 @@ Examples:
   bquill apply --plan berths.plan --yes
   printf 'quay 7\\n' | bquill apply 'quay (\\d+)' --with 'Q$1'
 
-With nothing named it applies the last preview of this folder. A reviewed plan is written as it was
-decided: what is open or refused is not.
-On a terminal it shows the counts and asks; elsewhere it needs --yes. Standard input is written
+With nothing named it applies the last preview of this folder. A reviewed plan is written as it was \
+decided: what is open or refused is not. \
+On a terminal it shows the counts and asks; elsewhere it needs --yes. Standard input is written \
 to standard output, and nothing is asked.
-Exit: 0 fine, 1 nothing matched or --expect not met, 2 the request is wrong, 3 something could
+Exit: 0 fine, 1 nothing matched or --expect not met, 2 the request is wrong, 3 something could \
 not be read or safely written."
 )]
 pub struct ApplyArgs {
@@ -685,10 +685,10 @@ Examples:
   bquill review --plan berths.plan --report berths.html
   bquill review --plan berths.plan --decisions signe.jsonl renee.jsonl
 
-With nothing named it goes on with the last preview of this folder. Changes are named by id (`2.7`),
-`kind:3..5` (as `preview --kinds` numbers them), `file:GLOB`, `line:SPEC`; `&` joins conditions, `,`
+With nothing named it goes on with the last preview of this folder. Changes are named by id (`2.7`), \
+`kind:3..5` (as `preview --kinds` numbers them), `file:GLOB`, `line:SPEC`; `&` joins conditions, `,` \
 begins another.
-Exit: 0 fine, 1 there is nothing to review or reviewers decided differently, 2 the request is wrong, 3 something could not be
+Exit: 0 fine, 1 there is nothing to review or reviewers decided differently, 2 the request is wrong, 3 something could not be \
 read or safely written."
 )]
 pub struct ReviewArgs {
@@ -740,7 +740,7 @@ Examples:
   bquill history --forget --older-than 30
 
 Runs are forgotten once you agree; those of other folders only if they are named, or with --all.
-Exit: 0 fine, 1 there is no such run, or nothing to forget, 2 the request is wrong, 3 something
+Exit: 0 fine, 1 there is no such run, or nothing to forget, 2 the request is wrong, 3 something \
 could not be read.")]
 pub struct HistoryArgs {
     /// Show what this run changed.
@@ -772,9 +772,9 @@ Examples:
   bquill undo 7 --only notices/01-dredging.md
   bquill undo 7 --review
 
-Without RUN, the newest run made in this folder that is still in effect: again and again, it goes
-further back. Reverting an undo brings its run back. Where a file has been changed since, it is named
-and nothing is touched; --review then makes a plan of all changes whose place is found again by the
+Without RUN, the newest run made in this folder that is still in effect: again and again, it goes \
+further back. Reverting an undo brings its run back. Where a file has been changed since, it is named \
+and nothing is touched; --review then makes a plan of all changes whose place is found again by the \
 text around it, for `review` and `apply`.
 Exit: 0 fine, 1 there is nothing to undo, 3 something could not be read or safely written.")]
 pub struct UndoArgs {
@@ -798,10 +798,10 @@ Examples:
   bquill recover --back
   bquill recover --abandon 7
 
-Every interrupted run is completed if it had been decided, and else rolled back; where both are
-open, you may say which. A file that another program changed, moved or removed meanwhile is left as
-it is and named, and all others are rolled back. What a complete run has left over is removed.
---abandon closes a run even where a file of it cannot be reached: what can be rolled back is, you are
+Every interrupted run is completed if it had been decided, and else rolled back; where both are \
+open, you may say which. A file that another program changed, moved or removed meanwhile is left as \
+it is and named, and all others are rolled back. What a complete run has left over is removed. \
+--abandon closes a run even where a file of it cannot be reached: what can be rolled back is, you are \
 told what each file holds, and the old and new bytes that are found are kept.
 Exit: 0 fine, 1 there is no such run, 3 a run cannot be finished.")]
 pub struct RecoverArgs {

@@ -59,11 +59,9 @@ pub fn run(
     if let Some(file) = &args.save_rewrite {
         check_new(file, "the rewrite")?;
     }
-    if args.ask {
-        if !io::stdin().is_terminal() {
-            return Err(Diagnostic::wrong("there is no terminal to ask on")
-                .remedy("leave `--ask` out: the texts in dispute are listed"));
-        }
+    if args.ask && !io::stdin().is_terminal() {
+        return Err(Diagnostic::wrong("there is no terminal to ask on")
+            .remedy("leave `--ask` out: the texts in dispute are listed"));
     }
     let (units, searched, sources) = Units::read(
         (&asked.query, asked.paths.clone()),
@@ -254,7 +252,7 @@ impl Session<'_> {
                 for hint in hints.unwrap_or_default() {
                     output.say(&format!("\nhint {hint}\n"));
                 }
-                output.say(&KEPT);
+                output.say(KEPT);
                 Ok(())
             }
             // There is nothing more to change, or what is wrong has been reported.

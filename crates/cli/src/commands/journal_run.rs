@@ -276,7 +276,7 @@ pub fn agreed_to(
 
 /// Asks, and reads the answer.
 fn ask(question: &str, output: &mut Output) -> Result<bool, Diagnostic> {
-    output.say(&question);
+    output.say(question);
     output.show();
     let mut answer = String::new();
     signals::waiting(|| io::stdin().lock().read_line(&mut answer))

@@ -238,7 +238,8 @@ fn decide(
         let source = source_of(&plan.files[of].path);
         let wants = |glob: &Search| glob.wants(source.path());
         let in_globs: Vec<bool> = deciders.globs.iter().map(wants).collect();
-        for index in file.first..file.end {
+        let own = named[file.first..file.end].iter_mut();
+        for (index, named) in (file.first..).zip(own) {
             let kind = kinds.as_ref().map(|kinds| u64::from(kinds.of[index]) + 1);
             for &number in &of_conditions {
                 if all[number]
@@ -246,7 +247,7 @@ fn decide(
                     .holds(plan, index, kind, &|glob| in_globs[glob])
                 {
                     met[number] = true;
-                    named[index] = named[index].max(Some(number));
+                    *named = (*named).max(Some(number));
                 }
             }
         }

@@ -1,7 +1,7 @@
 //! The decisions of a plan in words: the same everywhere that something may be written.
 
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::numbers::number;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::opinion::Opinion;
 

@@ -56,7 +56,7 @@ pub(super) fn plans(cases: &[&Case], budget: &mut Budget) -> Vec<Plan> {
             // Long texts are not compared token by token.
             old + new + old.min(TOKENS_MOST) * new.min(TOKENS_MOST) / 8
         };
-        budget.spend(cases.iter().map(|case| length(&case)).sum());
+        budget.spend(cases.iter().map(length).sum());
         let basic: Vec<Vec<Window>> = cases.iter().map(|case| regions(case, level)).collect();
         for slide in [Slide::No, Slide::Left, Slide::Right] {
             let slid: Vec<Vec<Window>> = cases
@@ -374,7 +374,7 @@ fn to_left(all: &[Token], at: usize, widen: Widen) -> usize {
         .rev();
     match widen {
         Widen::Tokens(0) => at,
-        Widen::Tokens(count) => left.take(count).last().map_or(at, |token| token.from),
+        Widen::Tokens(count) => left.take(count).next_back().map_or(at, |token| token.from),
         Widen::Word => left
             .find(|token| token.is_word())
             .map_or(at, |token| token.from),
@@ -390,7 +390,7 @@ fn to_right(all: &[Token], at: usize, widen: Widen, end: usize) -> usize {
     let mut right = all[all.partition_point(|token| token.to <= at)..].iter();
     match widen {
         Widen::Tokens(0) => at,
-        Widen::Tokens(count) => right.take(count).last().map_or(at, |token| token.to),
+        Widen::Tokens(count) => right.take(count).next_back().map_or(at, |token| token.to),
         Widen::Word => right
             .find(|token| token.is_word())
             .map_or(at, |token| token.to),

@@ -108,7 +108,7 @@ impl<'r, 'f, W: Write> Recording<'r, 'f, W> {
         loop {
             match (&self.next, &mut self.left) {
                 (Some((_, from, _)), None) if *from == self.at => {
-                    self.left = Some(self.last.clone())
+                    self.left = Some(self.last.clone());
                 }
                 (Some((_, _, to)), Some(left)) if *to == self.at => {
                     let left = std::mem::take(left);
@@ -142,7 +142,12 @@ impl<'r, 'f, W: Write> Recording<'r, 'f, W> {
             open.right
                 .extend_from_slice(&part[..part.len().min(wanted)]);
         }
-        while let Some(open) = self.open.pop_front_if(|open| open.right.len() == AROUND) {
+        let full = self
+            .open
+            .iter()
+            .take_while(|open| open.right.len() == AROUND);
+        let full = full.count();
+        for open in self.open.drain(..full) {
             self.log
                 .add(self.file, &open.change, &open.left, &open.right)?;
         }

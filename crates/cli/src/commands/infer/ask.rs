@@ -174,7 +174,7 @@ fn choose(
 
 /// Reads a line from the terminal, without its end; `None` where there is no more.
 fn read(prompt: &str, output: &mut Output) -> Result<Option<String>, Diagnostic> {
-    output.say(&prompt);
+    output.say(prompt);
     output.show();
     let mut line = String::new();
     let count = signals::waiting(|| io::stdin().lock().read_line(&mut line))
