@@ -1,8 +1,10 @@
 //! Speed, as a ratio to a floor in the same run. Not a test: times differ from machine to
 //! machine, ratios less so.
 //!
-//!     cargo build --release --workspace
-//!     cargo run --release -p brisk-quill-benches -- [--rounds N] [BENCH…]
+//! ```text
+//! cargo build --release --workspace
+//! cargo run --release -p brisk-quill-benches -- [--rounds N] [BENCH…]
+//! ```
 //!
 //! Each floor is a bare program on the same libraries that does nothing else. The corpora are
 //! made at the first run, 2 GB in all, and kept beside the program.

@@ -445,6 +445,13 @@ impl OnDisk {
     }
 }
 
+impl Drop for OnDisk {
+    fn drop(&mut self) {
+        let folder = self.place.parent().unwrap();
+        let _ = std::fs::remove_dir_all(folder);
+    }
+}
+
 /// A decision as a page saves it, right or nearly so.
 fn decision(input: &mut Input<'_>, plan: &str) -> Value {
     let (id, text, from) = [
@@ -547,7 +554,7 @@ fn decided(port: &OnDisk, input: &mut Input<'_>) {
             let is_met = changes
                 .iter()
                 .any(|change| (change.from as usize) < from + 4 && from < change.to as usize);
-            // A text that is modified into itself is no change.
+            // A text that is modified into itself changes nothing.
             assert!(
                 is_met == is_written || (decision == Decision::Modified && !is_met),
                 "{number}: {changes:?}"

@@ -487,6 +487,7 @@ fn what_is_no_file_is_refused_at_once() {
         "apply quay --with Q p --yes",
         "apply quay --with Q s --yes",
         "apply quay --with Q a.txt /dev/null --yes",
+        "infer --edited p a.txt",
     ] {
         let got = port.run(line);
         assert!(

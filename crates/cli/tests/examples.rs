@@ -337,6 +337,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         0,
         &["Reverted run 7: 1 change in 1 file."],
     ),
+    (
+        "bquill undo 7 --review",
+        0,
+        &["1 of 1 change can be reverted."],
+    ),
     ("bquill recover", 0, &["No run was interrupted."]),
     ("bquill recover --back", 0, &["No run was interrupted."]),
     ("bquill recover --abandon 7", 1, &["run 7"]),

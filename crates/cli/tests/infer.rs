@@ -160,6 +160,8 @@ fn refusals() {
     sandbox.write("same.txt", "berth 7\nberth 9\npier 2\nquay 1\n");
     sandbox.write("none.toml", "[[step]]\nmatch = 'x'\nremove = true\n");
     sandbox.write("three.csv", "a,b,c\n");
+    let rows: Vec<String> = (0..2001).map(|n| format!("berth {n},B-{n}\n")).collect();
+    sandbox.write("many.csv", rows.concat());
     sandbox.write("raw.txt", b"berth \xE9\nberth 7\n");
     let before = sandbox.snapshot();
     let cases: &[(&str, i32, &[&str])] = &[
@@ -217,6 +219,11 @@ fn refusals() {
             &["holds no examples"],
         ),
         ("infer --examples three.csv log.txt", 2, &["--examples:"]),
+        (
+            "infer --examples many.csv log.txt",
+            2,
+            &["there are 2001 examples, and at most 2000 are taken"],
+        ),
         ("infer --examples gone.csv log.txt", 2, &["--examples:"]),
         (
             "infer --example a b --with c log.txt",

@@ -2,7 +2,8 @@
 
 use crate::support::Sandbox;
 
-/// An option that is none is no pattern, a file is none, and an empty pattern replaces nothing.
+/// Unknown options and the names of files are not taken for patterns, and an empty pattern is refused where it
+/// would replace.
 #[test]
 fn what_is_no_pattern() {
     let sandbox = Sandbox::larkmoor();
@@ -54,7 +55,7 @@ fn what_is_no_pattern() {
     assert!(got.err.contains("`mole` is also a folder"), "{got:?}");
 }
 
-/// A file whose structure its first bytes tell is named as what it is, and nothing rewrites it.
+/// Files of a known structured format are named as what they are, and never rewritten.
 #[test]
 fn structured_files() {
     for (name, head, is) in [
@@ -90,7 +91,7 @@ fn structured_files() {
     }
 }
 
-/// What was named and is not read is no success.
+/// A named file that is not read is an error.
 #[test]
 fn named_and_skipped() {
     let sandbox = Sandbox::with("a.txt", "pier\n");

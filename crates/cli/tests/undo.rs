@@ -1,4 +1,4 @@
-//! Undo: which run it reverts, what stands in its way, and the way on.
+//! Undo: which run it reverts, and the way on where files were changed since.
 
 use crate::support::Sandbox;
 use crate::support::term::Term;
@@ -60,7 +60,7 @@ fn the_question_says_what_it_is() {
     assert_eq!(term.end().0, 1, "the answer was no");
 }
 
-/// What stands in the way is named, with the way on.
+/// Files that were changed since are named, with the way on.
 #[test]
 fn what_stands_in_the_way() {
     let sandbox = stepped();

@@ -8,7 +8,7 @@
 //! ```
 //!
 //! Numbers of a SPEC count from 1, those of a COUNT from 0; both ends of a range are included;
-//! blanks around signs do not matter. [`Spec`] is what was written, [`Selection`] what it means
+//! blanks around signs do not matter. [`Spec`] is what was written, [`Selection`](resolve::Selection) what it means
 //! for a text whose length is known.
 
 pub mod parse;

@@ -16,14 +16,14 @@ const WINDOW_MOST: usize = 1 << 16;
 const TRIED_MOST: usize = 64;
 
 /// A place that is sought: a text, and up to [`AROUND`] bytes on either side, fewer only at an end of
-/// the text it stood in.
+/// the text it was in.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Sought {
-    /// Its first byte in the text as it was, from 0.
+    /// The first byte in the text as it was, from 0.
     pub at: usize,
     /// The bytes before it.
     pub left: Vec<u8>,
-    /// Its own.
+    /// The bytes of the place itself.
     pub text: Vec<u8>,
     /// The bytes behind it.
     pub right: Vec<u8>,
@@ -34,7 +34,7 @@ impl Sought {
         [&self.left[..], &self.text, &self.right].concat()
     }
 
-    /// Which of its parts stand at an offset of a text: what is before it, itself, what is behind.
+    /// Which of its parts are met at an offset of a text: what is before it, itself, what is behind.
     fn matches(&self, now: &[u8], at: usize) -> [bool; 3] {
         let end = at + self.text.len();
         let before = now.get(..at).unwrap_or_default();
@@ -49,7 +49,7 @@ impl Sought {
 }
 
 /// The offset of each place in the text as it is now; `None` where the place was edited, or cannot be
-/// told from others. The places are given in order, and are disjoint.
+/// distinguished from others. The places are given in order, and are disjoint.
 ///
 /// A place is found by the text around it, where as many places are like it now as there were;
 /// otherwise by its distance from the nearest one that was found, or from an end of the text,
@@ -120,7 +120,7 @@ fn pair(bytes: &[u8]) -> usize {
     usize::from(bytes[0]) << 8 | usize::from(bytes[1])
 }
 
-/// Lets go of what was found before or within one that stood before it.
+/// Drops what was found before or within one that preceded it.
 fn keep_in_order(sought: &[Sought], found: &mut [Option<usize>]) {
     let mut least = 0;
     for (place, at) in sought.iter().zip(found) {

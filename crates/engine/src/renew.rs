@@ -70,7 +70,7 @@ pub enum RenewError {
     /// Decisions would be lost, and may not be.
     #[error("decisions about the plan cannot be carried over")]
     Lost(Renewed),
-    /// It was stopped.
+    /// The renewal was stopped.
     #[error("stopped before everything was looked at")]
     Stopped,
     /// Standard input could not be kept.
@@ -82,7 +82,7 @@ pub enum RenewError {
     /// The new plan cannot be read.
     #[error("cannot renew the plan: {0}")]
     Plan(#[from] PlanFileError),
-    /// It was replaced or decided about meanwhile, or cannot be written.
+    /// The plan was replaced or decided about meanwhile, or cannot be written.
     #[error("cannot renew the plan: {0}")]
     Append(#[from] AppendError),
     /// A plan cannot be read or written.

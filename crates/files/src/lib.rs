@@ -1,16 +1,11 @@
 //! Files for Brisk Quill: which ones, what they hold, and how they are rewritten safely.
 //!
-//! * [`discover`] turns paths and globs into [`Source`]s in order of path.
-//! * [`Reader`] hands a source's text on in pieces and tells its [`Facts`].
-//! * [`in_order`] does the same work on many sources at a time, and tells of them in order;
-//!   [`read_in_parts`] on the parts of a large one.
-//! * [`evaluate`] runs a rewrite over a source, [`evaluate_in_parts`] over parts of it;
-//!   [`Plan`] keeps what came out.
-//! * [`PlanDoc`] is a plan in a file, with its decisions.
-//! * [`make_run`] splices a plan into files, all or nothing, and tells the [`Journal`];
-//!   [`recover`] finishes what was stopped, [`undo_plan`] leads back.
-//! * [`stage_all`] copies the files of a plan for another place, and [`Copying`] those that are
-//!   being evaluated; [`Staging`] puts them there.
+//! * [`discover`] turns paths and globs into [`source::Source`]s in order of path.
+//! * [`read`] hands the text of a source on in pieces, with its [`read::facts::Facts`].
+//! * [`plan`] is what a rewrite makes of files, and [`plan_file`] a plan in a file, with its decisions.
+//! * [`run`] splices a plan into files, all or nothing, and records it in the [`journal`];
+//!   [`recover`] finishes what was stopped, [`undo`] leads back.
+//! * [`staging`] copies the files of a plan to another place.
 #![warn(missing_docs)]
 
 pub mod background_writer;

@@ -267,7 +267,7 @@ impl PlanDoc {
         self.seen.id
     }
 
-    /// Its lines from the beginning, those that were added since it was read left out.
+    /// The lines from the beginning, those that were added since it was read left out.
     ///
     /// # Errors
     ///
@@ -303,11 +303,11 @@ impl PlanDoc {
         Ok(())
     }
 
-    /// Makes sure that nobody else has decided about the plan since it was read.
+    /// Checks that no other program has decided about the plan since it was read.
     ///
     /// # Errors
     ///
-    /// When somebody has ([`AppendError::Replaced`]), or it cannot be read again. One that was
+    /// When one has ([`AppendError::Replaced`]), or it cannot be read again. One that was
     /// replaced or removed as a whole is fine: what was read is what was shown.
     pub fn check_unshared(&mut self) -> Result<(), AppendError> {
         let _lock = self.lock()?;

@@ -47,7 +47,7 @@ pub struct TextOptions {
 pub enum Skipped {
     /// There is a NUL in the first 8 KiB of its text.
     Binary,
-    /// It is in a structured format, which has this name.
+    /// The file is in a structured format, which has this name.
     Structured(&'static str),
 }
 

@@ -1,4 +1,4 @@
-//! Structured formats known by the first bytes of a file: what is no text, and would be destroyed if it were
+//! Structured formats known by the first bytes of a file: what is not text, and would be destroyed if it were
 //! written as text.
 
 use memchr::memmem;

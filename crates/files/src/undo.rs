@@ -100,7 +100,7 @@ pub struct Inverse {
 pub struct InverseFile<'r> {
     /// The file.
     pub target: &'r Target,
-    /// Its length after the run, in bytes.
+    /// The length after the run, in bytes.
     pub bytes: u64,
     /// The changes, in order.
     pub changes: Vec<Inverse>,

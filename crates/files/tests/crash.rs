@@ -423,7 +423,7 @@ impl Done {
         OLD[self.1].0.ends_with("hard") || OLD[self.1].0.ends_with("strange")
     }
 
-    /// Its bytes are as the run has them.
+    /// The bytes are as the run has them.
     fn spares(self, file: usize) -> bool {
         self.1 != file || matches!(self.0, Deed::Mode)
     }

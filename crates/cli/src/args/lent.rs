@@ -14,7 +14,7 @@ const OF_THE_CHANGES: [&str; 2] = ["through", "missing"];
 /// Options that say what the pattern is: were they not used, a path would be taken for it.
 const OF_THE_PATTERN: [&str; 7] = [
     "rewrite",
-    // A condition that nobody checks is no condition.
+    // A condition that is not checked must not be accepted.
     "expect",
     "ensure",
     "pattern_file",

@@ -26,7 +26,7 @@ pub struct Part {
     pub step: StepSpec,
     /// The rewrite file that is named instead.
     pub rewrite: Option<PathBuf>,
-    /// True if more paths stand in a file.
+    /// True if more paths are read from a file.
     pub has_path_list: bool,
 }
 
@@ -57,7 +57,7 @@ impl Swallowed {
     }
 }
 
-/// Cuts the arguments at `--then`. What stands behind `--` in its part is marked: it is no option,
+/// Cuts the arguments at `--then`. What follows `--` in its part is marked: it is not an option,
 /// whatever it looks like.
 pub fn split(definitions: &clap::Command, argv: &[OsString]) -> Result<Split, Swallowed> {
     let is_verb = |word: &OsString| definitions.find_subcommand(word).is_some();

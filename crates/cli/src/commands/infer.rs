@@ -72,6 +72,7 @@ pub fn run(
     examples::original(args, sources.len())?;
     let edited = match &args.edited {
         Some(file) => {
+            examples::check_copy(file)?;
             let edited = (&asked.query, vec![file.clone()]);
             Some(Units::read(edited, &args.files, args.json, output)?.0)
         }

@@ -104,7 +104,7 @@ fn ask_for_background() -> io::Result<String> {
     Ok(String::from_utf8_lossy(&answer).into_owned())
 }
 
-/// Notices that the terminal has gone, until the view has been left. Not everyone is told by a signal: of
+/// Notices that the terminal has gone, until the view has been left. Not every program gets a signal: of
 /// a session, only its leader is.
 fn watch_for_hang_up(is_left: Arc<AtomicBool>) {
     // Without a terminal to look at there is none to go.

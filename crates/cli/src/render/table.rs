@@ -5,6 +5,7 @@ use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::counts::LeftOutCounts;
 use brisk_quill_core::step::Step;
+use brisk_quill_core::step::actions::Action;
 use brisk_quill_engine::summary::{FileCounts, Summary};
 
 /// All that `find` counted.
@@ -47,7 +48,10 @@ pub fn rewrite_totals(summary: &Summary, rewrite: &Rewrite) -> String {
     if steps.matches != counts.changes || steps.matches == 0 {
         rows.add("matches", steps.matches);
     }
-    let of = match steps.edits == counts.changes {
+    // What goes are lines without a match, so no change is made of one.
+    let keeps = |step: &Step| matches!(step.action, Action::DropOtherLines | Action::DropOtherRows);
+    let keeps = rewrite.steps().iter().all(keeps);
+    let of = match steps.edits == counts.changes || keeps {
         true => String::new(),
         false => format!("made of {}", counted(steps.edits, "match")),
     };
@@ -55,7 +59,10 @@ pub fn rewrite_totals(summary: &Summary, rewrite: &Rewrite) -> String {
     rows.noted(
         "unchanged",
         steps.unchanged,
-        "matches whose new text equals the old".into(),
+        match keeps {
+            true => "matches in lines that stay".into(),
+            false => "matches whose new text equals the old".into(),
+        },
     );
     rows.noted(
         "failed",

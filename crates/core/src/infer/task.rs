@@ -53,8 +53,8 @@ pub struct Task {
     pub stop: Stop,
 }
 
-/// Examples, at most.
+/// The most examples that are taken.
 pub const EXAMPLES_MOST: usize = 2000;
 
-/// Characters of an example, at most.
+/// The most characters of an example.
 pub const EXAMPLE_MOST: usize = 2000;

@@ -1,4 +1,4 @@
-//! Very many texts, found by where they stand in their own order.
+//! A search for very many texts in a sorted list of them.
 //!
 //! Of all texts that are not behind the rest of a unit in order, the last one either begins that rest, and then is
 //! the longest that does; or every text that begins the rest also begins it. So one search by halves and a few
@@ -9,7 +9,7 @@ use std::collections::HashMap;
 
 /// The longest text, in bytes: comparing two takes no longer than that.
 pub(super) const LONGEST_MOST: usize = 4096;
-/// The bytes at the beginning of texts that they are looked up by, at most.
+/// The most bytes at the beginning of a text that it is looked up by.
 const KEY_MOST: usize = 8;
 const NONE: u32 = u32::MAX;
 
@@ -119,7 +119,7 @@ impl SortedTexts {
         }
     }
 
-    /// Its size in bytes.
+    /// The size in bytes.
     pub fn memory(&self) -> usize {
         self.bytes.len() + 8 * self.ends.len() + 24 * self.by_key.len() + self.begins.len()
     }

@@ -55,7 +55,7 @@ pub struct Block {
 /// The blocks of lines that were met in a text.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct BlocksMet {
-    /// Those that began.
+    /// The number that began.
     pub begun: u64,
     /// Lines that ended a block and would have begun another one.
     pub lost: u64,

@@ -64,10 +64,10 @@ pub struct RunOptions {
     pub through: Option<usize>,
     /// Each hunk carries its text after every step.
     pub stages: bool,
-    /// A line with more changes than this comes as several hunks, see [`Extent`], so that it
+    /// A line with more changes than this comes as several hunks, see [`Extent`](crate::rewrite::hunk::Extent), so that it
     /// takes little memory; only where there is one step. See [`SPLIT_FROM`].
     pub split_from: Option<usize>,
-    /// The totals counted before: see [`Rewrite::step_to_count`].
+    /// The totals counted before: see [`Rewrite::step_to_count`](crate::rewrite::Rewrite::step_to_count).
     pub totals: RunTotals,
     /// The way lines without a match are passed over; what is found does not depend on it.
     pub prefilter: PrefilterUse,

@@ -34,7 +34,7 @@ const NAMES: [(&str, &str); 16] = [
 
 impl Table {
     /// Adds the pair of the first row. One of `before` and `after`, in any letter case, names the columns
-    /// and is no pair; any other is one.
+    /// and not a pair; any other is a pair.
     pub fn add_first(&mut self, old: String, new: String) {
         let is = |(before, after): &(&str, &str)| {
             old.trim().eq_ignore_ascii_case(before) && new.trim().eq_ignore_ascii_case(after)

@@ -203,12 +203,12 @@ pub(crate) fn open_to_append(path: &Path) -> io::Result<File> {
     }
 }
 
-/// The error of a pipe that nobody writes to.
+/// The error of a pipe without a writer.
 #[derive(Debug, thiserror::Error)]
 #[error("it is a pipe that nobody writes to")]
 struct NoWriter;
 
-/// Reads all of a file, or of a pipe that somebody writes to, links followed; at most so many bytes.
+/// Reads all of a file, or of a pipe with a writer, links followed; at most `most` bytes.
 ///
 /// # Errors
 ///

@@ -166,7 +166,7 @@ pub enum Record {
     Done,
     /// Everything is as it was, but for files that another program came to.
     Undone {
-        /// Their numbers among the targets, from 0.
+        /// The numbers of the files among the targets, from 0.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         left: Vec<usize>,
     },

@@ -51,7 +51,7 @@ impl RunRecord {
         }
     }
 
-    /// Its state in words.
+    /// The state in words.
     pub fn state_name(&self) -> &'static str {
         match self.state {
             RunState::RolledBack if !self.left.is_empty() => "rolled back in part",

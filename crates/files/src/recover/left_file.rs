@@ -20,18 +20,18 @@ pub enum Holds {
     Other,
     /// There is no such file.
     Missing,
-    /// It cannot be read.
+    /// The file cannot be read.
     Unreadable,
 }
 
 /// A file that a recovery has left as it was found.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct LeftFile {
-    /// Its number among the targets, from 0.
+    /// The number among the targets, from 0.
     pub number: usize,
     /// As the user named it.
     pub named: PathBuf,
-    /// Its contents.
+    /// The contents.
     pub holds: Holds,
     /// The place of its old bytes, as far as they were found.
     pub old: Option<PathBuf>,

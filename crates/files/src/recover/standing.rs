@@ -54,14 +54,14 @@ pub(super) enum At {
     TheirsBefore,
     /// Changed, moved or removed by another program after the run had written it.
     TheirsAfter,
-    /// It cannot be looked at: its folder is missing, or may not be read.
+    /// The file cannot be looked at: its folder is missing, or may not be read.
     Unreachable,
 }
 
 /// The outcome of turning one file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Turned {
-    /// It holds what it must.
+    /// The file holds what it must.
     Done,
     /// Another program came first; the file is as that left it.
     Theirs,
@@ -253,7 +253,7 @@ impl Standing {
         (self.seen, self.copy_seen) = (stat(now), stat(copy));
     }
 
-    /// The state of a file that is written in place; `is_torn` tells of one with other bytes than
+    /// The state of a file that is written in place; `is_torn` reports one with other bytes than
     /// the old and the new ones whether a write that was cut off can have left it so.
     pub(super) fn judge_in_place(
         &mut self,

@@ -53,7 +53,7 @@ pub struct RunFailed {
     /// The reason.
     #[source]
     pub error: FileError,
-    /// Its number in the journal; 0 where it had not begun.
+    /// The number in the journal; 0 where the run had not begun.
     pub run: u64,
     /// The files that another program changed, moved or removed meanwhile: they are as it left
     /// them, and all others as they were.

@@ -250,6 +250,20 @@ fn edits(file: &Path, before: &[Unit], after: &[Unit]) -> Result<Vec<Pair>, Diag
     Ok(edits)
 }
 
+/// An edited copy is a file: a pipe without a writer would be waited for.
+pub fn check_copy(file: &Path) -> Result<(), Diagnostic> {
+    match file.metadata() {
+        Ok(found) if !found.is_file() => {
+            let shown = visible_path(file);
+            Err(
+                Diagnostic::trouble(format!("the edited copy {shown} is not a regular file"))
+                    .remedy("copy the original, change some lines by hand, and name the copy"),
+            )
+        }
+        _ => Ok(()),
+    }
+}
+
 /// The file that `--edited` is a copy of.
 pub fn original(args: &InferArgs, sources: usize) -> Result<(), Diagnostic> {
     match (&args.edited, sources) {

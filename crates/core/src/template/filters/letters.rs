@@ -161,7 +161,7 @@ pub(super) const FILTERS: &[Filter] = &[
 /// Each word with the title case of its first character and the rest small.
 fn title(text: &str) -> String {
     let parts = text.split_word_bounds();
-    // Underscores join the words of a name, and are no part of them.
+    // Underscores join the words of a name, and are not part of them.
     let parts = parts.flat_map(|word| word.split_inclusive('_'));
     parts.map(capitalized).collect()
 }
