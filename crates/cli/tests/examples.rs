@@ -468,7 +468,8 @@ fn typed(sandbox: &Sandbox, line: &str) -> Got {
     let asks = ["bquill apply", "bquill undo"]
         .iter()
         .any(|verb| line.starts_with(verb));
-    let yes = if asks && !line.contains("--yes") && !line.contains("--to") {
+    let answered = ["--yes", "--to", "--review"];
+    let yes = if asks && !answered.iter().any(|option| line.contains(option)) {
         " --yes"
     } else {
         ""
