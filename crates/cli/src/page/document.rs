@@ -134,7 +134,7 @@ fn tools(hash: &str) -> Markup {
                 button #back { "‹ back" } " " span #page {} " " button #on { "Next ›" }
             }
         }
-        p.quiet.how { "Saved decisions are a file. Whoever holds the plan takes it in with "
+        p.quiet.how { "Saving downloads a file; return it to the sender, who imports it with "
             code { "bquill review --plan PLAN --decisions FILE…" }
             " and applies with " code { "bquill apply --plan PLAN" } "; " code { "last" } " is the last preview. The plan is " code.hash { (hash) } "." }
     }
