@@ -25,7 +25,7 @@ use brisk_quill_files::fs::open::{open_regular, read_all};
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
-use brisk_quill_files::signature::structured;
+use brisk_quill_files::signature::{LOOKED_AT, structured};
 use brisk_quill_files::source::Source;
 use std::ffi::OsString;
 use std::io::{self, IsTerminal, Read};
@@ -229,14 +229,13 @@ fn check_not_a_path(is_lone: bool, step: &StepSpec) -> Result<(), Diagnostic> {
         return Ok(());
     };
     let looks_like_path = pattern.contains(['.', '/']) || step.has_columns();
-    if !looks_like_path || !is_path(pattern) || stdin_is_text() {
+    if !looks_like_path || stdin_is_text() {
         return Ok(());
     }
-    let shown = visible(pattern.as_bytes());
-    let what = match Path::new(pattern).is_dir() {
-        true => "folder",
-        false => "file",
+    let Some(what) = path_kind(pattern) else {
+        return Ok(());
     };
+    let shown = visible(pattern.as_bytes());
     Err(Diagnostic::wrong(format!(
         "`{shown}` is a {what}, but it stands where the pattern is expected"
     ))
@@ -246,9 +245,11 @@ fn check_not_a_path(is_lone: bool, step: &StepSpec) -> Result<(), Diagnostic> {
     )))
 }
 
-/// True if this is the name of a file or a folder that is there.
-pub fn is_path(text: &str) -> bool {
-    !text.is_empty() && Path::new(text).symlink_metadata().is_ok()
+/// "file" or "folder" where this is the name of one.
+fn path_kind(text: &str) -> Option<&'static str> {
+    let path = Path::new(text);
+    path.symlink_metadata().ok()?;
+    Some(if path.is_dir() { "folder" } else { "file" })
 }
 
 /// An empty pattern would match between any two characters.
@@ -490,19 +491,17 @@ fn sources_diagnostic(error: &SourcesError) -> Diagnostic {
 fn structured_format(source: &Source) -> Option<&'static str> {
     let mut head = Vec::new();
     let file = open_regular(source.path()).ok()?;
-    file.take(8 << 10).read_to_end(&mut head).ok()?;
+    file.take(LOOKED_AT as u64).read_to_end(&mut head).ok()?;
     structured(&head)
 }
 
 /// Reports the files that were passed over, where little or nothing was found.
 pub fn report_passed_over(sources: &Sources, (pattern, matches): (&str, u64), output: &mut Output) {
-    if matches == 0 && sources.is_current_folder() && is_path(pattern) {
+    if matches == 0
+        && sources.is_current_folder()
+        && let Some(what) = path_kind(pattern)
+    {
         let shown = visible(pattern.as_bytes());
-        let what = if Path::new(pattern).is_dir() {
-            "folder"
-        } else {
-            "file"
-        };
         output.note(&format!(
             "note: `{shown}` is also a {what} here; to search in it, write the pattern before it, as in \
              `'.+' {shown}`\n"

@@ -93,7 +93,8 @@ fn one_file(
         plan.missing.push(file.target.named.path());
         return Ok(Vec::new());
     };
-    if blake3::hash(&now).to_hex().as_str() == file.target.before {
+    let hash = blake3::hash(&now);
+    if hash.to_hex().as_str() == file.target.before {
         // It holds its old bytes already.
         return Ok(Vec::new());
     }
@@ -147,7 +148,7 @@ fn one_file(
     let is_text = std::str::from_utf8(&now).is_ok();
     let facts = Facts {
         bytes: now.len() as u64,
-        hash: Some(blake3::hash(&now)),
+        hash: Some(hash),
         real: None,
         encoding: if is_text { "UTF-8" } else { "unknown" },
         newline: Newline::None,

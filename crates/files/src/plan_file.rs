@@ -18,9 +18,10 @@ use brisk_quill_core::records::plan::ChangeRecord;
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::ffi::OsStr;
-use std::fs::{File, TryLockError};
+use std::fs::{File, Metadata, TryLockError};
 use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom, Write};
 use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
 use std::time::Duration;
 
@@ -339,12 +340,7 @@ impl PlanDoc {
     /// another program has added are taken.
     fn check_same(&mut self) -> Result<(), AppendError> {
         let now = regular(&self.file)?;
-        let named = std::fs::metadata(&self.path);
-        let is_named = named.is_ok_and(|found| {
-            use std::os::unix::fs::MetadataExt;
-            (found.dev(), found.ino()) == (now.id.device, now.id.inode)
-        });
-        if !is_named {
+        if !self.is_met(std::fs::metadata(&self.path)) {
             return Err(AppendError::Replaced);
         }
         let state = |stat: Stat| (stat.bytes, stat.written, stat.changed);
@@ -359,6 +355,12 @@ impl PlanDoc {
         self.take_added()?;
         self.seen = now;
         Ok(())
+    }
+
+    /// True if this is the file that was read.
+    fn is_met(&self, found: io::Result<Metadata>) -> bool {
+        let id = self.seen.id;
+        found.is_ok_and(|found| (found.dev(), found.ino()) == (id.device, id.inode))
     }
 
     /// Takes the lines behind those that are known; they must be decisions.
@@ -396,11 +398,7 @@ impl PlanDoc {
 
     /// Removes the plan, unless another one has come to have its name.
     pub fn remove(&self) {
-        use std::os::unix::fs::MetadataExt;
-        let found = std::fs::symlink_metadata(&self.path);
-        if found.is_ok_and(|found| {
-            (found.dev(), found.ino()) == (self.seen.id.device, self.seen.id.inode)
-        }) {
+        if self.is_met(std::fs::symlink_metadata(&self.path)) {
             let _ = std::fs::remove_file(&self.path);
         }
     }

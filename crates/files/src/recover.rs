@@ -52,14 +52,14 @@ impl Recovered {
 /// was changed since, or else back.
 pub fn open_way(fs: &dyn Fs, journal: &Journal<'_>, run: &RunRecord) -> Direction {
     let (all, trouble) = standings(fs, journal, run, &Known::new());
-    match can_go_forward(run.state, &all) && trouble.is_none() {
+    match can_go_forward(run.state, (&all, trouble.as_ref())) {
         true => Direction::Forward,
         false => Direction::Back,
     }
 }
 
-fn can_go_forward(state: RunState, all: &[Standing]) -> bool {
-    state == RunState::Committed && all.iter().all(|one| one.can_go_forward)
+fn can_go_forward(state: RunState, (all, trouble): (&[Standing], Option<&FileError>)) -> bool {
+    state == RunState::Committed && trouble.is_none() && all.iter().all(|one| one.can_go_forward)
 }
 
 /// Finishes an interrupted run, and gives the way it took. Can be stopped and done again. Of a
@@ -103,7 +103,7 @@ pub(crate) fn recover_known(
         return Ok(Recovered::all(Direction::Back, Vec::new()));
     }
     let (mut all, trouble) = standings(fs, journal, run, known);
-    let is_open = can_go_forward(run.state, &all) && trouble.is_none();
+    let is_open = can_go_forward(run.state, (&all, trouble.as_ref()));
     let is_own = !known.is_empty();
     if let (Some(Direction::Forward), false) = (wanted, is_open) {
         let foreign = all.iter().find(|one| !one.can_go_forward);

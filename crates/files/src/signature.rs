@@ -3,8 +3,8 @@
 
 use memchr::memmem;
 
-/// The bytes at the beginning of a file that are looked at.
-const LOOKED_AT: usize = 8 << 10;
+/// The most bytes at the beginning of a file that are looked at.
+pub const LOOKED_AT: usize = 8 << 10;
 
 /// A format that begins with fixed bytes.
 struct Format {
@@ -15,8 +15,15 @@ struct Format {
 }
 
 const fn begins(bytes: &'static [u8], name: &'static str) -> Format {
-    Format { at: 0, bytes, name }
+    holds(0, bytes, name)
 }
+
+const fn holds(at: usize, bytes: &'static [u8], name: &'static str) -> Format {
+    Format { at, bytes, name }
+}
+
+/// The name of an archive that may be more than one.
+const ZIP: &str = "a zip archive";
 
 /// The formats, each with the bytes that its registered description gives.
 const FORMATS: &[Format] = &[
@@ -35,9 +42,9 @@ const FORMATS: &[Format] = &[
         b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1",
         "a compound document, such as an old workbook",
     ),
-    begins(b"PK\x03\x04", "a zip archive"),
-    begins(b"PK\x05\x06", "a zip archive"),
-    begins(b"PK\x07\x08", "a zip archive"),
+    begins(b"PK\x03\x04", ZIP),
+    begins(b"PK\x05\x06", ZIP),
+    begins(b"PK\x07\x08", ZIP),
     begins(b"\x1f\x8b\x08", "a gzip archive"),
     begins(b"\x28\xb5\x2f\xfd", "a Zstandard archive"),
     begins(b"\xfd7zXZ\0", "an xz archive"),
@@ -45,11 +52,7 @@ const FORMATS: &[Format] = &[
     begins(b"\x04\x22\x4d\x18", "an LZ4 archive"),
     begins(b"7z\xbc\xaf\x27\x1c", "a 7z archive"),
     begins(b"Rar!\x1a\x07", "a RAR archive"),
-    Format {
-        at: 257,
-        bytes: b"ustar",
-        name: "a tar archive",
-    },
+    holds(257, b"ustar", "a tar archive"),
     begins(b"\x89PNG\r\n\x1a\n", "a PNG image"),
     begins(b"\xff\xd8\xff", "a JPEG image"),
     begins(b"GIF87a", "a GIF image"),
@@ -57,21 +60,9 @@ const FORMATS: &[Format] = &[
     begins(b"II*\0", "a TIFF image"),
     begins(b"MM\0*", "a TIFF image"),
     begins(b"BM", "a bitmap image"),
-    Format {
-        at: 8,
-        bytes: b"WEBP",
-        name: "a WebP image",
-    },
-    Format {
-        at: 8,
-        bytes: b"WAVE",
-        name: "a sound file",
-    },
-    Format {
-        at: 4,
-        bytes: b"ftyp",
-        name: "a film or an image",
-    },
+    holds(8, b"WEBP", "a WebP image"),
+    holds(8, b"WAVE", "a sound file"),
+    holds(4, b"ftyp", "a film or an image"),
     begins(b"\x1a\x45\xdf\xa3", "a film"),
     begins(b"OggS", "a sound file"),
     begins(b"fLaC", "a sound file"),
@@ -117,13 +108,13 @@ pub fn structured(head: &[u8]) -> Option<&'static str> {
         let there = head.get(format.at..).unwrap_or_default();
         there.starts_with(format.bytes) && (is_telling(format) || is_no_text(head))
     })?;
+    if format.name != ZIP {
+        return Some(format.name);
+    }
     let inside = INSIDE
         .iter()
         .find(|(name, _)| memmem::find(head, name).is_some());
-    match (format.name, inside) {
-        ("a zip archive", Some((_, name))) => Some(name),
-        (name, _) => Some(name),
-    }
+    Some(inside.map_or(ZIP, |(_, name)| name))
 }
 
 /// True if text hardly ever begins like that.

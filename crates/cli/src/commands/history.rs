@@ -126,7 +126,7 @@ fn summary(record: &RunRecord, reverts: &Reverts) -> Vec<u8> {
             .copied()
             .map(Ordinal)
             .collect(),
-        undoes: intent.and_then(|intent| intent.undoes).map(Ordinal),
+        undoes: record.undoes().map(Ordinal),
         files: targets.len() as u64,
         changes: targets.iter().map(|target| target.changes).sum(),
         rewrite: intent.map(|intent| Json(intent.rewrite.clone())),

@@ -89,8 +89,7 @@ impl Undoing<'_> {
     /// The run, and which one it undoes itself.
     fn name(&self) -> String {
         let run = self.record.run;
-        let undoes = self.record.intent.as_ref().and_then(|intent| intent.undoes);
-        match undoes {
+        match self.record.undoes() {
             Some(other) => format!("run {run}, itself an undo of run {other}"),
             None => format!("run {run}"),
         }
@@ -217,11 +216,7 @@ fn newest_in_effect(
     let mut any = false;
     for record in records.iter().rev().filter(is_here) {
         any = true;
-        let is_undo = record
-            .intent
-            .as_ref()
-            .is_some_and(|intent| intent.undoes.is_some());
-        if !is_undo && !reverts.is_reverted(record.run) {
+        if record.undoes().is_none() && !reverts.is_reverted(record.run) {
             return Ok(record.clone());
         }
     }

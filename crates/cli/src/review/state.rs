@@ -80,7 +80,7 @@ pub struct State {
     pub message: String,
     /// The decision that the last action did not make about these changes, which are decided
     /// otherwise: the same action again makes it.
-    offered: Option<(Decision, Vec<usize>)>,
+    offered: Offered,
     done: Vec<Vec<Turn>>,
     undone: Vec<Vec<Turn>>,
 }
@@ -242,13 +242,9 @@ impl State {
     /// otherwise; asked a second time, it decides about these too.
     fn decide_open(&mut self, members: Vec<usize>, decision: Decision, offered: Offered) -> Effect {
         let state = |index: &usize| self.plan.entries[*index].decision;
-        let (open, decided): (Vec<usize>, Vec<usize>) = members
-            .into_iter()
-            .partition(|index| state(index) == Decision::Open);
-        let others: Vec<usize> = decided
-            .into_iter()
-            .filter(|index| state(index) != decision)
-            .collect();
+        let others = members.into_iter().filter(|index| state(index) != decision);
+        let (open, others): (Vec<usize>, Vec<usize>) =
+            others.partition(|index| state(index) == Decision::Open);
         let overrules = offered.is_some_and(|offered| offered == (decision, others.clone()));
         let stay = stays(others.iter().map(state));
         let mut meant = open;

@@ -28,6 +28,11 @@ pub struct RunRecord {
 }
 
 impl RunRecord {
+    /// The run that it reverts, where it reverts one.
+    pub fn undoes(&self) -> Option<u64> {
+        self.intent.as_ref().and_then(|intent| intent.undoes)
+    }
+
     /// True if files may hold what it wrote, and its changes are known.
     pub fn can_be_undone(&self) -> bool {
         self.commit.is_some()
