@@ -24,7 +24,7 @@ use brisk_quill_files::fs::Confinement;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::plan::{Plan, PlannedFile};
 use brisk_quill_files::plan_file::PlanDoc;
-use brisk_quill_files::read::facts::{Facts, Newline};
+use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::recover::abandon::abandon;
 use brisk_quill_files::recover::recover;
 use brisk_quill_files::recover::standing::Direction;
@@ -202,14 +202,9 @@ fn planned(path: &str, text: &[u8], changes: Vec<Change>) -> PlannedFile {
     PlannedFile {
         source: Source::File(path.into()),
         confinement: Confinement::AsEvaluated(None),
-        facts: Facts {
-            bytes: text.len() as u64,
-            real: None,
-            hash: Some(blake3::hash(text)),
-            encoding: "UTF-8",
-            newline: Newline::None,
-        },
+        facts: Facts::of_bytes(blake3::hash(text), text.len() as u64),
         changes: changes.into(),
+        stands_for: None,
     }
 }
 

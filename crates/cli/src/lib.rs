@@ -5,9 +5,7 @@
 //! each verb, and `render` turns what they found into bytes.
 
 mod args;
-mod cell_values;
 mod commands;
-mod context;
 mod diagnostic;
 mod draft;
 mod full_screen;

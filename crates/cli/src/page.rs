@@ -13,8 +13,8 @@ mod changes;
 mod document;
 mod kinds;
 
-use crate::cell_values::CellValues;
 use crate::page::changes::FileChanges;
+use brisk_quill_engine::cell_values::CellValues;
 use brisk_quill_files::plan_file::PlanDoc;
 use std::io::{self, Write};
 
@@ -53,6 +53,7 @@ impl Page<'_> {
                 return Ok(());
             }
             let file = FileChanges {
+                doc: self.doc,
                 plan,
                 kinds: &kinds,
                 values: &values,

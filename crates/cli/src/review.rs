@@ -17,10 +17,7 @@ pub mod state;
 #[cfg(test)]
 mod tests;
 
-use crate::cell_values::CellValues;
 use crate::commands::plans::Meant;
-use crate::context::beside;
-use crate::context::within::within_words;
 use crate::diagnostic::Diagnostic;
 use crate::full_screen::field::Edit;
 use crate::full_screen::palette::Palette;
@@ -35,6 +32,9 @@ use crate::review::state::State;
 use crate::status::Status;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::{ChangeRecord, decision_line};
+use brisk_quill_engine::cell_values::CellValues;
+use brisk_quill_engine::context::beside;
+use brisk_quill_engine::context::within::within_words;
 use brisk_quill_files::plan_file::{AppendError, PlanDoc};
 use crossterm::event::{Event, KeyEventKind, poll, read};
 use std::io;

@@ -64,7 +64,7 @@ fn structured_files() {
         ("a.parquet", b"PAR1\x15\x04", "a Parquet file"),
         ("a.pdf", b"%PDF-1.7\n", "a PDF document"),
         ("a.png", b"\x89PNG\r\n\x1a\n", "a PNG image"),
-        ("a.gz", b"\x1f\x8b\x08\x00", "a gzip archive"),
+        ("a.bz2", b"BZh9", "a bzip2 archive"),
     ] {
         let sandbox = Sandbox::with("a.txt", "pier\n");
         sandbox.write(name, [head, b"\0quay 7\n"].concat());

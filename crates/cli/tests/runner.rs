@@ -18,6 +18,7 @@ mod journal;
 mod large;
 mod looking;
 mod narrowing;
+mod packed;
 mod page;
 mod pairs;
 mod plans;

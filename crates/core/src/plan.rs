@@ -45,6 +45,10 @@ pub struct PlanFile {
     pub bytes: u64,
     /// The BLAKE3 hash of its bytes, in hexadecimal.
     pub hash: String,
+    /// The store, where its text is not the file.
+    pub store: Option<String>,
+    /// The length of its text, in which changes lie.
+    pub text_bytes: u64,
     /// The name of its encoding.
     pub encoding: String,
     /// Its first change among the entries.
@@ -217,6 +221,8 @@ impl PlanIndex {
             path,
             real,
             bytes: file.bytes,
+            store: file.store.0.as_ref().map(ToString::to_string),
+            text_bytes: file.text_bytes.0.unwrap_or(file.bytes),
             hash: hash.to_ascii_lowercase(),
             encoding: file.encoding.to_string(),
             first,
@@ -240,7 +246,7 @@ impl PlanIndex {
             return Err(PlanFault::Id { found, wanted });
         }
         let (from, to) = (change.from, change.to);
-        if from > to || from < self.last || to > file.bytes {
+        if from > to || from < self.last || to > file.text_bytes {
             return Err(PlanFault::Range { from, to });
         }
         let (found, wanted) = (text_of(change)?.before.len() as u64, to - from);

@@ -7,9 +7,10 @@ use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::rewrite::hunk::Hunk;
 use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_core::rewrite::sink::Unmet;
-use brisk_quill_files::coding::Coding;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::source::Source;
+use brisk_quill_files::store::store_of::Packing;
+use brisk_quill_files::text_map::TextMap;
 
 /// A unit with what was found in it.
 ///
@@ -19,8 +20,8 @@ pub struct SearchedUnit<'u> {
     pub unit: &'u UnitView<'u>,
     /// Its matches, those that were left out too.
     pub found: &'u Findings<'u>,
-    /// The encoding, which tells where the unit lies on disk.
-    pub coding: &'u Coding,
+    /// The way to the bytes of the text, where it was decoded.
+    pub map: &'u dyn TextMap,
     /// Matches in it that were taken.
     pub taken: u64,
 }
@@ -33,8 +34,8 @@ pub struct FileHunk<'h> {
     pub hunk: &'h Hunk<'h>,
     /// The changes in it, in order.
     pub edits: Vec<FileEdit<'h>>,
-    /// The encoding, which tells where the lines lie on disk.
-    pub coding: &'h Coding,
+    /// The way to the bytes of the text, where it was decoded.
+    pub map: &'h dyn TextMap,
 }
 
 /// Receives the events of one file after another, in order of place.
@@ -91,7 +92,12 @@ pub trait Events {
         false
     }
 
-    /// The next bytes on disk, where they are wanted; every change in them has been reported
+    /// The bytes that follow are packed in this way in the file.
+    fn packed(&mut self, packing: &Packing) {
+        let _ = packing;
+    }
+
+    /// The next bytes of the text, before decoding, where they are wanted; every change in them has been reported
     /// before. It is called at least once for each file that is read.
     fn bytes(&mut self, raw: &[u8]) {
         let _ = raw;
@@ -133,6 +139,10 @@ impl<E: Events> Events for &mut E {
 
     fn wants_bytes(&self) -> bool {
         (**self).wants_bytes()
+    }
+
+    fn packed(&mut self, packing: &Packing) {
+        (**self).packed(packing);
     }
 
     fn bytes(&mut self, raw: &[u8]) {

@@ -8,6 +8,7 @@ use brisk_quill_files::plan::Plan;
 use brisk_quill_files::source::Source;
 use brisk_quill_files::staging::destination::Destination;
 use brisk_quill_files::staging::{Copying, Staged, Staging, stage_all};
+use brisk_quill_files::store::store_of::Packing;
 use brisk_quill_files::temporary::Temporaries;
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
@@ -232,6 +233,10 @@ impl Events for CopyCollector<'_> {
 
     fn wants_bytes(&self) -> bool {
         true
+    }
+
+    fn packed(&mut self, packing: &Packing) {
+        self.copy.packed(packing);
     }
 
     fn bytes(&mut self, raw: &[u8]) {

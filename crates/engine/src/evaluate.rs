@@ -9,9 +9,9 @@ use brisk_quill_core::rewrite::hunk::{Hunk, HunkEdit};
 use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_core::rewrite::sink::{Sink, Unmet};
 use brisk_quill_core::unit::lines;
-use brisk_quill_files::coding::Coding;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::read::open_text::OpenText;
+use brisk_quill_files::text_map::TextMap;
 
 /// An evaluation of one text, or of a part of one, piece after piece.
 pub(crate) struct EvaluationRun<'e, 'r> {
@@ -28,9 +28,9 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
         text: &OpenText<'_>,
         events: &mut dyn Events,
     ) -> Self {
-        let evaluation = match text.coding() {
-            Coding::Utf8 => evaluation,
-            Coding::Decoded(_) => evaluation.of_decoded(),
+        let evaluation = match text.map().whole() {
+            None => evaluation,
+            Some(_) => evaluation.of_decoded(),
         };
         Self {
             byte_feed: ByteFeed::new(text, events),
@@ -49,9 +49,14 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
     }
 
     /// Takes the next bytes; `last` says that they are the last, where that is known.
-    pub fn push(&mut self, piece: &[u8], (coding, last): (&Coding, bool), events: &mut dyn Events) {
+    pub fn push(
+        &mut self,
+        piece: &[u8],
+        (map, last): (&dyn TextMap, bool),
+        events: &mut dyn Events,
+    ) {
         let sink = &mut HunkReporter {
-            coding,
+            map,
             events,
             refused: &mut self.refused,
             notes: &mut self.notes,
@@ -64,14 +69,14 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
     }
 
     /// Ends the text.
-    pub fn finish(mut self, coding: &Coding, events: &mut dyn Events) -> (Counts, Vec<Note>) {
+    pub fn finish(mut self, map: &dyn TextMap, events: &mut dyn Events) -> (Counts, Vec<Note>) {
         let mut counts = self.evaluation.finish(&mut HunkReporter {
-            coding,
+            map,
             events,
             refused: &mut self.refused,
             notes: &mut self.notes,
         });
-        self.byte_feed.end(coding, events);
+        self.byte_feed.end(map, events);
         let refused = self.refused;
         counts.changes -= refused.changes;
         counts.lines_added -= refused.lines_added;
@@ -95,11 +100,14 @@ impl ByteFeed {
     fn new(text: &OpenText<'_>, events: &mut dyn Events) -> Self {
         let wanted = events.wants_bytes();
         if wanted {
+            if let Some(packing) = text.packing() {
+                events.packed(&packing);
+            }
             events.bytes(text.mark());
         }
         Self {
             // A decoded text is in memory as a whole, and reported at the end.
-            wanted: wanted && matches!(text.coding(), Coding::Utf8),
+            wanted: wanted && text.map().whole().is_none(),
             done: text.start(),
             held: Vec::new(),
         }
@@ -125,18 +133,18 @@ impl ByteFeed {
     }
 
     /// All of the text has been evaluated.
-    fn end(self, coding: &Coding, events: &mut dyn Events) {
-        match coding {
-            Coding::Decoded(decoded) if events.wants_bytes() => events.bytes(decoded.raw()),
-            Coding::Decoded(_) => {}
-            Coding::Utf8 => events.bytes(&self.held),
+    fn end(self, map: &dyn TextMap, events: &mut dyn Events) {
+        match map.whole() {
+            Some(all) if events.wants_bytes() => events.bytes(all),
+            Some(_) => {}
+            None => events.bytes(&self.held),
         }
     }
 }
 
 /// Locates hunks on disk; those that cannot be written there become problems.
 struct HunkReporter<'s> {
-    coding: &'s Coding,
+    map: &'s dyn TextMap,
     events: &'s mut dyn Events,
     /// Counts that must be subtracted.
     refused: &'s mut Counts,
@@ -147,13 +155,13 @@ impl Sink for HunkReporter<'_> {
     fn hunk(&mut self, hunk: &Hunk<'_>) {
         let mut edits = Vec::with_capacity(hunk.changes());
         for text in hunk.edits() {
-            let Some(after) = self.coding.encode(&text) else {
+            let Some(after) = self.map.encode(&text) else {
                 return self.refuse(hunk, &text);
             };
             edits.push(FileEdit {
-                from: self.coding.on_disk(text.from),
-                to: self.coding.on_disk(text.to),
-                before: self.coding.raw(text.from, text.before),
+                from: self.map.place(text.from),
+                to: self.map.place(text.to),
+                before: self.map.raw(text.from, text.before),
                 after,
                 text,
             });
@@ -161,7 +169,7 @@ impl Sink for HunkReporter<'_> {
         self.events.hunk(&FileHunk {
             hunk,
             edits,
-            coding: self.coding,
+            map: self.map,
         });
     }
 
@@ -190,7 +198,7 @@ impl HunkReporter<'_> {
         self.refused.lines_added += now.saturating_sub(was);
         self.refused.lines_removed += was.saturating_sub(now);
         self.refused.problems += 1;
-        let encoding = self.coding.name();
+        let encoding = self.map.encoding();
         let text = edit.after.to_vec();
         self.events.problem(Problem {
             line: Some(edit.line),

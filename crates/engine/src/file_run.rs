@@ -8,11 +8,11 @@ use crate::text_worker::{TextRun, TextWorker};
 use brisk_quill_core::query::note::Note;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::part_start::PartStart;
-use brisk_quill_files::coding::Coding;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::Reader;
 use brisk_quill_files::read::open_text::OpenText;
 use brisk_quill_files::source::Source;
+use brisk_quill_files::text_map::AsItIs;
 use std::path::Path;
 
 /// The means that all files of a request share.
@@ -129,11 +129,11 @@ fn read_here<E: Events>(
     after_piece: &mut dyn FnMut(&mut E),
 ) -> Result<(Counts, Vec<Note>), FileError> {
     let mut run = worker.begin(text, events);
-    text.read(|piece, coding, last| {
-        run.push(piece, (coding, last), events);
+    text.read(|piece, map, last| {
+        run.push(piece, (map, last), events);
         after_piece(events);
     })?;
-    Ok(run.finish(text.coding(), events))
+    Ok(run.finish(text.map(), events))
 }
 
 /// A text that has been read to its end.
@@ -143,7 +143,7 @@ fn file_read(text: &mut OpenText<'_>, source: &Source, counts: Counts, notes: &[
     let mut notes: Vec<FileNote> = (notes.iter())
         .map(|note| FileNote::new(source, note))
         .collect();
-    let undecodable = text.coding().meaningless();
+    let undecodable = text.map().meaningless();
     notes.extend(
         undecodable
             .map(|(line, places)| FileNote::undecodable(source, line, places, facts.encoding)),
@@ -163,10 +163,10 @@ fn run_part<C: Collector>(
 ) -> (Counts, Vec<Note>) {
     let mut run = worker.begin_part(file, part.start(), collector);
     let [begun, piece] = part.texts();
-    run.push(begun, (&Coding::Utf8, false), collector);
+    run.push(begun, (&AsItIs, false), collector);
     // Nothing follows in this part, so no line needs to be counted for what does.
-    run.push(piece, (&Coding::Utf8, true), collector);
-    run.finish(&Coding::Utf8, collector)
+    run.push(piece, (&AsItIs, true), collector);
+    run.finish(&AsItIs, collector)
 }
 
 /// The results of a part.
@@ -200,7 +200,7 @@ impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
             self.rest = Some(worker.begin_part(self.file, start, self.collector));
         }
         if let Some(rest) = &mut self.rest {
-            rest.push(bytes, (&Coding::Utf8, last), self.collector);
+            rest.push(bytes, (&AsItIs, last), self.collector);
             (self.hand_over)(self.collector);
         }
     }
@@ -216,7 +216,7 @@ impl<C: Collector> WholeFile<'_, '_, C> {
 
     fn end(mut self) -> (Counts, Vec<Note>) {
         if let Some(rest) = self.rest.take() {
-            let (counts, notes) = rest.finish(&Coding::Utf8, self.collector);
+            let (counts, notes) = rest.finish(&AsItIs, self.collector);
             self.add(&counts, notes);
         }
         (self.counts, self.notes)

@@ -132,25 +132,25 @@ impl KeptHunk {
 
     /// The same in bytes on disk.
     fn on_disk(found: &FileHunk<'_>, keep: &HunkLimits) -> Self {
-        let (hunk, coding) = (found.hunk, found.coding);
+        let (hunk, map) = (found.hunk, found.map);
         let mut shown = Self::new(found, keep);
-        let start = coding.on_disk(hunk.from);
+        let start = map.place(hunk.from);
         // A hunk is in memory, so offsets in it fit.
         let local = |offset: u64| (offset - start) as usize;
         for (edit, disk) in shown.edits.iter_mut().zip(&found.edits) {
             edit.span = Span::new(local(disk.from), local(disk.to));
             edit.after = disk.after.to_vec();
         }
-        shown.was = coding.raw(hunk.from, hunk.was).to_vec();
+        shown.was = map.raw(hunk.from, hunk.was).to_vec();
         let mut before = hunk.from;
         for line in shown.around.before.iter_mut().rev() {
             before -= line.len() as u64;
-            *line = coding.raw(before, line).to_vec();
+            *line = map.raw(before, line).to_vec();
         }
         let mut after = hunk.from + hunk.was.len() as u64;
         for line in &mut shown.around.after {
             let length = line.len() as u64;
-            *line = coding.raw(after, line).to_vec();
+            *line = map.raw(after, line).to_vec();
             after += length;
         }
         shown

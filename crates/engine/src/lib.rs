@@ -8,15 +8,18 @@
 //! * [`sources`] finds the files of a request; [`request`] says what is done with each.
 //! * [`session`] reads them, searches or rewrites them, and hands on what is found.
 //! * [`collector`] holds the events, and the trait of what a front gathers of each file.
+//! * [`context`] shows a change of a plan where it stands in its file.
 //! * [`guards`] tells whether the results are as they must be before anything is written.
 //!
 //! A front makes collectors and renders what it takes; it holds no thread and evaluates nothing.
 //! Nothing here prints or knows a front's types.
 #![warn(missing_docs)]
 
+pub mod cell_values;
 pub mod change_collector;
 pub mod collector;
 pub mod compare;
+pub mod context;
 pub mod copy_out;
 pub mod draft;
 mod evaluate;

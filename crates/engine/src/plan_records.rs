@@ -114,6 +114,8 @@ pub fn file(source: &Source, facts: &Facts) -> Vec<u8> {
         bytes: facts.bytes,
         hash: facts.hash.map(|hash| hash.to_hex().to_string().into()),
         encoding: facts.encoding.into(),
+        store: Optional(facts.store.name().map(Into::into)),
+        text_bytes: Optional((!facts.store.is_plain()).then_some(facts.text_bytes)),
         newline: facts.newline.name().into(),
     })
 }

@@ -10,7 +10,7 @@ use brisk_quill_files::fs::FileId;
 use brisk_quill_files::fs::open::open_regular;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::run_record::RunRecord;
-use brisk_quill_files::read::facts::{Facts, Newline};
+use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::source::Source;
 use brisk_quill_files::temporary::Temporaries;
 use brisk_quill_files::undo::{InverseFile, each_inverse};
@@ -35,6 +35,8 @@ pub struct RevertPlan {
     pub edited: Vec<(PathBuf, u64)>,
     /// Files of them that are missing, or too large.
     pub missing: Vec<PathBuf>,
+    /// Files whose text is not the file, so that they are only reverted as a whole.
+    pub packed: Vec<PathBuf>,
     /// Which file the plan is; `None` where there is nothing in it.
     pub last: Option<FileId>,
 }
@@ -98,6 +100,11 @@ fn one_file(
         // It holds its old bytes already.
         return Ok(Vec::new());
     }
+    if file.target.store.is_some() {
+        plan.all += file.target.changes;
+        plan.packed.push(file.target.named.path());
+        return Ok(Vec::new());
+    }
     plan.all += total;
     let sought = file.changes.iter().map(|inverse| Sought {
         // It was in memory as a whole when it was written.
@@ -147,11 +154,8 @@ fn one_file(
     }
     let is_text = std::str::from_utf8(&now).is_ok();
     let facts = Facts {
-        bytes: now.len() as u64,
-        hash: Some(hash),
-        real: None,
         encoding: if is_text { "UTF-8" } else { "unknown" },
-        newline: Newline::None,
+        ..Facts::of_bytes(hash, now.len() as u64)
     };
     let mut all = plan_records::file(&source, &facts);
     all.extend(lines);

@@ -9,7 +9,7 @@ use brisk_quill_core::query::searcher::{SearchEnd, SearchedText};
 use brisk_quill_core::query::unit_view::{UnitView, Visitor};
 use brisk_quill_core::rewrite::counts::{Counts, StepCounts};
 use brisk_quill_core::rewrite::seen::SeenUnit;
-use brisk_quill_files::coding::Coding;
+use brisk_quill_files::text_map::TextMap;
 
 /// Units that are reported.
 #[derive(Clone, Copy)]
@@ -40,9 +40,14 @@ impl<'e, 'r> SearchRun<'e, 'r> {
     }
 
     /// Takes the next bytes; `last` says that they are the last, where that is known.
-    pub fn push(&mut self, piece: &[u8], (coding, last): (&Coding, bool), events: &mut dyn Events) {
+    pub fn push(
+        &mut self,
+        piece: &[u8],
+        (map, last): (&dyn TextMap, bool),
+        events: &mut dyn Events,
+    ) {
         let visitor = &mut UnitReporter {
-            coding,
+            map,
             events,
             shown: self.shown,
             step: &mut self.step,
@@ -55,9 +60,9 @@ impl<'e, 'r> SearchRun<'e, 'r> {
     }
 
     /// Ends the text.
-    pub fn finish(mut self, coding: &Coding, events: &mut dyn Events) -> (Counts, Vec<Note>) {
+    pub fn finish(mut self, map: &dyn TextMap, events: &mut dyn Events) -> (Counts, Vec<Note>) {
         let SearchEnd { notes, blocks } = self.text.finish(&mut UnitReporter {
-            coding,
+            map,
             events,
             shown: self.shown,
             step: &mut self.step,
@@ -75,7 +80,7 @@ impl<'e, 'r> SearchRun<'e, 'r> {
 
 /// Counts matches and reports units.
 struct UnitReporter<'v> {
-    coding: &'v Coding,
+    map: &'v dyn TextMap,
     events: &'v mut dyn Events,
     shown: ShownUnits,
     step: &'v mut StepCounts,
@@ -99,7 +104,7 @@ impl Visitor for UnitReporter<'_> {
         self.events.unit(&SearchedUnit {
             unit,
             found,
-            coding: self.coding,
+            map: self.map,
             taken,
         });
     }

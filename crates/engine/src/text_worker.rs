@@ -11,8 +11,8 @@ use brisk_quill_core::rewrite::Run;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::options::{RunOptions, Watch};
 use brisk_quill_core::rewrite::part_start::PartStart;
-use brisk_quill_files::coding::Coding;
 use brisk_quill_files::read::open_text::OpenText;
+use brisk_quill_files::text_map::TextMap;
 use std::path::Path;
 
 /// Totals over all files, needed before any is worked on: see [`Work::step_to_count`].
@@ -162,7 +162,7 @@ pub(crate) enum TextRun<'e, 'r> {
 
 impl TextRun<'_, '_> {
     /// Takes the next bytes; `last` says that they are the last, where that is known.
-    pub fn push(&mut self, piece: &[u8], place: (&Coding, bool), events: &mut dyn Events) {
+    pub fn push(&mut self, piece: &[u8], place: (&dyn TextMap, bool), events: &mut dyn Events) {
         match self {
             Self::Search(run) => run.push(piece, place, events),
             Self::Rewrite(run) => run.push(piece, place, events),
@@ -170,10 +170,10 @@ impl TextRun<'_, '_> {
     }
 
     /// Ends the text.
-    pub fn finish(self, coding: &Coding, events: &mut dyn Events) -> (Counts, Vec<Note>) {
+    pub fn finish(self, map: &dyn TextMap, events: &mut dyn Events) -> (Counts, Vec<Note>) {
         match self {
-            Self::Search(run) => run.finish(coding, events),
-            Self::Rewrite(run) => run.finish(coding, events),
+            Self::Search(run) => run.finish(map, events),
+            Self::Rewrite(run) => run.finish(map, events),
         }
     }
 }

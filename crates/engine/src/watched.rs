@@ -54,6 +54,10 @@ impl<C: Events> Events for Watched<'_, C> {
         self.front.wants_bytes()
     }
 
+    fn packed(&mut self, packing: &brisk_quill_files::store::store_of::Packing) {
+        self.front.packed(packing);
+    }
+
     fn bytes(&mut self, raw: &[u8]) {
         self.front.bytes(raw);
     }

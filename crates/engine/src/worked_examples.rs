@@ -9,10 +9,10 @@ use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::shapes::{Shape, Shapes};
 use brisk_quill_core::step::Step;
-use brisk_quill_files::fs::open::open_regular;
 use brisk_quill_files::source::Source;
+use brisk_quill_files::store::text_file::TextFile;
 use std::collections::HashSet;
-use std::io::{BufRead, BufReader, Read};
+use std::io::BufRead;
 use std::path::{Component, Path, PathBuf};
 
 /// The most worked examples that a file is given.
@@ -114,8 +114,11 @@ fn header<'c>(mut all: impl Iterator<Item = &'c Columns>, source: &Source) -> Op
         return None;
     };
     let mut line = String::new();
-    let mut file = BufReader::new(open_regular(path).ok()?.take(LONGEST as u64));
-    file.read_line(&mut line).ok()?;
+    let mut head = vec![0; LONGEST];
+    let text = TextFile::open(path).ok()?;
+    let length = text.bytes().min(LONGEST as u64) as usize;
+    text.read_exact_at(&mut head[..length], 0).ok()?;
+    (&head[..length]).read_line(&mut line).ok()?;
     let line = line.trim_start_matches('\u{FEFF}');
     line.ends_with('\n')
         .then(|| format!("{}\n", line.trim_end_matches(['\r', '\n'])))

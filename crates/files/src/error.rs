@@ -33,6 +33,9 @@ pub enum FileErrorKind {
     /// It is in a structured format.
     #[error("the file is {0}, which is not text")]
     Structured(&'static str),
+    /// It cannot be written again as it is packed.
+    #[error("the file {0}, so it cannot be rewritten")]
+    Lossy(&'static str),
     /// It is neither a file nor a folder.
     #[error("neither a file nor a folder")]
     NotAFile,

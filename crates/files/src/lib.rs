@@ -2,6 +2,7 @@
 //!
 //! * [`discover`] turns paths and globs into [`source::Source`]s in order of path.
 //! * [`read`] hands the text of a source on in pieces, with its [`read::facts::Facts`].
+//! * [`store`] is how a text lies in its file, and [`text_map`] the way from a decoded text to its bytes.
 //! * [`plan`] is what a rewrite makes of files, and [`plan_file`] a plan in a file, with its decisions.
 //! * [`run`] splices a plan into files, all or nothing, and records it in the [`journal`];
 //!   [`recover`] finishes what was stopped, [`undo`] leads back.
@@ -9,10 +10,10 @@
 #![warn(missing_docs)]
 
 pub mod background_writer;
+pub(crate) mod blocks;
 pub mod cancel;
 pub mod change;
 pub mod changes;
-pub mod coding;
 pub mod copy_name;
 pub mod discover;
 pub mod early_sync;
@@ -35,6 +36,8 @@ pub mod splicer;
 pub mod spool;
 pub mod staging;
 pub mod stoppable;
+pub mod store;
 pub mod temporary;
+pub mod text_map;
 pub mod undo;
 pub mod waiting;

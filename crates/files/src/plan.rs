@@ -14,8 +14,10 @@ pub struct PlannedFile {
     pub confinement: Confinement,
     /// The facts about it.
     pub facts: Facts,
-    /// The changes in it.
+    /// The changes in it, as ranges of the bytes of its text in its store.
     pub changes: ChangeList,
+    /// The number of changes that these stand for, where it is another one.
+    pub stands_for: Option<u64>,
 }
 
 impl PlannedFile {
@@ -26,7 +28,13 @@ impl PlannedFile {
             confinement: Confinement::AsEvaluated(facts.real.clone()),
             facts,
             changes,
+            stands_for: None,
         }
+    }
+
+    /// The number of changes, as they are counted for people.
+    pub fn count(&self) -> u64 {
+        self.stands_for.unwrap_or_else(|| self.changes.len())
     }
 }
 

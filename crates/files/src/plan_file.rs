@@ -7,11 +7,13 @@
 use crate::change::Change;
 use crate::changes::Spooler;
 use crate::error::system_words;
-use crate::fs::open::{open_regular, open_to_append, regular};
+use crate::fs::open::{open_to_append, regular};
 use crate::fs::{Confinement, FileId, Stat};
 use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
 use crate::source::Source;
+use crate::store::store_of::StoreOf;
+use crate::store::text_file::{TextFile, TextFiles};
 use brisk_quill_core::plan::fault::{PlanFault, RECORD_MOST};
 use brisk_quill_core::plan::{PartOf, PlanFile, PlanIndex, parse_change, text_of};
 use brisk_quill_core::records::plan::ChangeRecord;
@@ -87,6 +89,7 @@ pub struct PlanDoc {
     seen: Stat,
     /// True if another program has added decisions since it was read.
     is_shared: bool,
+    texts: TextFiles,
 }
 
 /// Changes with the same old and new bytes.
@@ -124,6 +127,7 @@ impl PlanDoc {
             seen: regular(&file)?,
             whole: blake3::Hasher::new(),
             is_shared: false,
+            texts: TextFiles::default(),
             path: path.to_owned(),
             index: PlanIndex::default(),
             length: 0,
@@ -454,16 +458,35 @@ impl PlanDoc {
             };
             let high = match number + 1 < file.end {
                 true => written(number + 1)?.0.0,
-                false => file.bytes,
+                false => file.text_bytes,
             };
             if from < low || to > high {
                 return Err(PlanFileError::Decision(PlanFault::Reach(id())));
             }
-            if !holds(&places[of], (from, file.bytes), &before) {
+            if !self.holds(&places[of], (from, file.text_bytes), &before) {
                 return Err(PlanFileError::Decision(PlanFault::Beside(id())));
             }
         }
         Ok(())
+    }
+
+    /// True unless a text that is as long as it was holds something else than `bytes` from an offset:
+    /// one that has another length is not the one that was evaluated, and is refused for that.
+    fn holds(&self, path: &Path, (from, length): (u64, u64), bytes: &[u8]) -> bool {
+        let Ok(text) = self.texts.open(path) else {
+            return true;
+        };
+        let mut found = vec![0; bytes.len()];
+        text.bytes() != length || text.read_exact_at(&mut found, from).is_ok() && found == bytes
+    }
+
+    /// The text of a file of the plan, as it is now.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read.
+    pub fn text(&self, file: &PlanFile) -> io::Result<TextFile> {
+        self.texts.open(&path_of(&file.path))
     }
 
     /// The paths of the files of the plan. They must lie below `root`, which is the current folder;
@@ -509,7 +532,7 @@ impl PlanDoc {
             }
             let written = self.index.written(index, &change);
             let written = written.map_err(io::Error::other)?;
-            if written.from < last || written.to > self.index.files[number].bytes {
+            if written.from < last || written.to > self.index.files[number].text_bytes {
                 let id = self.index.id(index);
                 return Err(io::Error::other(format!(
                     "change {id} is modified beyond its place: into the one before it, or out of its file"
@@ -548,12 +571,15 @@ impl PlanDoc {
             },
             facts: Facts {
                 bytes: file.bytes,
+                text_bytes: file.text_bytes,
                 hash: blake3::Hash::from_hex(&file.hash).ok(),
                 real: None,
+                store: StoreOf::named(file.store.as_deref()).map_err(io::Error::other)?,
                 encoding: "UTF-8",
                 newline: Newline::None,
             },
             changes: spooler.end_file()?,
+            stands_for: None,
         })
     }
 }
@@ -567,20 +593,6 @@ impl Drop for PlanLock {
             let _ = file.unlock();
         }
     }
-}
-
-/// True unless a file that is as long as it was holds something else than `bytes` from an offset:
-/// one that has another length is not the one that was evaluated, and is refused for that.
-fn holds(path: &Path, (from, length): (u64, u64), bytes: &[u8]) -> bool {
-    use std::os::unix::fs::FileExt;
-    let Ok(file) = open_regular(path) else {
-        return true;
-    };
-    if file.metadata().map_or(0, |found| found.len()) != length {
-        return true;
-    }
-    let mut found = vec![0; bytes.len()];
-    file.read_exact_at(&mut found, from).is_ok() && found == bytes
 }
 
 fn path_of(bytes: &[u8]) -> PathBuf {

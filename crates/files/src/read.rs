@@ -7,17 +7,19 @@ pub mod planned;
 pub mod text_cache;
 
 use crate::cancel::CancelToken;
-use crate::coding::{Coding, Decoded};
 use crate::encoding::TextEncoding;
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::open::open_below;
 use crate::read::facts::FactsOf;
 use crate::read::kept_stdin::KeptStdin;
-use crate::read::open_text::{OpenText, SNIFF, fill, fill_with_mark, go_on};
+use crate::read::open_text::{OpenStore, OpenText, SNIFF, fill, fill_with_mark, go_on};
 use crate::read::planned::PlannedTexts;
 use crate::read::text_cache::TextCache;
 use crate::signature::structured;
 use crate::source::Source;
+use crate::store::store_of::StoreOf;
+use crate::store::unpacked::Unpacked;
+use crate::text_map::Decoded;
 use crate::waiting::{Waiting, open_at_once};
 use memchr::memchr;
 use std::collections::HashMap;
@@ -270,21 +272,29 @@ impl Reader {
     ) -> Result<Result<OpenText<'r>, Skipped>, FileError> {
         let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
         go_on(&self.watch, source)?;
-        let mut input = self.input(source)?;
-        if let Some(most) = self.most {
-            input = Box::new(input.take(most));
-        }
+        let mut input = self.input(source)?.take(self.most.unwrap_or(u64::MAX));
         let piece = self.piece.unwrap_or(PIECE);
         if self.buffer.len() != piece {
             // Memory that is zero anyway is not touched before it is needed.
             self.buffer = vec![0; piece];
         }
-        let filled = match self.as_it_comes {
-            true => fill_with_mark(&mut *input, &mut self.buffer),
-            false => fill(&mut *input, &mut self.buffer),
+        let mut filled = self.fill(&mut input, source)?;
+        let mut store = OpenStore {
+            of: StoreOf::head(&self.buffer[..filled]),
+            ..OpenStore::default()
         };
-        go_on(&self.watch, source)?;
-        let filled = filled.map_err(fail)?;
+        if let Some(packing) = store.of.packed() {
+            let packed = io::Cursor::new(self.buffer[..filled].to_vec()).chain(input.into_inner());
+            let text = Unpacked::new(packing, packed).map_err(fail)?;
+            let lossy = packing.lossy(&text.disk().head()).filter(|_| self.rewrites);
+            if let Some(why) = lossy {
+                return Err(FileError::new(source.path(), FileErrorKind::Lossy(why)));
+            }
+            store.disk = Some(text.disk());
+            let text: Box<dyn Read> = Box::new(text);
+            input = text.take(self.most.unwrap_or(u64::MAX));
+            filled = self.fill(&mut input, source)?;
+        }
         let head = &self.buffer[..filled];
         let wants_structured = self.options.binary && !self.rewrites;
         if let Some(name) = structured(head).filter(|_| !wants_structured) {
@@ -295,8 +305,9 @@ impl Reader {
         let unmarked = own.or(self.options.encoding);
         let (encoding, start) = TextEncoding::of_mark(head)
             .unwrap_or_else(|| (unmarked.unwrap_or(TextEncoding::utf8()), 0));
-        let coding = if encoding.is_utf8() {
-            Coding::Utf8
+        let mut input: Box<dyn Read> = Box::new(input);
+        let decoded = if encoding.is_utf8() {
+            None
         } else {
             let mut raw = head.to_vec();
             let limit = DECODED_MOST + 1 - filled as u64;
@@ -308,11 +319,11 @@ impl Reader {
                 ));
             }
             input = Box::new(io::empty());
-            Coding::Decoded(Decoded::new(encoding, raw, start))
+            Some(Decoded::new(encoding, raw, start))
         };
-        let sample = match &coding {
-            Coding::Utf8 => &self.buffer[..filled],
-            Coding::Decoded(decoded) => decoded.text(),
+        let sample = match &decoded {
+            None => &self.buffer[..filled],
+            Some(decoded) => decoded.text(),
         };
         if !self.options.binary && memchr(0, &sample[..sample.len().min(SNIFF)]).is_some() {
             return Ok(Err(Skipped::Binary));
@@ -329,7 +340,18 @@ impl Reader {
             may_be_binary: self.options.binary,
             wanted: self.options.facts,
             looked_at: None,
-            coding,
+            decoded,
+            store,
         }))
+    }
+
+    /// Reads the beginning of a source into the buffer; gives how much.
+    fn fill(&mut self, input: &mut dyn Read, source: &Source) -> Result<usize, FileError> {
+        let filled = match self.as_it_comes {
+            true => fill_with_mark(input, &mut self.buffer),
+            false => fill(input, &mut self.buffer),
+        };
+        go_on(&self.watch, source)?;
+        filled.map_err(|error| FileError::io(source.path(), FileErrorKind::Read, error))
     }
 }

@@ -70,6 +70,9 @@ pub fn make_run(
         }
     }
     check_identity(&files)?;
+    for file in &mut files {
+        file.lower(request.interrupted)?;
+    }
     let notes = look_around(fs, journal, &files)?;
     let run = journal.begin(lock)?;
     let making = Making {
@@ -82,7 +85,7 @@ pub fn make_run(
         Ok(()) => Ok(RunDone {
             run,
             files: files.len() as u64,
-            changes: files.iter().map(|file| file.file.changes.len()).sum(),
+            changes: files.iter().map(|file| file.file.count()).sum(),
             can_undo: journal.can_undo(run),
             notes,
         }),

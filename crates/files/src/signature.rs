@@ -45,8 +45,6 @@ const FORMATS: &[Format] = &[
     begins(b"PK\x03\x04", ZIP),
     begins(b"PK\x05\x06", ZIP),
     begins(b"PK\x07\x08", ZIP),
-    begins(b"\x1f\x8b\x08", "a gzip archive"),
-    begins(b"\x28\xb5\x2f\xfd", "a Zstandard archive"),
     begins(b"\xfd7zXZ\0", "an xz archive"),
     begins(b"BZh", "a bzip2 archive"),
     begins(b"\x04\x22\x4d\x18", "an LZ4 archive"),

@@ -9,7 +9,7 @@
 pub mod destination;
 
 use crate::background_writer::BackgroundWriter;
-use crate::change::Change;
+use crate::blocks::{BlockError, changes_between};
 use crate::changes::Spooler;
 use crate::early_sync::EarlySync;
 use crate::edit::FileEdit;
@@ -19,25 +19,24 @@ use crate::fs::real::RealFs;
 use crate::fs::{FileId, Fs, folder_of};
 use crate::parallel::on_each;
 use crate::plan::{Plan, PlannedFile};
-use crate::read::facts::{Facts, Newline};
+use crate::read::facts::Facts;
 use crate::source::Source;
-use crate::splice::{CHUNK, Hashing, splice_into};
+use crate::splice::{CHUNK, splice_into};
 use crate::splicer::Splicer;
 use crate::staging::destination::Destination;
+use crate::store::Pack;
+use crate::store::store_of::Packing;
 use crate::temporary::{Temporaries, Temporary};
-use brisk_quill_core::unit::line_ends;
 use std::cmp::Reverse;
 use std::collections::BTreeSet;
 use std::fs::{self, File};
-use std::io::{self, Read, Seek, Write};
+use std::io::{self, BufWriter, Seek, Write};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Files synced at a time: waiting for the disk takes no processor.
 const SYNC_THREADS: usize = 8;
-/// A file is overwritten in changes of at most so many bytes.
-const BLOCK: u64 = 1 << 20;
 
 /// The bytes that were written.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -66,7 +65,7 @@ pub fn stage_all(
         let mut copy = staging.copy(&destination)?;
         let spliced = splice_into(&source, file, &mut copy.out);
         spliced.map_err(|error| error.into_file_error(path))?;
-        staged.push(copy.end(path, destination, file.changes.len())?);
+        staged.push(copy.end(path, destination, file.count())?);
     }
     Ok(staged)
 }
@@ -138,7 +137,7 @@ impl Staging {
         };
         let out = EarlySync::new(file.again().map_err(writing)?);
         Ok(OpenCopy {
-            out: BackgroundWriter::new(CHUNK, out),
+            out: CopyOut::Plain(BackgroundWriter::new(CHUNK, out)),
             file,
         })
     }
@@ -230,48 +229,19 @@ impl Staging {
     }
 }
 
-/// The changes that make a file hold what `new` does, block by block.
-fn overwrite(path: &Path, mut new: &File, spooler: &mut Spooler) -> Result<PlannedFile, FileError> {
+/// The changes that make a file hold what `new` does.
+fn overwrite(path: &Path, new: &File, spooler: &mut Spooler) -> Result<PlannedFile, FileError> {
     let reading = |error| FileError::io(path, FileErrorKind::Read, error);
-    let mut old = Hashing::new(open_regular(path).map_err(reading)?);
-    let (mut from, mut line) = (0, 1);
-    loop {
-        let (mut before, mut after) = (Vec::new(), Vec::new());
-        let read = Read::by_ref(&mut old).take(BLOCK).read_to_end(&mut before);
-        read.map_err(reading)?;
-        let read = Read::by_ref(&mut new).take(BLOCK).read_to_end(&mut after);
-        read.map_err(reading)?;
-        if before.is_empty() && after.is_empty() {
-            break;
-        }
-        let to = from + before.len() as u64;
-        let lines = line_ends(&before);
-        if before != after {
-            let change = Change {
-                line,
-                from,
-                to,
-                before,
-                after,
-            };
-            let kept = spooler.push(&change);
-            kept.map_err(|error| FileError::io(path, FileErrorKind::Spool, error))?;
-        }
-        (from, line) = (to, line + lines);
-    }
-    let (hash, bytes) = old.hash();
-    let facts = Facts {
-        bytes,
-        real: None,
-        hash: Some(hash),
-        encoding: "UTF-8",
-        newline: Newline::None,
-    };
-    let changes = spooler.end_file();
-    let changes = changes.map_err(|error| FileError::io(path, FileErrorKind::Spool, error))?;
+    let old = open_regular(path).map_err(reading)?;
+    let compared = changes_between(old, new, spooler);
+    let (changes, hash, bytes) = compared.map_err(|error| match error {
+        BlockError::Read(error) => reading(error),
+        BlockError::Keep(error) => FileError::io(path, FileErrorKind::Spool, error),
+    })?;
+    let source = Source::File(path.to_owned());
     Ok(PlannedFile::evaluated(
-        Source::File(path.to_owned()),
-        facts,
+        source,
+        Facts::of_bytes(hash, bytes),
         changes,
     ))
 }
@@ -320,16 +290,53 @@ impl CopyFile {
 }
 
 /// A copy being written.
-#[derive(Debug)]
 struct OpenCopy {
-    out: BackgroundWriter<EarlySync>,
+    out: CopyOut,
     file: CopyFile,
 }
 
+/// The way into the file of a copy.
+enum CopyOut {
+    Plain(BackgroundWriter<EarlySync>),
+    Packed(Box<dyn Pack>),
+}
+
+impl CopyOut {
+    fn end(self) -> io::Result<()> {
+        match self {
+            Self::Plain(out) => out.into_inner().map(drop),
+            Self::Packed(out) => out.end(),
+        }
+    }
+}
+
+impl Write for CopyOut {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        match self {
+            Self::Plain(out) => out.write(bytes),
+            Self::Packed(out) => out.write(bytes),
+        }
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        match self {
+            Self::Plain(out) => out.flush(),
+            Self::Packed(out) => out.flush(),
+        }
+    }
+}
+
 impl OpenCopy {
+    /// The text that is written to it from here on is packed.
+    fn pack(&mut self, packing: &Packing) -> io::Result<()> {
+        let out = BufWriter::with_capacity(CHUNK, self.file.again()?);
+        self.out = CopyOut::Packed(packing.pack(out)?);
+        Ok(())
+    }
+
     /// It has been written; gives a new file the mode of its source.
     fn end(
-        mut self,
+        self,
         source: &Path,
         destination: Destination,
         changes: u64,
@@ -337,8 +344,9 @@ impl OpenCopy {
         let writing = |error| FileError::io(destination.path(), FileErrorKind::Write, error);
         let found = source.metadata();
         let found = found.map_err(|error| FileError::io(source, FileErrorKind::Read, error))?;
-        self.out.into_inner().map(drop).map_err(writing)?;
-        if let CopyFile::Beside(copy) = &mut self.file {
+        self.out.end().map_err(writing)?;
+        let mut file = self.file;
+        if let CopyFile::Beside(copy) = &mut file {
             let mode = fs::Permissions::from_mode(found.mode() & 0o777);
             let set = copy.file().and_then(|file| file.set_permissions(mode));
             set.map_err(writing)?;
@@ -346,7 +354,7 @@ impl OpenCopy {
         }
         Ok(Staged {
             destination,
-            copy: self.file,
+            copy: file,
             changes,
         })
     }
@@ -367,12 +375,12 @@ impl Staged {
 }
 
 /// A file that is staged while it is evaluated, so that it is read only once.
-#[derive(Debug)]
 pub struct Copying<'s> {
     staging: &'s Staging,
     source: PathBuf,
     destination: Destination,
     copy: Option<OpenCopy>,
+    packing: Option<Packing>,
     splicer: Splicer,
     changes: u64,
     failed: Option<FileError>,
@@ -386,6 +394,7 @@ impl<'s> Copying<'s> {
             source: source.to_owned(),
             destination,
             copy: None,
+            packing: None,
             splicer: Splicer::default(),
             changes: 0,
             failed: None,
@@ -396,6 +405,11 @@ impl<'s> Copying<'s> {
     pub fn change(&mut self, edit: &FileEdit<'_>) {
         self.changes += 1;
         self.splicer.change(edit);
+    }
+
+    /// The bytes that follow are packed in this way in the source, and so they are in the copy.
+    pub fn packed(&mut self, packing: &Packing) {
+        self.packing = Some(packing.clone());
     }
 
     /// Takes the next bytes of the source; all changes in them are known.
@@ -409,12 +423,18 @@ impl<'s> Copying<'s> {
     }
 
     fn write(&mut self, raw: &[u8]) -> Result<(), FileError> {
+        let writing = |error| FileError::io(self.destination.path(), FileErrorKind::Write, error);
         let copy = match &mut self.copy {
             Some(copy) => copy,
-            None => self.copy.insert(self.staging.copy(&self.destination)?),
+            None => {
+                let mut copy = self.staging.copy(&self.destination)?;
+                if let Some(packing) = &self.packing {
+                    copy.pack(packing).map_err(writing)?;
+                }
+                self.copy.insert(copy)
+            }
         };
-        let written = self.splicer.write(raw, &mut copy.out);
-        written.map_err(|error| FileError::io(self.destination.path(), FileErrorKind::Write, error))
+        self.splicer.write(raw, &mut copy.out).map_err(writing)
     }
 
     /// All of it has been seen; `None` where nothing has been read.

@@ -8,7 +8,7 @@ use crate::journal::Journal;
 use crate::journal::records::{ChangeRecord, Target};
 use crate::journal::run_record::RunRecord;
 use crate::plan::{Plan, PlannedFile};
-use crate::read::facts::{Facts, Newline};
+use crate::read::facts::Facts;
 use crate::recover::standing::Standing;
 use crate::source::Source;
 use brisk_quill_core::unit::line_ends;
@@ -58,25 +58,20 @@ pub fn undo_plan(
         let now =
             now(fs, &path).map_err(|error| FileError::io(&path, FileErrorKind::Read, error))?;
         let hash = blake3::Hash::from_hex(after).ok();
-        if now.as_ref() != Some(after) || hash.is_none() {
+        let Some(hash) = hash.filter(|_| now.as_ref() == Some(after)) else {
             // A file that went back, or was never reached, has nothing to undo.
             let has_nothing = now.as_ref() == Some(&target.before) && !run.state.is_complete();
             if run.may_hold(number) && !has_nothing {
                 changed.push((path, target.named.path()));
             }
             continue;
-        }
+        };
         plan.files.push(PlannedFile {
             source: Source::File(path),
             confinement: Confinement::AsEvaluated(None),
-            facts: Facts {
-                bytes: *bytes,
-                hash,
-                real: None,
-                encoding: "UTF-8",
-                newline: Newline::None,
-            },
+            facts: Facts::of_bytes(hash, *bytes),
             changes,
+            stands_for: target.store.as_ref().map(|_| target.changes),
         });
     }
     Ok(if changed.is_empty() {

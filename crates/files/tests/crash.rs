@@ -7,7 +7,7 @@ use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::fs::{Confinement, Fs};
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::plan::{Plan, PlannedFile};
-use brisk_quill_files::read::facts::{Facts, Newline};
+use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::recover::abandon::abandon;
 use brisk_quill_files::recover::left_file::{Holds, LeftFile};
 use brisk_quill_files::recover::recover;
@@ -49,13 +49,7 @@ fn plan_to(files: &[(&str, &str)], to: &str) -> Plan {
     let file = |(path, text): &(&str, &str)| PlannedFile {
         source: Source::File(path.into()),
         confinement: Confinement::AsEvaluated(None),
-        facts: Facts {
-            bytes: text.len() as u64,
-            real: None,
-            hash: Some(blake3::hash(text.as_bytes())),
-            encoding: "UTF-8",
-            newline: Newline::Lf,
-        },
+        facts: Facts::of_bytes(blake3::hash(text.as_bytes()), text.len() as u64),
         changes: text
             .match_indices(if text.contains("quay") { "quay" } else { "Q" })
             .map(|(at, old)| Change {
@@ -66,6 +60,7 @@ fn plan_to(files: &[(&str, &str)], to: &str) -> Plan {
                 after: to.into(),
             })
             .collect(),
+        stands_for: None,
     };
     Plan {
         files: files.iter().map(file).collect(),

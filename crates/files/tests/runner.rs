@@ -4,6 +4,7 @@ mod crash;
 #[allow(dead_code, reason = "the fuzz targets use the rest")]
 mod model;
 mod plans;
+mod stores;
 mod walk;
 mod writing;
 

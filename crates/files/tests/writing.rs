@@ -5,7 +5,7 @@ use brisk_quill_files::error::{FileError, FileErrorKind};
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::plan::{Plan, PlannedFile};
-use brisk_quill_files::read::facts::{Facts, Newline};
+use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::run::make_run;
 use brisk_quill_files::run::request::{RunDone, RunRequest};
 use brisk_quill_files::source::Source;
@@ -27,13 +27,7 @@ fn plan(folder: &Path, names: &[&str]) -> Plan {
             before: bytes[..4].to_vec(),
             after: b"quay".to_vec(),
         };
-        let facts = Facts {
-            bytes: bytes.len() as u64,
-            real: None,
-            hash: Some(blake3::hash(&bytes)),
-            encoding: "UTF-8",
-            newline: Newline::Lf,
-        };
+        let facts = Facts::of_bytes(blake3::hash(&bytes), bytes.len() as u64);
         PlannedFile::evaluated(Source::File(path), facts, vec![change].into())
     });
     Plan {

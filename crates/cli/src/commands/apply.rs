@@ -33,6 +33,8 @@ use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
 use brisk_quill_files::splice::{SpliceError, splice_into};
 use brisk_quill_files::splicer::Splicer;
+use brisk_quill_files::store::Pack;
+use brisk_quill_files::store::store_of::Packing;
 use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::path::Path;
@@ -139,6 +141,7 @@ fn pass_on(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Statu
     evaluating.session.as_it_comes();
     let failed = Arc::default();
     let make = |_: &Source| PassOn {
+        packed: None,
         splicer: Splicer::default(),
         failed: Arc::clone(&failed),
         problems: Vec::new(),
@@ -147,6 +150,7 @@ fn pass_on(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Statu
         taken
             .found
             .write(|splicer, out| out.write_all(splicer.rest()));
+        taken.found.end();
         reported.units(taken.source, &taken.found.problems, &[], output);
         ControlFlow::Continue(())
     });
@@ -166,6 +170,8 @@ fn pass_on(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Statu
 
 /// Writes what is read to standard output.
 struct PassOn {
+    /// Packs it as standard input is packed, where that is.
+    packed: Option<Box<dyn Pack>>,
     splicer: Splicer,
     /// The first failure to write.
     failed: Arc<Mutex<Option<io::Error>>>,
@@ -175,16 +181,31 @@ struct PassOn {
 impl PassOn {
     /// Writes at once; nothing more once that has failed.
     fn write(&mut self, write: impl FnOnce(&mut Splicer, &mut dyn Write) -> io::Result<()>) {
-        let mut failed = self.failed.lock().unwrap_or_else(PoisonError::into_inner);
+        let failed = self.failed.lock().unwrap_or_else(PoisonError::into_inner);
         if failed.is_some() {
             return;
         }
+        drop(failed);
         let written = progress::aside(|| {
             let mut out = io::stdout().lock();
-            write(&mut self.splicer, &mut out).and_then(|()| out.flush())
+            match &mut self.packed {
+                Some(packed) => write(&mut self.splicer, packed),
+                None => write(&mut self.splicer, &mut out).and_then(|()| out.flush()),
+            }
         });
+        self.note(written);
+    }
+
+    /// Writes what ends a packed text.
+    fn end(&mut self) {
+        let ended = self.packed.take().map(Pack::end);
+        self.note(ended.unwrap_or(Ok(())));
+    }
+
+    fn note(&mut self, written: io::Result<()>) {
+        let mut failed = self.failed.lock().unwrap_or_else(PoisonError::into_inner);
         if let Err(error) = written {
-            *failed = Some(error);
+            failed.get_or_insert(error);
             cancel_token().stop();
         }
     }
@@ -201,6 +222,13 @@ impl Events for PassOn {
 
     fn wants_bytes(&self) -> bool {
         true
+    }
+
+    fn packed(&mut self, packing: &Packing) {
+        match packing.pack(io::stdout()) {
+            Ok(packed) => self.packed = Some(packed),
+            Err(error) => self.note(Err(error)),
+        }
     }
 
     fn bytes(&mut self, raw: &[u8]) {
@@ -266,7 +294,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
         true => output.note(&text),
         false => output.say(&text),
     }
-    let changes: u64 = plan.files.iter().map(|file| file.changes.len()).sum();
+    let changes: u64 = plan.files.iter().map(PlannedFile::count).sum();
     if let Some(one) = first_unexpected(&expected, changes) {
         return Err(unexpected(&one));
     }
@@ -420,6 +448,7 @@ fn write_filtered(
             SpliceError::Write(error) => {
                 Diagnostic::trouble(format!("cannot write the output: {error}"))
             }
+            SpliceError::Lossy(why) => Diagnostic::trouble(format!("standard input {why}")),
             SpliceError::Changed => Diagnostic::trouble("standard input changed while read"),
         })?;
     }

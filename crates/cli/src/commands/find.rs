@@ -269,7 +269,7 @@ impl Tally<'_> {
         match &self.form {
             Form::Json(groups) => {
                 let offsets = unit.offsets();
-                let locate = |at: usize| seen.coding.on_disk(offsets.of(at));
+                let locate = |at: usize| seen.map.place(offsets.of(at));
                 let found = FoundUnit::new(unit, seen.found, 0);
                 page.data(&match self.missing {
                     true => json::missing(source, &found, why.as_deref()),
@@ -292,8 +292,8 @@ impl Tally<'_> {
                     return page.say("\n");
                 }
                 let ending = &unit.text[unit.span.to..unit.ending.to];
-                page.data(seen.coding.raw(unit.offset(0), unit.bytes()));
-                page.data(seen.coding.raw(unit.offset(unit.bytes().len()), ending));
+                page.data(seen.map.raw(unit.offset(0), unit.bytes()));
+                page.data(seen.map.raw(unit.offset(unit.bytes().len()), ending));
                 self.lacks_end = ending.is_empty() && !unit.bytes().ends_with(b"\n");
             }
             Form::Count { each: true } => {

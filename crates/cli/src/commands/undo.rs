@@ -12,6 +12,7 @@ use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::reverts::Reverts;
 use brisk_quill_files::journal::run_record::RunRecord;
+use brisk_quill_files::plan::PlannedFile;
 use brisk_quill_files::undo::undo_plan;
 use std::path::{Path, PathBuf};
 
@@ -48,7 +49,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let plan = plan
         .map_err(|error| Diagnostic::of_file(&error))?
         .map_err(|changed| undoing.changed_since(&changed))?;
-    let changes = plan.files.iter().map(|file| file.changes.len()).sum();
+    let changes = plan.files.iter().map(PlannedFile::count).sum();
     if plan.files.is_empty() {
         return Err(Diagnostic::no(format!(
             "there is nothing of run {} to revert in these files",
@@ -165,6 +166,7 @@ fn review(
         all,
         edited,
         missing,
+        packed,
         last,
     } = plan;
     if all == 0 {
@@ -187,6 +189,12 @@ fn review(
     for path in &missing {
         text.push_str(&format!(
             "  {} is missing, or too large\n",
+            visible_path(path)
+        ));
+    }
+    for path in &packed {
+        text.push_str(&format!(
+            "  {} is compressed: `bquill undo {run} --only` reverts it, unless it was edited since\n",
             visible_path(path)
         ));
     }

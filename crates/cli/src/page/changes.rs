@@ -1,8 +1,5 @@
 //! The changes of a file on the page.
 
-use crate::cell_values::CellValues;
-use crate::context::excerpt::{Excerpt, Excerpts};
-use crate::context::{FileRow, PieceOf};
 use crate::render::highlight::shortened;
 use brisk_quill_core::common_ends::common_ends;
 use brisk_quill_core::escape::{visible, visible_blanks};
@@ -11,7 +8,10 @@ use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::opinion::Opinion;
 use brisk_quill_core::records::plan::ChangeRecord;
-use brisk_quill_files::plan_file::PlanKinds;
+use brisk_quill_engine::cell_values::CellValues;
+use brisk_quill_engine::context::excerpt::{Excerpt, Excerpts};
+use brisk_quill_engine::context::{FileRow, PieceOf};
+use brisk_quill_files::plan_file::{PlanDoc, PlanKinds};
 use maud::{Markup, html};
 
 /// Without script, files are unfolded on a page of at most so many changes.
@@ -23,6 +23,7 @@ const LINE_MOST: usize = 240;
 
 /// The changes of one file.
 pub struct FileChanges<'p> {
+    pub doc: &'p PlanDoc,
     pub plan: &'p PlanIndex,
     pub kinds: &'p PlanKinds,
     pub values: &'p CellValues,
@@ -35,7 +36,7 @@ impl FileChanges<'_> {
     /// All of them; counts those within words by their kinds.
     pub fn html(&self, within_words: &mut [u64]) -> String {
         let file = &self.plan.files[self.number];
-        let excerpts = Excerpts::new(self.plan, self.number, self.changes);
+        let excerpts = Excerpts::new(self.doc, self.number, self.changes);
         let mut parts: Vec<String> = Vec::new();
         for (place, change) in self.changes.iter().enumerate() {
             let index = file.first + place;

@@ -1,5 +1,6 @@
 //! A pattern with the meaning of each part under it.
 
+use crate::render::highlight::shortened;
 use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::explain::{Explained, explain_pattern, explain_template, signs};
@@ -9,6 +10,10 @@ use unicode_width::UnicodeWidthStr;
 
 /// Columns that a pattern may take for its parts to be aligned under it.
 const ALIGNED_MOST: usize = 60;
+
+/// Columns for the text of a part of a longer pattern. A group holds the text of all groups in it, so
+/// texts in full would make the explanation quadratic.
+const LABEL_COLUMNS: usize = 28;
 
 /// Draws explanations.
 pub struct ExplainView;
@@ -44,7 +49,7 @@ impl ExplainView {
             let label = if columns <= ALIGNED_MOST {
                 underline(source, part, columns)
             } else {
-                format!("{:24}", visible(source[part.span.range()].as_bytes()))
+                cut_to(&source[part.span.range()], LABEL_COLUMNS)
             };
             let drawn = label.trim();
             let before = label.width() - label.trim_start().width();
@@ -91,6 +96,15 @@ impl ExplainView {
         }
         out
     }
+}
+
+/// The start of a part's text, filled or cut to so many columns.
+fn cut_to(text: &str, columns: usize) -> String {
+    // More characters than fit, so that only the start of a long text is drawn at all.
+    let start: String = text.chars().take(2 * columns).collect();
+    let shown = shortened(&visible(start.as_bytes()), columns - 1, 0);
+    let fill = columns.saturating_sub(shown.width());
+    format!("{shown}{:fill$}", "")
 }
 
 /// The pattern's columns, those of one part underlined.

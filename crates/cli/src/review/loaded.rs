@@ -1,9 +1,11 @@
 //! The part of a plan and of its files that a screen shows, loaded before it is drawn.
 
-use crate::context::{FileRow, Surroundings, beside, surroundings, whole, words_beside};
 use crate::review::action::View;
 use crate::review::state::State;
 use brisk_quill_core::records::plan::ChangeRecord;
+use brisk_quill_engine::context::{
+    FileRow, Surroundings, beside, surroundings, whole, words_beside,
+};
 use brisk_quill_files::plan_file::PlanDoc;
 use std::collections::HashMap;
 use std::io;
@@ -67,7 +69,8 @@ impl Loaded {
                 loaded.changes = shown.filter_map(read).collect();
                 let words = |(index, change): (&usize, &ChangeRecord<'static>)| {
                     let has_line = change.cell.is_none();
-                    let words = has_line.then(|| words_beside(&state.plan, *index, change))?;
+                    let words =
+                        has_line.then(|| words_beside(doc, &state.plan, (*index, change)))?;
                     Some((*index, words?))
                 };
                 loaded.words = loaded.changes.iter().filter_map(words).collect();

@@ -1,6 +1,5 @@
 //! The state of a review key by key, and its screen against a buffer.
 
-use crate::cell_values::CellValues;
 use crate::full_screen::field::{Edit, Field};
 use crate::full_screen::palette::Palette;
 use crate::review::action::{Effect, Leave, View};
@@ -10,6 +9,7 @@ use crate::review::state::State;
 use crate::review::{PlanTexts, keys};
 use crate::theme::Background;
 use brisk_quill_core::plan::decision::{Decision, DecisionCounts};
+use brisk_quill_engine::cell_values::CellValues;
 use brisk_quill_files::plan_file::PlanDoc;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use proptest::prelude::*;

@@ -9,6 +9,9 @@ use crate::columns::list::{Column, ColumnList};
 use std::borrow::Cow;
 use std::path::Path;
 
+/// The extensions of packed texts; what is before them tells the form.
+pub const PACKED: &[&str] = &["gz", "zst"];
+
 /// The form of a file with columns.
 ///
 /// ```
@@ -47,11 +50,14 @@ impl Format {
         Self::ALL.into_iter().find(|format| format.name() == name)
     }
 
-    /// The form that the extension of a path tells.
+    /// The form that the extension of a path tells, before that of a packed text.
     pub fn of_path(path: &Path) -> Option<Self> {
-        let name = path.file_name()?.to_string_lossy();
-        let (_, extension) = name.rsplit_once('.')?;
-        Some(match extension.to_ascii_lowercase().as_str() {
+        let name = path.file_name()?.to_string_lossy().to_ascii_lowercase();
+        let (rest, mut extension) = name.rsplit_once('.')?;
+        if PACKED.contains(&extension) {
+            extension = rest.rsplit_once('.')?.1;
+        }
+        Some(match extension {
             "csv" => Self::Csv,
             "tsv" | "tab" => Self::Tsv,
             "jsonl" | "ndjson" => Self::JsonLines,

@@ -49,6 +49,13 @@ record! {
         hash: Option<Cow<'a, str>>,
         /// The name of its encoding.
         encoding: Cow<'a, str>,
+        /// The store, where its text is not the file: `gzip` or `zstd`. Offsets of changes are those of the
+        /// text.
+        #[serde(default)]
+        store: Optional<Cow<'a, str>>,
+        /// The length of the text in bytes, where it is not the file.
+        #[serde(default)]
+        text_bytes: Optional<u64>,
         /// Its line ends: `lf`, `crlf`, `mixed` or `none`.
         #[serde(default)]
         newline: Cow<'a, str>,

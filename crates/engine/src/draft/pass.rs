@@ -192,7 +192,7 @@ impl Events for PassCollector<'_> {
     fn unit(&mut self, unit: &SearchedUnit<'_>) {
         self.found.matches += unit.taken;
         let offsets = unit.unit.offsets();
-        let on_disk = |at: usize| unit.coding.on_disk(offsets.of(at));
+        let on_disk = |at: usize| unit.map.place(offsets.of(at));
         if self.plan.counts {
             for finding in unit.found.picked() {
                 let (from, to) = (on_disk(finding.span.from), on_disk(finding.span.to));
@@ -243,7 +243,7 @@ impl Events for PassCollector<'_> {
             return;
         }
         let is_cells = hunk.edits.iter().all(|edit| edit.text.cell.is_some());
-        let line = hunk.coding.on_disk(hunk.hunk.from);
+        let line = hunk.map.place(hunk.hunk.from);
         let (last, count) = match is_cells {
             true => (
                 hunk.edits.last().map_or(line, |edit| edit.from),

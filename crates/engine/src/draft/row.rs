@@ -138,7 +138,7 @@ impl Row {
         Self {
             place: RowPlace {
                 file,
-                at: unit.coding.on_disk(unit.unit.offset(0)),
+                at: unit.map.place(unit.unit.offset(0)),
             },
             line: unit.unit.line,
             cell: cell.map(|cell| cell.name().to_string()),
@@ -183,7 +183,7 @@ impl Row {
         vec![Self {
             was: Excerpt::new(was, marks),
             now: Some(new_text(hunk)),
-            ..row(hunk.coding.on_disk(hunk.hunk.from), hunk.hunk.line)
+            ..row(hunk.map.place(hunk.hunk.from), hunk.hunk.line)
         }]
     }
 }

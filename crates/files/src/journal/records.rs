@@ -80,6 +80,10 @@ pub struct Target {
     pub bytes: u64,
     /// The number of its changes.
     pub changes: u64,
+    /// The name of its store, where its text is not the file; its changes are recorded as those of the
+    /// file.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub store: Option<String>,
 }
 
 impl Target {

@@ -1,5 +1,6 @@
 //! Facts about a text that are found out while it is read.
 
+use crate::store::store_of::StoreOf;
 use memchr::{memchr, memchr_iter};
 use std::path::PathBuf;
 
@@ -45,6 +46,10 @@ impl Newline {
 pub struct Facts {
     /// Its length on disk.
     pub bytes: u64,
+    /// The store: how its text lies in the file.
+    pub store: StoreOf,
+    /// The length of its text, before decoding; another one than on disk where it is packed.
+    pub text_bytes: u64,
     /// The BLAKE3 hash of its bytes on disk, where facts were asked for.
     pub hash: Option<blake3::Hash>,
     /// The target of symbolic links on the way to it, absolute, where facts were asked for and there
@@ -54,6 +59,21 @@ pub struct Facts {
     pub encoding: &'static str,
     /// Its line ends, where facts were asked for.
     pub newline: Newline,
+}
+
+impl Facts {
+    /// The facts about a plain file of which only the bytes are known.
+    pub fn of_bytes(hash: blake3::Hash, bytes: u64) -> Self {
+        Self {
+            bytes,
+            text_bytes: bytes,
+            hash: Some(hash),
+            real: None,
+            store: StoreOf::PLAIN,
+            encoding: "UTF-8",
+            newline: Newline::None,
+        }
+    }
 }
 
 #[derive(Debug, Default)]

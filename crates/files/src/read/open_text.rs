@@ -1,10 +1,12 @@
 //! A text that has been opened, read piece by piece.
 
 use crate::cancel::CancelToken;
-use crate::coding::Coding;
 use crate::error::{FileError, FileErrorKind};
 use crate::read::facts::{Facts, FactsOf, Newline, Newlines};
 use crate::source::Source;
+use crate::store::store_of::{Packing, StoreOf};
+use crate::store::unpacked::DiskSide;
+use crate::text_map::{AsItIs, Decoded, TextMap};
 use memchr::memchr;
 use std::io::{self, Read};
 use std::ops::Range;
@@ -51,7 +53,7 @@ pub struct OpenText<'r> {
     pub(super) filled: usize,
     /// The length of the byte-order mark in bytes.
     pub(super) start: usize,
-    /// Bytes on disk handed on.
+    /// Bytes handed on, before decoding.
     pub(super) bytes: u64,
     pub(super) watch: &'r CancelToken,
     pub(super) as_it_comes: bool,
@@ -59,7 +61,32 @@ pub struct OpenText<'r> {
     pub(super) wanted: FactsOf,
     /// Made once it is needed, for it is large.
     pub(super) looked_at: Option<Box<LookedAt>>,
-    pub(super) coding: Coding,
+    /// The text, where it was decoded as a whole.
+    pub(super) decoded: Option<Decoded>,
+    /// The store of the file.
+    pub(super) store: OpenStore,
+}
+
+/// The store of a text being read.
+#[derive(Default)]
+pub(super) struct OpenStore {
+    pub(super) of: StoreOf,
+    /// The bytes that the text is unpacked from.
+    pub(super) disk: Option<DiskSide>,
+    /// Bytes on disk whose reading has been reported.
+    pub(super) reported: u64,
+}
+
+impl OpenStore {
+    /// So many bytes of the text have been read.
+    fn has_read(&mut self, text: usize, watch: &CancelToken) {
+        let Some(disk) = &self.disk else {
+            return watch.has_read(text as u64);
+        };
+        let read = disk.bytes();
+        watch.has_read(read - self.reported);
+        self.reported = read;
+    }
 }
 
 /// The sources of facts.
@@ -97,15 +124,16 @@ impl<'r> OpenText<'r> {
                 .metadata()
                 .is_ok_and(|found| found.len() >= (LARGE * most) as u64),
         };
-        read == most && !self.as_it_comes && matches!(self.coding, Coding::Utf8) && is_long()
+        let is_long = || self.store.disk.is_some() || is_long();
+        read == most && !self.as_it_comes && self.decoded.is_none() && is_long()
     }
 
     /// Offset at which the text begins: behind the byte-order mark of a text that is not
     /// decoded, else 0.
     pub fn start(&self) -> u64 {
-        match self.coding {
-            Coding::Utf8 => self.start as u64,
-            Coding::Decoded(_) => 0,
+        match self.decoded {
+            None => self.start as u64,
+            Some(_) => 0,
         }
     }
 
@@ -114,9 +142,18 @@ impl<'r> OpenText<'r> {
         &self.buffer[..usize::try_from(self.start()).unwrap_or(0)]
     }
 
-    /// The encoding, which locates its offsets and bytes on disk.
-    pub fn coding(&self) -> &Coding {
-        &self.coding
+    /// The way to the bytes that it was decoded from.
+    pub fn map(&self) -> &dyn TextMap {
+        match &self.decoded {
+            Some(decoded) => decoded,
+            None => &AsItIs,
+        }
+    }
+
+    /// The way in which the file is packed, where its text is not the file.
+    pub fn packing(&self) -> Option<Packing> {
+        let disk = self.store.disk.as_ref()?;
+        Packing::new(self.store.of, disk.head())
     }
 
     /// Hands the whole text on, piece by piece; with the last piece, as far as it is known to be
@@ -125,10 +162,13 @@ impl<'r> OpenText<'r> {
     /// # Errors
     ///
     /// When reading fails, or is to stop; what has been handed on is void then.
-    pub fn read(&mut self, mut take: impl FnMut(&[u8], &Coding, bool)) -> Result<(), FileError> {
-        if let Coding::Decoded(decoded) = &self.coding {
-            self.bytes = decoded.raw().len() as u64;
-            take(decoded.text(), &self.coding, true);
+    pub fn read(
+        &mut self,
+        mut take: impl FnMut(&[u8], &dyn TextMap, bool),
+    ) -> Result<(), FileError> {
+        if let Some(decoded) = &self.decoded {
+            self.bytes = decoded.whole().map_or(0, <[u8]>::len) as u64;
+            take(decoded.text(), decoded, true);
             return Ok(());
         }
         let mut skip = self.start;
@@ -140,8 +180,8 @@ impl<'r> OpenText<'r> {
             if !(is_last && self.is_at_hand()) && self.wanted != FactsOf::None {
                 self.looked_at.get_or_insert_default().look(piece, piece);
             }
-            take(&piece[std::mem::take(&mut skip)..], &self.coding, is_last);
-            self.watch.has_read(piece.len() as u64);
+            take(&piece[std::mem::take(&mut skip)..], &AsItIs, is_last);
+            self.store.has_read(piece.len(), self.watch);
             if is_last {
                 break;
             }
@@ -171,7 +211,7 @@ impl<'r> OpenText<'r> {
             };
             *self.buffer = take(piece, is_last);
             self.buffer.resize(length, 0);
-            self.watch.has_read(self.filled as u64);
+            self.store.has_read(self.filled, self.watch);
             if is_last {
                 break;
             }
@@ -214,13 +254,15 @@ impl<'r> OpenText<'r> {
         let at_hand = self.is_at_hand();
         if wanted {
             let looked_at = self.looked_at.get_or_insert_default();
-            match &self.coding {
-                Coding::Decoded(decoded) => looked_at.look(decoded.raw(), decoded.text()),
-                Coding::Utf8 if at_hand => {
+            match &self.decoded {
+                Some(decoded) => {
+                    looked_at.look(decoded.whole().unwrap_or_default(), decoded.text());
+                }
+                None if at_hand => {
                     let all = &self.buffer[..self.filled];
                     looked_at.look(all, all);
                 }
-                Coding::Utf8 => {}
+                None => {}
             }
         }
         let looked_at = self.looked_at.as_ref();
@@ -228,13 +270,22 @@ impl<'r> OpenText<'r> {
             Source::File(path) if wanted => crate::fs::open::links_on_the_way(path),
             _ => None,
         };
+        let hash = || looked_at.map(|found| found.hasher.finalize());
+        // What was unpacked is known by the bytes on disk.
+        let (hash, bytes) = match &self.store.disk {
+            Some(disk) => {
+                let (hash, bytes) = disk.hash();
+                (Some(hash), bytes)
+            }
+            None => (hash(), self.bytes),
+        };
         Facts {
-            bytes: self.bytes,
+            bytes,
             real,
-            hash: looked_at
-                .filter(|_| wanted)
-                .map(|found| found.hasher.finalize()),
-            encoding: self.coding.name(),
+            text_bytes: self.bytes,
+            store: self.store.of,
+            hash: hash.filter(|_| wanted),
+            encoding: self.map().encoding(),
             newline: looked_at.map_or(Newline::None, |found| found.newlines.kind()),
         }
     }
@@ -262,7 +313,7 @@ pub(super) fn fill(input: &mut dyn Read, buffer: &mut [u8]) -> io::Result<usize>
     Ok(filled)
 }
 
-/// Reads what there is, but enough to know whether a byte-order mark begins the text.
+/// Reads what there is, but enough to know whether a byte-order mark begins it, or it is packed.
 pub(super) fn fill_with_mark(input: &mut dyn Read, buffer: &mut [u8]) -> io::Result<usize> {
     let mut filled = 0;
     loop {
@@ -272,10 +323,8 @@ pub(super) fn fill_with_mark(input: &mut dyn Read, buffer: &mut [u8]) -> io::Res
         }
         let marks: [&[u8]; 3] = [b"\xEF\xBB\xBF", b"\xFE\xFF", b"\xFF\xFE"];
         let head = &buffer[..filled];
-        if !marks
-            .iter()
-            .any(|mark| mark.len() > filled && mark.starts_with(head))
-        {
+        let mut marks = marks.into_iter().chain(StoreOf::magics());
+        if !marks.any(|mark| mark.len() > filled && mark.starts_with(head)) {
             return Ok(filled);
         }
     }

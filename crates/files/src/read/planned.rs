@@ -4,7 +4,7 @@ use crate::error::{FileError, FileErrorKind};
 use crate::plan::Plan;
 use crate::read::kept_stdin::KeptStdin;
 use crate::source::Source;
-use crate::splice::splice_into;
+use crate::splice::splice_text;
 use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, BufWriter, Read, Write};
@@ -58,7 +58,7 @@ impl PlannedTexts {
             let Source::File(path) = &planned.source else {
                 let Some(kept) = stdin else { continue };
                 let from = out.written;
-                splice_into(kept.reader(), planned, &mut out)
+                splice_text(kept.reader(), planned, &mut out)
                     .map_err(|error| error.into_file_error(planned.source.path()))?;
                 place_of_stdin = Some((from, out.written));
                 continue;
@@ -66,7 +66,7 @@ impl PlannedTexts {
             let fail = |error| FileError::io(path, FileErrorKind::Read, error);
             let from = out.written;
             let source = File::open(path).map_err(fail)?;
-            splice_into(source, planned, &mut out).map_err(|error| error.into_file_error(path))?;
+            splice_text(source, planned, &mut out).map_err(|error| error.into_file_error(path))?;
             places.insert(path.canonicalize().map_err(fail)?, (from, out.written));
         }
         out.flush().map_err(fail)?;

@@ -13,7 +13,7 @@ use crate::recover::standing::{Direction, Known};
 use crate::run::change_log::{ChangeLog, Recording};
 use crate::run::request::{RunDone, RunFailed, RunRequest};
 use crate::run::staged_file::{StagedFile, check_folders, folders};
-use crate::splice::{CHUNK, Hashing, SpliceError, splice_into};
+use crate::splice::{CHUNK, Hashing, SpliceError, splice_text};
 use crate::stoppable::Stoppable;
 use std::collections::BTreeSet;
 use std::io::{self, BufWriter, Write};
@@ -227,11 +227,11 @@ impl Making<'_> {
             stopped: self.interrupted,
         };
         let spliced = match log {
-            None => splice_into(&mut source, file.file, &mut out),
+            None => splice_text(&mut source, &file.file, &mut out),
             Some(log) => {
                 let changes = (file.number, &file.file.changes);
                 let mut recording = Recording::new(&mut out, log, changes).map_err(&writing)?;
-                splice_into(&mut source, file.file, &mut recording)
+                splice_text(&mut source, &file.file, &mut recording)
                     .and_then(|()| recording.end().map(drop).map_err(SpliceError::Write))
             }
         };

@@ -1,19 +1,29 @@
 //! One file of a run on its way to its new bytes.
 
+use crate::blocks::{BlockError, changes_between};
+use crate::changes::Spooler;
 use crate::copy_name::copy_name;
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Folder, Fs, Place, Replacing, Stat};
 use crate::journal::records::{PathText, Target};
 use crate::plan::PlannedFile;
+use crate::read::facts::Facts;
+use crate::splice::{CHUNK, splice_into};
+use crate::stoppable::Stoppable;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
-use std::io;
+use std::io::{self, BufWriter, Seek, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// One file on its way.
 pub(super) struct StagedFile<'a> {
-    pub(super) file: &'a PlannedFile,
+    /// As its bytes on disk change.
+    pub(super) file: Cow<'a, PlannedFile>,
+    /// The name of its store, where its text is not the file.
+    pub(super) store: Option<&'static str>,
     pub(super) number: usize,
     pub(super) named: PathBuf,
     pub(super) place: Place,
@@ -57,7 +67,8 @@ impl<'a> StagedFile<'a> {
             .map_err(|error| FileError::io(named, FileErrorKind::Write, error))?;
         let copy = copy_name(fs).map_err(fail)?;
         Ok(Self {
-            file,
+            file: Cow::Borrowed(file),
+            store: file.facts.store.name(),
             number,
             named: named.to_owned(),
             place,
@@ -69,6 +80,45 @@ impl<'a> StagedFile<'a> {
             overwritten: false,
             after: None,
         })
+    }
+
+    /// Turns the changes of a text that is not the file into those of the file, which is then written and
+    /// reverted as any other, to the byte.
+    pub(super) fn lower(&mut self, stopped: &AtomicBool) -> Result<(), FileError> {
+        if self.file.facts.store.is_plain() {
+            return Ok(());
+        }
+        let (reading, writing) = (
+            self.failing(FileErrorKind::Read),
+            self.failing(FileErrorKind::Spool),
+        );
+        let open = || {
+            let source = self.place.folder.read(&self.place.name);
+            source.map(|inner| Stoppable { inner, stopped })
+        };
+        let new = tempfile::tempfile().map_err(&writing)?;
+        let mut out = BufWriter::with_capacity(CHUNK, &new);
+        let packed = splice_into(open().map_err(&reading)?, &self.file, &mut out);
+        if stopped.load(Ordering::Relaxed) {
+            return Err(FileError::new(&self.named, FileErrorKind::Interrupted));
+        }
+        packed.map_err(|error| error.into_file_error(&self.named))?;
+        out.flush().map_err(&writing)?;
+        drop(out);
+        (&new).rewind().map_err(&writing)?;
+        let compared = changes_between(open().map_err(&reading)?, &new, &mut Spooler::default());
+        let (changes, hash, bytes) = compared.map_err(|error| match error {
+            BlockError::Read(error) => reading(error),
+            BlockError::Keep(error) => writing(error),
+        })?;
+        let count = self.file.count();
+        let file = self.file.to_mut();
+        if file.facts.hash != Some(hash) {
+            return Err(FileError::new(&self.named, FileErrorKind::Changed));
+        }
+        file.facts = Facts::of_bytes(hash, bytes);
+        (file.changes, file.stands_for) = (changes, Some(count));
+        Ok(())
     }
 
     pub(super) fn failing(&self, kind: FileErrorKind) -> impl Fn(io::Error) -> FileError + use<> {
@@ -92,7 +142,8 @@ impl<'a> StagedFile<'a> {
                 .map(|hash| hash.to_hex().to_string())
                 .unwrap_or_default(),
             bytes: facts.bytes,
-            changes: self.file.changes.len(),
+            changes: self.file.count(),
+            store: self.store.map(Into::into),
         }
     }
 

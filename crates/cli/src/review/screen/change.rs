@@ -1,6 +1,5 @@
 //! One change as large as there is room for.
 
-use crate::context::PieceOf;
 use crate::full_screen::boxes::wrapped;
 use crate::full_screen::fit::{head, tail};
 use crate::full_screen::palette::Role;
@@ -14,6 +13,7 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_core::plan::opinion::Opinions;
 use brisk_quill_core::records::field::Ordinal;
 use brisk_quill_core::records::plan::{ChangeRecord, GroupText};
+use brisk_quill_engine::context::PieceOf;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use unicode_width::UnicodeWidthStr;

@@ -1,11 +1,11 @@
 //! Rows of a file, wrapped, with what changes in them.
 
-use crate::context::{FileRow, Piece, PieceOf, Surroundings};
 use crate::full_screen::palette::Role;
 use crate::review::screen::Screen;
 use crate::review::screen::signs::{role_of, sign_role};
 use crate::review::state::State;
 use brisk_quill_core::escape::{visible, visible_blanks, visible_end};
+use brisk_quill_engine::context::{FileRow, Piece, PieceOf, Surroundings};
 use ratatui::text::{Line, Span};
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;

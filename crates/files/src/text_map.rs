@@ -1,28 +1,71 @@
-//! Texts that are not UTF-8: decoded as a whole, with the way back to every byte on disk.
+//! The map from places in a text to the bytes it was decoded from.
 //!
-//! Note to the maintainer. The core sees UTF-8. Where raw bytes mean nothing in the encoding, it
+//! Note to the maintainer. The core sees UTF-8. Where bytes mean nothing in the encoding, it
 //! sees one byte `FF` for them, which is never part of UTF-8, so that no match crosses it.
-//! Unchanged bytes are never encoded again: a change is located on disk by [`Coding::on_disk`]
+//! Unchanged bytes are never encoded again: a change is located by [`TextMap::place`]
 //! and only its new text is encoded, and decoded back to be sure. What the new text has copied
 //! keeps the codes it has, see [`codes`].
 
 pub mod codes;
 
-use crate::coding::codes::Codes;
 use crate::encoding::TextEncoding;
+use crate::text_map::codes::Codes;
 use brisk_quill_core::rewrite::hunk::HunkEdit;
 use std::borrow::Cow;
 
-/// Stands for raw bytes without a meaning.
+/// Stands for bytes without a meaning.
 const NOTHING: u8 = 0xFF;
 
-/// Decoding: from a text on disk to the text that is evaluated.
-#[derive(Debug)]
-pub enum Coding {
-    /// It is taken as it is; offsets are those on disk.
-    Utf8,
-    /// It was decoded as a whole; offsets are those of the decoded text.
-    Decoded(Decoded),
+/// The way from a text to the bytes that it was decoded from.
+pub trait TextMap {
+    /// The name of the encoding.
+    fn encoding(&self) -> &'static str;
+
+    /// An offset of the text as one of the bytes.
+    fn place(&self, offset: u64) -> u64;
+
+    /// The bytes of a range of the text that begins at `from` and holds `text`.
+    fn raw<'b>(&'b self, from: u64, text: &'b [u8]) -> &'b [u8];
+
+    /// The new text of an edit as it is written; `None` where the encoding has no way to write it.
+    fn encode<'b>(&self, edit: &HunkEdit<'b>) -> Option<Cow<'b, [u8]>>;
+
+    /// The line of the first bytes without a meaning in the encoding, from 1, and how many such places
+    /// there are. UTF-8 is not looked through.
+    fn meaningless(&self) -> Option<(u64, u64)>;
+
+    /// All bytes, where the text was decoded as a whole; else the text is the bytes.
+    fn whole(&self) -> Option<&[u8]>;
+}
+
+/// The map of a text in UTF-8: every offset is its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct AsItIs;
+
+impl TextMap for AsItIs {
+    fn encoding(&self) -> &'static str {
+        "UTF-8"
+    }
+
+    fn place(&self, offset: u64) -> u64 {
+        offset
+    }
+
+    fn raw<'b>(&'b self, _: u64, text: &'b [u8]) -> &'b [u8] {
+        text
+    }
+
+    fn encode<'b>(&self, edit: &HunkEdit<'b>) -> Option<Cow<'b, [u8]>> {
+        Some(edit.after.into())
+    }
+
+    fn meaningless(&self) -> Option<(u64, u64)> {
+        None
+    }
+
+    fn whole(&self) -> Option<&[u8]> {
+        None
+    }
 }
 
 /// A decoded text and the way back.
@@ -37,13 +80,13 @@ pub struct Decoded {
     meaningless: Option<(u64, u64)>,
 }
 
-/// Characters that all take the same number of bytes, decoded and on disk.
+/// Characters that all take the same number of bytes, decoded and before.
 #[derive(Clone, Copy, Debug)]
 struct Run {
     text_from: usize,
-    disk_from: usize,
+    raw_from: usize,
     text_size: usize,
-    disk_size: usize,
+    raw_size: usize,
 }
 
 impl Decoded {
@@ -57,21 +100,21 @@ impl Decoded {
         let mut lines = 1;
         let mut at = start;
         while at < raw.len() {
-            let (c, disk_size) = encoding.first(&raw[at..]);
+            let (c, raw_size) = encoding.first(&raw[at..]);
             let text_size = c.map_or(1, char::len_utf8);
-            let fits = |run: &Run| (run.text_size, run.disk_size) == (text_size, disk_size);
+            let fits = |run: &Run| (run.text_size, run.raw_size) == (text_size, raw_size);
             if !runs.last().is_some_and(fits) {
                 runs.push(Run {
                     text_from: text.len(),
-                    disk_from: at,
+                    raw_from: at,
                     text_size,
-                    disk_size,
+                    raw_size,
                 });
             }
             match c {
                 Some(c) => {
                     if has_codes && !c.is_ascii() {
-                        codes.note(c, &raw, (at, disk_size));
+                        codes.note(c, &raw, (at, raw_size));
                     }
                     text.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes());
                 }
@@ -81,7 +124,7 @@ impl Decoded {
                 }
             }
             lines += u64::from(c == Some('\n'));
-            at += disk_size;
+            at += raw_size;
         }
         codes.keep_unusual(encoding, &raw);
         Self {
@@ -99,23 +142,18 @@ impl Decoded {
         &self.text
     }
 
-    /// The bytes on disk.
-    pub fn raw(&self) -> &[u8] {
-        &self.raw
-    }
-
-    /// The start on disk of the character at `offset` of the text.
-    fn on_disk(&self, offset: usize) -> usize {
+    /// The first byte of the character at `offset` of the text.
+    fn byte_at(&self, offset: usize) -> usize {
         if offset == self.text.len() {
             return self.raw.len();
         }
         let next = self.runs.partition_point(|run| run.text_from <= offset);
         // The first run begins at the first character, so only an empty text has none.
         let run = self.runs[next - 1];
-        run.disk_from + (offset - run.text_from) / run.text_size * run.disk_size
+        run.raw_from + (offset - run.text_from) / run.text_size * run.raw_size
     }
 
-    fn encode(&self, edit: &HunkEdit<'_>) -> Option<Vec<u8>> {
+    fn encoded(&self, edit: &HunkEdit<'_>) -> Option<Vec<u8>> {
         let text = std::str::from_utf8(edit.after).ok()?;
         let bytes = match self.codes.are_usual() {
             true => self.encoding.encode(text)?,
@@ -156,7 +194,7 @@ impl Decoded {
     /// The code of the character that stands at `offset` of the text, if that is `c`.
     fn code_at(&self, offset: usize, c: char) -> Option<&[u8]> {
         let here = self.text.get(offset..offset + c.len_utf8())?;
-        let code = self.on_disk(offset)..self.on_disk(offset + c.len_utf8());
+        let code = self.byte_at(offset)..self.byte_at(offset + c.len_utf8());
         (here == c.encode_utf8(&mut [0; 4]).as_bytes()).then(|| &self.raw[code])
     }
 
@@ -172,50 +210,30 @@ impl Decoded {
     }
 }
 
-impl Coding {
-    /// The name of the encoding.
-    pub fn name(&self) -> &'static str {
-        match self {
-            Self::Utf8 => "UTF-8",
-            Self::Decoded(decoded) => decoded.encoding.name(),
-        }
+impl TextMap for Decoded {
+    fn encoding(&self) -> &'static str {
+        self.encoding.name()
     }
 
-    /// An offset of the text as one on disk.
-    pub fn on_disk(&self, offset: u64) -> u64 {
-        match self {
-            Self::Utf8 => offset,
-            // A decoded text is in memory, so its offsets fit.
-            Self::Decoded(decoded) => decoded.on_disk(offset as usize) as u64,
-        }
+    fn place(&self, offset: u64) -> u64 {
+        // A decoded text is in memory, so its offsets fit.
+        self.byte_at(offset as usize) as u64
     }
 
-    /// The bytes on disk of a range of the text that holds `bytes`.
-    pub fn raw<'b>(&'b self, from: u64, bytes: &'b [u8]) -> &'b [u8] {
-        match self {
-            Self::Utf8 => bytes,
-            Self::Decoded(decoded) => {
-                let from = from as usize;
-                &decoded.raw[decoded.on_disk(from)..decoded.on_disk(from + bytes.len())]
-            }
-        }
+    fn raw<'b>(&'b self, from: u64, text: &'b [u8]) -> &'b [u8] {
+        let from = from as usize;
+        &self.raw[self.byte_at(from)..self.byte_at(from + text.len())]
     }
 
-    /// The new text of an edit as it is written to disk; `None` where the encoding has no way to
-    /// write it.
-    pub fn encode<'b>(&self, edit: &HunkEdit<'b>) -> Option<Cow<'b, [u8]>> {
-        match self {
-            Self::Utf8 => Some(edit.after.into()),
-            Self::Decoded(decoded) => decoded.encode(edit).map(Cow::Owned),
-        }
+    fn encode<'b>(&self, edit: &HunkEdit<'b>) -> Option<Cow<'b, [u8]>> {
+        self.encoded(edit).map(Cow::Owned)
     }
 
-    /// The line of the first bytes without a meaning in the encoding, and how many such places
-    /// there are. UTF-8 is not looked through.
-    pub fn meaningless(&self) -> Option<(u64, u64)> {
-        match self {
-            Self::Utf8 => None,
-            Self::Decoded(decoded) => decoded.meaningless,
-        }
+    fn meaningless(&self) -> Option<(u64, u64)> {
+        self.meaningless
+    }
+
+    fn whole(&self) -> Option<&[u8]> {
+        Some(&self.raw)
     }
 }

@@ -4,9 +4,8 @@ use crate::context::open;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_core::word::is_within_word;
 use brisk_quill_files::plan_file::{PlanDoc, PlanKinds};
-use std::fs::File;
+use brisk_quill_files::store::text_file::TextFile;
 use std::io;
-use std::os::unix::fs::FileExt;
 
 /// Plans with more changes are not looked through.
 const CHANGES_MOST: usize = 200_000;
@@ -24,16 +23,16 @@ pub fn within_words(doc: &PlanDoc, kinds: &PlanKinds) -> io::Result<Vec<u64>> {
     if plan.entries.len() > CHANGES_MOST {
         return Ok(counts);
     }
-    let mut file: (usize, Option<File>) = (usize::MAX, None);
+    let mut file: (usize, Option<TextFile>) = (usize::MAX, None);
     doc.each(|index, change| {
         let number = plan.file_of(index);
         if file.0 != number {
-            file = (number, open(plan, index));
+            file = (number, open(doc, plan, index));
         }
         let (Some(count), Some(open)) = (counts.get_mut(kinds.of[index] as usize), &file.1) else {
             return Ok(());
         };
-        let bytes = plan.files[number].bytes;
+        let bytes = plan.files[number].text_bytes;
         let is_within = change.cell.is_none() && lies_within(open, bytes, &change) == Some(true);
         *count += u64::from(is_within);
         Ok(())
@@ -42,7 +41,7 @@ pub fn within_words(doc: &PlanDoc, kinds: &PlanKinds) -> io::Result<Vec<u64>> {
 }
 
 /// `None` where the file is not what it was.
-fn lies_within(file: &File, bytes: u64, change: &ChangeRecord<'_>) -> Option<bool> {
+fn lies_within(file: &TextFile, bytes: u64, change: &ChangeRecord<'_>) -> Option<bool> {
     let part = |from: u64, to: u64| {
         let mut bytes = vec![0; usize::try_from(to.checked_sub(from)?).ok()?];
         file.read_exact_at(&mut bytes, from).ok()?;

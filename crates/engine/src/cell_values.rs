@@ -1,9 +1,9 @@
 //! The values of cells in a plan, and how their files write them.
 
+use crate::tables::UnreadTables;
 use brisk_quill_core::columns::layout::Layout;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::ChangeRecord;
-use brisk_quill_engine::tables::UnreadTables;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;

@@ -6,15 +6,10 @@ pub mod within;
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::plan::ChangeRecord;
-use brisk_quill_files::fs::open::open_regular;
 use brisk_quill_files::plan_file::PlanDoc;
+use brisk_quill_files::store::text_file::TextFile;
 use memchr::{memchr, memchr_iter, memrchr};
-use std::ffi::OsStr;
-use std::fs::File;
-use std::io::{self, Read};
-use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::FileExt;
-use std::path::Path;
+use std::io;
 
 /// Bytes read on either side of a change.
 const AROUND: u64 = 16 << 10;
@@ -30,13 +25,16 @@ const WHOLE_MOST: u64 = 8 << 20;
 pub struct FileRow {
     /// The number of the line that begins here, from 1; `None` where a line of new text does.
     pub line: Option<u64>,
+    /// Its pieces, in order.
     pub pieces: Vec<Piece>,
 }
 
 /// A piece of a row.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Piece {
+    /// The bytes.
     pub text: Vec<u8>,
+    /// Their origin.
     pub of: PieceOf,
 }
 
@@ -98,13 +96,13 @@ enum Shown {
     Now,
 }
 
-/// Opens the file of a change, where its text can be shown.
-fn open(plan: &PlanIndex, index: usize) -> Option<File> {
+/// The text of the file of a change, where it can be shown.
+fn open(doc: &PlanDoc, plan: &PlanIndex, index: usize) -> Option<TextFile> {
     let of = &plan.files[plan.file_of(index)];
     if !of.encoding.starts_with("UTF-8") {
         return None;
     }
-    open_regular(Path::new(OsStr::from_bytes(&of.path))).ok()
+    doc.text(of).ok()
 }
 
 /// The lines around the change at `index`; `None` where its file is not what it was, or is not
@@ -115,12 +113,11 @@ pub fn surroundings(
     index: usize,
     change: &ChangeRecord<'_>,
 ) -> Option<Surroundings> {
-    let of = &plan.files[plan.file_of(index)];
-    let file = open(plan, index)?;
+    let file = open(doc, plan, index)?;
     let low = change.from.saturating_sub(AROUND);
-    let high = (change.to + AROUND).min(of.bytes);
+    let high = (change.to + AROUND).min(file.bytes());
     // At most what is read around one change, which was in memory once.
-    let mut text = vec![0; usize::try_from(high - low).ok()?];
+    let mut text = vec![0; usize::try_from(high.checked_sub(low)?).ok()?];
     file.read_exact_at(&mut text, low).ok()?;
     let (from, to) = ((change.from - low) as usize, (change.to - low) as usize);
     if text[from..to] != *change.before_bytes()? {
@@ -311,7 +308,7 @@ pub fn beside(
     (index, change): (usize, &ChangeRecord<'_>),
 ) -> Option<(String, String)> {
     let of = &plan.files[plan.file_of(index)];
-    let file = open(plan, index)?;
+    let file = open(doc, plan, index)?;
     // Neighbours may be wider than they were.
     let range = |number: usize| {
         let other = doc.change(number).ok()?;
@@ -323,7 +320,7 @@ pub fn beside(
         Some(before) => low.max(range(before)?.1),
         None => low,
     };
-    let high = change.to.saturating_add(AROUND).min(of.bytes);
+    let high = change.to.saturating_add(AROUND).min(file.bytes());
     let high = match index + 1 < of.end {
         true => high.min(range(index + 1)?.0),
         false => high,
@@ -349,19 +346,18 @@ pub fn beside(
 
 /// A word before and behind a change, in its line.
 pub fn words_beside(
+    doc: &PlanDoc,
     plan: &PlanIndex,
-    index: usize,
-    change: &ChangeRecord<'_>,
+    (index, change): (usize, &ChangeRecord<'_>),
 ) -> Option<(String, String)> {
-    let of = &plan.files[plan.file_of(index)];
-    let file = open(plan, index)?;
+    let file = open(doc, plan, index)?;
     let part = |from: u64, to: u64| {
-        let mut bytes = vec![0; usize::try_from(to - from).ok()?];
+        let mut bytes = vec![0; usize::try_from(to.checked_sub(from)?).ok()?];
         file.read_exact_at(&mut bytes, from).ok()?;
         Some(String::from_utf8_lossy(&bytes).into_owned())
     };
     let before = part(change.from.saturating_sub(WORD), change.from)?;
-    let after = part(change.to, (change.to + WORD).min(of.bytes))?;
+    let after = part(change.to, (change.to + WORD).min(file.bytes()))?;
     let before = before.rsplit('\n').next().unwrap_or_default();
     let after = after.split('\n').next().unwrap_or_default();
     let is_inner = |c: char| c.is_alphanumeric() || c == char::REPLACEMENT_CHARACTER;
@@ -390,14 +386,13 @@ pub fn whole(
     old: bool,
 ) -> io::Result<(Vec<FileRow>, usize)> {
     let of = &plan.files[plan.file_of(index)];
-    if of.bytes > WHOLE_MOST {
+    if of.text_bytes > WHOLE_MOST {
         return Err(io::Error::other(
             "the file is too large to be shown as a whole",
         ));
     }
-    let mut text = Vec::new();
-    open_regular(Path::new(OsStr::from_bytes(&of.path)))?.read_to_end(&mut text)?;
-    if blake3::hash(&text).to_hex().as_str() != of.hash {
+    let (text, hash) = doc.text(of)?.whole()?;
+    if hash.to_hex().as_str() != of.hash {
         return Err(io::Error::other(
             "the file has changed since its changes were computed",
         ));

@@ -4,9 +4,9 @@ use crate::context::{Edit, FileRow, Rows, Shown, open};
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_core::word::is_within_word;
+use brisk_quill_files::plan_file::PlanDoc;
+use brisk_quill_files::store::text_file::TextFile;
 use memchr::{memchr, memrchr};
-use std::fs::File;
-use std::os::unix::fs::FileExt;
 
 /// Lines shown before and behind a change.
 const LINES: usize = 2;
@@ -37,7 +37,7 @@ pub struct Excerpt {
 /// The excerpts of one file.
 pub struct Excerpts {
     /// `None` where its text cannot be shown.
-    file: Option<File>,
+    file: Option<TextFile>,
     bytes: usize,
     /// Its changes in order, as bytes of the file.
     edits: Vec<Edit>,
@@ -45,7 +45,8 @@ pub struct Excerpts {
 
 impl Excerpts {
     /// Those of the file at `number`, whose changes are given in order.
-    pub fn new(plan: &PlanIndex, number: usize, changes: &[ChangeRecord<'_>]) -> Self {
+    pub fn new(doc: &PlanDoc, number: usize, changes: &[ChangeRecord<'_>]) -> Self {
+        let plan = &doc.index;
         let of = &plan.files[number];
         let edit = |(index, change): (usize, &ChangeRecord<'_>)| {
             let written = plan.written(index, change).ok();
@@ -58,10 +59,10 @@ impl Excerpts {
                 decision: plan.entries[index].decision,
             }
         };
-        let file = (of.first < of.end).then(|| open(plan, of.first));
+        let file = (of.first < of.end).then(|| open(doc, plan, of.first));
         Self {
             file: file.flatten(),
-            bytes: of.bytes as usize,
+            bytes: of.text_bytes as usize,
             edits: (of.first..).zip(changes).map(edit).collect(),
         }
     }

@@ -1,0 +1,66 @@
+//! The ways in which a text lies in a file: as it is, or compressed.
+//!
+//! Note to the maintainer. A [`Store`] stands between the bytes on disk and the bytes of a text. Everything that
+//! reads or writes a text goes through it: offsets of changes are those of the text that the store gives, hashes
+//! and lengths are those of the file. What is decoded further, from an encoding to UTF-8, is the matter of
+//! [`TextMap`](crate::text_map::TextMap), above the store.
+//!
+//! A kind of store is a file below this one, and a line in `ALL` of `store_of.rs`.
+
+pub mod gzip;
+pub mod store_of;
+pub mod text_file;
+pub mod unpacked;
+pub mod zstandard;
+
+use std::io::{self, BufRead, Write};
+
+/// A way in which texts are packed into files.
+pub trait Store: Sync {
+    /// The name in records.
+    fn name(&self) -> &'static str;
+
+    /// The bytes that each file of this store begins with.
+    fn magic(&self) -> &'static [u8];
+
+    /// The last ending of the names of its files; the one before says what the text is.
+    fn ending(&self) -> &'static str;
+
+    /// Reads the text out of the bytes on disk.
+    ///
+    /// # Errors
+    ///
+    /// When they do not begin as they must.
+    fn unpack<'d>(&self, disk: Box<dyn BufRead + 'd>) -> io::Result<Box<dyn io::Read + 'd>>;
+
+    /// Writes a text to `out` in the manner of a file that begins with `head`.
+    ///
+    /// # Errors
+    ///
+    /// When `head` is not the beginning of such a file, or nothing can be written.
+    fn pack<'o>(
+        &self,
+        head: &[u8],
+        out: Box<dyn Write + Send + 'o>,
+    ) -> io::Result<Box<dyn Pack + 'o>>;
+
+    /// Why a file that begins with `head` cannot be written again without loss, where that is so. The sentence
+    /// goes on after "the file".
+    fn lossy(&self, head: &[u8]) -> Option<&'static str>;
+
+    /// The same as the last bytes of the file tell.
+    fn lossy_at_end(&self, tail: &[u8]) -> Option<&'static str> {
+        let _ = tail;
+        None
+    }
+}
+
+/// A text being packed.
+pub trait Pack: Write + Send {
+    /// Writes what ends it; without that the file is cut off.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be written.
+    fn end(self: Box<Self>) -> io::Result<()>;
+}
