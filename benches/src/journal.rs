@@ -130,7 +130,7 @@ fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
         ..TextOptions::default()
     };
     let sources = Sources::of(Listing {
-        sources: paths.iter().cloned().map(Source::File).collect(),
+        sources: paths.iter().cloned().map(Source::file).collect(),
         ..Listing::default()
     });
     let work = Work::Rewrite {

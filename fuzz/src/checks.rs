@@ -200,7 +200,7 @@ fn evaluated(
 
 fn planned(path: &str, text: &[u8], changes: Vec<Change>) -> PlannedFile {
     PlannedFile {
-        source: Source::File(path.into()),
+        source: Source::file(path),
         confinement: Confinement::AsEvaluated(None),
         facts: Facts::of_bytes(blake3::hash(text), text.len() as u64),
         changes: changes.into(),

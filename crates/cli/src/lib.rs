@@ -9,6 +9,7 @@ mod commands;
 mod diagnostic;
 mod draft;
 mod full_screen;
+mod host;
 mod options;
 mod output;
 mod page;
@@ -33,6 +34,11 @@ pub fn understands(argv: &[OsString]) -> bool {
     args::parse(argv).is_ok()
 }
 
+/// The arguments of this process, the program's own name first.
+pub fn arguments() -> Vec<OsString> {
+    host::arguments()
+}
+
 /// The files of the reference that are written from the definitions: their names in `docs`, and
 /// their texts.
 pub fn reference() -> Vec<(&'static str, String)> {
@@ -41,6 +47,8 @@ pub fn reference() -> Vec<(&'static str, String)> {
 
 /// Runs the program on its arguments, the program's own name first.
 pub fn run(argv: &[OsString]) -> ExitCode {
+    #[cfg(feature = "stop-at")]
+    host::stop_where_wanted();
     signals::outlive_size_limit();
     let parsed = match args::parse(argv) {
         Ok(parsed) => parsed,

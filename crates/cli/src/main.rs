@@ -3,5 +3,5 @@
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    brisk_quill::run(&Vec::from_iter(std::env::args_os()))
+    brisk_quill::run(&brisk_quill::arguments())
 }

@@ -3,6 +3,7 @@
 use crate::args::definitions::{FilesArgs, GuardArgs, ShowArgs, TableArgs};
 use crate::args::split::Part;
 use crate::diagnostic::{Diagnostic, Quote};
+use crate::host::host;
 use crate::output::Output;
 use crate::render::names::file_name;
 use brisk_quill_core::address::Count;
@@ -22,7 +23,6 @@ use brisk_quill_files::discover::{FileUse, PassedOver, Search};
 use brisk_quill_files::encoding::TextEncoding;
 use brisk_quill_files::error::system_words;
 use brisk_quill_files::fs::open::{open_regular, read_all};
-use brisk_quill_files::journal::Journal;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::signature::{LOOKED_AT, structured};
@@ -437,10 +437,10 @@ pub fn listed(
     let search = Search::new(&args.include, &args.exclude, args.hidden)
         .map_err(|error| sources_diagnostic(&error.into()))?;
     let paths = meant_paths(paths, args)?;
-    let state = Journal::place();
-    let search = search.without(state.as_deref()).for_use(use_of);
+    let host = host();
+    let search = search.without(host.state()).for_use(use_of);
     let search = search.with_ignored(args.ignored);
-    Sources::find(paths, search).map_err(|error| sources_diagnostic(&error))
+    Sources::find(&host, paths, search).map_err(|error| sources_diagnostic(&error))
 }
 
 /// The paths that are meant. Without a path: a pipe, else the current folder.

@@ -5,11 +5,11 @@
 
 use crate::args::definitions::When;
 use crate::diagnostic::Diagnostic;
+use crate::host::{cancel_token, variable};
 use crate::progress::{self, Progress};
 use crate::render;
 use crate::render::labelled::{Labelled, Role};
 use crate::render::paint::Paint;
-use crate::signals::cancel_token;
 use crate::status::Status;
 use crate::theme::{Background, Theme};
 use brisk_quill_core::escape::push_gated;
@@ -281,8 +281,8 @@ fn wanted((color, theme): (When, Theme), terminal: bool) -> Option<Background> {
         When::Always => true,
         When::Never => false,
         When::Auto => {
-            let refused = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
-            let dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
+            let refused = variable("NO_COLOR").is_some_and(|value| !value.is_empty());
+            let dumb = variable("TERM").is_some_and(|term| term == "dumb");
             terminal && !refused && !dumb
         }
     };

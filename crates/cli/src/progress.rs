@@ -1,6 +1,6 @@
 //! A bar on standard error for what takes longer than a second, where a person is looking.
 
-use crate::signals::cancel_token;
+use crate::host::cancel_token;
 use brisk_quill_files::source::Source;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::{self, IsTerminal};

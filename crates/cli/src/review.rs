@@ -42,19 +42,19 @@ use std::io;
 /// Reviews a plan on the terminal, and writes it if that is wanted.
 pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status, Diagnostic> {
     let fail = |error: io::Error| Diagnostic::trouble(format!("the review cannot go on: {error}"));
-    let kinds = meant.doc.kinds().map_err(fail)?;
+    let kinds = meant.plan.doc.kinds().map_err(fail)?;
     let sentence = meant.sentence();
     let title = sentence.lines().nth(1).unwrap_or(&sentence).to_owned();
     let grouped = by.groups(kinds.kinds.len());
-    let within_words = within_words(&meant.doc, &kinds).map_err(fail)?;
-    let mut state = State::new(meant.doc.index.clone(), kinds, grouped);
+    let within_words = within_words(&meant.plan.doc, &kinds).map_err(fail)?;
+    let mut state = State::new(meant.plan.doc.index.clone(), kinds, grouped);
     state.within_words = within_words;
     output.show();
     let palette = Palette::of(output);
     let mut refused = None;
     let view = |terminal: &mut _, came: &_| {
         let mut session = Session {
-            doc: &mut meant.doc,
+            doc: &mut meant.plan.doc,
             refused: &mut refused,
         };
         turns(&mut session, &mut state, (&title, palette), terminal, came)
@@ -63,13 +63,14 @@ pub fn run(mut meant: Meant, by: KindsBy, output: &mut Output) -> Result<Status,
     let ended = on_terminal(view, || {});
     if let Some(error) = refused {
         let lines = decided_here(&state);
-        return Err(meant.not_appended(&error, &lines));
+        let kept = meant.plan.not_appended(error, &lines);
+        return Err(meant.not_appended(&kept));
     }
     // Every decision has been written down.
     let leave = ended.map_err(fail)?.unwrap_or(Leave::Later);
-    meant.doc.index = state.plan;
-    meant.doc.sync().map_err(fail)?;
-    let sentence = format!("{}\n", what_is_written(&meant.doc.index));
+    meant.plan.doc.index = state.plan;
+    meant.plan.doc.sync().map_err(fail)?;
+    let sentence = format!("{}\n", what_is_written(&meant.plan.doc.index));
     output.say(&sentence);
     match leave {
         Leave::Apply | Leave::AcceptRest => {

@@ -1,10 +1,10 @@
-//! Signals, and the token that stops reading in all threads.
+//! Signals, which stop reading in all threads.
 //!
 //! The first interrupt asks reading to stop, so that what has been shown ends in a whole line
 //! and nothing half made is left behind; the second ends the program at once. Where it waits for
 //! an answer, or for what is typed, there is nothing to tidy up, and the first one does.
 
-use brisk_quill_files::cancel::CancelToken;
+use crate::host::cancel_token;
 use signal_hook::consts::{SIGINT, SIGTERM, SIGXFSZ};
 use signal_hook::{SigId, flag, low_level};
 use std::io;
@@ -12,12 +12,6 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 const SIGNALS: [i32; 2] = [SIGINT, SIGTERM];
-
-/// Watches every reader of the program.
-pub fn cancel_token() -> Arc<CancelToken> {
-    static WATCH: OnceLock<Arc<CancelToken>> = OnceLock::new();
-    Arc::clone(WATCH.get_or_init(Arc::default))
-}
 
 /// The state of signals.
 #[derive(Default)]

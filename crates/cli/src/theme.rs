@@ -1,5 +1,6 @@
 //! The colours of all that is printed or drawn, for dark and for light backgrounds.
 
+use crate::host::variable;
 use clap::ValueEnum;
 
 /// The colours that are wanted.
@@ -83,7 +84,7 @@ impl Theme {
 impl Background {
     /// As the environment says it.
     pub fn of_environment() -> Option<Self> {
-        Self::of_colors(&std::env::var("COLORFGBG").ok()?)
+        Self::of_colors(variable("COLORFGBG")?.to_str()?)
     }
 
     /// As the value of COLORFGBG says it: the number of a colour stands last, `15;0`.

@@ -1,6 +1,7 @@
 //! Rewritten files in another place, the sources left alone.
 
 use crate::collector::{Collector, Events, FileHunk};
+use crate::host::Host;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_files::error::FileError;
@@ -9,7 +10,6 @@ use brisk_quill_files::source::Source;
 use brisk_quill_files::staging::destination::Destination;
 use brisk_quill_files::staging::{Copying, Staged, Staging, stage_all};
 use brisk_quill_files::store::store_of::Packing;
-use brisk_quill_files::temporary::Temporaries;
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
 use std::os::unix::fs::MetadataExt;
@@ -23,15 +23,16 @@ type Places = BTreeMap<Source, (PathBuf, Destination)>;
 ///
 /// ```
 /// use brisk_quill_engine::copy_out::Targets;
+/// use brisk_quill_engine::host::Host;
 /// use brisk_quill_files::source::Source;
-/// use brisk_quill_files::temporary::Temporaries;
 /// let folder = tempfile::tempdir()?;
+/// let host = Host::new(folder.path().to_owned());
 /// let to = folder.path().join("new.md");
-/// let sources = [Source::File(folder.path().join("01.md"))];
-/// assert!(Targets::new(&to, sources.iter(), Temporaries::new(None), false).is_ok());
+/// let sources = [Source::file(folder.path().join("01.md"))];
+/// assert!(Targets::new(&host, &to, sources.iter(), false).is_ok());
 /// // What is there already is not overwritten unasked.
 /// std::fs::write(&to, "a result of yesterday")?;
-/// assert!(Targets::new(&to, sources.iter(), Temporaries::new(None), false).is_err());
+/// assert!(Targets::new(&host, &to, sources.iter(), false).is_err());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub struct Targets {
@@ -44,15 +45,16 @@ pub struct Targets {
 ///
 /// ```
 /// use brisk_quill_engine::copy_out::Targets;
+/// use brisk_quill_engine::host::Host;
 /// use brisk_quill_files::source::Source;
-/// use brisk_quill_files::temporary::Temporaries;
 /// let folder = tempfile::tempdir()?;
+/// let host = Host::new(folder.path().to_owned());
 /// let to = folder.path().join("new.md");
-/// let sources = [Source::File(folder.path().join("01.md"))];
-/// assert!(Targets::new(&to, sources.iter(), Temporaries::new(None), false).is_ok());
+/// let sources = [Source::file(folder.path().join("01.md"))];
+/// assert!(Targets::new(&host, &to, sources.iter(), false).is_ok());
 /// // What is there already is not overwritten unasked.
 /// std::fs::write(&to, "a result of yesterday")?;
-/// assert!(Targets::new(&to, sources.iter(), Temporaries::new(None), false).is_err());
+/// assert!(Targets::new(&host, &to, sources.iter(), false).is_err());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, thiserror::Error)]
@@ -92,9 +94,9 @@ impl Targets {
     ///
     /// When that is not so.
     pub fn new<'s>(
+        host: &Host,
         to: &Path,
         sources: impl ExactSizeIterator<Item = &'s Source>,
-        temporaries: Arc<Temporaries>,
         overwrite: bool,
     ) -> Result<Self, TargetError> {
         let several = sources.len() != 1;
@@ -102,14 +104,14 @@ impl Targets {
         if is_stream && several {
             return Err(TargetError::SeveralOnStdout);
         }
-        let folder = !is_stream && (several || to.is_dir() || ends_in_slash(to));
+        let folder = !is_stream && (several || host.path(to).is_dir() || ends_in_slash(to));
         let mut places = BTreeMap::new();
         for source in sources {
             let path = match folder {
                 true => to.join(below(source.path())),
                 false => to.to_owned(),
             };
-            let destination = Destination::of(&path)?;
+            let destination = Destination::of(&host.path(&path))?;
             places.insert(source.clone(), (path, destination));
         }
         check_apart(&places)?;
@@ -118,7 +120,7 @@ impl Targets {
         }
         Ok(Self {
             places,
-            staging: Staging::new(temporaries),
+            staging: Staging::new(Arc::clone(host.temporaries())),
         })
     }
 
@@ -138,7 +140,7 @@ impl Targets {
     /// A collector that copies `source` while it is evaluated, so that it is read only once.
     pub fn copy(&self, source: &Source) -> CopyCollector<'_> {
         CopyCollector {
-            copy: Copying::new(&self.staging, source.path(), self.place(source)),
+            copy: Copying::new(&self.staging, source, self.place(source)),
             problems: Vec::new(),
             unmet: Vec::new(),
         }
@@ -157,11 +159,11 @@ impl Targets {
 /// Every source needs a place of its own, which no source lies in.
 fn check_apart(places: &Places) -> Result<(), TargetError> {
     let taken: BTreeSet<PathBuf> = (places.keys())
-        .filter_map(|source| source.path().canonicalize().ok())
+        .filter_map(|source| source.place().canonicalize().ok())
         .collect();
     // A source may have several names.
     let number = |path: &Path| path.metadata().ok().map(|found| (found.dev(), found.ino()));
-    let numbers: BTreeSet<(u64, u64)> = places.keys().filter_map(|s| number(s.path())).collect();
+    let numbers: BTreeSet<(u64, u64)> = places.keys().filter_map(|s| number(&s.place())).collect();
     let mut seen = BTreeMap::new();
     for (source, (path, destination)) in places {
         let is_source = match destination {

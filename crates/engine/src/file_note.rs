@@ -11,7 +11,7 @@ use brisk_quill_files::source::Source;
 /// use brisk_quill_engine::file_note::FileNote;
 /// use brisk_quill_files::source::Source;
 /// let note = FileNote {
-///     source: Source::File("gauge.log".into()),
+///     source: Source::file("gauge.log"),
 ///     line: 3,
 ///     message: "this block has no end".into(),
 /// };

@@ -233,6 +233,7 @@ pub struct HunkLimits {
 /// use brisk_quill_core::rewrite::options::RunOptions;
 /// use brisk_quill_core::step_spec::StepSpec;
 /// use brisk_quill_core::template::tables::NoTables;
+/// use brisk_quill_engine::host::Host;
 /// use brisk_quill_engine::kept_hunk::{HunkCollector, HunkLimits};
 /// use brisk_quill_engine::request::Work;
 /// use brisk_quill_engine::session::Session;
@@ -242,7 +243,8 @@ pub struct HunkLimits {
 ///
 /// let folder = tempfile::tempdir()?;
 /// std::fs::write(folder.path().join("notice.txt"), "closed\nberth 4\n")?;
-/// let sources = Sources::find(vec![folder.path().to_owned()], Search::default())?;
+/// let host = Host::new(folder.path().to_owned());
+/// let sources = Sources::find(&host, vec![".".into()], Search::default())?;
 /// let spec = StepSpec {
 ///     pattern: Some(r"berth (\d)".into()),
 ///     with: Some("B-$1".into()),

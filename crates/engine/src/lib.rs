@@ -5,10 +5,13 @@
 //! Work ────┴ Session::run → events → a Collector of each file → taken in order → Summary
 //! ```
 //!
+//! * [`host`] is the world around it: folders, clock, cancellation, given by whoever runs it.
 //! * [`sources`] finds the files of a request; [`request`] says what is done with each.
 //! * [`session`] reads them, searches or rewrites them, and hands on what is found.
 //! * [`collector`] holds the events, and the trait of what a front gathers of each file.
 //! * [`context`] shows a change of a plan where it stands in its file.
+//! * [`keep`] makes a plan of a rewrite, [`open_plan`] opens one to be judged ([`decide`]) and written, and [`runs`]
+//!   reverts what was written.
 //! * [`guards`] tells whether the results are as they must be before anything is written.
 //!
 //! A front makes collectors and renders what it takes; it holds no thread and evaluates nothing.
@@ -21,21 +24,25 @@ pub mod collector;
 pub mod compare;
 pub mod context;
 pub mod copy_out;
+pub mod decide;
 pub mod draft;
 mod evaluate;
 pub mod file_note;
 mod file_run;
 pub mod guards;
 pub mod hints;
+pub mod host;
+pub mod keep;
 pub mod kept_hunk;
 pub mod kinds;
+pub mod open_plan;
 pub mod plan_collector;
 pub mod plan_records;
-pub mod plan_store;
 pub mod plan_writer;
 pub mod renew;
 pub mod request;
 pub mod revert;
+pub mod runs;
 pub mod schedule;
 mod search;
 pub mod session;

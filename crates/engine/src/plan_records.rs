@@ -32,7 +32,7 @@ const UNIT_MOST: usize = 4 << 10;
 /// ```
 /// use brisk_quill_engine::plan_records::RecordPath;
 /// use brisk_quill_files::source::Source;
-/// let source = Source::File("notices/01.md".into());
+/// let source = Source::file("notices/01.md");
 /// assert_eq!(RecordPath::of(&source).fields().0, "notices/01.md");
 /// ```
 pub struct RecordPath<'a> {

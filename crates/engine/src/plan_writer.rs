@@ -6,8 +6,8 @@
 
 use crate::collector::FileHunk;
 use crate::file_note::FileNote;
+use crate::host::{Host, make_room};
 use crate::plan_records::{self, RecordPath};
-use crate::plan_store::{last_place, make_room};
 use crate::summary::Summary;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::records::plan::PENDING_ID;
@@ -80,6 +80,8 @@ pub struct PlanWriter<'a> {
     streams: bool,
     save: Option<Target>,
     last: Option<Target>,
+    /// The place of the last preview, where there is one.
+    place: Option<PathBuf>,
     /// The spool of the changes of files: what stands before them is known only at their end.
     spool: Arc<Spool>,
     /// True if any of it is still wanted.
@@ -181,31 +183,32 @@ impl<'a> PlanWriter<'a> {
     /// and cannot be.
     pub fn new(
         (text, rewrite): (&'a RewriteText, &'a Rewrite),
-        temporaries: &Arc<Temporaries>,
+        host: &Host,
         streams: bool,
         save: Option<&Path>,
         keep: Keeping,
     ) -> Result<Self, PlanWriteError> {
         let save = match save {
-            Some(path) if path.symlink_metadata().is_ok() => {
+            Some(path) if host.path(path).symlink_metadata().is_ok() => {
                 return Err(PlanWriteError::AlreadyThere(path.to_owned()));
             }
             Some(path) => {
-                let target = Target::beside(path, temporaries);
+                let target = Target::beside(&host.path(path), host.temporaries());
                 Some(target.map_err(|error| cannot_save(path, error))?)
             }
             None => None,
         };
         // A plan that cannot be kept is one that `apply` will not find, and no reason to stop.
-        let last = last_place()
+        let last = host
+            .last_plan()
             .filter(|_| keep != Keeping::Never)
             .and_then(|place| {
                 let _ = fs::remove_file(&place);
                 make_room(&place).ok()?;
-                Target::beside(&place, temporaries).ok()
+                Target::beside(&place, host.temporaries()).ok()
             });
         if keep == Keeping::Always && last.is_none() {
-            return Err(cannot_keep());
+            return Err(cannot_keep(host.last_plan()));
         }
         Ok(Self {
             text,
@@ -214,6 +217,7 @@ impl<'a> PlanWriter<'a> {
             wanted: Arc::new(AtomicBool::new(streams || save.is_some() || last.is_some())),
             save,
             last,
+            place: host.last_plan(),
             spool: Spool::new(IN_MEMORY),
             files: 0,
             keep,
@@ -355,14 +359,14 @@ impl<'a> PlanWriter<'a> {
         self.put(&plan_records::totals(summary), stream);
         let must_be_kept = self.keep == Keeping::Always;
         if holds && must_be_kept && self.last.is_none() {
-            return Err(cannot_keep());
+            return Err(cannot_keep(self.place.clone()));
         }
         let is_too_large = self.is_too_large && holds;
         let mut last = None;
         if let Some(target) = self.last.take().filter(|_| holds) {
             let kept = target.keep();
             if must_be_kept && kept.is_err() {
-                return Err(cannot_keep());
+                return Err(cannot_keep(self.place.clone()));
             }
             last = kept.ok();
         }
@@ -402,10 +406,8 @@ fn cannot_save(path: &Path, source: io::Error) -> PlanWriteError {
     }
 }
 
-fn cannot_keep() -> PlanWriteError {
-    PlanWriteError::Keep {
-        place: last_place(),
-    }
+fn cannot_keep(place: Option<PathBuf>) -> PlanWriteError {
+    PlanWriteError::Keep { place }
 }
 
 /// A file that a plan is written to.

@@ -4,6 +4,7 @@
 //! the same new text, and stands at the same place in its line or cell; where several changes
 //! are like that, only when there are as many as before and all were decided alike.
 
+use crate::host::Host;
 use crate::plan_collector::{PlanCollector, run_options};
 use crate::plan_writer::{Keeping, PlanWriteError, PlanWriter};
 use crate::request::Work;
@@ -20,7 +21,6 @@ use brisk_quill_core::records::plan::{
     AnyRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
 };
 use brisk_quill_core::rewrite_file::FaultyStep;
-use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
 use brisk_quill_files::encoding::TextEncoding;
 use brisk_quill_files::error::FileError;
@@ -28,7 +28,6 @@ use brisk_quill_files::plan_file::{AppendError, PlanDoc, PlanFileError};
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::read::{FileEncodings, TextOptions};
 use brisk_quill_files::source::Source;
-use brisk_quill_files::temporary::Temporaries;
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::fs;
@@ -97,16 +96,14 @@ pub struct Renewal<'a> {
     /// The folder that its files and tables must lie below; `None` where the plan is our own.
     pub root: Option<&'a Path>,
     /// The record of the new plan until it is complete.
-    pub temporaries: &'a Arc<Temporaries>,
-    /// Stops it.
-    pub token: Arc<CancelToken>,
+    pub host: &'a Host,
     /// True if decisions may be lost; else the plan is left as it was then.
     pub may_lose: bool,
 }
 
 /// The file of a plan as a source.
 pub fn source_of(path: &[u8]) -> Source {
-    Source::File(PathBuf::from(OsStr::from_bytes(path)))
+    Source::file(PathBuf::from(OsStr::from_bytes(path)))
 }
 
 impl Renewal<'_> {
@@ -159,10 +156,8 @@ impl Renewal<'_> {
             encoding: None,
         };
         let sources = Sources::of(Listing {
-            sources: index
-                .files
-                .iter()
-                .map(|file| source_of(&file.path))
+            sources: (0..index.files.len())
+                .map(|file| doc.source(file))
                 .collect(),
             ..Listing::default()
         });
@@ -170,12 +165,12 @@ impl Renewal<'_> {
             rewrite: &rewrite,
             options: run_options(),
         };
-        let mut session = Session::new(texts, Threads::default(), Arc::clone(&self.token));
+        let mut session = Session::new(texts, Threads::default(), Arc::clone(self.host.token()));
         session = session
             .below(self.root)
             .encoded(Arc::new(encodings_of(index)));
         let text = (&index.rewrite, &rewrite);
-        let mut plan = PlanWriter::new(text, self.temporaries, false, Some(fresh), Keeping::Never)?;
+        let mut plan = PlanWriter::new(text, self.host, false, Some(fresh), Keeping::Never)?;
         plan.begin(&mut None);
         let maker = plan.maker();
         let mut all_read = true;

@@ -1,8 +1,8 @@
 //! Runs reverted in files that were edited since: their changes inverted, located by the text around
 //! them, and made a plan.
 
+use crate::host::{Host, make_room};
 use crate::plan_records::{self, RecordPath};
-use crate::plan_store::{last_place, make_room};
 use brisk_quill_core::relocate::{Sought, relocate};
 use brisk_quill_files::change::Change;
 use brisk_quill_files::error::{FileError, FileErrorKind};
@@ -12,12 +12,10 @@ use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::source::Source;
-use brisk_quill_files::temporary::Temporaries;
 use brisk_quill_files::undo::{InverseFile, each_inverse};
 use memchr::memchr_iter;
 use std::io::{self, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 /// The largest file in which changes are located, in bytes: it is held as a whole.
 const FILE_MOST: u64 = 1 << 30;
@@ -42,7 +40,7 @@ pub struct RevertPlan {
 }
 
 /// Makes a plan that reverts what can be found again of a run, in the files that `wants` names by
-/// their absolute paths, and keeps it as the last preview of the folder `here`.
+/// their absolute paths, and keeps it as the last preview of the folder.
 ///
 /// # Errors
 ///
@@ -51,12 +49,15 @@ pub fn revert_plan(
     journal: &Journal<'_>,
     run: &RunRecord,
     wants: &dyn Fn(&PathBuf) -> bool,
-    (here, temporaries): (&Path, &Arc<Temporaries>),
+    host: &Host,
 ) -> Result<RevertPlan, FileError> {
-    let place = last_place().ok_or_else(|| FileError::new(here, FileErrorKind::Journal))?;
+    let here = host.folder();
+    let place = host
+        .last_plan()
+        .ok_or_else(|| FileError::new(here, FileErrorKind::Journal))?;
     let fail = |error: io::Error| FileError::io(&place, FileErrorKind::Write, error);
     make_room(&place).map_err(fail)?;
-    let mut out = BufWriter::new(temporaries.beside(&place).map_err(fail)?);
+    let mut out = BufWriter::new(host.temporaries().beside(&place).map_err(fail)?);
     let mut plan = RevertPlan::default();
     let mut files = 0;
     out.write_all(&plan_records::undoing_head(run.run))
@@ -120,7 +121,7 @@ fn one_file(
         &now,
     );
     let shown = path.strip_prefix(here).unwrap_or(&path).to_owned();
-    let source = Source::File(shown);
+    let source = Source::file(shown);
     let record_path = RecordPath::of(&source);
     let mut lines = Vec::new();
     let (mut line, mut counted, mut many) = (1, 0, 0u64);

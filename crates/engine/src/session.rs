@@ -50,7 +50,7 @@ const BINARY_MOST: usize = 100;
 /// let folder = tempfile::tempdir()?;
 /// let log = folder.path().join("gauge.log");
 /// std::fs::write(&log, "quay 1, quay 2\nberth 7\n")?;
-/// let sources = Sources::of(Listing { sources: vec![Source::File(log)], ..Listing::default() });
+/// let sources = Sources::of(Listing { sources: vec![Source::file(log)], ..Listing::default() });
 ///
 /// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
 /// let work = Work::Search { query: &query, needs: SearchNeeds::default() };

@@ -1,21 +1,25 @@
 //! The files of a request.
 
+use crate::host::Host;
 use crate::summary::{FileCounts, Summary};
 use brisk_quill_files::discover::{GlobError, Listing, PassedOver, Search, discover, passed_over};
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::source::Source;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// The files of a request, in order of path.
 ///
 /// ```
+/// use brisk_quill_engine::host::Host;
 /// use brisk_quill_engine::sources::Sources;
 /// use brisk_quill_files::discover::Search;
 ///
 /// let folder = tempfile::tempdir()?;
 /// std::fs::write(folder.path().join("notice.txt"), "closed\n")?;
 /// let search = Search::new(&["*.txt".into()], &[], false)?;
-/// let sources = Sources::find(vec![folder.path().to_owned()], search)?;
+/// let host = Host::new(folder.path().to_owned());
+/// let sources = Sources::find(&host, vec![".".into()], search)?;
 /// assert_eq!(sources.listing.sources.len(), 1);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
@@ -25,6 +29,7 @@ pub struct Sources {
     pub listing: Listing,
     /// Files met on the way that have no columns.
     pub no_table: u64,
+    folder: Option<Arc<Path>>,
     paths: Vec<PathBuf>,
     search: Search,
 }
@@ -32,9 +37,10 @@ pub struct Sources {
 /// Why the files of a request cannot be had.
 ///
 /// ```
+/// use brisk_quill_engine::host::Host;
 /// use brisk_quill_engine::sources::{Sources, SourcesError};
 /// use brisk_quill_files::discover::Search;
-/// let found = Sources::find(vec!["no/such/berth".into()], Search::default());
+/// let found = Sources::find(&Host::new("/port".into()), vec!["no/such/berth".into()], Search::default());
 /// assert!(matches!(found, Err(SourcesError::Unreadable(_))));
 /// ```
 #[derive(Debug, thiserror::Error)]
@@ -56,24 +62,27 @@ impl Sources {
         Self {
             listing,
             no_table: 0,
+            folder: None,
             paths: Vec::new(),
             search: Search::default(),
         }
     }
 
-    /// The files at and below some paths.
+    /// The files at and below some paths, which are meant in the folder of a host.
     ///
     /// # Errors
     ///
     /// [`SourcesError::Unreadable`] when none of the paths can be read.
-    pub fn find(paths: Vec<PathBuf>, search: Search) -> Result<Self, SourcesError> {
-        let listing = discover(&paths, &search);
+    pub fn find(host: &Host, paths: Vec<PathBuf>, search: Search) -> Result<Self, SourcesError> {
+        let folder = host.base();
+        let listing = discover(&paths, folder.as_ref(), &search);
         if listing.sources.is_empty() && !listing.problems.is_empty() {
             return Err(SourcesError::Unreadable(listing.problems));
         }
         Ok(Self {
             no_table: 0,
             listing,
+            folder,
             paths,
             search,
         })
@@ -108,7 +117,12 @@ impl Sources {
 
     /// The files that were left out below the paths.
     pub fn passed_over(&self) -> PassedOver {
-        passed_over(&self.paths, &self.search, &self.listing)
+        passed_over(
+            &self.paths,
+            self.folder.as_ref(),
+            &self.search,
+            &self.listing,
+        )
     }
 
     /// True if a source is among the first so many; they are in order.
@@ -120,7 +134,7 @@ impl Sources {
     /// Files below the paths that are hidden, or that version control ignores, where those are left
     /// out; at most so many.
     pub(crate) fn left_out(&self, most: usize) -> Vec<Source> {
-        let mut all = discover(&self.paths, &self.search.of_all()).sources;
+        let mut all = discover(&self.paths, self.folder.as_ref(), &self.search.of_all()).sources;
         let taken: std::collections::HashSet<&Source> = self.listing.sources.iter().collect();
         let in_git = |source: &Source| source.path().iter().any(|name| name == ".git");
         all.retain(|source| !taken.contains(source) && !in_git(source));

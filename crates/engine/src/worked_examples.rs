@@ -115,7 +115,7 @@ fn header<'c>(mut all: impl Iterator<Item = &'c Columns>, source: &Source) -> Op
     };
     let mut line = String::new();
     let mut head = vec![0; LONGEST];
-    let text = TextFile::open(path).ok()?;
+    let text = TextFile::open(&path.place()).ok()?;
     let length = text.bytes().min(LONGEST as u64) as usize;
     text.read_exact_at(&mut head[..length], 0).ok()?;
     (&head[..length]).read_line(&mut line).ok()?;

@@ -60,6 +60,27 @@ fn no_front_below() {
     }
 }
 
+/// The environment, the clock and the current folder are known to one room of the front, which hands them over.
+#[test]
+fn one_room_knows_the_process() {
+    let words = [
+        "std::env::",
+        "current_dir()",
+        "set_current_dir",
+        "SystemTime::now",
+        "UNIX_EPOCH",
+    ];
+    for of in ["core", "files", "engine", "cli"] {
+        for (path, text) in sources(of) {
+            let is_room = of == "cli" && path.ends_with("src/host.rs");
+            for word in words {
+                let holds = text.contains(word);
+                assert!(!holds || is_room, "{word} in {}", path.display());
+            }
+        }
+    }
+}
+
 /// Nothing is imported through the root of a crate: the path of an import is the place where the
 /// item is defined.
 #[test]

@@ -7,6 +7,7 @@ use brisk_quill_core::template::tables::NoTables;
 use brisk_quill_engine::draft::evaluator::{Answer, Counted, Evaluator, RowList};
 use brisk_quill_engine::draft::request::{Draft, DraftStep, RowsView, Wanted};
 use brisk_quill_engine::draft::row::{Row, RowKind, RowPlace};
+use brisk_quill_engine::host::Host;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::sources::Sources;
 use brisk_quill_files::cancel::CancelToken;
@@ -49,7 +50,12 @@ impl Files {
         for (number, text) in texts.iter().enumerate() {
             std::fs::write(folder.path().join(format!("{number:03}.md")), text).unwrap();
         }
-        let sources = Sources::find(vec![folder.path().to_owned()], Search::default()).unwrap();
+        let sources = Sources::find(
+            &Host::new(folder.path().to_owned()),
+            vec![folder.path().to_owned()],
+            Search::default(),
+        )
+        .unwrap();
         let threads = Threads::new(NonZeroUsize::new(threads));
         Self {
             _folder: folder,

@@ -94,7 +94,7 @@ fn rewritten(label: &str, raw: &[u8], pattern: &str, with: &str) -> Vec<u8> {
         facts: FactsOf::All,
         encoding: Some(TextEncoding::of_label(label).unwrap()),
     };
-    let source = Source::File(path);
+    let source = Source::file(path);
     let sources = Sources::of(Listing {
         sources: vec![source.clone()],
         ..Listing::default()

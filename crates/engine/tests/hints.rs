@@ -6,6 +6,7 @@ use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::tables::NoTables;
 use brisk_quill_engine::collector::NullCollector;
 use brisk_quill_engine::hints::hint::Hint;
+use brisk_quill_engine::host::Host;
 use brisk_quill_engine::request::Work;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::session::Session;
@@ -63,7 +64,12 @@ impl Case {
         }
         let built = steps.iter().map(|step| step.build(&mut NoTables).unwrap());
         let rewrite = Rewrite::new(built.collect());
-        let sources = Sources::find(vec![folder.path().to_owned()], Search::default()).unwrap();
+        let sources = Sources::find(
+            &Host::new(folder.path().to_owned()),
+            vec![folder.path().to_owned()],
+            Search::default(),
+        )
+        .unwrap();
         let work = Work::Rewrite {
             rewrite: &rewrite,
             options: RunOptions::default(),
@@ -152,7 +158,12 @@ fn hints_do_not_depend_on_threads() {
     // A file that is worked on in parts.
     let large = "Berth 12 in port\nBerth 2a in airport\n".repeat(15_000);
     std::fs::write(folder.path().join("large.txt"), large).unwrap();
-    let sources = Sources::find(vec![folder.path().to_owned()], Search::default()).unwrap();
+    let sources = Sources::find(
+        &Host::new(folder.path().to_owned()),
+        vec![folder.path().to_owned()],
+        Search::default(),
+    )
+    .unwrap();
     for (pattern, with) in [
         (r"Berth (\d+)", "B-$1"),
         ("port", "harbour"),

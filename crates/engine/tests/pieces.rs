@@ -13,6 +13,7 @@ use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::change_collector::ChangeCollector;
 use brisk_quill_engine::collector::Collector;
 use brisk_quill_engine::copy_out::Targets;
+use brisk_quill_engine::host::Host;
 use brisk_quill_engine::request::Work;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::schedule::in_parts::{Helpers, Joiner, Part, read_in_parts};
@@ -28,7 +29,6 @@ use brisk_quill_files::read::{Reader, TextOptions};
 use brisk_quill_files::source::Source;
 use brisk_quill_files::splice::splice_into;
 use brisk_quill_files::spool::{Spool, SpoolWriter};
-use brisk_quill_files::temporary::Temporaries;
 use proptest::prelude::*;
 use std::io::{BufRead, Read, Write};
 use std::num::NonZeroUsize;
@@ -117,7 +117,7 @@ fn both_ways(
     in_memory: usize,
 ) -> [Vec<u8>; 2] {
     let target = path.with_file_name("new/copy");
-    let source = Source::File(path.to_owned());
+    let source = Source::file(path.to_owned());
     let sources = Sources::of(Listing {
         sources: vec![source.clone()],
         ..Listing::default()
@@ -130,7 +130,7 @@ fn both_ways(
     let mut session = Session::new(options, threads, Arc::default()).in_pieces_of(piece);
 
     let all = sources.listing.sources.iter();
-    let targets = Targets::new(&target, all, Temporaries::new(None), false).unwrap();
+    let targets = Targets::new(&Host::new("/".into()), &target, all, false).unwrap();
     let (copy, other) = found(&mut session, rewrite, &sources, |source| {
         targets.copy(source)
     });
@@ -237,7 +237,7 @@ impl Joiner<(PartStart, Vec<u8>)> for Pieced {
 #[test]
 fn parts_are_joined_in_order() {
     let folder = tempfile::tempdir().unwrap();
-    let source = Source::File(folder.path().join("log"));
+    let source = Source::file(folder.path().join("log"));
     let lines = |n: usize| "berth 7\r\nquay\n\n".repeat(n);
     let long = "no end ".repeat(100);
     let texts = [
@@ -280,7 +280,7 @@ fn helpers_are_called_where_it_is_worth_while() {
     let write = |name: &str, text: &[u8]| {
         let path = folder.path().join(name);
         std::fs::write(&path, text).unwrap();
-        Source::File(path)
+        Source::file(path)
     };
     let small = write("small", &b"quay 7\n".repeat(20));
     let large = write("large", &b"quay 7\n".repeat(200));
@@ -307,7 +307,7 @@ fn helpers_are_called_where_it_is_worth_while() {
 #[test]
 fn a_helper_that_panics_is_not_silent() {
     let folder = tempfile::tempdir().unwrap();
-    let source = Source::File(folder.path().join("log"));
+    let source = Source::file(folder.path().join("log"));
     std::fs::write(source.path(), "quay 7\n".repeat(200)).unwrap();
     let done = std::panic::catch_unwind(|| {
         let many = || 2;
@@ -333,7 +333,7 @@ fn reading_stops_when_it_is_told_to() {
     let mut reader = Reader::new(TextOptions::default())
         .in_pieces_of(100)
         .watched(Arc::clone(&watch));
-    let source = Source::File(path);
+    let source = Source::file(path);
     let mut pieces = 0;
     let mut text = reader.open(&source).unwrap().unwrap();
     let stopped = text.read(|_, _, _| {

@@ -2,7 +2,7 @@
 
 use crate::copy_name::is_copy_name;
 use crate::error::{FileError, FileErrorKind};
-use crate::source::Source;
+use crate::source::{FilePath, Source};
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use ignore::{DirEntry, WalkBuilder, WalkState};
 use std::collections::HashSet;
@@ -188,7 +188,8 @@ pub struct Listing {
 /// links are followed where they are named, not where they are met. The copies that a run makes
 /// beside its files, and bquill's own state, are never meant. A file that is named twice,
 /// even under two names, is listed once, under the first name in order. `-` is standard input.
-pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
+/// Relative paths are meant in `folder`; without one, in that of the process.
+pub fn discover(paths: &[PathBuf], folder: Option<&Arc<Path>>, search: &Search) -> Listing {
     let mut met = Vec::new();
     let mut problems = Vec::new();
     let mut met_below = 0;
@@ -204,9 +205,10 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
             problems.push(FileError::new(path, kind));
             continue;
         }
-        match path.metadata() {
+        let file = FilePath::within(path.clone(), folder.cloned());
+        match file.place().metadata() {
             Ok(found) if found.is_dir() => {
-                for entry in walk(path, search) {
+                for entry in walk(&file, folder, search) {
                     match entry {
                         Ok(file) => {
                             // What is version control's own is hidden.
@@ -225,7 +227,7 @@ pub fn discover(paths: &[PathBuf], search: &Search) -> Listing {
             Ok(found) if is_readable_kind(&found) => {
                 if search.wants(path) {
                     met.push(Met {
-                        source: Source::File(path.clone()),
+                        source: Source::File(file),
                         inode: Some(found.ino()),
                     });
                 }
@@ -255,16 +257,22 @@ pub struct PassedOver {
 
 /// Counts what [`discover`] passed over below the folders among `paths`. This walks through all of
 /// them again.
-pub fn passed_over(paths: &[PathBuf], search: &Search, listing: &Listing) -> PassedOver {
+pub fn passed_over(
+    paths: &[PathBuf],
+    folder: Option<&Arc<Path>>,
+    search: &Search,
+    listing: &Listing,
+) -> PassedOver {
     let mut passed = PassedOver::default();
     if search.hidden && search.ignored {
         return passed;
     }
     let all = search.of_all();
     let mut others = 0;
-    for root in paths.iter().filter(|path| path.is_dir()) {
-        for met in walk(root, &all).into_iter().flatten() {
-            let path = below(root, met.source.path());
+    let roots = (paths.iter()).map(|path| FilePath::within(path.clone(), folder.cloned()));
+    for root in roots.filter(|root| root.place().is_dir()) {
+        for met in walk(&root, folder, &all).into_iter().flatten() {
+            let path = below(root.path(), met.source.path());
             if lies_in_git(path) {
                 continue;
             }
@@ -303,7 +311,7 @@ fn order(source: &Source) -> Option<Vec<u8>> {
     let Source::File(path) = source else {
         return None;
     };
-    let mut key = path.as_os_str().as_encoded_bytes().to_vec();
+    let mut key = path.path().as_os_str().as_encoded_bytes().to_vec();
     for byte in key.iter_mut().filter(|byte| **byte == b'/') {
         *byte = 0;
     }
@@ -316,10 +324,14 @@ fn is_readable_kind(found: &std::fs::Metadata) -> bool {
 }
 
 /// The files below a folder, in any order.
-fn walk(root: &Path, search: &Search) -> Vec<Result<Met, FileError>> {
+fn walk(
+    root: &FilePath,
+    folder: Option<&Arc<Path>>,
+    search: &Search,
+) -> Vec<Result<Met, FileError>> {
     let filter = Arc::new(search.clone());
     let threads = std::thread::available_parallelism().map_or(1, usize::from);
-    let walk = WalkBuilder::new(root)
+    let walk = WalkBuilder::new(&*root.place())
         .hidden(!search.hidden)
         .ignore(!search.ignored)
         .git_ignore(!search.ignored)
@@ -341,7 +353,7 @@ fn walk(root: &Path, search: &Search) -> Vec<Result<Met, FileError>> {
             own: Vec::new(),
         };
         Box::new(move |entry| {
-            own.own.extend(met(root, search, entry));
+            own.own.extend(met((root, folder), search, entry));
             WalkState::Continue
         })
     });
@@ -363,13 +375,13 @@ impl Drop for Own<'_> {
 
 /// The file of an entry, where it is one and is meant.
 fn met(
-    root: &Path,
+    (root, folder): (&FilePath, Option<&Arc<Path>>),
     search: &Search,
     entry: Result<DirEntry, ignore::Error>,
 ) -> Option<Result<Met, FileError>> {
     let entry = match entry {
         Ok(entry) => entry,
-        Err(error) => return Some(Err(walk_error(root, error))),
+        Err(error) => return Some(Err(walk_error(&root.place(), error))),
     };
     let is_file = entry.file_type().is_some_and(|kind| kind.is_file());
     if !is_file || is_copy_name(entry.file_name()) {
@@ -377,12 +389,13 @@ fn met(
     }
     let inode = entry.ino();
     let path = entry.into_path();
-    let path = match root.as_os_str() == "." {
+    let path = match (root.path().as_os_str() == ".", folder) {
         // `bquill find x` and `bquill find x .` list `a.txt`, not `./a.txt`.
-        true => below(root, &path).to_owned(),
-        false => path,
+        (true, _) => below(&root.place(), &path).to_owned(),
+        (false, Some(folder)) if root.path().is_relative() => below(folder, &path).to_owned(),
+        (false, _) => path,
     };
-    let source = Source::File(path);
+    let source = Source::File(FilePath::within(path, folder.cloned()));
     search
         .wants(source.path())
         .then_some(Ok(Met { source, inode }))
@@ -422,7 +435,7 @@ fn drop_second_names(all: &mut Vec<Met>) {
     let mut seen = HashSet::new();
     all.retain(|met| match &met.source {
         Source::File(path) if met.inode.is_none_or(|inode| twice.contains(&inode)) => {
-            match path.metadata() {
+            match path.place().metadata() {
                 Ok(found) => seen.insert((found.dev(), found.ino())),
                 Err(_) => true,
             }

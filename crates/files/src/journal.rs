@@ -51,18 +51,6 @@ impl<'f> Journal<'f> {
         &self.state
     }
 
-    /// The place of the journal of this user: `$XDG_STATE_HOME/brisk-quill`, else
-    /// `~/.local/state/brisk-quill`; `None` where neither is known.
-    pub fn place() -> Option<PathBuf> {
-        let absolute = |name| {
-            let path = PathBuf::from(std::env::var_os(name)?);
-            path.is_absolute().then_some(path)
-        };
-        let state = absolute("XDG_STATE_HOME")
-            .or_else(|| absolute("HOME").map(|home| home.join(".local/state")));
-        Some(state?.join("brisk-quill"))
-    }
-
     fn fail(&self, error: io::Error) -> FileError {
         FileError::io(&self.state, FileErrorKind::Journal, error)
     }

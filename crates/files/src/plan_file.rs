@@ -11,7 +11,7 @@ use crate::fs::open::{open_to_append, regular};
 use crate::fs::{Confinement, FileId, Stat};
 use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
-use crate::source::Source;
+use crate::source::{FilePath, Source};
 use crate::store::store_of::StoreOf;
 use crate::store::text_file::{TextFile, TextFiles};
 use brisk_quill_core::plan::fault::{PlanFault, RECORD_MOST};
@@ -25,6 +25,7 @@ use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
 
 /// The most times that a lock is tried, and the time between two tries.
@@ -90,6 +91,8 @@ pub struct PlanDoc {
     /// True if another program has added decisions since it was read.
     is_shared: bool,
     texts: TextFiles,
+    /// The folder that its paths are meant in; `None` is that of the process.
+    folder: Option<Arc<Path>>,
 }
 
 /// Changes with the same old and new bytes.
@@ -128,6 +131,7 @@ impl PlanDoc {
             whole: blake3::Hasher::new(),
             is_shared: false,
             texts: TextFiles::default(),
+            folder: None,
             path: path.to_owned(),
             index: PlanIndex::default(),
             length: 0,
@@ -473,11 +477,25 @@ impl PlanDoc {
     /// True unless a text that is as long as it was holds something else than `bytes` from an offset:
     /// one that has another length is not the one that was evaluated, and is refused for that.
     fn holds(&self, path: &Path, (from, length): (u64, u64), bytes: &[u8]) -> bool {
-        let Ok(text) = self.texts.open(path) else {
+        let path = FilePath::within(path.to_owned(), self.folder.clone());
+        let Ok(text) = self.texts.open(&path.place()) else {
             return true;
         };
         let mut found = vec![0; bytes.len()];
         text.bytes() != length || text.read_exact_at(&mut found, from).is_ok() && found == bytes
+    }
+
+    /// Its paths are meant in `folder`; without one, in that of the process.
+    #[must_use]
+    pub fn within(mut self, folder: Option<Arc<Path>>) -> Self {
+        self.folder = folder;
+        self
+    }
+
+    /// The file numbered so, from 0, as a source.
+    pub fn source(&self, file: usize) -> Source {
+        let path = path_of(&self.index.files[file].path);
+        Source::File(FilePath::within(path, self.folder.clone()))
     }
 
     /// The text of a file of the plan, as it is now.
@@ -486,7 +504,8 @@ impl PlanDoc {
     ///
     /// When it cannot be read.
     pub fn text(&self, file: &PlanFile) -> io::Result<TextFile> {
-        self.texts.open(&path_of(&file.path))
+        let path = FilePath::within(path_of(&file.path), self.folder.clone());
+        self.texts.open(&path.place())
     }
 
     /// The paths of the files of the plan. They must lie below `root`, which is the current folder;
@@ -564,7 +583,10 @@ impl PlanDoc {
     ) -> io::Result<PlannedFile> {
         let file = &self.index.files[number];
         Ok(PlannedFile {
-            source: Source::File(places[number].clone()),
+            source: Source::File(FilePath::within(
+                places[number].clone(),
+                self.folder.clone(),
+            )),
             confinement: match root {
                 Some(root) => Confinement::Below(root.to_owned()),
                 None => Confinement::AsEvaluated(file.real.as_deref().map(path_of)),

@@ -245,7 +245,7 @@ impl Reader {
             return Ok(Box::new(text));
         }
         if let (Some(cache), Source::File(path)) = (&self.cache, source)
-            && let Some(text) = cache.open(path)
+            && let Some(text) = cache.open(&path.place())
         {
             return Ok(Box::new(text));
         }
@@ -255,8 +255,8 @@ impl Reader {
         Ok(match source {
             Source::Stdin => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),
             Source::File(path) => match &self.root {
-                Some(root) => Box::new(open_below(root, path).map_err(fail)?),
-                None => open_at_once(path, &self.watch).map_err(fail)?,
+                Some(root) => Box::new(open_below(root, &path.place()).map_err(fail)?),
+                None => open_at_once(&path.place(), &self.watch).map_err(fail)?,
             },
         })
     }

@@ -60,12 +60,13 @@ pub fn stage_all(
     let mut staged = Vec::new();
     for file in &plan.files {
         let path = file.source.path();
-        let source = open_regular(path).map_err(|e| FileError::io(path, FileErrorKind::Read, e))?;
+        let source = open_regular(&file.source.place())
+            .map_err(|e| FileError::io(path, FileErrorKind::Read, e))?;
         let destination = destination(&file.source);
         let mut copy = staging.copy(&destination)?;
         let spliced = splice_into(&source, file, &mut copy.out);
         spliced.map_err(|error| error.into_file_error(path))?;
-        staged.push(copy.end(path, destination, file.count())?);
+        staged.push(copy.end(&file.source, destination, file.count())?);
     }
     Ok(staged)
 }
@@ -238,7 +239,7 @@ fn overwrite(path: &Path, new: &File, spooler: &mut Spooler) -> Result<PlannedFi
         BlockError::Read(error) => reading(error),
         BlockError::Keep(error) => FileError::io(path, FileErrorKind::Spool, error),
     })?;
-    let source = Source::File(path.to_owned());
+    let source = Source::file(path);
     Ok(PlannedFile::evaluated(
         source,
         Facts::of_bytes(hash, bytes),
@@ -337,13 +338,14 @@ impl OpenCopy {
     /// It has been written; gives a new file the mode of its source.
     fn end(
         self,
-        source: &Path,
+        source: &Source,
         destination: Destination,
         changes: u64,
     ) -> Result<Staged, FileError> {
         let writing = |error| FileError::io(destination.path(), FileErrorKind::Write, error);
-        let found = source.metadata();
-        let found = found.map_err(|error| FileError::io(source, FileErrorKind::Read, error))?;
+        let found = source.place().metadata();
+        let found =
+            found.map_err(|error| FileError::io(source.path(), FileErrorKind::Read, error))?;
         self.out.end().map_err(writing)?;
         let mut file = self.file;
         if let CopyFile::Beside(copy) = &mut file {
@@ -377,7 +379,7 @@ impl Staged {
 /// A file that is staged while it is evaluated, so that it is read only once.
 pub struct Copying<'s> {
     staging: &'s Staging,
-    source: PathBuf,
+    source: Source,
     destination: Destination,
     copy: Option<OpenCopy>,
     packing: Option<Packing>,
@@ -388,10 +390,10 @@ pub struct Copying<'s> {
 
 impl<'s> Copying<'s> {
     /// Of `source`, to `destination`.
-    pub fn new(staging: &'s Staging, source: &Path, destination: Destination) -> Self {
+    pub fn new(staging: &'s Staging, source: &Source, destination: Destination) -> Self {
         Self {
             staging,
-            source: source.to_owned(),
+            source: source.clone(),
             destination,
             copy: None,
             packing: None,

@@ -67,7 +67,7 @@ pub fn undo_plan(
             continue;
         };
         plan.files.push(PlannedFile {
-            source: Source::File(path),
+            source: Source::file(path),
             confinement: Confinement::AsEvaluated(None),
             facts: Facts::of_bytes(hash, *bytes),
             changes,

@@ -47,7 +47,7 @@ fn plan_of(files: &[(&str, &str)]) -> Plan {
 /// The plan that makes something else of every `quay`, and every `Q`.
 fn plan_to(files: &[(&str, &str)], to: &str) -> Plan {
     let file = |(path, text): &(&str, &str)| PlannedFile {
-        source: Source::File(path.into()),
+        source: Source::file(*path),
         confinement: Confinement::AsEvaluated(None),
         facts: Facts::of_bytes(blake3::hash(text.as_bytes()), text.len() as u64),
         changes: text

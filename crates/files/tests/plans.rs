@@ -59,7 +59,7 @@ fn written(doc: &PlanDoc, text: &str) -> Vec<u8> {
     let plan = doc.to_plan(None).unwrap();
     let mut out = Vec::new();
     for file in &plan.files {
-        assert_eq!(file.source, Source::File("a.txt".into()));
+        assert_eq!(file.source, Source::file("a.txt"));
         splice_into(text.as_bytes(), file, &mut out).unwrap();
     }
     out

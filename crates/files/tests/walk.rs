@@ -54,14 +54,14 @@ proptest! {
         // Some are also named, before the folder and in any order.
         let mut paths: Vec<PathBuf> = named.iter().filter_map(|i| made.get(*i).cloned()).collect();
         paths.push(folder.path().to_owned());
-        let listing = discover(&paths, &Search::default());
+        let listing = discover(&paths, None, &Search::default());
         prop_assert!(listing.problems.is_empty());
 
         let mut all = all_below(folder.path());
         all.sort();
         let mut seen = HashSet::new();
         all.retain(|(_, inode)| seen.insert(*inode));
-        let wanted: Vec<Source> = all.into_iter().map(|(path, _)| Source::File(path)).collect();
+        let wanted: Vec<Source> = all.into_iter().map(|(path, _)| Source::file(path)).collect();
         prop_assert_eq!(listing.sources, wanted);
     }
 }

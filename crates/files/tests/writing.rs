@@ -28,7 +28,7 @@ fn plan(folder: &Path, names: &[&str]) -> Plan {
             after: b"quay".to_vec(),
         };
         let facts = Facts::of_bytes(blake3::hash(&bytes), bytes.len() as u64);
-        PlannedFile::evaluated(Source::File(path), facts, vec![change].into())
+        PlannedFile::evaluated(Source::file(path), facts, vec![change].into())
     });
     Plan {
         files: files.collect(),

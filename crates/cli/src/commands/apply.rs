@@ -7,6 +7,7 @@ use crate::commands::notes::print_notes;
 use crate::commands::report::{Evaluating, first_unexpected, guards, unexpected};
 use crate::commands::{copy_out, journal_run, plans};
 use crate::diagnostic::Diagnostic;
+use crate::host::cancel_token;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::progress;
@@ -14,7 +15,6 @@ use crate::render::decisions::what_is_written;
 use crate::render::kinds::shapes_at_a_glance;
 use crate::render::sentence::rewrite_sentence;
 use crate::render::table::rewrite_totals;
-use crate::signals::cancel_token;
 use crate::status::Status;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
@@ -24,6 +24,7 @@ use brisk_quill_engine::change_collector::ChangeCollector;
 use brisk_quill_engine::collector::{Collector, Events, FileHunk};
 use brisk_quill_engine::copy_out::Targets;
 use brisk_quill_engine::kinds::KindCollector;
+use brisk_quill_engine::runs::Origin;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::summary::FileEnd;
 use brisk_quill_files::changes::Spooler;
@@ -266,7 +267,7 @@ fn judge(evaluating: &Evaluating<'_>, output: &mut Output) -> Result<(Status, bo
 fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let expected = options::expected(&args.guard.expect)?;
     let mut meant = plans::meant_to_write(&args.plan, !args.yes, output)?;
-    let problems = meant.doc.index.problems;
+    let problems = meant.plan.doc.index.problems;
     if problems > 0 && !args.guard.skip_problems {
         let what = counted(problems, "problem");
         let message = format!("{} left {what} aside when it was made", meant.name);
@@ -285,7 +286,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
         }
         None => None,
     };
-    let written = what_is_written(&meant.doc.index);
+    let written = what_is_written(&meant.plan.doc.index);
     let text = format!("{}\n\n{written}\n\n", meant.sentence());
     let to_stdout = targets
         .as_ref()
@@ -305,7 +306,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
     if let Some((to, targets)) = targets {
         let staged = targets.copy_plan(&plan);
         let staged = staged.map_err(|error| Diagnostic::of_file(&error))?;
-        let rewrite = serde_json::to_value(&meant.doc.index.rewrite).unwrap_or_default();
+        let rewrite = serde_json::to_value(&meant.plan.doc.index.rewrite).unwrap_or_default();
         copy_out::put_in_place(targets, staged, (to, rewrite), output)?;
         return Ok(Status::Fine);
     }
@@ -313,7 +314,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
     let what = journal_run::changes_in_files(changes, files);
     if !args.yes {
         let mut kinds = KindCollector::default();
-        kinds.plan(&meant.doc).map_err(|error| {
+        kinds.plan(&meant.plan.doc).map_err(|error| {
             Diagnostic::trouble(format!("the plan cannot be read again: {error}"))
         })?;
         print_kinds(kinds, output);
@@ -486,7 +487,7 @@ fn in_place(
         return Ok(Status::No);
     }
     let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
-    let done = journal_run::make(plan, rewrite, None)?;
+    let done = journal_run::make(plan, Origin::Rewrite(rewrite))?;
     journal_run::tell(&done, output);
     Ok(Status::Fine)
 }

@@ -4,12 +4,13 @@ use crate::commands::ends::report_unreadable;
 use crate::commands::journal_run;
 use crate::commands::report::Evaluating;
 use crate::diagnostic::Diagnostic;
+use crate::host::{cancel_token, host};
 use crate::output::Output;
 use crate::render::names::file_name;
-use crate::signals::cancel_token;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_engine::copy_out::{TargetError, Targets};
+use brisk_quill_engine::runs::Origin;
 use brisk_quill_files::error::system_words;
 use brisk_quill_files::run::request::RunDone;
 use brisk_quill_files::source::Source;
@@ -27,7 +28,7 @@ pub fn targets<'s>(
     sources: impl ExactSizeIterator<Item = &'s Source>,
     overwrite: bool,
 ) -> Result<Targets, Diagnostic> {
-    let targets = Targets::new(to, sources, journal_run::temporaries(), overwrite);
+    let targets = Targets::new(&host(), to, sources, overwrite);
     targets.map_err(|error| target_diagnostic(&error))
 }
 
@@ -107,7 +108,7 @@ pub fn put_in_place(
     let overwrites = put.overwrites.changed().count();
     let done = match overwrites {
         0 => None,
-        _ => match journal_run::make(&put.overwrites, rewrite, None) {
+        _ => match journal_run::make(&put.overwrites, Origin::Rewrite(rewrite)) {
             Ok(done) => Some(done),
             Err(diagnostic) => {
                 put.take_back();

@@ -2,6 +2,7 @@
 
 use crate::args::definitions::{DemoArgs, When};
 use crate::diagnostic::Diagnostic;
+use crate::host::program;
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
@@ -164,7 +165,7 @@ fn temporary_folder() -> Result<PathBuf, Diagnostic> {
 }
 
 fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Diagnostic> {
-    let program = std::env::current_exe()
+    let program = program()
         .map_err(|error| Diagnostic::trouble(format!("cannot find this program: {error}")))?;
     let place = visible_path(folder);
     output.say(&format!(

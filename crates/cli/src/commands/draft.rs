@@ -4,7 +4,7 @@ use crate::args::definitions::{DraftArgs, FilesArgs, TableArgs};
 use crate::args::split::Part;
 use crate::args::{definitions, words};
 use crate::commands::ends::check_new;
-use crate::commands::{journal_run, plans, preview, review};
+use crate::commands::{plans, preview, review};
 use crate::diagnostic::Diagnostic;
 use crate::draft::action::Leave;
 use crate::draft::request::{Compiled, StepText, ask, command_line};
@@ -15,6 +15,7 @@ use crate::draft::state::completion::OptionNames;
 use crate::draft::stdin_sample::StdinSample;
 use crate::draft::worker::Opened;
 use crate::full_screen::palette::Palette;
+use crate::host::host;
 use crate::options;
 use crate::output::Output;
 use crate::status::Status;
@@ -49,7 +50,7 @@ pub fn run(args: &DraftArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         opened: Opened { paths, stdin },
         palette: Palette::of(output),
         threads: Threads::new(args.files.threads),
-        temporaries: journal_run::temporaries(),
+        temporaries: Arc::clone(host().temporaries()),
         save: &save,
     };
     output.show();

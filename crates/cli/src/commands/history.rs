@@ -3,6 +3,7 @@
 use crate::args::definitions::{HistoryArgs, ShowArgs};
 use crate::commands::journal_run;
 use crate::diagnostic::Diagnostic;
+use crate::host::{current_folder, host};
 use crate::options;
 use crate::output::Output;
 use crate::render::history::{HistoryRow, history_list, history_was_now};
@@ -19,7 +20,6 @@ use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::recover::copies::clean;
 use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
-use std::time::{SystemTime, UNIX_EPOCH};
 
 /// From this size on the journal is mentioned, in bytes.
 const LARGE: u64 = 1 << 30;
@@ -214,13 +214,11 @@ fn forget(
         return Err(Diagnostic::no(format!("there is no run {run}"))
             .remedy("nothing has been forgotten; `bquill history` lists the runs"));
     }
-    let here = journal_run::current_folder()?;
+    let here = current_folder()?;
     let _lock = journal
         .lock()
         .map_err(|error| Diagnostic::of_file(&error))?;
-    let now = SystemTime::now()
-        .duration_since(UNIX_EPOCH)
-        .map_or(0, |since| since.as_secs());
+    let now = host().now();
     let limit = args
         .older_than
         .map(|days| now.saturating_sub(days.saturating_mul(86_400)));

@@ -1,42 +1,32 @@
 //! The journal, the question, and a run made under it, for the verbs that write.
 
 use crate::diagnostic::Diagnostic;
+use crate::host::{current_folder, host};
 use crate::output::Output;
 use crate::signals;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
+use brisk_quill_engine::runs::{self, Origin};
 use brisk_quill_files::error::FileErrorKind;
-use brisk_quill_files::error::system_words;
-use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::plan::Plan;
 use brisk_quill_files::recover::left_file::{Holds, LeftFile};
-use brisk_quill_files::run::make_run;
-use brisk_quill_files::run::request::{RunDone, RunFailed, RunNote, RunRequest};
-use brisk_quill_files::temporary::Temporaries;
+use brisk_quill_files::run::request::{RunDone, RunFailed, RunNote};
 use signal_hook::consts::{SIGINT, SIGTERM};
 use std::io::{self, BufRead, IsTerminal};
 use std::path::PathBuf;
+use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
-use std::sync::{Arc, OnceLock};
-use std::time::{SystemTime, UNIX_EPOCH};
 
 /// The journal of this user.
 pub fn journal() -> Result<Journal<'static>, Diagnostic> {
-    let place = Journal::place().ok_or_else(|| {
+    host().journal().ok_or_else(|| {
         Diagnostic::trouble(
             "there is no place for the journal, for neither HOME nor XDG_STATE_HOME is set",
         )
         .remedy("set XDG_STATE_HOME to a folder of your own")
-    })?;
-    Ok(Journal::new(&RealFs, place))
-}
-
-/// The temporary files of this program.
-pub fn temporaries() -> Arc<Temporaries> {
-    static ALL: OnceLock<Arc<Temporaries>> = OnceLock::new();
-    Arc::clone(ALL.get_or_init(|| Temporaries::new(Journal::place().as_deref())))
+    })
 }
 
 /// Makes sure that there is a run of this number.
@@ -65,16 +55,6 @@ pub fn records(journal: &Journal<'_>) -> Result<Vec<RunRecord>, Diagnostic> {
     let numbers = numbers.map_err(|error| Diagnostic::of_file(&error))?;
     let runs = numbers.into_iter().map(|run| journal.load(run));
     Ok(runs.flatten().collect())
-}
-
-/// The current folder.
-pub fn current_folder() -> Result<PathBuf, Diagnostic> {
-    std::env::current_dir().map_err(|error| {
-        Diagnostic::trouble(format!(
-            "the current folder cannot be read: {}",
-            system_words(&error)
-        ))
-    })
 }
 
 /// Says so where runs were interrupted.
@@ -110,36 +90,26 @@ pub fn tell_interrupted(output: &mut Output) {
 
 /// Makes a run. An interrupt before the decision reverts everything; after it, the run is
 /// finished first.
-pub fn make(
-    plan: &Plan,
-    rewrite: serde_json::Value,
-    undoes: Option<u64>,
-) -> Result<RunDone, Diagnostic> {
-    let journal = journal()?;
+pub fn make(plan: &Plan, origin: Origin) -> Result<RunDone, Diagnostic> {
+    let interrupted = begin()?;
+    runs::make(&host(), plan, origin, &interrupted).map_err(|failed| not_made(&failed))
+}
+
+/// Signals only set a flag from here on; makes sure that there can be a run.
+pub fn begin() -> Result<Arc<AtomicBool>, Diagnostic> {
+    journal()?;
+    current_folder()?;
     let interrupted = Arc::new(AtomicBool::new(false));
     signals::hold();
     for signal in [SIGINT, SIGTERM] {
         // Without the handler the journal would still see to it that all is finished later.
         let _ = signal_hook::flag::register(signal, Arc::clone(&interrupted));
     }
-    let folder = current_folder()?;
-    let at = SystemTime::now().duration_since(UNIX_EPOCH);
-    let mut lock = journal
-        .lock()
-        .map_err(|error| Diagnostic::of_file(&error))?;
-    let request = RunRequest {
-        plan,
-        rewrite,
-        undoes,
-        at: at.map_or(0, |since| since.as_secs()),
-        folder: &folder,
-        interrupted: &interrupted,
-    };
-    make_run(&RealFs, &journal, &mut lock, &request).map_err(|failed| not_made(&failed))
+    Ok(interrupted)
 }
 
 /// The diagnostic of a run that was not made.
-fn not_made(failed: &RunFailed) -> Diagnostic {
+pub fn not_made(failed: &RunFailed) -> Diagnostic {
     let error = &failed.error;
     let diagnostic = match (error.kind, &error.source) {
         (FileErrorKind::Unfinished, Some(run)) => Diagnostic::trouble(format!(

@@ -1,8 +1,8 @@
 //! Plans saved as pages, which a browser shows.
 
-use crate::commands::journal_run;
 use crate::commands::plans::Meant;
 use crate::diagnostic::Diagnostic;
+use crate::host::host;
 use crate::output::Output;
 use crate::page::{CHANGES_MOST, Page};
 use brisk_quill_core::escape::visible_path;
@@ -13,7 +13,7 @@ use std::path::Path;
 
 /// Saves a plan as a page, and says so.
 pub fn save(meant: &Meant, file: &Path, output: &mut Output) -> Result<(), Diagnostic> {
-    let changes = meant.doc.index.entries.len();
+    let changes = meant.plan.doc.index.entries.len();
     if changes > CHANGES_MOST {
         let (found, most) = (
             counted(changes as u64, "change"),
@@ -43,10 +43,10 @@ pub fn save(meant: &Meant, file: &Path, output: &mut Output) -> Result<(), Diagn
 fn write(meant: &Meant, file: &Path) -> io::Result<()> {
     let request = meant.request();
     let page = Page {
-        doc: &meant.doc,
+        doc: &meant.plan.doc,
         request: &request,
     };
-    let mut out = BufWriter::new(journal_run::temporaries().beside(file)?);
+    let mut out = BufWriter::new(host().temporaries().beside(file)?);
     page.write(&mut out)?;
     out.flush()?;
     let written = out.into_inner()?;

@@ -7,15 +7,16 @@ use crate::commands::ends::{already_there, report_failed, stopped};
 use crate::commands::journal_run;
 use crate::commands::report::Reported;
 use crate::diagnostic::Diagnostic;
+use crate::host::{current_folder, go_to, host};
 use crate::output::Output;
 use crate::render::sentence::rewrite_sentence;
-use crate::signals::{self, cancel_token};
+use crate::signals;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::step_spec::StepSpec;
-use brisk_quill_engine::plan_store::{last_place, make_room, new_decisions_place};
+use brisk_quill_engine::open_plan::{NotAppended, OpenPlan, WriteError};
 use brisk_quill_engine::plan_writer::PlanWriteError;
-use brisk_quill_engine::renew::{RenewError, Renewal, Renewed, source_of};
+use brisk_quill_engine::renew::{RenewError, Renewed, source_of};
 use brisk_quill_engine::tables::UnreadTables;
 use brisk_quill_files::error::{FileErrorKind, system_words};
 use brisk_quill_files::fs::FileId;
@@ -23,11 +24,9 @@ use brisk_quill_files::plan::Plan;
 use brisk_quill_files::plan_file::{AppendError, PlanDoc, PlanFileError};
 use brisk_quill_files::read::planned::PlannedTexts;
 use brisk_quill_files::source::Source;
-use std::fs;
-use std::io::{self, Write};
+use std::io;
 use std::ops::ControlFlow;
-use std::os::unix::fs::OpenOptionsExt;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 /// The file that is named; `last` names none.
 fn named(file: Option<&Path>) -> Option<&Path> {
@@ -39,12 +38,15 @@ pub fn open(file: Option<&Path>) -> Result<PlanDoc, Diagnostic> {
     let file = named(file);
     let place = match file {
         Some(file) => file.to_owned(),
-        None => last_place().filter(|place| place.exists()).ok_or_else(|| {
-            Diagnostic::no("there is no preview to go on with in this folder").remedy(
-                "`bquill preview PATTERN --with TEMPLATE …` makes one, or name a plan with \
+        None => host()
+            .last_plan()
+            .filter(|place| place.exists())
+            .ok_or_else(|| {
+                Diagnostic::no("there is no preview to go on with in this folder").remedy(
+                    "`bquill preview PATTERN --with TEMPLATE …` makes one, or name a plan with \
                  `--plan FILE`",
-            )
-        })?,
+                )
+            })?,
     };
     let name = name_of(file);
     PlanDoc::open(&place).map_err(|error| cannot_use(&name, &error))
@@ -92,13 +94,11 @@ pub fn check_alone(parts: &[Part], ensures: bool) -> Result<(), Diagnostic> {
 
 /// A plan that is meant to be judged or written.
 pub struct Meant {
-    pub doc: PlanDoc,
+    pub plan: OpenPlan,
     /// Its name.
     pub name: String,
     /// The command that goes on with it.
     pub again: String,
-    /// Its paths must lie below this folder; `None` where it is our own.
-    root: Option<PathBuf>,
 }
 
 /// The plan that the options mean; renewed, where that is asked for.
@@ -120,17 +120,11 @@ pub fn meant_to_write(
     })?;
     let doc = open(file.as_deref())?;
     if let Some(root) = &args.root {
-        std::env::set_current_dir(root).map_err(|error| {
-            Diagnostic::trouble(format!(
-                "cannot go to {}: {}",
-                visible_path(root),
-                system_words(&error)
-            ))
-        })?;
+        go_to(root)?;
     }
-    let here = journal_run::current_folder()?;
+    let root = file.as_ref().map(|_| current_folder()).transpose()?;
     let mut meant = Meant {
-        doc,
+        plan: OpenPlan::new(doc, &host(), root),
         name: name_of(args.plan.as_deref()),
         again: match file {
             Some(_) => format!(
@@ -139,10 +133,9 @@ pub fn meant_to_write(
             ),
             None => "bquill review".to_owned(),
         },
-        root: file.map(|_| here),
     };
-    if !meant.doc.is_whole() && !args.partial {
-        let changes = counted(meant.doc.index.entries.len() as u64, "change");
+    if !meant.plan.doc.is_whole() && !args.partial {
+        let changes = counted(meant.plan.doc.index.entries.len() as u64, "change");
         let message = format!("{} was cut off; {changes} of it can be read", meant.name);
         return Err(Diagnostic::trouble(message)
             .remedy("make it anew, or add `--partial` to go on with what is there"));
@@ -158,7 +151,7 @@ pub fn meant_to_write(
 /// its place already.
 pub fn just_kept(kept: Option<FileId>, output: &mut Output) -> Result<Meant, Diagnostic> {
     let meant = meant(&PlanArgs::default(), output)?;
-    match kept == Some(meant.doc.id()) {
+    match kept == Some(meant.plan.doc.id()) {
         true => Ok(meant),
         false => Err(Diagnostic::trouble(
             "another preview in this folder has replaced this one before it could be shown",
@@ -172,7 +165,7 @@ pub fn just_kept(kept: Option<FileId>, output: &mut Output) -> Result<Meant, Dia
 impl Meant {
     /// Evaluates the plan again, and says what became of the decisions.
     fn renew(&mut self, may_lose: bool, output: &mut Output) -> Result<(), Diagnostic> {
-        if let Some(run) = self.doc.index.undoes {
+        if let Some(run) = self.plan.doc.index.undoes {
             return Err(Diagnostic::wrong(format!(
                 "{} reverts run {run}, so there is no rewrite to evaluate again",
                 self.name
@@ -181,22 +174,15 @@ impl Meant {
         }
         // Where the plan may not write, it may not read either.
         self.check_places()?;
-        let root = self.root.clone();
-        let renewal = Renewal {
-            root: root.as_deref(),
-            temporaries: &journal_run::temporaries(),
-            token: cancel_token(),
-            may_lose,
-        };
         signals::listen();
         let mut reported = Reported::default();
-        let renewed = renewal.renew(&mut self.doc, |source, found, end| {
+        let renewed = self.plan.renew(may_lose, |source, found, end| {
             output.flow()?;
             report_failed(end, output);
             reported.units(source, &found.problems, &found.unmet, output);
             ControlFlow::Continue(())
         });
-        let (doc, renewed) = renewed.map_err(|error| match error {
+        let renewed = renewed.map_err(|error| match error {
             RenewError::Stopped => stopped(),
             RenewError::Lost(renewed) => self.would_lose(&renewed),
             RenewError::Rewrite { .. } => Diagnostic::wrong(error.to_string()),
@@ -204,7 +190,6 @@ impl Meant {
             other => Diagnostic::trouble(other.to_string()),
         })?;
         let Renewed { carried, lost, new } = renewed;
-        self.doc = doc;
         let text = format!(
             "Evaluated again: {} carried over, {} lost, {}.\n\n",
             counted(carried, "decision"),
@@ -231,7 +216,7 @@ impl Meant {
 
     /// Makes sure that every decision fits the plan and its files.
     pub fn check_decisions(&self) -> Result<(), Diagnostic> {
-        let checked = self.doc.check_decisions(self.root());
+        let checked = self.plan.check_decisions();
         checked.map_err(|error| match error {
             PlanFileError::Decision(_) => {
                 Diagnostic::trouble(format!("{} cannot be used: {error}", self.name)).remedy(
@@ -246,32 +231,32 @@ impl Meant {
     /// Appends decisions to the plan that is shown. Where another one has taken its place, they are
     /// kept in a file of their own, which the error names.
     pub fn append(&mut self, lines: &[u8]) -> Result<(), Diagnostic> {
-        let done = self.doc.append(lines);
-        done.map_err(|error| self.not_appended(&error, lines))?;
+        let done = self.plan.append(lines);
+        done.map_err(|error| self.not_appended(&error))?;
         self.sync()
     }
 
     /// Brings the decisions to the disk.
     pub fn sync(&self) -> Result<(), Diagnostic> {
         let failed = |error| Diagnostic::trouble(format!("cannot write the decisions: {error}"));
-        self.doc.sync().map_err(failed)
+        self.plan.doc.sync().map_err(failed)
     }
 
-    /// Keeps decisions that could not be appended.
-    pub fn not_appended(&self, error: &AppendError, lines: &[u8]) -> Diagnostic {
+    /// The diagnostic of decisions that could not be appended.
+    pub fn not_appended(&self, not: &NotAppended) -> Diagnostic {
         let name = &self.name;
-        let message = match error {
+        let message = match &not.error {
             AppendError::Replaced => {
                 format!("{name} was replaced, removed or changed by another program meanwhile")
             }
             AppendError::Io(error) => format!("cannot write the decisions to {name}: {error}"),
         };
         let diagnostic = Diagnostic::trouble(message);
-        match keep_decisions(&self.doc.hash(), lines) {
+        match &not.kept {
             Ok(Some(kept)) => diagnostic.remedy(format!(
                 "nothing has been written to it; your decisions are kept in {0}. Make the same plan again, \
                  and `bquill review --decisions {0}` takes them in",
-                visible_path(&kept)
+                visible_path(kept)
             )),
             Ok(None) => diagnostic.remedy("nothing had been decided; review the plan again"),
             Err(error) => diagnostic.remedy(format!("the decisions cannot be kept either: {error}")),
@@ -280,21 +265,19 @@ impl Meant {
 
     /// Makes sure that its files lie where they may.
     pub fn check_places(&self) -> Result<(), Diagnostic> {
-        let places = self.doc.places(self.root.as_deref());
-        places
-            .map(drop)
-            .map_err(|error| cannot_use(&self.name, &error))
+        let checked = self.plan.check_places();
+        checked.map_err(|error| cannot_use(&self.name, &error))
     }
 
     /// The changes it would write.
     pub fn to_plan(&self) -> Result<Plan, Diagnostic> {
-        let plan = self.doc.to_plan(self.root.as_deref());
+        let plan = self.plan.changes();
         plan.map_err(|error| cannot_use(&self.name, &error))
     }
 
     /// The folder that its files and tables must lie below; `None` where it is our own.
     pub fn root(&self) -> Option<&Path> {
-        self.root.as_deref()
+        self.plan.root()
     }
 
     /// Its name, and how its rewrite was understood.
@@ -308,7 +291,7 @@ impl Meant {
 
     /// A sentence that says how its rewrite was understood.
     pub fn request(&self) -> String {
-        let index = &self.doc.index;
+        let index = &self.plan.doc.index;
         if let Some(run) = index.undoes {
             let files = counted(index.files.len() as u64, "file");
             return format!("In {files}: what run {run} changed gets its old text back.");
@@ -326,8 +309,10 @@ impl Meant {
 
     /// Makes the run, and says so. A preview that was applied is no longer the last one.
     pub fn write(&mut self, plan: &Plan, output: &mut Output) -> Result<(), Diagnostic> {
-        self.doc.check_unshared().map_err(|error| match error {
-            AppendError::Replaced => Diagnostic::trouble(format!(
+        let interrupted = journal_run::begin()?;
+        let done = self.plan.write(plan, &interrupted);
+        let done = done.map_err(|error| match error {
+            WriteError::Shared => Diagnostic::trouble(format!(
                 "somebody else has decided about {} meanwhile",
                 self.name
             ))
@@ -335,52 +320,14 @@ impl Meant {
                 "nothing has been written; look again with `{}`",
                 self.again
             )),
-            AppendError::Io(error) => {
+            WriteError::Read(error) => {
                 Diagnostic::trouble(format!("{} cannot be read again: {error}", self.name))
             }
+            WriteError::Run(failed) => journal_run::not_made(&failed),
         })?;
-        let undoes = self.doc.index.undoes;
-        let rewrite = match undoes {
-            Some(_) => serde_json::Value::Null,
-            None => serde_json::to_value(&self.doc.index.rewrite).unwrap_or_default(),
-        };
-        let done = journal_run::make(plan, rewrite, undoes)?;
         journal_run::tell(&done, output);
-        if self.root.is_none() {
-            self.doc.remove();
-        }
         Ok(())
     }
-}
-
-/// Keeps decisions about the plan of this hash in a file of their own, which can be taken in by
-/// `review --decisions`; `None` where there are none.
-fn keep_decisions(hash: &str, lines: &[u8]) -> io::Result<Option<PathBuf>> {
-    let mut kept = Vec::new();
-    for record in lines
-        .split(|byte| *byte == b'\n')
-        .filter(|line| !line.is_empty())
-    {
-        let mut record: serde_json::Map<String, serde_json::Value> =
-            serde_json::from_slice(record)?;
-        record.insert("plan".into(), hash.into());
-        kept.extend(serde_json::to_vec(&record)?);
-        kept.push(b'\n');
-    }
-    if kept.is_empty() {
-        return Ok(None);
-    }
-    let place = new_decisions_place(hash).ok_or(io::ErrorKind::NotFound)?;
-    make_room(&place)?;
-    let mut options = fs::File::options();
-    let mut file = options
-        .write(true)
-        .create_new(true)
-        .mode(0o600)
-        .open(&place)?;
-    file.write_all(&kept)?;
-    file.sync_all()?;
-    Ok(Some(place))
 }
 
 /// A plan that cannot be written.

@@ -7,8 +7,9 @@ use crate::args::split::Part;
 use crate::commands::ends::{check_new, report_unreadable};
 use crate::commands::preview::view::View;
 use crate::commands::report::{Evaluating, guards};
-use crate::commands::{journal_run, pages, plans};
+use crate::commands::{pages, plans};
 use crate::diagnostic::Diagnostic;
+use crate::host::host;
 use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
 use crate::render::{compared, kinds};
@@ -176,7 +177,7 @@ impl<'a> Preview<'a> {
         };
         let plan = PlanWriter::new(
             (&planned.text, &planned.rewrite),
-            &journal_run::temporaries(),
+            &host(),
             args.json,
             args.save_plan.as_deref(),
             match keeps {

@@ -3,11 +3,12 @@
 use crate::args::definitions::GuardArgs;
 use crate::commands::ends::{report_failed, stopped};
 use crate::diagnostic::Diagnostic;
+use crate::host::cancel_token;
 use crate::options;
 use crate::output::Output;
 use crate::render::highlight::one_line_of;
 use crate::render::names::file_name;
-use crate::signals::{self, cancel_token};
+use crate::signals;
 use crate::status::Status;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::numbers::counted;

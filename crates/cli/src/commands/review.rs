@@ -5,27 +5,25 @@ mod taken_in;
 use crate::args::definitions::{FilesArgs, GuardArgs, ReviewArgs};
 use crate::args::split::Part;
 use crate::commands::ends::{check_new, report_unreadable};
-use crate::commands::journal_run;
 use crate::commands::pages;
-use crate::commands::plans::{self, Meant, plan_write_diagnostic};
+use crate::commands::plans::{self, plan_write_diagnostic};
 use crate::commands::report::{Evaluating, guards};
 use crate::diagnostic::Diagnostic;
+use crate::host::host;
 use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
 use crate::render::decisions::what_is_written;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::plan::PlanIndex;
-use brisk_quill_core::plan::decide::Decider;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::field::line;
 use brisk_quill_core::records::history::DecisionsRecord;
-use brisk_quill_core::records::plan::decision_line;
+use brisk_quill_engine::decide::{Decisions, DecisionsError};
 use brisk_quill_engine::plan_collector::{PlanCollector, run_options};
 use brisk_quill_engine::plan_writer::{Keeping, PlanWriter};
-use brisk_quill_engine::renew::source_of;
 use brisk_quill_engine::schedule::Threads;
-use brisk_quill_files::discover::{FileUse, Search};
+use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::fs::FileId;
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
@@ -41,7 +39,7 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         check_new(page, "the page")?;
     }
     let by = KindsBy::of(args.kinds.as_deref())?.unwrap_or(KindsBy::Need);
-    let deciders = Deciders::new(args)?;
+    let decisions = decisions(args)?;
     let mut kept = None;
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
         plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
@@ -57,7 +55,7 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         Some(kept) => plans::just_kept(kept, output)?,
         None => plans::meant(&args.plan, output)?,
     };
-    if meant.doc.index.entries.is_empty() {
+    if meant.plan.doc.index.entries.is_empty() {
         return Err(Diagnostic::no("there is nothing to review"));
     }
     if decides || takes_in {
@@ -65,13 +63,14 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         let mut lines = Vec::new();
         let told = taken_in::take_in(&mut meant, &args.decisions, &mut lines)?;
         if decides {
-            decide(&mut meant, &deciders, args, &mut lines)?;
+            let made = decisions.make(&mut meant.plan.doc);
+            lines.extend(made.map_err(|error| not_decided(&error))?);
         }
         meant.append(&lines)?;
         output.note(&told);
     }
     if decides || takes_in {
-        tell_decisions(&meant.doc.index, args.json, output);
+        tell_decisions(&meant.plan.doc.index, args.json, output);
     }
     if let Some(page) = &args.report {
         pages::save(&meant, page, output)?;
@@ -134,7 +133,7 @@ pub fn evaluate(
         .with_hints(!files.no_hints);
     let plan = PlanWriter::new(
         (&asked.text, &asked.rewrite),
-        &journal_run::temporaries(),
+        &host(),
         false,
         None,
         Keeping::Always,
@@ -165,110 +164,42 @@ pub fn evaluate(
 }
 
 /// The decisions of the command line.
-struct Deciders {
-    /// In the order of the options: those that refuse go last, so they win.
-    all: Vec<(Decider, Decision)>,
-    globs: Vec<Search>,
+fn decisions(args: &ReviewArgs) -> Result<Decisions, Diagnostic> {
+    let mut decisions = Decisions::default();
+    // Those that refuse go last, so they win.
+    for (option, texts, decision) in [
+        ("--accept", &args.accept, Decision::Accepted),
+        ("--refuse", &args.refuse, Decision::Refused),
+    ] {
+        for text in texts {
+            let added = decisions.add(text, decision);
+            added.map_err(|error| Diagnostic::fault(option, text, &error))?;
+        }
+    }
+    match (args.accept_rest, args.refuse_rest) {
+        (true, _) => decisions.decide_rest(Decision::Accepted),
+        (_, true) => decisions.decide_rest(Decision::Refused),
+        _ => {}
+    }
+    let checked = decisions.check();
+    checked.map_err(|error| Diagnostic::wrong(error.to_string()))?;
+    Ok(decisions)
 }
 
-impl Deciders {
-    fn new(args: &ReviewArgs) -> Result<Self, Diagnostic> {
-        let mut globs = Vec::new();
-        let mut all = Vec::new();
-        let accept = args
-            .accept
-            .iter()
-            .map(|text| ("--accept", text, Decision::Accepted));
-        let refuse = args
-            .refuse
-            .iter()
-            .map(|text| ("--refuse", text, Decision::Refused));
-        for (option, text, decision) in accept.chain(refuse) {
-            let decider = Decider::parse(text, &mut globs)
-                .map_err(|error| Diagnostic::fault(option, text, &error))?;
-            all.push((decider, decision));
+/// The diagnostic of decisions that were not made.
+fn not_decided(error: &DecisionsError) -> Diagnostic {
+    match error {
+        DecisionsError::NamesNone(text) => {
+            let text = visible(text.as_bytes());
+            Diagnostic::wrong(format!("`{text}` names no change of this plan")).remedy(
+                "nothing has been decided; `preview --kinds` and `preview --json` list the numbers and ids",
+            )
         }
-        let search = |glob: &String| {
-            Search::new(std::slice::from_ref(glob), &[], true)
-                .map_err(|error| Diagnostic::wrong(error.to_string()))
-        };
-        let globs = globs.iter().map(search).collect::<Result<_, _>>()?;
-        Ok(Self { all, globs })
-    }
-}
-
-/// Decides without a screen; the records go to `lines`.
-fn decide(
-    meant: &mut Meant,
-    deciders: &Deciders,
-    args: &ReviewArgs,
-    lines: &mut Vec<u8>,
-) -> Result<(), Diagnostic> {
-    let fail = |error: io::Error| Diagnostic::trouble(format!("cannot read the plan: {error}"));
-    let all = &deciders.all;
-    let needs_kinds = all.iter().any(|(decider, _)| decider.needs_kinds());
-    let kinds = match needs_kinds {
-        true => Some(meant.doc.kinds().map_err(fail)?),
-        false => None,
-    };
-    let rest = match (args.accept_rest, args.refuse_rest) {
-        (true, _) => Some(Decision::Accepted),
-        (_, true) => Some(Decision::Refused),
-        _ => None,
-    };
-    let plan = &meant.doc.index;
-    let mut met = vec![false; all.len()];
-    // The number of the last option that names each change.
-    let mut named: Vec<Option<usize>> = vec![None; plan.entries.len()];
-    for (number, (decider, _)) in all.iter().enumerate() {
-        for id in decider.ids() {
-            if let Some(index) = plan.index_of(id) {
-                named[index] = Some(number);
-                met[number] = true;
-            }
+        DecisionsError::Glob(error) => Diagnostic::wrong(error.to_string()),
+        DecisionsError::Plan(error) => {
+            Diagnostic::trouble(format!("cannot read the plan: {error}"))
         }
     }
-    let of_conditions: Vec<usize> = (0..all.len())
-        .filter(|number| all[*number].0.has_conditions())
-        .collect();
-    for (of, file) in plan.files.iter().enumerate() {
-        if of_conditions.is_empty() {
-            break;
-        }
-        let source = source_of(&plan.files[of].path);
-        let wants = |glob: &Search| glob.wants(source.path());
-        let in_globs: Vec<bool> = deciders.globs.iter().map(wants).collect();
-        let own = named[file.first..file.end].iter_mut();
-        for (index, named) in (file.first..).zip(own) {
-            let kind = kinds.as_ref().map(|kinds| u64::from(kinds.of[index]) + 1);
-            for &number in &of_conditions {
-                if all[number]
-                    .0
-                    .holds(plan, index, kind, &|glob| in_globs[glob])
-                {
-                    met[number] = true;
-                    *named = (*named).max(Some(number));
-                }
-            }
-        }
-    }
-    let texts: Vec<&String> = args.accept.iter().chain(&args.refuse).collect();
-    if let Some(number) = met.iter().position(|met| !met) {
-        let text = visible(texts[number].as_bytes());
-        return Err(Diagnostic::wrong(format!("`{text}` names no change of this plan")).remedy(
-            "nothing has been decided; `preview --kinds` and `preview --json` list the numbers and ids",
-        ));
-    }
-    for (index, named) in named.into_iter().enumerate() {
-        let now = meant.doc.index.entries[index].decision;
-        let decision = named.map(|number| all[number].1);
-        let decision = decision.or(rest.filter(|_| now == Decision::Open));
-        if let Some(decision) = decision.filter(|decision| *decision != now) {
-            lines.extend(decision_line(&meant.doc.index.id(index), decision, None));
-            meant.doc.index.set(index, decision, None);
-        }
-    }
-    Ok(())
 }
 
 /// Tells what would be written now.

@@ -3,11 +3,13 @@
 use crate::args::definitions::UndoArgs;
 use crate::commands::journal_run;
 use crate::diagnostic::Diagnostic;
+use crate::host::{current_folder, host};
 use crate::output::Output;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_engine::revert::{RevertPlan, revert_plan};
+use brisk_quill_engine::runs::{InEffect, Origin, newest_in_effect};
 use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::journal::reverts::Reverts;
@@ -21,12 +23,12 @@ const NAMED_MOST: usize = 20;
 
 pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     let journal = journal_run::journal()?;
-    let here = journal_run::current_folder()?;
+    let here = current_folder()?;
     let records = journal_run::records(&journal)?;
     let reverts = Reverts::of(records.iter());
     let record = match args.run {
         Some(run) => journal_run::run(&journal, run)?,
-        None => newest_in_effect(&records, &reverts, &here)?,
+        None => newest(&records, &reverts)?,
     };
     let only = only(&args.only, &here, &record)?;
     let wants = |path: &PathBuf| {
@@ -38,7 +40,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
         }
     };
     if args.review {
-        return review(&journal, &record, &wants, &here, output);
+        return review(&journal, &record, &wants, output);
     }
     let undoing = Undoing {
         record: &record,
@@ -65,7 +67,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
     if !journal_run::agreed(&question, args.yes, output)? {
         return Ok(Status::No);
     }
-    let done = journal_run::make(&plan, serde_json::Value::Null, Some(record.run))?;
+    let done = journal_run::make(&plan, Origin::Run(record.run))?;
     let again = match done.can_undo {
         true => format!("; `bquill undo {}` brings the changes back", done.run),
         false => ", which cannot be undone, because its record has been removed meanwhile".into(),
@@ -155,11 +157,10 @@ fn review(
     journal: &Journal<'_>,
     record: &RunRecord,
     wants: &dyn Fn(&PathBuf) -> bool,
-    here: &Path,
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
     let run = record.run;
-    let plan = revert_plan(journal, record, wants, (here, &journal_run::temporaries()));
+    let plan = revert_plan(journal, record, wants, &host());
     let plan = plan.map_err(|error| Diagnostic::of_file(&error))?;
     let RevertPlan {
         found,
@@ -211,30 +212,17 @@ fn review(
     })
 }
 
-/// The newest run made in this folder that is still in effect and reverts none.
-fn newest_in_effect(
-    records: &[RunRecord],
-    reverts: &Reverts,
-    here: &Path,
-) -> Result<RunRecord, Diagnostic> {
-    let is_here = |record: &&RunRecord| {
-        let intent = record.intent.as_ref();
-        record.state.is_complete() && intent.is_some_and(|intent| intent.folder.path() == here)
-    };
-    let mut any = false;
-    for record in records.iter().rev().filter(is_here) {
-        any = true;
-        if record.undoes().is_none() && !reverts.is_reverted(record.run) {
-            return Ok(record.clone());
-        }
+/// The newest run of this folder that is still in effect.
+fn newest(records: &[RunRecord], reverts: &Reverts) -> Result<RunRecord, Diagnostic> {
+    match newest_in_effect(&host(), records, reverts) {
+        InEffect::Run(record) => Ok(record.clone()),
+        InEffect::AllReverted => Err(Diagnostic::no(
+            "every run that was made in this folder has been reverted",
+        )
+        .remedy("`bquill history` lists them; `bquill undo RUN` of an undo brings its run back")),
+        InEffect::NoRun => Err(Diagnostic::no("no run has been made in this folder")
+            .remedy("`bquill history` lists the runs; `bquill undo RUN` reverts one")),
     }
-    Err(match any {
-        true => Diagnostic::no("every run that was made in this folder has been reverted").remedy(
-            "`bquill history` lists them; `bquill undo RUN` of an undo brings its run back",
-        ),
-        false => Diagnostic::no("no run has been made in this folder")
-            .remedy("`bquill history` lists the runs; `bquill undo RUN` reverts one"),
-    })
 }
 
 /// The files that are named, as the journal knows them.

@@ -3,9 +3,10 @@
 use crate::draft::action::{Focus, ListView};
 use crate::draft::request::{FieldName, StepText};
 use crate::draft::worker::DraftText;
+use crate::host::host;
 use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite_file::RewriteText;
-use brisk_quill_engine::plan_store;
+use brisk_quill_engine::host::make_room;
 use brisk_quill_files::fs::open::read_all;
 use brisk_quill_files::temporary::Temporaries;
 use serde::{Deserialize, Serialize};
@@ -75,7 +76,7 @@ struct Record {
 /// The draft of this folder that was not closed, and its paths; `None` where there is none that can
 /// be read.
 pub fn load() -> Option<(Saved, Vec<PathBuf>)> {
-    let text = read_all(&plan_store::draft_place()?, DRAFT_MOST).ok()?;
+    let text = read_all(&host().draft()?, DRAFT_MOST).ok()?;
     let Record {
         paths,
         title,
@@ -131,10 +132,10 @@ pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> 
         view,
         tries: tries.map(|text| (text.step, text.steps)).collect(),
     };
-    let Some(place) = plan_store::draft_place() else {
+    let Some(place) = host().draft() else {
         return Err(io::Error::other("there is no folder for it"));
     };
-    plan_store::make_room(&place)?;
+    make_room(&place)?;
     let mut file = temporaries.beside(&place)?;
     file.write_all(&serde_json::to_vec(&record)?)?;
     file.replace(&place).map(drop)
@@ -142,7 +143,7 @@ pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> 
 
 /// Forgets the draft of this folder: it was closed.
 pub fn forget() {
-    if let Some(place) = plan_store::draft_place() {
+    if let Some(place) = host().draft() {
         // That there is none is as good.
         let _ = fs::remove_file(place);
     }

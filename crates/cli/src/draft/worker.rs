@@ -378,7 +378,7 @@ impl Worker {
         let sources = Arc::new(options::only_tables(sources, &is_table)?);
         let all = sources.listing.sources.iter();
         let bytes = all.filter_map(|source| match source {
-            Source::File(path) => Some(path.metadata().ok()?.len()),
+            Source::File(path) => Some(path.place().metadata().ok()?.len()),
             Source::Stdin => None,
         });
         let bytes = bytes.sum();

@@ -118,7 +118,7 @@ fn engine(backtracks: bool) -> &'static str {
 fn files(sources: &[Source]) -> String {
     match sources {
         [Source::Stdin] => "standard input".into(),
-        [Source::File(path)] => visible_path(path),
+        [Source::File(path)] => visible_path(path.path()),
         many => counted(many.len() as u64, "file"),
     }
 }

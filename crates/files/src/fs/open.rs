@@ -90,8 +90,7 @@ pub fn links_on_the_way(path: &Path) -> Option<PathBuf> {
         Err(Errno::LOOP) => path.canonicalize().ok(),
         Err(Errno::NOSYS | Errno::PERM) => {
             let real = path.canonicalize().ok()?;
-            let here = std::env::current_dir().ok()?;
-            (real != here.join(path)).then_some(real)
+            (real != std::path::absolute(path).ok()?).then_some(real)
         }
         Err(_) => None,
     }

@@ -27,20 +27,20 @@ const OPEN_MOST: usize = 64;
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealFs;
 
-/// Ends the program at once, as a power cut would, at the operation whose number the environment
-/// names.
+/// Ends the program at once, as a power cut would, at the operation [`STOP_AT`].
 #[cfg(feature = "stop-at")]
 fn stop_point() {
     use std::sync::atomic::AtomicU64;
     static DONE: AtomicU64 = AtomicU64::new(0);
     let done = DONE.fetch_add(1, Ordering::SeqCst) + 1;
-    let wanted = std::env::var("BQUILL_STOP_AT")
-        .ok()
-        .and_then(|n| n.parse().ok());
-    if wanted == Some(done) {
+    if STOP_AT.load(Ordering::SeqCst) == done {
         std::process::abort();
     }
 }
+
+/// The operation to stop at, from 1; 0 is none.
+#[cfg(feature = "stop-at")]
+pub static STOP_AT: std::sync::atomic::AtomicU64 = std::sync::atomic::AtomicU64::new(0);
 
 #[cfg(not(feature = "stop-at"))]
 fn stop_point() {}

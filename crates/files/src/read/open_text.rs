@@ -121,6 +121,7 @@ impl<'r> OpenText<'r> {
         let is_long = || match &self.source {
             Source::Stdin => true,
             Source::File(path) => path
+                .place()
                 .metadata()
                 .is_ok_and(|found| found.len() >= (LARGE * most) as u64),
         };
@@ -267,7 +268,7 @@ impl<'r> OpenText<'r> {
         }
         let looked_at = self.looked_at.as_ref();
         let real = match self.source {
-            Source::File(path) if wanted => crate::fs::open::links_on_the_way(path),
+            Source::File(path) if wanted => crate::fs::open::links_on_the_way(&path.place()),
             _ => None,
         };
         let hash = || looked_at.map(|found| found.hasher.finalize());

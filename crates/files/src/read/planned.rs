@@ -19,7 +19,7 @@ use std::sync::Arc;
 /// use brisk_quill_files::read::planned::PlannedTexts;
 /// use brisk_quill_files::source::Source;
 /// let none = PlannedTexts::new(&Plan::default(), None)?;
-/// assert!(none.text(&Source::File("notice.txt".into())).is_none());
+/// assert!(none.text(&Source::file("notice.txt")).is_none());
 /// # Ok::<(), brisk_quill_files::error::FileError>(())
 /// ```
 #[derive(Debug)]
@@ -63,11 +63,15 @@ impl PlannedTexts {
                 place_of_stdin = Some((from, out.written));
                 continue;
             };
-            let fail = |error| FileError::io(path, FileErrorKind::Read, error);
+            let fail = |error| FileError::io(path.path(), FileErrorKind::Read, error);
             let from = out.written;
-            let source = File::open(path).map_err(fail)?;
-            splice_text(source, planned, &mut out).map_err(|error| error.into_file_error(path))?;
-            places.insert(path.canonicalize().map_err(fail)?, (from, out.written));
+            let source = File::open(path.place()).map_err(fail)?;
+            splice_text(source, planned, &mut out)
+                .map_err(|error| error.into_file_error(path.path()))?;
+            places.insert(
+                path.place().canonicalize().map_err(fail)?,
+                (from, out.written),
+            );
         }
         out.flush().map_err(fail)?;
         drop(out);
@@ -82,7 +86,7 @@ impl PlannedTexts {
     pub fn text(&self, source: &Source) -> Option<PlannedText> {
         let (at, end) = match source {
             Source::Stdin => self.stdin?,
-            Source::File(path) => *self.places.get(&path.canonicalize().ok()?)?,
+            Source::File(path) => *self.places.get(&path.place().canonicalize().ok()?)?,
         };
         Some(PlannedText {
             texts: Arc::clone(&self.texts),

@@ -8,6 +8,7 @@ use crate::fs::{Folder, Fs, Place, Replacing, Stat};
 use crate::journal::records::{PathText, Target};
 use crate::plan::PlannedFile;
 use crate::read::facts::Facts;
+use crate::source::FilePath;
 use crate::splice::{CHUNK, splice_into};
 use crate::stoppable::Stoppable;
 use std::borrow::Cow;
@@ -46,11 +47,14 @@ impl<'a> StagedFile<'a> {
         fs: &dyn Fs,
         own_state: Option<&Path>,
         number: usize,
-        named: &Path,
+        source: &FilePath,
         file: &'a PlannedFile,
     ) -> Result<Self, FileError> {
+        let named = source.path();
         let fail = |error| FileError::io(named, FileErrorKind::Read, error);
-        let place = fs.locate(named, &file.confinement).map_err(fail)?;
+        let place = fs
+            .locate(&source.place(), &file.confinement)
+            .map_err(fail)?;
         if own_state.is_some_and(|state| place.folder.path().starts_with(state)) {
             return Err(FileError::new(named, FileErrorKind::OwnState));
         }

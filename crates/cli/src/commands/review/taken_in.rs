@@ -24,7 +24,7 @@ pub fn take_in(
     files: &[PathBuf],
     lines: &mut Vec<u8>,
 ) -> Result<String, Diagnostic> {
-    let hash = meant.doc.hash();
+    let hash = meant.plan.doc.hash();
     let mut told = String::new();
     for file in files {
         let taken = take_file(meant, file, &hash, lines)?;
@@ -34,7 +34,7 @@ pub fn take_in(
         };
         let new = counted(taken.new, "decision");
         told.push_str(&format!("{}: {new} taken in{known}.\n", visible_path(file)));
-        let checked = meant.doc.check_decisions(meant.root());
+        let checked = meant.plan.doc.check_decisions(meant.root());
         checked.map_err(|error| {
             Diagnostic::trouble(format!("{}: {error}", visible_path(file)))
                 .remedy("nothing has been taken in; have that change decided anew")
@@ -86,7 +86,7 @@ fn take_file(
             ))
             .remedy("nothing has been taken in; name a file that was saved on the page"));
         }
-        let added = meant.doc.index.take_in(record, (hash, &name));
+        let added = meant.plan.doc.index.take_in(record, (hash, &name));
         match added.map_err(|fault| faulty(&shown, number, &fault))? {
             TakenIn::New(added) => {
                 taken.new += 1;
@@ -115,7 +115,7 @@ fn faulty(file: &str, line: u64, fault: &PlanFault) -> Diagnostic {
 
 /// Lists the changes that reviewers decided differently about; an error, where there are some.
 pub fn check_conflicts(meant: &Meant, output: &mut Output) -> Result<(), Diagnostic> {
-    let plan = &meant.doc.index;
+    let plan = &meant.plan.doc.index;
     let conflicts = plan.conflicts();
     if conflicts.is_empty() {
         return Ok(());
