@@ -111,11 +111,11 @@ pub fn arguments() -> Vec<OsString> {
 }
 
 /// Makes the program end at the operation of a run that the environment names, as a power cut would.
-#[cfg(feature = "stop-at")]
+/// Only the program that is tested does.
 pub fn stop_where_wanted() {
-    let wanted = variable("BQUILL_STOP_AT").and_then(|n| n.to_str()?.parse().ok());
-    let stop = &brisk_quill_files::fs::real::STOP_AT;
-    stop.store(wanted.unwrap_or(0), std::sync::atomic::Ordering::SeqCst);
+    if let Some(operation) = variable("BQUILL_STOP_AT").and_then(|n| n.to_str()?.parse().ok()) {
+        brisk_quill_files::fs::real::stop_at(operation);
+    }
 }
 
 /// The program itself.

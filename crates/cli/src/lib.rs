@@ -47,7 +47,6 @@ pub fn reference() -> Vec<(&'static str, String)> {
 
 /// Runs the program on its arguments, the program's own name first.
 pub fn run(argv: &[OsString]) -> ExitCode {
-    #[cfg(feature = "stop-at")]
     host::stop_where_wanted();
     signals::outlive_size_limit();
     let parsed = match args::parse(argv) {

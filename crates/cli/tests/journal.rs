@@ -290,7 +290,6 @@ fn killed_at_any_moment() {
 }
 
 /// Stopped at every operation of the protocol, and then at every operation of the recovery.
-#[cfg(feature = "stop-at")]
 #[test]
 fn aborted_at_every_operation() {
     let stopped = |sandbox: &Sandbox, at: u64, line: &[&str]| {

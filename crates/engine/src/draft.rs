@@ -8,6 +8,7 @@
 //! * [`request`] says what is evaluated, and what is wanted of it.
 //! * [`evaluator`] evaluates a draft, and keeps what it may be asked for again.
 //! * [`newest_first`] runs the newest of several jobs on a thread, and stops the one before it.
+//! * [`worker`] takes steps in words, and does all that a front wants of them.
 //! * [`row`] and [`row_index`] hold the rows of a list, and where each of them lies.
 //! * [`places`] compares the places that two drafts match or change.
 //! * [`detail`] tells of one unit what its groups hold, and what the template makes of them.
@@ -22,3 +23,4 @@ pub mod places;
 pub mod request;
 pub mod row;
 pub mod row_index;
+pub mod worker;

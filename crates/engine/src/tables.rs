@@ -70,6 +70,11 @@ impl FileTables {
         }
     }
 
+    /// True if none has been asked for.
+    pub fn is_empty(&self) -> bool {
+        self.read.is_empty()
+    }
+
     fn bytes(&self, path: &Path) -> io::Result<Vec<u8>> {
         match &self.root {
             Some(root) => {

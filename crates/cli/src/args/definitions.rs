@@ -119,7 +119,7 @@ pub struct FilesArgs {
 }
 
 /// Options for reading files with columns.
-#[derive(Args, Clone, Debug, Default)]
+#[derive(Args, Clone, Debug, Default, PartialEq, Eq)]
 pub struct TableArgs {
     /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson].
     #[arg(

@@ -110,11 +110,6 @@ fn with_kinds_joined(words: &[OsString]) -> Vec<OsString> {
     out
 }
 
-/// A word that is not an option, whatever it looks like.
-pub fn marked(word: &str) -> OsString {
-    format!("{MARK}{word}").into()
-}
-
 /// A word as the user wrote it.
 pub fn unmarked(word: OsString) -> OsString {
     match word.as_bytes().strip_prefix(MARK.as_bytes()) {

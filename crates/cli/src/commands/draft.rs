@@ -7,7 +7,7 @@ use crate::commands::ends::check_new;
 use crate::commands::{plans, preview, review};
 use crate::diagnostic::Diagnostic;
 use crate::draft::action::Leave;
-use crate::draft::request::{Compiled, StepText, ask, command_line};
+use crate::draft::request::{Known, StepText, ask, command_line, rewrite_of};
 use crate::draft::run::{self, Left, Means};
 use crate::draft::saved::{self, Saved};
 use crate::draft::state::State;
@@ -184,9 +184,7 @@ fn save(file: &Path, state: &State) -> Result<String, String> {
     let built = state.known.built.as_ref().filter(|_| !state.is_stale());
     let asked = built.and_then(|built| {
         let saved = state.saved();
-        built
-            .asked
-            .rewrite(saved.without_steps(), &saved.examples, &[])
+        rewrite_of(&built.draft, saved.without_steps(), &saved.examples, &[])
     });
     let Some(asked) = asked else {
         return Err("there is nothing to save yet: no step does anything".to_owned());
@@ -210,7 +208,7 @@ fn ended(left: &Left, opened: &Opened, output: &mut Output) -> Result<Status, Di
             Ok(Status::Fine)
         }
         Leave::Print => {
-            let asked = ask(&left.saved.steps, &mut Compiled::default());
+            let asked = ask(&left.saved.steps, &mut Known::default());
             let changes = asked.map_or(true, |asked| asked.specs.iter().any(StepSpec::has_action));
             let verb = if changes { "preview" } else { "find" };
             let line = command_line(verb, &left.saved.steps, &opened.paths);
@@ -221,9 +219,8 @@ fn ended(left: &Left, opened: &Opened, output: &mut Output) -> Result<Status, Di
             let built = left.built.as_ref();
             let asked = built.and_then(|built| {
                 let saved = &left.saved;
-                built
-                    .asked
-                    .rewrite(saved.without_steps(), &saved.examples, &opened.paths)
+                let text = saved.without_steps();
+                rewrite_of(&built.draft, text, &saved.examples, &opened.paths)
             });
             let (Some(built), Some(asked)) = (built, asked) else {
                 return Err(
@@ -231,7 +228,7 @@ fn ended(left: &Left, opened: &Opened, output: &mut Output) -> Result<Status, Di
                         .remedy("`bquill draft` opens the draft where it was"),
                 );
             };
-            review::of_rewrite(&asked, (&built.asked.files, &built.asked.guard), output)
+            review::of_rewrite(&asked, (&built.files, &built.guard), output)
         }
     }
 }

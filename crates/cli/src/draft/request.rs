@@ -1,7 +1,7 @@
 //! Requests in the making: the words that are typed, and what they say.
 
-use crate::args::definitions::{DraftArgs, FilesArgs, GuardArgs};
-use crate::args::split::{Part, marked};
+use crate::args::definitions::{FilesArgs, GuardArgs};
+use crate::args::split::Part;
 use crate::args::verbs::Verb;
 use crate::args::{Stopped, parse, words};
 use crate::diagnostic::Diagnostic;
@@ -11,12 +11,11 @@ use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
-use brisk_quill_core::step_spec::values::StepFault;
 use brisk_quill_engine::draft::request::DraftStep;
-use brisk_quill_engine::tables::FileTables;
+use brisk_quill_engine::draft::worker::Prepared;
 use serde::{Deserialize, Serialize};
 use std::ffi::OsString;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 /// The words of one step.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -64,10 +63,8 @@ pub struct Fault {
 /// The words of all steps, understood.
 #[derive(Clone, Debug)]
 pub struct Asked {
-    /// The steps in words.
+    /// The steps.
     pub specs: Vec<StepSpec>,
-    /// The steps; `None` where nothing is said to be matched yet.
-    pub steps: Vec<Option<DraftStep>>,
     pub files: FilesArgs,
     pub guard: GuardArgs,
 }
@@ -87,23 +84,6 @@ impl StepText {
             expect: step.expect.clone(),
             ensure: step.ensure.clone(),
         }
-    }
-
-    /// The words of a step on the command line, the pattern first where there is one.
-    fn words(&self) -> Result<Vec<OsString>, Diagnostic> {
-        let options = shlex::split(&self.options).ok_or_else(|| {
-            Diagnostic::wrong("the options cannot be cut into words")
-                .remedy("close every quote, and write two backslashes for one")
-        })?;
-        let mut all = Vec::new();
-        if !self.pattern.is_empty() {
-            all.push(marked(&self.pattern));
-        }
-        all.extend(options.into_iter().map(OsString::from));
-        if !self.template.is_empty() {
-            all.push(format!("--with={}", self.template).into());
-        }
-        Ok(all)
     }
 
     /// The words of a step as a shell reads them; the pattern behind `--`, with what must follow it, where it
@@ -139,10 +119,42 @@ impl StepText {
         parts.join(" ")
     }
 
-    /// Reads the words of this step alone.
-    fn read(&self) -> Result<(Part, DraftArgs), Diagnostic> {
+    /// The step that is said, and the options of the whole command beside it.
+    fn read(&self, known: &mut Known) -> Result<Options, Diagnostic> {
+        let mut said = known.options(&self.options)?;
+        if !self.pattern.is_empty() {
+            said.part.words.insert(0, self.pattern.clone().into());
+        }
+        if !self.template.is_empty() {
+            let template = &mut said.part.step.with;
+            if template.is_some() {
+                return Err(Diagnostic::wrong("`--with` is given among the options too")
+                    .remedy("leave one of them out"));
+            }
+            *template = Some(self.template.clone());
+        }
+        Ok(said)
+    }
+}
+
+/// The meaning of the options of one step.
+#[derive(Clone)]
+struct Options {
+    part: Part,
+    files: FilesArgs,
+    guard: GuardArgs,
+}
+
+impl Options {
+    /// Reads options as they are typed in a shell.
+    fn read(typed: &str) -> Result<Self, Diagnostic> {
+        let words = shlex::split(typed).ok_or_else(|| {
+            Diagnostic::wrong("the options cannot be cut into words")
+                .remedy("close every quote, and write two backslashes for one")
+        })?;
         let program = ["bquill", "draft"].map(OsString::from);
-        let argv: Vec<OsString> = program.into_iter().chain(self.words()?).collect();
+        let words = words.into_iter().map(OsString::from);
+        let argv: Vec<OsString> = program.into_iter().chain(words).collect();
         let parsed = parse(&argv).map_err(|stopped| match stopped {
             Stopped::Mistake(diagnostic) => diagnostic,
             Stopped::Help(_) => Diagnostic::wrong("the options ask for help")
@@ -163,66 +175,60 @@ impl StepText {
                     .remedy("leave the draft, and open it with `bquill draft --rewrite FILE`"),
             );
         }
-        Ok((part, args))
+        Ok(Self {
+            part,
+            files: args.files,
+            guard: args.guard,
+        })
     }
 }
 
-/// Steps that have been compiled, for words that are asked for again.
+/// Options that have been read: few keys change them.
 #[derive(Default)]
-pub struct Compiled(Vec<(StepSpec, DraftStep)>);
+pub struct Known(Vec<(String, Options)>);
 
-/// Steps that are kept.
-const COMPILED_MOST: usize = 16;
+/// Options that are kept.
+const KNOWN_MOST: usize = 16;
 
-impl Compiled {
-    /// The step that is said; `None` where nothing is matched yet.
-    fn step(&mut self, spec: &StepSpec) -> Result<Option<DraftStep>, StepFault> {
-        if !spec.has_pattern() {
-            return Ok(None);
+impl Known {
+    /// The meaning of some options.
+    fn options(&mut self, typed: &str) -> Result<Options, Diagnostic> {
+        if let Some((_, options)) = self.0.iter().find(|(known, _)| known == typed) {
+            return Ok(options.clone());
         }
-        // A table may have changed.
-        let has_tables = spec.pairs.is_some() || format!("{spec:?}").contains("map ");
-        let known = self
-            .0
-            .iter()
-            .find(|(known, _)| known == spec && !has_tables);
-        if let Some((_, step)) = known {
-            return Ok(Some(step.clone()));
-        }
-        let tables = &mut FileTables::new(Path::new(""));
-        let step = match spec.has_action() {
-            true => DraftStep::Rewrite(Box::new(Rewrite::new(vec![spec.build(tables)?]))),
-            false => DraftStep::Search(Box::new(spec.query_with(tables)?.0)),
-        };
-        self.0.insert(0, (spec.clone(), step.clone()));
-        self.0.truncate(COMPILED_MOST);
-        Ok(Some(step))
+        let options = Options::read(typed)?;
+        self.0.insert(0, (typed.to_owned(), options.clone()));
+        self.0.truncate(KNOWN_MOST);
+        Ok(options)
     }
+}
+
+/// A fault of a step, in the field that it is about.
+pub fn fault(texts: &[StepText], step: usize, diagnostic: Diagnostic) -> Box<Fault> {
+    let name = diagnostic.quote.as_ref().map(|quote| quote.name.as_str());
+    let field = match name {
+        Some("the pattern") => FieldName::Pattern,
+        Some("the template") => FieldName::Template,
+        _ if texts[step].options.trim().is_empty() => FieldName::Pattern,
+        _ => FieldName::Options,
+    };
+    Box::new(Fault {
+        step,
+        field,
+        diagnostic,
+    })
 }
 
 /// Understands the words of all steps.
-pub fn ask(texts: &[StepText], compiled: &mut Compiled) -> Result<Asked, Box<Fault>> {
+pub fn ask(texts: &[StepText], known: &mut Known) -> Result<Asked, Box<Fault>> {
     let mut parts = Vec::new();
     let mut files: Option<FilesArgs> = None;
     let mut guard = GuardArgs::default();
-    let fault = |step: usize, diagnostic: Diagnostic| {
-        let name = diagnostic.quote.as_ref().map(|quote| quote.name.as_str());
-        let field = match name {
-            Some("the pattern") => FieldName::Pattern,
-            Some("the template") => FieldName::Template,
-            _ if texts[step].options.trim().is_empty() => FieldName::Pattern,
-            _ => FieldName::Options,
-        };
-        Box::new(Fault {
-            step,
-            field,
-            diagnostic,
-        })
-    };
+    let fault = |step, diagnostic| fault(texts, step, diagnostic);
     for (number, text) in texts.iter().enumerate() {
-        let (mut part, args) = text
-            .read()
-            .map_err(|diagnostic| fault(number, diagnostic))?;
+        let said = text.read(known);
+        let said = said.map_err(|diagnostic| fault(number, diagnostic))?;
+        let mut part = said.part;
         let own_words = usize::from(!text.pattern.is_empty());
         if let Some(word) = part.words.get(own_words) {
             let shown = brisk_quill_core::escape::visible(word.as_encoded_bytes());
@@ -234,12 +240,12 @@ pub fn ask(texts: &[StepText], compiled: &mut Compiled) -> Result<Asked, Box<Fau
             part.words.clear();
         }
         parts.push(part);
-        guard.expect.extend(args.guard.expect);
-        guard.ensure.extend(args.guard.ensure);
-        guard.skip_problems |= args.guard.skip_problems;
+        guard.expect.extend(said.guard.expect);
+        guard.ensure.extend(said.guard.ensure);
+        guard.skip_problems |= said.guard.skip_problems;
         files = Some(match files {
-            None => args.files,
-            Some(before) => joined(before, args.files),
+            None => said.files,
+            Some(before) => joined(before, said.files),
         });
     }
     let files = files.unwrap_or_default();
@@ -250,15 +256,8 @@ pub fn ask(texts: &[StepText], compiled: &mut Compiled) -> Result<Asked, Box<Fau
         spec.expect.extend(text.expect.iter().cloned());
         spec.ensure.extend(text.ensure.iter().cloned());
     }
-    let mut steps = Vec::new();
-    for (number, spec) in specs.iter().enumerate() {
-        let step = compiled.step(spec);
-        let step = step.map_err(|fault_of| fault(number, options::step_diagnostic(&fault_of)))?;
-        steps.push(step);
-    }
     Ok(Asked {
         specs,
-        steps,
         files,
         guard,
     })
@@ -287,41 +286,27 @@ fn joined(first: FilesArgs, second: FilesArgs) -> FilesArgs {
     }
 }
 
-impl Asked {
-    /// The steps before step `step`, from 0, that do something.
-    pub fn before(&self, step: usize) -> Option<Rewrite> {
-        let earlier = self.steps[..step].iter().flatten();
-        let steps: Vec<_> = earlier
-            .filter_map(|step| match step {
-                DraftStep::Rewrite(rewrite) => Some(rewrite.steps()[0].clone()),
-                DraftStep::Search(_) => None,
-            })
-            .collect();
-        (!steps.is_empty()).then(|| Rewrite::new(steps))
-    }
-
-    /// The whole rewrite: `text` with the steps that do something, and the examples of each.
-    pub fn rewrite(
-        &self,
-        mut text: RewriteText,
-        examples: &[Vec<Example>],
-        paths: &[PathBuf],
-    ) -> Option<AskedRewrite> {
-        let mut steps = Vec::new();
-        for (number, (spec, step)) in self.specs.iter().zip(&self.steps).enumerate() {
-            if let Some(DraftStep::Rewrite(rewrite)) = step {
-                let mut spec = spec.clone();
-                spec.example = examples.get(number).cloned().unwrap_or_default();
-                text.step.push(spec);
-                steps.push(rewrite.steps()[0].clone());
-            }
+/// The whole rewrite of a draft: `text` with the steps that do something, and the examples of each.
+pub fn rewrite_of(
+    draft: &Prepared,
+    mut text: RewriteText,
+    examples: &[Vec<Example>],
+    paths: &[PathBuf],
+) -> Option<AskedRewrite> {
+    let mut steps = Vec::new();
+    for (number, (spec, step)) in draft.specs.iter().zip(&draft.steps).enumerate() {
+        if let Some(DraftStep::Rewrite(rewrite)) = step {
+            let mut spec = spec.clone();
+            spec.example = examples.get(number).cloned().unwrap_or_default();
+            text.step.push(spec);
+            steps.push(rewrite.steps()[0].clone());
         }
-        (!steps.is_empty()).then(|| AskedRewrite {
-            text,
-            rewrite: Rewrite::new(steps),
-            paths: paths.to_vec(),
-        })
     }
+    (!steps.is_empty()).then(|| AskedRewrite {
+        text,
+        rewrite: Rewrite::new(steps),
+        paths: paths.to_vec(),
+    })
 }
 
 /// The command line that says what some steps say, of this verb.

@@ -161,7 +161,7 @@ struct Turn<'t> {
 impl Turn<'_> {
     fn facts(&self, state: &State) -> Facts {
         let built = state.known.built.as_ref();
-        let all = built.map_or(0, |built| built.bytes);
+        let all = built.map_or(0, |built| built.draft.bytes());
         let percent = match (state.known.is_done, all) {
             (true, _) | (false, 0) => None,
             // A percentage fits.
@@ -236,7 +236,7 @@ impl Turn<'_> {
                 .known
                 .built
                 .as_ref()
-                .map_or(0, |built| built.sample_bytes());
+                .map_or(0, |built| built.draft.sample_bytes());
             if bytes > of_built && bytes != self.sampled.1 && state.known.is_done {
                 effects.extend(state.begin());
             }

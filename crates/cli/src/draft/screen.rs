@@ -135,7 +135,10 @@ impl Screen<'_> {
         } else if let Some(built) = &state.known.built {
             about = format!(
                 ", {}",
-                counted(built.sources.listing.sources.len() as u64, "file")
+                counted(
+                    built.draft.texts.sources.listing.sources.len() as u64,
+                    "file"
+                )
             );
         }
         let steps = match state.steps.len() {

@@ -16,7 +16,7 @@ use crate::draft::saved::Saved;
 use crate::draft::state::completion::OptionNames;
 use crate::draft::state::list::List;
 use crate::draft::state::tries::Tries;
-use crate::draft::worker::{Built, DraftText, Job, News, RowJob, RowWork, WantedList};
+use crate::draft::worker::{Built, DraftText, Job, News, RowJob, RowWork};
 use crate::full_screen::field::{Edit, Field};
 use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
@@ -26,6 +26,7 @@ use brisk_quill_engine::draft::evaluator::{Counted, DraftCounts};
 use brisk_quill_engine::draft::places::PlaceCounts;
 use brisk_quill_engine::draft::request::{DraftStep, RowsView};
 use brisk_quill_engine::draft::row::{RowKind, RowPlace};
+use brisk_quill_engine::draft::worker::{DraftNews, WantedList};
 use brisk_quill_engine::hints::hint::Remedy;
 use brisk_quill_engine::worked_examples::WantedText;
 use std::path::PathBuf;
@@ -358,7 +359,7 @@ impl State {
             }
             News::Built(built) => {
                 let known = self.known.built.as_ref();
-                if known.is_none_or(|known| known.id != built.id) {
+                if known.is_none_or(|known| known.draft.id != built.draft.id) {
                     // What follows is of another request.
                     self.known.counts = None;
                     self.known.counted = None;
@@ -372,18 +373,18 @@ impl State {
                     return vec![Effect::Leave(Leave::Review)];
                 }
             }
-            News::Rows(rows) => {
+            News::Of(DraftNews::Rows(rows)) => {
                 self.list.take(rows);
                 self.number_rows();
                 return self.look_at_row();
             }
-            News::Counting(counts) => self.known.counts = Some(counts),
-            News::Counted(counted) => {
+            News::Of(DraftNews::Counting(counts)) => self.known.counts = Some(counts),
+            News::Of(DraftNews::Counted(counted)) => {
                 self.known.counts = Some(counted.counts);
                 self.known.counted = Some(counted);
                 self.number_rows();
             }
-            News::Compared(compared) => self.known.compared = Some(compared),
+            News::Of(DraftNews::Compared(compared)) => self.known.compared = Some(compared),
             News::Examples(outcomes) => self.known.outcomes = outcomes,
             News::Done => {
                 self.known.is_done = true;
@@ -719,7 +720,7 @@ impl State {
             return Vec::new();
         };
         let (found, number, all) = (steps[*at].clone(), at + 1, steps.len());
-        let known = &built.asked.specs[built.text.step];
+        let known = built.spec();
         let spec = StepSpec {
             unit: known.unit.clone(),
             lines: known.lines.clone(),
@@ -743,7 +744,7 @@ impl State {
         self.put(FieldName::Pattern, &text.pattern);
         self.put(FieldName::Template, &text.template);
         let mut options = text.options;
-        for word in crate::args::words::of_files(&built.asked.files) {
+        for word in crate::args::words::of_files(&built.files) {
             options = format!("{options} {}", crate::args::words::quoted([&*word]));
         }
         self.put(FieldName::Options, options.trim());
@@ -848,7 +849,7 @@ impl State {
             return Vec::new();
         };
         self.window = None;
-        let mut spec = built.asked.specs[built.text.step].clone();
+        let mut spec = built.spec().clone();
         if remedy.apply(&mut spec) {
             self.fill(&spec, &built);
         } else if let Some(option) = option_of(&remedy) {
@@ -892,11 +893,11 @@ impl State {
             self.detail = None;
             return Vec::new();
         };
-        if self.list.looked_at.as_ref() == Some(&(built.id, row.place, row.cell.clone())) {
+        if self.list.looked_at.as_ref() == Some(&(built.draft.id, row.place, row.cell.clone())) {
             return Vec::new();
         }
         let has_matches = !matches!(row.kind, RowKind::NoMatch | RowKind::Miss(_));
-        self.list.looked_at = Some((built.id, row.place, row.cell.clone()));
+        self.list.looked_at = Some((built.draft.id, row.place, row.cell.clone()));
         if !has_matches || built.step().is_none() {
             self.detail = None;
             return Vec::new();

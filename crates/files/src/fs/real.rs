@@ -27,7 +27,19 @@ const OPEN_MOST: usize = 64;
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealFs;
 
-/// Ends the program at once, as a power cut would, at the operation [`STOP_AT`].
+/// The operation to stop at, from 1; 0 is none.
+#[cfg(feature = "stop-at")]
+static STOP_AT: std::sync::atomic::AtomicU64 = std::sync::atomic::AtomicU64::new(0);
+
+/// Makes the program end at an operation of this file system, from 1, as a power cut would. Without the feature
+/// `stop-at`, which only tests have, nothing happens.
+pub fn stop_at(operation: u64) {
+    #[cfg(feature = "stop-at")]
+    STOP_AT.store(operation, Ordering::SeqCst);
+    #[cfg(not(feature = "stop-at"))]
+    let _ = operation;
+}
+
 #[cfg(feature = "stop-at")]
 fn stop_point() {
     use std::sync::atomic::AtomicU64;
@@ -37,10 +49,6 @@ fn stop_point() {
         std::process::abort();
     }
 }
-
-/// The operation to stop at, from 1; 0 is none.
-#[cfg(feature = "stop-at")]
-pub static STOP_AT: std::sync::atomic::AtomicU64 = std::sync::atomic::AtomicU64::new(0);
 
 #[cfg(not(feature = "stop-at"))]
 fn stop_point() {}

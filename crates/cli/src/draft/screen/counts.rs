@@ -135,8 +135,8 @@ fn unexpected(state: &State) -> Option<String> {
     let built = known
         .built
         .as_ref()
-        .filter(|built| built.asked.specs.len() == 1)?;
-    let expected = (built.asked.specs[0].expect.iter()).chain(&built.asked.guard.expect);
+        .filter(|built| built.draft.specs.len() == 1)?;
+    let expected = (built.draft.specs[0].expect.iter()).chain(&built.guard.expect);
     let changes = known.counts?.changes;
     let holds = |text: &&String| {
         let count = text.parse::<brisk_quill_core::address::Count>();

@@ -116,7 +116,7 @@ impl Screen<'_> {
         let at = field.cursor();
         match (name, built) {
             (FieldName::Pattern, Some(built)) if built.step().is_some() => {
-                let innermost = built.pattern.iter().filter(|part| {
+                let innermost = built.draft.pattern.iter().filter(|part| {
                     let (from, to) = (part.span.from, part.span.to);
                     from <= at && (at < to || at == to && to == field.text().len())
                 });
@@ -137,7 +137,7 @@ impl Screen<'_> {
                         (seen, width),
                     );
                 };
-                let Some((text, words)) = built.template.get(index) else {
+                let Some((text, words)) = built.draft.template.get(index) else {
                     return Vec::new();
                 };
                 self.meaning_lines(
@@ -381,7 +381,7 @@ fn text_length(text: &str) -> usize {
 /// The name of a row's file.
 pub(super) fn name_of_file(state: &State, file: usize) -> String {
     let built = state.known.built.as_ref();
-    let source = built.and_then(|built| built.sources.listing.sources.get(file));
+    let source = built.and_then(|built| built.draft.texts.sources.listing.sources.get(file));
     source.map_or_else(String::new, |source| {
         match source.path().as_os_str() == "-" {
             true => "standard input".to_owned(),
