@@ -1,9 +1,11 @@
 //! Changes kept to be applied.
 
 use crate::collector::{Collector, Events, FileHunk};
+use crate::kinds::KindCollector;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_files::changes::{ChangeList, Spooler};
+use brisk_quill_files::source::Source;
 use brisk_quill_files::spool::Spool;
 use std::io;
 use std::sync::Arc;
@@ -76,5 +78,65 @@ impl Collector for ChangeCollector {
         self.failed = self.failed.take().or(joined.err());
         self.problems.extend(part.problems);
         self.unmet.extend(part.unmet);
+    }
+}
+
+/// Keeps the changes of a file, and counts their kinds where those are wanted.
+///
+/// ```
+/// use brisk_quill_engine::change_collector::ChangesAndKinds;
+/// use brisk_quill_files::changes::Spooler;
+/// use brisk_quill_files::source::Source;
+/// let (source, spool) = (Source::file("notice.txt"), Spooler::spool());
+/// let found = ChangesAndKinds::new(&source, &spool, true);
+/// assert!(found.kinds.is_some());
+/// ```
+pub struct ChangesAndKinds<'a> {
+    source: &'a Source,
+    /// The changes.
+    pub changes: ChangeCollector,
+    /// Their kinds, where they are wanted.
+    pub kinds: Option<KindCollector>,
+}
+
+impl<'a> ChangesAndKinds<'a> {
+    /// Keeps the changes of `source` in `spool`.
+    pub fn new(source: &'a Source, spool: &Arc<Spool>, counts_kinds: bool) -> Self {
+        Self {
+            source,
+            changes: ChangeCollector::new(spool),
+            kinds: counts_kinds.then(KindCollector::default),
+        }
+    }
+}
+
+impl Events for ChangesAndKinds<'_> {
+    fn hunk(&mut self, hunk: &FileHunk<'_>) {
+        if let Some(kinds) = &mut self.kinds {
+            kinds.hunk(self.source, hunk);
+        }
+        self.changes.hunk(hunk);
+    }
+
+    fn problem(&mut self, problem: Problem) {
+        self.changes.problem(problem);
+    }
+
+    fn unmet(&mut self, unmet: Unmet) {
+        self.changes.unmet(unmet);
+    }
+}
+
+impl Collector for ChangesAndKinds<'_> {
+    fn for_part(self) -> Self {
+        let kinds = self.kinds.map(KindCollector::without_limit);
+        Self { kinds, ..self }
+    }
+
+    fn join(&mut self, part: Self) {
+        self.changes.join(part.changes);
+        if let (Some(kinds), Some(part)) = (&mut self.kinds, part.kinds) {
+            kinds.absorb(part);
+        }
     }
 }

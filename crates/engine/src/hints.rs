@@ -44,6 +44,7 @@ mod rules {
 mod second_look;
 pub mod spot;
 pub mod study;
+mod trial;
 mod wider;
 
 use crate::hints::evidence::Evidence;
@@ -185,6 +186,9 @@ fn judge(plan: &StudyPlan<'_>, evidence: Evidence<'_>, counts: &Counts) -> Vec<H
             StepStudy::new(step, (index, of), counts, evidence)
         })
         .collect();
-    let hint = |rule: &&Rule| studies.iter().find_map(rule.judge);
+    let hint = |rule: &&Rule| {
+        let judged = |study| Some(trial::choose(study, (rule, RULES), (rule.judge)(study)?));
+        studies.iter().find_map(judged)
+    };
     RULES.iter().filter_map(hint).collect()
 }

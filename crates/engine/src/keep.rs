@@ -47,54 +47,96 @@ pub enum KeepError {
     Write(#[from] PlanWriteError),
 }
 
-/// Evaluates a rewrite over some files, and keeps the plan as the last preview of the folder of the host; `report` is
-/// shown each file. What has a problem, or is not as `guards` say, is not kept.
+/// A rewrite to be evaluated and kept.
 ///
-/// # Errors
-///
-/// When it was cancelled, or the plan cannot be kept.
-pub fn keep(
-    host: &Host,
-    (text, rewrite): (&RewriteText, &Rewrite),
-    sources: &Sources,
-    guards: &Guards,
-    mut report: impl FnMut(&Source, &PlanCollector<'_>, &FileEnd) -> ControlFlow<()>,
-) -> Result<Kept, KeepError> {
-    let texts = TextOptions {
-        facts: FactsOf::Found,
-        ..TextOptions::default()
-    };
-    let work = Work::Rewrite {
-        rewrite,
-        options: run_options(),
-    };
-    let mut plan = PlanWriter::new((text, rewrite), host, false, None, Keeping::Always)?;
-    plan.begin(&mut None);
-    let maker = plan.maker();
-    let mut session = Session::new(texts, Threads::default(), Arc::clone(host.token()));
-    let mut all_read = sources.listing.problems.is_empty();
-    let make = |source| PlanCollector::new(maker.part(source));
-    let ended = session.run(&work, sources, make, |taken| {
-        let Some(end) = taken.end else {
-            return ControlFlow::Continue(());
+#[doc = include_str!("../doc/embedding.md")]
+pub struct Keep<'k> {
+    /// Its words.
+    pub text: &'k RewriteText,
+    /// The same, built.
+    pub rewrite: &'k Rewrite,
+    /// The files.
+    pub sources: &'k Sources,
+    /// The conditions without which nothing is kept.
+    pub guards: &'k Guards,
+    /// How the files are read.
+    pub texts: TextOptions,
+    /// Threads that read them.
+    pub threads: Threads,
+    /// Hints are looked out for.
+    pub hints: bool,
+}
+
+impl<'k> Keep<'k> {
+    /// A rewrite over some files, which are read as they are by default.
+    pub fn new(
+        text: &'k RewriteText,
+        rewrite: &'k Rewrite,
+        sources: &'k Sources,
+        guards: &'k Guards,
+    ) -> Self {
+        Self {
+            text,
+            rewrite,
+            sources,
+            guards,
+            texts: TextOptions::default(),
+            threads: Threads::default(),
+            hints: false,
+        }
+    }
+
+    /// Evaluates it, and keeps the plan as the last preview of the folder of the host; `report` is shown each
+    /// file. What has a problem, or is not as the guards say, is not kept.
+    ///
+    /// # Errors
+    ///
+    /// When it was cancelled, or the plan cannot be kept.
+    pub fn run(
+        &self,
+        host: &Host,
+        mut report: impl FnMut(&Source, &PlanCollector<'_>, &FileEnd) -> ControlFlow<()>,
+    ) -> Result<Kept, KeepError> {
+        let texts = TextOptions {
+            facts: FactsOf::Found,
+            ..self.texts
         };
-        all_read &= !matches!(end, FileEnd::Failed(_));
-        report(taken.source, &taken.found, &end)?;
-        taken.found.finish(taken.source, &end, &mut plan, &mut None);
-        ControlFlow::Continue(())
-    })?;
-    let Ended::Complete(summary) = ended else {
-        return Err(KeepError::Stopped);
-    };
-    let unexpected = guards.unexpected(rewrite, &summary);
-    let counts = &summary.counts;
-    let as_wanted = unexpected.is_empty() && counts.unmet == 0;
-    let is_whole = all_read && (counts.problems == 0 || guards.skip_problems);
-    let holds = as_wanted && is_whole && counts.changes > 0;
-    let plan = plan.end(&summary, (holds, !as_wanted), &mut None)?;
-    Ok(Kept {
-        summary,
-        unexpected,
-        plan,
-    })
+        let work = Work::Rewrite {
+            rewrite: self.rewrite,
+            options: run_options(),
+        };
+        let words = (self.text, self.rewrite);
+        let mut plan = PlanWriter::new(words, host, false, None, Keeping::Always)?;
+        plan.begin(&mut None);
+        let maker = plan.maker();
+        let mut session = Session::new(texts, self.threads, Arc::clone(host.token()));
+        if self.hints {
+            session = session.with_hints();
+        }
+        let mut all_read = self.sources.listing.problems.is_empty();
+        let make = |source| PlanCollector::new(maker.part(source));
+        let ended = session.run(&work, self.sources, make, |taken| {
+            let Some(end) = taken.end else {
+                return ControlFlow::Continue(());
+            };
+            all_read &= !matches!(end, FileEnd::Failed(_));
+            report(taken.source, &taken.found, &end)?;
+            taken.found.finish(taken.source, &end, &mut plan, &mut None);
+            ControlFlow::Continue(())
+        })?;
+        let Ended::Complete(summary) = ended else {
+            return Err(KeepError::Stopped);
+        };
+        let unexpected = self.guards.unexpected(self.rewrite, &summary);
+        let counts = &summary.counts;
+        let as_wanted = unexpected.is_empty() && counts.unmet == 0;
+        let is_whole = all_read && (counts.problems == 0 || self.guards.skip_problems);
+        let holds = as_wanted && is_whole && counts.changes > 0;
+        let plan = plan.end(&summary, (holds, !as_wanted), &mut None)?;
+        Ok(Kept {
+            summary,
+            unexpected,
+            plan,
+        })
+    }
 }

@@ -10,7 +10,7 @@ use brisk_quill_core::template::tables::NoTables;
 use brisk_quill_engine::decide::Decisions;
 use brisk_quill_engine::guards::Guards;
 use brisk_quill_engine::host::Host;
-use brisk_quill_engine::keep::keep;
+use brisk_quill_engine::keep::Keep;
 use brisk_quill_engine::open_plan::OpenPlan;
 use brisk_quill_engine::runs::revert;
 use brisk_quill_engine::sources::Sources;
@@ -49,9 +49,8 @@ fn tour(port: &Path) -> Result<String, Box<dyn Error>> {
     let rewrite = text.build(&mut NoTables)?;
     let sources = Sources::find(&host, vec![".".into()], Search::default())?;
     let guards = Guards::default();
-    let kept = keep(&host, (&text, &rewrite), &sources, &guards, |_, _, _| {
-        ControlFlow::Continue(())
-    })?;
+    let keep = Keep::new(&text, &rewrite, &sources, &guards);
+    let kept = keep.run(&host, |_, _, _| ControlFlow::Continue(()))?;
     let mut told = format!("{} changes\n", kept.summary.counts.changes);
 
     // The most frequent kind is accepted, all else refused.

@@ -19,8 +19,7 @@ use crate::status::Status;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
-use brisk_quill_core::rewrite::sink::Unmet;
-use brisk_quill_engine::change_collector::ChangeCollector;
+use brisk_quill_engine::change_collector::ChangesAndKinds;
 use brisk_quill_engine::collector::{Collector, Events, FileHunk};
 use brisk_quill_engine::copy_out::Targets;
 use brisk_quill_engine::kinds::KindCollector;
@@ -351,44 +350,6 @@ fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Diagnostic> {
     Ok(())
 }
 
-/// Keeps the changes of a file, and counts their kinds where those are wanted.
-struct AskedCollector<'a> {
-    source: &'a Source,
-    changes: ChangeCollector,
-    kinds: Option<KindCollector>,
-}
-
-impl Events for AskedCollector<'_> {
-    fn hunk(&mut self, hunk: &FileHunk<'_>) {
-        if let Some(kinds) = &mut self.kinds {
-            kinds.hunk(self.source, hunk);
-        }
-        self.changes.hunk(hunk);
-    }
-
-    fn problem(&mut self, problem: Problem) {
-        self.changes.problem(problem);
-    }
-
-    fn unmet(&mut self, unmet: Unmet) {
-        self.changes.unmet(unmet);
-    }
-}
-
-impl Collector for AskedCollector<'_> {
-    fn for_part(self) -> Self {
-        let kinds = self.kinds.map(KindCollector::without_limit);
-        Self { kinds, ..self }
-    }
-
-    fn join(&mut self, part: Self) {
-        self.changes.join(part.changes);
-        if let (Some(kinds), Some(part)) = (&mut self.kinds, part.kinds) {
-            kinds.absorb(part);
-        }
-    }
-}
-
 /// Evaluates every source and keeps the changes; counts their kinds, where those are wanted.
 fn evaluate_all(
     evaluating: &mut Evaluating<'_>,
@@ -400,11 +361,7 @@ fn evaluate_all(
     let mut failed = None;
     let spool = Spooler::spool();
     let counts_kinds = kinds.is_some();
-    let make = |source| AskedCollector {
-        source,
-        changes: ChangeCollector::new(&spool),
-        kinds: counts_kinds.then(KindCollector::default),
-    };
+    let make = |source| ChangesAndKinds::new(source, &spool, counts_kinds);
     evaluating.run(make, output, |taken, reported, output| {
         let (found, Some(end)) = (taken.found, taken.end) else {
             return ControlFlow::Continue(());

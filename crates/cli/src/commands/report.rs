@@ -75,10 +75,7 @@ impl<'r> Evaluating<'r> {
             sources,
             options,
             session: Session::new(texts, threads, cancel_token()),
-            reported: Reported {
-                skip_problems: guards.skip_problems,
-                ..Reported::default()
-            },
+            reported: Reported::new(&guards),
             guards,
             summary: Summary::default(),
         }
@@ -132,19 +129,40 @@ impl<'r> Evaluating<'r> {
 
     /// Reports which guards do not hold; gives what the program ends with.
     pub fn end(&self, output: &mut Output) -> Status {
-        let counts = &self.summary.counts;
-        let mut status = self.reported.status;
-        if self.summary.files.unreadable > 0 {
+        self.reported
+            .end((self.rewrite, &self.guards), &self.summary, output)
+    }
+}
+
+impl Reported {
+    /// Nothing has been reported yet.
+    pub fn new(guards: &Guards) -> Self {
+        Self {
+            skip_problems: guards.skip_problems,
+            ..Self::default()
+        }
+    }
+
+    /// Reports which guards do not hold in the end; gives what the program ends with.
+    pub fn end(
+        &self,
+        (rewrite, guards): (&Rewrite, &Guards),
+        summary: &Summary,
+        output: &mut Output,
+    ) -> Status {
+        let counts = &summary.counts;
+        let mut status = self.status;
+        if summary.files.unreadable > 0 {
             status = status.max(Status::Trouble);
         }
-        if self.guards.expected.is_empty() && counts.all_steps().matches + counts.changes == 0 {
+        if guards.expected.is_empty() && counts.all_steps().matches + counts.changes == 0 {
             status = status.max(Status::No);
         }
-        for one in self.guards.unexpected(self.rewrite, &self.summary) {
+        for one in guards.unexpected(rewrite, summary) {
             status = status.max(output.complain(&unexpected(&one)));
         }
         if counts.unmet > 0 {
-            let more = self.reported.unmet.checked_sub(UNMET_TOLD);
+            let more = self.unmet.checked_sub(UNMET_TOLD);
             if let Some(more) = more.filter(|n| *n > 0) {
                 output.note(&format!("… and {more} more\n"));
             }
@@ -152,9 +170,7 @@ impl<'r> Evaluating<'r> {
         }
         status
     }
-}
 
-impl Reported {
     /// Reports what was left alone in a file, and what is not as it must be.
     pub fn units(
         &mut self,

@@ -4,15 +4,16 @@ mod taken_in;
 
 use crate::args::definitions::{FilesArgs, GuardArgs, ReviewArgs};
 use crate::args::split::Part;
-use crate::commands::ends::{check_new, report_unreadable};
+use crate::commands::ends::{check_new, report_failed, report_unreadable, stopped};
 use crate::commands::pages;
 use crate::commands::plans::{self, plan_write_diagnostic};
-use crate::commands::report::{Evaluating, guards};
+use crate::commands::report::{Reported, guards};
 use crate::diagnostic::Diagnostic;
 use crate::host::host;
 use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
 use crate::render::decisions::what_is_written;
+use crate::signals;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::plan::PlanIndex;
@@ -20,8 +21,7 @@ use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::field::line;
 use brisk_quill_core::records::history::DecisionsRecord;
 use brisk_quill_engine::decide::{Decisions, DecisionsError};
-use brisk_quill_engine::plan_collector::{PlanCollector, run_options};
-use brisk_quill_engine::plan_writer::{Keeping, PlanWriter};
+use brisk_quill_engine::keep::{Keep, KeepError};
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::fs::FileId;
@@ -127,40 +127,37 @@ pub fn evaluate(
     if !silent {
         needs_terminal()?;
     }
-    let reading = (texts, Threads::new(files.threads));
-    let options = run_options();
-    let mut evaluating = Evaluating::new(&asked.rewrite, &sources, options, reading, guards)
-        .with_hints(!files.no_hints);
-    let plan = PlanWriter::new(
-        (&asked.text, &asked.rewrite),
-        &host(),
-        false,
-        None,
-        Keeping::Always,
-    );
-    let mut plan = plan.map_err(|error| plan_write_diagnostic(&error))?;
-    plan.begin(&mut None);
-    report_unreadable(evaluating.sources, output);
-    let maker = plan.maker();
-    let make = |source| PlanCollector::new(maker.part(source));
-    evaluating.run(make, output, |taken, reported, output| {
-        if let Some(end) = &taken.end {
-            let found = taken.found;
-            reported.units(taken.source, &found.problems, &found.unmet, output);
-            found.finish(taken.source, end, &mut plan, &mut None);
-        }
+    if !options::waits_for_typing(&sources) {
+        signals::listen();
+    }
+    let keep = Keep {
+        texts,
+        threads: Threads::new(files.threads),
+        hints: !files.no_hints,
+        ..Keep::new(&asked.text, &asked.rewrite, &sources, &guards)
+    };
+    report_unreadable(&sources, output);
+    let progress = output.progress(&sources.listing.sources);
+    let mut reported = Reported::new(&guards);
+    let kept = keep.run(&host(), |source, found, end| {
+        output.flow()?;
+        report_failed(end, output);
+        reported.units(source, &found.problems, &found.unmet, output);
         ControlFlow::Continue(())
+    });
+    drop(progress);
+    let kept = kept.map_err(|error| match error {
+        KeepError::Stopped => stopped(),
+        KeepError::File(error) => Diagnostic::of_file(&error),
+        KeepError::Write(error) => plan_write_diagnostic(&error),
     })?;
-    let status = evaluating.end(output);
-    let holds = status == Status::Fine && evaluating.summary.counts.changes > 0;
-    let ended = plan.end(&evaluating.summary, (holds, false), &mut None);
-    let ended = ended.map_err(|error| plan_write_diagnostic(&error))?;
-    if status == Status::Fine && !holds {
+    let status = reported.end((&asked.rewrite, &guards), &kept.summary, output);
+    if status == Status::Fine && kept.summary.counts.changes == 0 {
         return Err(Diagnostic::no(
             "there is nothing to review: no match would change",
         ));
     }
-    Ok((status, ended.last))
+    Ok((status, kept.plan.last))
 }
 
 /// The decisions of the command line.

@@ -65,7 +65,8 @@ pub struct StepCounts {
 }
 
 impl StepCounts {
-    pub(crate) fn add(&mut self, other: &Self) {
+    /// Adds the counts of another text.
+    pub fn add(&mut self, other: &Self) {
         self.matches += other.matches;
         self.edits += other.edits;
         self.unchanged += other.unchanged;

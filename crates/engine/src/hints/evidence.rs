@@ -195,6 +195,18 @@ impl<'p> Evidence<'p> {
         steps
     }
 
+    /// The form of each match of a unit that step `index`, from 0, takes.
+    pub fn forms_of(&self, index: usize, seen: &SeenUnit<'_>) -> Vec<Form> {
+        let source = Arc::new(self.file.clone());
+        let mut forms = Vec::new();
+        if let Some(plan) = self.plan.steps.get(index) {
+            each_change(plan, seen, |span, after| {
+                forms.push(form_of(&source, (seen, span), after));
+            });
+        }
+        forms
+    }
+
     /// Takes note of a problem.
     pub fn problem(&mut self, problem: &Problem) {
         if let ProblemKind::Column(fault) = &problem.kind
@@ -258,6 +270,39 @@ fn key_of(form: impl Hash) -> u64 {
     FixedState::default().hash_one(form)
 }
 
+/// Shows each match of a unit that is taken, with its new text, in order; what is inserted too. Gives the first match
+/// that the pick left out.
+fn each_change<'u>(
+    plan: &StepPlan<'_>,
+    seen: &SeenUnit<'u>,
+    mut show: impl FnMut(Span, Option<&'u [u8]>),
+) -> Option<Span> {
+    let bytes = seen.unit.bytes();
+    let mut left = None;
+    let mut changes = seen.changes().map(Iterator::peekable);
+    if plan.inserts {
+        // What is inserted belongs to no match.
+        for (span, text) in changes.into_iter().flatten() {
+            show(span, Some(text));
+        }
+        return None;
+    }
+    for finding in seen.found.iter() {
+        match finding.status {
+            MatchStatus::LeftOut(LeftOut::Pick) => left = left.or(Some(finding.span)),
+            MatchStatus::LeftOut(_) => {}
+            MatchStatus::Picked(_) => {
+                let after = match &mut changes {
+                    Some(changes) if plan.replaces => Some(new_text(changes, finding, bytes)),
+                    _ => None,
+                };
+                show(finding.span, after);
+            }
+        }
+    }
+    left
+}
+
 /// Counts the matches of a unit by form.
 fn take_forms(
     step: &mut StepEvidence,
@@ -265,32 +310,12 @@ fn take_forms(
     source: &Arc<Source>,
     seen: &SeenUnit<'_>,
 ) {
-    let bytes = seen.unit.bytes();
     let lines = &mut LineCount::default();
-    let mut left = None;
-    let mut changes = seen.changes().map(Iterator::peekable);
-    if plan.inserts {
-        // What is inserted belongs to no match.
-        for (span, text) in changes.into_iter().flatten() {
-            take_form(step, source, (seen, span, lines), Some(text));
-        }
-        return;
-    }
-    for finding in seen.found.iter() {
-        match finding.status {
-            MatchStatus::LeftOut(LeftOut::Pick) => left = left.or(Some(finding)),
-            MatchStatus::LeftOut(_) => {}
-            MatchStatus::Picked(_) => {
-                let after = match &mut changes {
-                    Some(changes) if plan.replaces => Some(new_text(changes, finding, bytes)),
-                    _ => None,
-                };
-                take_form(step, source, (seen, finding.span, lines), after);
-            }
-        }
-    }
-    if let Some(finding) = left {
-        let spot = || Spot::new(source, seen.unit, finding.span);
+    let left = each_change(plan, seen, |span, after| {
+        take_form(step, source, (seen, span, lines), after);
+    });
+    if let Some(span) = left {
+        let spot = || Spot::new(source, seen.unit, span);
         let (units, _) = step.left_by_pick.get_or_insert_with(|| (0, spot()));
         *units += 1;
     }
@@ -340,6 +365,24 @@ fn take_form(
         spot: Spot::counting(source, seen.unit, span, lines),
     };
     step.forms.add(key, || (!is_known).then(form));
+}
+
+/// The form of one match.
+fn form_of(
+    source: &Arc<Source>,
+    (seen, span): (&SeenUnit<'_>, Span),
+    after: Option<&[u8]>,
+) -> Form {
+    let bytes = seen.unit.bytes();
+    Form {
+        after: after.map(Into::into),
+        left: Beside::before(bytes, span.from),
+        right: Beside::after(bytes, span.to),
+        doubles: after
+            .is_some_and(|after| after != &bytes[span.range()] && doubles(bytes, span, after)),
+        written: seen.is_written(span),
+        spot: Spot::new(source, seen.unit, span),
+    }
 }
 
 /// True if the first or the last word of `after`, put in the place of `span`, stands beside the same word.

@@ -31,6 +31,8 @@ pub struct Hint {
     pub count: u64,
     /// What to do.
     pub remedy: Option<Remedy>,
+    /// What else may be done, where that does not hold; none in a hint that is reported.
+    pub others: Vec<Remedy>,
 }
 
 /// A place that a hint is about.
@@ -117,6 +119,7 @@ impl Hint {
             place: None,
             count: 0,
             remedy: None,
+            others: Vec::new(),
         }
     }
 
@@ -130,6 +133,13 @@ impl Hint {
             count,
             ..Self::new(name, message)
         }
+    }
+
+    /// The same with another remedy, for where those before do not hold.
+    #[must_use]
+    pub fn or_by(mut self, remedy: Option<Remedy>) -> Self {
+        self.others.extend(remedy);
+        self
     }
 
     /// The same with a remedy.

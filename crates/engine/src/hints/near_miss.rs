@@ -10,10 +10,12 @@ use brisk_quill_core::inventory::Inventory;
 use brisk_quill_core::near_miss::{NearMisses, WantedPart};
 use brisk_quill_core::nearest::alike;
 use brisk_quill_core::numbers::counted;
+use brisk_quill_core::pattern::matches::Matches;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::pattern::outline::{ClassOf, Leaf, RepeatOf};
 use brisk_quill_core::pattern::{Finder, Pattern};
 use brisk_quill_core::query::Query;
+use brisk_quill_core::span::Span;
 use brisk_quill_core::template::Template;
 use brisk_quill_files::read::Reader;
 use brisk_quill_files::source::Source;
@@ -94,7 +96,9 @@ pub fn judge(
         instead(wanted, &stands),
         shown(first.text()),
     );
-    let remedy = amended(&query.pattern, wanted, &stands).map(Remedy::Pattern);
+    let remedy = amended(&query.pattern, wanted, &stands);
+    let remedy = remedy.filter(|source| takes(query, source, &first));
+    let remedy = remedy.map(Remedy::Pattern);
     Some(Hint::at(NAME, (count, &first), message).cured_by(remedy))
 }
 
@@ -152,6 +156,19 @@ fn is_slip(wanted: &WantedPart, stands: &[u8]) -> bool {
         | Leaf::Repeat { .. }
         | Leaf::Choice => false,
     }
+}
+
+/// True if a pattern takes what was missed, all of it at once.
+fn takes(query: &Query, source: &str, missed: &Spot) -> bool {
+    let Ok(pattern) = Pattern::new(source, query.pattern.options()) else {
+        return false;
+    };
+    let mut matches = Matches::default();
+    let found = pattern
+        .finder()
+        .collect(&missed.window, false, &mut matches);
+    let meets = |span: Span| span.from <= missed.span.from && span.to >= missed.span.to;
+    found.is_ok() && (0..matches.len()).any(|index| meets(matches.span(index)))
 }
 
 /// The pattern that takes what stands there too.

@@ -1,5 +1,6 @@
 //! The form that every rule of a hint has.
 
+use crate::hints::evidence::Form;
 use crate::hints::hint::Hint;
 use crate::hints::study::StepStudy;
 
@@ -17,6 +18,21 @@ pub struct Rule {
     pub hides: &'static [&'static str],
     /// Gives the hint.
     pub judge: fn(&StepStudy<'_>) -> Option<Hint>,
+    /// Tells of a form whether the hint is about it; matches of all others must stay what they are.
+    pub named: Named,
+}
+
+/// Tells the forms that a hint is about.
+pub type Named = for<'s> fn(&'s StepStudy<'_>) -> Box<dyn FnMut(&Form) -> bool + 's>;
+
+/// The hint is about every match.
+pub fn all_forms<'s>(_: &'s StepStudy<'_>) -> Box<dyn FnMut(&Form) -> bool + 's> {
+    Box::new(|_| true)
+}
+
+/// The hint is about no match: those that there are stay.
+pub fn no_form<'s>(_: &'s StepStudy<'_>) -> Box<dyn FnMut(&Form) -> bool + 's> {
+    Box::new(|_| false)
 }
 
 /// A request, in the words of a command line, with the text it is about.

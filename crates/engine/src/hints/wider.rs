@@ -230,14 +230,24 @@ fn in_our_signs(source: &str) -> Option<String> {
     (out != source).then_some(out)
 }
 
-/// Plain text as a pattern.
+/// Plain text as a pattern. What is only drawn is written as a sign, so that it can be copied.
 pub fn escaped(text: &str) -> String {
     let mut out = String::new();
     for c in text.chars() {
-        if "\\.+*?()|[]{}^$".contains(c) {
-            out.push('\\');
+        match c {
+            '\t' => out.push_str(r"\t"),
+            '\n' => out.push_str(r"\n"),
+            '\r' => out.push_str(r"\r"),
+            c if c.is_control() || (c.is_whitespace() && c != ' ') => {
+                out.push_str(&format!(r"\u{{{:04X}}}", u32::from(c)));
+            }
+            c => {
+                if "\\.+*?()|[]{}^$".contains(c) {
+                    out.push('\\');
+                }
+                out.push(c);
+            }
         }
-        out.push(c);
     }
     out
 }

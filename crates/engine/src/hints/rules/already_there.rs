@@ -3,7 +3,7 @@
 use crate::hints::evidence::WiderText;
 use crate::hints::hint::{Hint, Remedy, quoted};
 use crate::hints::names::{is_code, is_name, is_spelling};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use crate::hints::wider::WiderKind;
 use brisk_quill_core::numbers::number;
@@ -19,6 +19,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

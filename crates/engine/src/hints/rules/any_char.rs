@@ -21,6 +21,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: named,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
@@ -73,6 +74,21 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         amended.replace_range(span.range(), r"\.");
     }
     Some(Hint::at(RULE.name, (count, &first.spot), message).cured_by(Remedy::Pattern(amended)))
+}
+
+/// The matches in which a dot took something else.
+fn named<'s>(study: &'s StepStudy<'_>) -> Box<dyn FnMut(&Form) -> bool + 's> {
+    let parts = study.plan.outline.as_ref().map(|outline| &outline.parts);
+    let dots = parts.into_iter().flatten();
+    let dots: Vec<Span> = dots
+        .filter(|part| part.leaf == Leaf::AnyChar)
+        .map(|part| part.span)
+        .collect();
+    let mut finder = DotFinder::new(study.plan.pattern(), dots.into_iter());
+    Box::new(move |form| {
+        let texts = finder.as_mut().and_then(|finder| finder.texts(form));
+        texts.is_some_and(|texts| texts.iter().any(|text| text != b"."))
+    })
 }
 
 /// True if letters or digits that stand for themselves surround the dot.

@@ -4,7 +4,7 @@ use crate::hints::beside::Beside;
 use crate::hints::evidence::WiderText;
 use crate::hints::hint::{Hint, Remedy};
 use crate::hints::names::is_code;
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, no_form};
 use crate::hints::spot::Spot;
 use crate::hints::study::StepStudy;
 use crate::hints::wider::WiderKind;
@@ -20,6 +20,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: no_form,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

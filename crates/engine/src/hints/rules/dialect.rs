@@ -1,7 +1,7 @@
 //! `dialect`: a sign that means something else in patterns and templates here.
 
 use crate::hints::hint::{Hint, Remedy};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use crate::hints::wider::WiderKind;
 use brisk_quill_core::numbers::counted;
@@ -18,6 +18,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["near-miss", "left-out-files", "no-reference"],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -16,6 +16,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: |_| Box::new(|form| new_blanks(form) == Some(NewBlanks::Double)),
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -1,7 +1,7 @@
 //! `empty-match`: matches of length zero are replaced by text.
 
 use crate::hints::hint::{Hint, Remedy};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::Pattern;
@@ -17,6 +17,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["glued", "double-space", "edge-space", "not-settled"],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -1,7 +1,7 @@
 //! `end-begins-block`: lines that end a block would begin the next one, which is lost.
 
 use crate::hints::hint::{Hint, Remedy};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::number;
 
@@ -15,6 +15,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -1,7 +1,7 @@
 //! `feeds-next`: a step changes text that an earlier step wrote, as well as text that was there.
 
 use crate::hints::hint::{Hint, Remedy, shown};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::{counted, number};
 
@@ -24,6 +24,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["more-per-unit"],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

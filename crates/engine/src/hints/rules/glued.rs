@@ -17,6 +17,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: |_| Box::new(|form| glued(form).is_some()),
 };
 
 /// The ends at which new text touches its neighbours.

@@ -21,6 +21,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["glued", "double-space", "edge-space", "more-per-unit"],
     judge,
+    named: named,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
@@ -41,6 +42,21 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         shown(&form.spot.window[shorter.range()]),
     );
     Some(Hint::at(RULE.name, (count, &form.spot), message).cured_by(Remedy::Pattern(lazy)))
+}
+
+/// The matches that a lazy form would end, or divide, earlier.
+fn named<'s>(study: &'s StepStudy<'_>) -> Box<dyn FnMut(&Form) -> bool + 's> {
+    let pattern = study.plan.pattern();
+    let parts = study.plan.outline.as_ref().map(|outline| &outline.parts);
+    let lazy = parts.into_iter().flat_map(|parts| {
+        let forms = (0..parts.len()).filter_map(|index| lazy_form(pattern, parts, index));
+        forms.filter_map(|source| Some(Pattern::new(&source, pattern.options()).ok()?.finder()))
+    });
+    let (mut greedy, mut lazy) = (pattern.finder(), lazy.collect::<Vec<_>>());
+    Box::new(move |form| {
+        let mut forms = lazy.iter_mut();
+        forms.any(|lazy| shorter(&mut greedy, lazy, form).is_some())
+    })
 }
 
 /// The pattern with the part at `index` lazy, where that is a greedy repeat of any character before a text.

@@ -19,6 +19,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: |_| Box::new(is_inside),
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -3,7 +3,7 @@
 use crate::hints::evidence::Form;
 use crate::hints::hint::{Hint, Remedy, shown};
 use crate::hints::names::is_spelling;
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, no_form};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::query::Per;
@@ -19,6 +19,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: no_form,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -1,7 +1,7 @@
 //! `never-met`: old texts of a table that no text holds.
 
 use crate::hints::hint::{Hint, Remedy, shown};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::number;
 use brisk_quill_core::step::actions::Action;
@@ -16,6 +16,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: all_forms,
 };
 
 /// Old texts that are named.

@@ -1,7 +1,7 @@
 //! `newline-wanted`: the pattern can only match across a line end, and the unit is a line.
 
 use crate::hints::hint::{Hint, Remedy};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::unit::UnitKind;
 
@@ -15,6 +15,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["near-miss", "left-out-files"],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -20,6 +20,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: |study| Box::new(|form| grows_again(study, form)),
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

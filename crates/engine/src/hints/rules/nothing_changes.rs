@@ -1,7 +1,7 @@
 //! `nothing-changes`: the new text of every match equals the old.
 
 use crate::hints::hint::{Hint, Remedy, shown};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::counted;
 
@@ -15,6 +15,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["not-settled"],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -2,7 +2,7 @@
 
 use crate::hints::evidence::Form;
 use crate::hints::hint::{Hint, Remedy};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 
 pub const RULE: Rule = Rule {
@@ -15,6 +15,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["near-miss"],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -1,7 +1,7 @@
 //! `pairs-header`: the first row of a table of pairs reads like the names of its columns.
 
 use crate::hints::hint::{Hint, Remedy, shown};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::step::actions::Action;
@@ -16,6 +16,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

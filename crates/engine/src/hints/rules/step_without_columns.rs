@@ -1,7 +1,7 @@
 //! `step-without-columns`: a later step of a rewrite of columns names none, and changes any of them.
 
 use crate::hints::hint::{Hint, Remedy, quoted};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::counted;
 
@@ -25,6 +25,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: all_forms,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

@@ -1,7 +1,7 @@
 //! `still-there`: after the rewrite, the old name remains in another spelling.
 
 use crate::hints::hint::{Hint, Remedy};
-use crate::hints::rule::{Example, Rule};
+use crate::hints::rule::{Example, Rule, no_form};
 use crate::hints::study::StepStudy;
 use crate::hints::wider::WiderKind;
 use brisk_quill_core::numbers::number;
@@ -16,6 +16,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["near-miss"],
     judge,
+    named: no_form,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

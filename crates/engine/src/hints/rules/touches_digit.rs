@@ -6,7 +6,7 @@ use crate::hints::hint::{Hint, Remedy, shown};
 use crate::hints::rule::{Example, Rule};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::counted;
-use brisk_quill_core::pattern::outline::Leaf;
+use brisk_quill_core::pattern::outline::{ClassOf, Leaf, OutlinePart};
 
 pub const RULE: Rule = Rule {
     name: "touches-digit",
@@ -19,6 +19,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
+    named: |_| Box::new(is_cut),
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
@@ -31,6 +32,10 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     {
         return None;
     }
+    // A single digit is meant where nothing else is.
+    if matches!(&parts[..], [part] if part.leaf == Leaf::Class(ClassOf::Digits)) {
+        return None;
+    }
     let (count, first) = study.gather(is_cut)?;
     let message = format!(
         "{} within a longer number: {} in {}",
@@ -41,12 +46,25 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         shown(first.spot.text()),
         shown(&number_around(first)),
     );
-    let amended = format!(r"(?<![\d.,])(?:{})(?![.,]?\d)", pattern.source());
-    let remedy = match pattern.options().literal {
-        true => Remedy::WholeWord,
-        false => Remedy::Pattern(amended),
-    };
-    Some(Hint::at(RULE.name, (count, &first.spot), message).cured_by(remedy))
+    let hint = Hint::at(RULE.name, (count, &first.spot), message);
+    if pattern.options().literal {
+        return Some(hint.cured_by(Remedy::WholeWord));
+    }
+    let apart = format!(r"(?<![\d.,])(?:{})(?![.,]?\d)", pattern.source());
+    let more = more_digits(pattern.source(), parts).map(Remedy::Pattern);
+    Some(match more {
+        Some(more) => hint.cured_by(more).or_by(Some(Remedy::Pattern(apart))),
+        None => hint.cured_by(Remedy::Pattern(apart)),
+    })
+}
+
+/// The pattern with more than one digit where it begins or ends with a single one; `None` where it does neither.
+fn more_digits(source: &str, parts: &[OutlinePart]) -> Option<String> {
+    let is_single = |part: &&OutlinePart| part.leaf == Leaf::Class(ClassOf::Digits);
+    let last = parts.last().filter(is_single)?;
+    let mut more = source.to_owned();
+    more.insert(last.span.to, '+');
+    Some(more)
 }
 
 fn is_cut(form: &Form) -> bool {

@@ -1,0 +1,325 @@
+//! Remedies, run on the evidence before they are given.
+//!
+//! The step is run twice on the texts around its matches: as it is, and as the remedy would have it. A remedy is given
+//! only if the matches that the hint is not about stay what they are, the hint is gone, no other one comes, and
+//! something is still matched.
+
+use crate::collector::Events;
+use crate::hints::evidence::{Evidence, Form};
+use crate::hints::hint::{Hint, Remedy};
+use crate::hints::plan::StudyPlan;
+use crate::hints::rule::Rule;
+use crate::hints::study::StepStudy;
+use crate::request::{SearchNeeds, Work};
+use crate::sources::Sources;
+use crate::text_worker::{TextWorker, Totals};
+use brisk_quill_core::pattern::Pattern;
+use brisk_quill_core::pattern::options::MatchOptions;
+use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::scope::Scope;
+use brisk_quill_core::query::{Per, Pick, Query};
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite::counts::StepCounts;
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::part_start::PartStart;
+use brisk_quill_core::rewrite::seen::SeenUnit;
+use brisk_quill_core::step::Step;
+use brisk_quill_core::step::actions::Action;
+use brisk_quill_core::template::Template;
+use brisk_quill_core::unit::UnitKind;
+use brisk_quill_files::discover::Listing;
+use brisk_quill_files::source::Source;
+use brisk_quill_files::text_map::AsItIs;
+use std::collections::HashSet;
+use std::path::Path;
+
+/// Texts that a remedy is tried on, and their bytes in all.
+const TEXTS_MOST: usize = 300;
+const BYTES_MOST: usize = 32 << 10;
+
+/// A query and what is done with its matches.
+#[derive(Clone)]
+struct Tried {
+    query: Query,
+    action: Option<Action>,
+}
+
+/// A match in one of the texts.
+struct TriedMatch {
+    /// The number of the text, from 0.
+    text: usize,
+    form: Form,
+}
+
+/// The first remedy of a hint that stands the trial; one that cannot be tried stands.
+pub(super) fn choose(
+    study: &StepStudy<'_>,
+    (rule, rules): (&Rule, &[&Rule]),
+    mut hint: Hint,
+) -> Hint {
+    let others = std::mem::take(&mut hint.others);
+    let mut remedies = hint.remedy.take().into_iter().chain(others);
+    hint.remedy = remedies.find(|remedy| stands(study, (rule, rules), remedy));
+    hint
+}
+
+fn stands(study: &StepStudy<'_>, (rule, rules): (&Rule, &[&Rule]), remedy: &Remedy) -> bool {
+    let now = Tried {
+        query: apart(study.plan.query),
+        action: study.plan.action.cloned(),
+    };
+    let Some(amended) = now.with(remedy) else {
+        return !is_of_step(remedy);
+    };
+    let texts = texts(study);
+    if texts.is_empty() {
+        return true;
+    }
+    let (mut right, mut named, mut named_is_nothing) = (Vec::new(), 0, true);
+    let before = now.run(&texts, study.of, |study, matches| {
+        let is_named = &mut (rule.named)(study);
+        for found in matches {
+            match is_named(&found.form) {
+                true => {
+                    named += 1;
+                    named_is_nothing &= found.form.before().is_empty();
+                }
+                false => right.push((found.text, key(&found.form))),
+            }
+        }
+        speaking(study, rules)
+    });
+    // Out of its file, the step may do nothing that the hint is about.
+    if right.is_empty() && named == 0 {
+        return true;
+    }
+    amended.run(&texts, study.of, |study, matches| {
+        let kept: HashSet<_> = (matches.iter())
+            .map(|found| (found.text, key(&found.form)))
+            .collect();
+        let spoken = speaking(study, rules);
+        let is_cured = !spoken.contains(rule.name);
+        // What the hint hides speaks afterwards, as it would have before.
+        let is_quiet = spoken
+            .difference(&before)
+            .all(|name| rule.hides.contains(name));
+        let keeps = right.iter().all(|one| kept.contains(one));
+        is_cured && is_quiet && keeps && (named_is_nothing || !matches.is_empty())
+    })
+}
+
+/// The place of a match in its text, and its new text.
+fn key(form: &Form) -> (usize, usize, Option<Vec<u8>>) {
+    let span = form.spot.span;
+    (
+        span.from,
+        span.to,
+        form.after.as_deref().map(<[u8]>::to_vec),
+    )
+}
+
+/// The rules that speak.
+fn speaking(study: &StepStudy<'_>, rules: &[&Rule]) -> HashSet<&'static str> {
+    let speaks = |rule: &&&Rule| (rule.judge)(study).is_some();
+    rules.iter().filter(speaks).map(|rule| rule.name).collect()
+}
+
+/// The query where it stands alone: without its place in a file, or in a row.
+fn apart(query: &Query) -> Query {
+    let unit = match query.unit {
+        UnitKind::Cell => UnitKind::Line,
+        unit => unit,
+    };
+    let pick = match query.pick.per {
+        Per::Unit => query.pick.clone(),
+        Per::Row | Per::File | Per::Run => Pick::default(),
+    };
+    Query {
+        unit,
+        columns: None,
+        scope: Scope::default(),
+        pick,
+        limit: None,
+        ..query.clone()
+    }
+}
+
+/// The texts around matches, each once.
+fn texts<'s>(study: &'s StepStudy<'_>) -> Vec<&'s [u8]> {
+    let by_lines = matches!(study.plan.query.unit, UnitKind::Line | UnitKind::Cell);
+    let mut known = HashSet::new();
+    let mut bytes = 0;
+    let windows = study.forms.iter().map(|(_, form)| &*form.spot.window);
+    let mut texts = Vec::new();
+    for window in windows {
+        bytes += window.len();
+        if bytes > BYTES_MOST || texts.len() == TEXTS_MOST {
+            break;
+        }
+        let fits = !by_lines || !window.contains(&b'\n');
+        if fits && known.insert(window) {
+            texts.push(window);
+        }
+    }
+    texts
+}
+
+/// True if a remedy is a matter of a step, and so can be tried.
+fn is_of_step(remedy: &Remedy) -> bool {
+    match remedy {
+        Remedy::IgnoreCase
+        | Remedy::WholeWord
+        | Remedy::PickAll
+        | Remedy::Pattern(_)
+        | Remedy::Template(_)
+        | Remedy::Both(..) => true,
+        Remedy::WholeText
+        | Remedy::OpenEnd
+        | Remedy::Columns { .. }
+        | Remedy::Ignored
+        | Remedy::Hidden
+        | Remedy::Binary
+        | Remedy::Pairs
+        | Remedy::Delimiter(_)
+        | Remedy::Words(_) => false,
+    }
+}
+
+impl Tried {
+    /// The same as a remedy would have it; `None` where it is no matter of the step, or cannot be.
+    fn with(&self, remedy: &Remedy) -> Option<Self> {
+        let mut tried = self.clone();
+        let (pattern, options) = (&self.query.pattern, *self.query.pattern.options());
+        let of = |source: &str, options: &MatchOptions| Pattern::new(source, options).ok();
+        match remedy {
+            Remedy::IgnoreCase => {
+                let ignore_case = true;
+                tried.query.pattern = of(
+                    pattern.source(),
+                    &MatchOptions {
+                        ignore_case,
+                        ..options
+                    },
+                )?;
+            }
+            Remedy::WholeWord => {
+                let whole_word = true;
+                tried.query.pattern = of(
+                    pattern.source(),
+                    &MatchOptions {
+                        whole_word,
+                        ..options
+                    },
+                )?;
+            }
+            Remedy::PickAll => tried.query.pick = Pick::default(),
+            Remedy::Pattern(source) => tried.query.pattern = of(source, &options)?,
+            Remedy::Template(template) => tried.write(template)?,
+            Remedy::Both(source, template) => {
+                tried.query.pattern = of(source, &options)?;
+                tried.write(template)?;
+            }
+            Remedy::WholeText
+            | Remedy::OpenEnd
+            | Remedy::Columns { .. }
+            | Remedy::Ignored
+            | Remedy::Hidden
+            | Remedy::Binary
+            | Remedy::Pairs
+            | Remedy::Delimiter(_)
+            | Remedy::Words(_) => return None,
+        }
+        tried.refers_as(self).then_some(tried)
+    }
+
+    /// Puts another template in the place of its own.
+    fn write(&mut self, template: &str) -> Option<()> {
+        let template = Template::parse(template, self.query.pattern.groups()).ok()?;
+        let action = self.action.as_mut()?;
+        *action = match action {
+            Action::Replace(_) | Action::Remove => Action::Replace(template),
+            Action::Above(_) => Action::Above(template),
+            Action::Below(_) => Action::Below(template),
+            Action::Lead(_) => Action::Lead(template),
+            Action::Trail(_) => Action::Trail(template),
+            _ => return None,
+        };
+        Some(())
+    }
+
+    /// True unless the groups that its template refers to are others than before.
+    fn refers_as(&self, before: &Self) -> bool {
+        let is_same = self.query.pattern.groups() == before.query.pattern.groups();
+        let refers = |action: &Action| action.templates().any(Template::refers);
+        is_same || !before.action.as_ref().is_some_and(refers)
+    }
+
+    /// Runs it on each text, and looks at what is found in all of them; `of` is the number of steps of the rewrite.
+    fn run<T>(
+        &self,
+        texts: &[&[u8]],
+        of: usize,
+        look: impl FnOnce(&StepStudy<'_>, &[TriedMatch]) -> T,
+    ) -> T {
+        let rewrite = self
+            .action
+            .as_ref()
+            .map(|action| Rewrite::new(vec![Step::new(self.query.clone(), action.clone())]));
+        let work = match &rewrite {
+            Some(rewrite) => Work::Rewrite {
+                rewrite,
+                options: RunOptions::default(),
+            },
+            None => Work::Search {
+                query: &self.query,
+                needs: SearchNeeds::default(),
+            },
+        };
+        let (plan, sources) = (StudyPlan::new(&work), Sources::of(Listing::default()));
+        let mut events = TrialEvents {
+            evidence: Evidence::new(&plan, &Source::Stdin, &sources),
+            text: 0,
+            matches: Vec::new(),
+        };
+        let mut worker = TextWorker::new(&work, &Totals::default(), Some(&plan.watch()));
+        let mut counts = StepCounts::default();
+        for (number, text) in texts.iter().enumerate() {
+            events.text = number;
+            let mut run = worker.begin_part(Path::new("-"), PartStart::of_text(0), &events);
+            run.push(text, (&AsItIs, true), &mut events);
+            let (of_text, _) = run.finish(&AsItIs, &mut events);
+            if let Some(of_step) = of_text.steps.first() {
+                counts.add(of_step);
+            }
+        }
+        let TrialEvents {
+            evidence, matches, ..
+        } = events;
+        let mut steps = plan.steps.iter().zip(evidence.into_steps());
+        let (step, found) = steps.next().expect("there is one step");
+        look(&StepStudy::new(step, (0, of), counts, found), &matches)
+    }
+}
+
+/// Gathers evidence in the texts, and each match.
+struct TrialEvents<'p> {
+    evidence: Evidence<'p>,
+    text: usize,
+    matches: Vec<TriedMatch>,
+}
+
+impl Events for TrialEvents<'_> {
+    fn problem(&mut self, _: Problem) {}
+
+    fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
+        let text = self.text;
+        self.evidence.seen(step, seen);
+        let forms = self.evidence.forms_of(step, seen);
+        let forms = forms.into_iter().map(|form| TriedMatch { text, form });
+        self.matches.extend(forms);
+    }
+
+    fn wants_others(&self) -> bool {
+        true
+    }
+}
