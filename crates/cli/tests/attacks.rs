@@ -1049,3 +1049,20 @@ fn flags_and_mounts() {
     );
     assert_eq!(copies(&port), Vec::<String>::new());
 }
+
+/// An explanation grows as its pattern does, however deep its groups are.
+#[test]
+fn deep_groups_are_explained() {
+    let sandbox = Sandbox::new();
+    let explained = |deep: usize| {
+        let pattern = format!(
+            "{}{}{}",
+            "(".repeat(deep),
+            "ab".repeat(4 * deep),
+            ")".repeat(deep)
+        );
+        sandbox.args(&["explain", &pattern]).ok().out.len()
+    };
+    let (once, twice) = (explained(100), explained(200));
+    assert!(twice < 3 * once, "{once} bytes, then {twice}");
+}

@@ -73,7 +73,7 @@ fn many_rows() {
     assert!(got.out.contains("vessel 7›"), "{got:?}");
     assert!(
         got.out
-            .contains("hint never-met: 4,998 of 5,000 old texts stand nowhere in scope"),
+            .contains("hint never-met: 4,998 of 5,000 old texts do not occur in scope"),
         "{got:?}"
     );
     let again = sandbox.run("preview --rewrite r.toml a.txt").ok();

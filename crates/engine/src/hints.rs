@@ -17,6 +17,7 @@ pub mod plan;
 pub mod rule;
 mod rules {
     pub mod already_there;
+    pub mod anchor_in_branch;
     pub mod any_char;
     pub mod case_variants;
     pub mod dialect;
@@ -37,6 +38,7 @@ mod rules {
     pub mod nothing_changes;
     pub mod odd_class;
     pub mod pairs_header;
+    pub mod signs_meant;
     pub mod step_without_columns;
     pub mod still_there;
     pub mod touches_digit;
@@ -64,6 +66,8 @@ pub const RULES: &[&Rule] = &[
     &rules::step_without_columns::RULE,
     &rules::pairs_header::RULE,
     &rules::dialect::RULE,
+    &rules::signs_meant::RULE,
+    &rules::anchor_in_branch::RULE,
     &rules::no_reference::RULE,
     &rules::group_then_digit::RULE,
     &rules::nothing_changes::RULE,

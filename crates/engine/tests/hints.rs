@@ -211,11 +211,23 @@ fn remedies_are_those_of_a_person() {
     let all = cases(include_str!("hints/mistakes.toml"));
     for (name, wanted) in [
         ("a digit where a number ends", "[0-9]+-[0-9]+-[0-9]+"),
-        ("a tab where a blank is wanted", r"pilot(?: |\t)(\w+)"),
+        ("a tab where a blank is wanted", r"pilot\s(\w+)"),
+        ("a call whose parentheses are a group", r"save\(path\)"),
+        ("an index in brackets", r"row\[0\]"),
+        ("an amount with a dollar sign", r"\$5\.00"),
+        ("an anchor for one branch", "^(?:DEBUG|INFO)"),
+        ("an anchor behind one branch", "(?:open|closed)$"),
+        ("a hyphen beside a blank", r"pier[- ](\d+)"),
+        ("several blanks for one", r"a\s+b"),
+        ("a command with its flag", "(?i)berth"),
     ] {
         let case = all.iter().find(|case| case.name == name).unwrap();
         let hints = case.hints(&case.steps());
-        let remedies: Vec<_> = hints.iter().map(|hint| hint.remedy.clone()).collect();
-        assert_eq!(remedies, [Some(Remedy::Pattern(wanted.into()))], "{name}");
+        let pattern = |hint: &Hint| match &hint.remedy {
+            Some(Remedy::Pattern(pattern) | Remedy::Both(pattern, _)) => pattern.clone(),
+            other => format!("{other:?}"),
+        };
+        let patterns: Vec<String> = hints.iter().map(pattern).collect();
+        assert_eq!(patterns, [wanted], "{name}");
     }
 }

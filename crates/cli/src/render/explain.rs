@@ -15,6 +15,9 @@ const ALIGNED_MOST: usize = 60;
 /// texts in full would make the explanation quadratic.
 const LABEL_COLUMNS: usize = 28;
 
+/// Deeper parts are set in no further.
+const DEPTH_MOST: usize = 12;
+
 /// Draws explanations.
 pub struct ExplainView;
 
@@ -60,7 +63,7 @@ impl ExplainView {
                 "{:after$}   {:indent$}",
                 "",
                 "",
-                indent = 2 * part.depth
+                indent = 2 * part.depth.min(DEPTH_MOST)
             ));
             out.push_str(&part.words);
             out.push('\n');

@@ -50,7 +50,7 @@ pub enum RowFault {
 
 fn json_fault(byte: Option<usize>) -> String {
     match byte {
-        Some(byte) => format!("byte {byte} of it cannot stand there"),
+        Some(byte) => format!("byte {byte} of it is not allowed there"),
         None => "it ends too early".to_owned(),
     }
 }

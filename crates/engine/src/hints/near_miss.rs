@@ -85,13 +85,13 @@ pub fn judge(
             let same = !stands.trim().is_empty() && stands.trim() == parts[*part].text.trim();
             same && template.is_some_and(|template| template.source().contains(stands))
         });
-        is_often && !is_new && (matches == 0 || is_slip(&parts[*part], stands))
+        is_often && !is_new && is_slip(&parts[*part], stands)
     });
     let ((part, stands), count, first) = row?;
     let wanted = &parts[part];
     let unit = query.unit.name();
     let message = format!(
-        "{} would match but for {}: {}",
+        "{} would match {}: {}",
         counted(count, unit),
         instead(wanted, &stands),
         shown(first.text()),
@@ -102,13 +102,13 @@ pub fn judge(
     Some(Hint::at(NAME, (count, &first), message).cured_by(remedy))
 }
 
-/// "`-` where ` ` is wanted"
-pub fn instead(wanted: &WantedPart, stands: &[u8]) -> String {
-    let what = match stands {
-        [] => "nothing".to_owned(),
-        text => shown(text),
-    };
-    format!("{what} where {} is wanted", shown(wanted.text.as_bytes()))
+/// "with ` ` instead of `-`"
+fn instead(wanted: &WantedPart, stands: &[u8]) -> String {
+    let wanted = shown(wanted.text.as_bytes());
+    match stands {
+        [] => format!("with {wanted} added"),
+        text => format!("with {wanted} instead of {}", shown(text)),
+    }
 }
 
 /// A finder in any letter case, for what another hint is about.
@@ -132,7 +132,12 @@ fn is_slip(wanted: &WantedPart, stands: &[u8]) -> bool {
         Leaf::Text(wanted) if wanted.chars().all(is_sign) => {
             // Twice the sign, as `::`, is another sign.
             let is_more = text.contains(wanted.as_str()) && !wanted.trim().is_empty();
-            few_signs && wanted.chars().all(is_separator) && !is_more
+            // A sign that is missing altogether makes it another thing; a blank that is, does not.
+            let blanks: String = wanted.chars().filter(|c| c.is_whitespace()).collect();
+            let is_less = *text == blanks && !blanks.is_empty() && blanks != *wanted;
+            // Without its `_` a name is another one.
+            let joins = text.is_empty() && wanted.contains('_');
+            few_signs && wanted.chars().all(is_separator) && !is_more && !is_less && !joins
         }
         Leaf::Text(wanted) => {
             wanted.chars().count() > 2 && alike(wanted, std::iter::once(&*text)).is_some()
@@ -171,6 +176,21 @@ fn takes(query: &Query, source: &str, missed: &Spot) -> bool {
     found.is_ok() && (0..matches.len()).any(|index| meets(matches.span(index)))
 }
 
+/// True for one character that is no letter and no digit, and needs no backslash.
+fn is_sign_alone(text: &str) -> bool {
+    let mut chars = text.chars();
+    let first = chars.next();
+    first.is_some_and(|c| !c.is_alphanumeric() && !r"\]^".contains(c)) && chars.next().is_none()
+}
+
+/// One of two signs; a `-` goes first, where it is no range.
+fn class_of(one: &str, other: &str) -> String {
+    match other {
+        "-" => format!("[-{one}]"),
+        other => format!("[{one}{other}]"),
+    }
+}
+
 /// The pattern that takes what stands there too.
 fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<String> {
     if pattern.options().literal {
@@ -178,6 +198,8 @@ fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<Stri
     }
     let source = pattern.source();
     let own = &source[wanted.outline.span.range()];
+    let is_blank = !stands.is_empty() && stands.iter().all(u8::is_ascii_whitespace);
+    let is_several = stands.len() > 1;
     let stands = escaped(std::str::from_utf8(stands).ok()?);
     let is_single = |leaf: &Leaf| matches!(leaf, Leaf::Text(text) if text.chars().count() == 1);
     let new = match &wanted.outline.leaf {
@@ -189,7 +211,15 @@ fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<Stri
             format!("{}+", &own[..own.rfind('{').unwrap_or(own.len())])
         }
         Leaf::Class(ClassOf::Digits) => format!("{own}+"),
+        Leaf::Class(ClassOf::Blanks) if is_blank => format!("{own}+"),
         Leaf::Text(text) if text == " " && stands.trim().is_empty() => " +".to_owned(),
+        Leaf::Text(text) if text == " " && is_blank => match is_several {
+            true => r"\s+".to_owned(),
+            false => r"\s".to_owned(),
+        },
+        Leaf::Text(text) if is_sign_alone(text) && is_sign_alone(&stands) => {
+            class_of(text, &stands)
+        }
         _ => format!("(?:{own}|{stands})"),
     };
     let mut amended = source.to_owned();

@@ -75,24 +75,17 @@ fn stands(study: &StepStudy<'_>, (rule, rules): (&Rule, &[&Rule]), remedy: &Reme
     if texts.is_empty() {
         return true;
     }
-    let (mut right, mut named, mut named_is_nothing) = (Vec::new(), 0, true);
+    let (mut right, mut takes_nothing) = (Vec::new(), false);
     let before = now.run(&texts, study.of, |study, matches| {
         let is_named = &mut (rule.named)(study);
         for found in matches {
             match is_named(&found.form) {
-                true => {
-                    named += 1;
-                    named_is_nothing &= found.form.before().is_empty();
-                }
+                true => takes_nothing |= found.form.before().is_empty(),
                 false => right.push((found.text, key(&found.form))),
             }
         }
         speaking(study, rules)
     });
-    // Out of its file, the step may do nothing that the hint is about.
-    if right.is_empty() && named == 0 {
-        return true;
-    }
     amended.run(&texts, study.of, |study, matches| {
         let kept: HashSet<_> = (matches.iter())
             .map(|found| (found.text, key(&found.form)))
@@ -104,7 +97,7 @@ fn stands(study: &StepStudy<'_>, (rule, rules): (&Rule, &[&Rule]), remedy: &Reme
             .difference(&before)
             .all(|name| rule.hides.contains(name));
         let keeps = right.iter().all(|one| kept.contains(one));
-        is_cured && is_quiet && keeps && (named_is_nothing || !matches.is_empty())
+        is_cured && is_quiet && keeps && (takes_nothing || !matches.is_empty())
     })
 }
 
@@ -144,14 +137,15 @@ fn apart(query: &Query) -> Query {
     }
 }
 
-/// The texts around matches, each once.
+/// The texts around matches, and around what only wider patterns match, each once.
 fn texts<'s>(study: &'s StepStudy<'_>) -> Vec<&'s [u8]> {
     let by_lines = matches!(study.plan.query.unit, UnitKind::Line | UnitKind::Cell);
     let mut known = HashSet::new();
     let mut bytes = 0;
     let windows = study.forms.iter().map(|(_, form)| &*form.spot.window);
+    let wider = study.wider.iter().map(|(_, text)| &*text.spot.window);
     let mut texts = Vec::new();
-    for window in windows {
+    for window in windows.chain(wider) {
         bytes += window.len();
         if bytes > BYTES_MOST || texts.len() == TEXTS_MOST {
             break;

@@ -19,6 +19,8 @@ pub enum WiderKind {
     NewText,
     /// The pattern read as in another dialect.
     Dialect,
+    /// The pattern as a text.
+    AsWritten,
 }
 
 /// A pattern that matches more than a step's own, or something else that matters.
@@ -69,6 +71,7 @@ pub fn forms(query: &Query, action: Option<&Action>, outline: &Outline) -> Vec<W
         spelling(query, outline),
         new_text(query, action, outline),
         dialect(query),
+        as_written(query),
     ];
     all.into_iter().flatten().collect()
 }
@@ -201,6 +204,22 @@ fn dialect(query: &Query) -> Option<WiderForm> {
     Some(WiderForm {
         kind: WiderKind::Dialect,
         pattern: Pattern::new(&in_our_signs(pattern.source())?, pattern.options()).ok()?,
+        is_word: false,
+    })
+}
+
+/// The pattern as a text, where it holds signs and escapes none.
+fn as_written(query: &Query) -> Option<WiderForm> {
+    let pattern = &query.pattern;
+    let source = pattern.source();
+    let holds_signs = source.contains(|c| "()[]{}$^*+?|.".contains(c)) && !source.contains('\\');
+    let holds_text = source.chars().any(char::is_alphanumeric);
+    if pattern.options().literal || !holds_signs || !holds_text {
+        return None;
+    }
+    Some(WiderForm {
+        kind: WiderKind::AsWritten,
+        pattern: Pattern::new(&escaped(source), pattern.options()).ok()?,
         is_word: false,
     })
 }

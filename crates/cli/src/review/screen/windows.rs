@@ -104,7 +104,7 @@ impl Screen<'_> {
             lines.push(line);
         }
         lines.push(Line::default());
-        lines.push(Line::from(self.span(Role::Quiet, "for instance")));
+        lines.push(Line::from(self.span(Role::Quiet, "examples")));
         let samples = self.loaded.samples.iter();
         lines.extend(samples.map(|sample| self.sample(state, sample, width)));
         frame.render_widget(Paragraph::new(lines), area);

@@ -1,6 +1,6 @@
 //! `dialect`: a sign that means something else in patterns and templates here.
 
-use crate::hints::hint::{Hint, Remedy};
+use crate::hints::hint::{Hint, Remedy, quoted};
 use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use crate::hints::wider::WiderKind;
@@ -30,20 +30,55 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         .or_else(|| ampersand(study))
 }
 
-/// `s/old/new/` instead of a pattern and a template.
+/// A command of another program instead of a pattern and a template.
 fn command(study: &StepStudy<'_>) -> Option<Hint> {
-    let rest = study.plan.pattern().source().strip_prefix("s/")?;
-    let mut parts = rest.split('/');
-    let (old, new, flags) = (parts.next()?, parts.next()?, parts.next()?);
-    if study.counts.matches > 0 || parts.next().is_some() || flags.len() > 2 {
+    let source = study.plan.pattern().source();
+    if study.counts.matches > 0 {
         return None;
     }
-    let message = format!("`s/{old}/{new}/{flags}` is a pattern as a whole here, slashes too");
-    let remedy = match study.plan.action {
-        Some(_) => Remedy::Both(old.to_owned(), new.to_owned()),
-        None => Remedy::Pattern(old.to_owned()),
+    let Command { old, new, flags } = Command::read(source)?;
+    let old = match flags.contains('i') {
+        true => format!("(?i){old}"),
+        false => old.to_owned(),
+    };
+    let message = format!(
+        "{} is a pattern as a whole here, slashes too",
+        quoted(source)
+    );
+    let remedy = match (new, study.plan.action) {
+        (Some(new), Some(_)) => Remedy::Both(old, new.to_owned()),
+        (_, None) | (None, Some(_)) if flags != "d" => Remedy::Pattern(old),
+        _ => Remedy::Words("write only what stands between the slashes, and add `--drop-lines`"),
     };
     Some(Hint::new(RULE.name, message).cured_by(remedy))
+}
+
+/// `s/old/new/flags`, `%s/old/new/flags`, `/old/flags` or `g/old/d`.
+struct Command<'s> {
+    old: &'s str,
+    new: Option<&'s str>,
+    flags: &'s str,
+}
+
+impl<'s> Command<'s> {
+    fn read(source: &'s str) -> Option<Self> {
+        let (has_new, rest) = match source.strip_prefix("%s/").or(source.strip_prefix("s/")) {
+            Some(rest) => (true, rest),
+            None => (
+                false,
+                source.strip_prefix("g/").or(source.strip_prefix('/'))?,
+            ),
+        };
+        let mut parts = rest.split('/');
+        let old = parts.next().filter(|old| !old.is_empty())?;
+        let new = if has_new { Some(parts.next()?) } else { None };
+        let flags = parts.next()?;
+        let is_flag = |c: char| "gimsuxd".contains(c);
+        let fits = flags.len() <= 3 && flags.chars().all(is_flag) && parts.next().is_none();
+        // That slashes alone are meant as borders must show in the text.
+        let is_command = has_new || !flags.is_empty();
+        (fits && is_command).then_some(Self { old, new, flags })
+    }
 }
 
 /// `\(…\)` where a group is meant.

@@ -41,7 +41,22 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         shown(form.spot.text()),
         shown(&form.spot.window[shorter.range()]),
     );
-    Some(Hint::at(RULE.name, (count, &form.spot), message).cured_by(Remedy::Pattern(lazy)))
+    let hint = Hint::at(RULE.name, (count, &form.spot), message);
+    // Whoever forgot it once forgot it wherever the same follows.
+    let every = all_lazy(pattern, parts).map(Remedy::Pattern);
+    let one = Some(Remedy::Pattern(lazy));
+    Some(hint.cured_by(every).or_by(one))
+}
+
+/// The pattern with every greedy repeat of any character lazy.
+fn all_lazy(pattern: &Pattern, parts: &[OutlinePart]) -> Option<String> {
+    let mut source = pattern.source().to_owned();
+    for index in (0..parts.len()).rev() {
+        if lazy_form(pattern, parts, index).is_some() {
+            source.insert(parts[index].span.to, '?');
+        }
+    }
+    (source != pattern.source()).then_some(source)
 }
 
 /// The matches that a lazy form would end, or divide, earlier.

@@ -35,10 +35,10 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         .collect();
     let more = if unmet > NAMED as u64 { " …" } else { "" };
     let message = format!(
-        "{} of {} old texts {} nowhere in scope: {}{more}",
+        "{} of {} old texts {} not occur in scope: {}{more}",
         number(unmet),
         number(pairs.len() as u64),
-        if unmet == 1 { "stands" } else { "stand" },
+        if unmet == 1 { "does" } else { "do" },
         named.join(", "),
     );
     let remedy = Remedy::Words("look for them with `--ignore-case`, or take them out of the table");
