@@ -3,7 +3,7 @@
 use crate::stop::Stop;
 
 /// The work of one inference.
-const WORK_MOST: i64 = 2_500_000;
+const WORK_MOST: i64 = 2_000_000;
 
 /// Work that is left: about one for each character looked at, and a share for each pattern written.
 #[derive(Debug)]
