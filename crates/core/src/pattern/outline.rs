@@ -147,7 +147,7 @@ impl Outline {
         if let Some(last) = self.parts.last_mut()
             && let Leaf::Text(text) = &mut last.leaf
             && last.span.to == span.from
-            && text.chars().all(|old| is_word(old) == is_word(c))
+            && text.chars().all(|old| is_of_word(old) == is_of_word(c))
         {
             text.push(c);
             last.span.to = span.to;
@@ -272,4 +272,9 @@ fn times(kind: &ast::RepetitionKind) -> (u32, Option<u32>) {
 
 fn offsets(span: &ast::Span) -> Span {
     Span::new(span.start.offset, span.end.offset)
+}
+
+/// True for letters and digits; `_` joins words, as other signs do.
+fn is_of_word(c: char) -> bool {
+    is_word(c) && c != '_'
 }

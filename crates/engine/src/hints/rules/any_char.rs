@@ -21,7 +21,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &[],
     judge,
-    named: named,
+    named,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {

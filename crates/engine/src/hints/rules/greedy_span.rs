@@ -21,7 +21,7 @@ pub const RULE: Rule = Rule {
     },
     hides: &["glued", "double-space", "edge-space", "more-per-unit"],
     judge,
-    named: named,
+    named,
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
