@@ -27,7 +27,7 @@ pub struct Kept {
     pub summary: Summary,
     /// Numbers of changes that are not as expected; then nothing was kept.
     pub unexpected: Vec<Unexpected>,
-    /// Where the plan is.
+    /// The place of the plan.
     pub plan: PlanEnd,
 }
 
@@ -59,7 +59,7 @@ pub struct Keep<'k> {
     pub sources: &'k Sources,
     /// The conditions without which nothing is kept.
     pub guards: &'k Guards,
-    /// How the files are read.
+    /// The way in which the files are read.
     pub texts: TextOptions,
     /// Threads that read them.
     pub threads: Threads,

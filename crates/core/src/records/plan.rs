@@ -49,8 +49,7 @@ record! {
         hash: Option<Cow<'a, str>>,
         /// The name of its encoding.
         encoding: Cow<'a, str>,
-        /// The store, where its text is not the file: `gzip` or `zstd`. Offsets of changes are those of the
-        /// text.
+        /// The packing of its text: `gzip` or `zstd`. Offsets of changes are those of the text.
         #[serde(default)]
         store: Optional<Cow<'a, str>>,
         /// The length of the text in bytes, where it is not the file.

@@ -41,7 +41,7 @@ pub struct DraftTexts {
     pub listing: u64,
     /// The bytes of the files.
     pub bytes: u64,
-    /// How they are read.
+    /// The way in which they are read.
     pub options: TextOptions,
     /// Threads that read them.
     pub threads: Threads,
