@@ -195,7 +195,7 @@ fn copied_and_filtered() {
     }
 }
 
-/// What cannot be read, or not be written again, is an error at its place, and nothing is written.
+/// A text that cannot be read, or not be written again, is an error at its place, and nothing is written.
 #[test]
 fn refused() {
     let whole = pack("gz", &NOTICE.repeat(40));

@@ -220,7 +220,7 @@ fn one_that_never_ends() {
     assert!(error.contains("more than 1000 times its size"), "{error}");
 }
 
-/// What would be lost by packing the text again refuses it.
+/// A text is not packed again where something would be lost.
 #[test]
 fn what_would_be_lost() {
     let mut out = GzBuilder::new()

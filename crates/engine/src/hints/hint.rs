@@ -31,7 +31,7 @@ pub struct Hint {
     pub count: u64,
     /// What to do.
     pub remedy: Option<Remedy>,
-    /// What else may be done, where that does not hold; none in a hint that is reported.
+    /// Other remedies, for where that does not hold; none in a hint that is reported.
     pub others: Vec<Remedy>,
 }
 
