@@ -2,13 +2,12 @@
 
 use crate::guards::{Guards, Unexpected};
 use crate::host::Host;
-use crate::plan_collector::{PlanCollector, run_options};
+use crate::plan_collector::{PlanCollector, evaluate_into};
 use crate::plan_writer::{Keeping, PlanEnd, PlanWriteError, PlanWriter};
-use crate::request::Work;
 use crate::schedule::Threads;
 use crate::session::Session;
 use crate::sources::Sources;
-use crate::summary::{Ended, FileEnd, Summary};
+use crate::summary::{FileEnd, Summary};
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_files::error::FileError;
@@ -101,32 +100,23 @@ impl<'k> Keep<'k> {
             facts: FactsOf::Found,
             ..self.texts
         };
-        let work = Work::Rewrite {
-            rewrite: self.rewrite,
-            options: run_options(),
-        };
         let words = (self.text, self.rewrite);
         let mut plan = PlanWriter::new(words, host, false, None, Keeping::Always)?;
-        plan.begin(&mut None);
-        let maker = plan.maker();
         let mut session = Session::new(texts, self.threads, Arc::clone(host.token()));
         if self.hints {
             session = session.with_hints();
         }
         let mut all_read = self.sources.listing.problems.is_empty();
-        let make = |source| PlanCollector::new(maker.part(source));
-        let ended = session.run(&work, self.sources, make, |taken| {
-            let Some(end) = taken.end else {
-                return ControlFlow::Continue(());
-            };
-            all_read &= !matches!(end, FileEnd::Failed(_));
-            report(taken.source, &taken.found, &end)?;
-            taken.found.finish(taken.source, &end, &mut plan, &mut None);
-            ControlFlow::Continue(())
-        })?;
-        let Ended::Complete(summary) = ended else {
-            return Err(KeepError::Stopped);
-        };
+        let evaluated = evaluate_into(
+            &mut plan,
+            (&mut session, self.rewrite),
+            self.sources,
+            |source, found, end| {
+                all_read &= !matches!(end, FileEnd::Failed(_));
+                report(source, found, end)
+            },
+        )?;
+        let summary = evaluated.ok_or(KeepError::Stopped)?;
         let unexpected = self.guards.unexpected(self.rewrite, &summary);
         let counts = &summary.counts;
         let as_wanted = unexpected.is_empty() && counts.unmet == 0;

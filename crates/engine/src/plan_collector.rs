@@ -2,11 +2,17 @@
 
 use crate::collector::{Collector, Events, FileHunk};
 use crate::plan_writer::{PlanPart, PlanWriter, Stream};
-use crate::summary::FileEnd;
+use crate::request::Work;
+use crate::session::Session;
+use crate::sources::Sources;
+use crate::summary::{Ended, FileEnd, Summary};
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
 use brisk_quill_core::rewrite::sink::Unmet;
+use brisk_quill_files::error::FileError;
 use brisk_quill_files::source::Source;
+use std::ops::ControlFlow;
 
 /// Writes the changes of a file into a plan, and keeps what else there is to report.
 ///
@@ -27,6 +33,39 @@ pub fn run_options() -> RunOptions {
         split_from: Some(SPLIT_FROM),
         ..RunOptions::default()
     }
+}
+
+/// Evaluates a rewrite over some files into a plan, from its first record on; `report` is shown each file.
+/// `None` where it was stopped before the end.
+///
+/// # Errors
+///
+/// As [`Session::run`].
+pub(crate) fn evaluate_into(
+    plan: &mut PlanWriter<'_>,
+    (session, rewrite): (&mut Session, &Rewrite),
+    sources: &Sources,
+    mut report: impl FnMut(&Source, &PlanCollector<'_>, &FileEnd) -> ControlFlow<()>,
+) -> Result<Option<Summary>, FileError> {
+    let work = Work::Rewrite {
+        rewrite,
+        options: run_options(),
+    };
+    plan.begin(&mut None);
+    let maker = plan.maker();
+    let make = |source| PlanCollector::new(maker.part(source));
+    let ended = session.run(&work, sources, make, |taken| {
+        let Some(end) = taken.end else {
+            return ControlFlow::Continue(());
+        };
+        report(taken.source, &taken.found, &end)?;
+        taken.found.finish(taken.source, &end, plan, &mut None);
+        ControlFlow::Continue(())
+    })?;
+    Ok(match ended {
+        Ended::Complete(summary) => Some(summary),
+        Ended::Stopped(..) => None,
+    })
 }
 
 impl<'p> PlanCollector<'p> {

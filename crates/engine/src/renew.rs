@@ -5,13 +5,12 @@
 //! are like that, only when there are as many as before and all were decided alike.
 
 use crate::host::Host;
-use crate::plan_collector::{PlanCollector, run_options};
+use crate::plan_collector::{PlanCollector, evaluate_into};
 use crate::plan_writer::{Keeping, PlanWriteError, PlanWriter};
-use crate::request::Work;
 use crate::schedule::Threads;
 use crate::session::Session;
 use crate::sources::Sources;
-use crate::summary::{Ended, FileEnd};
+use crate::summary::FileEnd;
 use crate::tables::FileTables;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::modified::Modified;
@@ -161,32 +160,23 @@ impl Renewal<'_> {
                 .collect(),
             ..Listing::default()
         });
-        let work = Work::Rewrite {
-            rewrite: &rewrite,
-            options: run_options(),
-        };
         let mut session = Session::new(texts, Threads::default(), Arc::clone(self.host.token()));
         session = session
             .below(self.root)
             .encoded(Arc::new(encodings_of(index)));
         let text = (&index.rewrite, &rewrite);
         let mut plan = PlanWriter::new(text, self.host, false, Some(fresh), Keeping::Never)?;
-        plan.begin(&mut None);
-        let maker = plan.maker();
         let mut all_read = true;
-        let make = |source| PlanCollector::new(maker.part(source));
-        let ended = session.run(&work, &sources, make, |taken| {
-            let Some(end) = taken.end else {
-                return ControlFlow::Continue(());
-            };
-            all_read &= matches!(end, FileEnd::Read(_));
-            report(taken.source, &taken.found, &end)?;
-            taken.found.finish(taken.source, &end, &mut plan, &mut None);
-            ControlFlow::Continue(())
-        })?;
-        let Ended::Complete(summary) = ended else {
-            return Err(RenewError::Stopped);
-        };
+        let evaluated = evaluate_into(
+            &mut plan,
+            (&mut session, &rewrite),
+            &sources,
+            |source, found, end| {
+                all_read &= matches!(end, FileEnd::Read(_));
+                report(source, found, end)
+            },
+        )?;
+        let summary = evaluated.ok_or(RenewError::Stopped)?;
         if !all_read {
             return Err(RenewError::Unreadable);
         }

@@ -208,7 +208,7 @@ pub fn discover(paths: &[PathBuf], folder: Option<&Arc<Path>>, search: &Search) 
         let file = FilePath::within(path.clone(), folder.cloned());
         match file.place().metadata() {
             Ok(found) if found.is_dir() => {
-                for entry in walk(&file, folder, search) {
+                for entry in walk(&file, search) {
                     match entry {
                         Ok(file) => {
                             // What is version control's own is hidden.
@@ -271,7 +271,7 @@ pub fn passed_over(
     let mut others = 0;
     let roots = (paths.iter()).map(|path| FilePath::within(path.clone(), folder.cloned()));
     for root in roots.filter(|root| root.place().is_dir()) {
-        for met in walk(&root, folder, &all).into_iter().flatten() {
+        for met in walk(&root, &all).into_iter().flatten() {
             let path = below(root.path(), met.source.path());
             if lies_in_git(path) {
                 continue;
@@ -324,11 +324,7 @@ fn is_readable_kind(found: &std::fs::Metadata) -> bool {
 }
 
 /// The files below a folder, in any order.
-fn walk(
-    root: &FilePath,
-    folder: Option<&Arc<Path>>,
-    search: &Search,
-) -> Vec<Result<Met, FileError>> {
+fn walk(root: &FilePath, search: &Search) -> Vec<Result<Met, FileError>> {
     let filter = Arc::new(search.clone());
     let threads = std::thread::available_parallelism().map_or(1, usize::from);
     let walk = WalkBuilder::new(&*root.place())
@@ -353,7 +349,7 @@ fn walk(
             own: Vec::new(),
         };
         Box::new(move |entry| {
-            own.own.extend(met((root, folder), search, entry));
+            own.own.extend(met(root, search, entry));
             WalkState::Continue
         })
     });
@@ -375,7 +371,7 @@ impl Drop for Own<'_> {
 
 /// The file of an entry, where it is one and is meant.
 fn met(
-    (root, folder): (&FilePath, Option<&Arc<Path>>),
+    root: &FilePath,
     search: &Search,
     entry: Result<DirEntry, ignore::Error>,
 ) -> Option<Result<Met, FileError>> {
@@ -389,13 +385,13 @@ fn met(
     }
     let inode = entry.ino();
     let path = entry.into_path();
-    let path = match (root.path().as_os_str() == ".", folder) {
+    let path = match (root.path().as_os_str() == ".", root.folder()) {
         // `bquill find x` and `bquill find x .` list `a.txt`, not `./a.txt`.
         (true, _) => below(&root.place(), &path).to_owned(),
         (false, Some(folder)) if root.path().is_relative() => below(folder, &path).to_owned(),
         (false, _) => path,
     };
-    let source = Source::File(FilePath::within(path, folder.cloned()));
+    let source = Source::File(FilePath::within(path, root.folder().cloned()));
     search
         .wants(source.path())
         .then_some(Ok(Met { source, inode }))

@@ -46,6 +46,11 @@ impl FilePath {
         &self.path
     }
 
+    /// The folder that it is meant in; `None` is that of the process.
+    pub fn folder(&self) -> Option<&Arc<Path>> {
+        self.folder.as_ref()
+    }
+
     /// The path as it is opened.
     pub fn place(&self) -> Cow<'_, Path> {
         match &self.folder {

@@ -57,8 +57,9 @@ fn tour(port: &Path) -> Result<String, Box<dyn Error>> {
             with: key.template.map(str::to_owned),
             ..StepSpec::default()
         };
-        let draft = match worker.prepare(vec![spec], 0, &texts) {
-            Ok(draft) => draft,
+        let specs = vec![spec];
+        let draft = match worker.compile(&specs) {
+            Ok(steps) => worker.prepare((specs, steps), 0, &texts),
             Err(wrong) => return drop(tell.send(Screen::Wrong(wrong.to_string()))),
         };
         let wanted = WantedRows {

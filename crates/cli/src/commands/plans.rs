@@ -275,11 +275,6 @@ impl Meant {
         plan.map_err(|error| cannot_use(&self.name, &error))
     }
 
-    /// The folder that its files and tables must lie below; `None` where it is our own.
-    pub fn root(&self) -> Option<&Path> {
-        self.plan.root()
-    }
-
     /// Its name, and how its rewrite was understood.
     pub fn sentence(&self) -> String {
         let name = &self.name;

@@ -276,16 +276,14 @@ impl Worker {
             files,
             guard,
         } = ask(&text.steps, &mut self.known).map_err(News::Wrong)?;
-        let wrong = |wrong: &WrongStep| {
+        let steps = self.worker.compile(&specs).map_err(|wrong: WrongStep| {
             let diagnostic = options::step_diagnostic(&wrong.fault);
             News::Wrong(fault(&text.steps, wrong.step, diagnostic))
-        };
-        let steps = self.worker.compile(&specs).map_err(|error| wrong(&error))?;
+        })?;
         let texts = self.texts(&files, &steps).map_err(News::Failed)?;
-        let draft = self.worker.prepare(specs, text.step, &texts);
         Ok(Built {
             text: text.clone(),
-            draft: draft.map_err(|error| wrong(&error))?,
+            draft: self.worker.prepare((specs, steps), text.step, &texts),
             files,
             guard,
         })

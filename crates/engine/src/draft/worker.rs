@@ -208,7 +208,8 @@ pub enum DraftNews {
 /// // Each key makes another draft; what was prepared and counted is used again.
 /// for (pattern, matches) in [("b", 1), ("be", 1), ("be|q", 2)] {
 ///     let spec = StepSpec { pattern: Some(pattern.into()), ..StepSpec::default() };
-///     let draft = worker.prepare(vec![spec], 0, &texts)?;
+///     let steps = worker.compile(std::slice::from_ref(&spec))?;
+///     let draft = worker.prepare((vec![spec], steps), 0, &texts);
 ///     let list = WantedList::Of(RowsView::Matches);
 ///     let wanted = WantedRows { list, from: RowPlace::default(), rows: 40 };
 ///     let mut counted = None;
@@ -316,18 +317,14 @@ impl DraftWorker {
         Ok(Some(step))
     }
 
-    /// Prepares a draft of some steps, of which `step`, from 0, is looked at.
-    ///
-    /// # Errors
-    ///
-    /// With the first step that is wrong.
+    /// Prepares a draft of some steps, in words and [compiled](Self::compile), of which `step`, from 0, is
+    /// looked at.
     pub fn prepare(
         &mut self,
-        specs: Vec<StepSpec>,
+        (specs, steps): (Vec<StepSpec>, Vec<Option<DraftStep>>),
         step: usize,
         texts: &DraftTexts,
-    ) -> Result<Prepared, WrongStep> {
-        let steps = self.compile(&specs)?;
+    ) -> Prepared {
         let of = |specs: &[StepSpec], step| IdOf {
             specs: specs.to_vec(),
             step,
@@ -347,7 +344,7 @@ impl DraftWorker {
                 template = explain_template(of_step);
             }
         }
-        Ok(Prepared {
+        Prepared {
             specs,
             steps,
             step,
@@ -356,7 +353,7 @@ impl DraftWorker {
             pattern,
             template,
             before,
-        })
+        }
     }
 
     fn id(&mut self, of: IdOf) -> u64 {

@@ -347,10 +347,7 @@ fn take_form(
     if before.len() > TEXT_MOST || after.is_some_and(|text| text.len() > TEXT_MOST) {
         return;
     }
-    let left = Beside::before(bytes, span.from);
-    let right = Beside::after(bytes, span.to);
-    let doubles = after.is_some_and(|after| after != before && doubles(bytes, span, after));
-    let written = seen.is_written(span);
+    let (left, right, doubles, written) = around(seen, span, after);
     let key = key_of((before, after, left, right, doubles, written));
     let is_known = step.known.holds(key);
     if step.known.is_full() && !is_known {
@@ -373,16 +370,30 @@ fn form_of(
     (seen, span): (&SeenUnit<'_>, Span),
     after: Option<&[u8]>,
 ) -> Form {
-    let bytes = seen.unit.bytes();
+    let (left, right, doubles, written) = around(seen, span, after);
     Form {
         after: after.map(Into::into),
-        left: Beside::before(bytes, span.from),
-        right: Beside::after(bytes, span.to),
-        doubles: after
-            .is_some_and(|after| after != &bytes[span.range()] && doubles(bytes, span, after)),
-        written: seen.is_written(span),
+        left,
+        right,
+        doubles,
+        written,
         spot: Spot::new(source, seen.unit, span),
     }
+}
+
+/// The characters before and behind a match, whether its new text doubles a word beside it, and whether an
+/// earlier step has written it.
+fn around(seen: &SeenUnit<'_>, span: Span, after: Option<&[u8]>) -> (Beside, Beside, bool, bool) {
+    let bytes = seen.unit.bytes();
+    let is_new = |after: &&[u8]| *after != &bytes[span.range()];
+    (
+        Beside::before(bytes, span.from),
+        Beside::after(bytes, span.to),
+        after
+            .filter(is_new)
+            .is_some_and(|after| doubles(bytes, span, after)),
+        seen.is_written(span),
+    )
 }
 
 /// True if the first or the last word of `after`, put in the place of `span`, stands beside the same word.

@@ -68,8 +68,10 @@ fn stands(study: &StepStudy<'_>, (rule, rules): (&Rule, &[&Rule]), remedy: &Reme
         query: apart(study.plan.query),
         action: study.plan.action.cloned(),
     };
-    let Some(amended) = now.with(remedy) else {
-        return !is_of_step(remedy);
+    let amended = match now.with(remedy) {
+        Amended::Step(amended) => amended,
+        Amended::Wrong => return false,
+        Amended::NotOfStep => return true,
     };
     let texts = texts(study);
     if texts.is_empty() {
@@ -158,60 +160,48 @@ fn texts<'s>(study: &'s StepStudy<'_>) -> Vec<&'s [u8]> {
     texts
 }
 
-/// True if a remedy is a matter of a step, and so can be tried.
-fn is_of_step(remedy: &Remedy) -> bool {
-    match remedy {
-        Remedy::IgnoreCase
-        | Remedy::WholeWord
-        | Remedy::PickAll
-        | Remedy::Pattern(_)
-        | Remedy::Template(_)
-        | Remedy::Both(..) => true,
-        Remedy::WholeText
-        | Remedy::OpenEnd
-        | Remedy::Columns { .. }
-        | Remedy::Ignored
-        | Remedy::Hidden
-        | Remedy::Binary
-        | Remedy::Pairs
-        | Remedy::Delimiter(_)
-        | Remedy::Words(_) => false,
-    }
+/// A step as a remedy would have it.
+enum Amended {
+    Step(Box<Tried>),
+    /// It cannot be, or its template would mean something else.
+    Wrong,
+    /// The remedy is no matter of the step.
+    NotOfStep,
 }
 
 impl Tried {
-    /// The same as a remedy would have it; `None` where it is no matter of the step, or cannot be.
-    fn with(&self, remedy: &Remedy) -> Option<Self> {
-        let mut tried = self.clone();
-        let (pattern, options) = (&self.query.pattern, *self.query.pattern.options());
-        let of = |source: &str, options: &MatchOptions| Pattern::new(source, options).ok();
-        match remedy {
+    /// The same as a remedy would have it.
+    fn with(&self, remedy: &Remedy) -> Amended {
+        let (mut tried, pattern) = (self.clone(), &self.query.pattern);
+        let options = *pattern.options();
+        let mut matching = |source: &str, options: MatchOptions| {
+            tried.query.pattern = Pattern::new(source, &options).ok()?;
+            Some(())
+        };
+        let (ignore_case, whole_word) = (true, true);
+        let done = match remedy {
             Remedy::IgnoreCase => {
-                let ignore_case = true;
-                tried.query.pattern = of(
-                    pattern.source(),
-                    &MatchOptions {
-                        ignore_case,
-                        ..options
-                    },
-                )?;
+                let options = MatchOptions {
+                    ignore_case,
+                    ..options
+                };
+                matching(pattern.source(), options)
             }
             Remedy::WholeWord => {
-                let whole_word = true;
-                tried.query.pattern = of(
-                    pattern.source(),
-                    &MatchOptions {
-                        whole_word,
-                        ..options
-                    },
-                )?;
+                let options = MatchOptions {
+                    whole_word,
+                    ..options
+                };
+                matching(pattern.source(), options)
             }
-            Remedy::PickAll => tried.query.pick = Pick::default(),
-            Remedy::Pattern(source) => tried.query.pattern = of(source, &options)?,
-            Remedy::Template(template) => tried.write(template)?,
+            Remedy::Pattern(source) => matching(source, options),
             Remedy::Both(source, template) => {
-                tried.query.pattern = of(source, &options)?;
-                tried.write(template)?;
+                matching(source, options).and_then(|()| tried.write(template))
+            }
+            Remedy::Template(template) => tried.write(template),
+            Remedy::PickAll => {
+                tried.query.pick = Pick::default();
+                Some(())
             }
             Remedy::WholeText
             | Remedy::OpenEnd
@@ -221,9 +211,12 @@ impl Tried {
             | Remedy::Binary
             | Remedy::Pairs
             | Remedy::Delimiter(_)
-            | Remedy::Words(_) => return None,
+            | Remedy::Words(_) => return Amended::NotOfStep,
+        };
+        match done.is_some() && tried.refers_as(self) {
+            true => Amended::Step(Box::new(tried)),
+            false => Amended::Wrong,
         }
-        tried.refers_as(self).then_some(tried)
     }
 
     /// Puts another template in the place of its own.

@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Bytes that are looked at to know the store of a file.
-const HEAD: usize = 16;
+const HEAD: u64 = 16;
 
 /// The text of a file: the file itself, or a temporary one into which it was unpacked.
 #[derive(Clone, Debug)]
@@ -33,16 +33,10 @@ impl TextFile {
     }
 
     fn of(mut file: File) -> io::Result<Self> {
-        let mut head = [0; HEAD];
-        let mut filled = 0;
-        while filled < HEAD {
-            match file.read(&mut head[filled..])? {
-                0 => break,
-                read => filled += read,
-            }
-        }
+        let mut head = Vec::new();
+        (&file).take(HEAD).read_to_end(&mut head)?;
         file.rewind()?;
-        let (text, packed) = match StoreOf::head(&head[..filled]).packed() {
+        let (text, packed) = match StoreOf::head(&head).packed() {
             None => (file, None),
             Some(store) => {
                 let mut text = tempfile::tempfile()?;

@@ -34,7 +34,7 @@ pub fn take_in(
         };
         let new = counted(taken.new, "decision");
         told.push_str(&format!("{}: {new} taken in{known}.\n", visible_path(file)));
-        let checked = meant.plan.doc.check_decisions(meant.root());
+        let checked = meant.plan.check_decisions();
         checked.map_err(|error| {
             Diagnostic::trouble(format!("{}: {error}", visible_path(file)))
                 .remedy("nothing has been taken in; have that change decided anew")
