@@ -10,7 +10,6 @@ use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::step::Step;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::Template;
@@ -133,10 +132,7 @@ fn journalled(folder: &Path, paths: &[PathBuf], from: &str, to: &str) {
         sources: paths.iter().cloned().map(Source::file).collect(),
         ..Listing::default()
     });
-    let work = Work::Rewrite {
-        rewrite: &rewrite,
-        options: RunOptions::default(),
-    };
+    let work = Work::new(&rewrite);
     let spool = Spooler::spool();
     let mut plan = Plan::default();
     // On one thread, as the floor.

@@ -9,8 +9,7 @@ use brisk_quill_core::plan::TakenIn;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::findings::Findings;
-use brisk_quill_core::query::searcher::Searcher;
-use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::rewrite::hunk::Hunk;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::rewrite::sink::Sink;
@@ -688,18 +687,22 @@ type Cells = (Vec<(u64, Vec<u8>)>, Vec<Problem>);
 fn cells(words: &StepSpec, text: &[u8], size: usize) -> Cells {
     #[derive(Default)]
     struct Seen(Cells);
-    impl Visitor for Seen {
-        fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>) {
+    impl Sink for Seen {
+        fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>, _: u64) {
             self.0.0.push((unit.line, unit.bytes().to_vec()));
         }
-        fn problem(&mut self, _: usize, problem: Problem) {
+        fn problem(&mut self, problem: Problem) {
             self.0.1.push(problem);
         }
     }
-    let query = words.query().unwrap();
-    let mut searcher = Searcher::new(&query).with_missing();
+    let search = Rewrite::showing(words.query().unwrap());
+    let options = RunOptions {
+        missing: true,
+        ..RunOptions::default()
+    };
+    let mut run = Run::new(&search, &options);
     let mut seen = Seen::default();
-    let mut found = searcher.text("-", 0);
+    let mut found = run.text("-", 0);
     for part in text.chunks(size) {
         found.push(part, &mut seen);
     }

@@ -8,7 +8,6 @@ pub(crate) mod rows;
 pub(crate) mod scan;
 pub(crate) mod scanner;
 pub mod scope;
-pub mod searcher;
 mod selector;
 mod unit_search;
 pub mod unit_view;

@@ -20,6 +20,7 @@ pub mod sink;
 use crate::chunker::{Chunker, Cut};
 use crate::columns::layout::Layout;
 use crate::problem::Problem;
+use crate::query::Query;
 use crate::rewrite::counts::Counts;
 use crate::rewrite::evaluation::{Evaluation, TextState};
 use crate::rewrite::hunk::Hunk;
@@ -27,6 +28,7 @@ use crate::rewrite::options::{RunOptions, RunTotals};
 use crate::rewrite::part_start::PartStart;
 use crate::rewrite::sink::Sink;
 use crate::step::Step;
+use crate::step::actions::Action;
 use crate::step::eval::StepRun;
 use crate::stop::Stop;
 use std::path::Path;
@@ -61,6 +63,50 @@ impl Rewrite {
     pub fn new(steps: Vec<Step>) -> Self {
         assert!(steps.len() <= crate::edits::StepSet::MOST);
         Self { steps }
+    }
+
+    /// A search: a rewrite of one step that only [shows](Action::Show) what it finds.
+    ///
+    /// ```
+    /// use brisk_quill_core::pattern::Pattern;
+    /// use brisk_quill_core::pattern::options::MatchOptions;
+    /// use brisk_quill_core::query::Query;
+    /// use brisk_quill_core::query::findings::Findings;
+    /// use brisk_quill_core::query::unit_view::UnitView;
+    /// use brisk_quill_core::problem::Problem;
+    /// use brisk_quill_core::rewrite::options::RunOptions;
+    /// use brisk_quill_core::rewrite::sink::Sink;
+    /// use brisk_quill_core::rewrite::{Rewrite, Run};
+    ///
+    /// #[derive(Default)]
+    /// struct Lines(Vec<(u64, u64)>);
+    /// impl Sink for Lines {
+    ///     fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>, taken: u64) {
+    ///         self.0.push((unit.line, taken));
+    ///     }
+    ///     fn problem(&mut self, problem: Problem) {
+    ///         panic!("{problem:?}");
+    ///     }
+    /// }
+    ///
+    /// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
+    /// let rewrite = Rewrite::showing(query);
+    /// let mut lines = Lines::default();
+    /// let mut run = Run::new(&rewrite, &RunOptions::default());
+    /// let mut text = run.text("-", 0);
+    /// text.push(b"quay 1, quay 2\nqu", &mut lines);
+    /// text.push(b"ay 3\n", &mut lines);
+    /// text.finish(&mut lines);
+    /// assert_eq!(lines.0, [(1, 2), (2, 1)]);
+    /// # Ok::<(), brisk_quill_core::error::Error>(())
+    /// ```
+    pub fn showing(query: Query) -> Self {
+        Self::new(vec![Step::new(query, Action::Show)])
+    }
+
+    /// True if it only shows what it finds.
+    pub fn only_shows(&self) -> bool {
+        matches!(self.steps.as_slice(), [step] if matches!(step.action, Action::Show))
     }
 
     /// The same rewrite, whose searches end within a unit once `stop` is set: the unit is then
@@ -215,6 +261,7 @@ impl<'r> Run<'r> {
             pieces: Chunker::new(cut, start.offset),
             state: TextState {
                 steps: &mut self.steps,
+                shows: self.rewrite.only_shows(),
                 stages: self.stages,
                 watched: self.watched,
                 split_from: self.split_from.filter(|_| self.rewrite.steps.len() == 1),

@@ -7,9 +7,10 @@ use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::findings::Findings;
-use brisk_quill_core::query::searcher::Searcher;
-use brisk_quill_core::query::unit_view::{UnitView, Visitor};
-use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+use brisk_quill_core::query::unit_view::UnitView;
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::sink::Sink;
+use brisk_quill_core::rewrite::{Rewrite, Run, rewrite_text};
 use brisk_quill_core::step_spec::StepSpec;
 use csv_core::ReadRecordResult;
 use proptest::prelude::*;
@@ -25,15 +26,15 @@ struct Cells {
     problems: Vec<Problem>,
 }
 
-impl Visitor for Cells {
-    fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>) {
+impl Sink for Cells {
+    fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>, _: u64) {
         let name = unit.cell.unwrap().name().to_string();
         let value = unit.bytes().to_vec();
         let (from, to) = (unit.offset(0), unit.offset(value.len()));
         self.cells.push((unit.line, name, from, to, value));
     }
 
-    fn problem(&mut self, _: usize, problem: Problem) {
+    fn problem(&mut self, problem: Problem) {
         self.problems.push(problem);
     }
 }
@@ -51,10 +52,14 @@ fn words(columns: &str, format: &str) -> StepSpec {
 
 /// Every cell of a text, which comes in cuts of `size` bytes.
 fn cells(words: &StepSpec, text: &[u8], size: usize) -> Cells {
-    let query = words.query().unwrap();
-    let mut searcher = Searcher::new(&query).with_missing();
+    let search = Rewrite::showing(words.query().unwrap());
+    let options = RunOptions {
+        missing: true,
+        ..RunOptions::default()
+    };
+    let mut run = Run::new(&search, &options);
     let mut seen = Cells::default();
-    let mut found = searcher.text("-", 0);
+    let mut found = run.text("-", 0);
     for cut in text.chunks(size) {
         found.push(cut, &mut seen);
     }

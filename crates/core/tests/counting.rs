@@ -5,7 +5,6 @@ use brisk_quill_core::edits::StepSet;
 use brisk_quill_core::inventory::Inventory;
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
-use brisk_quill_core::query::searcher::Searcher;
 use brisk_quill_core::query::{Per, Query};
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::rewrite::{Rewrite, Run};
@@ -128,15 +127,13 @@ fn what_depends_on_other_lines() {
             one_piece: true,
             ..RunOptions::default()
         };
-        assert!(!run(one_piece), "{steps:?}");
+        assert!(!run(one_piece.clone()), "{steps:?}");
         if let [only] = rewrite.steps() {
             let counts = steps[0].with.contains("@number");
-            assert_eq!(
-                Searcher::new(&only.query).is_local(),
-                local || counts,
-                "{steps:?}"
-            );
-            assert!(!Searcher::new(&only.query).in_one_piece().is_local());
+            let search = Rewrite::showing(only.query.clone());
+            let search = |options| Run::new(&search, &options).is_local("a.log");
+            assert_eq!(search(RunOptions::default()), local || counts, "{steps:?}");
+            assert!(!search(one_piece));
         }
     }
 }

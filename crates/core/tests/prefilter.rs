@@ -7,11 +7,15 @@ use brisk_quill_core::pattern::probe::Probe;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::query::findings::{Findings, MatchStatus};
+use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::prefilter::PrefilterUse;
 use brisk_quill_core::query::scope::Near;
-use brisk_quill_core::query::searcher::Searcher;
-use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+use brisk_quill_core::query::unit_view::UnitView;
+use brisk_quill_core::rewrite::options::{RunOptions, Watch};
 use brisk_quill_core::rewrite::part_start::PartStart;
+use brisk_quill_core::rewrite::seen::SeenUnit;
+use brisk_quill_core::rewrite::sink::Sink;
+use brisk_quill_core::rewrite::{Rewrite, Run};
 use brisk_quill_core::span::Span;
 use proptest::prelude::*;
 
@@ -108,32 +112,46 @@ impl Shown {
     }
 }
 
-impl Visitor for Shown {
-    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
+impl Sink for Shown {
+    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, _: u64) {
         let matches = found.iter().map(|f| (f.span, f.status)).collect();
         let place = unit.offset(0);
         let bytes = unit.bytes().to_vec();
         self.0.push((unit.line, place, bytes, matches));
     }
 
-    fn problem(&mut self, _: usize, problem: Problem) {
+    fn problem(&mut self, problem: Problem) {
         panic!("{problem:?}");
+    }
+
+    fn seen(&mut self, _: usize, seen: &SeenUnit<'_>) {
+        if seen.found.is_empty() {
+            // A probe has shown it.
+            self.unit(seen.unit, seen.found, 0);
+        }
+    }
+
+    fn note(&mut self, _: usize, note: Note) {
+        panic!("{note:?}");
     }
 }
 
 fn shown(query: &Query, text: &[u8], size: usize, prefilter: PrefilterUse) -> Shown {
-    let searcher = Searcher::new(query).prefilter(prefilter);
-    shown_by(searcher, text, size, prefilter)
+    shown_with(query, text, size, looking(prefilter))
 }
 
-fn shown_by(
-    mut searcher: Searcher<'_>,
-    text: &[u8],
-    size: usize,
-    prefilter: PrefilterUse,
-) -> Shown {
+fn looking(prefilter: PrefilterUse) -> RunOptions {
+    RunOptions {
+        prefilter,
+        ..RunOptions::default()
+    }
+}
+
+fn shown_with(query: &Query, text: &[u8], size: usize, options: RunOptions) -> Shown {
     let mut shown = Shown::default();
-    let mut found = searcher.text("-", 0);
+    let (search, prefilter) = (Rewrite::showing(query.clone()), options.prefilter);
+    let mut run = Run::new(&search, &options);
+    let mut found = run.text("-", 0);
     let mut pieces = text.chunks(size).peekable();
     while let Some(piece) = pieces.next() {
         match pieces.peek() {
@@ -149,17 +167,16 @@ fn shown_by(
 /// The same in parts of whole lines, at least `size` bytes long, looked at in turn by two.
 fn shown_in_parts(query: &Query, text: &[u8], size: usize) -> Shown {
     let mut shown = Shown::default();
-    let mut two = [
-        Searcher::new(query),
-        Searcher::new(query).prefilter(PrefilterUse::Always),
-    ];
+    let search = Rewrite::showing(query.clone());
+    let mut two = [PrefilterUse::default(), PrefilterUse::Always]
+        .map(|prefilter| Run::new(&search, &looking(prefilter)));
     let (mut start, mut rest) = (PartStart::of_text(0), text);
     while !rest.is_empty() {
         let end = rest.iter().skip(size).position(|byte| *byte == b'\n');
         let (part, behind) = rest.split_at(end.map_or(rest.len(), |at| size + at + 1));
         let mut found = two[0].part("-", start);
         found.push_last(part, &mut shown);
-        assert_eq!(found.finish(&mut shown).notes, []);
+        found.finish(&mut shown);
         (start, rest) = (start.behind(part), behind);
         two.swap(0, 1);
     }
@@ -189,7 +206,8 @@ proptest! {
         let each = shown(&query, &text, size, PrefilterUse::Never);
         prop_assert_eq!(&shown(&query, &text, size, PrefilterUse::Always), &each, "{}", source);
         // Nor does it matter who looks at which part.
-        prop_assert_eq!(Searcher::new(&query).is_local(), scope != 2);
+        let search = Rewrite::showing(query.clone());
+        prop_assert_eq!(Run::new(&search, &RunOptions::default()).is_local("-"), scope != 2);
         if scope != 2 {
             let parts = shown_in_parts(&query, &text, size);
             prop_assert_eq!(parts.unnumbered(), each.unnumbered(), "{}", source);
@@ -220,8 +238,9 @@ proptest! {
         scope(&mut others);
         let plain = shown(&query, &text, size, PrefilterUse::Never);
         let probed = |size, how| {
-            let searcher = Searcher::new(&query).prefilter(how).with_probe(&probe);
-            shown_by(searcher, &text, size, how)
+            let probes = vec![Some(probe.clone())];
+            let watch = Some(Watch { probes });
+            shown_with(&query, &text, size, RunOptions { watch, ..looking(how) })
         };
         let all = probed(size, PrefilterUse::Never);
         prop_assert_eq!(&probed(usize::MAX, PrefilterUse::Always), &all, "{:?}", sources);

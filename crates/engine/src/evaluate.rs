@@ -1,8 +1,11 @@
 //! A rewrite over one text, its changes located on disk.
 
-use crate::collector::{Events, FileHunk};
+use crate::collector::{Events, FileHunk, SearchedUnit};
+use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::{Problem, ProblemKind};
+use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::note::Note;
+use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::evaluation::Evaluation;
 use brisk_quill_core::rewrite::hunk::{Hunk, HunkEdit};
@@ -55,7 +58,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
         (map, last): (&dyn TextMap, bool),
         events: &mut dyn Events,
     ) {
-        let sink = &mut HunkReporter {
+        let sink = &mut Reporter {
             map,
             events,
             refused: &mut self.refused,
@@ -70,7 +73,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
 
     /// Ends the text.
     pub fn finish(mut self, map: &dyn TextMap, events: &mut dyn Events) -> (Counts, Vec<Note>) {
-        let mut counts = self.evaluation.finish(&mut HunkReporter {
+        let mut counts = self.evaluation.finish(&mut Reporter {
             map,
             events,
             refused: &mut self.refused,
@@ -142,8 +145,8 @@ impl ByteFeed {
     }
 }
 
-/// Locates hunks on disk; those that cannot be written there become problems.
-struct HunkReporter<'s> {
+/// Locates units and hunks on disk; hunks that cannot be written there become problems.
+struct Reporter<'s> {
     map: &'s dyn TextMap,
     events: &'s mut dyn Events,
     /// Counts that must be subtracted.
@@ -151,7 +154,20 @@ struct HunkReporter<'s> {
     notes: &'s mut Vec<Note>,
 }
 
-impl Sink for HunkReporter<'_> {
+impl Sink for Reporter<'_> {
+    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, taken: u64) {
+        self.events.unit(&SearchedUnit {
+            unit,
+            found,
+            map: self.map,
+            taken,
+        });
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        self.events.row(row);
+    }
+
     fn hunk(&mut self, hunk: &Hunk<'_>) {
         let mut edits = Vec::with_capacity(hunk.changes());
         for text in hunk.edits() {
@@ -190,7 +206,7 @@ impl Sink for HunkReporter<'_> {
     }
 }
 
-impl HunkReporter<'_> {
+impl Reporter<'_> {
     fn refuse(&mut self, hunk: &Hunk<'_>, edit: &HunkEdit<'_>) {
         let (was, now) = (lines(hunk.was).count() as u64, hunk.now());
         let now = lines(&now).count() as u64;

@@ -1,10 +1,11 @@
 //! One file read, and searched or rewritten, on this thread or in parts on several.
 
 use crate::collector::{Collector, Events};
+use crate::evaluate::EvaluationRun;
 use crate::file_note::FileNote;
 use crate::schedule::in_parts::{Helpers, Joiner, Part, read_in_parts};
 use crate::summary::{FileEnd, FileRead};
-use crate::text_worker::{TextRun, TextWorker};
+use crate::text_worker::TextWorker;
 use brisk_quill_core::query::note::Note;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::part_start::PartStart;
@@ -185,7 +186,7 @@ struct WholeFile<'w, 'r, C> {
     hand_over: &'w mut dyn FnMut(&mut C),
     counts: Counts,
     notes: Vec<Note>,
-    rest: Option<TextRun<'w, 'r>>,
+    rest: Option<EvaluationRun<'w, 'r>>,
 }
 
 impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {

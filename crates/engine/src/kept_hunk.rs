@@ -230,7 +230,6 @@ pub struct HunkLimits {
 ///
 /// ```
 /// use brisk_quill_core::rewrite::Rewrite;
-/// use brisk_quill_core::rewrite::options::RunOptions;
 /// use brisk_quill_core::step_spec::StepSpec;
 /// use brisk_quill_core::template::tables::NoTables;
 /// use brisk_quill_engine::host::Host;
@@ -251,7 +250,7 @@ pub struct HunkLimits {
 ///     ..StepSpec::default()
 /// };
 /// let rewrite = Rewrite::new(vec![spec.build(&mut NoTables)?]);
-/// let work = Work::Rewrite { rewrite: &rewrite, options: RunOptions::default() };
+/// let work = Work::new(&rewrite);
 /// let limits = HunkLimits { changes: 40, ..HunkLimits::default() };
 /// Session::default().run(&work, &sources, |_| HunkCollector::new(limits), |taken| {
 ///     let hunk = &taken.found.hunks[0];

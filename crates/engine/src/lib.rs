@@ -44,7 +44,6 @@ pub mod request;
 pub mod revert;
 pub mod runs;
 pub mod schedule;
-mod search;
 pub mod session;
 pub mod sources;
 pub mod summary;

@@ -47,7 +47,7 @@ pub(crate) fn evaluate_into(
     sources: &Sources,
     mut report: impl FnMut(&Source, &PlanCollector<'_>, &FileEnd) -> ControlFlow<()>,
 ) -> Result<Option<Summary>, FileError> {
-    let work = Work::Rewrite {
+    let work = Work {
         rewrite,
         options: run_options(),
     };

@@ -12,9 +12,9 @@ use crate::schedule::in_order::in_order;
 use crate::schedule::in_parts::Helpers;
 use crate::sources::Sources;
 use crate::summary::{Ended, FileEnd, StopReason, Summary};
-use crate::text_worker::{TextWorker, Totals};
+use crate::text_worker::TextWorker;
 use crate::watched::Watched;
-use brisk_quill_core::rewrite::options::Watch;
+use brisk_quill_core::rewrite::options::{RunTotals, Watch};
 use brisk_quill_core::stop::Stop;
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
@@ -39,7 +39,8 @@ const BINARY_MOST: usize = 100;
 /// use brisk_quill_core::pattern::options::MatchOptions;
 /// use brisk_quill_core::query::Query;
 /// use brisk_quill_engine::collector::NullCollector;
-/// use brisk_quill_engine::request::{SearchNeeds, Work};
+/// use brisk_quill_core::rewrite::Rewrite;
+/// use brisk_quill_engine::request::Work;
 /// use brisk_quill_engine::session::Session;
 /// use brisk_quill_engine::sources::Sources;
 /// use brisk_quill_engine::summary::Ended;
@@ -53,7 +54,8 @@ const BINARY_MOST: usize = 100;
 /// let sources = Sources::of(Listing { sources: vec![Source::file(log)], ..Listing::default() });
 ///
 /// let query = Query::new(Pattern::new("quay", &MatchOptions::default())?);
-/// let work = Work::Search { query: &query, needs: SearchNeeds::default() };
+/// let search = Rewrite::showing(query);
+/// let work = Work::new(&search);
 /// let ended = Session::default().run(&work, &sources, |_| NullCollector, |_| ControlFlow::Continue(()))?;
 /// let Ended::Complete(summary) = ended else { panic!("nobody stopped it") };
 /// assert_eq!(summary.counts.all_steps().matches, 2);
@@ -200,12 +202,12 @@ impl Session {
         make: impl Fn(&'s Source) -> C + Sync,
         mut take: impl FnMut(Taken<'s, C>) -> ControlFlow<()>,
     ) -> Result<Ended, FileError> {
-        let stoppable = work.stopped_by(&Stop::by(self.token.flag()));
-        let work = &stoppable.work();
-        self.reader.set_rewrites(work.is_rewrite());
+        let rewrite = work.rewrite.stopped_by(&Stop::by(self.token.flag()));
+        let work = &work.of(&rewrite);
+        self.reader.set_rewrites(!rewrite.only_shows());
         let totals = self.count_before(work, sources)?;
         let all = &sources.listing.sources;
-        let threads = match work.spans_texts() {
+        let threads = match rewrite.spans_texts() {
             true => 1,
             false => self.threads.over(all.len()),
         };
@@ -278,9 +280,9 @@ impl Session {
         events: &mut E,
         mut take: impl FnMut(&mut E, &Source, &FileEnd) -> ControlFlow<()>,
     ) -> Result<Ended, FileError> {
-        let stoppable = work.stopped_by(&Stop::by(self.token.flag()));
-        let work = &stoppable.work();
-        self.reader.set_rewrites(work.is_rewrite());
+        let rewrite = work.rewrite.stopped_by(&Stop::by(self.token.flag()));
+        let work = &work.of(&rewrite);
+        self.reader.set_rewrites(!rewrite.only_shows());
         let totals = self.count_before(work, sources)?;
         let study = self.hints.then(|| StudyPlan::new(work));
         let watch = self.watch(study.as_ref());
@@ -353,9 +355,9 @@ impl Session {
     }
 
     /// Counts the matches that must be known before any is taken.
-    fn count_before(&mut self, work: &Work<'_>, sources: &Sources) -> Result<Totals, FileError> {
-        let mut totals = Totals::default();
-        while let Some(step) = work.step_to_count(&totals) {
+    fn count_before(&mut self, work: &Work<'_>, sources: &Sources) -> Result<RunTotals, FileError> {
+        let mut totals = RunTotals::default();
+        while let Some(step) = work.rewrite.step_to_count(&totals) {
             self.keep_stdin(&sources.listing)?;
             let mut worker = TextWorker::counting(work, step, &totals);
             for source in &sources.listing.sources {
@@ -363,7 +365,7 @@ impl Session {
                 let events = &mut NullCollector;
                 crate::file_run::run_in_turn(&mut worker, &mut self.reader, source, events);
             }
-            worker.count_into(step, &mut totals);
+            totals.set(step, worker.counted());
         }
         Ok(totals)
     }

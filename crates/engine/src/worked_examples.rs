@@ -191,10 +191,7 @@ pub fn example_of(
         },
         WantedText::Text(text) => Example::change(&before, &format!("{header}{text}")),
         WantedText::AsItBecomes => {
-            let DraftStep::Rewrite(rewrite) = draft else {
-                return Err(ExampleFault::Unchanged);
-            };
-            let alone = rewrite.for_examples(format);
+            let alone = draft.rewrite().for_examples(format);
             let outcome = rewrite_text(&alone, before.as_bytes());
             let after = String::from_utf8(outcome.text).map_err(|_| ExampleFault::NotUtf8)?;
             if after == before || !outcome.problems.is_empty() {

@@ -1,6 +1,8 @@
 //! Drafts: rows, counts and differences, against what other ways to them give.
 
 use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::step::Step;
+use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::stop::Stop;
 use brisk_quill_core::template::tables::NoTables;
@@ -28,12 +30,10 @@ fn spec(pattern: &str, with: Option<&str>) -> StepSpec {
 }
 
 fn step(spec: &StepSpec) -> DraftStep {
-    match spec.has_action() {
-        true => DraftStep::Rewrite(Box::new(Rewrite::new(vec![
-            spec.build(&mut NoTables).unwrap(),
-        ]))),
-        false => DraftStep::Search(Box::new(spec.query().unwrap())),
-    }
+    DraftStep::new(match spec.has_action() {
+        true => spec.build(&mut NoTables).unwrap(),
+        false => Step::new(spec.query().unwrap(), Action::Show),
+    })
 }
 
 /// Files in a folder, and what evaluates drafts over them.

@@ -5,7 +5,6 @@ use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::step::Step;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::Template;
@@ -99,10 +98,7 @@ fn rewritten(label: &str, raw: &[u8], pattern: &str, with: &str) -> Vec<u8> {
         sources: vec![source.clone()],
         ..Listing::default()
     });
-    let work = Work::Rewrite {
-        rewrite: &rewrite,
-        options: RunOptions::default(),
-    };
+    let work = Work::new(&rewrite);
     let mut session = Session::new(texts, Threads::default(), Arc::default());
     let (mut changes, mut read) = (Changes::default(), None);
     let ended = session.run_in_turn(&work, &sources, &mut changes, |_, _, end| {

@@ -1,7 +1,6 @@
 //! Hints: whole requests, the hints that they give, and what their remedies cure.
 
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::tables::NoTables;
 use brisk_quill_engine::collector::NullCollector;
@@ -70,10 +69,7 @@ impl Case {
             Search::default(),
         )
         .unwrap();
-        let work = Work::Rewrite {
-            rewrite: &rewrite,
-            options: RunOptions::default(),
-        };
+        let work = Work::new(&rewrite);
         let take = |_: brisk_quill_engine::session::Taken<'_, _>| ControlFlow::Continue(());
         let mut session = Session::default().with_hints();
         let ended = session.run(&work, &sources, |_| NullCollector, take);
@@ -182,10 +178,7 @@ fn hints_do_not_depend_on_threads() {
             ..StepSpec::default()
         };
         let rewrite = Rewrite::new(vec![step.build(&mut NoTables).unwrap()]);
-        let work = Work::Rewrite {
-            rewrite: &rewrite,
-            options: RunOptions::default(),
-        };
+        let work = Work::new(&rewrite);
         let hints = |threads: usize, piece: usize| {
             let threads = Threads::new(NonZeroUsize::new(threads));
             let session = Session::new(TextOptions::default(), threads, Arc::default());

@@ -3,7 +3,6 @@
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::step::Step;
@@ -93,10 +92,7 @@ fn found<'s, C: Collector>(
     sources: &'s Sources,
     make: impl Fn(&'s Source) -> C + Sync,
 ) -> (C, FileRead) {
-    let work = Work::Rewrite {
-        rewrite,
-        options: RunOptions::default(),
-    };
+    let work = Work::new(rewrite);
     let mut found = None;
     let ended = session.run(&work, sources, make, |taken| {
         let Some(FileEnd::Read(read)) = taken.end else {

@@ -15,9 +15,9 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::records::field::line as record_line;
 use brisk_quill_core::records::find::CheckTotalsRecord;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
-use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::source::Source;
 
 pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
@@ -40,11 +40,11 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     if !args.json {
         output.say(&format!("{sentence}\n"));
     }
-    let needs = SearchNeeds {
+    let options = RunOptions {
         missing: true,
-        ..SearchNeeds::default()
+        ..RunOptions::default()
     };
-    let searched = request.run(needs, &mut judge, output)?;
+    let searched = request.run(options, &mut judge, output)?;
     let Judge {
         checked,
         offenders,

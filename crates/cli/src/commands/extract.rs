@@ -23,9 +23,9 @@ use crate::status::Status;
 use brisk_quill_core::columns::layout::Format;
 use brisk_quill_core::columns::row::{Field, Row};
 use brisk_quill_core::numbers::counted;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::collector::SearchedUnit;
-use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::source::Source;
 use std::collections::HashSet;
@@ -46,10 +46,10 @@ pub fn run(
     let query = request.query.clone();
     let sources = &request.sources.listing.sources;
     let sentence = extract_sentence(&query, sources, args.split.is_some());
-    let needs = SearchNeeds {
+    let options = RunOptions {
         groups: true,
         missing: true,
-        ..SearchNeeds::default()
+        ..RunOptions::default()
     };
     let taker = Taker::new(args, query.pattern.groups());
     let in_cells = query.unit == UnitKind::Cell;
@@ -62,7 +62,7 @@ pub fn run(
     };
     // What a row may have at most is not known before all have been seen.
     if repeats || (args.beside && args.files.table.ragged) {
-        request.run_before(needs, &mut widest)?;
+        request.run_before(options.clone(), &mut widest)?;
     }
     let repeats = repeats.then_some(widest.most);
     let names = taker.names(query.pattern.groups());
@@ -72,7 +72,7 @@ pub fn run(
     if form == SheetForm::Table {
         output.say(&format!("{sentence}\n\n"));
     }
-    let searched = request.run_in_turn(needs, &mut extractor, output)?;
+    let searched = request.run_in_turn(options, &mut extractor, output)?;
     if let Some(diagnostic) = extractor.failed.take() {
         return Err(diagnostic);
     }

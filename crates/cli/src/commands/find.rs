@@ -22,9 +22,9 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::records::field::line as record_line;
 use brisk_quill_core::records::find::FindTotalsRecord;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
-use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_engine::why::{Explained, Explainer, Reason, Reasons, UNITS_MOST};
 use brisk_quill_files::source::Source;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -61,13 +61,14 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
         let sentence = find_sentence(&query, &request.sources.listing.sources, args.missing);
         output.say(&format!("{sentence}\n"));
     }
-    let needs = SearchNeeds {
+    let options = RunOptions {
         // Where nothing is shown of them, finding them would only take time.
         groups: matches!(tally.form, Form::Text(_) | Form::Json(_)),
         missing: args.missing,
-        whole_texts: args.show.context > 0,
+        one_piece: args.show.context > 0,
+        ..RunOptions::default()
     };
-    let searched = request.run(needs, &mut tally, output)?;
+    let searched = request.run(options, &mut tally, output)?;
     Ok(tally.end(&searched, output))
 }
 

@@ -100,7 +100,7 @@ impl<'r> Evaluating<'r> {
         output: &mut Output,
         mut take: impl FnMut(Taken<'r, C>, &mut Reported, &mut Output) -> ControlFlow<()>,
     ) -> Result<(), Diagnostic> {
-        let work = Work::Rewrite {
+        let work = Work {
             rewrite: self.rewrite,
             options: self.options.clone(),
         };

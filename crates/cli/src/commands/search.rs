@@ -13,11 +13,13 @@ use crate::status::Status;
 use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::counts::LeftOutCounts;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_engine::collector::{Collector, Events, SearchedUnit};
 use brisk_quill_engine::file_note::FileNote;
 use brisk_quill_engine::hints::hint::Hints;
-use brisk_quill_engine::request::{SearchNeeds, Work};
+use brisk_quill_engine::request::Work;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::session::Session;
 use brisk_quill_engine::sources::Sources;
@@ -283,13 +285,16 @@ impl Request {
     /// Shows `seer` all that is found, file by file in order, and reports what cannot be read.
     pub fn run<S: Split>(
         &mut self,
-        needs: SearchNeeds,
+        options: RunOptions,
         seer: &mut S,
         output: &mut Output,
     ) -> Result<Searched, Diagnostic> {
         report_unreadable(&self.sources, output);
-        let (query, sources) = (&self.query, &self.sources);
-        let work = Work::Search { query, needs };
+        let (search, sources) = (Rewrite::showing(self.query.clone()), &self.sources);
+        let work = Work {
+            rewrite: &search,
+            options,
+        };
         let blank = seer.clone();
         let _progress = output.progress(&sources.listing.sources);
         let mut status = Status::Fine;
@@ -328,13 +333,16 @@ impl Request {
     /// The same for a seer that must see all files itself, one after the other.
     pub fn run_in_turn(
         &mut self,
-        needs: SearchNeeds,
+        options: RunOptions,
         seer: &mut dyn Seer,
         output: &mut Output,
     ) -> Result<Searched, Diagnostic> {
         report_unreadable(&self.sources, output);
-        let (query, sources) = (&self.query, &self.sources);
-        let work = Work::Search { query, needs };
+        let (search, sources) = (Rewrite::showing(self.query.clone()), &self.sources);
+        let work = Work {
+            rewrite: &search,
+            options,
+        };
         let _progress = output.progress(&sources.listing.sources);
         let mut seeing = SeeingInTurn {
             seer,
@@ -363,10 +371,10 @@ impl Request {
     /// Shows `seer` the same without printing or reporting anything, before the search itself.
     pub fn run_before(
         &mut self,
-        needs: SearchNeeds,
+        options: RunOptions,
         seer: &mut dyn Seer,
     ) -> Result<(), Diagnostic> {
-        let (query, sources) = (&self.query, &self.sources);
+        let (search, sources) = (Rewrite::showing(self.query.clone()), &self.sources);
         let kept = self.session.keep_stdin(&sources.listing);
         kept.map_err(|error| Diagnostic::of_file(&error))?;
         let mut seeing = SeeingInTurn {
@@ -378,7 +386,10 @@ impl Request {
         };
         // What goes wrong here will go wrong again, and be reported, in the search itself.
         let done = self.session.run_in_turn(
-            &Work::Search { query, needs },
+            &Work {
+                rewrite: &search,
+                options,
+            },
             sources,
             &mut seeing,
             |seeing, _, _| {

@@ -20,12 +20,12 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::records::field::{Coded, Ordinal, line as record_line};
 use brisk_quill_core::records::shapes::{CharRecord, ShapeRecord, ShapesTotalsRecord};
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::shapes::{Shape, Shapes, unusual};
 use brisk_quill_core::span::Span;
 use brisk_quill_core::unit::line_ends;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records::{self, RecordPath};
-use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 
@@ -76,7 +76,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         source: Source::Stdin,
         json: args.json,
     };
-    let searched = request.run(SearchNeeds::default(), &mut looker, output)?;
+    let searched = request.run(RunOptions::default(), &mut looker, output)?;
     let Looker { seen, values, .. } = looker;
     let found = values > 0;
     let listed = Listed {

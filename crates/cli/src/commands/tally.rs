@@ -16,11 +16,11 @@ use brisk_quill_core::numbers::{counted, number, share};
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::records::field::{Base64, Coded, Optional, line as record_line};
 use brisk_quill_core::records::find::{TallyTotalsRecord, ValueRecord};
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::tally::{Tally, TallyRow};
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
-use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 use std::os::unix::ffi::OsStrExt;
@@ -47,11 +47,11 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         file: None,
         json: args.json,
     };
-    let needs = SearchNeeds {
+    let options = RunOptions {
         groups: true,
-        ..SearchNeeds::default()
+        ..RunOptions::default()
     };
-    let searched = request.run(needs, &mut counter, output)?;
+    let searched = request.run(options, &mut counter, output)?;
     let tally = counter.tally;
     let (total, others, no_numbers) = (tally.total(), tally.others(), tally.no_numbers);
     let rows = tally.into_rows();

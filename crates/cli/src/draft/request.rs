@@ -11,7 +11,6 @@ use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
-use brisk_quill_engine::draft::request::DraftStep;
 use brisk_quill_engine::draft::worker::Prepared;
 use serde::{Deserialize, Serialize};
 use std::ffi::OsString;
@@ -295,11 +294,11 @@ pub fn rewrite_of(
 ) -> Option<AskedRewrite> {
     let mut steps = Vec::new();
     for (number, (spec, step)) in draft.specs.iter().zip(&draft.steps).enumerate() {
-        if let Some(DraftStep::Rewrite(rewrite)) = step {
+        if let Some(step) = step.as_ref().filter(|step| !step.only_shows()) {
             let mut spec = spec.clone();
             spec.example = examples.get(number).cloned().unwrap_or_default();
             text.step.push(spec);
-            steps.push(rewrite.steps()[0].clone());
+            steps.push(step.step().clone());
         }
     }
     (!steps.is_empty()).then(|| AskedRewrite {

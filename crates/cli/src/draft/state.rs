@@ -24,7 +24,7 @@ use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::draft::detail::MatchDetail;
 use brisk_quill_engine::draft::evaluator::{Counted, DraftCounts};
 use brisk_quill_engine::draft::places::PlaceCounts;
-use brisk_quill_engine::draft::request::{DraftStep, RowsView};
+use brisk_quill_engine::draft::request::RowsView;
 use brisk_quill_engine::draft::row::{RowKind, RowPlace};
 use brisk_quill_engine::draft::worker::{DraftNews, WantedList};
 use brisk_quill_engine::hints::hint::Remedy;
@@ -229,7 +229,7 @@ impl State {
     pub fn has_action(&self) -> bool {
         let built = self.known.built.as_ref();
         let step = built.and_then(|built| built.step());
-        matches!(step, Some(DraftStep::Rewrite(_)))
+        step.is_some_and(|step| !step.only_shows())
     }
 
     /// True if news about a row are to come.

@@ -177,16 +177,19 @@ impl<'t> Field<'t> {
 ///
 /// ```
 /// use brisk_quill_core::columns::row::Row;
-/// use brisk_quill_core::query::findings::Findings;
-/// use brisk_quill_core::query::searcher::Searcher;
-/// use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+/// use brisk_quill_core::problem::Problem;
+/// use brisk_quill_core::rewrite::options::RunOptions;
+/// use brisk_quill_core::rewrite::sink::Sink;
+/// use brisk_quill_core::rewrite::{Rewrite, Run};
 /// use brisk_quill_core::step_spec::StepSpec;
 ///
 /// #[derive(Default)]
 /// struct Widths(Vec<usize>);
 ///
-/// impl Visitor for Widths {
-///     fn unit(&mut self, _: &UnitView<'_>, _: &Findings<'_>) {}
+/// impl Sink for Widths {
+///     fn problem(&mut self, problem: Problem) {
+///         panic!("{problem:?}");
+///     }
 ///     fn row(&mut self, row: &Row<'_>) {
 ///         self.0.push(row.width());
 ///     }
@@ -197,10 +200,10 @@ impl<'t> Field<'t> {
 ///     columns: Some("status".into()),
 ///     ..StepSpec::default()
 /// };
-/// let query = spec.query().expect("a query");
-/// let mut searcher = Searcher::new(&query);
+/// let search = Rewrite::showing(spec.query().expect("a query"));
+/// let mut run = Run::new(&search, &RunOptions::default());
 /// let mut widths = Widths::default();
-/// let mut text = searcher.text("berths.csv", 0);
+/// let mut text = run.text("berths.csv", 0);
 /// text.push(b"berth,status\nB-4,closed\n", &mut widths);
 /// text.finish(&mut widths);
 /// assert_eq!(widths.0, [2, 2]);

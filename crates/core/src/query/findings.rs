@@ -30,22 +30,28 @@ pub enum MatchStatus {
 /// use brisk_quill_core::pattern::options::MatchOptions;
 /// use brisk_quill_core::query::Query;
 /// use brisk_quill_core::query::findings::Findings;
-/// use brisk_quill_core::query::searcher::Searcher;
-/// use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+/// use brisk_quill_core::query::unit_view::UnitView;
+/// use brisk_quill_core::problem::Problem;
+/// use brisk_quill_core::rewrite::options::RunOptions;
+/// use brisk_quill_core::rewrite::sink::Sink;
+/// use brisk_quill_core::rewrite::{Rewrite, Run};
 ///
 /// struct Columns(Vec<usize>);
 ///
-/// impl Visitor for Columns {
-///     fn unit(&mut self, _: &UnitView<'_>, found: &Findings<'_>) {
+/// impl Sink for Columns {
+///     fn unit(&mut self, _: &UnitView<'_>, found: &Findings<'_>, _: u64) {
 ///         self.0.extend(found.picked().map(|finding| finding.span.from));
+///     }
+///     fn problem(&mut self, problem: Problem) {
+///         panic!("{problem:?}");
 ///     }
 /// }
 ///
 /// let pattern = Pattern::new("quay", &MatchOptions::default()).expect("a pattern");
-/// let query = Query::new(pattern);
-/// let mut searcher = Searcher::new(&query);
+/// let search = Rewrite::showing(Query::new(pattern));
+/// let mut run = Run::new(&search, &RunOptions::default());
 /// let mut columns = Columns(Vec::new());
-/// let mut text = searcher.text("-", 0);
+/// let mut text = run.text("-", 0);
 /// text.push(b"old quay, new quay\n", &mut columns);
 /// text.finish(&mut columns);
 /// assert_eq!(columns.0, [4, 14]);

@@ -90,11 +90,6 @@ impl<'q> UnitScanner<'q> {
         self.search.probes_text = probes && self.search.probe.is_some();
     }
 
-    /// The query.
-    pub fn query(&self) -> &'q Query {
-        self.search.query
-    }
-
     /// Blocks that have begun in this text.
     pub fn blocks_met(&self) -> BlocksMet {
         self.search.scope.blocks_met()

@@ -17,7 +17,7 @@ pub(crate) struct Wanted {
 }
 
 /// Is shown each unit of a text that holds something.
-pub trait Visitor {
+pub(crate) trait Visitor {
     /// A unit with matches, or one in scope without any where those were asked for.
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>);
 
@@ -39,21 +39,28 @@ pub trait Visitor {
 /// use brisk_quill_core::pattern::options::MatchOptions;
 /// use brisk_quill_core::query::Query;
 /// use brisk_quill_core::query::findings::Findings;
-/// use brisk_quill_core::query::searcher::Searcher;
-/// use brisk_quill_core::query::unit_view::{UnitView, Visitor};
+/// use brisk_quill_core::query::unit_view::UnitView;
+/// use brisk_quill_core::problem::Problem;
+/// use brisk_quill_core::rewrite::options::RunOptions;
+/// use brisk_quill_core::rewrite::sink::Sink;
+/// use brisk_quill_core::rewrite::{Rewrite, Run};
 ///
 /// struct Lines(Vec<(u64, Vec<u8>)>);
 ///
-/// impl Visitor for Lines {
-///     fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>) {
+/// impl Sink for Lines {
+///     fn unit(&mut self, unit: &UnitView<'_>, _: &Findings<'_>, _: u64) {
 ///         self.0.push((unit.line, unit.bytes().to_vec()));
+///     }
+///     fn problem(&mut self, problem: Problem) {
+///         panic!("{problem:?}");
 ///     }
 /// }
 ///
 /// let query = Query::new(Pattern::new("quay", &MatchOptions::default()).expect("a pattern"));
-/// let mut searcher = Searcher::new(&query);
+/// let search = Rewrite::showing(query);
+/// let mut run = Run::new(&search, &RunOptions::default());
 /// let mut lines = Lines(Vec::new());
-/// let mut text = searcher.text("-", 0);
+/// let mut text = run.text("-", 0);
 /// text.push(b"pier 1\nquay 2\n", &mut lines);
 /// text.finish(&mut lines);
 /// assert_eq!(lines.0, [(2, b"quay 2".to_vec())]);

@@ -23,6 +23,8 @@ pub struct Evaluation<'e, 'r> {
 #[derive(Debug)]
 pub(super) struct TextState<'e, 'r> {
     pub(super) steps: &'e mut [StepRun<'r>],
+    /// Its only step shows what it finds.
+    pub(super) shows: bool,
     pub(super) stages: bool,
     /// Each unit that a step looks at is shown.
     pub(super) watched: bool,
@@ -93,6 +95,11 @@ struct TextPiece<'p, 'e, 'r> {
 impl ChunkSink for TextPiece<'_, '_, '_> {
     fn piece(&mut self, original: &[u8], base: u64, ended: bool) {
         let state = &mut *self.state;
+        if let ([step], true) = (&mut *state.steps, state.shows) {
+            // It counts the lines itself, and only as far as it must.
+            state.counts.problems += step.show(original, (base, ended), self.sink);
+            return;
+        }
         let mut cutting = Cutting::new(original, base, state.line);
         let mut parts = Parts::default();
         let mut edits = Vec::new();
@@ -167,11 +174,14 @@ impl ChunkSink for TextPiece<'_, '_, '_> {
     }
 
     fn overlong(&mut self, lines: u64, kind: ProblemKind) {
-        let line = self.state.line;
-        for step in self.state.steps.iter_mut() {
-            step.pass_lines(lines);
+        let mut line = self.state.line;
+        for (index, step) in self.state.steps.iter_mut().enumerate() {
+            let passed = step.pass_lines(lines);
+            if index == 0 {
+                line = passed;
+            }
         }
-        self.state.line += lines;
+        self.state.line = line + lines;
         self.state.counts.problems += 1;
         self.sink.problem(Problem::overlong(line, kind));
     }

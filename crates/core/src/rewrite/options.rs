@@ -54,8 +54,11 @@ pub const SPLIT_FROM: usize = 1 << 16;
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct RunOptions {
-    /// Each change carries the groups of its match.
+    /// Each change, and each match that is shown, carries its groups.
     pub groups: bool,
+    /// Units in scope without a match are shown too, where a step only [shows](crate::step::actions::Action::Show) what it
+    /// finds.
+    pub missing: bool,
     /// Each change of a cell carries what happens to its value.
     pub cells: bool,
     /// Texts are evaluated only as a whole, so that a hunk shows all that surrounds it.

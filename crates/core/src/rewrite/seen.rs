@@ -61,7 +61,7 @@ pub struct SeenUnit<'u> {
 
 impl<'u> SeenUnit<'u> {
     /// A unit that was only searched.
-    pub fn searched(unit: &'u UnitView<'u>, found: &'u Findings<'u>) -> Self {
+    pub(crate) fn searched(unit: &'u UnitView<'u>, found: &'u Findings<'u>) -> Self {
         Self {
             unit,
             found,

@@ -1,7 +1,10 @@
 //! The receiver of what a rewrite makes of a text.
 
+use crate::columns::row::Row;
 use crate::problem::Problem;
+use crate::query::findings::Findings;
 use crate::query::note::Note;
+use crate::query::unit_view::UnitView;
 use crate::rewrite::hunk::Hunk;
 use crate::rewrite::seen::SeenUnit;
 
@@ -60,7 +63,20 @@ pub struct Unmet {
 /// ```
 pub trait Sink {
     /// Lines that change, with every change in them.
-    fn hunk(&mut self, hunk: &Hunk<'_>);
+    fn hunk(&mut self, hunk: &Hunk<'_>) {
+        let _ = hunk;
+    }
+
+    /// A unit with matches, of which so many were taken, or one without any where those are wanted: of a rewrite
+    /// that only [shows](crate::rewrite::Rewrite::showing).
+    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, taken: u64) {
+        let _ = (unit, found, taken);
+    }
+
+    /// A row of a table, the header too, after those of its cells that hold something: of a rewrite that only shows.
+    fn row(&mut self, row: &Row<'_>) {
+        let _ = row;
+    }
 
     /// A unit that was left alone because something went wrong.
     fn problem(&mut self, problem: Problem);

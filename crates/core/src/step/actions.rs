@@ -16,6 +16,7 @@ pub(crate) mod lead;
 pub mod pairs;
 pub(crate) mod remove;
 pub(crate) mod replace;
+pub(crate) mod show;
 pub(crate) mod swap_chars;
 pub(crate) mod trail;
 
@@ -39,6 +40,8 @@ use std::collections::BTreeMap;
 /// ```
 #[derive(Clone, Debug)]
 pub enum Action {
+    /// Each match is shown and stays as it is: a search.
+    Show,
     /// Each match becomes what the template writes.
     Replace(Template),
     /// Each match is taken out.
@@ -76,7 +79,8 @@ impl Action {
             | Self::Below(template)
             | Self::Lead(template)
             | Self::Trail(template) => Some(template),
-            Self::Remove
+            Self::Show
+            | Self::Remove
             | Self::DropLines
             | Self::DropOtherLines
             | Self::DropRows
@@ -91,7 +95,8 @@ impl Action {
     pub fn templates(&self) -> impl Iterator<Item = &Template> {
         let cells = match self {
             Self::Cells(cells) => cells.as_slice(),
-            Self::Replace(_)
+            Self::Show
+            | Self::Replace(_)
             | Self::Remove
             | Self::DropLines
             | Self::DropOtherLines
@@ -125,6 +130,7 @@ impl Action {
 /// What an action does with the matches of a query, as a clause without capital and full stop.
 pub(super) fn describe(words: &QueryWords, action: &Action) -> String {
     match action {
+        Action::Show => show::describe(words),
         Action::Replace(template) => replace::describe(words, template),
         Action::Remove => remove::describe(words),
         Action::DropLines => drop_lines::describe(words),
@@ -149,6 +155,7 @@ pub(super) fn act(
     found: &Findings<'_>,
 ) -> Result<(), ProblemKind> {
     match action {
+        Action::Show => Ok(()),
         Action::Replace(template) => replace::eval(maker, unit, found, template),
         Action::Remove => remove::eval(maker, unit, found),
         Action::DropLines => drop_lines::eval(maker, unit, found),
@@ -170,7 +177,8 @@ pub(super) fn end_row(action: &Action, maker: &mut EditMaker<'_, '_>, row: &Row<
         Action::Cells(texts) => cells::end_row(maker, row, texts),
         Action::DropRows => drop_rows::end_row(maker, row),
         Action::DropOtherRows => drop_other_rows::end_row(maker, row),
-        Action::Replace(_)
+        Action::Show
+        | Action::Replace(_)
         | Action::Remove
         | Action::DropLines
         | Action::DropOtherLines

@@ -4,7 +4,7 @@ use crate::columns::row::Row;
 use crate::edits::StepSet;
 use crate::pattern::Finder;
 use crate::problem::Problem;
-use crate::query::findings::Findings;
+use crate::query::findings::{Findings, MatchStatus};
 use crate::query::note::Note;
 use crate::query::scanner::UnitScanner;
 use crate::query::unit_view::{UnitView, Visitor, Wanted};
@@ -12,6 +12,7 @@ use crate::rewrite::counts::StepCounts;
 use crate::rewrite::options::RunOptions;
 use crate::rewrite::part_start::PartStart;
 use crate::rewrite::seen::SeenUnit;
+use crate::rewrite::sink::Sink;
 use crate::span::Span;
 use crate::step::Step;
 use crate::step::actions::Action;
@@ -39,6 +40,8 @@ pub(crate) struct StepRun<'r> {
     scanner: UnitScanner<'r>,
     keep_groups: bool,
     keep_cells: bool,
+    /// Units without a match are shown too, where the step only shows.
+    shows_missing: bool,
     /// Each unit is shown.
     watched: bool,
     /// Each edit says what it has copied.
@@ -63,6 +66,7 @@ impl<'r> StepRun<'r> {
             set: StepSet::one(index),
             scanner: UnitScanner::new(&step.query),
             keep_groups: options.groups,
+            shows_missing: options.missing,
             // What is ensured is the value.
             keep_cells: options.cells || !step.ensure.is_empty() || options.watch.is_some(),
             watched: options.watch.is_some(),
@@ -105,13 +109,32 @@ impl<'r> StepRun<'r> {
         self.keep_copies = keep;
     }
 
-    pub fn pass_lines(&mut self, lines: u64) {
-        self.scanner.pass_lines(lines);
+    /// Counts lines that could not be looked at; gives the number of the first in the text that it sees.
+    pub fn pass_lines(&mut self, lines: u64) -> u64 {
+        self.scanner.pass_lines(lines)
     }
 
     /// The counts of this text.
     pub fn counts(&self) -> &StepCounts {
         &self.counts
+    }
+
+    /// Shows what is found in the next piece of the text, which lies `base` bytes into it, where this is the only step
+    /// and does nothing else; gives the number of problems.
+    pub fn show(&mut self, text: &[u8], (base, last): (u64, bool), sink: &mut dyn Sink) -> u64 {
+        let wanted = Wanted {
+            groups: self.keep_groups,
+            missing: self.shows_missing,
+        };
+        let mut visitor = ShowVisitor {
+            shows_missing: self.shows_missing,
+            watched: self.watched,
+            counts: &mut self.counts,
+            problems: 0,
+            sink,
+        };
+        self.scanner.piece(text, (base, last), wanted, &mut visitor);
+        visitor.problems
     }
 
     /// The outcome of this step for the next piece of its text; `last` tells that nothing follows.
@@ -165,6 +188,41 @@ impl<'r> StepRun<'r> {
         self.thousands = maker.thousands.get();
         self.last_ending = ending_before(text, self.last_ending);
         out
+    }
+}
+
+/// Shows each unit that is visited, and counts its matches.
+struct ShowVisitor<'s> {
+    shows_missing: bool,
+    watched: bool,
+    counts: &'s mut StepCounts,
+    problems: u64,
+    sink: &'s mut dyn Sink,
+}
+
+impl Visitor for ShowVisitor<'_> {
+    fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
+        let mut taken = 0;
+        for finding in found.iter() {
+            taken += u64::from(matches!(finding.status, MatchStatus::Picked(_)));
+            self.counts.left_out.count(finding.status);
+        }
+        self.counts.matches += taken;
+        if self.watched {
+            self.sink.seen(0, &SeenUnit::searched(unit, found));
+        }
+        if !found.is_empty() || self.shows_missing {
+            self.sink.unit(unit, found, taken);
+        }
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        self.sink.row(row);
+    }
+
+    fn problem(&mut self, _: usize, problem: Problem) {
+        self.problems += 1;
+        self.sink.problem(problem);
     }
 }
 

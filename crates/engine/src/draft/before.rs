@@ -6,7 +6,6 @@ use crate::session::Session;
 use crate::sources::Sources;
 use crate::summary::{Ended, FileEnd};
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_files::changes::Spooler;
 use brisk_quill_files::error::{FileError, FileErrorKind};
 use brisk_quill_files::plan::{Plan, PlannedFile};
@@ -27,10 +26,7 @@ pub fn texts_after(
     (session, stdin): (&mut Session, Option<&KeptStdin>),
     sources: &Sources,
 ) -> Result<Option<Arc<PlannedTexts>>, FileError> {
-    let work = Work::Rewrite {
-        rewrite: steps,
-        options: RunOptions::default(),
-    };
+    let work = Work::new(steps);
     let spool = Spooler::spool();
     let mut plan = Plan::default();
     let mut failed = None;

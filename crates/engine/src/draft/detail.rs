@@ -2,9 +2,8 @@
 
 use crate::collector::Events;
 use crate::draft::evaluator::Evaluator;
-use crate::draft::request::{Draft, DraftStep};
+use crate::draft::request::Draft;
 use crate::draft::row::RowPlace;
-use crate::request::{SearchNeeds, Work};
 use crate::sources::Sources;
 use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::problem::Problem;
@@ -71,23 +70,12 @@ impl Evaluator {
             return Ok(None);
         };
         let mut session = self.session(draft, token, before.as_ref()).showing_units();
-        let needs = SearchNeeds {
+        let work = draft.step.work(RunOptions {
             groups: true,
-            ..SearchNeeds::default()
-        };
-        let (work, template) = match draft.step {
-            DraftStep::Search(query) => (Work::Search { query, needs }, None),
-            DraftStep::Rewrite(rewrite) => {
-                let options = RunOptions {
-                    groups: true,
-                    ..RunOptions::default()
-                };
-                let template = rewrite.steps()[0].action.template();
-                (Work::Rewrite { rewrite, options }, template)
-            }
-        };
+            ..RunOptions::default()
+        });
         let mut looking = Looking {
-            template,
+            template: draft.step.step().action.template(),
             groups: draft.step.query().pattern.groups(),
             source,
             lines: (first, last),

@@ -4,16 +4,17 @@ use crate::draft::before::texts_after;
 use crate::draft::misses::{MissList, misses};
 use crate::draft::pass::{FileFound, PassPlan, RowsOf};
 use crate::draft::places::{PlaceStatus, Places};
-use crate::draft::request::{Draft, DraftStep, RowsView, Wanted, search};
+use crate::draft::request::{Draft, DraftStep, RowsView, Wanted};
 use crate::draft::row::{Row, RowKind, RowPlace};
 use crate::draft::row_index::{FileRows, RowIndex};
 use crate::hints::hint::Hints;
-use crate::request::SearchNeeds;
+use crate::request::Work;
 use crate::schedule::Threads;
 use crate::session::Session;
 use crate::sources::Sources;
 use crate::summary::{Ended, FileCounts, Summary};
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::counts::LeftOutCounts;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
 use brisk_quill_files::cancel::CancelToken;
@@ -241,7 +242,7 @@ impl Evaluator {
         let known = self.known(draft.id);
         let is_counted_list = match wanted.view {
             RowsView::Changes => true,
-            RowsView::Matches => matches!(draft.step, DraftStep::Search(_)),
+            RowsView::Matches => draft.step.only_shows(),
             RowsView::Misses | RowsView::Units => false,
         };
         // The rows of the list that is counted come on the way.
@@ -338,15 +339,26 @@ fn rows(
     (mut session, bytes): (Session, u64),
     tell: Tell<'_>,
 ) -> Result<(), FileError> {
-    let query = draft.step.query();
-    let units = SearchNeeds {
-        missing: true,
-        ..SearchNeeds::default()
-    };
+    let search = || Rewrite::showing(draft.step.query().clone());
+    let shown;
     let (work, rows_of) = match wanted.view {
         RowsView::Changes => (draft.step.work(run_options()), rows_of(draft.step)),
-        RowsView::Matches => (search(query, SearchNeeds::default()), RowsOf::Matches),
-        RowsView::Units => (search(query, units), RowsOf::Units),
+        RowsView::Matches => {
+            shown = search();
+            (Work::new(&shown), RowsOf::Matches)
+        }
+        RowsView::Units => {
+            shown = search();
+            let options = RunOptions {
+                missing: true,
+                ..RunOptions::default()
+            };
+            let work = Work {
+                rewrite: &shown,
+                options,
+            };
+            (work, RowsOf::Units)
+        }
         RowsView::Misses => {
             if let Some(MissList { rows, looked_at }) = misses(draft, wanted, &mut session)? {
                 tell(Answer::Rows(RowList {
@@ -360,7 +372,7 @@ fn rows(
         }
     };
     // What is found in a file may depend on those before it.
-    let first = match work.spans_texts() {
+    let first = match work.rewrite.spans_texts() {
         true => 0,
         false => wanted.from.file,
     };
@@ -408,9 +420,9 @@ fn rows(
 }
 
 fn rows_of(step: &DraftStep) -> RowsOf {
-    match step {
-        DraftStep::Search(_) => RowsOf::Matches,
-        DraftStep::Rewrite(_) => RowsOf::Changes,
+    match step.only_shows() {
+        true => RowsOf::Matches,
+        false => RowsOf::Changes,
     }
 }
 
@@ -432,7 +444,7 @@ fn count(
 ) -> Result<Option<Counted>, FileError> {
     let all = &draft.sources.listing.sources;
     let plan = PassPlan::new(all, rows_of(draft.step), (wanted.from, wanted.rows)).counting();
-    let is_rewrite = matches!(draft.step, DraftStep::Rewrite(_));
+    let is_rewrite = !draft.step.only_shows();
     let mut counting = Counting {
         plan: &plan,
         reported: Instant::now(),
@@ -612,7 +624,7 @@ fn pick_rows(
     let start = (RowPlace::default(), DIFFERENCES_MOST);
     let plan = PassPlan::new(all, rows_of(step), start).only(only);
     let work = step.work(run_options());
-    let sources = match work.spans_texts() {
+    let sources = match work.rewrite.spans_texts() {
         true => all.clone(),
         false => {
             let has_some = |(file, _): &(usize, _)| !only[*file].is_empty();

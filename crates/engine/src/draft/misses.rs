@@ -3,12 +3,14 @@
 use crate::collector::{Collector, Events, SearchedUnit};
 use crate::draft::request::{Draft, Wanted};
 use crate::draft::row::{Row, RowKind};
-use crate::request::{SearchNeeds, Work};
+use crate::request::Work;
 use crate::session::Session;
 use crate::summary::Ended;
 use crate::why::{Explainer, Reason, UNITS_MOST};
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::{Pick, Query};
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::span::Span;
 use brisk_quill_files::error::FileError;
 use std::ops::ControlFlow;
@@ -33,15 +35,14 @@ pub fn misses(
         limit: None,
         ..draft.step.query().clone()
     };
-    let needs = SearchNeeds {
-        missing: true,
-        ..SearchNeeds::default()
-    };
-    let work = Work::Search {
-        query: &query,
-        needs,
-    };
     let explainer = Explainer::new(&query.pattern);
+    let work = Work {
+        rewrite: &Rewrite::showing(query),
+        options: RunOptions {
+            missing: true,
+            ..RunOptions::default()
+        },
+    };
     let all = &draft.sources.listing.sources;
     let met = AtomicU64::new(0);
     let mut rows = Vec::new();

@@ -1,41 +1,55 @@
 //! Requests for drafts: a step with the text that it sees, and the rows that are wanted of it.
 
 use crate::draft::row::RowPlace;
-use crate::request::{SearchNeeds, Work};
+use crate::request::Work;
 use crate::sources::Sources;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::step::Step;
 use brisk_quill_files::read::kept_stdin::KeptStdin;
 
 /// One step, in the making.
 #[derive(Clone, Debug)]
-pub enum DraftStep {
-    /// A search: no action is said yet.
-    Search(Box<Query>),
-    /// A rewrite of one step.
-    Rewrite(Box<Rewrite>),
+pub struct DraftStep {
+    /// It has one step.
+    rewrite: Box<Rewrite>,
 }
 
 impl DraftStep {
+    /// A draft of `step`, whose action may yet be to [show](brisk_quill_core::step::actions::Action::Show) its matches.
+    pub fn new(step: Step) -> Self {
+        Self {
+            rewrite: Box::new(Rewrite::new(vec![step])),
+        }
+    }
+
+    /// The step.
+    pub fn step(&self) -> &Step {
+        &self.rewrite.steps()[0]
+    }
+
     /// Its query.
     pub fn query(&self) -> &Query {
-        match self {
-            Self::Search(query) => query,
-            Self::Rewrite(rewrite) => &rewrite.steps()[0].query,
-        }
+        &self.step().query
+    }
+
+    /// True if no action is said yet.
+    pub fn only_shows(&self) -> bool {
+        self.rewrite.only_shows()
+    }
+
+    /// It alone as a rewrite.
+    pub fn rewrite(&self) -> &Rewrite {
+        &self.rewrite
     }
 
     pub(super) fn work(&self, options: RunOptions) -> Work<'_> {
-        match self {
-            Self::Search(query) => search(query, SearchNeeds::default()),
-            Self::Rewrite(rewrite) => Work::Rewrite { rewrite, options },
+        Work {
+            rewrite: &self.rewrite,
+            options,
         }
     }
-}
-
-pub(super) fn search(query: &Query, needs: SearchNeeds) -> Work<'_> {
-    Work::Search { query, needs }
 }
 
 /// A step with the text that it sees.

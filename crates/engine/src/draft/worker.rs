@@ -17,6 +17,8 @@ use brisk_quill_core::infer::task::{Pair, Task};
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
+use brisk_quill_core::step::Step;
+use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::step_spec::values::StepFault;
 use brisk_quill_core::stop::Stop;
@@ -114,9 +116,9 @@ impl Prepared {
         let each = self.specs.iter().zip(&self.steps).zip(examples);
         each.map(|((spec, step), examples)| {
             let rewrite = match step {
-                Some(DraftStep::Rewrite(rewrite)) => Rewrite::clone(rewrite),
+                Some(step) if !step.only_shows() => step.rewrite().clone(),
                 // Nothing becomes of any text yet.
-                Some(DraftStep::Search(_)) | None => Rewrite::new(Vec::new()),
+                Some(_) | None => Rewrite::new(Vec::new()),
             };
             let mut text = RewriteText::from(vec![spec.clone()]);
             text.step[0].example.clear();
@@ -258,12 +260,13 @@ impl DraftWorker {
             ..StepSpec::default()
         };
         let query = nothing.query().expect("the pattern is right");
+        let nothing = Step::new(query, Action::Show);
         Self {
             evaluator: Evaluator::new(TextOptions::default(), Threads::default()),
             steps: Vec::new(),
             ids: Vec::new(),
             next_id: 0,
-            nothing: DraftStep::Search(Box::new(query)),
+            nothing: DraftStep::new(nothing),
         }
     }
 
@@ -305,10 +308,10 @@ impl DraftWorker {
             return Ok(Some(step.clone()));
         }
         let mut tables = FileTables::new(Path::new(""));
-        let step = match spec.has_action() {
-            true => DraftStep::Rewrite(Box::new(Rewrite::new(vec![spec.build(&mut tables)?]))),
-            false => DraftStep::Search(Box::new(spec.query_with(&mut tables)?.0)),
-        };
+        let step = DraftStep::new(match spec.has_action() {
+            true => spec.build(&mut tables)?,
+            false => Step::new(spec.query_with(&mut tables)?.0, Action::Show),
+        });
         // A table may change until the next key.
         if tables.is_empty() {
             self.steps.insert(0, (spec.clone(), step.clone()));
@@ -338,9 +341,7 @@ impl DraftWorker {
         let (mut pattern, mut template) = (Vec::new(), Vec::new());
         if let Some(looked_at) = &steps[step] {
             pattern = explain_pattern(&looked_at.query().pattern);
-            if let DraftStep::Rewrite(rewrite) = looked_at
-                && let Some(of_step) = rewrite.steps()[0].action.template()
-            {
+            if let Some(of_step) = looked_at.step().action.template() {
                 template = explain_template(of_step);
             }
         }
@@ -467,11 +468,8 @@ impl DraftWorker {
 
 /// The steps that do something, as one rewrite.
 fn before(steps: &[Option<DraftStep>]) -> Option<Rewrite> {
-    let rewrites = steps.iter().flatten().filter_map(|step| match step {
-        DraftStep::Rewrite(rewrite) => Some(rewrite.steps()[0].clone()),
-        DraftStep::Search(_) => None,
-    });
-    let steps: Vec<_> = rewrites.collect();
+    let acting = steps.iter().flatten().filter(|step| !step.only_shows());
+    let steps: Vec<_> = acting.map(|step| step.step().clone()).collect();
     (!steps.is_empty()).then(|| Rewrite::new(steps))
 }
 

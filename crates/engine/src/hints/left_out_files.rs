@@ -4,10 +4,10 @@ use crate::hints::hint::{Hint, Remedy};
 use crate::hints::rule::Example;
 use crate::hints::second_look::{SecondLook, spot_of};
 use crate::hints::spot::Spot;
-use crate::request::SearchNeeds;
 use crate::sources::Sources;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_files::read::Reader;
 use brisk_quill_files::source::Source;
 use std::collections::BTreeSet;
@@ -82,7 +82,7 @@ struct Found {
 fn files_with_match(look: SecondLook<'_>) -> Found {
     let mut found = Found::default();
     let mut files = BTreeSet::new();
-    look.run(SearchNeeds::default(), &mut |source, unit| {
+    look.run(RunOptions::default(), &mut |source, unit| {
         if unit.taken > 0 && files.insert(source.clone()) {
             found.first.get_or_insert_with(|| spot_of(source, unit));
         }

@@ -5,7 +5,6 @@ use crate::hints::rule::Example;
 use crate::hints::second_look::SecondLook;
 use crate::hints::spot::Spot;
 use crate::hints::wider::escaped;
-use crate::request::SearchNeeds;
 use brisk_quill_core::inventory::Inventory;
 use brisk_quill_core::near_miss::{NearMisses, WantedPart};
 use brisk_quill_core::nearest::alike;
@@ -15,6 +14,7 @@ use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::pattern::outline::{ClassOf, Leaf, RepeatOf};
 use brisk_quill_core::pattern::{Finder, Pattern};
 use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::template::Template;
 use brisk_quill_files::read::Reader;
@@ -51,11 +51,11 @@ pub fn judge(
     let mut any_case = any_case(&query.pattern);
     let mut rows: Inventory<(usize, Vec<u8>), Spot> = Inventory::new(ROWS_MOST);
     let mut units = 0;
-    let needs = SearchNeeds {
+    let options = RunOptions {
         missing: true,
-        ..SearchNeeds::default()
+        ..RunOptions::default()
     };
-    SecondLook::new(reader, query, sources).run(needs, &mut |source, unit| {
+    SecondLook::new(reader, query, sources).run(options, &mut |source, unit| {
         if !unit.found.is_empty() {
             return ControlFlow::Continue(());
         }

@@ -27,8 +27,8 @@ pub struct StudyPlan<'r> {
 pub struct StepPlan<'r> {
     /// The pattern, its scope and its pick.
     pub query: &'r Query,
-    /// What is done with its matches; `None` for a search.
-    pub action: Option<&'r Action>,
+    /// What is done with its matches.
+    pub action: &'r Action,
     /// The parts of the pattern, where it is regular.
     pub outline: Option<Outline>,
     /// New text is put in the place of matches.
@@ -48,23 +48,17 @@ pub struct StepPlan<'r> {
 impl<'r> StudyPlan<'r> {
     /// The plan for a request.
     pub fn new(work: &Work<'r>) -> Self {
-        let steps = match work {
-            Work::Search { query, .. } => vec![StepPlan::new(query, None)],
-            Work::Rewrite { rewrite, .. } => {
-                let mut columns: Option<String> = None;
-                let plan = |step: &'r Step| {
-                    let mut plan = StepPlan::new(&step.query, Some(&step.action));
-                    match &step.query.columns {
-                        Some(own) => columns = Some(own.list.to_string()),
-                        None => plan.columns_before.clone_from(&columns),
-                    }
-                    plan
-                };
-                rewrite.steps().iter().map(plan).collect()
+        let mut columns: Option<String> = None;
+        let plan = |step: &'r Step| {
+            let mut plan = StepPlan::new(step);
+            match &step.query.columns {
+                Some(own) => columns = Some(own.list.to_string()),
+                None => plan.columns_before.clone_from(&columns),
             }
+            plan
         };
         Self {
-            steps,
+            steps: work.rewrite.steps().iter().map(plan).collect(),
             finders: Mutex::default(),
         }
     }
@@ -90,7 +84,7 @@ impl<'r> StudyPlan<'r> {
 }
 
 impl<'r> StepPlan<'r> {
-    fn new(query: &'r Query, action: Option<&'r Action>) -> Self {
+    fn new(Step { query, action, .. }: &'r Step) -> Self {
         let outline = Outline::new(&query.pattern);
         let wider = match &outline {
             Some(outline) => wider::forms(query, action, outline),
@@ -103,9 +97,9 @@ impl<'r> StepPlan<'r> {
             outline,
             replaces: matches!(
                 action,
-                Some(Action::Replace(_) | Action::Remove | Action::SwapChars(_) | Action::Pairs(_))
+                Action::Replace(_) | Action::Remove | Action::SwapChars(_) | Action::Pairs(_)
             ),
-            inserts: matches!(action, Some(Action::Lead(_) | Action::Trail(_))),
+            inserts: matches!(action, Action::Lead(_) | Action::Trail(_)),
             probe: Probe::new(&query.pattern, &patterns),
             wider,
             known: KnownSoFar::default(),
@@ -113,9 +107,14 @@ impl<'r> StepPlan<'r> {
         }
     }
 
+    /// True if something is done with its matches.
+    pub fn acts(&self) -> bool {
+        !matches!(self.action, Action::Show)
+    }
+
     /// The template that replaces matches or is inserted.
     pub fn template(&self) -> Option<&'r Template> {
-        self.action.and_then(Action::template)
+        self.action.template()
     }
 
     /// The pattern.

@@ -3,10 +3,12 @@
 use crate::collector::{Events, SearchedUnit};
 use crate::file_run::run_in_turn;
 use crate::hints::spot::Spot;
-use crate::request::{SearchNeeds, Work};
-use crate::text_worker::{TextWorker, Totals};
+use crate::request::Work;
+use crate::text_worker::TextWorker;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::{Pick, Query};
+use brisk_quill_core::rewrite::Rewrite;
+use brisk_quill_core::rewrite::options::{RunOptions, RunTotals};
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::read::Reader;
 use brisk_quill_files::source::Source;
@@ -22,8 +24,8 @@ const BYTES_MOST: u64 = 1 << 20;
 pub struct SecondLook<'s> {
     /// Reads them.
     pub reader: Reader,
-    /// The query, without its pick.
-    query: Query,
+    /// The search, without its pick.
+    search: Rewrite,
     sources: &'s [Source],
 }
 
@@ -32,11 +34,11 @@ impl<'s> SecondLook<'s> {
     pub fn new(reader: &Reader, query: &Query, sources: &'s [Source]) -> Self {
         Self {
             reader: reader.another().in_pieces_of(PIECE).at_most(BYTES_MOST),
-            query: Query {
+            search: Rewrite::showing(Query {
                 pick: Pick::default(),
                 limit: None,
                 ..query.clone()
-            },
+            }),
             sources,
         }
     }
@@ -45,16 +47,16 @@ impl<'s> SecondLook<'s> {
     /// breaks or 1 MiB have been read. Files that cannot be read are passed over.
     pub fn run(
         self,
-        needs: SearchNeeds,
+        options: RunOptions,
         visit: &mut dyn FnMut(&Source, &SearchedUnit<'_>) -> ControlFlow<()>,
     ) {
         let token = Arc::new(CancelToken::default());
         let mut reader = self.reader.watched(Arc::clone(&token));
-        let work = Work::Search {
-            query: &self.query,
-            needs,
+        let work = Work {
+            rewrite: &self.search,
+            options,
         };
-        let mut worker = TextWorker::new(&work, &Totals::default(), None);
+        let mut worker = TextWorker::new(&work, &RunTotals::default(), None);
         let mut looking = Looking {
             source: Source::Stdin,
             token,

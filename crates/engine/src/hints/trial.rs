@@ -10,9 +10,9 @@ use crate::hints::hint::{Hint, Remedy};
 use crate::hints::plan::StudyPlan;
 use crate::hints::rule::Rule;
 use crate::hints::study::StepStudy;
-use crate::request::{SearchNeeds, Work};
+use crate::request::Work;
 use crate::sources::Sources;
-use crate::text_worker::{TextWorker, Totals};
+use crate::text_worker::TextWorker;
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
@@ -20,7 +20,7 @@ use brisk_quill_core::query::scope::Scope;
 use brisk_quill_core::query::{Per, Pick, Query};
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::counts::StepCounts;
-use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::options::RunTotals;
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_core::rewrite::seen::SeenUnit;
 use brisk_quill_core::step::Step;
@@ -41,7 +41,7 @@ const BYTES_MOST: usize = 32 << 10;
 #[derive(Clone)]
 struct Tried {
     query: Query,
-    action: Option<Action>,
+    action: Action,
 }
 
 /// A match in one of the texts.
@@ -66,7 +66,7 @@ pub(super) fn choose(
 fn stands(study: &StepStudy<'_>, (rule, rules): (&Rule, &[&Rule]), remedy: &Remedy) -> bool {
     let now = Tried {
         query: apart(study.plan.query),
-        action: study.plan.action.cloned(),
+        action: study.plan.action.clone(),
     };
     let amended = match now.with(remedy) {
         Amended::Step(amended) => amended,
@@ -222,8 +222,7 @@ impl Tried {
     /// Puts another template in the place of its own.
     fn write(&mut self, template: &str) -> Option<()> {
         let template = Template::parse(template, self.query.pattern.groups()).ok()?;
-        let action = self.action.as_mut()?;
-        *action = match action {
+        self.action = match self.action {
             Action::Replace(_) | Action::Remove => Action::Replace(template),
             Action::Above(_) => Action::Above(template),
             Action::Below(_) => Action::Below(template),
@@ -237,8 +236,7 @@ impl Tried {
     /// True unless the groups that its template refers to are others than before.
     fn refers_as(&self, before: &Self) -> bool {
         let is_same = self.query.pattern.groups() == before.query.pattern.groups();
-        let refers = |action: &Action| action.templates().any(Template::refers);
-        is_same || !before.action.as_ref().is_some_and(refers)
+        is_same || !before.action.templates().any(Template::refers)
     }
 
     /// Runs it on each text, and looks at what is found in all of them; `of` is the number of steps of the rewrite.
@@ -248,27 +246,16 @@ impl Tried {
         of: usize,
         look: impl FnOnce(&StepStudy<'_>, &[TriedMatch]) -> T,
     ) -> T {
-        let rewrite = self
-            .action
-            .as_ref()
-            .map(|action| Rewrite::new(vec![Step::new(self.query.clone(), action.clone())]));
-        let work = match &rewrite {
-            Some(rewrite) => Work::Rewrite {
-                rewrite,
-                options: RunOptions::default(),
-            },
-            None => Work::Search {
-                query: &self.query,
-                needs: SearchNeeds::default(),
-            },
-        };
+        let step = Step::new(self.query.clone(), self.action.clone());
+        let rewrite = Rewrite::new(vec![step]);
+        let work = Work::new(&rewrite);
         let (plan, sources) = (StudyPlan::new(&work), Sources::of(Listing::default()));
         let mut events = TrialEvents {
             evidence: Evidence::new(&plan, &Source::Stdin, &sources),
             text: 0,
             matches: Vec::new(),
         };
-        let mut worker = TextWorker::new(&work, &Totals::default(), Some(&plan.watch()));
+        let mut worker = TextWorker::new(&work, &RunTotals::default(), Some(&plan.watch()));
         let mut counts = StepCounts::default();
         for (number, text) in texts.iter().enumerate() {
             events.text = number;

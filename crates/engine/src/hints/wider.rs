@@ -65,7 +65,7 @@ const NEW_TEXTS_MOST: usize = 200;
 const NEW_LETTERS_LEAST: usize = 3;
 
 /// The wider forms of a query.
-pub fn forms(query: &Query, action: Option<&Action>, outline: &Outline) -> Vec<WiderForm> {
+pub fn forms(query: &Query, action: &Action, outline: &Outline) -> Vec<WiderForm> {
     let all = [
         any_case(query, outline),
         spelling(query, outline),
@@ -148,8 +148,8 @@ pub fn words_of(name: &str) -> Vec<String> {
 }
 
 /// The text that a name is given, where it may be there already.
-fn new_text(query: &Query, action: Option<&Action>, outline: &Outline) -> Option<WiderForm> {
-    let (Some(Action::Replace(template)), UnitKind::Line) = (action, query.unit) else {
+fn new_text(query: &Query, action: &Action, outline: &Outline) -> Option<WiderForm> {
+    let (Action::Replace(template), UnitKind::Line) = (action, query.unit) else {
         return None;
     };
     let (old, new) = (outline.text()?, template.source());
@@ -177,8 +177,8 @@ fn new_text(query: &Query, action: Option<&Action>, outline: &Outline) -> Option
 }
 
 /// The new texts of a table, where they may be there already.
-pub fn new_texts(action: Option<&Action>) -> Option<WiderForm> {
-    let Some(Action::Pairs(pairs)) = action else {
+pub fn new_texts(action: &Action) -> Option<WiderForm> {
+    let Action::Pairs(pairs) = action else {
         return None;
     };
     let texts: Vec<String> = (pairs.new_texts().take(NEW_TEXTS_MOST))

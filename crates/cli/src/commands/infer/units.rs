@@ -10,10 +10,10 @@ use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
-use brisk_quill_engine::request::SearchNeeds;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::source::Source;
 use std::collections::HashMap;
@@ -59,7 +59,7 @@ impl Units {
             json,
             ..Self::default()
         };
-        let searched = request.run(SearchNeeds::default(), &mut units, output)?;
+        let searched = request.run(RunOptions::default(), &mut units, output)?;
         Ok((units, searched, request.sources.listing.sources))
     }
 

@@ -23,7 +23,7 @@ pub const RULE: Rule = Rule {
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
-    if let Some(Action::Pairs(_)) = study.plan.action {
+    if let Action::Pairs(_) = study.plan.action {
         return of_table(study);
     }
     let (old, new) = (

@@ -45,9 +45,9 @@ fn command(study: &StepStudy<'_>) -> Option<Hint> {
         "{} is a pattern as a whole here, slashes too",
         quoted(source)
     );
-    let remedy = match (new, study.plan.action) {
-        (Some(new), Some(_)) => Remedy::Both(old, new.to_owned()),
-        (_, None) | (None, Some(_)) if flags != "d" => Remedy::Pattern(old),
+    let remedy = match (new, study.plan.acts()) {
+        (Some(new), true) => Remedy::Both(old, new.to_owned()),
+        (_, false) | (None, true) if flags != "d" => Remedy::Pattern(old),
         _ => Remedy::Words("write only what stands between the slashes, and add `--drop-lines`"),
     };
     Some(Hint::new(RULE.name, message).cured_by(remedy))
@@ -105,7 +105,7 @@ fn escaped(study: &StepStudy<'_>) -> Option<Hint> {
 
 /// `&` for the whole match.
 fn ampersand(study: &StepStudy<'_>) -> Option<Hint> {
-    let Some(Action::Replace(template)) = study.plan.action else {
+    let Action::Replace(template) = study.plan.action else {
         return None;
     };
     let source = template.source();

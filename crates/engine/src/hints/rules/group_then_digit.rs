@@ -4,7 +4,6 @@ use crate::hints::hint::{Hint, Remedy};
 use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::step::actions::Action;
 
 pub const RULE: Rule = Rule {
     name: "group-then-digit",
@@ -20,7 +19,7 @@ pub const RULE: Rule = Rule {
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
-    let mut templates = study.plan.action.into_iter().flat_map(Action::templates);
+    let mut templates = study.plan.action.templates();
     let template = templates.find(|template| !template.notes().is_empty())?;
     let note = template.notes().first()?;
     let (group, digits) = (note.group, &note.digits);

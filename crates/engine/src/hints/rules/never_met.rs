@@ -23,7 +23,7 @@ pub const RULE: Rule = Rule {
 const NAMED: usize = 3;
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
-    let Some(Action::Pairs(pairs)) = study.plan.action else {
+    let Action::Pairs(pairs) = study.plan.action else {
         return None;
     };
     let unmet = pairs.never_met().count() as u64;

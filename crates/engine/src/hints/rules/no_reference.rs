@@ -21,7 +21,7 @@ pub const RULE: Rule = Rule {
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     let outline = study.plan.outline.as_ref()?;
-    let Some(Action::Replace(template)) = study.plan.action else {
+    let Action::Replace(template) = study.plan.action else {
         return None;
     };
     // A group around a choice, or one that is repeated, is there for its parentheses.

@@ -20,7 +20,7 @@ pub const RULE: Rule = Rule {
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
-    let Some(Action::Pairs(pairs)) = study.plan.action else {
+    let Action::Pairs(pairs) = study.plan.action else {
         return None;
     };
     let (old, new) = pairs.names()?;

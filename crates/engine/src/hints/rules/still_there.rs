@@ -20,7 +20,9 @@ pub const RULE: Rule = Rule {
 };
 
 fn judge(study: &StepStudy<'_>) -> Option<Hint> {
-    study.plan.action?;
+    if !study.plan.acts() {
+        return None;
+    }
     let options = study.plan.pattern().options();
     let any_case = study.plan.pattern().source().to_lowercase();
     let (count, first, form) = study.gather_wider(WiderKind::Spelling, |text| {
