@@ -137,7 +137,7 @@ impl Sink for Shown {
 }
 
 fn shown(query: &Query, text: &[u8], size: usize, prefilter: PrefilterUse) -> Shown {
-    shown_with(query, text, size, looking(prefilter))
+    shown_with(query, text, size, &looking(prefilter))
 }
 
 fn looking(prefilter: PrefilterUse) -> RunOptions {
@@ -147,10 +147,10 @@ fn looking(prefilter: PrefilterUse) -> RunOptions {
     }
 }
 
-fn shown_with(query: &Query, text: &[u8], size: usize, options: RunOptions) -> Shown {
+fn shown_with(query: &Query, text: &[u8], size: usize, options: &RunOptions) -> Shown {
     let mut shown = Shown::default();
     let (search, prefilter) = (Rewrite::showing(query.clone()), options.prefilter);
-    let mut run = Run::new(&search, &options);
+    let mut run = Run::new(&search, options);
     let mut found = run.text("-", 0);
     let mut pieces = text.chunks(size).peekable();
     while let Some(piece) = pieces.next() {
@@ -240,7 +240,7 @@ proptest! {
         let probed = |size, how| {
             let probes = vec![Some(probe.clone())];
             let watch = Some(Watch { probes });
-            shown_with(&query, &text, size, RunOptions { watch, ..looking(how) })
+            shown_with(&query, &text, size, &RunOptions { watch, ..looking(how) })
         };
         let all = probed(size, PrefilterUse::Never);
         prop_assert_eq!(&probed(usize::MAX, PrefilterUse::Always), &all, "{:?}", sources);
