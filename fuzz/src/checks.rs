@@ -97,7 +97,7 @@ pub fn rewrites(data: &[u8]) {
         with: (flags >> 4 == 0 || flags >> 4 > 6).then(|| template.into()),
         remove: flags >> 4 == 1,
         drop_lines: flags >> 4 == 2,
-        drop_other_lines: flags >> 4 == 3,
+        keep_lines: flags >> 4 == 3,
         above: (flags >> 4 == 4).then(|| template.into()),
         below: (flags >> 4 == 5).then(|| template.into()),
         lead: (flags >> 4 == 6).then(|| template.into()),

@@ -235,7 +235,7 @@ fn tables_refused() {
         ),
         (
             2,
-            "x --columns 1 --drop-lines",
+            "x --columns 1 --above y",
             table,
             "while the unit is a cell",
         ),
@@ -430,6 +430,30 @@ fn extracted() {
         (
             "'[,;] *' --columns remark --yes-no --select berth,matches berths.csv",
             vec!["berth,matches", "B-01,true", "B-02,false"],
+        ),
+        (
+            "'[,;] *' --columns remark --yes-no --name many --select berth,many berths.csv",
+            vec!["berth,many", "B-01,true", "B-02,false"],
+        ),
+        (
+            "'[,;] *' --columns remark --counts --select berth,count berths.csv",
+            vec!["berth,count", "B-01,2", "B-02,0"],
+        ),
+        (
+            "'[,;] *' --columns remark --counts --name marks --as jsonl berths.csv",
+            vec!["{\"file\":\"berths.csv\",\"record\":1,\"marks\":2}"],
+        ),
+        (
+            "'[,;] *' --columns 7 --no-header --counts --beside berths.csv",
+            vec!["berth,name,depth_m,length_m,status,pilot,remark,0"],
+        ),
+        (
+            "e --counts --no-header-out notices/01-dredging.md",
+            vec!["notices/01-dredging.md,1,5", "notices/01-dredging.md,2,0"],
+        ),
+        (
+            "e --counts --select record,count berths.csv",
+            vec!["record,count", "1,7"],
         ),
         (
             "'' --select 5,berth berths.csv --as tsv",
@@ -871,23 +895,23 @@ fn rows_are_deleted() {
     let table = "berth,status,note\r\n4,open,\"two\r\nlines\"\r\n5,closed,x\r\n6,open,y";
     for (options, wanted) in [
         (
-            "open --columns status --drop-rows",
+            "open --columns status --drop-lines",
             "berth,status,note\r\n5,closed,x\r\n",
         ),
         (
-            "closed --columns status --drop-other-rows",
+            "closed --columns status --keep-lines",
             "berth,status,note\r\n5,closed,x\r\n",
         ),
         (
-            "open --columns status --drop-rows --pick 2 --per file",
+            "open --columns status --drop-lines --pick 2 --per file",
             "berth,status,note\r\n4,open,\"two\r\nlines\"\r\n5,closed,x\r\n",
         ),
         (
-            ". --columns berth --drop-rows --where-in note lines",
+            ". --columns berth --drop-lines --where-in note lines",
             "berth,status,note\r\n5,closed,x\r\n6,open,y",
         ),
         (
-            "9 --columns berth --drop-other-rows --where-in status open",
+            "9 --columns berth --keep-lines --where-in status open",
             "berth,status,note\r\n5,closed,x\r\n",
         ),
     ] {
@@ -908,15 +932,11 @@ fn rows_are_deleted() {
     let sandbox = Sandbox::with("t.csv", table);
     for (request, said) in [
         (
-            "preview open --drop-rows t.csv",
-            "rows are deleted only where there are columns",
+            "preview open --columns status --above x t.csv",
+            "lines cannot be inserted",
         ),
         (
-            "preview open --columns status --drop-lines t.csv",
-            "lines cannot be dropped",
-        ),
-        (
-            "preview open --columns status --drop-rows --with x t.csv",
+            "preview open --columns status --drop-lines --with x t.csv",
             "cannot be combined",
         ),
     ] {
@@ -924,6 +944,148 @@ fn rows_are_deleted() {
         assert!(
             got.status == 2 && got.err.contains(said),
             "{request}: {got:?}"
+        );
+    }
+}
+
+/// The new text beside the old: the table before, the request, and the table afterwards.
+#[test]
+fn into_another_column() {
+    let csv = "berth,code,note\nBerth 4,B-1,x\nB-9,B-9,\n";
+    let jsonl = "{\"b\": \"Berth 4\", \"n\": 7}\n{\"b\": \"B-9\", \"c\": \"k\"}\n";
+    let cases = [
+        (
+            "t.csv",
+            csv,
+            "--into new",
+            "berth,code,note,new\nBerth 4,B-1,x,B-4\nB-9,B-9,,B-9\n",
+        ),
+        (
+            "t.csv",
+            csv,
+            "--into new --into-empty",
+            "berth,code,note,new\nBerth 4,B-1,x,B-4\nB-9,B-9,,\n",
+        ),
+        (
+            "t.csv",
+            csv,
+            "--into code",
+            "berth,code,note\nBerth 4,B-4,x\nB-9,B-9,\n",
+        ),
+        (
+            "t.csv",
+            csv,
+            "--into new --where-in note nothing",
+            "berth,code,note\nBerth 4,B-1,x\nB-9,B-9,\n",
+        ),
+        (
+            "t.jsonl",
+            jsonl,
+            "--into c",
+            "{\"b\": \"Berth 4\", \"n\": 7, \"c\": \"B-4\"}\n{\"b\": \"B-9\", \"c\": \"k\"}\n",
+        ),
+    ];
+    for (name, before, options, after) in cases {
+        let sandbox = Sandbox::with(name, before);
+        let column = if name == "t.csv" { "berth" } else { "b" };
+        let request = format!("'^Berth (\\d)$' --with 'B-$1' --columns {column} {options} {name}");
+        sandbox.run(&format!("preview {request}"));
+        if before != after {
+            sandbox.run("apply --yes").ok();
+            assert_eq!(sandbox.text(name), after, "{options}");
+            sandbox.run("undo --yes").ok();
+        }
+        assert_eq!(sandbox.text(name), before, "{options}");
+    }
+    let sandbox = Sandbox::with("t.csv", csv);
+    sandbox.write("twice.csv", "b,c,c\n1,2,3\n");
+    for (request, said) in [
+        (
+            "preview B --with b --columns 1 --into berth t.csv",
+            "berth is the column that is matched",
+        ),
+        (
+            "preview B --with b --columns 1 --into 5 t.csv",
+            "there is no column 5",
+        ),
+        (
+            "preview 1 --with b --columns b --into c twice.csv",
+            "share the name `c`",
+        ),
+        (
+            "preview B --with b --columns 1,2 --into x t.csv",
+            "takes the new text of one column",
+        ),
+        (
+            "preview B --columns 1 --drop-lines --into x t.csv",
+            "this step gives none",
+        ),
+        (
+            "preview B --with b --columns 1 --into-empty t.csv",
+            "belongs to `--into`",
+        ),
+    ] {
+        let got = sandbox.run(request);
+        assert!(
+            got.status == 2 && got.err.contains(said),
+            "{request}: {}",
+            got.err
+        );
+        assert_eq!(sandbox.text("t.csv"), csv);
+    }
+}
+
+/// Rows of a list: the list, the options, and the rows that are found.
+#[test]
+fn rows_of_a_list() {
+    let sandbox = Sandbox::with("t.csv", "berth,name\nB-1,a\nb-2,b\nB-3 ,c\n,d\n");
+    sandbox.write("keys.txt", "B-1\r\nB-2\n\nB-3\n");
+    sandbox.write("keys.csv", "name,berth\nz,B-1\ny,B-3\n");
+    sandbox.write("one.csv", "B-1\n");
+    for (options, rows) in [
+        ("--where-listed berth keys.txt", vec!["a"]),
+        ("--where-listed berth keys.txt -i", vec!["a", "b"]),
+        ("--where-listed berth keys.txt --trimmed", vec!["a", "c"]),
+        ("--unless-listed berth keys.txt --trimmed -i", vec!["d"]),
+        ("--where-listed 1 one.csv", vec!["a"]),
+        ("--where-listed berth keys.csv --trimmed", vec!["a", "c"]),
+    ] {
+        let request =
+            format!("extract . --columns name --select name --no-header-out t.csv {options}");
+        let got = sandbox.run(&request).ok();
+        assert_eq!(got.out.lines().collect::<Vec<_>>(), rows, "{options}");
+    }
+    let got = sandbox.run("find . --columns name --where-listed berth keys.txt t.csv");
+    assert!(
+        got.out
+            .contains("2 of 3 listed values occur in no row: `B-2`, `B-3`"),
+        "{}",
+        got.out
+    );
+    sandbox.write("empty.txt", "\n\n");
+    for (request, said) in [
+        (
+            "find . --columns name --where-listed berth none.txt t.csv",
+            "no such file",
+        ),
+        (
+            "find . --columns name --where-listed berth empty.txt t.csv",
+            "it is empty",
+        ),
+        (
+            "find . --columns name --where-listed note keys.csv t.csv",
+            "no column `note`",
+        ),
+        (
+            "find . --columns name --trimmed t.csv",
+            "belongs to `--where-listed`",
+        ),
+    ] {
+        let got = sandbox.run(request);
+        assert!(
+            got.status == 2 && got.err.contains(said),
+            "{request}: {}",
+            got.err
         );
     }
 }

@@ -145,7 +145,7 @@ fn matches_are_accounted_for() {
         ("\\S", "--with '${0 | add 1}' --skip-problems", "--limit 5"),
         ("quay", "--remove", "--lines 2..3"),
         ("quay", "--drop-lines", ""),
-        ("quay", "--drop-other-lines", "--where x"),
+        ("quay", "--keep-lines", "--where x"),
         ("quay", "--above x", "--pick 2.."),
         ("quay", "--lead x", "--unit paragraph"),
         ("quay", "--trail ''", ""),

@@ -121,6 +121,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         ],
     ),
     (
+        "bquill extract '[Cc]rane' --columns remark --counts --beside berths.csv",
+        0,
+        &["\"crane, 40 t\",1\n", ",0\n"],
+    ),
+    (
         "bquill extract 'crane' --columns remark --yes-no --beside berths.csv",
         0,
         &["\"crane, 40 t\",true\n", ",false\n"],

@@ -19,7 +19,8 @@ Matches are looked at in the first 10,000 lines of every file, and lines without
 200 files, or, for near misses, in the first 1 MiB and 10,000 units of all files.
 
 Below, each hint is shown for a request on a file with the text that stands there. `names.csv` is a table with
-the lines `Skarn,Fennmark` and `Skerrie,Jolly Tern`; the first line of `old-new.csv` is `old,new`.
+the lines `Skarn,Fennmark` and `Skerrie,Jolly Tern`; the first line of `old-new.csv` is `old,new`, and those of
+`berths.txt` are `B-1` and `b-2`.
 ";
 
 /// A word as a shell takes it.
@@ -39,6 +40,7 @@ fn the_page_shows_what_is_said() {
         let example = kind.example;
         let sandbox = Sandbox::with(example.file, example.text);
         sandbox.write("names.csv", "Skarn,Fennmark\nSkerrie,Jolly Tern\n");
+        sandbox.write("berths.txt", "B-1\nb-2\n");
         sandbox.write("old-new.csv", "old,new\nSkarn,Fennmark\n");
         let words: Vec<String> = example.words.iter().map(|word| quoted(word)).collect();
         let mut line = format!("preview {}", words.join(" "));

@@ -213,7 +213,7 @@ fn nothing_is_written_and_the_order_is_that_of_paths() {
 #[test]
 fn counts_of_other_lines() {
     let sandbox = Sandbox::with("a.txt", "quay 1\npier\nquay 2\n");
-    let got = sandbox.run("preview quay --drop-other-lines a.txt").ok();
+    let got = sandbox.run("preview quay --keep-lines a.txt").ok();
     assert_eq!(got.count("changes"), Some(1), "{got:?}");
     assert!(got.out.contains("matches in lines that stay"), "{got:?}");
     assert!(!got.out.contains("made of"), "{got:?}");

@@ -9,9 +9,9 @@ fn actions() {
     for (words, wanted) in [
         ("quay --drop-lines", "port\r\npier"),
         ("'quay|pier' --drop-lines", "port\r\n"),
-        ("quay --drop-other-lines", "quay 1 quay 2\r\nquay 3\n"),
+        ("quay --keep-lines", "quay 1 quay 2\r\nquay 3\n"),
         (
-            "quay --drop-other-lines --lines 2..",
+            "quay --keep-lines --lines 2..",
             "port\r\nquay 1 quay 2\r\nquay 3\n",
         ),
         ("quay --drop-lines --pick 2", "port\r\nquay 3\npier"),

@@ -70,7 +70,7 @@ fn one_plain_sentence() {
             "the lines with a match of `quay` are deleted, in every line.",
         ),
         (
-            "preview quay --drop-other-lines --lines 1",
+            "preview quay --keep-lines --lines 1",
             "the lines without a match of `quay` are deleted, in line 1.",
         ),
         (

@@ -4,6 +4,7 @@ use crate::address::Spec;
 use crate::escape::visible;
 use crate::numbers::counted;
 use crate::pattern::Pattern;
+use crate::query::cell_condition::CellTest;
 use crate::query::{Per, Query};
 use crate::unit::UnitKind;
 
@@ -177,9 +178,14 @@ fn push_conditions(query: &Query, text: &mut String) {
         text.push_str(&conditions.join(" and "));
     }
     for cell in &scope.cells {
-        let (column, pattern) = (shown(&cell.column), quoted(cell.pattern.source()));
-        let holds = if cell.lacks { "does not hold" } else { "holds" };
-        text.push_str(&format!(", where {column} {holds} {pattern}"));
+        let column = shown(&cell.column);
+        let (test, asked) = match (&cell.test, cell.lacks) {
+            (CellTest::Match(pattern), false) => ("holds", quoted(pattern.source())),
+            (CellTest::Match(pattern), true) => ("does not hold", quoted(pattern.source())),
+            (CellTest::Listed(values), false) => ("is listed in", quoted(&values.path)),
+            (CellTest::Listed(values), true) => ("is not listed in", quoted(&values.path)),
+        };
+        text.push_str(&format!(", where {column} {test} {asked}"));
     }
     for block in &scope.blocks {
         let (start, end) = (quoted(block.start.source()), quoted(block.end.source()));

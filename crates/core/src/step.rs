@@ -4,12 +4,14 @@ pub mod actions;
 pub mod describe;
 pub(crate) mod edit_maker;
 pub mod eval;
+pub mod into_column;
 pub(crate) mod template_reader;
 
 use crate::address::Count;
 use crate::pattern::Pattern;
 use crate::query::Query;
 use crate::step::actions::Action;
+use crate::step::into_column::IntoColumn;
 use crate::stop::Stop;
 use crate::template::Template;
 
@@ -35,6 +37,8 @@ pub struct Step {
     pub action: Action,
     /// The numbers of matches it is expected to change; all of them hold.
     pub expect: Vec<Count>,
+    /// The column that takes the new text of a cell, in the place of its own.
+    pub into: Option<IntoColumn>,
     /// Patterns that every unit in its scope must match afterwards, every one of them.
     pub ensure: Vec<Pattern>,
 }
@@ -46,6 +50,7 @@ impl Step {
             query,
             action,
             expect: Vec::new(),
+            into: None,
             ensure: Vec::new(),
         }
     }
@@ -61,6 +66,7 @@ impl Step {
                 .collect(),
             action: self.action.clone(),
             expect: self.expect.clone(),
+            into: self.into.clone(),
         }
     }
 

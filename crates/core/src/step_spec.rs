@@ -95,6 +95,20 @@ pub struct StepSpec {
     )]
     #[serde(with = "pairs", skip_serializing_if = "Vec::is_empty")]
     pub unless_in: Vec<String>,
+    /// Only rows whose COLUMN is listed in FILE: a table with that column, or a value on each line; may be repeated.
+    #[cfg_attr(feature = "clap", arg(long, num_args = 2, value_names = ["COLUMN", "FILE"]))]
+    #[cfg_attr(feature = "clap", arg(help_heading = "Where"))]
+    #[serde(with = "pairs", skip_serializing_if = "Vec::is_empty")]
+    pub where_listed: Vec<String>,
+    /// Only rows whose COLUMN is not listed in FILE; may be repeated.
+    #[cfg_attr(feature = "clap", arg(long, num_args = 2, value_names = ["COLUMN", "FILE"]))]
+    #[cfg_attr(feature = "clap", arg(help_heading = "Where"))]
+    #[serde(with = "pairs", skip_serializing_if = "Vec::is_empty")]
+    pub unless_listed: Vec<String>,
+    /// Compare listed values and cells without the blanks at their ends.
+    #[cfg_attr(feature = "clap", arg(long, help_heading = "Where"))]
+    #[serde(skip_serializing_if = "is_default")]
+    pub trimmed: bool,
     /// Only these lines: `3`, `2..9`, `last-4..`, `1.. by 2`, joined by commas.
     #[cfg_attr(feature = "clap", arg(long, value_name = "SPEC"))]
     #[cfg_attr(
@@ -181,22 +195,14 @@ pub struct StepSpec {
     #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
     #[serde(skip_serializing_if = "is_default")]
     pub remove: bool,
-    /// Delete the lines with a match.
+    /// Delete the lines, or in columns the rows, with a match.
     #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
     #[serde(skip_serializing_if = "is_default")]
     pub drop_lines: bool,
-    /// Delete the lines in scope without a match.
+    /// Keep only the lines, or in columns the rows, with a match: delete the others in scope.
     #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
     #[serde(skip_serializing_if = "is_default")]
-    pub drop_other_lines: bool,
-    /// Delete the rows with a match, in columns.
-    #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
-    #[serde(skip_serializing_if = "is_default")]
-    pub drop_rows: bool,
-    /// Delete the rows in scope without a match, in columns.
-    #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
-    #[serde(skip_serializing_if = "is_default")]
-    pub drop_other_rows: bool,
+    pub keep_lines: bool,
     /// Insert a line above each line with a match.
     #[cfg_attr(feature = "clap", arg(long, value_name = "TEMPLATE"))]
     #[cfg_attr(feature = "clap", arg(allow_hyphen_values = true, help_heading = "Do"))]
@@ -243,6 +249,18 @@ pub struct StepSpec {
     #[cfg_attr(feature = "clap", arg(allow_hyphen_values = true, help_heading = "Do"))]
     #[serde(with = "pairs", skip_serializing_if = "Vec::is_empty")]
     pub add_column: Vec<String>,
+
+    /// Put the new text of the cell into COLUMN, which is added where it is not there; the cell itself stays.
+    #[cfg_attr(
+        feature = "clap",
+        arg(long, value_name = "COLUMN", help_heading = "Do")
+    )]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub into: Option<String>,
+    /// With `--into`: in an added column, leave rows that are not changed empty.
+    #[cfg_attr(feature = "clap", arg(long, help_heading = "Do"))]
+    #[serde(skip_serializing_if = "is_default")]
+    pub into_empty: bool,
 
     /// The format of files with columns; on the command line an option of all steps.
     #[cfg_attr(feature = "clap", arg(skip))]

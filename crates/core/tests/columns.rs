@@ -293,16 +293,24 @@ proptest! {
     /// it was.
     #[test]
     fn a_rewritten_table_reads_back(
-        (rows, text) in table(), column in 1..4usize, with in hostile(), size in 1..9usize, action in 0..5usize,
+        (rows, text) in table(), column in 1..4usize, with in hostile(), size in 1..9usize, action in 0..8usize,
     ) {
         let mut wanted = rows.clone();
         let width = rows[0].len();
         let column = column.min(width);
         let template = with.replace('\\', "\\\\");
         let mut step = StepSpec { remove: false, pattern: Some("a".into()), ..words(&column.to_string(), "csv") };
+        let other = if column == 1 { width } else { 1 };
+        // A table of one column has no other.
+        let action = if action == 7 && other == column { 6 } else { action };
         for row in &mut wanted[1..] {
             let hit = row[column - 1].contains('a');
+            let new = replaced("a", &with, &row[column - 1]);
+            let is_new = new != row[column - 1];
             match action {
+                5 => row.push(new),
+                6 => row.push(if is_new { new } else { String::new() }),
+                7 if is_new => row[other - 1] = new,
                 0 => row[column - 1] = replaced("a", &with, &row[column - 1]),
                 1 => row[column - 1] = replaced("a", "", &row[column - 1]),
                 // The last column comes first, and is written from the old row.
@@ -315,7 +323,7 @@ proptest! {
                 }
                 _ => {}
             }
-            if action >= 3 {
+            if matches!(action, 3 | 4) {
                 let cells = [with.clone(), "b".into()];
                 row.extend(cells.map(|cell| if hit { cell } else { String::new() }));
             }
@@ -330,9 +338,12 @@ proptest! {
             1 => step.remove = true,
             2 => step.set = set().concat(),
             3 => step.add_column = added().concat(),
+            5 | 6 => (step.with, step.into, step.into_empty) = (Some(template), Some("told".into()), action == 6),
+            7 => (step.with, step.into) = (Some(template), Some(other.to_string())),
             _ => (step.set, step.add_column) = (set().concat(), added().concat()),
         }
         wanted[0].extend(step.add_column.iter().step_by(2).cloned());
+        wanted[0].extend(step.into.iter().filter(|name| *name == "told").cloned());
         let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
@@ -345,7 +356,7 @@ proptest! {
             let is_cell = all.cells.iter().any(|cell| {
                 (cell.2 == *from && cell.3 == *to) || (cell.2 == *from + 1 && cell.3 + 1 == *to)
             });
-            prop_assert!(is_cell || (action >= 3 && from == to));
+            prop_assert!(is_cell || (matches!(action, 3..7) && from == to));
         }
     }
 

@@ -87,7 +87,7 @@ fn step() -> impl Strategy<Value = Say> {
         "",
         "remove",
         "drop-lines",
-        "drop-other-lines",
+        "keep-lines",
         "above",
         "below",
         "lead",
@@ -166,8 +166,8 @@ fn example() -> impl Strategy<Value = Example> {
 
 /// A step in words, whether it makes sense or not.
 fn step_text() -> impl Strategy<Value = StepSpec> {
-    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 17);
-    let flags = prop::collection::vec(any::<bool>(), 11);
+    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 18);
+    let flags = prop::collection::vec(any::<bool>(), 13);
     let lists = (
         prop::collection::vec(words(), 0..3),
         prop::collection::vec([words(), words()], 0..3),
@@ -200,14 +200,17 @@ fn step_text() -> impl Strategy<Value = StepSpec> {
                 entire: flags[3],
                 remove: flags[4],
                 drop_lines: flags[5],
-                drop_other_lines: flags[6],
+                keep_lines: flags[6],
                 inner: flags[7],
                 open_end: flags[10],
+                trimmed: flags[11],
+                into_empty: flags[12],
+                into: text(),
+                where_listed: between.concat(),
+                unless_listed: between.iter().rev().flatten().cloned().collect(),
                 outside: between.concat(),
                 swap_chars: between.first().cloned().map_or_else(Vec::new, Vec::from),
                 pairs: None,
-                drop_rows: flags[5],
-                drop_other_rows: flags[6],
                 set: between.concat(),
                 add_column: between.iter().skip(1).flatten().cloned().collect(),
                 columns: text(),

@@ -31,6 +31,7 @@ mod rules {
     pub mod group_then_digit;
     pub mod inside_word;
     pub mod more_per_unit;
+    pub mod never_listed;
     pub mod never_met;
     pub mod newline_wanted;
     pub mod no_reference;
@@ -87,6 +88,7 @@ pub const RULES: &[&Rule] = &[
     &rules::still_there::RULE,
     &rules::already_there::RULE,
     &rules::never_met::RULE,
+    &rules::never_listed::RULE,
 ];
 
 /// A kind of hints, as the reference page tells of it.

@@ -1,5 +1,7 @@
 //! The two-column files that the filter `map` looks values up in.
 
+use brisk_quill_core::columns::layout::Format;
+use brisk_quill_core::columns::list::Column;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::step::Step;
@@ -35,6 +37,8 @@ pub struct FileTables {
     /// The folder that they must lie below, because a plan names them.
     root: Option<PathBuf>,
     read: BTreeMap<PathBuf, Arc<Table>>,
+    /// A list has been asked for.
+    reads_lists: bool,
 }
 
 /// Finds an empty table at every path and opens none: for a rewrite that is not run.
@@ -50,6 +54,10 @@ impl Tables for UnreadTables {
     fn table(&mut self, _: &str) -> Result<Arc<Table>, TableError> {
         Ok(Arc::default())
     }
+
+    fn values(&mut self, _: &str, _: &Column) -> Result<Vec<Vec<u8>>, TableError> {
+        Ok(Vec::new())
+    }
 }
 
 impl FileTables {
@@ -59,6 +67,7 @@ impl FileTables {
             base: base.to_owned(),
             root: None,
             read: BTreeMap::new(),
+            reads_lists: false,
         }
     }
 
@@ -72,7 +81,7 @@ impl FileTables {
 
     /// True if none has been asked for.
     pub fn is_empty(&self) -> bool {
-        self.read.is_empty()
+        self.read.is_empty() && !self.reads_lists
     }
 
     fn bytes(&self, path: &Path) -> io::Result<Vec<u8>> {
@@ -103,6 +112,17 @@ impl Tables for FileTables {
         })?);
         self.read.insert(path, Arc::clone(&table));
         Ok(table)
+    }
+
+    fn values(&mut self, path: &str, column: &Column) -> Result<Vec<Vec<u8>>, TableError> {
+        let path = self.base.join(path);
+        self.reads_lists = true;
+        let bytes = self.bytes(&path).map_err(TableFault::Io);
+        let values = bytes.and_then(|bytes| values(&bytes, &path, column));
+        values.map_err(|fault| TableError {
+            path: visible_path(&path),
+            reason: fault.into(),
+        })
     }
 }
 
@@ -138,6 +158,14 @@ enum TableFault {
         /// Its columns.
         columns: usize,
     },
+    /// There is no such column in a list of several.
+    #[error("it has no column `{column}`, and {width} others")]
+    NoColumn {
+        /// As it was asked for, fit to be shown.
+        column: String,
+        /// Its columns.
+        width: usize,
+    },
     /// One old text has two new ones.
     #[error("line {line} has `{new}` for `{old}`, and a line before has `{other}`")]
     Twice {
@@ -150,6 +178,64 @@ enum TableFault {
         /// The new text of the line before.
         other: String,
     },
+}
+
+/// The values of a list: those of `column`, or of the only one, or one on each line.
+fn values(bytes: &[u8], path: &Path, column: &Column) -> Result<Vec<Vec<u8>>, TableFault> {
+    if bytes.len() as u64 > MOST {
+        return Err(TableFault::TooLarge);
+    }
+    let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(bytes);
+    let values: Vec<Vec<u8>> = match Format::of_path(path) {
+        Some(format @ (Format::Csv | Format::Tsv)) => column_of(bytes, format, column)?,
+        _ => {
+            let lines = bytes.split(|b| *b == b'\n');
+            let lines = lines.map(|line| line.strip_suffix(b"\r").unwrap_or(line));
+            lines.map(<[u8]>::to_vec).collect()
+        }
+    };
+    // An empty line is none, and the last one ends the text.
+    let values: Vec<_> = values.into_iter().filter(|v| !v.is_empty()).collect();
+    match values.is_empty() {
+        true => Err(TableFault::Empty),
+        false => Ok(values),
+    }
+}
+
+/// The values of a column of a table; a table of one column without that name is a list of its rows.
+fn column_of(bytes: &[u8], format: Format, column: &Column) -> Result<Vec<Vec<u8>>, TableFault> {
+    let mut rows = csv::ReaderBuilder::new()
+        .has_headers(false)
+        .flexible(true)
+        .delimiter(if format == Format::Tsv { b'\t' } else { b',' })
+        .from_reader(bytes);
+    let mut rows = rows.byte_records();
+    let Some(first) = rows.next() else {
+        return Err(TableFault::Empty);
+    };
+    let first = first.map_err(|error| row_fault(&error))?;
+    let named = |name: &str| first.iter().position(|cell| cell == name.as_bytes());
+    let found = match column {
+        Column::Name(name) | Column::Pointer(name) => named(name.trim_start_matches('/')),
+        Column::Number(_) => None,
+    };
+    let (index, has_header) = match (found, first.len()) {
+        (Some(index), _) => (index, true),
+        (None, 1) => (0, false),
+        (None, width) => {
+            let column = visible(column.to_string().as_bytes());
+            return Err(TableFault::NoColumn { column, width });
+        }
+    };
+    let mut values = Vec::new();
+    if !has_header {
+        values.extend(first.get(index).map(<[u8]>::to_vec));
+    }
+    for row in rows {
+        let row = row.map_err(|error| row_fault(&error))?;
+        values.extend(row.get(index).map(<[u8]>::to_vec));
+    }
+    Ok(values)
 }
 
 /// Every row is a pair, but for a first one of `before` and `after`.
@@ -220,6 +306,14 @@ pub fn move_tables(words: &mut StepSpec, step: &Step, place: impl Fn(&str) -> St
         }
     }
     if let Some(path) = &mut words.pairs {
+        *path = place(path);
+    }
+    // The list is the second of each pair.
+    let lists = words
+        .where_listed
+        .iter_mut()
+        .chain(&mut words.unless_listed);
+    for path in lists.skip(1).step_by(2) {
         *path = place(path);
     }
     if let Action::Cells(cells) = &step.action {

@@ -363,6 +363,7 @@ Examples:
   bquill extract '' --select berth,status --as jsonl berths.csv
   bquill extract --split '; *' --columns remark --beside berths.csv
   bquill extract 'crane' --columns remark --yes-no --beside berths.csv
+  bquill extract '[Cc]rane' --columns remark --counts --beside berths.csv
 
 Named groups name their columns. An empty pattern matches in every row, so `extract ''` picks and \
 converts columns.
@@ -399,9 +400,15 @@ pub struct ExtractArgs {
     /// Keep the columns there are, and the rows without a match.
     #[arg(long, help_heading = "Columns")]
     pub beside: bool,
+    /// One column with the number of matches, and every line or row, those with none too.
+    #[arg(long, help_heading = "Columns", conflicts_with_all = ["every", "wide", "whole_match", "split", "yes_no"])]
+    pub counts: bool,
     /// One column that says whether there is a match, true or false.
     #[arg(long, help_heading = "Columns", conflicts_with_all = ["every", "wide", "whole_match", "split"])]
     pub yes_no: bool,
+    /// The names of the columns that are made, joined by commas.
+    #[arg(long, value_name = "NAME[,…]", help_heading = "Columns")]
+    pub name: Option<String>,
     /// Only these columns, in this order: those there are, `file`, `record`, `match`, groups.
     #[arg(long = "select", value_name = "LIST", help_heading = "Columns")]
     pub chosen: Option<String>,
@@ -414,6 +421,9 @@ pub struct ExtractArgs {
     )]
     #[arg(hide_possible_values = true)]
     pub form: Option<SheetForm>,
+    /// Write no row of names, in csv and tsv; so it is, too, where there is none in the files.
+    #[arg(long, help_heading = "Output")]
+    pub no_header_out: bool,
     /// With a table: show the first N rows, or `all` [default: 40].
     #[arg(long, value_name = "N|all", help_heading = "Output")]
     pub show: Option<String>,

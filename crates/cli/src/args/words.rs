@@ -60,6 +60,9 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
         columns,
         where_in,
         unless_in,
+        where_listed,
+        unless_listed,
+        trimmed,
         lines,
         contains,
         unless,
@@ -74,9 +77,7 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
         with: _,
         remove,
         drop_lines,
-        drop_other_lines,
-        drop_rows,
-        drop_other_rows,
+        keep_lines,
         above,
         below,
         lead,
@@ -86,6 +87,8 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
         pairs,
         set,
         add_column,
+        into,
+        into_empty,
         format,
         delimiter,
         quote,
@@ -105,6 +108,9 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
     words.value("--columns", columns.as_deref());
     words.pairs("--where-in", where_in);
     words.pairs("--unless-in", unless_in);
+    words.pairs("--where-listed", where_listed);
+    words.pairs("--unless-listed", unless_listed);
+    words.flag("--trimmed", *trimmed);
     words.value("--lines", lines.as_deref());
     words.values("--where", contains);
     words.values("--unless", unless);
@@ -118,9 +124,7 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
     words.value("--limit", limit.map(|limit| limit.to_string()).as_deref());
     words.flag("--remove", *remove);
     words.flag("--drop-lines", *drop_lines);
-    words.flag("--drop-other-lines", *drop_other_lines);
-    words.flag("--drop-rows", *drop_rows);
-    words.flag("--drop-other-rows", *drop_other_rows);
+    words.flag("--keep-lines", *keep_lines);
     words.value("--above", above.as_deref());
     words.value("--below", below.as_deref());
     words.value("--lead", lead.as_deref());
@@ -130,6 +134,8 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
     words.value("--pairs", pairs.as_deref());
     words.pairs("--set", set);
     words.pairs("--add-column", add_column);
+    words.value("--into", into.as_deref());
+    words.flag("--into-empty", *into_empty);
     words.0.extend(of_table(&TableArgs {
         format: format.clone(),
         delimiter: delimiter.clone(),
@@ -257,10 +263,9 @@ mod tests {
             "--unit paragraph --where a --where b --unless=-c --between s e --outside o e --inner --open-end --near p 2",
             "--columns berth,3 --where-in name q --unless-in 2 r --set status s --add-column n t",
             "--swap-chars a-z A-Z --format csv --delimiter ; --quote none --no-header --ragged",
+            "--where-listed berth a.txt --unless-listed 2 b.csv --trimmed --into code --into-empty",
             "--drop-lines",
-            "--drop-other-lines",
-            "--drop-rows",
-            "--drop-other-rows",
+            "--keep-lines",
             "--remove",
             "--above a",
             "--below b",

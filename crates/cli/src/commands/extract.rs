@@ -18,7 +18,7 @@ use crate::options;
 use crate::output::{Output, Page};
 use crate::render::names::file_name;
 use crate::render::row_writer::{RowWriter, Value};
-use crate::render::sentence::extract_sentence;
+use crate::render::sentence::{Extracted, extract_sentence};
 use crate::status::Status;
 use brisk_quill_core::columns::layout::Format;
 use brisk_quill_core::columns::row::{Field, Row};
@@ -45,9 +45,11 @@ pub fn run(
     });
     let query = request.query.clone();
     let sources = &request.sources.listing.sources;
-    let sentence = extract_sentence(&query, sources, args.split.is_some());
+    let sentence = extract_sentence(&query, sources, extracted(args));
+    let judges = args.counts || args.yes_no;
     let options = RunOptions {
-        groups: true,
+        // How many there are does not depend on what they hold.
+        groups: !judges,
         missing: true,
         ..RunOptions::default()
     };
@@ -65,9 +67,14 @@ pub fn run(
         request.run_before(options.clone(), &mut widest)?;
     }
     let repeats = repeats.then_some(widest.most);
-    let names = taker.names(query.pattern.groups());
-    let plan = SheetPlan::new(args, names, (repeats, widest.cells), form)?;
-    let sheet = RowWriter::new(form, options::at_most("--show", args.show.as_deref())?);
+    let names = names(args, taker.names(query.pattern.groups()))?;
+    let plan = SheetPlan::new(args, names, (repeats, widest.cells), (form, in_cells))?;
+    let header = !(args.no_header_out || args.files.table.no_header);
+    let sheet = RowWriter::new(
+        form,
+        header,
+        options::at_most("--show", args.show.as_deref())?,
+    );
     let mut extractor = Extractor::new(plan, sheet, taker, in_cells);
     if form == SheetForm::Table {
         output.say(&format!("{sentence}\n\n"));
@@ -87,6 +94,41 @@ pub fn run(
     })
 }
 
+fn extracted(args: &ExtractArgs) -> Extracted {
+    match (args.split.is_some(), args.counts, args.yes_no) {
+        (true, ..) => Extracted::Between,
+        (_, true, _) => Extracted::Count,
+        (.., true) => Extracted::YesNo,
+        (false, false, false) => Extracted::Groups,
+    }
+}
+
+/// The names of the columns that are made: those that were given in the place of `usual` ones.
+fn names(args: &ExtractArgs, usual: Vec<String>) -> Result<Vec<String>, Diagnostic> {
+    let usual = match (args.counts, args.yes_no) {
+        (true, _) => vec!["count".to_owned()],
+        (_, true) => vec!["matches".to_owned()],
+        (false, false) => usual,
+    };
+    let Some(list) = &args.name else {
+        return Ok(usual);
+    };
+    let given: Vec<String> = list.split(',').map(|name| name.trim().to_owned()).collect();
+    if given.len() == usual.len() && given.iter().all(|name| !name.is_empty()) {
+        return Ok(given);
+    }
+    let makes = counted(usual.len() as u64, "column");
+    let message = format!(
+        "--name: {} for {makes}",
+        counted(given.len() as u64, "name")
+    );
+    let usual = usual.iter().map(|name| format!("`{name}`"));
+    let usual = usual.collect::<Vec<_>>().join(", ");
+    Err(Diagnostic::wrong(message).remedy(format!(
+        "give one, and not an empty one, for each of {usual}"
+    )))
+}
+
 /// Some rows have keys that have no column.
 fn lost_keys(rows: u64) -> Diagnostic {
     let rows = counted(rows, "row");
@@ -98,10 +140,11 @@ fn lost_keys(rows: u64) -> Diagnostic {
 fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnostic> {
     let files = &args.files;
     let keeps = args.beside || args.chosen.is_some();
+    let by_row = keeps || args.counts;
     let told = files.table.format.is_some() || files.table.delimiter.is_some();
     let mut open = parts
         .first_mut()
-        .filter(|part| keeps && part.step.unit.is_none());
+        .filter(|part| by_row && part.step.unit.is_none());
     if told && let Some(part) = open.take() {
         part.step.unit = Some("cell".into());
     }
@@ -114,14 +157,14 @@ fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnost
     let is_table = |source: &&Source| Format::of_path(source.path()).is_some();
     let all = &sources.listing.sources;
     let (table, text) = (all.iter().find(is_table), all.iter().find(|s| !is_table(s)));
-    if let (Some(table), Some(text)) = (table, text) {
+    if let (Some(table), Some(text), true) = (table, text, keeps) {
         let (table, text) = (file_name(table), file_name(text));
         return Err(Diagnostic::wrong(format!(
             "{table} has columns and {text} has none, and one sheet cannot keep both"
         ))
         .remedy("name files of one kind, or add `--unit line` to read all of them as lines"));
     }
-    if let (Some(_), Some(part)) = (table, parts.first_mut()) {
+    if let (Some(_), None, Some(part)) = (table, text, parts.first_mut()) {
         part.step.unit = Some("cell".into());
     }
     let asked = options::query(parts, &files.table)?;
@@ -170,6 +213,8 @@ struct Extractor {
     path: String,
     rows: u64,
     matches: u64,
+    /// Matches in the current record.
+    of_record: u64,
     /// Rows with keys that have no column.
     lost_keys: u64,
     failed: Option<Diagnostic>,
@@ -190,7 +235,10 @@ impl Seer for Extractor {
 
     fn unit(&mut self, _: &Source, seen: &SearchedUnit<'_>, page: &mut Page) {
         self.matches += seen.taken;
-        self.taker.unit(seen);
+        self.of_record += seen.taken;
+        if !self.plan.judges() {
+            self.taker.unit(seen);
+        }
         if !self.in_cells {
             let record = Record {
                 number: seen.unit.line,
@@ -229,6 +277,7 @@ impl Extractor {
             path: String::new(),
             rows: 0,
             matches: 0,
+            of_record: 0,
             lost_keys: 0,
             failed: None,
         }
@@ -270,7 +319,8 @@ impl Extractor {
 
     fn record(&mut self, record: &Record<'_>, page: &mut Page) {
         let found = std::mem::take(&mut self.taker.found);
-        let keeps_all = self.plan.beside || self.plan.yes_no;
+        let matches = std::mem::take(&mut self.of_record);
+        let keeps_all = self.plan.beside || self.plan.judges();
         if !record.in_scope || self.failed.is_some() || (found.is_empty() && !keeps_all) {
             return;
         }
@@ -297,21 +347,28 @@ impl Extractor {
         };
         for index in 0..most {
             let values: Vec<Value> = (self.picks.iter())
-                .map(|pick| self.value(pick, record, &found, index))
+                .map(|pick| self.value(pick, record, (&found, matches), index))
                 .collect();
             page.data(&self.sheet.row(&values));
             self.rows += 1;
         }
     }
 
-    fn value(&self, pick: &Pick, record: &Record<'_>, found: &[Vec<Value>], index: usize) -> Value {
+    fn value(
+        &self,
+        pick: &Pick,
+        record: &Record<'_>,
+        (found, matches): (&[Vec<Value>], u64),
+        index: usize,
+    ) -> Value {
         let number = |n: u64| Value::Json(n.to_string());
         match pick {
             Pick::File => Value::Text(self.path.clone().into_bytes()),
             Pick::Record => number(record.number),
             Pick::Match if found.is_empty() => Value::None,
             Pick::Match => number(index as u64 + 1),
-            Pick::YesNo => Value::Json((!found.is_empty()).to_string()),
+            Pick::YesNo => Value::Json((matches > 0).to_string()),
+            Pick::Count => number(matches),
             Pick::Text => Value::Text(record.text.to_vec()),
             Pick::Field(column) => match record.row.and_then(|row| row.field(column)) {
                 Some(Field::Text(text)) => Value::Text(text.into_owned()),

@@ -33,6 +33,8 @@ impl Value {
 /// A sheet being written row by row.
 pub struct RowWriter {
     form: SheetForm,
+    /// A row of names comes first, in csv and tsv.
+    header: bool,
     names: Vec<String>,
     begun: bool,
     grid: Option<Grid>,
@@ -43,10 +45,11 @@ pub struct RowWriter {
 }
 
 impl RowWriter {
-    /// In this form; a table shows at most `show` rows.
-    pub fn new(form: SheetForm, show: usize) -> Self {
+    /// In this form, with or without a row of names; a table shows at most `show` rows.
+    pub fn new(form: SheetForm, header: bool, show: usize) -> Self {
         Self {
             form,
+            header,
             names: Vec::new(),
             begun: false,
             grid: None,
@@ -65,6 +68,7 @@ impl RowWriter {
         self.begun = true;
         self.names = names.to_vec();
         match self.form {
+            SheetForm::Csv | SheetForm::Tsv if !self.header => Vec::new(),
             SheetForm::Csv | SheetForm::Tsv => {
                 self.record(names.iter().map(|name| Cow::Borrowed(name.as_bytes())))
             }

@@ -60,16 +60,34 @@ pub fn tally_sentence(query: &Query, sources: &[Source], group: usize) -> String
     about(sources, &words, &clause)
 }
 
+/// The values that `extract` takes out of each record.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Extracted {
+    /// The text between the matches.
+    Between,
+    /// Groups of a match.
+    Groups,
+    /// The number of matches.
+    Count,
+    /// True if there is a match.
+    YesNo,
+}
+
 /// `extract`: the groups, or the text between the matches.
-pub fn extract_sentence(query: &Query, sources: &[Source], split: bool) -> String {
+pub fn extract_sentence(query: &Query, sources: &[Source], extracted: Extracted) -> String {
     let words = QueryWords::of(query);
     let matches = matches(&words);
-    let clause = match split {
-        true => format!(
+    let clause = match extracted {
+        Extracted::Between => format!(
             "the text between {}",
             matches.replacen("every match", "the matches", 1)
         ),
-        false => format!("the groups of {matches}"),
+        Extracted::Groups => format!("the groups of {matches}"),
+        Extracted::Count => format!(
+            "the number of {}",
+            matches.replacen("every match", "matches", 1)
+        ),
+        Extracted::YesNo => format!("true where there is {}", words.a_match),
     };
     about(sources, &words, &clause)
 }

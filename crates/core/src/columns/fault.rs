@@ -139,6 +139,9 @@ pub enum ColumnFault {
     /// A name where the header has a fault.
     #[error("the header could not be read, so `{0}` names no column: use its number")]
     HeaderLost(String),
+    /// The column that takes the new text is the one that was matched.
+    #[error("{0} is the column that is matched: leave `--into` out, or name another one")]
+    IntoItself(String),
     /// A number in JSON Lines.
     #[error(
         "the columns of JSON Lines have no numbers: name a key, or write a pointer such as `/ship/name`"

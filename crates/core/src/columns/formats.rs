@@ -13,6 +13,7 @@ use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::delimited::boundary::Boundary;
 use crate::columns::members::Members;
 use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::row::NewCell;
 use crate::columns::spelling::Spelling;
 use crate::span::Span;
 
@@ -42,7 +43,7 @@ pub(crate) trait RowFormat {
         &self,
         record: &Record<'_>,
         width: usize,
-        cells: &[(&str, &[u8])],
+        cells: &[NewCell<'_>],
     ) -> Result<(usize, Vec<u8>), CellFault>;
 }
 
@@ -65,10 +66,10 @@ pub(crate) struct PointedCell {
     pub spelling: Spelling,
 }
 
-/// A value that cannot stand in the column of this name.
-pub(crate) fn unquotable((name, value): (&str, &[u8])) -> CellFault {
+/// A value that cannot stand in its column.
+pub(crate) fn unquotable(cell: NewCell<'_>) -> CellFault {
     CellFault::Unquotable {
-        column: name.to_owned(),
-        value: value.to_vec(),
+        column: cell.name.to_owned(),
+        value: cell.value.to_vec(),
     }
 }

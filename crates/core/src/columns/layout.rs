@@ -206,6 +206,8 @@ pub struct Columns {
     pub set: Vec<Column>,
     /// Columns that are to be added: none may be there, or be named twice.
     pub added: Vec<String>,
+    /// A column that is written anew where it is there, once, and added where it is not.
+    pub into: Option<Column>,
 }
 
 impl Columns {
@@ -217,6 +219,7 @@ impl Columns {
             also: Vec::new(),
             set: Vec::new(),
             added: Vec::new(),
+            into: None,
         }
     }
 }

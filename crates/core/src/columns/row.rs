@@ -173,6 +173,27 @@ impl<'t> Field<'t> {
     }
 }
 
+/// A cell that is added at the end of a row.
+#[derive(Clone, Copy)]
+pub(crate) struct NewCell<'c> {
+    /// The name of its column.
+    pub name: &'c str,
+    pub value: &'c [u8],
+    /// It is a number of JSON, where the row is an object.
+    pub is_number: bool,
+}
+
+impl<'c> NewCell<'c> {
+    /// A cell with a text.
+    pub fn text(name: &'c str, value: &'c [u8]) -> Self {
+        Self {
+            name,
+            value,
+            is_number: false,
+        }
+    }
+}
+
 /// One record where it lies, with all its cells.
 ///
 /// ```
@@ -370,7 +391,7 @@ impl<'t> Row<'t> {
 
     /// The place of more cells, with their names and values, at the end of the row, and how they are
     /// written there.
-    pub(crate) fn appended(&self, cells: &[(&str, &[u8])]) -> Result<(usize, Vec<u8>), CellFault> {
+    pub(crate) fn appended(&self, cells: &[NewCell<'_>]) -> Result<(usize, Vec<u8>), CellFault> {
         let layout = self.table.layout();
         let width = self.table.names().len();
         layout.as_dyn().appended(&self.record(), width, cells)

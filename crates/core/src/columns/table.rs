@@ -45,7 +45,7 @@ impl Table {
     /// The table of JSON Lines; it needs no first row.
     pub(crate) fn json_lines(columns: &Columns) -> Result<Self, ColumnFault> {
         let pointers = columns.list.named().map(pointer_of);
-        let pointers = pointers
+        let pointers: Vec<Arc<str>> = pointers
             .map(|pointer| pointer.map(Arc::from))
             .collect::<Result<_, _>>()?;
         for column in &columns.also {
@@ -53,6 +53,10 @@ impl Table {
         }
         set_once(columns, pointer_of)?;
         added_once(columns)?;
+        let into = columns.into.as_ref().map(pointer_of).transpose()?;
+        if let Some(into) = into.filter(|into| pointers.iter().any(|own| **own == **into)) {
+            return Err(ColumnFault::IntoItself(into));
+        }
         let ranges = columns.list.items().iter();
         let selected = match columns.list.is_all() {
             true => Selected::Members,
@@ -106,8 +110,34 @@ impl Table {
         if let Some(name) = columns.added.iter().find(there).filter(|_| has_header) {
             return Err(ColumnFault::There(name.clone()));
         }
+        if let Some(into) = &columns.into {
+            table.check_into(into, &indexes)?;
+        }
         table.selected = Selected::Indexes(disjoint(indexes));
         Ok(table)
+    }
+
+    /// Makes sure that a column is there once, or can be added.
+    fn check_into(&self, into: &Column, matched: &[Range<usize>]) -> Result<(), ColumnFault> {
+        let next = self.names.len() as u64 + 1;
+        match self.index(into) {
+            Ok(index) if matched.iter().any(|range| range.contains(&index)) => {
+                Err(ColumnFault::IntoItself(into.to_string()))
+            }
+            Ok(_) => Ok(()),
+            Err(ColumnFault::Unknown { .. }) if self.layout.can_be_widened() => Ok(()),
+            Err(ColumnFault::Beyond { number, .. })
+                if number == next && !self.has_header() && self.layout.can_be_widened() =>
+            {
+                Ok(())
+            }
+            Err(ColumnFault::Unknown { .. } | ColumnFault::Beyond { .. })
+                if !self.layout.can_be_widened() =>
+            {
+                Err(ColumnFault::CannotAdd)
+            }
+            Err(fault) => Err(fault),
+        }
     }
 
     /// The places of the columns that are the units; all others must be there too.

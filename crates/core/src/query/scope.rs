@@ -7,7 +7,7 @@ use crate::pattern::matches::Matches;
 use crate::pattern::search_error::SearchError;
 use crate::pattern::{Finder, Pattern};
 use crate::problem::ProblemKind;
-use crate::query::cell_condition::CellCondition;
+use crate::query::cell_condition::{CellCondition, CellTest};
 use crate::span::Span;
 use crate::stop::Stop;
 use crate::unit::{count_lines, lines};
@@ -97,7 +97,7 @@ impl Scope {
             .iter()
             .flat_map(|block| [&block.start, &block.end]);
         let near = self.near.iter().map(|near| &near.pattern);
-        let cells = self.cells.iter().map(|cell| &cell.pattern);
+        let cells = self.cells.iter().filter_map(|cell| cell.test.pattern());
         units.chain(blocks).chain(near).chain(cells)
     }
 
@@ -107,9 +107,14 @@ impl Scope {
         let units = self.contains.iter_mut().chain(&mut self.lacks);
         let blocks = (self.blocks.iter_mut()).flat_map(|block| [&mut block.start, &mut block.end]);
         let near = self.near.iter_mut().map(|near| &mut near.pattern);
-        let cells = self.cells.iter_mut().map(|cell| &mut cell.pattern);
-        for pattern in units.chain(blocks).chain(near).chain(cells) {
+        for pattern in units.chain(blocks).chain(near) {
             *pattern = pattern.clone().stopped_by(stop);
+        }
+        for cell in &mut self.cells {
+            cell.test = match &cell.test {
+                CellTest::Match(pattern) => CellTest::Match(pattern.clone().stopped_by(stop)),
+                CellTest::Listed(values) => CellTest::Listed(values.afresh()),
+            };
         }
         self
     }
@@ -147,7 +152,8 @@ pub(super) struct ScopeState<'q> {
     lacks: Vec<Finder>,
     blocks: Vec<BlockState>,
     near: Vec<NearState>,
-    cells: Vec<Finder>,
+    /// One for each condition on a cell that is a match.
+    cells: Vec<Option<Finder>>,
 }
 
 impl<'q> ScopeState<'q> {
@@ -164,7 +170,7 @@ impl<'q> ScopeState<'q> {
             cells: scope
                 .cells
                 .iter()
-                .map(|c| c.pattern.value_finder())
+                .map(|cell| cell.test.pattern().map(Pattern::value_finder))
                 .collect(),
         }
     }
@@ -226,7 +232,12 @@ impl<'q> ScopeState<'q> {
         for (condition, finder) in self.scope.cells.iter().zip(&mut self.cells) {
             let mut found = false;
             for cell in row.named(&condition.column)? {
-                found |= finder.is_match(&cell.value(row)?)?;
+                let value = cell.value(row)?;
+                found |= match (&condition.test, &mut *finder) {
+                    (CellTest::Listed(values), _) => values.holds(&value),
+                    (CellTest::Match(_), Some(finder)) => finder.is_match(&value)?,
+                    (CellTest::Match(_), None) => false,
+                };
             }
             if found == condition.lacks {
                 return Ok(false);

@@ -1,12 +1,19 @@
 //! Steps in plain words.
 
-use crate::describe::QueryWords;
+use crate::describe::{QueryWords, shown};
 use crate::step::Step;
 use crate::step::actions::describe;
 
 /// A step as a clause without capital and full stop.
 pub fn clause(step: &Step) -> String {
-    describe(&QueryWords::of(&step.query), &step.action)
+    let clause = describe(&QueryWords::of(&step.query), &step.action);
+    match &step.into {
+        Some(into) => format!(
+            "{clause}; the new text goes into the column {}",
+            shown(&into.column)
+        ),
+        None => clause,
+    }
 }
 
 /// A step as a sentence.

@@ -4,7 +4,7 @@ mod ensured;
 
 use crate::columns::fault::CellFault;
 use crate::columns::row::{Row, RowCell};
-use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet};
+use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice};
 use crate::pattern::Finder;
 use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
@@ -13,6 +13,7 @@ use crate::query::unit_view::UnitView;
 use crate::rewrite::counts::StepCounts;
 use crate::rewrite::seen::SeenUnit;
 use crate::span::Span;
+use crate::step::into_column::NewText;
 use crate::stop::Stop;
 use crate::template::{MatchContext, Template};
 use crate::unit::{ending_before, line_ends};
@@ -46,6 +47,10 @@ pub(crate) struct EditMaker<'e, 's> {
     /// The cells of the current row that must be as ensured: where each lies, its line, and its
     /// value.
     pub units_of_row: Vec<(Span, u64, Vec<u8>)>,
+    /// The new text of a cell goes into another column.
+    pub into: bool,
+    /// The new text of the cell of the current row that does.
+    pub into_row: Option<NewText>,
     /// The offset up to which the line ends of the current unit have been counted, and their number.
     pub counted: Cell<(usize, u64)>,
     /// Bytes of new text that templates have given for the current unit.
@@ -71,7 +76,7 @@ pub(crate) struct RowText {
 }
 
 /// Writes the new text of a match.
-pub(crate) type NewText<'w> = &'w dyn Fn(
+pub(crate) type WriteText<'w> = &'w dyn Fn(
     &EditMaker<'_, '_>,
     &UnitView<'_>,
     &Finding<'_>,
@@ -112,7 +117,7 @@ impl EditMaker<'_, '_> {
         &mut self,
         unit: &UnitView<'_>,
         found: &Findings<'_>,
-        write: NewText<'_>,
+        write: WriteText<'_>,
     ) -> Result<(), ProblemKind> {
         if unit.cell.is_some() {
             return self.edit_matches_in_cell(unit, found, write);
@@ -152,7 +157,7 @@ impl EditMaker<'_, '_> {
         &mut self,
         unit: &UnitView<'_>,
         found: &Findings<'_>,
-        write: NewText<'_>,
+        write: WriteText<'_>,
     ) -> Result<(), ProblemKind> {
         let (mut text, thousands) = (Vec::new(), self.thousands.get());
         for (done, finding) in found.picked().enumerate() {
@@ -175,7 +180,7 @@ impl EditMaker<'_, '_> {
         &mut self,
         unit: &UnitView<'_>,
         found: &Findings<'_>,
-        write: NewText<'_>,
+        write: WriteText<'_>,
     ) -> Result<(), ProblemKind> {
         let mut inner = Vec::new();
         let mut last = None;
@@ -270,6 +275,11 @@ impl EditMaker<'_, '_> {
         };
         let groups = last.filter(|_| self.keep_groups && inner.len() == 1);
         let groups = groups.map(|finding| GroupTexts::new(unit.bytes(), finding.groups));
+        if self.into {
+            let is_changed = !inner.is_empty();
+            self.into_row = is_changed.then(|| NewText::new(splice(unit.bytes(), &inner), groups));
+            return Ok(());
+        }
         self.cell_edit(view.row, view.cell, unit.bytes(), inner, groups)?;
         Ok(())
     }

@@ -18,6 +18,7 @@ use crate::step::Step;
 use crate::step::actions::Action;
 use crate::step::actions::{act, end_row};
 use crate::step::edit_maker::{EditMaker, StepOutcome, StepReceiver};
+use crate::step::into_column::{self, IntoColumn};
 use crate::unit::ending_before;
 use std::cell::{Cell, RefCell};
 use std::path::{Path, PathBuf};
@@ -166,6 +167,8 @@ impl<'r> StepRun<'r> {
             last_ending: self.last_ending,
             in_row: None,
             units_of_row: Vec::new(),
+            into: self.step.into.is_some(),
+            into_row: None,
             counted: Cell::default(),
             written: Cell::default(),
             thousands: Cell::new(self.thousands),
@@ -179,6 +182,7 @@ impl<'r> StepRun<'r> {
         let watched = self.watched.then_some(written);
         let mut visitor = StepVisitor {
             action,
+            into: self.step.into.as_ref(),
             maker,
             watched,
         };
@@ -229,6 +233,7 @@ impl Visitor for ShowVisitor<'_> {
 /// Does what an action says with each unit that is visited.
 struct StepVisitor<'a, 'e, 's> {
     action: &'a Action,
+    into: Option<&'a IntoColumn>,
     maker: EditMaker<'e, 's>,
     /// Each unit is shown; the places that earlier steps have written.
     watched: Option<&'a [Span]>,
@@ -285,6 +290,9 @@ impl Visitor for StepVisitor<'_, '_, '_> {
 
     fn row(&mut self, row: &Row<'_>) {
         end_row(self.action, &mut self.maker, row);
+        if let Some(into) = self.into {
+            into_column::end_row(&mut self.maker, row, into);
+        }
     }
 
     fn problem(&mut self, offset: usize, problem: Problem) {

@@ -5,12 +5,14 @@ use crate::chars::{class_of, set};
 use crate::error::Error;
 use crate::pattern::Pattern;
 use crate::pattern::options::MatchOptions;
+use crate::query::cell_condition::{CellTest, Comparing, ListedValues};
 use crate::query::scope::{Block, Near, Scope};
 use crate::query::{Per, Pick, Query};
 use crate::step::Step;
 use crate::step::actions::Action;
 use crate::step::actions::pairs::Pairs;
 use crate::step::actions::{above, below, cells, lead, pairs, replace, swap_chars, trail};
+use crate::step::into_column::{self, IntoColumn};
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::StepSpec;
 use crate::step_spec::columns::{CellSpec, name_columns};
@@ -30,12 +32,12 @@ impl StepSpec {
         let (query, pairs) = self.query_with(tables)?;
         let mut query = query;
         let action = self.action(&query, pairs, tables)?;
+        let into = self.into_column(&query, &action)?;
         match query.unit {
             UnitKind::Cell if action.is_for_lines() => {
                 return Err(senseless(
-                    "lines cannot be dropped or inserted while the unit is a cell",
-                    "use `drop-rows` or `drop-other-rows`; or leave the columns out: `where` and `unless` test \
-                     the whole line",
+                    "lines cannot be inserted while the unit is a cell",
+                    "leave the columns out: `where` and `unless` test the whole line",
                 ));
             }
             UnitKind::Paragraph | UnitKind::Text if action.is_for_lines() => {
@@ -46,28 +48,41 @@ impl StepSpec {
             }
             UnitKind::Line | UnitKind::Paragraph | UnitKind::Text if action.is_for_rows() => {
                 return Err(senseless(
-                    "rows are deleted only where there are columns",
-                    "add `columns`, or delete lines with `drop-lines`",
+                    "cells are written only where there are columns",
+                    "add `columns`",
                 ));
             }
             UnitKind::Cell | UnitKind::Paragraph | UnitKind::Text | UnitKind::Line => {}
         }
-        name_columns(&action, &mut query)?;
+        name_columns(&action, into.as_ref(), &mut query)?;
         let of_unit = unit_options(query.unit);
         let mut step = Step::new(query, action);
         let expect = self.expect.iter().map(|text| parse("expect", text));
+        step.into = into;
         step.expect = expect.collect::<Result<_, _>>()?;
         step.ensure = all_compiled("ensure", &self.ensure, &of_unit)?;
         Ok(step)
     }
 
-    /// The query that this says, with the texts of a table for a pattern where that is asked for.
+    fn into_column(&self, query: &Query, action: &Action) -> Result<Option<IntoColumn>, StepFault> {
+        match (&self.into, self.into_empty) {
+            (Some(into), empty) => into_column::build(into, empty, (query, action)).map(Some),
+            (None, true) => Err(senseless(
+                "`--into-empty` belongs to `--into`",
+                "add `--into COLUMN`",
+            )),
+            (None, false) => Ok(None),
+        }
+    }
+
+    /// The query that this says, with the texts of its tables and lists.
     ///
     /// # Errors
     ///
     /// As [`StepSpec::build`].
     pub fn query_with(&self, tables: &mut dyn Tables) -> Result<(Query, Option<Pairs>), StepFault> {
         let mut query = self.query()?;
+        self.read_lists(&mut query.scope, tables)?;
         let Some(path) = &self.pairs else {
             return Ok((query, None));
         };
@@ -76,7 +91,28 @@ impl StepSpec {
         Ok((query, Some(pairs)))
     }
 
-    /// The query that this says, but for the texts of a table; what it does is not looked at, but for characters to swap or
+    /// Reads the lists that rows are compared with.
+    fn read_lists(&self, scope: &mut Scope, tables: &mut dyn Tables) -> Result<(), StepFault> {
+        let comparing = Comparing {
+            ignores_case: self.ignore_case,
+            trims: self.trimmed,
+        };
+        for cell in &mut scope.cells {
+            if let CellTest::Listed(list) = &mut cell.test {
+                let values = tables.values(&list.path, &cell.column);
+                let values = values.map_err(|error| {
+                    senseless(
+                        error.to_string(),
+                        "write a value on each line, or a table with that column",
+                    )
+                })?;
+                *list = ListedValues::new(&list.path, values, comparing);
+            }
+        }
+        Ok(())
+    }
+
+    /// The query that this says, but for the texts of a table or a list; what it does is not looked at, but for characters to swap or
     /// to remove, which are what it matches.
     ///
     /// # Errors
@@ -95,6 +131,9 @@ impl StepSpec {
             columns,
             where_in,
             unless_in,
+            where_listed,
+            unless_listed,
+            trimmed,
             lines,
             contains,
             unless,
@@ -109,9 +148,9 @@ impl StepSpec {
             with: _,
             remove: _,
             drop_lines: _,
-            drop_other_lines: _,
-            drop_rows: _,
-            drop_other_rows: _,
+            keep_lines: _,
+            into: _,
+            into_empty: _,
             above: _,
             below: _,
             lead: _,
@@ -134,6 +173,7 @@ impl StepSpec {
             unit: unit.as_deref(),
             columns: columns.as_deref(),
             conditions: [where_in, unless_in],
+            lists: [where_listed, unless_listed],
             writes: [set, add_column],
             format: format.as_deref(),
             delimiter: delimiter.as_deref(),
@@ -150,6 +190,12 @@ impl StepSpec {
             entire: *entire,
             ..record
         };
+        if *trimmed && where_listed.is_empty() && unless_listed.is_empty() {
+            return Err(senseless(
+                "`--trimmed` belongs to `--where-listed` or `--unless-listed`",
+                "add one of them",
+            ));
+        }
         let chars = characters(swap_chars, remove_chars.as_deref())?;
         let conditions = cells.conditions()?;
         let mut columns = cells.columns()?;
@@ -193,9 +239,7 @@ impl StepSpec {
             || lists.into_iter().any(|list| !list.is_empty())
             || self.remove
             || self.drop_lines
-            || self.drop_other_lines
-            || self.drop_rows
-            || self.drop_other_rows
+            || self.keep_lines
     }
 
     /// True if what it matches is said, by a pattern or in another way.
@@ -213,6 +257,8 @@ impl StepSpec {
         self.columns.is_some()
             || !self.where_in.is_empty()
             || !self.unless_in.is_empty()
+            || !self.where_listed.is_empty()
+            || !self.unless_listed.is_empty()
             || !self.set.is_empty()
             || !self.add_column.is_empty()
             || self.unit.as_deref() == Some(UnitKind::Cell.name())
@@ -258,17 +304,21 @@ impl StepSpec {
         if self.remove {
             said.push(("remove", Action::Remove));
         }
+        let in_rows = query.unit == UnitKind::Cell;
         if self.drop_lines {
-            said.push(("drop-lines", Action::DropLines));
+            let action = if in_rows {
+                Action::DropRows
+            } else {
+                Action::DropLines
+            };
+            said.push(("drop-lines", action));
         }
-        if self.drop_other_lines {
-            said.push(("drop-other-lines", Action::DropOtherLines));
-        }
-        if self.drop_rows {
-            said.push(("drop-rows", Action::DropRows));
-        }
-        if self.drop_other_rows {
-            said.push(("drop-other-rows", Action::DropOtherRows));
+        if self.keep_lines {
+            let action = match in_rows {
+                true => Action::DropOtherRows,
+                false => Action::DropOtherLines,
+            };
+            said.push(("keep-lines", action));
         }
         if let Some((from, to)) = in_pairs(&self.swap_chars).next() {
             said.push((

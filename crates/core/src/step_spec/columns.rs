@@ -4,9 +4,10 @@ use crate::columns::layout::{Columns, Format, TableOptions};
 use crate::columns::list::{Column, ColumnList};
 use crate::pattern::options::MatchOptions;
 use crate::query::Query;
-use crate::query::cell_condition::CellCondition;
+use crate::query::cell_condition::{CellCondition, CellTest, Comparing, ListedValues};
 use crate::step::actions::Action;
 use crate::step::actions::cells::CellTarget;
+use crate::step::into_column::IntoColumn;
 use crate::step_spec::lists::in_pairs;
 use crate::step_spec::values::{StepFault, compiled, fault, senseless};
 use crate::unit::UnitKind;
@@ -17,6 +18,8 @@ pub(super) struct CellSpec<'s> {
     pub columns: Option<&'s str>,
     /// Pairs of a column and a pattern: that it must hold, and that it must not.
     pub conditions: [&'s [String]; 2],
+    /// Pairs of a column and a list: that it must be in, and that it must not.
+    pub lists: [&'s [String]; 2],
     /// Pairs of a column and a template: for one that is there, and for one that is added.
     pub writes: [&'s [String]; 2],
     pub format: Option<&'s str>,
@@ -29,7 +32,11 @@ pub(super) struct CellSpec<'s> {
 impl CellSpec<'_> {
     /// True if cells are read.
     pub fn is_meant(&self) -> bool {
-        let pairs = self.conditions.iter().chain(&self.writes);
+        let pairs = self
+            .conditions
+            .iter()
+            .chain(&self.lists)
+            .chain(&self.writes);
         self.columns.is_some()
             || pairs.into_iter().any(|pairs| !pairs.is_empty())
             || self.unit == Some(UnitKind::Cell.name())
@@ -121,18 +128,33 @@ impl CellSpec<'_> {
         let condition = |key, lacks, (column, pattern): (&str, &str)| {
             Ok(CellCondition {
                 column: column.parse().map_err(fault(key, column))?,
-                pattern: compiled(key, pattern, &MatchOptions::default())?,
+                test: CellTest::Match(compiled(key, pattern, &MatchOptions::default())?),
                 lacks,
             })
         };
+        // The values are read once it is known that they are wanted.
+        let listed = |key, lacks, (column, path): (&str, &str)| {
+            Ok(CellCondition {
+                column: column.parse().map_err(fault(key, column))?,
+                test: CellTest::Listed(ListedValues::new(path, Vec::new(), Comparing::default())),
+                lacks,
+            })
+        };
+        let [among, not_among] = self.lists;
+        let among = in_pairs(among).map(|pair| listed("where-listed", false, pair));
+        let not_among = in_pairs(not_among).map(|pair| listed("unless-listed", true, pair));
         let holds = in_pairs(holds).map(|pair| condition("where-in", false, pair));
         let lacks = in_pairs(lacks).map(|pair| condition("unless-in", true, pair));
-        holds.chain(lacks).collect()
+        holds.chain(lacks).chain(among).chain(not_among).collect()
     }
 }
 
 /// Tells the query of the columns that the action speaks of.
-pub(super) fn name_columns(action: &Action, query: &mut Query) -> Result<(), StepFault> {
+pub(super) fn name_columns(
+    action: &Action,
+    into: Option<&IntoColumn>,
+    query: &mut Query,
+) -> Result<(), StepFault> {
     let Some(columns) = &mut query.columns else {
         for template in action.templates() {
             let error = fault("with", template.source());
@@ -151,7 +173,11 @@ pub(super) fn name_columns(action: &Action, query: &mut Query) -> Result<(), Ste
             }
         }
     }
-    check_named(columns.also.iter().chain(&columns.set), columns.options)
+    columns.into = into.map(|into| into.column.clone());
+    check_named(
+        columns.also.iter().chain(&columns.set).chain(&columns.into),
+        columns.options,
+    )
 }
 
 /// Names need a header to stand in.

@@ -1,5 +1,6 @@
 //! Two-column tables that the filter `map` looks values up in.
 
+use crate::columns::list::Column;
 use std::collections::BTreeMap;
 use std::error::Error;
 use std::sync::Arc;
@@ -122,6 +123,19 @@ pub trait Tables {
     ///
     /// When it cannot be read, or is not a table of two columns.
     fn table(&mut self, path: &str) -> Result<Arc<Table>, TableError>;
+
+    /// The values in the list called `path`: those of `column`, where it is a table.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read, or holds no value.
+    fn values(&mut self, path: &str, column: &Column) -> Result<Vec<Vec<u8>>, TableError> {
+        let _ = (path, column);
+        Err(TableError {
+            path: crate::escape::visible(path.as_bytes()),
+            reason: "lists are not read here".into(),
+        })
+    }
 }
 
 /// No tables at all.

@@ -77,7 +77,7 @@ impl Say {
             "" => Action::Replace(template),
             "remove" => Action::Remove,
             "drop-lines" => Action::DropLines,
-            "drop-other-lines" => Action::DropOtherLines,
+            "keep-lines" => Action::DropOtherLines,
             "above" => Action::Above(template),
             "below" => Action::Below(template),
             "lead" => Action::Lead(template),

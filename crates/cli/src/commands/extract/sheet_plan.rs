@@ -11,7 +11,10 @@ use std::collections::{HashMap, HashSet};
 pub(super) struct SheetPlan {
     pub(super) beside: bool,
     pub(super) every: bool,
-    pub(super) yes_no: bool,
+    /// One value says of each record whether, or how often, it matches.
+    pub(super) judges: Option<Pick>,
+    /// Records are rows of a table, not lines.
+    pub(super) in_cells: bool,
     /// The number of times the groups are repeated side by side.
     pub(super) repeats: Option<usize>,
     /// Cells that the widest row has, where rows may be longer than the header.
@@ -34,6 +37,8 @@ pub(super) enum Pick {
     Match,
     /// True if there is a match.
     YesNo,
+    /// The number of matches.
+    Count,
     /// All of the line.
     Text,
     Field(Column),
@@ -46,7 +51,7 @@ impl SheetPlan {
         args: &ExtractArgs,
         names: Vec<String>,
         (repeats, cells): (Option<usize>, usize),
-        form: SheetForm,
+        (form, in_cells): (SheetForm, bool),
     ) -> Result<Self, Diagnostic> {
         let parse = |text: &str| {
             text.parse()
@@ -55,7 +60,12 @@ impl SheetPlan {
         Ok(Self {
             beside: args.beside,
             every: args.every,
-            yes_no: args.yes_no,
+            judges: match (args.counts, args.yes_no) {
+                (true, _) => Some(Pick::Count),
+                (_, true) => Some(Pick::YesNo),
+                (false, false) => None,
+            },
+            in_cells,
             repeats,
             cells,
             chosen: args.chosen.as_deref().map(parse).transpose()?,
@@ -63,6 +73,11 @@ impl SheetPlan {
             unique: form == SheetForm::Jsonl,
             names,
         })
+    }
+
+    /// True if only whether, or how often, a record matches is asked for.
+    pub(super) fn judges(&self) -> bool {
+        self.judges.is_some()
     }
 
     /// The columns there are, each with its name: those of the record first.
@@ -85,12 +100,20 @@ impl SheetPlan {
                 (1..).zip(names.chain(beyond)).map(column).collect()
             }
         };
-        all.extend([("file".into(), Pick::File), ("record".into(), Pick::Record)]);
+        let record = match self.judges == Some(Pick::Count) && !self.in_cells {
+            true => "line",
+            false => "record",
+        };
+        all.extend([("file".into(), Pick::File), (record.into(), Pick::Record)]);
         if self.every {
             all.push(("match".into(), Pick::Match));
         }
-        if self.yes_no {
-            all.push(("matches".into(), Pick::YesNo));
+        if let Some(judges) = &self.judges {
+            all.extend(
+                self.names
+                    .first()
+                    .map(|name| (name.clone(), judges.clone())),
+            );
         } else {
             for repeat in 0..self.repeats.unwrap_or(1) {
                 let names = self.names.iter().enumerate();

@@ -11,6 +11,7 @@ use crate::columns::formats::delimited::boundary::Boundary;
 use crate::columns::formats::delimited::scanner::Scanner;
 use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
 use crate::columns::record::Record;
+use crate::columns::row::NewCell;
 use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use std::borrow::Cow;
 
@@ -55,7 +56,7 @@ impl RowFormat for Dialect {
         &self,
         record: &Record<'_>,
         width: usize,
-        cells: &[(&str, &[u8])],
+        cells: &[NewCell<'_>],
     ) -> Result<(usize, Vec<u8>), CellFault> {
         let (found, wanted) = (record.cells.len(), width);
         if found > wanted {
@@ -64,7 +65,7 @@ impl RowFormat for Dialect {
         let mut text = vec![self.delimiter; wanted - found];
         for cell in cells {
             text.push(self.delimiter);
-            let raw = quote::encode(cell.1, false, *self, false);
+            let raw = quote::encode(cell.value, false, *self, false);
             text.extend(raw.ok_or_else(|| unquotable(*cell))?);
         }
         Ok((record.span.to, text))

@@ -8,6 +8,7 @@ use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
 use crate::columns::members::Members;
 use crate::columns::pointer::unescaped;
 use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::row::NewCell;
 use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use crate::span::Span;
 use crate::unit::{Line, lines};
@@ -59,23 +60,26 @@ impl RowFormat for Objects {
         &self,
         record: &Record<'_>,
         _: usize,
-        cells: &[(&str, &[u8])],
+        cells: &[NewCell<'_>],
     ) -> Result<(usize, Vec<u8>), CellFault> {
         let line = &record.text[record.span.range()];
         // An object ends in a brace, perhaps with blanks around it.
         let brace = memchr::memrchr(b'}', line).unwrap_or(line.len());
         let inner = line[..brace].trim_ascii_end().len();
         let mut text = Vec::new();
-        for cell @ (name, value) in cells {
-            if !matches!(record.members.get(name), Ok(None)) {
-                return Err(CellFault::There((*name).to_owned()));
+        for cell in cells {
+            if !matches!(record.members.get(cell.name), Ok(None)) {
+                return Err(CellFault::There(cell.name.to_owned()));
             }
             if !record.members.is_empty() || !text.is_empty() {
                 text.extend_from_slice(b", ");
             }
-            let key = escape(name.as_bytes()).ok_or_else(|| unquotable(*cell))?;
-            let value = escape(value).ok_or_else(|| unquotable(*cell))?;
-            text.extend([b"\"", &*key, b"\": \"", &value, b"\""].concat());
+            let escaped = |text: &[u8]| escape(text).ok_or_else(|| unquotable(*cell));
+            let value = match cell.is_number && is_number(cell.value) {
+                true => cell.value.to_vec(),
+                false => [b"\"", &*escaped(cell.value)?, b"\""].concat(),
+            };
+            text.extend([b"\"", &*escaped(cell.name.as_bytes())?, b"\": ", &*value].concat());
         }
         Ok((record.span.from + inner, text))
     }

@@ -4,6 +4,7 @@ use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
 use crate::columns::members::Members;
 use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::row::NewCell;
 use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use crate::span::Span;
 use crate::unit::{Line, lines};
@@ -34,7 +35,7 @@ impl RowFormat for Blanks {
         &self,
         _: &Record<'_>,
         _: usize,
-        cells: &[(&str, &[u8])],
+        cells: &[NewCell<'_>],
     ) -> Result<(usize, Vec<u8>), CellFault> {
         // An empty cell would not be seen.
         Err(unquotable(cells[0]))

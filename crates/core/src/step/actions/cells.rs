@@ -5,7 +5,7 @@
 
 use crate::columns::fault::CellFault;
 use crate::columns::list::Column;
-use crate::columns::row::Row;
+use crate::columns::row::{NewCell, Row};
 use crate::describe::{QueryWords, quoted, shown};
 use crate::edits::{Edit, GroupTexts};
 use crate::problem::{Problem, ProblemKind};
@@ -207,9 +207,9 @@ fn append(
     for (index, cell) in cells.iter().enumerate() {
         if let CellTarget::Added(name) = &cell.target {
             added.push(match texts.get(index) {
-                Some(text) => (name.as_str(), text.as_slice()),
-                None if row.number.is_none() => (name.as_str(), name.as_bytes()),
-                None => (name.as_str(), &[][..]),
+                Some(text) => NewCell::text(name, text),
+                None if row.number.is_none() => NewCell::text(name, name.as_bytes()),
+                None => NewCell::text(name, b""),
             });
         }
     }

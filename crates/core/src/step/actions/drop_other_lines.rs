@@ -1,4 +1,4 @@
-//! `--drop-other-lines`: each line in scope without a match is deleted, with its line end.
+//! `--keep-lines`: each line in scope without a match is deleted, with its line end.
 
 use crate::describe::QueryWords;
 use crate::problem::ProblemKind;

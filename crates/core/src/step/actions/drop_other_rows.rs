@@ -1,4 +1,4 @@
-//! `--drop-other-rows`: each row in scope without a match is deleted, with its line end.
+//! `--keep-lines` in columns: each row in scope without a match is deleted, with its line end.
 
 use crate::columns::row::Row;
 use crate::describe::QueryWords;

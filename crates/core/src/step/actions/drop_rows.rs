@@ -1,4 +1,4 @@
-//! `--drop-rows`: each row with a match is deleted, with its line end.
+//! `--drop-lines` in columns: each row with a match is deleted, with its line end.
 
 use crate::columns::row::Row;
 use crate::describe::QueryWords;

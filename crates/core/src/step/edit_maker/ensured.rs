@@ -13,6 +13,9 @@ impl EditMaker<'_, '_> {
         if unit.cell.is_none() && edits.iter().any(takes_line) {
             return None;
         }
+        if let Some(new) = &self.into_row {
+            return Some(new.text().to_vec());
+        }
         Some(match (unit.cell, edits) {
             // The edit of a cell knows its value.
             (

@@ -30,16 +30,12 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     if unmet == 0 {
         return None;
     }
-    let named: Vec<String> = (pairs.never_met().take(NAMED))
-        .map(|text| shown(text.as_bytes()))
-        .collect();
-    let more = if unmet > NAMED as u64 { " …" } else { "" };
     let message = format!(
-        "{} of {} old texts {} not occur in scope: {}{more}",
+        "{} of {} old texts {} not occur in scope: {}",
         number(unmet),
         number(pairs.len() as u64),
         if unmet == 1 { "does" } else { "do" },
-        named.join(", "),
+        first_of(pairs.never_met().map(str::as_bytes), unmet),
     );
     let remedy = Remedy::Words("look for them with `--ignore-case`, or take them out of the table");
     let count = unmet;
@@ -47,4 +43,11 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         count,
         ..Hint::new(RULE.name, message).cured_by(remedy)
     })
+}
+
+/// The first of so many texts, for a sentence.
+pub(super) fn first_of<'t>(texts: impl Iterator<Item = &'t [u8]>, count: u64) -> String {
+    let named: Vec<String> = texts.take(NAMED).map(shown).collect();
+    let more = if count > NAMED as u64 { " …" } else { "" };
+    format!("{}{more}", named.join(", "))
 }
