@@ -2,8 +2,8 @@
 //! machine, ratios less so.
 //!
 //! ```text
-//! cargo build --release --workspace
-//! cargo run --release -p brisk-quill-benches -- [--rounds N] [BENCH…]
+//! cargo build --profile dist --workspace
+//! cargo run --profile dist -p brisk-quill-benches -- [--rounds N] [BENCH…]
 //! ```
 //!
 //! Each floor is a bare program on the same libraries that does nothing else. The corpora are

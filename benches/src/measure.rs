@@ -73,7 +73,7 @@ fn started(command: &mut Command) -> Child {
 pub fn bquill() -> Command {
     let own = std::env::current_exe().expect("a path of its own");
     let path: PathBuf = own.with_file_name("bquill");
-    assert!(path.exists(), "build it first: cargo build --release");
+    assert!(path.exists(), "build it first: cargo build --profile dist");
     let mut command = Command::new(path);
     command.env("XDG_STATE_HOME", crate::corpus::folder().join("state"));
     command

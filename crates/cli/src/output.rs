@@ -97,8 +97,8 @@ impl Page {
 impl Output {
     pub fn new(color: When, theme: Theme) -> Self {
         let terminal = io::stdout().is_terminal();
-        let width = match terminal_size::terminal_size() {
-            Some((width, _)) if terminal => usize::from(width.0).max(20),
+        let width = match crossterm::terminal::window_size() {
+            Ok(size) if terminal && size.columns > 0 => usize::from(size.columns).max(20),
             _ => WIDTH_ELSEWHERE,
         };
         Self {

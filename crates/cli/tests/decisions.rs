@@ -31,7 +31,7 @@ fn another_preview_while_one_is_reviewed() {
     );
     let (status, said) = term.end();
     assert_eq!(status, 3, "{said}");
-    let other = sandbox.run("review --refuse-rest --json").ok().records()[0].clone();
+    let other = sandbox.run("review --refuse rest --json").ok().records()[0].clone();
     assert_eq!((&other["accepted"], &other["open"]), (&json!(0), &json!(0)));
     // The same preview again takes them.
     let kept = kept_in(&said);

@@ -733,8 +733,9 @@ fn a_review_without_room_for_its_plan() {
     command
         .env("XDG_STATE_HOME", sandbox.file("a.txt"))
         .stdin(Stdio::null());
-    let got =
-        support::finish(command.args(["review", "quay", "--with", "Q", "a.txt", "--accept-rest"]));
+    let got = support::finish(
+        command.args(["review", "quay", "--with", "Q", "a.txt", "--accept", "rest"]),
+    );
     assert_eq!(got.status, 3);
     assert!(
         got.err.contains("the plan cannot be kept") && got.err.contains("XDG_STATE_HOME"),

@@ -89,6 +89,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         &["644.55   L3", "4 values in 564 matches"],
     ),
     (
+        "bquill tally crane --columns remark --by status berths.csv",
+        0,
+        &["  count   share   status   value\n", "open     crane\n"],
+    ),
+    (
         "bquill tally '(?i)closed|open' --by file notices/",
         0,
         &["notices/14-survey.md"],
@@ -304,7 +309,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         &["there is no terminal to review on"],
     ),
     (
-        "bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..5' --accept-rest",
+        "bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..5' --accept rest",
         0,
         &["accepted", "refused"],
     ),
@@ -324,7 +329,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         &["cannot read the decisions in signe.jsonl"],
     ),
     (
-        "bquill review  --plan berths.plan --refuse kind:3 --accept-rest",
+        "bquill review  --plan berths.plan --refuse kind:3 --accept rest",
         0,
         &["44 accepted; 11 refused stay as they are."],
     ),

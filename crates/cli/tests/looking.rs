@@ -131,7 +131,7 @@ fn the_text_as_it_would_be() {
         assert!(all(r"extract 'B-(\d)' a.txt").contains('8'));
     }
     sandbox
-        .run("review --plan p.plan --accept 1.1 --refuse-rest")
+        .run("review --plan p.plan --accept 1.1 --refuse rest")
         .ok();
     assert_eq!(
         sandbox.run("find 'B-' a.txt --bare --after p.plan").out,

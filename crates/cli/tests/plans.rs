@@ -77,8 +77,8 @@ fn decided_without_a_screen() {
         ("--accept 1.1,1.2 --refuse 2.1", (2, 1, 22)),
         ("--accept kind:1", (14, 0, 11)),
         ("--accept kind:1..2,1.1", (24, 0, 1)),
-        ("--refuse 'file:notices/0*' --accept-rest", (9, 16, 0)),
-        ("--accept 'file:01*.md&line:6,8' --refuse-rest", (3, 22, 0)),
+        ("--refuse 'file:notices/0*' --accept rest", (9, 16, 0)),
+        ("--accept 'file:01*.md&line:6,8' --refuse rest", (3, 22, 0)),
         ("--accept line:1.. --refuse line:6", (18, 7, 0)),
     ] {
         let sandbox = saved();
@@ -354,7 +354,7 @@ fn hostile_plans() {
         // What was cut off is refused unless `--partial` says otherwise; the others always are.
         let cut = part.contains("cut off");
         let got = match cut {
-            true => base.run("review --plan p.plan --accept-rest"),
+            true => base.run("review --plan p.plan --accept rest"),
             false => base.run("apply --plan p.plan --yes"),
         };
         assert_eq!(
@@ -579,7 +579,7 @@ fn plans_of_rewrite_files() {
     sandbox.write("gauge.log", format!("\n{}", sandbox.text("gauge.log")));
     said(
         &sandbox
-            .run("review --plan q.plan --accept-rest --renew")
+            .run("review --plan q.plan --accept rest --renew")
             .ok(),
         "Evaluated again: 0 decisions",
     );

@@ -217,17 +217,17 @@ fn without_a_terminal_options_decide() {
     let sandbox = Sandbox::larkmoor();
     let got = sandbox.run("review 'berth (\\d+)' --with 'B-$1' notices");
     assert!(
-        got.status == 2 && got.err.contains("--accept SPEC"),
+        got.status == 2 && got.err.contains("--accept WHICH"),
         "{got:#?}"
     );
     let got = sandbox
-        .run("review 'berth (\\d+)' --with 'B-$1' notices --accept kind:1 --refuse-rest")
+        .run("review 'berth (\\d+)' --with 'B-$1' notices --accept kind:1 --refuse rest")
         .ok();
     assert!(
         got.out.contains("accepted") && !got.out.contains("open"),
         "{}",
         got.out
     );
-    let got = sandbox.run("review zzz --with y notices --accept-rest");
+    let got = sandbox.run("review zzz --with y notices --accept rest");
     assert_eq!(got.status, 1, "{got:#?}");
 }

@@ -132,10 +132,10 @@ fn with_a_review() {
     assert_eq!(sandbox.snapshot(), before);
     sandbox.run("review --refuse line:3").ok();
     assert!(
-        sandbox.run("review --renew --accept-rest").status == 2,
+        sandbox.run("review --renew --accept rest").status == 2,
         "there is no rewrite"
     );
-    sandbox.run("review --accept-rest").ok();
+    sandbox.run("review --accept rest").ok();
     let got = sandbox.run("apply --yes").ok();
     assert!(
         got.out

@@ -8,6 +8,7 @@ mod backtracking;
 pub(crate) mod candidates;
 mod exact;
 pub mod groups;
+pub(crate) mod in_piece;
 mod linear;
 pub mod matches;
 mod messages;
@@ -24,6 +25,7 @@ mod without;
 
 use crate::pattern::candidates::Candidates;
 use crate::pattern::groups::Groups;
+use crate::pattern::in_piece::PieceFinder;
 use crate::pattern::matches::Matches;
 use crate::pattern::options::MatchOptions;
 use crate::pattern::search_error::SearchError;
@@ -192,6 +194,14 @@ impl Pattern {
             Engine::Linear(engine) => engine.candidates(),
             Engine::Backtracking(_) => None,
             Engine::Texts(engine) => engine.candidates(),
+        }
+    }
+
+    /// Searches many lines at once, where that finds the same as searching each.
+    pub(crate) fn piece_finder(&self) -> Option<PieceFinder> {
+        match &self.engine {
+            Engine::Linear(engine) => engine.piece_finder(),
+            Engine::Backtracking(_) | Engine::Texts(_) => None,
         }
     }
 

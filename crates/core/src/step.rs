@@ -5,6 +5,7 @@ pub mod describe;
 pub(crate) mod edit_maker;
 pub mod eval;
 pub mod into_column;
+pub(crate) mod new_text;
 pub(crate) mod template_reader;
 
 use crate::address::Count;

@@ -8,8 +8,26 @@ use std::sync::Arc;
 /// Values that are held apart; more of them are counted together.
 const MOST: usize = 1_000_000;
 
-/// A file, where files are counted apart, and a value.
-type Key = (Option<Arc<Path>>, Option<Box<[u8]>>);
+/// The thing that is counted apart, where there is one, and a value.
+type Key = (Option<TallyKey>, Option<Box<[u8]>>);
+
+/// A thing whose values are counted apart.
+///
+/// ```
+/// use brisk_quill_core::tally::{Tally, TallyKey};
+/// let mut tally = Tally::default();
+/// tally.add(Some(&TallyKey::Cell((*b"open").into())), Some(b"quay"), None);
+/// assert!(matches!(tally.into_rows()[0].key, Some(TallyKey::Cell(_))));
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum TallyKey {
+    /// A file.
+    File(Arc<Path>),
+    /// A line of a file, or a row of a table, from 1.
+    Row(Arc<Path>, u64),
+    /// The rows with a value in some column.
+    Cell(Arc<[u8]>),
+}
 
 /// Counts values.
 ///
@@ -50,8 +68,8 @@ enum Sum {
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TallyRow {
-    /// The file it is counted in, where files are counted apart.
-    pub file: Option<Arc<Path>>,
+    /// The thing it is counted in, where things are counted apart.
+    pub key: Option<TallyKey>,
     /// The value; `None` is a group that took no part.
     pub value: Option<Box<[u8]>>,
     /// The number of its occurrences.
@@ -93,8 +111,8 @@ impl Tally {
     }
 
     /// Counts a value, and adds the number beside it.
-    pub fn add(&mut self, file: Option<&Arc<Path>>, value: Option<&[u8]>, number: Option<&[u8]>) {
-        let key = (file.cloned(), value.map(Box::from));
+    pub fn add(&mut self, key: Option<&TallyKey>, value: Option<&[u8]>, number: Option<&[u8]>) {
+        let key = (key.cloned(), value.map(Box::from));
         let Some(number) = number else {
             return self.seen.add(key, Sum::default);
         };
@@ -125,12 +143,12 @@ impl Tally {
         self.seen.others
     }
 
-    /// The values file by file, the most frequent first; those that are as frequent stand in
+    /// The values key by key, the most frequent first; those that are as frequent stand in
     /// their own order.
     pub fn into_rows(self) -> Vec<TallyRow> {
         let rows = self.seen.into_rows().into_iter();
-        let rows = rows.map(|((file, value), count, sum)| TallyRow {
-            file,
+        let rows = rows.map(|((key, value), count, sum)| TallyRow {
+            key,
             value,
             count,
             too_long: matches!(sum, Sum::TooLong),
@@ -141,9 +159,8 @@ impl Tally {
         });
         let mut rows: Vec<TallyRow> = rows.collect();
         rows.sort_by(|a, b| {
-            let files = a.file.cmp(&b.file);
-            files
-                .then(b.count.cmp(&a.count))
+            let keys = a.key.cmp(&b.key);
+            keys.then(b.count.cmp(&a.count))
                 .then_with(|| a.value.cmp(&b.value))
         });
         rows

@@ -31,7 +31,7 @@ fn text() -> impl Strategy<Value = Vec<u8>> {
     );
     let ending = prop::sample::select(vec!["\n", "\n", "\r\n", "\n\n", "\r\r\n"]);
     let lines = prop::collection::vec((content, ending, 1..12usize), 0..8);
-    (lines, any::<bool>()).prop_map(|(lines, cut)| {
+    (lines, any::<bool>(), any::<bool>()).prop_map(|(lines, cut, has_returns)| {
         let mut text = Vec::new();
         for (content, ending, times) in lines {
             let line = [content.concat(), ending.as_bytes().to_vec()].concat();
@@ -39,6 +39,10 @@ fn text() -> impl Strategy<Value = Vec<u8>> {
         }
         if cut {
             text.pop();
+        }
+        if !has_returns {
+            // Such texts are searched as a whole.
+            text.retain(|byte| *byte != b'\r');
         }
         text
     })
@@ -93,8 +97,14 @@ fn source() -> impl Strategy<Value = String> {
     })
 }
 
-/// Line and offset of a unit, its bytes, and each match in it.
-type Unit = (u64, u64, Vec<u8>, Vec<(Span, MatchStatus)>);
+/// Line and offset of a unit, its bytes, each match in it, and the groups of each.
+type Unit = (
+    u64,
+    u64,
+    Vec<u8>,
+    Vec<(Span, MatchStatus)>,
+    Vec<Vec<Option<Span>>>,
+);
 
 /// The units that were shown.
 #[derive(Debug, Default, PartialEq)]
@@ -115,9 +125,13 @@ impl Shown {
 impl Sink for Shown {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, _: u64) {
         let matches = found.iter().map(|f| (f.span, f.status)).collect();
+        let groups: Vec<_> = found
+            .iter()
+            .map(|f| f.groups.iter().collect::<Vec<_>>())
+            .collect();
         let place = unit.offset(0);
         let bytes = unit.bytes().to_vec();
-        self.0.push((unit.line, place, bytes, matches));
+        self.0.push((unit.line, place, bytes, matches, groups));
     }
 
     fn problem(&mut self, problem: Problem) {
@@ -189,7 +203,7 @@ proptest! {
     #[test]
     fn prefilter_finds_what_each_line_holds(
         text in text(), source in source(), size in prop_oneof![1..9usize, Just(usize::MAX)],
-        whole_word in any::<bool>(), scope in 0..6usize,
+        whole_word in any::<bool>(), scope in 0..6usize, missing in any::<bool>(), groups in any::<bool>(),
     ) {
         let options = MatchOptions { whole_word, ..MatchOptions::default() };
         let Ok(main) = Pattern::new(&source, &options) else {
@@ -203,8 +217,12 @@ proptest! {
             3 => query.pick.spec = spec("2.."),
             _ => {}
         }
+        let by = |prefilter| {
+            let options = RunOptions { missing, groups, ..looking(prefilter) };
+            shown_with(&query, &text, size, &options)
+        };
+        prop_assert_eq!(by(PrefilterUse::Always), by(PrefilterUse::Never), "{}", source);
         let each = shown(&query, &text, size, PrefilterUse::Never);
-        prop_assert_eq!(&shown(&query, &text, size, PrefilterUse::Always), &each, "{}", source);
         // Nor does it matter who looks at which part.
         let search = Rewrite::showing(query.clone());
         prop_assert_eq!(Run::new(&search, &RunOptions::default()).is_local("-"), scope != 2);

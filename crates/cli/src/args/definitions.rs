@@ -282,6 +282,7 @@ Examples:
   bquill tally '^(?:berth |B-)0*(\\d+)$' --group 1 --columns /berth moorings.jsonl --show 10
   bquill tally 'gauge (\\w+) level ([\\d.,]+)' --group 1 --sum 2 gauge.log
   bquill tally '(?i)closed|open' --by file notices/
+  bquill tally crane --columns remark --by status berths.csv
 
 Exit: 0 something was counted, 1 nothing matched, 2 the request is wrong, 3 something could not \
 be read, or is not a number."
@@ -302,22 +303,15 @@ pub struct TallyArgs {
     /// Add up the numbers in this group, for each value.
     #[arg(long, value_name = "GROUP", help_heading = "Output")]
     pub sum: Option<String>,
-    /// Count in each file apart.
-    #[arg(long, value_enum, value_name = "file", help_heading = "Output")]
-    #[arg(hide_possible_values = true)]
-    pub by: Option<TallyBy>,
+    /// Count apart in each file, in each row (or line), or for each value of COLUMN.
+    #[arg(long, value_name = "file|row|COLUMN", help_heading = "Output")]
+    pub by: Option<String>,
     /// Show the N most frequent values, or `all` [default: 40].
     #[arg(long, value_name = "N|all", help_heading = "Output")]
     pub show: Option<String>,
     /// Print one JSON record a line.
     #[arg(long, help_heading = "Output")]
     pub json: bool,
-}
-
-/// The key that a tally is split by.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum TallyBy {
-    File,
 }
 
 #[derive(Args, Debug)]
@@ -601,10 +595,10 @@ pub struct InferArgs {
 /// Conditions that must hold before anything is written.
 #[derive(Args, Clone, Debug, Default)]
 pub struct GuardArgs {
-    /// The number of changes must be in SPEC: `42`, `1..`, `0`, `10..20`; may be repeated.
+    /// The number of changes must be COUNT: `42`, `1..`, `0`, `10..20`; may be repeated.
     #[arg(
         long,
-        value_name = "SPEC",
+        value_name = "COUNT",
         allow_hyphen_values = true,
         help_heading = "Guard"
     )]
@@ -691,7 +685,7 @@ pub struct PlanArgs {
 Examples:
   bquill review 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill review
-  bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..5' --accept-rest
+  bquill review --plan berths.plan --refuse 'file:notices/0*.md&line:1..5' --accept rest
   bquill review --plan berths.plan --report berths.html
   bquill review --plan berths.plan --decisions signe.jsonl renee.jsonl
 
@@ -719,21 +713,15 @@ pub struct ReviewArgs {
     #[arg(long, value_name = "text|shape", num_args = 0..=1, require_equals = true)]
     #[arg(default_missing_value = "auto", help_heading = "Output")]
     pub kinds: Option<String>,
-    /// Accept these changes, without a screen; may be repeated.
-    #[arg(long, value_name = "SPEC", help_heading = "Decisions")]
+    /// Accept these changes, or the `rest`: all that are open then; without a screen; may be repeated.
+    #[arg(long, value_name = "WHICH", help_heading = "Decisions")]
     pub accept: Vec<String>,
-    /// Refuse these changes, without a screen; may be repeated.
-    #[arg(long, value_name = "SPEC", help_heading = "Decisions")]
+    /// Refuse these changes, or the `rest`; without a screen; may be repeated.
+    #[arg(long, value_name = "WHICH", help_heading = "Decisions")]
     pub refuse: Vec<String>,
     /// Import decisions that reviewers saved on a page, without a screen.
     #[arg(long, value_name = "FILE", num_args = 1.., value_hint = ValueHint::FilePath, help_heading = "Decisions")]
     pub decisions: Vec<PathBuf>,
-    /// Then accept every open change.
-    #[arg(long, conflicts_with = "refuse_rest", help_heading = "Decisions")]
-    pub accept_rest: bool,
-    /// Then refuse every open change.
-    #[arg(long, help_heading = "Decisions")]
-    pub refuse_rest: bool,
     /// Save the plan as a page for a browser, and end: others read it there and decide.
     #[arg(long, value_name = "FILE.html", value_hint = ValueHint::FilePath, help_heading = "Output")]
     pub report: Option<PathBuf>,

@@ -7,7 +7,7 @@
 mod sheet_plan;
 mod taker;
 
-use crate::args::definitions::{ExtractArgs, SheetForm, TableArgs};
+use crate::args::definitions::{ExtractArgs, SheetForm};
 use crate::args::split::{Part, put_pattern};
 use crate::commands::extract::sheet_plan::{Pick, SheetPlan};
 use crate::commands::extract::taker::Taker;
@@ -16,17 +16,14 @@ use crate::commands::search::{Request, Seer};
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::{Output, Page};
-use crate::render::names::file_name;
 use crate::render::row_writer::{RowWriter, Value};
 use crate::render::sentence::{Extracted, extract_sentence};
 use crate::status::Status;
-use brisk_quill_core::columns::layout::Format;
 use brisk_quill_core::columns::row::{Field, Row};
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::collector::SearchedUnit;
-use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::source::Source;
 use std::collections::HashSet;
 
@@ -136,39 +133,13 @@ fn lost_keys(rows: u64) -> Diagnostic {
     Diagnostic::trouble(message).remedy("name the columns with `--select`, or write `--as jsonl`")
 }
 
-/// Files whose form is known are read as tables where their columns are kept or chosen from.
-fn request(args: &ExtractArgs, mut parts: Vec<Part>) -> Result<Request, Diagnostic> {
-    let files = &args.files;
+/// Files whose form is known are read as tables where rows are counted, or their columns are kept or chosen from.
+fn request(args: &ExtractArgs, parts: Vec<Part>) -> Result<Request, Diagnostic> {
     let keeps = args.beside || args.chosen.is_some();
-    let by_row = keeps || args.counts;
-    let told = files.table.format.is_some() || files.table.delimiter.is_some();
-    let mut open = parts
-        .first_mut()
-        .filter(|part| by_row && part.step.unit.is_none());
-    if told && let Some(part) = open.take() {
-        part.step.unit = Some("cell".into());
+    match keeps || args.counts {
+        true => Request::of_rows(parts, &args.files, keeps),
+        false => Request::new(parts, &args.files),
     }
-    if open.is_none() {
-        return Request::new(parts, files);
-    }
-    // How columns are read does not matter for which files are meant.
-    let asked = options::query(parts.clone(), &TableArgs::default())?;
-    let sources = options::listed(asked.paths, files, FileUse::Read)?;
-    let is_table = |source: &&Source| Format::of_path(source.path()).is_some();
-    let all = &sources.listing.sources;
-    let (table, text) = (all.iter().find(is_table), all.iter().find(|s| !is_table(s)));
-    if let (Some(table), Some(text), true) = (table, text, keeps) {
-        let (table, text) = (file_name(table), file_name(text));
-        return Err(Diagnostic::wrong(format!(
-            "{table} has columns and {text} has none, and one sheet cannot keep both"
-        ))
-        .remedy("name files of one kind, or add `--unit line` to read all of them as lines"));
-    }
-    if let (Some(_), None, Some(part)) = (table, text, parts.first_mut()) {
-        part.step.unit = Some("cell".into());
-    }
-    let asked = options::query(parts, &files.table)?;
-    Request::over(asked.query, sources, files)
 }
 
 /// Finds out how many matches a record has at most, and how many cells.

@@ -30,9 +30,11 @@ use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal};
 use std::ops::ControlFlow;
 
+/// All changes that are open once the others are decided about.
+const REST: &str = "rest";
+
 pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
-    let decides =
-        !args.accept.is_empty() || !args.refuse.is_empty() || args.accept_rest || args.refuse_rest;
+    let decides = !args.accept.is_empty() || !args.refuse.is_empty();
     let takes_in = !args.decisions.is_empty();
     let silent = decides || takes_in || args.report.is_some();
     if let Some(page) = &args.report {
@@ -102,7 +104,7 @@ fn needs_terminal() -> Result<(), Diagnostic> {
         true => Ok(()),
         false => Err(
             Diagnostic::wrong("there is no terminal to review on").remedy(
-                "decide with `--accept SPEC`, `--refuse SPEC`, `--accept-rest`, `--refuse-rest`",
+                "decide with `--accept WHICH` and `--refuse WHICH`; `rest` is all that is open",
             ),
         ),
     }
@@ -164,19 +166,30 @@ pub fn evaluate(
 fn decisions(args: &ReviewArgs) -> Result<Decisions, Diagnostic> {
     let mut decisions = Decisions::default();
     // Those that refuse go last, so they win.
+    let mut of_rest = None;
     for (option, texts, decision) in [
         ("--accept", &args.accept, Decision::Accepted),
         ("--refuse", &args.refuse, Decision::Refused),
     ] {
         for text in texts {
+            if text == REST {
+                if of_rest
+                    .replace(decision)
+                    .is_some_and(|other| other != decision)
+                {
+                    return Err(Diagnostic::wrong(
+                        "`--accept rest` and `--refuse rest` cannot be combined",
+                    )
+                    .remedy("keep one of them"));
+                }
+                continue;
+            }
             let added = decisions.add(text, decision);
             added.map_err(|error| Diagnostic::fault(option, text, &error))?;
         }
     }
-    match (args.accept_rest, args.refuse_rest) {
-        (true, _) => decisions.decide_rest(Decision::Accepted),
-        (_, true) => decisions.decide_rest(Decision::Refused),
-        _ => {}
+    if let Some(decision) = of_rest {
+        decisions.decide_rest(decision);
     }
     let checked = decisions.check();
     checked.map_err(|error| Diagnostic::wrong(error.to_string()))?;

@@ -1,6 +1,6 @@
 //! One query over all the files of a request, for the verbs that only look.
 
-use crate::args::definitions::{AfterArgs, FilesArgs};
+use crate::args::definitions::{AfterArgs, FilesArgs, TableArgs};
 use crate::args::split::{Part, put_pattern};
 use crate::commands::ends::{report_failed, report_unreadable, stopped};
 use crate::commands::plans;
@@ -8,8 +8,10 @@ use crate::diagnostic::Diagnostic;
 use crate::host::cancel_token;
 use crate::options;
 use crate::output::{Output, Page};
+use crate::render::names::file_name;
 use crate::signals;
 use crate::status::Status;
+use brisk_quill_core::columns::layout::Format;
 use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
@@ -236,6 +238,41 @@ impl Request {
         let asked = options::query(parts, &args.table)?;
         let sources = options::listed(asked.paths, args, FileUse::Read)?;
         Self::over(asked.query, sources, args)
+    }
+
+    /// The same, where rows matter: files whose form is known are read as tables, unless it is said what the unit is. Where
+    /// all must have columns, since some are looked at, no text without any may be among them.
+    pub fn of_rows(
+        mut parts: Vec<Part>,
+        files: &FilesArgs,
+        all_have_columns: bool,
+    ) -> Result<Self, Diagnostic> {
+        let told = files.table.format.is_some() || files.table.delimiter.is_some();
+        let mut open = parts.first_mut().filter(|part| part.step.unit.is_none());
+        if told && let Some(part) = open.take() {
+            part.step.unit = Some("cell".into());
+        }
+        if open.is_none() {
+            return Self::new(parts, files);
+        }
+        // How columns are read does not matter for which files are meant.
+        let asked = options::query(parts.clone(), &TableArgs::default())?;
+        let sources = options::listed(asked.paths, files, FileUse::Read)?;
+        let is_table = |source: &&Source| Format::of_path(source.path()).is_some();
+        let all = &sources.listing.sources;
+        let (table, text) = (all.iter().find(is_table), all.iter().find(|s| !is_table(s)));
+        if let (Some(table), Some(text), true) = (table, text, all_have_columns) {
+            let (table, text) = (file_name(table), file_name(text));
+            return Err(Diagnostic::wrong(format!(
+                "{table} has columns and {text} has none, and one sheet cannot keep both"
+            ))
+            .remedy("name files of one kind, or add `--unit line` to read all of them as lines"));
+        }
+        if let (Some(_), None, Some(part)) = (table, text, parts.first_mut()) {
+            part.step.unit = Some("cell".into());
+        }
+        let asked = options::query(parts, &files.table)?;
+        Self::over(asked.query, sources, files)
     }
 
     /// A query over files that are known.

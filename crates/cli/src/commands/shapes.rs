@@ -131,17 +131,23 @@ impl Form {
     fn named(&self) -> (String, String) {
         match self {
             Self::Shape(_) => Default::default(),
-            Self::Char(c) => {
-                let name = unicode_names2::name(*c).map(|name| name.to_string());
-                let control = || "a control character".to_owned();
-                (
-                    format!("U+{:04X}", u32::from(*c)),
-                    name.unwrap_or_else(control),
-                )
-            }
+            Self::Char(c) => (format!("U+{:04X}", u32::from(*c)), char_name(*c).to_owned()),
             Self::Byte(byte) => (format!("{byte:02X}"), "a byte that is not UTF-8".into()),
         }
     }
+}
+
+/// The name of a character in the Unicode Standard; of one in a script that is not listed, what it is.
+fn char_name(c: char) -> &'static str {
+    const NAMES: &str = include_str!("shapes/char_names.txt");
+    let code = format!("{:04X} ", u32::from(c));
+    let name = NAMES.lines().find_map(|line| line.strip_prefix(&code));
+    name.unwrap_or(match c {
+        c if c.is_control() => "a control character",
+        c if c.is_alphabetic() => "a letter of another script",
+        c if c.is_numeric() => "a digit or number of another script",
+        _ => "a sign",
+    })
 }
 
 /// The first value with a thing.

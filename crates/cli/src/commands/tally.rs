@@ -11,14 +11,17 @@ use crate::render::grid::{Align, Grid};
 use crate::render::names::path_name;
 use crate::render::sentence::tally_sentence;
 use crate::status::Status;
+use brisk_quill_core::columns::list::Column;
+use brisk_quill_core::describe::shown;
 use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::{counted, number, share};
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::records::field::{Base64, Coded, Optional, line as record_line};
 use brisk_quill_core::records::find::{TallyTotalsRecord, ValueRecord};
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::span::Span;
-use brisk_quill_core::tally::{Tally, TallyRow};
+use brisk_quill_core::tally::{Tally, TallyKey, TallyRow};
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
 use brisk_quill_files::source::Source;
@@ -28,7 +31,15 @@ use std::path::Path;
 use std::sync::Arc;
 
 pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
-    let mut request = Request::new(parts, &args.files)?.after(&args.texts, output)?;
+    let by = By::of(args.by.as_deref())?;
+    let request = match &by {
+        By::Row | By::Cell(_) => Request::of_rows(parts, &args.files, matches!(by, By::Cell(_)))?,
+        By::Nothing | By::File => Request::new(parts, &args.files)?,
+    };
+    let mut request = request.after(&args.texts, output)?;
+    if let (By::Cell(column), Some(columns)) = (&by, &mut request.query.columns) {
+        columns.also.push(column.clone());
+    }
     let groups = request.query.pattern.groups().clone();
     let group = |option, text: &Option<String>| {
         let text = text.as_deref();
@@ -43,8 +54,8 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         tally: Tally::default(),
         value,
         sum,
-        by_file: args.by.is_some(),
-        file: None,
+        by: by.clone(),
+        path: None,
         json: args.json,
     };
     let options = RunOptions {
@@ -60,11 +71,14 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         print_records(&rows, total, &searched, no_numbers, output);
     } else {
         output.say(&format!("{sentence}\n\n"));
-        print_table(&rows, total, top, sum.is_some(), args.by.is_some(), output);
+        print_table(&rows, total, top, (sum.is_some(), &by), output);
         let values = counted((rows.len()) as u64, "value");
         let files = counted(searched.files.read, "file");
         let text = format!("\n{values} in {} in {files}.\n", counted(total, "match"));
         output.say(&text);
+        if groups.len() == 2 && args.group.is_none() && sum.is_none() {
+            output.say("`--group 1` counts the text of the group alone.\n");
+        }
         if others > 0 {
             let text = format!("{} of further values are not told apart.\n", number(others));
             output.say(&text);
@@ -100,31 +114,41 @@ fn print_table(
     rows: &[TallyRow],
     total: u64,
     top: usize,
-    sums: bool,
-    by_file: bool,
+    (sums, by): (bool, &By),
     output: &mut Output,
 ) {
-    let mut heads = vec![("count", Align::Right), ("share", Align::Right)];
+    let mut heads = vec![
+        ("count".to_owned(), Align::Right),
+        ("share".to_owned(), Align::Right),
+    ];
     if sums {
-        heads.push(("sum", Align::Right));
+        heads.push(("sum".to_owned(), Align::Right));
     }
-    if by_file {
-        heads.push(("file", Align::Left));
+    match by {
+        By::Nothing => {}
+        By::File => heads.push(("file".to_owned(), Align::Left)),
+        By::Row => {
+            heads.push(("file".to_owned(), Align::Left));
+            heads.push(("row".to_owned(), Align::Right));
+        }
+        By::Cell(column) => heads.push((shown(column), Align::Left)),
     }
-    heads.push(("value", Align::Left));
+    heads.push(("value".to_owned(), Align::Left));
     let mut grid = Grid::new(heads);
     for row in rows.iter().take(top) {
         let mut cells = vec![number(row.count), share(row.count, total)];
         if sums {
             cells.push(row.sum.clone().unwrap_or_else(|| "–".into()));
         }
-        if by_file {
-            cells.push(row.file.as_deref().map_or_else(String::new, path_name));
+        match &row.key {
+            None => {}
+            Some(TallyKey::File(path)) => cells.push(path_name(path)),
+            Some(TallyKey::Row(path, row)) => cells.extend([path_name(path), number(*row)]),
+            Some(TallyKey::Cell(value)) => cells.push(shown_value(value)),
         }
         cells.push(match row.value.as_deref() {
             None => "(took no part)".into(),
-            Some(b"") => "(empty)".into(),
-            Some(value) => visible(value),
+            Some(value) => shown_value(value),
         });
         grid.add(cells);
     }
@@ -148,12 +172,22 @@ fn print_records(
     output: &mut Output,
 ) {
     for row in rows {
-        let path = row.file.as_deref().map(|path| path.as_os_str().as_bytes());
+        let (path, number, cell) = match &row.key {
+            None => (None, None, None),
+            Some(TallyKey::File(path)) => (Some(path), None, None),
+            Some(TallyKey::Row(path, row)) => (Some(path), Some(*row), None),
+            Some(TallyKey::Cell(value)) => (None, None, Some(value)),
+        };
+        let path = path.map(|path| path.as_os_str().as_bytes());
         let (path, path_b64) = optional(path.map(Coded::of_path));
+        let (by, by_b64) = optional(cell.map(|value| Coded::of(value)));
         let (value, value_b64) = optional(row.value.as_deref().map(Coded::of));
         output.data(&record_line(&ValueRecord {
             path,
             path_b64,
+            row: number,
+            by,
+            by_b64,
             value,
             value_b64,
             count: row.count,
@@ -185,23 +219,72 @@ struct Counter {
     tally: Tally,
     value: usize,
     sum: Option<usize>,
-    by_file: bool,
-    file: Option<Arc<Path>>,
+    by: By,
+    path: Option<Arc<Path>>,
     json: bool,
+}
+
+/// The things whose values are counted apart.
+#[derive(Clone)]
+enum By {
+    Nothing,
+    File,
+    Row,
+    Cell(Column),
+}
+
+impl By {
+    fn of(text: Option<&str>) -> Result<Self, Diagnostic> {
+        Ok(match text {
+            None => Self::Nothing,
+            Some("file") => Self::File,
+            Some("row") => Self::Row,
+            Some(text) => Self::Cell(
+                text.parse()
+                    .map_err(|error| Diagnostic::fault("--by", text, &error))?,
+            ),
+        })
+    }
+
+    /// The thing that a unit of the file at `path` is counted in; `None` where it has no such cell.
+    fn key(&self, path: Option<&Arc<Path>>, unit: &UnitView<'_>) -> Option<TallyKey> {
+        let path = path.cloned()?;
+        Some(match self {
+            Self::Nothing => return None,
+            Self::File => TallyKey::File(path),
+            Self::Row => {
+                let row = unit.cell.and_then(|cell| cell.row().number);
+                TallyKey::Row(path, row.unwrap_or(unit.line))
+            }
+            Self::Cell(column) => {
+                let value = unit.cell.and_then(|cell| cell.row().value(column));
+                TallyKey::Cell(Arc::from(&*value.unwrap_or_default()))
+            }
+        })
+    }
+}
+
+/// A value in a table that is read.
+fn shown_value(value: &[u8]) -> String {
+    match value {
+        b"" => "(empty)".into(),
+        value => visible(value),
+    }
 }
 
 impl Seer for Counter {
     fn begin_file(&mut self, source: &Source) {
-        self.file = self.by_file.then(|| source.path().into());
+        self.path = Some(source.path().into());
     }
 
     fn unit(&mut self, _: &Source, seen: &SearchedUnit<'_>, _: &mut Page) {
         let bytes = seen.unit.bytes();
+        let key = self.by.key(self.path.as_ref(), seen.unit);
         let text = |span: Option<Span>| span.map(|span| &bytes[span.range()]);
         for finding in seen.found.picked() {
             let value = text(finding.groups.get(self.value));
             let number = self.sum.and_then(|group| text(finding.groups.get(group)));
-            self.tally.add(self.file.as_ref(), value, number);
+            self.tally.add(key.as_ref(), value, number);
         }
     }
 

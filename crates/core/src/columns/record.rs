@@ -37,3 +37,24 @@ pub(crate) struct Record<'t> {
     /// Its members in JSON Lines.
     pub members: &'t Members<'t>,
 }
+
+/// A cell that is added at the end of a row.
+#[derive(Clone, Copy)]
+pub(crate) struct NewCell<'c> {
+    /// The name of its column.
+    pub name: &'c str,
+    pub value: &'c [u8],
+    /// It is a number of JSON, where the row is an object.
+    pub is_number: bool,
+}
+
+impl<'c> NewCell<'c> {
+    /// A cell with a text.
+    pub fn text(name: &'c str, value: &'c [u8]) -> Self {
+        Self {
+            name,
+            value,
+            is_number: false,
+        }
+    }
+}

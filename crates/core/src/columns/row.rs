@@ -7,7 +7,7 @@ use crate::columns::layout::Layout;
 use crate::columns::list::Column;
 use crate::columns::members::Members;
 use crate::columns::pointer::escaped;
-use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::record::{NewCell, RawCell, Record, ScannedRecord};
 use crate::columns::spelling::Spelling;
 use crate::columns::table::{Selected, Table, pointer_of};
 use crate::edits::{Edit, splice};
@@ -169,27 +169,6 @@ impl<'t> Field<'t> {
                 None => Self::Json(raw),
             },
             _ => Self::Json(raw),
-        }
-    }
-}
-
-/// A cell that is added at the end of a row.
-#[derive(Clone, Copy)]
-pub(crate) struct NewCell<'c> {
-    /// The name of its column.
-    pub name: &'c str,
-    pub value: &'c [u8],
-    /// It is a number of JSON, where the row is an object.
-    pub is_number: bool,
-}
-
-impl<'c> NewCell<'c> {
-    /// A cell with a text.
-    pub fn text(name: &'c str, value: &'c [u8]) -> Self {
-        Self {
-            name,
-            value,
-            is_number: false,
         }
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::infer::case::Case;
 use crate::infer::filters::Filters;
+use crate::infer::program::Text;
 use crate::infer::slots::{Choice, Setting};
 use crate::infer::templates::Window;
 use crate::infer::tokens::shape;
@@ -10,7 +11,7 @@ use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
 
 /// The examples of one step, and what is known about all of them.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Examples<'e> {
     pub filters: &'e Filters,
     /// Those that change.
@@ -23,6 +24,8 @@ pub(super) struct Examples<'e> {
     pub probes: &'e [&'e [char]],
     /// The patterns of spans that were asked for before.
     pub known: &'e KnownChoices,
+    /// The texts of the data.
+    pub data: &'e [Text],
 }
 
 impl<'e> Examples<'e> {

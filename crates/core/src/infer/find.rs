@@ -7,7 +7,7 @@ use crate::infer::conditions::narrowed;
 use crate::infer::copies::CopyMap;
 use crate::infer::examples::Examples;
 use crate::infer::found::Found;
-use crate::infer::rank::Program;
+use crate::infer::program::Program;
 use crate::infer::readings::{Source, read_further};
 use crate::infer::regions::plans;
 use crate::infer::rename::renames;
@@ -25,6 +25,8 @@ const CANDIDATES_MOST: usize = 400;
 const ONE_STEP: f64 = 0.6;
 /// The share of it that looking for copies may take.
 const OF_COPIES: f64 = 0.3;
+/// The share of what is left then that looking at a part of the examples may take.
+const OF_PART: f64 = 0.15;
 /// The share of what is left then that the step of one group of examples may take.
 const OF_GROUP: f64 = 0.35;
 
@@ -50,12 +52,16 @@ const OF_LINES: Limits = Limits {
 /// The programs that make all examples.
 pub(super) fn programs(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Program> {
     let one_step = budget.with_share(ONE_STEP, |budget| one_step_of(examples, budget));
+    let single = |candidate: Candidate| Program {
+        cost: candidate.cost,
+        steps: vec![candidate],
+    };
     if !one_step.is_empty() {
-        let single = |candidate: Candidate| Program {
-            cost: candidate.cost,
-            steps: vec![candidate],
-        };
         return one_step.into_iter().map(single).collect();
+    }
+    let of_part = of_parts(examples, budget);
+    if !of_part.is_empty() {
+        return of_part.into_iter().map(single).collect();
     }
     let of_groups = groups(examples, |examples| {
         budget.with_share(OF_GROUP, |budget| one_step_of(examples, budget))
@@ -66,6 +72,33 @@ pub(super) fn programs(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Prog
     };
     let all = combined(&of_groups).into_iter().map(program);
     all.filter(|program| makes_all(program, examples)).collect()
+}
+
+/// The candidates that are found from the first example alone, the last, or both, and make all of them: what a search for
+/// all at once passes by.
+fn of_parts(examples: &Examples<'_>, budget: &mut Budget) -> Vec<Candidate> {
+    let (Some(first), Some(last)) = (examples.changed.first(), examples.changed.last()) else {
+        return Vec::new();
+    };
+    if examples.changed.len() < 2 {
+        return Vec::new();
+    }
+    let mut parts = vec![vec![*first], vec![*last]];
+    if examples.changed.len() > 2 {
+        parts.push(vec![*first, *last]);
+    }
+    for changed in parts {
+        let part = Examples {
+            changed,
+            ..examples.clone()
+        };
+        let mut found = budget.with_share(OF_PART, |budget| one_step_of(&part, budget));
+        found.retain(|candidate| holds(candidate, examples));
+        if !found.is_empty() {
+            return found;
+        }
+    }
+    Vec::new()
 }
 
 /// True if a program makes all examples, and leaves alone what must stay.

@@ -7,9 +7,10 @@ use crate::infer::case::Case;
 use crate::infer::examples::{Examples, KnownChoices};
 use crate::infer::filters::Filters;
 use crate::infer::find::programs;
+use crate::infer::program::Text;
 use crate::infer::proposal::{Proposal, alone, changed, made_of, step};
 use crate::infer::questions::Questions;
-use crate::infer::rank::{Ranked, Text, rank, relatives_behind};
+use crate::infer::rank::{Ranked, rank, relatives_behind};
 use crate::infer::refusal::Refusal;
 use crate::infer::task::{EXAMPLE_MOST, EXAMPLES_MOST, Pair, Task};
 use crate::infer::tokens::{exact_digits, text_of, tokens};
@@ -124,12 +125,31 @@ impl<'t> Search<'t> {
         }
     }
 
-    /// Texts that tell candidates apart: of each exact form one before a second.
+    /// Texts that tell candidates apart: of each exact form one before a second, then of each text but for its digits; from all
+    /// parts of the data, which is often sorted.
     fn probes(&self) -> Vec<&[char]> {
-        let mut seen = BTreeSet::new();
-        let texts = self.texts.iter().map(|text| &text.text[..]);
-        let (mut first, others): (Vec<_>, Vec<_>) =
-            texts.partition(|text| seen.insert(exact_digits(text)));
+        let spread = |number: usize| (number as u32).wrapping_mul(0x9E37_79B1);
+        let mut texts: Vec<(usize, &[char])> = (self.texts.iter())
+            .map(|text| &text.text[..])
+            .enumerate()
+            .collect();
+        texts.sort_by_key(|(number, _)| spread(*number));
+        let texts = texts.into_iter().map(|(_, text)| text);
+        let folded = |text: &[char]| -> String {
+            let digit = |c: &char| if c.is_ascii_digit() { '9' } else { *c };
+            text.iter().map(digit).collect()
+        };
+        let (mut forms, mut words) = (BTreeSet::new(), BTreeSet::new());
+        let (mut first, others): (Vec<_>, Vec<_>) = texts.partition(|text| {
+            let is_new = forms.insert(exact_digits(text));
+            if is_new {
+                words.insert(folded(text));
+            }
+            is_new
+        });
+        let (second, others): (Vec<_>, Vec<_>) =
+            (others.into_iter()).partition(|text| words.insert(folded(text)));
+        first.extend(second);
         first.extend(others);
         let mut length = 0;
         let mut fits = |text: &&[char]| {
@@ -154,6 +174,7 @@ impl<'t> Search<'t> {
             cell: self.task.cells,
             probes: &self.probes(),
             known: &known,
+            data: &self.texts,
         };
         let programs = programs(&examples, &mut budget);
         let ranked = rank(

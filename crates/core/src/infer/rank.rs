@@ -2,55 +2,12 @@
 
 use crate::infer::candidate::{Candidate, Made, Written};
 use crate::infer::case::Case;
+use crate::infer::evidence::Evidence;
 use crate::infer::filters::Filters;
 use crate::infer::form::Piece;
+use crate::infer::program::{Program, Text};
 use crate::infer::tokens::{Kind, Token, exact_digits, shape, text_of, tokens};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
-
-/// A text of the data that no example speaks of.
-#[derive(Clone, Debug)]
-pub(super) struct Text {
-    pub text: Vec<char>,
-    /// The number of its line, from 1.
-    pub line: u64,
-    /// It was left alone before a later one was changed, which speaks a little for its staying so.
-    pub weak: bool,
-}
-
-/// The steps of one proposal, done in order.
-#[derive(Clone, Debug)]
-pub(super) struct Program {
-    pub steps: Vec<Candidate>,
-    /// The cost of writing it.
-    pub cost: f64,
-}
-
-impl Program {
-    /// The text that comes of one.
-    pub fn rewrite(
-        &self,
-        text: &[char],
-        line: u64,
-        numbers: &mut [u64],
-        filters: &Filters,
-    ) -> Made {
-        let mut now: Option<Vec<char>> = None;
-        for (step, number) in self.steps.iter().zip(numbers) {
-            let input = now.as_deref().unwrap_or(text);
-            match step.rewrite(input, line, *number, filters) {
-                Made::Nothing => {}
-                Made::Failed => return Made::Failed,
-                Made::Text(made) => {
-                    if step.counts() {
-                        *number += step.matches(input) as u64;
-                    }
-                    now = Some(made);
-                }
-            }
-        }
-        now.map_or(Made::Nothing, Made::Text)
-    }
-}
 
 /// A program with what it makes of each text.
 #[derive(Clone, Debug)]
@@ -76,13 +33,13 @@ struct Known {
     after: Vec<Form>,
     untouched: Vec<Form>,
     frequent: BTreeSet<String>,
-    /// The keywords that all examples that changed have.
-    shared: BTreeSet<String>,
+    /// The keywords that all examples that changed have, and some texts lack; with how much it says, 0 to 1, that a text lacks one.
+    shared: Vec<(String, f64)>,
 }
 
 /// The words of a text.
 fn words(text: &[char]) -> BTreeSet<String> {
-    let is_word = |token: &Token| token.kind == Kind::Letters && token.to - token.from > 1;
+    let is_word = |token: &Token| token.kind == Kind::Letters;
     let words = tokens(text).into_iter().filter(is_word);
     words.map(|token| text_of(token.of(text))).collect()
 }
@@ -95,17 +52,17 @@ impl Known {
         for word in distinct.iter().flat_map(|text| words(text)) {
             *counts.entry(word).or_default() += 1;
         }
-        let frequent = counts
-            .into_iter()
-            .filter(|(_, count)| *count > 1)
-            .map(|(word, _)| word)
+        let frequent = (counts.iter())
+            .filter(|(_, count)| **count > 1)
+            .map(|(word, _)| word.clone())
             .collect();
+        let all = distinct.len().max(1) as f64;
         let mut known = Self {
             changed: Vec::new(),
             after: Vec::new(),
             untouched: Vec::new(),
             frequent,
-            shared: BTreeSet::new(),
+            shared: Vec::new(),
         };
         for case in cases {
             let before = known.form(&case.before);
@@ -120,7 +77,19 @@ impl Known {
         }
         let mut of_changed = known.changed.iter().map(|form| form.keywords.clone());
         let first = of_changed.next().unwrap_or_default();
-        known.shared = of_changed.fold(first, |shared, own| &shared & &own);
+        let shared = of_changed.fold(first, |shared, own| &shared & &own);
+        // That a few examples share a word of many texts may be chance.
+        let further = known.changed.len().saturating_sub(1) as f64;
+        let says = |word: &String| {
+            let share = counts.get(word).map_or(1.0, |count| *count as f64 / all);
+            (further * (1.0 / share).ln() / 2.0).min(1.0)
+        };
+        known.shared = shared
+            .into_iter()
+            .map(|word| (says(&word), word))
+            .filter(|(says, _)| *says > 0.05)
+            .map(|(says, word)| (word, says))
+            .collect();
         known
     }
 
@@ -135,6 +104,8 @@ impl Known {
 
 /// Characters that programs are compared on, times the number of programs, at most.
 const COMPARED_MOST: usize = 4_000_000;
+/// Programs that signs in the data are looked for against, at most.
+const JUDGED_MOST: usize = 80;
 /// Programs that are compared even on long texts.
 const COMPARED_LEAST: usize = 30;
 
@@ -164,12 +135,19 @@ pub(super) fn rank(
         }
     }
     let data = Data::of(cases, texts, cell);
+    let evidence = Evidence::new(cases, texts, cell);
     let scored = distinct.into_iter().map(|(program, made)| Ranked {
         score: program.cost + data.cost(&made) + torn_cost(&program, &made, cases, texts),
         program,
         made,
     });
     let mut ranked: Vec<Ranked> = scored.collect();
+    ranked.sort_by(|a, b| a.score.total_cmp(&b.score));
+    // To look for signs takes time.
+    ranked.truncate(JUDGED_MOST);
+    for one in &mut ranked {
+        one.score += evidence.cost(&one.program, &one.made);
+    }
     ranked.sort_by(|a, b| a.score.total_cmp(&b.score));
     ranked
 }
@@ -292,15 +270,17 @@ fn vote(own: &Form, known: &Known) -> f64 {
     let (p, n) = (known.changed.len() as f64, known.untouched.len() as f64);
     let base = 0.6 * ((p + 1.0) / (p + n + 2.0) - 0.5);
     // A word that all examples share, and that is used again and again, says more than the shape.
-    let other_word = !own.keywords.is_empty() && own.keywords.is_disjoint(&known.shared);
-    if !known.shared.is_empty() && other_word {
-        return (0.35 * changed - untouched + base).min(-0.1);
-    }
-    match changed >= 0.95 && untouched >= 0.95 {
+    let lacks = (known.shared.iter())
+        .filter(|(word, _)| !own.keywords.contains(word))
+        .map(|(_, says)| *says)
+        .fold(0.0, f64::max);
+    let by_word = (0.35 * changed - untouched + base).min(-0.1);
+    let by_shape = match changed >= 0.95 && untouched >= 0.95 {
         // Its shape says nothing.
         true => base + 0.1,
         false => changed - untouched + base,
-    }
+    };
+    lacks * by_word + (1.0 - lacks) * by_shape
 }
 
 /// A text of the data, compared with the examples.
@@ -407,6 +387,8 @@ impl Data {
         } else {
             0.0
         };
-        foreign + stays + other_form + length - text.vote
+        // What looks like a result speaks for no change, however alike it is.
+        let vote = if text.is_after { 0.0 } else { text.vote };
+        foreign + stays + other_form + length - vote
     }
 }

@@ -1,12 +1,11 @@
 //! Several steps, where no single one makes all examples: each step for the examples of one form.
 
-use crate::infer::candidate::{Candidate, Written};
+use crate::infer::candidate::Candidate;
 use crate::infer::case::Case;
+use crate::infer::deeds::{STEPS_MOST, by_deed, mostly_copied};
 use crate::infer::examples::Examples;
 use crate::infer::tokens::shape;
 
-/// Steps of one proposal, at most.
-const STEPS_MOST: usize = 3;
 /// Examples that are put into groups, at most; all others are only checked.
 const READ_MOST: usize = 12;
 /// Candidates of each step that are combined, at most.
@@ -21,16 +20,16 @@ pub(super) fn groups<'e>(
     examples: &Examples<'e>,
     mut solve: impl FnMut(&Examples<'e>) -> Vec<Candidate>,
 ) -> Vec<Vec<Candidate>> {
+    let of_deeds = by_deed(examples, &mut solve);
+    if !of_deeds.is_empty() {
+        return of_deeds;
+    }
     let mut left: Vec<&Case> = examples.to_read(READ_MOST);
     let read = left.len();
     let mut groups: Vec<(Vec<&Case>, Vec<Candidate>)> = Vec::new();
     let of = |changed: Vec<&'e Case>| Examples {
-        filters: examples.filters,
         changed,
-        untouched: examples.untouched.clone(),
-        cell: examples.cell,
-        probes: examples.probes,
-        known: examples.known,
+        ..examples.clone()
     };
     while let Some(first) = left.first().copied() {
         if groups.len() == STEPS_MOST {
@@ -77,20 +76,6 @@ pub(super) fn groups<'e>(
         .into_iter()
         .map(|(_, candidates)| candidates)
         .collect()
-}
-
-/// True if at least half of the letters and digits of the new text come from the old one.
-fn mostly_copied(candidate: &Candidate, case: &Case) -> bool {
-    let words = |text: &[char]| text.iter().filter(|c| c.is_alphanumeric()).count();
-    let own: usize = candidate
-        .template
-        .iter()
-        .map(|part| match part {
-            Written::Text(text) => words(text),
-            _ => 0,
-        })
-        .sum();
-    candidate.refers() && 2 * own <= words(&case.after)
 }
 
 /// All ways to take one candidate of each group.

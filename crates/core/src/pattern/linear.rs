@@ -3,6 +3,7 @@
 use crate::pattern::candidates::{Candidates, relaxed_regex};
 use crate::pattern::exact::{ExactFinder, compiled};
 use crate::pattern::groups::Groups;
+use crate::pattern::in_piece::{PieceFinder, in_pieces};
 use crate::pattern::matches::Matches;
 use crate::pattern::search_error::SearchError;
 use crate::pattern::stray::StrayBytes;
@@ -19,6 +20,8 @@ pub(super) struct Engine {
     hir: Arc<Hir>,
     /// Made once it is needed, which for a small text is never.
     relaxed: Arc<OnceLock<Option<Regex>>>,
+    /// The same.
+    in_pieces: Arc<OnceLock<Option<Regex>>>,
 }
 
 impl Engine {
@@ -27,6 +30,7 @@ impl Engine {
             regex: compiled(&hir)?,
             hir: Arc::new(hir),
             relaxed: Arc::default(),
+            in_pieces: Arc::default(),
         })
     }
 
@@ -49,6 +53,16 @@ impl Engine {
     pub(super) fn candidates(&self) -> Option<Candidates> {
         let relaxed = self.relaxed.get_or_init(|| relaxed_regex(&self.hir));
         relaxed.as_ref().map(Candidates::new)
+    }
+
+    pub(super) fn piece_finder(&self) -> Option<PieceFinder> {
+        let regex = self
+            .in_pieces
+            .get_or_init(|| in_pieces(&self.hir, &self.regex));
+        let needs_utf8 = StrayBytes::new(&self.hir, Within::Lines).is_some();
+        regex
+            .as_ref()
+            .map(|regex| PieceFinder::new(regex, needs_utf8))
     }
 
     pub(super) fn finder(&self, within: Within) -> Finder {

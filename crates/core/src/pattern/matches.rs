@@ -64,7 +64,7 @@ impl Matches {
         }
     }
 
-    pub(super) fn clear(&mut self) {
+    pub(crate) fn clear(&mut self) {
         self.slots.clear();
         self.stride = 1;
     }

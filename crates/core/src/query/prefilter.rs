@@ -1,6 +1,9 @@
 //! Lines searched one by one, or only those that may hold a match.
 
 use crate::pattern::candidates::Candidates;
+use crate::pattern::in_piece::PieceFinder;
+use crate::pattern::search_error::SearchError;
+use crate::problem::{Problem, ProblemKind};
 use crate::query::scan::Scan;
 use crate::query::unit_search::UnitSearch;
 use crate::span::Span;
@@ -13,6 +16,9 @@ const WORTH_WHILE: usize = 32 << 10;
 const WEIGHED_AFTER: u64 = 32;
 /// When more than one line in so many is a candidate, each is looked at instead.
 const RARE: u64 = 4;
+
+/// Matches of a line after which it is seen whether to stop.
+const MATCHES_A_LOOK: usize = 4096;
 
 /// The way lines without a match are passed over. The result is always the same.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -36,6 +42,8 @@ pub(super) struct Prefilter {
     candidates: Option<Option<Candidates>>,
     /// The same for a probe and the pattern.
     of_probe: Option<Candidates>,
+    /// `None` until it is wanted; then none where lines must be searched one by one.
+    piece: Option<Option<PieceFinder>>,
 }
 
 impl Prefilter {
@@ -54,6 +62,18 @@ impl Prefilter {
         if !self.is_worth_while(search, scan) {
             return all_lines(search, 0, scan);
         }
+        if !search.is_probing() {
+            let query = search.query;
+            let make = || query.pattern.piece_finder();
+            if let Some(finder) = self.piece.get_or_insert_with(make)
+                && finder.fits(scan.text)
+            {
+                return piece_lines(search, finder, scan);
+            }
+        }
+        if scan.wanted.missing {
+            return all_lines(search, 0, scan);
+        }
         let candidates = match search.is_probing() {
             true => &mut self.of_probe,
             false => {
@@ -70,7 +90,7 @@ impl Prefilter {
 
     /// True unless all lines must be looked at, or may as well be.
     fn is_worth_while(&mut self, search: &UnitSearch<'_>, scan: &Scan<'_>) -> bool {
-        if scan.wanted.missing || !search.query.scope.may_pass_lines() {
+        if !search.query.scope.may_pass_lines() {
             return false;
         }
         match self.how {
@@ -93,6 +113,60 @@ fn all_lines(search: &mut UnitSearch<'_>, from: usize, scan: &mut Scan<'_>) {
             next: line.next + from,
         };
         search.line(shifted, scan);
+    }
+}
+
+/// Looks at the lines with a match, which are found in all of the piece at once, and counts the others, or shows
+/// them where they are wanted.
+fn piece_lines(search: &mut UnitSearch<'_>, finder: &mut PieceFinder, scan: &mut Scan<'_>) {
+    let (text, groups) = (scan.text, scan.wanted.groups);
+    let mut from = 0;
+    let mut found = finder.next(text, 0, groups);
+    while let Some(first) = found {
+        let Some(line) = line_at(text, from, first.from) else {
+            break;
+        };
+        pass_lines(search, Span::new(from, line.content.from), scan);
+        search.matches.clear();
+        let mut stopped = false;
+        while let Some(span) = found.filter(|span| span.from < line.next && !stopped) {
+            finder.push_to(&mut search.matches, line.content.from, groups);
+            found = finder.next(text, span.to, groups);
+            let matches = search.matches.len();
+            stopped =
+                matches.is_multiple_of(MATCHES_A_LOOK) && search.query.pattern.stop().is_set();
+        }
+        if stopped {
+            let (line, kind) = (
+                search.lines_done + 1,
+                ProblemKind::Search(SearchError::Stopped),
+            );
+            let line = Some(line);
+            return scan.visitor.problem(from, Problem { line, kind });
+        }
+        search.found_line(line, scan);
+        from = line.next;
+    }
+    match scan.last && !scan.wanted.missing {
+        true => {}
+        false => pass_lines(search, Span::new(from, text.len()), scan),
+    }
+}
+
+/// Counts lines without a match, or shows each of them.
+fn pass_lines(search: &mut UnitSearch<'_>, place: Span, scan: &mut Scan<'_>) {
+    let passed = &scan.text[place.range()];
+    if !scan.wanted.missing {
+        search.lines_done += count_lines(passed);
+        return;
+    }
+    search.matches.clear();
+    for line in lines(passed) {
+        let shifted = Line {
+            content: line.content.shifted(place.from),
+            next: line.next + place.from,
+        };
+        search.found_line(shifted, scan);
     }
 }
 

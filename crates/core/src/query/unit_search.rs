@@ -30,6 +30,15 @@ pub(super) struct UnitSearch<'q> {
     pub probes_text: bool,
 }
 
+/// The way to the matches of a unit.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Matching {
+    /// It is searched for them.
+    Searched,
+    /// They are known.
+    Known,
+}
+
 /// In lines beyond this, no unit is shown for a probe.
 const LINES_PROBED: u64 = 10_000;
 
@@ -56,6 +65,15 @@ impl<'q> UnitSearch<'q> {
 
     /// Searches a line.
     pub fn line(&mut self, line: Line, scan: &mut Scan<'_>) {
+        self.line_or(line, Matching::Searched, scan);
+    }
+
+    /// Looks at a line whose matches have been collected.
+    pub fn found_line(&mut self, line: Line, scan: &mut Scan<'_>) {
+        self.line_or(line, Matching::Known, scan);
+    }
+
+    fn line_or(&mut self, line: Line, matching: Matching, scan: &mut Scan<'_>) {
         self.lines_done += 1;
         let content = &scan.text[line.content.range()];
         let mut holds = self.scope.line_holds(self.lines_done, content);
@@ -63,7 +81,7 @@ impl<'q> UnitSearch<'q> {
             holds = self.scope.record_holds(content);
         }
         let place = holds.map(|holds| if holds { Place::All } else { Place::None });
-        self.unit(line, self.lines_done, place, scan);
+        self.unit((line, matching), self.lines_done, place, scan);
     }
 
     /// Units that span lines: first the lines are judged, then each match lies in good lines or
@@ -91,7 +109,7 @@ impl<'q> UnitSearch<'q> {
             let content = &scan.text[unit.content.range()];
             let holds = self.scope.record_holds(content);
             let place = holds.map(|holds| if holds { place } else { Place::None });
-            self.unit(unit, number, place, scan);
+            self.unit((unit, Matching::Searched), number, place, scan);
         }
     }
 
@@ -115,7 +133,7 @@ impl<'q> UnitSearch<'q> {
 
     fn unit(
         &mut self,
-        unit: Line,
+        (unit, matching): (Line, Matching),
         number: u64,
         place: Result<Place<'_>, SearchError>,
         scan: &mut Scan<'_>,
@@ -128,8 +146,10 @@ impl<'q> UnitSearch<'q> {
                 let limit = MAX_UNIT_BYTES;
                 return Err(ProblemKind::ParagraphTooLong { limit });
             }
-            let matches = &mut self.matches;
-            self.finder.collect(bytes, wanted.groups, matches)?;
+            if matching == Matching::Searched {
+                let matches = &mut self.matches;
+                self.finder.collect(bytes, wanted.groups, matches)?;
+            }
             Ok(place)
         });
         let place = match searched {

@@ -133,11 +133,18 @@ record! {
 record! {
     /// A value that `tally` counts.
     ValueRecord<'a> = "value" {
-        /// The path of the file, with `--by file`.
+        /// The path of the file, with `--by file` and `--by row`.
         path: Option<Cow<'a, str>>,
         /// Its bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
+        /// The number of the row, or of the line, from 1, with `--by row`.
+        row: Option<u64>,
+        /// The value of the column, with `--by COLUMN`.
+        by: Option<Cow<'a, str>>,
+        /// Its bytes, where they are not UTF-8.
+        #[serde(default)]
+        by_b64: Optional<Base64<'a>>,
         /// The value; `null` where its group took no part.
         value: Option<Cow<'a, str>>,
         /// Its bytes, where they are not UTF-8.

@@ -1,6 +1,7 @@
 //! Edits of the units of a text, made for the matches in them.
 
 mod ensured;
+pub(crate) mod into_row;
 
 use crate::columns::fault::CellFault;
 use crate::columns::row::{Row, RowCell};
@@ -13,7 +14,7 @@ use crate::query::unit_view::UnitView;
 use crate::rewrite::counts::StepCounts;
 use crate::rewrite::seen::SeenUnit;
 use crate::span::Span;
-use crate::step::into_column::NewText;
+use crate::step::new_text::NewText;
 use crate::stop::Stop;
 use crate::template::{MatchContext, Template};
 use crate::unit::{ending_before, line_ends};

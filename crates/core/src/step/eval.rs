@@ -17,8 +17,9 @@ use crate::span::Span;
 use crate::step::Step;
 use crate::step::actions::Action;
 use crate::step::actions::{act, end_row};
+use crate::step::edit_maker::into_row;
 use crate::step::edit_maker::{EditMaker, StepOutcome, StepReceiver};
-use crate::step::into_column::{self, IntoColumn};
+use crate::step::into_column::IntoColumn;
 use crate::unit::ending_before;
 use std::cell::{Cell, RefCell};
 use std::path::{Path, PathBuf};
@@ -291,7 +292,7 @@ impl Visitor for StepVisitor<'_, '_, '_> {
     fn row(&mut self, row: &Row<'_>) {
         end_row(self.action, &mut self.maker, row);
         if let Some(into) = self.into {
-            into_column::end_row(&mut self.maker, row, into);
+            into_row::end_row(&mut self.maker, row, into);
         }
     }
 

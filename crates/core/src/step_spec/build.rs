@@ -32,7 +32,7 @@ impl StepSpec {
         let (query, pairs) = self.query_with(tables)?;
         let mut query = query;
         let action = self.action(&query, pairs, tables)?;
-        let into = self.into_column(&query, &action)?;
+        let into = self.target_of_new_text(&query, &action)?;
         match query.unit {
             UnitKind::Cell if action.is_for_lines() => {
                 return Err(senseless(
@@ -64,7 +64,11 @@ impl StepSpec {
         Ok(step)
     }
 
-    fn into_column(&self, query: &Query, action: &Action) -> Result<Option<IntoColumn>, StepFault> {
+    fn target_of_new_text(
+        &self,
+        query: &Query,
+        action: &Action,
+    ) -> Result<Option<IntoColumn>, StepFault> {
         match (&self.into, self.into_empty) {
             (Some(into), empty) => into_column::build(into, empty, (query, action)).map(Some),
             (None, true) => Err(senseless(

@@ -162,15 +162,13 @@ pub fn open_below(root: &Path, path: &Path) -> io::Result<File> {
     Ok(opened.into())
 }
 
-/// Opens a file, links followed, without waiting; tells whether it is a regular one.
-pub(crate) fn open_at_once(path: &Path) -> io::Result<(OwnedFd, bool)> {
+/// Opens a file, links followed, without waiting; gives the length of a regular one, and `None` for any other.
+pub(crate) fn open_at_once(path: &Path) -> io::Result<(OwnedFd, Option<u64>)> {
     let flags = OFlags::RDONLY | AT_ONCE.difference(OFlags::NOFOLLOW);
     let opened = rustix::fs::open(path, flags, Mode::empty())?;
-    let mode = rustix::fs::fstat(&opened)?.st_mode;
-    Ok((
-        opened,
-        FileType::from_raw_mode(mode) == FileType::RegularFile,
-    ))
+    let found = rustix::fs::fstat(&opened)?;
+    let is_regular = FileType::from_raw_mode(found.st_mode) == FileType::RegularFile;
+    Ok((opened, is_regular.then_some(found.st_size as u64)))
 }
 
 /// Opens a file that must be a regular one, links followed, without waiting.
@@ -180,8 +178,8 @@ pub(crate) fn open_at_once(path: &Path) -> io::Result<(OwnedFd, bool)> {
 /// When it cannot be opened, or is not a regular file ([`NotRegular`]).
 pub fn open_regular(path: &Path) -> io::Result<File> {
     match open_at_once(path)? {
-        (opened, true) => Ok(opened.into()),
-        (_, false) => Err(NotRegular::error()),
+        (opened, Some(_)) => Ok(opened.into()),
+        (_, None) => Err(NotRegular::error()),
     }
 }
 
@@ -213,9 +211,9 @@ struct NoWriter;
 ///
 /// When it cannot be read, is neither, is a pipe without a writer, or holds more.
 pub fn read_all(path: &Path, most: u64) -> io::Result<Vec<u8>> {
-    let (opened, is_file) = open_at_once(path)?;
+    let (opened, length) = open_at_once(path)?;
     let mut bytes = Vec::new();
-    if !is_file {
+    if length.is_none() {
         let mode = rustix::fs::fstat(&opened)?.st_mode;
         if FileType::from_raw_mode(mode) != FileType::Fifo {
             return Err(NotRegular::error());

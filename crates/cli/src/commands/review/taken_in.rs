@@ -141,6 +141,6 @@ pub fn check_conflicts(meant: &Meant, output: &mut Output) -> Result<(), Diagnos
         n => format!("{n} changes are decided differently, and are open"),
     };
     Err(Diagnostic::no(message).remedy(
-        "settle them in `bquill review`, or with `--accept SPEC` and `--refuse SPEC`: an open change is not written",
+        "settle them in `bquill review`, or with `--accept WHICH` and `--refuse WHICH`: an open change is not written",
     ))
 }

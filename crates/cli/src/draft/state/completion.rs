@@ -99,7 +99,7 @@ mod tests {
         let cases = [
             ("--whole", Some("-word ")),
             ("-i --wher", Some("e")),
-            ("-i --where-", Some("in ")),
+            ("-i --where-i", Some("n ")),
             ("--un", None),
             ("--lines", Some(" ")),
             ("--lines 3", None),
@@ -114,6 +114,6 @@ mod tests {
                 .named("-i")
                 .is_some_and(|option| option.help.contains("case"))
         );
-        assert_eq!(names.candidates("--un").len(), 3);
+        assert_eq!(names.candidates("--un").len(), 4);
     }
 }

@@ -5,7 +5,8 @@
 
 use crate::columns::fault::CellFault;
 use crate::columns::list::Column;
-use crate::columns::row::{NewCell, Row};
+use crate::columns::record::NewCell;
+use crate::columns::row::Row;
 use crate::describe::{QueryWords, quoted, shown};
 use crate::edits::{Edit, GroupTexts};
 use crate::problem::{Problem, ProblemKind};
