@@ -107,36 +107,13 @@ impl Write for StreamOut {
 pub(crate) fn open_at_once(path: &Path, watch: &Arc<CancelToken>) -> io::Result<Box<dyn Read>> {
     let (file, length) = open(path)?;
     Ok(match length {
-        Some(length) => Box::new(Regular {
-            file: File::from(file),
-            length,
-            read: 0,
-        }),
+        // One without a length, such as those that the system makes as they are read, ends where a read gives nothing.
+        Some(0) => Box::new(File::from(file)),
+        // Any other ends where it did when it was opened: no call is needed to learn that.
+        Some(length) => Box::new(File::from(file).take(length)),
         None => Box::new(Waiting {
             input: file,
             watch: Arc::clone(watch),
         }),
     })
-}
-
-/// A regular file, which ends where it did when it was opened: no call is needed to learn that. One without a length, such
-/// as those that the system makes as they are read, ends where a read gives nothing.
-struct Regular {
-    file: File,
-    length: u64,
-    read: u64,
-}
-
-impl Read for Regular {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let most = match self.length {
-            0 => buffer.len(),
-            length if self.read >= length => return Ok(0),
-            length => usize::try_from(length - self.read)
-                .map_or(buffer.len(), |left| left.min(buffer.len())),
-        };
-        let read = self.file.read(&mut buffer[..most])?;
-        self.read += read as u64;
-        Ok(read)
-    }
 }

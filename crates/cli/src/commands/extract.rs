@@ -42,11 +42,11 @@ pub fn run(
     });
     let query = request.query.clone();
     let sources = &request.sources.listing.sources;
-    let sentence = extract_sentence(&query, sources, extracted(args));
-    let judges = args.counts || args.yes_no;
+    let extracted = extracted(args);
+    let sentence = extract_sentence(&query, sources, extracted);
     let options = RunOptions {
         // How many there are does not depend on what they hold.
-        groups: !judges,
+        groups: !extracted.judges(),
         missing: true,
         ..RunOptions::default()
     };
@@ -64,8 +64,13 @@ pub fn run(
         request.run_before(options.clone(), &mut widest)?;
     }
     let repeats = repeats.then_some(widest.most);
-    let names = names(args, taker.names(query.pattern.groups()))?;
-    let plan = SheetPlan::new(args, names, (repeats, widest.cells), (form, in_cells))?;
+    let names = names(args, extracted, taker.names(query.pattern.groups()))?;
+    let plan = SheetPlan::new(
+        (args, extracted),
+        names,
+        (repeats, widest.cells),
+        (form, in_cells),
+    )?;
     let header = !(args.no_header_out || args.files.table.no_header);
     let sheet = RowWriter::new(
         form,
@@ -101,11 +106,15 @@ fn extracted(args: &ExtractArgs) -> Extracted {
 }
 
 /// The names of the columns that are made: those that were given in the place of `usual` ones.
-fn names(args: &ExtractArgs, usual: Vec<String>) -> Result<Vec<String>, Diagnostic> {
-    let usual = match (args.counts, args.yes_no) {
-        (true, _) => vec!["count".to_owned()],
-        (_, true) => vec!["matches".to_owned()],
-        (false, false) => usual,
+fn names(
+    args: &ExtractArgs,
+    extracted: Extracted,
+    usual: Vec<String>,
+) -> Result<Vec<String>, Diagnostic> {
+    let usual = match extracted {
+        Extracted::Count => vec!["count".to_owned()],
+        Extracted::YesNo => vec!["matches".to_owned()],
+        Extracted::Between | Extracted::Groups => usual,
     };
     let Some(list) = &args.name else {
         return Ok(usual);

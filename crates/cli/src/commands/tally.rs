@@ -246,15 +246,14 @@ impl By {
         })
     }
 
-    /// The thing that a unit of the file at `path` is counted in; `None` where it has no such cell.
+    /// The thing that a unit of the file at `path` is counted in, where that matters.
     fn key(&self, path: Option<&Arc<Path>>, unit: &UnitView<'_>) -> Option<TallyKey> {
-        let path = path.cloned()?;
         Some(match self {
             Self::Nothing => return None,
-            Self::File => TallyKey::File(path),
+            Self::File => TallyKey::File(path.cloned()?),
             Self::Row => {
                 let row = unit.cell.and_then(|cell| cell.row().number);
-                TallyKey::Row(path, row.unwrap_or(unit.line))
+                TallyKey::Row(path.cloned()?, row.unwrap_or(unit.line))
             }
             Self::Cell(column) => {
                 let value = unit.cell.and_then(|cell| cell.row().value(column));
@@ -274,7 +273,8 @@ fn shown_value(value: &[u8]) -> String {
 
 impl Seer for Counter {
     fn begin_file(&mut self, source: &Source) {
-        self.path = Some(source.path().into());
+        let by_path = matches!(self.by, By::File | By::Row);
+        self.path = by_path.then(|| source.path().into());
     }
 
     fn unit(&mut self, _: &Source, seen: &SearchedUnit<'_>, _: &mut Page) {

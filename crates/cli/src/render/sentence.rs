@@ -73,6 +73,13 @@ pub enum Extracted {
     YesNo,
 }
 
+impl Extracted {
+    /// True if only whether, or how often, a record matches is asked for.
+    pub fn judges(self) -> bool {
+        matches!(self, Self::Count | Self::YesNo)
+    }
+}
+
 /// `extract`: the groups, or the text between the matches.
 pub fn extract_sentence(query: &Query, sources: &[Source], extracted: Extracted) -> String {
     let words = QueryWords::of(query);

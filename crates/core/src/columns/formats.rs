@@ -12,8 +12,7 @@ pub(crate) mod spaced;
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::delimited::boundary::Boundary;
 use crate::columns::members::Members;
-use crate::columns::record::NewCell;
-use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::record::{NewCell, RawCell, Record, ScannedRecord};
 use crate::columns::spelling::Spelling;
 use crate::span::Span;
 

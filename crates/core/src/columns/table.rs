@@ -125,16 +125,14 @@ impl Table {
                 Err(ColumnFault::IntoItself(into.to_string()))
             }
             Ok(_) => Ok(()),
-            Err(ColumnFault::Unknown { .. }) if self.layout.can_be_widened() => Ok(()),
-            Err(ColumnFault::Beyond { number, .. })
-                if number == next && !self.has_header() && self.layout.can_be_widened() =>
-            {
-                Ok(())
-            }
             Err(ColumnFault::Unknown { .. } | ColumnFault::Beyond { .. })
                 if !self.layout.can_be_widened() =>
             {
                 Err(ColumnFault::CannotAdd)
+            }
+            Err(ColumnFault::Unknown { .. }) => Ok(()),
+            Err(ColumnFault::Beyond { number, .. }) if number == next && !self.has_header() => {
+                Ok(())
             }
             Err(fault) => Err(fault),
         }

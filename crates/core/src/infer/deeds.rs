@@ -9,15 +9,15 @@ use crate::infer::candidate::{Candidate, Written};
 use crate::infer::case::Case;
 use crate::infer::examples::Examples;
 use crate::infer::form::Piece;
-use crate::infer::tokens::{Kind, shape, text_of, tokens};
+use crate::infer::tokens::{Kind, digit_folded, in_all, shape, text_of, token_texts, tokens};
 use std::collections::BTreeSet;
 
 /// Steps of one proposal, at most.
 pub(super) const STEPS_MOST: usize = 3;
 /// Candidates of each group that are combined, at most.
-const COMBINED: usize = 4;
-/// Examples that are put into groups, at most.
-const READ_MOST: usize = 12;
+pub(super) const COMBINED: usize = 4;
+/// Examples that are put into groups, at most; all others are only checked.
+pub(super) const READ_MOST: usize = 12;
 /// Texts of the data that must be changed too: by a group of one example, and by one of several.
 const SUPPORT_OF_ONE: usize = 3;
 const SUPPORT_OF_SEVERAL: usize = 2;
@@ -66,26 +66,21 @@ fn deed(case: &Case, folds_words: bool) -> Deed {
     let kept = longest_common(&old, &new);
     let folded = |tokens: &[String]| -> Vec<String> {
         let fold = |token: &String| {
-            token
-                .chars()
-                .map(|c| match c {
-                    c if c.is_ascii_digit() => '9',
-                    c if folds_words && c.is_alphabetic() => 'a',
-                    c => c,
-                })
-                .collect::<String>()
+            let mut out = String::new();
+            for c in token.chars() {
+                let sign = match folds_words && c.is_alphabetic() {
+                    true => 'a',
+                    false => digit_folded(c),
+                };
+                // However long a number or a folded word is.
+                let folds = sign == '9' || folds_words && sign == 'a';
+                if !(folds && out.ends_with(sign)) {
+                    out.push(sign);
+                }
+            }
+            out
         };
-        let mut all: Vec<String> = tokens.iter().map(fold).collect();
-        for token in &mut all {
-            // However long a number or a folded word is.
-            let mut last = None;
-            token.retain(|c| {
-                let again = last == Some(c) && (c == '9' || folds_words && c == 'a');
-                last = Some(c);
-                !again
-            });
-        }
-        all
+        tokens.iter().map(fold).collect()
     };
     let mut deed = Vec::new();
     let (mut from, mut to) = (0, 0);
@@ -231,14 +226,9 @@ fn calculates(candidate: &Candidate, examples: &Examples<'_>) -> bool {
 /// The tokens, but for blanks, that all of a group have and no other example has.
 fn own_tokens(own: &[&Case], others: &[&Case]) -> BTreeSet<String> {
     let of = |case: &Case| -> BTreeSet<String> {
-        let all = tokens(&case.before).into_iter();
-        all.filter(|token| token.kind != Kind::Blanks)
-            .map(|token| text_of(token.of(&case.before)))
-            .collect()
+        token_texts(&case.before, |token| token.kind != Kind::Blanks)
     };
-    let mut sets = own.iter().map(|case| of(case));
-    let first = sets.next().unwrap_or_default();
-    let mut shared = sets.fold(first, |shared, set| &shared & &set);
+    let mut shared = in_all(own.iter().map(|case| of(case)));
     for case in others {
         for token in of(case) {
             shared.remove(&token);

@@ -5,7 +5,7 @@ use crate::infer::candidate::{Candidate, Made};
 use crate::infer::case::Case;
 use crate::infer::form::{Class, Matcher, Piece};
 use crate::infer::program::{Program, Text};
-use crate::infer::tokens::{Kind, Token, exact_digits, is_inside_word, text_of, tokens};
+use crate::infer::tokens::{Kind, exact_digits, in_all, is_inside_word, token_texts};
 use std::collections::BTreeSet;
 
 /// Texts of the data that are looked at.
@@ -31,16 +31,12 @@ pub(super) struct Evidence<'e> {
 }
 
 fn tokens_of(text: &[char]) -> BTreeSet<String> {
-    let all = tokens(text).into_iter();
-    // One letter says little.
-    let tells = |token: &Token| match token.kind {
+    token_texts(text, |token| match token.kind {
+        // One letter says little.
         Kind::Letters => token.to - token.from > 1,
         Kind::Sign => true,
         Kind::Digits | Kind::Blanks => false,
-    };
-    all.filter(tells)
-        .map(|token| text_of(token.of(text)))
-        .collect()
+    })
 }
 
 impl<'e> Evidence<'e> {
@@ -63,9 +59,7 @@ impl<'e> Evidence<'e> {
         let tokens: Vec<BTreeSet<String>> = texts.iter().map(|(_, text)| tokens_of(text)).collect();
         let (untouched, changed): (Vec<&Case>, Vec<&Case>) =
             cases.iter().partition(|case| case.is_untouched());
-        let mut of_changed = changed.iter().map(|case| tokens_of(&case.before));
-        let first = of_changed.next().unwrap_or_default();
-        let mut shared = of_changed.fold(first, |shared, own| &shared & &own);
+        let mut shared = in_all(changed.iter().map(|case| tokens_of(&case.before)));
         for case in &untouched {
             for token in tokens_of(&case.before) {
                 shared.remove(&token);
@@ -123,14 +117,11 @@ impl<'e> Evidence<'e> {
             if !first.iter().any(|c| c.is_alphabetic()) || own.any(|other| other != first) {
                 continue;
             }
-            let (mut all, mut others) = (0.0, 0.0);
-            for ((_, text), _) in self.texts.iter().zip(changed).filter(|(_, is)| **is) {
-                all += 1.0;
-                let is_other = values(text, group).iter().any(|value| *value != first);
-                others += f64::from(u8::from(is_other));
-            }
+            let others = self.share(changed, |text| {
+                values(text, group).iter().any(|value| *value != first)
+            });
             if others > 0.0 {
-                cost += OTHER * further * (0.5 + 0.5 * others / all);
+                cost += OTHER * further * (0.5 + 0.5 * others);
             }
         }
         cost
@@ -161,12 +152,18 @@ impl<'e> Evidence<'e> {
         if self.changed.iter().any(|case| tears(&case.before)) {
             return 0.0;
         }
-        let (mut all, mut torn) = (0.0, 0.0);
-        for ((_, text), _) in self.texts.iter().zip(changed).filter(|(_, is)| **is) {
-            all += 1.0;
-            torn += f64::from(u8::from(tears(text)));
+        JOINED * self.share(changed, tears)
+    }
+
+    /// The share of the texts that change for which something holds; 0 where none does.
+    fn share(&self, changed: &[bool], holds: impl Fn(&'e [char]) -> bool) -> f64 {
+        let texts = self.texts.iter().zip(changed).filter(|(_, is)| **is);
+        let (mut all, mut with) = (0u32, 0u32);
+        for ((_, text), _) in texts {
+            all += 1;
+            with += u32::from(holds(text));
         }
-        if all == 0.0 { 0.0 } else { JOINED * torn / all }
+        f64::from(with) / f64::from(all.max(1))
     }
 
     /// The forms of what comes of the matches in the examples.
@@ -228,12 +225,8 @@ fn with_runs_caught(pieces: &[Piece]) -> (Vec<Piece>, Vec<usize>) {
             caught.push(groups);
             Piece::Group(vec![piece.clone()])
         }
-        Piece::Group(_) => {
+        Piece::Group(_) | Piece::Maybe(_) => {
             groups += inner_groups(std::slice::from_ref(piece));
-            piece.clone()
-        }
-        Piece::Maybe(inner) => {
-            groups += inner_groups(inner);
             piece.clone()
         }
         Piece::Text(_) | Piece::OneOf(..) | Piece::Start | Piece::End | Piece::Edge => {

@@ -13,7 +13,7 @@ use crate::infer::questions::Questions;
 use crate::infer::rank::{Ranked, rank, relatives_behind};
 use crate::infer::refusal::Refusal;
 use crate::infer::task::{EXAMPLE_MOST, EXAMPLES_MOST, Pair, Task};
-use crate::infer::tokens::{exact_digits, text_of, tokens};
+use crate::infer::tokens::{digit_folded, exact_digits, text_of, tokens};
 use crate::span::Span;
 use std::collections::{BTreeSet, HashMap};
 
@@ -135,10 +135,7 @@ impl<'t> Search<'t> {
             .collect();
         texts.sort_by_key(|(number, _)| spread(*number));
         let texts = texts.into_iter().map(|(_, text)| text);
-        let folded = |text: &[char]| -> String {
-            let digit = |c: &char| if c.is_ascii_digit() { '9' } else { *c };
-            text.iter().map(digit).collect()
-        };
+        let folded = |text: &[char]| -> String { text.iter().copied().map(digit_folded).collect() };
         let (mut forms, mut words) = (BTreeSet::new(), BTreeSet::new());
         let (mut first, others): (Vec<_>, Vec<_>) = texts.partition(|text| {
             let is_new = forms.insert(exact_digits(text));

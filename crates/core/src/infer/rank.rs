@@ -6,7 +6,7 @@ use crate::infer::evidence::Evidence;
 use crate::infer::filters::Filters;
 use crate::infer::form::Piece;
 use crate::infer::program::{Program, Text};
-use crate::infer::tokens::{Kind, Token, exact_digits, shape, text_of, tokens};
+use crate::infer::tokens::{Kind, exact_digits, in_all, shape, token_texts};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 /// A program with what it makes of each text.
@@ -39,9 +39,7 @@ struct Known {
 
 /// The words of a text.
 fn words(text: &[char]) -> BTreeSet<String> {
-    let is_word = |token: &Token| token.kind == Kind::Letters;
-    let words = tokens(text).into_iter().filter(is_word);
-    words.map(|token| text_of(token.of(text))).collect()
+    token_texts(text, |token| token.kind == Kind::Letters)
 }
 
 impl Known {
@@ -75,9 +73,7 @@ impl Known {
                 }
             }
         }
-        let mut of_changed = known.changed.iter().map(|form| form.keywords.clone());
-        let first = of_changed.next().unwrap_or_default();
-        let shared = of_changed.fold(first, |shared, own| &shared & &own);
+        let shared = in_all(known.changed.iter().map(|form| form.keywords.clone()));
         // That a few examples share a word of many texts may be chance.
         let further = known.changed.len().saturating_sub(1) as f64;
         let says = |word: &String| {
@@ -86,9 +82,11 @@ impl Known {
         };
         known.shared = shared
             .into_iter()
-            .map(|word| (says(&word), word))
-            .filter(|(says, _)| *says > 0.05)
-            .map(|(says, word)| (word, says))
+            .map(|word| {
+                let says = says(&word);
+                (word, says)
+            })
+            .filter(|(_, says)| *says > 0.05)
             .collect();
         known
     }

@@ -2,14 +2,9 @@
 
 use crate::infer::candidate::Candidate;
 use crate::infer::case::Case;
-use crate::infer::deeds::{STEPS_MOST, by_deed, mostly_copied};
+use crate::infer::deeds::{COMBINED, READ_MOST, STEPS_MOST, by_deed, mostly_copied};
 use crate::infer::examples::Examples;
 use crate::infer::tokens::shape;
-
-/// Examples that are put into groups, at most; all others are only checked.
-const READ_MOST: usize = 12;
-/// Candidates of each step that are combined, at most.
-const COMBINED: usize = 4;
 
 /// Groups of examples, each of which one step makes, with the candidates of each; none where the groups look like a table of
 /// single cases.

@@ -1,5 +1,7 @@
 //! Texts cut into runs of letters, digits and white space, and the shape of a text.
 
+use std::collections::BTreeSet;
+
 /// The kind of a token.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(super) enum Kind {
@@ -96,15 +98,31 @@ pub(super) fn shape(text: &[char]) -> String {
 
 /// The same with the length of every run of digits.
 pub(super) fn exact_digits(text: &[char]) -> String {
-    let digits = |c: &char| if c.is_ascii_digit() { '9' } else { *c };
     let mut out = String::new();
     for token in tokens(text) {
         match token.kind {
-            Kind::Digits => out.extend(token.of(text).iter().map(digits)),
+            Kind::Digits => out.extend(token.of(text).iter().copied().map(digit_folded)),
             _ => out.push_str(&shape(token.of(text))),
         }
     }
     out
+}
+
+/// The texts of the tokens that are `wanted`, each once.
+pub(super) fn token_texts(text: &[char], wanted: impl Fn(&Token) -> bool) -> BTreeSet<String> {
+    let wanted = tokens(text).into_iter().filter(wanted);
+    wanted.map(|token| text_of(token.of(text))).collect()
+}
+
+/// The texts that are in all of some sets.
+pub(super) fn in_all(mut sets: impl Iterator<Item = BTreeSet<String>>) -> BTreeSet<String> {
+    let first = sets.next().unwrap_or_default();
+    sets.fold(first, |shared, own| &shared & &own)
+}
+
+/// The same character, but `9` for every digit.
+pub(super) fn digit_folded(c: char) -> char {
+    if c.is_ascii_digit() { '9' } else { c }
 }
 
 /// The text of some characters.

@@ -5,7 +5,7 @@
 //! `utf8_empty(false)`, because the engine's own filter drops non-empty matches too; empty
 //! matches inside a character are dropped here instead.
 
-use crate::pattern::matches::{Matches, Slot};
+use crate::pattern::matches::Matches;
 use crate::pattern::search_error::SearchError;
 use crate::pattern::syntax::PatternError;
 use crate::pattern::within::Within;
@@ -106,12 +106,7 @@ impl ExactFinder {
                 at = span.to.max(at) + 1;
                 continue;
             }
-            matches
-                .slots
-                .extend(slots.chunks_exact(2).map(|pair| match (pair[0], pair[1]) {
-                    (Some(from), Some(to)) => Slot::new(from.get(), to.get()),
-                    _ => Slot::NONE,
-                }));
+            matches.push_slots(slots, 0);
             last_end = Some(span.to);
             at = span.to;
         }

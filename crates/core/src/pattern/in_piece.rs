@@ -7,7 +7,7 @@
 //! part in a line end depends on what follows, is searched for line by line.
 
 use crate::pattern::exact::settings;
-use crate::pattern::matches::{Matches, Slot};
+use crate::pattern::matches::Matches;
 use crate::pattern::without::without;
 use crate::span::Span;
 use regex_automata::Input;
@@ -86,12 +86,6 @@ impl PieceFinder {
     pub fn push_to(&self, matches: &mut Matches, start: usize, groups: bool) {
         let wanted = if groups { self.slots.len() } else { 2 };
         matches.stride = wanted / 2;
-        let pairs = self.slots[..wanted].chunks_exact(2);
-        matches
-            .slots
-            .extend(pairs.map(|pair| match (pair[0], pair[1]) {
-                (Some(from), Some(to)) => Slot::new(from.get() - start, to.get() - start),
-                _ => Slot::NONE,
-            }));
+        matches.push_slots(&self.slots[..wanted], start);
     }
 }

@@ -1,6 +1,7 @@
 //! Matches in one unit.
 
 use crate::span::Span;
+use regex_automata::util::primitives::NonMaxUsize;
 
 /// The matches in one unit; spans count from the start of that unit.
 #[derive(Debug, Default)]
@@ -62,6 +63,16 @@ impl Matches {
             slots: groups.iter().map(slot).collect(),
             stride: groups.len(),
         }
+    }
+
+    /// Adds a match as the library gives it, in a text whose unit begins at `start`.
+    pub(super) fn push_slots(&mut self, slots: &[Option<NonMaxUsize>], start: usize) {
+        let pairs = slots.chunks_exact(2);
+        self.slots
+            .extend(pairs.map(|pair| match (pair[0], pair[1]) {
+                (Some(from), Some(to)) => Slot::new(from.get() - start, to.get() - start),
+                _ => Slot::NONE,
+            }));
     }
 
     pub(crate) fn clear(&mut self) {

@@ -106,14 +106,17 @@ impl Prefilter {
 
 /// Looks at every line from offset `from` on.
 fn all_lines(search: &mut UnitSearch<'_>, from: usize, scan: &mut Scan<'_>) {
-    let text = scan.text;
-    for line in lines(&text[from..]) {
-        let shifted = Line {
-            content: line.content.shifted(from),
-            next: line.next + from,
-        };
-        search.line(shifted, scan);
+    for line in lines_in(scan.text, Span::new(from, scan.text.len())) {
+        search.line(line, scan);
     }
+}
+
+/// The lines of a part of a text that begins with one.
+fn lines_in(text: &[u8], place: Span) -> impl Iterator<Item = Line> + use<'_> {
+    lines(&text[place.range()]).map(move |line| Line {
+        content: line.content.shifted(place.from),
+        next: line.next + place.from,
+    })
 }
 
 /// Looks at the lines with a match, which are found in all of the piece at once, and counts the others, or shows
@@ -147,26 +150,20 @@ fn piece_lines(search: &mut UnitSearch<'_>, finder: &mut PieceFinder, scan: &mut
         search.found_line(line, scan);
         from = line.next;
     }
-    match scan.last && !scan.wanted.missing {
-        true => {}
-        false => pass_lines(search, Span::new(from, text.len()), scan),
+    if !scan.last || scan.wanted.missing {
+        pass_lines(search, Span::new(from, text.len()), scan);
     }
 }
 
 /// Counts lines without a match, or shows each of them.
 fn pass_lines(search: &mut UnitSearch<'_>, place: Span, scan: &mut Scan<'_>) {
-    let passed = &scan.text[place.range()];
     if !scan.wanted.missing {
-        search.lines_done += count_lines(passed);
+        search.lines_done += count_lines(&scan.text[place.range()]);
         return;
     }
     search.matches.clear();
-    for line in lines(passed) {
-        let shifted = Line {
-            content: line.content.shifted(place.from),
-            next: line.next + place.from,
-        };
-        search.found_line(shifted, scan);
+    for line in lines_in(scan.text, place) {
+        search.found_line(line, scan);
     }
 }
 

@@ -1,6 +1,6 @@
 //! Counts of evaluations.
 
-use crate::query::findings::{LeftOut, MatchStatus};
+use crate::query::findings::{Findings, LeftOut, MatchStatus};
 use crate::query::scope::BlocksMet;
 
 /// Matches that were left out, by reason.
@@ -65,6 +65,17 @@ pub struct StepCounts {
 }
 
 impl StepCounts {
+    /// Counts the matches in a unit; gives the number of those that were taken.
+    pub(crate) fn take_found(&mut self, found: &Findings<'_>) -> u64 {
+        let mut taken = 0;
+        for finding in found.iter() {
+            taken += u64::from(matches!(finding.status, MatchStatus::Picked(_)));
+            self.left_out.count(finding.status);
+        }
+        self.matches += taken;
+        taken
+    }
+
     /// Adds the counts of another text.
     pub fn add(&mut self, other: &Self) {
         self.matches += other.matches;

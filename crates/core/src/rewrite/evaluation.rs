@@ -174,12 +174,11 @@ impl ChunkSink for TextPiece<'_, '_, '_> {
     }
 
     fn overlong(&mut self, lines: u64, kind: ProblemKind) {
-        let mut line = self.state.line;
-        for (index, step) in self.state.steps.iter_mut().enumerate() {
-            let passed = step.pass_lines(lines);
-            if index == 0 {
-                line = passed;
-            }
+        let mut steps = self.state.steps.iter_mut();
+        let first = steps.next().map(|first| first.pass_lines(lines));
+        let line = first.unwrap_or(self.state.line);
+        for step in steps {
+            step.pass_lines(lines);
         }
         self.state.line = line + lines;
         self.state.counts.problems += 1;

@@ -4,6 +4,7 @@ mod ensured;
 pub(crate) mod into_row;
 
 use crate::columns::fault::CellFault;
+use crate::columns::record::NewCell;
 use crate::columns::row::{Row, RowCell};
 use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice};
 use crate::pattern::Finder;
@@ -421,6 +422,42 @@ impl EditMaker<'_, '_> {
             cell: None,
             copied: None,
         }
+    }
+
+    /// Writes a cell of a row anew.
+    pub fn write_cell(
+        &mut self,
+        row: &Row<'_>,
+        cell: &RowCell,
+        text: Vec<u8>,
+        groups: Option<GroupTexts>,
+    ) -> Result<(), CellFault> {
+        let value = cell.value(row)?;
+        let is_new = *value != *text;
+        let edit = self.inner_edit(Span::new(0, value.len()), text);
+        let inner = Vec::from_iter(is_new.then_some(edit));
+        self.cell_edit(row, cell, &value, inner, groups)
+    }
+
+    /// Adds cells at the end of a row.
+    pub fn append_cells(
+        &mut self,
+        row: &Row<'_>,
+        cells: &[NewCell<'_>],
+        groups: Option<GroupTexts>,
+    ) -> Result<(), CellFault> {
+        let (at, text) = row.appended(cells)?;
+        let edit = self.inner_edit(Span::new(at, at), text);
+        self.out.edits.push(Edit { groups, ..edit });
+        Ok(())
+    }
+
+    /// Reports that a row was left alone.
+    pub fn leave_row(&mut self, row: &Row<'_>, kind: ProblemKind) {
+        let line = Some(row.line);
+        self.out
+            .problems
+            .push((row.span.from, Problem { line, kind }));
     }
 
     /// Makes the one edit of a cell out of the edits of its value.

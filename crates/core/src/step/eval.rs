@@ -4,7 +4,7 @@ use crate::columns::row::Row;
 use crate::edits::StepSet;
 use crate::pattern::Finder;
 use crate::problem::Problem;
-use crate::query::findings::{Findings, MatchStatus};
+use crate::query::findings::Findings;
 use crate::query::note::Note;
 use crate::query::scanner::UnitScanner;
 use crate::query::unit_view::{UnitView, Visitor, Wanted};
@@ -207,12 +207,7 @@ struct ShowVisitor<'s> {
 
 impl Visitor for ShowVisitor<'_> {
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>) {
-        let mut taken = 0;
-        for finding in found.iter() {
-            taken += u64::from(matches!(finding.status, MatchStatus::Picked(_)));
-            self.counts.left_out.count(finding.status);
-        }
-        self.counts.matches += taken;
+        let taken = self.counts.take_found(found);
         if self.watched {
             self.sink.seen(0, &SeenUnit::searched(unit, found));
         }
@@ -246,10 +241,7 @@ impl Visitor for StepVisitor<'_, '_, '_> {
         maker.counted.take();
         maker.written.take();
         let first = maker.out.edits.len();
-        for finding in found.iter() {
-            maker.counts.left_out.count(finding.status);
-        }
-        maker.counts.matches += found.picked().count() as u64;
+        let taken = maker.counts.take_found(found);
         maker.problems_told = 0;
         let before = (
             maker.counts.edits,
@@ -265,7 +257,7 @@ impl Visitor for StepVisitor<'_, '_, '_> {
                 maker.counts.failed,
             ) = before;
             if !self.action.is_for_rows() {
-                maker.counts.failed += found.picked().count() as u64;
+                maker.counts.failed += taken;
             }
             let line = Some(unit.line);
             let problem = Problem { line, kind };

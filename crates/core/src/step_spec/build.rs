@@ -310,10 +310,9 @@ impl StepSpec {
         }
         let in_rows = query.unit == UnitKind::Cell;
         if self.drop_lines {
-            let action = if in_rows {
-                Action::DropRows
-            } else {
-                Action::DropLines
+            let action = match in_rows {
+                true => Action::DropRows,
+                false => Action::DropLines,
             };
             said.push(("drop-lines", action));
         }

@@ -125,20 +125,22 @@ impl CellSpec<'_> {
     /// The conditions on cells.
     pub fn conditions(&self) -> Result<Vec<CellCondition>, StepFault> {
         let [holds, lacks] = self.conditions;
-        let condition = |key, lacks, (column, pattern): (&str, &str)| {
+        let of_column = |key, lacks, column: &str, test| {
+            let column = column.parse().map_err(fault(key, column))?;
             Ok(CellCondition {
-                column: column.parse().map_err(fault(key, column))?,
-                test: CellTest::Match(compiled(key, pattern, &MatchOptions::default())?),
+                column,
+                test,
                 lacks,
             })
         };
-        // The values are read once it is known that they are wanted.
+        let condition = |key, lacks, (column, pattern): (&str, &str)| {
+            let pattern = compiled(key, pattern, &MatchOptions::default())?;
+            of_column(key, lacks, column, CellTest::Match(pattern))
+        };
         let listed = |key, lacks, (column, path): (&str, &str)| {
-            Ok(CellCondition {
-                column: column.parse().map_err(fault(key, column))?,
-                test: CellTest::Listed(ListedValues::new(path, Vec::new(), Comparing::default())),
-                lacks,
-            })
+            // The values are read once it is known that they are wanted.
+            let values = ListedValues::new(path, Vec::new(), Comparing::default());
+            of_column(key, lacks, column, CellTest::Listed(values))
         };
         let [among, not_among] = self.lists;
         let among = in_pairs(among).map(|pair| listed("where-listed", false, pair));

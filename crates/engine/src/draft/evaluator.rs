@@ -339,22 +339,17 @@ fn rows(
     (mut session, bytes): (Session, u64),
     tell: Tell<'_>,
 ) -> Result<(), FileError> {
-    let search = || Rewrite::showing(draft.step.query().clone());
-    let shown;
+    let search = Rewrite::showing(draft.step.query().clone());
     let (work, rows_of) = match wanted.view {
         RowsView::Changes => (draft.step.work(run_options()), rows_of(draft.step)),
-        RowsView::Matches => {
-            shown = search();
-            (Work::new(&shown), RowsOf::Matches)
-        }
+        RowsView::Matches => (Work::new(&search), RowsOf::Matches),
         RowsView::Units => {
-            shown = search();
             let options = RunOptions {
                 missing: true,
                 ..RunOptions::default()
             };
             let work = Work {
-                rewrite: &shown,
+                rewrite: &search,
                 options,
             };
             (work, RowsOf::Units)

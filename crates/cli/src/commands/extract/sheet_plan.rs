@@ -2,6 +2,7 @@
 
 use crate::args::definitions::{ExtractArgs, SheetForm};
 use crate::diagnostic::Diagnostic;
+use crate::render::sentence::Extracted;
 use brisk_quill_core::columns::list::{Column, ColumnList};
 use brisk_quill_core::columns::row::{Field, Row};
 use brisk_quill_core::escape::visible;
@@ -48,7 +49,7 @@ pub(super) enum Pick {
 
 impl SheetPlan {
     pub(super) fn new(
-        args: &ExtractArgs,
+        (args, extracted): (&ExtractArgs, Extracted),
         names: Vec<String>,
         (repeats, cells): (Option<usize>, usize),
         (form, in_cells): (SheetForm, bool),
@@ -60,10 +61,10 @@ impl SheetPlan {
         Ok(Self {
             beside: args.beside,
             every: args.every,
-            judges: match (args.counts, args.yes_no) {
-                (true, _) => Some(Pick::Count),
-                (_, true) => Some(Pick::YesNo),
-                (false, false) => None,
+            judges: match extracted {
+                Extracted::Count => Some(Pick::Count),
+                Extracted::YesNo => Some(Pick::YesNo),
+                Extracted::Between | Extracted::Groups => None,
             },
             in_cells,
             repeats,

@@ -10,8 +10,7 @@ use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::delimited::boundary::Boundary;
 use crate::columns::formats::delimited::scanner::Scanner;
 use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
-use crate::columns::record::NewCell;
-use crate::columns::record::Record;
+use crate::columns::record::{NewCell, Record};
 use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use std::borrow::Cow;
 

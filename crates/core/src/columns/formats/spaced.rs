@@ -3,8 +3,7 @@
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
 use crate::columns::members::Members;
-use crate::columns::record::NewCell;
-use crate::columns::record::{RawCell, Record, ScannedRecord};
+use crate::columns::record::{NewCell, RawCell, Record, ScannedRecord};
 use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use crate::span::Span;
 use crate::unit::{Line, lines};

@@ -8,11 +8,10 @@ use crate::columns::list::Column;
 use crate::columns::record::NewCell;
 use crate::columns::row::Row;
 use crate::describe::{QueryWords, quoted, shown};
-use crate::edits::{Edit, GroupTexts};
-use crate::problem::{Problem, ProblemKind};
+use crate::edits::GroupTexts;
+use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
-use crate::span::Span;
 use crate::step::edit_maker::{EditMaker, RowText};
 use crate::step::template_reader::TemplateReader;
 use crate::step_spec::lists::in_pairs;
@@ -91,11 +90,7 @@ pub(crate) fn end_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>, cells: &[Cel
         Err(kind) => {
             maker.out.edits.truncate(first);
             maker.counts.failed += matches;
-            let line = Some(row.line);
-            maker
-                .out
-                .problems
-                .push((row.span.from, Problem { line, kind }));
+            maker.leave_row(row, kind);
             // The row has to stay as wide as the others, where it can.
             let _ = append(maker, row, cells, None);
         }
@@ -181,11 +176,7 @@ fn set(
         return Err(CellFault::Absent(column.to_string()).into());
     }
     for cell in cells {
-        let value = cell.value(row)?;
-        let whole = Span::new(0, value.len());
-        let edit = maker.inner_edit(whole, text.to_vec());
-        let inner = Vec::from_iter((*value != *text).then_some(edit));
-        maker.cell_edit(row, &cell, &value, inner, groups.clone())?;
+        maker.write_cell(row, &cell, text.to_vec(), groups.clone())?;
     }
     Ok(())
 }
@@ -217,10 +208,5 @@ fn append(
     if added.is_empty() {
         return Ok(());
     }
-    let (at, text) = row.appended(&added)?;
-    maker.out.edits.push(Edit {
-        groups: groups.flatten(),
-        ..maker.inner_edit(Span::new(at, at), text)
-    });
-    Ok(())
+    maker.append_cells(row, &added, groups.flatten())
 }

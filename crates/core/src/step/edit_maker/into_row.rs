@@ -4,9 +4,7 @@ use crate::columns::fault::CellFault;
 use crate::columns::list::Column;
 use crate::columns::record::NewCell;
 use crate::columns::row::Row;
-use crate::edits::{Edit, GroupTexts};
-use crate::problem::{Problem, ProblemKind};
-use crate::span::Span;
+use crate::problem::ProblemKind;
 use crate::step::edit_maker::EditMaker;
 use crate::step::into_column::IntoColumn;
 use crate::step::new_text::NewText;
@@ -15,11 +13,7 @@ use crate::step::new_text::NewText;
 pub(crate) fn end_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>, into: &IntoColumn) {
     let new = maker.into_row.take();
     if let Err(kind) = write(maker, row, into, new) {
-        let line = Some(row.line);
-        maker
-            .out
-            .problems
-            .push((row.span.from, Problem { line, kind }));
+        maker.leave_row(row, kind);
     }
 }
 
@@ -50,13 +44,7 @@ fn set(
         // A row that is shorter than the first one.
         return Err(CellFault::Absent(into.column.to_string()).into());
     };
-    let value = cell.value(row)?;
-    if *value == *new.text {
-        return Ok(());
-    }
-    let whole = Span::new(0, value.len());
-    let inner = vec![maker.inner_edit(whole, new.text)];
-    Ok(maker.cell_edit(row, &cell, &value, inner, new.groups)?)
+    Ok(maker.write_cell(row, &cell, new.text, new.groups)?)
 }
 
 fn append(
@@ -74,21 +62,27 @@ fn append(
         }
     };
     if row.number.is_none() {
-        return push(maker, row, (&name, name.as_bytes(), false), None);
+        let cell = NewCell::text(&name, name.as_bytes());
+        return Ok(maker.append_cells(row, &[cell], None)?);
     }
-    if let Some(new) = new {
-        return push(maker, row, (&name, &new.text, false), new.groups);
+    if let Some(NewText { text, groups }) = new {
+        return Ok(maker.append_cells(row, &[NewCell::text(&name, &text)], groups)?);
     }
     let source = row.named(&into.source)?.into_iter().next();
     match source.filter(|_| !into.leaves_empty) {
         Some(cell) => {
-            let value = cell.value(row)?;
-            push(maker, row, (&name, &value, cell.is_number()), None)
+            let added = NewCell {
+                name: &name,
+                value: &cell.value(row)?,
+                is_number: cell.is_number(),
+            };
+            maker.append_cells(row, &[added], None)?;
         }
         // An object need not have every key.
-        None if has_pointers => Ok(()),
-        None => push(maker, row, (&name, b"", false), None),
+        None if has_pointers => {}
+        None => maker.append_cells(row, &[NewCell::text(&name, b"")], None)?,
     }
+    Ok(())
 }
 
 /// The outermost key that a pointer names, where it names no more; elsewhere a pointer is a name.
@@ -98,22 +92,4 @@ fn pointer_key(pointer: &str, has_pointers: bool) -> Option<String> {
     }
     let key = pointer.strip_prefix('/')?;
     (!key.contains('/')).then(|| crate::columns::pointer::unescaped(key))
-}
-
-fn push(
-    maker: &mut EditMaker<'_, '_>,
-    row: &Row<'_>,
-    (name, value, is_number): (&str, &[u8], bool),
-    groups: Option<GroupTexts>,
-) -> Result<(), ProblemKind> {
-    let (at, text) = row.appended(&[NewCell {
-        name,
-        value,
-        is_number,
-    }])?;
-    maker.out.edits.push(Edit {
-        groups,
-        ..maker.inner_edit(Span::new(at, at), text)
-    });
-    Ok(())
 }
