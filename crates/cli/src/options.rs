@@ -17,8 +17,9 @@ use brisk_quill_core::rewrite_file::{FaultyStep, RewriteText};
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::step_spec::values::StepFault;
 use brisk_quill_core::template::Template;
+use brisk_quill_engine::rewrite_loading::{self, LoadError, ReadError, read_pattern};
 use brisk_quill_engine::sources::{Sources, SourcesError};
-use brisk_quill_engine::tables::{FileTables, move_tables};
+use brisk_quill_engine::tables::FileTables;
 use brisk_quill_files::discover::{FileUse, PassedOver, Search};
 use brisk_quill_files::encoding::TextEncoding;
 use brisk_quill_files::error::system_words;
@@ -33,8 +34,7 @@ use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
 
-/// The longest pattern or rewrite file, and the longest list of paths, in bytes.
-const TEXT_MOST: u64 = 64 << 20;
+/// The longest list of paths, in bytes.
 const PATHS_MOST: u64 = 1 << 30;
 
 /// Changes shown where `--show` does not say.
@@ -204,7 +204,10 @@ fn step_of(part: Part) -> Result<(StepSpec, Vec<PathBuf>), Diagnostic> {
     let needs_none =
         !step.swap_chars.is_empty() || step.remove_chars.is_some() || step.pairs.is_some();
     step.pattern = match step.pattern_file.take() {
-        Some(path) => Some(read_pattern(&path)?),
+        Some(path) => {
+            let pattern = read_pattern(&path);
+            Some(pattern.map_err(|error| read_diagnostic("the pattern", &error))?)
+        }
         None if needs_none => None,
         None => words.next().map(pattern_of_word).transpose()?,
     };
@@ -273,62 +276,48 @@ fn pattern_of_word(word: OsString) -> Result<String, Diagnostic> {
     })
 }
 
-/// The pattern in a file, without the line end that an editor adds.
-fn read_pattern(path: &Path) -> Result<String, Diagnostic> {
-    let text = read_text(path, "the pattern")?;
-    let text = text.strip_suffix('\n').unwrap_or(&text);
-    Ok(text.strip_suffix('\r').unwrap_or(text).to_owned())
-}
-
-fn read_text(path: &Path, what: &str) -> Result<String, Diagnostic> {
-    let shown = visible_path(path);
-    let bytes = read_all(path, TEXT_MOST).map_err(|error| {
-        Diagnostic::trouble(format!(
-            "cannot read {what} from {shown}: {}",
-            system_words(&error)
-        ))
-    })?;
-    String::from_utf8(bytes)
-        .map_err(|_| Diagnostic::wrong(format!("{what} in {shown} is not UTF-8")))
-}
-
-/// A rewrite file, in words and built. Paths in it are relative to it.
-pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewrite), Diagnostic> {
-    let shown = visible_path(path);
-    let source = read_text(path, "a rewrite")?;
-    let mut text = RewriteText::parse(&source).map_err(|error| Diagnostic {
-        quote: error.span.map(|span| {
-            Box::new(Quote {
-                name: shown.clone(),
-                text: source.clone(),
-                span,
-            })
-        }),
-        remedy: error.remedy.clone(),
-        ..Diagnostic::wrong(format!("{shown} is not a rewrite file: {error}"))
-    })?;
-    let base = path.parent().unwrap_or(Path::new(""));
-    for step in &mut text.step {
-        if let Some(file) = step.pattern_file.take() {
-            step.pattern = Some(read_pattern(&base.join(file))?);
+/// A text of the request that cannot be read from its file; `what` names it.
+pub fn read_diagnostic(what: &str, error: &ReadError) -> Diagnostic {
+    match error {
+        ReadError::Io { path, source } => Diagnostic::trouble(format!(
+            "cannot read {what} from {}: {}",
+            visible_path(path),
+            system_words(source)
+        )),
+        ReadError::NotUtf8(path) => {
+            Diagnostic::wrong(format!("{what} in {} is not UTF-8", visible_path(path)))
         }
+    }
+}
+
+/// A rewrite file, in words and built; what it does not say of its tables, `table` does.
+pub fn load_rewrite(path: &Path, table: &TableArgs) -> Result<(RewriteText, Rewrite), Diagnostic> {
+    let complete = |step: &mut StepSpec| {
         if step.has_columns() {
             with_table(step, table);
         }
-    }
-    let rewrite =
-        text.build(&mut FileTables::new(base))
-            .map_err(|FaultyStep { step, fault }| {
-                let mut diagnostic = step_diagnostic(&fault);
-                diagnostic.message = format!("{shown}, step {step}: {}", diagnostic.message);
-                diagnostic
-            })?;
-    for (words, step) in text.step.iter_mut().zip(rewrite.steps()) {
-        move_tables(words, step, |table| {
-            base.join(table).to_string_lossy().into_owned()
-        });
-    }
-    Ok((text, rewrite))
+    };
+    let shown = visible_path(path);
+    rewrite_loading::load_rewrite(path, complete).map_err(|error| match error {
+        LoadError::Read(error) => read_diagnostic("a rewrite", &error),
+        LoadError::Pattern(error) => read_diagnostic("the pattern", &error),
+        LoadError::Parse { text, source } => Diagnostic {
+            quote: source.span.map(|span| {
+                Box::new(Quote {
+                    name: shown.clone(),
+                    text,
+                    span,
+                })
+            }),
+            remedy: source.remedy.clone(),
+            ..Diagnostic::wrong(format!("{shown} is not a rewrite file: {source}"))
+        },
+        LoadError::Step(FaultyStep { step, fault }) => {
+            let mut diagnostic = step_diagnostic(&fault);
+            diagnostic.message = format!("{shown}, step {step}: {}", diagnostic.message);
+            diagnostic
+        }
+    })
 }
 
 /// The diagnostic of a step in words.

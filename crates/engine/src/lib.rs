@@ -12,6 +12,7 @@
 //! * [`context`] shows a change of a plan where it stands in its file.
 //! * [`keep`] makes a plan of a rewrite, [`open_plan`] opens one to be judged ([`decide`]) and written, and [`runs`]
 //!   reverts what was written.
+//! * [`rewrite_loading`] reads rewrite files; [`infer`] reads the texts and examples that rewrites are inferred from.
 //! * [`guards`] tells whether the results are as they must be before anything is written.
 //!
 //! A front makes collectors and renders what it takes; it holds no thread and evaluates nothing.
@@ -32,6 +33,7 @@ mod file_run;
 pub mod guards;
 pub mod hints;
 pub mod host;
+pub mod infer;
 pub mod keep;
 pub mod kept_hunk;
 pub mod kinds;
@@ -42,6 +44,7 @@ pub mod plan_writer;
 pub mod renew;
 pub mod request;
 pub mod revert;
+pub mod rewrite_loading;
 pub mod runs;
 pub mod schedule;
 pub mod session;

@@ -11,7 +11,6 @@ use crate::args::split::{Part, put_pattern};
 use crate::commands::ends::{check_new, stopped};
 use crate::commands::infer::ask::{Asker, Told};
 use crate::commands::infer::shown::{Counts, Shown};
-use crate::commands::infer::units::{Distinct, Units};
 use crate::commands::search::Searched;
 use crate::commands::{plans, preview, review};
 use crate::diagnostic::Diagnostic;
@@ -25,10 +24,11 @@ use brisk_quill_core::infer::proposal::Proposal;
 use brisk_quill_core::infer::refusal::Refusal;
 use brisk_quill_core::infer::task::{EXAMPLE_MOST, Pair, Task};
 use brisk_quill_core::infer::trial::Trial;
-use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::stop::Stop;
 use brisk_quill_core::template::tables::NoTables;
+use brisk_quill_engine::infer::proposed;
+use brisk_quill_engine::infer::units::{Distinct, Units};
 use brisk_quill_engine::worked_examples::Examples as NoExamples;
 use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal};
@@ -63,7 +63,7 @@ pub fn run(
         return Err(Diagnostic::wrong("there is no terminal to ask on")
             .remedy("leave `--ask` out: the texts in dispute are listed"));
     }
-    let (units, searched, sources) = Units::read(
+    let (units, searched, sources) = units::read(
         (&asked.query, asked.paths.clone()),
         &args.files,
         args.json,
@@ -74,13 +74,13 @@ pub fn run(
         Some(file) => {
             examples::check_copy(file)?;
             let edited = (&asked.query, vec![file.clone()]);
-            Some(Units::read(edited, &args.files, args.json, output)?.0)
+            Some(units::read(edited, &args.files, args.json, output)?.0)
         }
         None => None,
     };
     let distinct = units.distinct();
     let examples = examples::named(args, (&units, &distinct), edited.as_ref(), cells)?;
-    for note in &examples.notes {
+    for note in examples::missing(&examples.missing) {
         output.note(&format!("note: {note}\n"));
     }
     let session = Session {
@@ -171,17 +171,9 @@ impl Session<'_> {
 
     /// A proposal with the options that say where, as the command line would have it.
     fn rewrite(&self, proposal: &Proposal) -> Result<AskedRewrite, Diagnostic> {
-        let step = |found: &StepSpec| {
-            let mut step = self.place.clone();
-            step.pattern.clone_from(&found.pattern);
-            step.with.clone_from(&found.with);
-            step.remove = found.remove;
-            step.contains.extend(found.contains.iter().cloned());
-            step.unless.extend(found.unless.iter().cloned());
-            options::with_table(&mut step, &self.args.files.table);
-            step
-        };
-        let text = RewriteText::from(proposal.steps.iter().map(step).collect::<Vec<_>>());
+        let mut place = self.place.clone();
+        options::with_table(&mut place, &self.args.files.table);
+        let text = proposed::rewrite_text(proposal, &place);
         let rewrite = text
             .build(&mut NoTables)
             .map_err(|faulty| options::step_diagnostic(&faulty.fault))?;
@@ -198,32 +190,8 @@ impl Session<'_> {
             return Ok(());
         };
         let mut text = best.text.clone();
-        text.example = match self.task.cells {
-            true => examples::in_column(&self.task.examples, &self.place),
-            false => examples::worked(&self.task.examples),
-        };
-        let outcomes = text.work_examples(&best.rewrite).unwrap_or_default();
-        let mut each = outcomes
-            .into_iter()
-            .filter(|outcome| outcome.step.is_none());
-        text.example.retain_mut(|example| {
-            let Some(outcome) = each.next() else {
-                return false;
-            };
-            // A cell that was quoted stays so, and one that must be is; of a line of which a part was given, the
-            // rest may change too.
-            let got = String::from_utf8_lossy(&outcome.got).into_owned();
-            let plain = |text: &str| text.replace('"', "");
-            let pair = self.task.examples.get(outcome.number - 1);
-            let of_part = pair.is_some_and(|pair| pair.part.is_some());
-            let same = of_part || plain(&got) == plain(&outcome.wanted);
-            if !outcome.holds() && example.after.is_some() && same {
-                example.after = Some(got);
-                return outcome.problems.is_empty();
-            }
-            outcome.holds()
-        });
-        let left_out = self.task.examples.len() - text.example.len();
+        let words = (&mut text, &best.rewrite);
+        let left_out = proposed::add_examples(words, &self.task, &self.place);
         preview::save_rewrite(file, (&text, &best.rewrite), NoExamples::default())?;
         let shown = visible_path(file);
         let without = match left_out {

@@ -1,6 +1,5 @@
 //! Proposals as text and as records.
 
-use crate::commands::infer::units::{Distinct, Units};
 use crate::commands::search::Searched;
 use crate::draft::request::{StepText, command_line};
 use crate::options::AskedRewrite;
@@ -16,6 +15,7 @@ use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::records::field::{Json, Ordinal, line as record_line};
 use brisk_quill_core::records::infer::{DisputeRecord, InferTotalsRecord, ProposalRecord};
 use brisk_quill_core::shapes::{Shape, Shapes};
+use brisk_quill_engine::infer::units::{Distinct, Units};
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 use std::collections::HashMap;

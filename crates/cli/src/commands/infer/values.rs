@@ -2,7 +2,7 @@
 
 use crate::args::definitions::InferArgs;
 use crate::commands::infer::shown::{Counts, print_totals};
-use crate::commands::infer::units::{Distinct, Units};
+use crate::commands::infer::units;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::render::grid::{Align, Grid};
@@ -16,6 +16,7 @@ use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::records::field::{Ordinal, line as record_line};
 use brisk_quill_core::records::infer::{OddValueRecord, ValuesPatternRecord};
+use brisk_quill_engine::infer::units::Distinct;
 use std::path::PathBuf;
 
 pub fn run(
@@ -24,7 +25,7 @@ pub fn run(
     show: usize,
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
-    let (units, searched, _) = Units::read(data, &args.files, args.json, output)?;
+    let (units, searched, _) = units::read(data, &args.files, args.json, output)?;
     let distinct = units.distinct();
     let forms = CommonForms::of(distinct.iter().map(|one| (one.text, one.count)));
     let Some(pattern) = forms.pattern() else {
