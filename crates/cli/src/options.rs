@@ -471,7 +471,7 @@ fn sources_diagnostic(error: &SourcesError) -> Diagnostic {
                     .remedy("save it as CSV, and name that file");
             }
             Diagnostic::wrong(format!("{name}: unknown table format"))
-                .remedy("add `--format csv`, `tsv`, `spaced` or `jsonl`")
+                .remedy("add `--format csv`, `tsv`, `spaced`, `jsonl` or `json`")
         }
     }
 }

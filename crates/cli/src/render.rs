@@ -1,5 +1,6 @@
 //! From what was found to bytes. Nothing here decides where they go.
 
+pub mod beside;
 pub mod columns;
 pub mod compared;
 pub mod decisions;

@@ -110,7 +110,7 @@ fn turns(
     let values = CellValues::of(&state.plan);
     loop {
         let rows = usize::from(terminal.size()?.height);
-        let loaded = &Loaded::new(session.doc, state, rows);
+        let loaded = &Loaded::new(session.doc, &values, state, rows);
         let screen = Screen {
             loaded,
             title,

@@ -1,6 +1,6 @@
 //! Tables and JSON Lines through every verb, on files and in pipes.
 
-use crate::support::Sandbox;
+use crate::support::{Sandbox, said};
 
 const BERTH: &str =
     "'^(?:[Bb]erth|[Bb])[ _-]?[O0]?(\\d+)$' --columns berth --with 'B-${1 | pad 2}'";
@@ -345,7 +345,7 @@ fn what_is_passed_over_is_told() {
     let got = sandbox.run("find Quay --columns name --count notices berths.csv --format csv");
     assert_eq!(got.status, 2, "notices have no such column: {got:#?}");
     let got = sandbox
-        .run("find . --columns 1 --exclude rewrites --exclude '*.jsonl' --show 0 .")
+        .run("find . --columns 1 --exclude rewrites --exclude '*.jsonl' --exclude '*.json' --show 0 .")
         .ok();
     assert!(got.out.contains("without columns"), "{}", got.out);
     let got = sandbox.run("find Quay --columns name notices/01-dredging.md");
@@ -1088,4 +1088,150 @@ fn rows_of_a_list() {
             got.err
         );
     }
+}
+
+#[test]
+fn json_documents() {
+    let sandbox = Sandbox::larkmoor();
+    let old = sandbox.text("ships.json");
+    let change =
+        r"preview '[Bb](?:er)?th[ -](\d+)' --with 'B-$1' --columns /-/lines/-/to ships.json";
+    let got = sandbox.run(&format!("{change} --label name")).ok();
+    said(
+        &got,
+        "   2  Brisling      was  /-/lines/0/to  ‹berth 11›\n                    now                 ‹B-11›\n",
+    );
+    sandbox.run("apply --yes").ok();
+    let new = sandbox.text("ships.json");
+    let read = |text: &str| serde_json::from_str::<serde_json::Value>(text).unwrap();
+    assert_eq!(read(&new)[0]["lines"][0]["to"], "B-11");
+    // What is not changed is written as it was.
+    assert!(new.contains("T\\u00f8ndel") && new.contains("\"Tøndel\""));
+    sandbox.run("undo --yes").ok();
+    assert_eq!(sandbox.text("ships.json"), old);
+    // A count for each record, and a new key in each.
+    let got = sandbox.run("extract Bth --counts ships.json --as csv").ok();
+    assert_eq!(got.out.lines().count(), 11);
+    sandbox
+        .run("preview '^Sable' --with Stable --columns name --into old ships.json")
+        .ok();
+    sandbox.run("apply --yes").ok();
+    let new = read(&sandbox.text("ships.json"));
+    assert_eq!(
+        (&new[7]["old"], &new[0]["old"]),
+        (&"Stable Tern".into(), &"Brisling".into())
+    );
+    // Inner lists are named element by element, and what is an object is one row.
+    sandbox.write(
+        "port.json",
+        "{\"berths\": [\n{\"id\": \"a\", \"n\": \"x\"},\n{\"id\": \"b\", \"n\": \"x\"}]}\n",
+    );
+    let got = sandbox
+        .run("find x --columns /berths/-/n --label /berths/-/id port.json")
+        .ok();
+    said(
+        &got,
+        "   2  a  /berths/0/n  ‹x›\n   3  b  /berths/1/n  ‹x›\n",
+    );
+    let refused: &[(&str, &str, &str)] = &[
+        (
+            "find x --columns n --drop-lines port.json",
+            "{\"n\": 1",
+            "cut off",
+        ),
+        (
+            "find x --columns n port.json",
+            "[{\"n\": 1},\n{\"n\": x}]",
+            "port.json, line 2: the document is not JSON: byte 7",
+        ),
+        (
+            "find x --columns n port.json",
+            "{\"n\":1}\n{\"n\":2}",
+            "say `--format jsonl`",
+        ),
+        (
+            "preview x --drop-lines --columns n port.json",
+            "[{\"n\":\"x\"}]",
+            "cannot be dropped",
+        ),
+        (
+            "find x --columns m port.json",
+            "[{\"n\":\"x\"}]",
+            "there is `n`",
+        ),
+    ];
+    for (words, text, wanted) in refused {
+        sandbox.write("port.json", text);
+        let got = sandbox.run(words);
+        assert!(
+            got.status > 1 && got.err.contains(wanted),
+            "{words}: {got:#?}"
+        );
+    }
+    let deep = format!(
+        "[{{\"n\":\"x\",\"d\":{}{}}}]",
+        "[".repeat(10_000),
+        "]".repeat(10_000)
+    );
+    sandbox.write("port.json", &deep);
+    let got = sandbox.run("find x --columns n port.json --count").ok();
+    assert_eq!(got.out, "1\n");
+}
+
+#[test]
+fn rows_by_name() {
+    let sandbox = Sandbox::larkmoor();
+    let shut = "closed --columns status --label berth";
+    let got = sandbox.run(&format!("find {shut} berths.csv")).ok();
+    said(&got, "   2  B-01  status  ‹closed›\n");
+    let got = sandbox.run(&format!("check --forbid {shut} berths.csv"));
+    said(&got, "   2  B-01  status  ‹closed›\n");
+    let got = sandbox
+        .run(&format!(
+            "preview {shut} --with shut berths.csv --context row --show 1"
+        ))
+        .ok();
+    said(
+        &got,
+        "   2  B-01  was  status    ‹closed›\n            now            ‹shut›\n                 berth     B-01\n                 name      Ferry Slip, north end\n",
+    );
+    let got = sandbox
+        .run(&format!("preview {shut} --with shut berths.csv --json"))
+        .ok();
+    for kind in ["unit", "change"] {
+        assert_eq!(got.of_kind(kind)[0]["label"], "B-01");
+    }
+    let got = sandbox
+        .run(&format!("preview {shut} --drop-lines berths.csv --show 1"))
+        .ok();
+    said(&got, "   2  B-01  was  ‹B-01,");
+    sandbox.write(
+        "shut.toml",
+        "[[step]]\nmatch = 'closed'\nwith = 'shut'\ncolumns = 'status'\nlabel = 'name,berth'\n",
+    );
+    let got = sandbox
+        .run("preview --rewrite shut.toml berths.csv --show 1 --report page.html")
+        .ok();
+    said(&got, "   2  Ferry Slip, north end B-01  was  status");
+    let page = sandbox.text("page.html");
+    assert!(page.contains("of <bdi>Ferry Slip, north end B-01</bdi>"));
+    assert!(page.contains("<bdi>pilot</bdi></th><td>Țar, Wenzel</td>"));
+    for (words, wanted) in [
+        ("find x --label nme berths.csv", "did you mean `name`?"),
+        ("find x --label 1.. berths.csv", "not a range"),
+        (
+            "find x --columns name --label berth --no-header berths.csv",
+            "names no column",
+        ),
+    ] {
+        let got = sandbox.run(words);
+        assert!(
+            got.status == 2 && got.err.contains(wanted),
+            "{words}: {got:#?}"
+        );
+    }
+    let got = sandbox
+        .run("tally closed --columns status --label berth berths.csv")
+        .ok();
+    assert!(got.err.contains("--label"), "{}", got.err);
 }

@@ -12,6 +12,16 @@ const NO_DRAFT: &[&str] = &["there is no terminal to draft on"];
 const CLAIMS: &[(&str, i32, &[&str])] = &[
     // find
     (
+        r"bquill find berth -i --columns /-/lines/-/to --label name ships.json",
+        0,
+        &["Brisling      /-/lines/0/to  ‹berth› 11"],
+    ),
+    (
+        r"bquill preview closed --with shut --columns status --label berth berths.csv",
+        0,
+        &["   2  B-01  was  status  ‹closed›"],
+    ),
+    (
         r"bquill find 'berth\s+(\d+)' -i notices/",
         0,
         &["‹berth 7›", "matches        66"],

@@ -1,7 +1,6 @@
 //! Cuts a text that comes in arbitrary bytes into pieces of whole records.
 
-use crate::columns::fault::RowFault;
-use crate::columns::formats::delimited::boundary::Boundary;
+use crate::columns::formats::RecordEnds;
 use crate::problem::ProblemKind;
 use crate::unit::{MAX_UNIT_BYTES, line_ends};
 use memchr::{memchr, memrchr};
@@ -15,8 +14,8 @@ pub(crate) enum Cut {
     /// Behind a line end.
     #[default]
     Lines,
-    /// Behind a line end that is not within quotes.
-    Records(Boundary),
+    /// Between records.
+    Records(RecordEnds),
     /// Nowhere.
     Nowhere,
 }
@@ -31,7 +30,7 @@ impl Cut {
                 let first = memchr(b'\n', bytes).unwrap_or(last);
                 Some((first + 1, last + 1))
             }
-            Self::Records(boundary) => boundary.ends(bytes),
+            Self::Records(ends) => ends.ends(bytes),
             Self::Nowhere => None,
         }
     }
@@ -40,7 +39,7 @@ impl Cut {
     fn first(&mut self, bytes: &[u8]) -> Option<usize> {
         match self {
             Self::Lines => memchr(b'\n', bytes).map(|at| at + 1),
-            Self::Records(boundary) => boundary.first_end(bytes),
+            Self::Records(ends) => ends.first_end(bytes),
             Self::Nowhere => None,
         }
     }
@@ -59,8 +58,7 @@ impl Cut {
         match self {
             Self::Nowhere => ProblemKind::TextTooLong { limit },
             Self::Lines => ProblemKind::LineTooLong { limit },
-            Self::Records(boundary) if boundary.is_open() => RowFault::UnclosedQuote.into(),
-            Self::Records(_) => RowFault::TooLong { limit }.into(),
+            Self::Records(ends) => ends.overlong(limit).into(),
         }
     }
 }

@@ -1,4 +1,4 @@
-//! Columns: the cells of rows, in tables and in JSON Lines.
+//! Columns: the cells of rows, in tables, in JSON Lines and in JSON documents.
 //!
 //! ```text
 //! bytes → records → cells → values
@@ -14,6 +14,7 @@
 //! quotes and escapes. New values are written back as the old cell was written, as far as that
 //! can hold them.
 
+pub mod around;
 pub(crate) mod cell_offsets;
 pub mod dialect;
 pub mod fault;
@@ -26,3 +27,4 @@ pub(crate) mod record;
 pub mod row;
 pub(crate) mod spelling;
 pub mod table;
+pub(crate) mod token;

@@ -99,6 +99,8 @@ pub struct Edit {
     pub groups: Option<GroupTexts>,
     /// The change of the value, where all of it is one cell.
     pub cell: Option<Box<CellEdit>>,
+    /// The row it is about, where that is to be named or shown.
+    pub row: Option<Box<RowFacts>>,
     /// The parts of the new bytes that were copied, where that was asked for and is known.
     pub copied: Option<Box<[Copied]>>,
 }
@@ -110,6 +112,15 @@ pub struct Copied {
     pub span: Span,
     /// The place it was copied from, counted from the start of what the edit replaces.
     pub from: isize,
+}
+
+/// The row of a change, as it was before.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct RowFacts {
+    /// Its name, where rows are to be named.
+    pub label: Option<Arc<str>>,
+    /// Every column with its value, where rows are to be shown.
+    pub fields: Vec<(Arc<str>, Vec<u8>)>,
 }
 
 /// Edits within a cell.
@@ -173,6 +184,7 @@ pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
             steps: edit.steps,
             groups: None,
             cell: None,
+            row: None,
             copied: None,
         }
     };

@@ -280,15 +280,15 @@ impl<'r> Run<'r> {
         let steps = &self.rewrite.steps[..self.steps.len()];
         let layouts = steps.iter().map(|step| step.query.layout(file));
         let layouts: Vec<Option<Layout>> = layouts.collect();
-        let quotes = |layout: &Option<Layout>| layout.and_then(Layout::boundary);
-        let Some(last) = layouts.iter().rposition(|l| quotes(l).is_some()) else {
+        let ends_of = |layout: &Option<Layout>| layout.and_then(Layout::record_ends);
+        let Some(last) = layouts.iter().rposition(|l| ends_of(l).is_some()) else {
             return if self.whole { Cut::Nowhere } else { Cut::Lines };
         };
         let same = layouts[..last]
             .iter()
             .all(|layout| *layout == layouts[last]);
-        match quotes(&layouts[last]) {
-            Some(boundary) if same && !self.whole => Cut::Records(boundary),
+        match ends_of(&layouts[last]) {
+            Some(ends) if same && !self.whole => Cut::Records(ends),
             _ => Cut::Nowhere,
         }
     }

@@ -262,6 +262,13 @@ pub struct StepSpec {
     #[serde(skip_serializing_if = "is_default")]
     pub into_empty: bool,
 
+    /// Name each row by its value of these columns wherever it is shown: `id`, `ship,date`.
+    #[cfg_attr(
+        feature = "clap",
+        arg(long, value_name = "COLUMNS", help_heading = "Output")
+    )]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub label: Option<String>,
     /// The format of files with columns; on the command line an option of all steps.
     #[cfg_attr(feature = "clap", arg(skip))]
     #[serde(skip_serializing_if = "Option::is_none")]

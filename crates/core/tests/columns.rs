@@ -254,6 +254,30 @@ fn json() -> impl Strategy<Value = Value> {
     })
 }
 
+/// An array, or an object, that is not empty.
+fn document() -> impl Strategy<Value = Value> {
+    prop_oneof![
+        prop::collection::vec(json(), 1..4).prop_map(Value::from),
+        prop::collection::btree_map(hostile(), json(), 1..4)
+            .prop_map(|map| Value::Object(map.into_iter().collect())),
+    ]
+}
+
+/// The pointers to every value below `value`, which itself lies at `pointer`.
+fn pointers_below(value: &Value, pointer: &str, all: &mut Vec<String>) {
+    all.push(pointer.to_owned());
+    match value {
+        Value::Array(items) => (0..).zip(items).for_each(|(index, item): (usize, _)| {
+            pointers_below(item, &format!("{pointer}/{index}"), all);
+        }),
+        Value::Object(map) => map.iter().for_each(|(key, item)| {
+            let key = key.replace('~', "~0").replace('/', "~1");
+            pointers_below(item, &format!("{pointer}/{key}"), all);
+        }),
+        _ => {}
+    }
+}
+
 /// Every string below `value` with matches of `a` become `with`.
 fn in_strings(value: &mut Value, with: &str) {
     match value {
@@ -418,10 +442,11 @@ proptest! {
         }
     }
 
-    /// Rewritten JSON Lines read back as what was meant; numbers, keys and blanks stay.
+    /// Rewritten JSON Lines and documents read back as what was meant; numbers, keys and blanks stay.
     #[test]
     fn rewritten_objects_read_back(
         values in prop::collection::vec((json(), json()), 1..4), with in hostile(), size in 1..9usize, escaped in any::<bool>(),
+        is_document in any::<bool>(),
     ) {
         let mut text = String::new();
         let mut wanted = Vec::new();
@@ -432,8 +457,13 @@ proptest! {
                 // The same text, written in another way.
                 line = line.replace('é', "\\u00e9").replace('日', "\\u65E5");
             }
+            text.push_str(match (is_document, wanted.is_empty()) {
+                (false, true) => "",
+                (false, false) => "\n",
+                (true, true) => " [\n",
+                (true, false) => ",",
+            });
             text.push_str(&line);
-            text.push('\n');
             if let Value::String(text) = &mut object["é/~"] {
                 *text = replaced("a", &with, text);
             }
@@ -444,21 +474,77 @@ proptest! {
             }
             wanted.push(object);
         }
+        text.push_str(match (is_document, wanted.is_empty()) {
+            (false, _) => "\n",
+            (true, false) => "\n]\n",
+            (true, true) => "[]",
+        });
         let step = StepSpec {
             remove: false,
             pattern: Some("a".into()),
             with: Some(with.replace('\\', "\\\\")),
-            ..words("/é~1~0,/list/-", "jsonl")
+            ..match is_document {
+                true => words("/-/é~1~0,/-/list/-", "json"),
+                false => words("/é~1~0,/list/-", "jsonl"),
+            }
         };
         let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap()]);
         let recorded = record(&rewrite, text.as_bytes(), usize::MAX);
-        prop_assert_eq!(&recorded, &record(&rewrite, text.as_bytes(), size));
+        let mut in_cuts = record(&rewrite, text.as_bytes(), size);
+        if is_document {
+            // A document is cut within lines, and a hunk does not go beyond its piece.
+            in_cuts.hunks.clone_from(&recorded.hunks);
+        }
+        prop_assert_eq!(&recorded, &in_cuts);
         let now = support::splice(text.as_bytes(), &recorded.changes);
         let lines = now.split(|b| *b == b'\n').filter(|line| !line.is_empty());
-        let read: Vec<Value> = lines.map(|line| serde_json::from_slice(line).unwrap()).collect();
+        let read: Vec<Value> = match is_document {
+            true => serde_json::from_slice(&now).unwrap(),
+            false => lines.map(|line| serde_json::from_slice(line).unwrap()).collect(),
+        };
         // A text that merely looks like a column of no text is reported, and nothing else.
         if recorded.problems.is_empty() {
             prop_assert_eq!(read, wanted);
+        }
+    }
+
+    /// A pointer leads to the value that the library's own leads to, in an array for each element, and no cut of
+    /// the text changes that.
+    #[test]
+    fn pointers_into_documents_are_those_of_the_library(
+        document in document(), pretty in any::<bool>(), nth in any::<prop::sample::Index>(), size in 1..9usize,
+    ) {
+        let text = match pretty {
+            true => serde_json::to_string_pretty(&document),
+            false => serde_json::to_string(&document),
+        };
+        let text = text.unwrap();
+        let elements = match &document {
+            Value::Array(elements) => elements.clone(),
+            other => vec![other.clone()],
+        };
+        let mut pointers = Vec::new();
+        elements.iter().for_each(|element| pointers_below(element, "", &mut pointers));
+        if !document.is_array() {
+            pointers.retain(|pointer| !pointer.is_empty());
+        }
+        let pointer = nth.get(&pointers);
+        let wanted = elements.iter().filter_map(|element| match element.pointer(pointer)? {
+            Value::String(text) => Some(text.clone().into_bytes()),
+            Value::Number(number) => Some(number.to_string().into_bytes()),
+            _ => None,
+        });
+        let wanted: Vec<Vec<u8>> = wanted.collect();
+        let column = if document.is_array() { format!("/-{pointer}") } else { pointer.clone() };
+        // A comma or a quote in a key is no part of a column that is written so.
+        if column.parse::<Column>() == Ok(Column::Pointer(column.clone())) {
+            let step = words(&column, "json");
+            let found = cells(&step, text.as_bytes(), usize::MAX);
+            prop_assert_eq!(&found, &cells(&step, text.as_bytes(), size));
+            let values: Vec<Vec<u8>> = found.cells.into_iter().map(|cell| cell.4).collect();
+            if found.problems.is_empty() {
+                prop_assert_eq!(values, wanted, "{} in {}", column, text);
+            }
         }
     }
 
@@ -665,6 +751,34 @@ fn what_is_wrong_with_a_table() {
             "a",
             "{\"a\":\"\\ud800\"}\n",
             &[(1, "no character")],
+        ),
+        ("json", "a", "", &[]),
+        ("json", "a", " [ ] \n", &[]),
+        ("json", "/-/a", "[\n{\"a\": \"x\"} ,{\"a\":1e999}]\n", &[]),
+        ("json", "a", "{\"a\": 1}\n", &[]),
+        (
+            "json",
+            "a",
+            "[{\"a\":1},\n{\"a\":2,}]",
+            &[(2, "byte 8 of this line")],
+        ),
+        ("json", "a", "[{\"a\":1},\n{\"a\"", &[(2, "cut off")]),
+        ("json", "a", "[{\"a\":1},\n", &[(2, "cut off")]),
+        ("json", "a", "[{\"a\":1}\n", &[(2, "cut off")]),
+        (
+            "json",
+            "a",
+            "{\"a\":1}\n{\"a\":2}\n",
+            &[(2, "say `--format jsonl`")],
+        ),
+        ("json", "a", "[{\"a\":1}] x", &[(1, "follows the end")]),
+        ("json", "a", "[{\"a\":1} {\"a\":1}]", &[(1, "byte 10")]),
+        ("json", "a", "\n7\n", &[(2, "neither an array")]),
+        (
+            "json",
+            "a",
+            "[{\"a\":\"x\",\"a\":\"y\"},\n{\"a\":\"\\ud800\"},{\"a\":1}]",
+            &[(1, "twice"), (2, "no character")],
         ),
     ];
     for (format, columns, text, wanted) in cases {

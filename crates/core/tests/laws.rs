@@ -268,6 +268,7 @@ fn edits_of(length: usize, step: usize) -> impl Strategy<Value = Vec<Edit>> {
                 steps: StepSet::one(step),
                 groups: None,
                 cell: None,
+                row: None,
                 copied: None,
             });
             at = to;

@@ -10,8 +10,16 @@ use std::path::Path;
 
 /// Reads and writes the values of cells.
 pub struct CellValues {
-    /// The layout of each file, where it has columns; and whether it is UTF-8.
-    files: Vec<(Option<Layout>, bool)>,
+    files: Vec<FileCells>,
+}
+
+/// The cells of one file.
+struct FileCells {
+    /// Its layout, where it has columns.
+    layout: Option<Layout>,
+    /// Its first row holds the names of its columns.
+    has_header: bool,
+    is_utf8: bool,
 }
 
 impl CellValues {
@@ -22,25 +30,40 @@ impl CellValues {
             let path = Path::new(OsStr::from_bytes(path));
             let steps = rewrite.as_ref()?.steps().iter();
             let mut columns = steps.filter_map(|step| step.query.columns.as_ref());
-            columns.find_map(|columns| columns.options.layout(path))
+            columns.find_map(|columns| {
+                let layout = columns.options.layout(path)?;
+                Some((layout, columns.options.header && !layout.has_pointers()))
+            })
         };
         let files = plan.files.iter();
-        let file = files.map(|file| (layout(&file.path), file.encoding.starts_with("UTF-8")));
+        let file = files.map(|file| {
+            let found = layout(&file.path);
+            FileCells {
+                layout: found.map(|(layout, _)| layout),
+                has_header: found.is_some_and(|(_, has_header)| has_header),
+                is_utf8: file.encoding.starts_with("UTF-8"),
+            }
+        });
         Self {
             files: file.collect(),
         }
     }
 
     /// The layout of the cell that a change is; `None` where it is none.
-    fn layout(&self, file: usize, change: &ChangeRecord<'_>) -> Option<Layout> {
+    pub(crate) fn layout(&self, file: usize, change: &ChangeRecord<'_>) -> Option<Layout> {
         change.cell.as_ref()?;
-        self.files.get(file)?.0
+        self.files.get(file)?.layout
+    }
+
+    /// True if the first row of a file holds the names of its columns.
+    pub(crate) fn has_header(&self, file: usize) -> bool {
+        self.files.get(file).is_some_and(|file| file.has_header)
     }
 
     /// `value` as the file at `file` writes it in the place of a change; `None` where it cannot hold
     /// it.
     pub fn written(&self, file: usize, change: &ChangeRecord<'_>, value: &str) -> Option<Vec<u8>> {
-        if !self.files.get(file)?.1 {
+        if !self.files.get(file)?.is_utf8 {
             return None;
         }
         match self.layout(file, change) {

@@ -1,6 +1,9 @@
 //! Two tries compared: the changes of an earlier plan and those of a new evaluation.
 
+use crate::context::beside;
 use brisk_quill_core::plan::text_of;
+use brisk_quill_core::rewrite::hunk::Hunk;
+use brisk_quill_core::span::Span;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::plan_file::PlanDoc;
 use brisk_quill_files::read::facts::Facts;
@@ -9,6 +12,9 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::io;
 use std::path::PathBuf;
+
+/// Bytes kept of the text beside a change.
+const BESIDE_MOST: usize = 400;
 
 /// A change, as far as it is compared.
 ///
@@ -25,23 +31,56 @@ pub struct ComparedChange {
     pub before: Vec<u8>,
     /// The new bytes.
     pub after: Vec<u8>,
+    /// The column, where it is a cell.
+    pub cell: Option<String>,
+    /// The name of its row, where rows are named.
+    pub label: Option<String>,
+    /// The text of its line before and behind it, as far as it is shown; empty for a cell.
+    pub beside: (Vec<u8>, Vec<u8>),
 }
 
-impl From<&FileEdit<'_>> for ComparedChange {
-    fn from(edit: &FileEdit<'_>) -> Self {
+impl ComparedChange {
+    /// A change in a hunk of this evaluation.
+    pub fn new(edit: &FileEdit<'_>, hunk: &Hunk<'_>) -> Self {
+        let text = &edit.text;
+        let beside = match text.cell {
+            Some(_) => (Vec::new(), Vec::new()),
+            None => line_beside(hunk.was, text.span),
+        };
         Self {
             from: edit.from,
             to: edit.to,
-            line: edit.text.line,
+            line: text.line,
             before: edit.before.to_vec(),
             after: edit.after.to_vec(),
+            cell: text.cell.map(|cell| cell.name.to_string()),
+            label: text
+                .row
+                .and_then(|row| row.label.as_deref().map(str::to_owned)),
+            beside,
         }
     }
+}
+
+/// The text of its line before and behind a part of a text.
+fn line_beside(text: &[u8], part: Span) -> (Vec<u8>, Vec<u8>) {
+    let (head, tail) = (&text[..part.from], &text[part.to..]);
+    let from = memchr::memrchr(b'\n', head).map_or(0, |at| at + 1);
+    let to = memchr::memchr(b'\n', tail).unwrap_or(tail.len());
+    let to = if head.len() < text.len() && text[..part.to].ends_with(b"\n") {
+        0
+    } else {
+        to
+    };
+    let from = from.max(head.len().saturating_sub(BESIDE_MOST));
+    (head[from..].to_vec(), tail[..to.min(BESIDE_MOST)].to_vec())
 }
 
 /// A file of the earlier plan.
 struct OldFile {
     hash: String,
+    /// The number of its first change in the plan, from 0.
+    first: usize,
     changes: Vec<ComparedChange>,
 }
 
@@ -61,6 +100,7 @@ pub struct Difference {
 ///
 #[doc = include_str!("../doc/plans.md")]
 pub struct Comparison {
+    doc: PlanDoc,
     old: BTreeMap<Vec<u8>, OldFile>,
     most: usize,
     found: Compared,
@@ -97,16 +137,17 @@ impl Compared {
 }
 
 impl Comparison {
-    /// A comparison with the plan in `doc` that keeps at most so many differences.
+    /// A comparison with the plan `doc` that keeps at most so many differences.
     ///
     /// # Errors
     ///
     /// When the plan cannot be read.
-    pub fn new(doc: &PlanDoc, most: usize) -> io::Result<Self> {
+    pub fn new(doc: PlanDoc, most: usize) -> io::Result<Self> {
         let mut old: BTreeMap<Vec<u8>, OldFile> = BTreeMap::new();
         for of in &doc.index.files {
             let file = OldFile {
                 hash: of.hash.clone(),
+                first: of.first,
                 changes: Vec::new(),
             };
             old.insert(of.path.clone(), file);
@@ -121,11 +162,15 @@ impl Comparison {
                     line: change.line.0,
                     before: text.before.into_owned(),
                     after: text.after.into_owned(),
+                    cell: change.cell.as_deref().map(str::to_owned),
+                    label: change.label.0.as_deref().map(str::to_owned),
+                    beside: (Vec::new(), Vec::new()),
                 });
             }
             Ok(())
         })?;
         Ok(Self {
+            doc,
             old,
             most,
             found: Compared::default(),
@@ -135,28 +180,42 @@ impl Comparison {
     /// Compares what was found in a file.
     pub fn file(&mut self, source: &Source, facts: &Facts, this: Vec<ComparedChange>) {
         let path = source.path().as_os_str().as_encoded_bytes();
-        let last = match self.old.remove(path) {
-            None => Vec::new(),
+        let (first, last) = match self.old.remove(path) {
+            None => (0, Vec::new()),
             Some(file) => {
                 let hash = facts.hash.map(|hash| hash.to_hex().to_string());
                 if hash.as_ref() != Some(&file.hash) {
                     self.found.other_files.push(source.path().to_owned());
                     return;
                 }
-                file.changes
+                (file.first, file.changes)
             }
         };
-        self.merge(path, last, this);
+        self.merge(path, (first, last), this);
     }
 
-    fn merge(&mut self, path: &[u8], last: Vec<ComparedChange>, this: Vec<ComparedChange>) {
-        let place = |change: &ComparedChange| (change.from, change.to);
-        side_by_side(last, this, place, |last, this| {
-            self.differ(path, last, this);
+    /// Compares the changes of last time, which are those of the plan from number `first` on, with those of this
+    /// time.
+    fn merge(
+        &mut self,
+        path: &[u8],
+        (first, last): (usize, Vec<ComparedChange>),
+        this: Vec<ComparedChange>,
+    ) {
+        let place = |(_, change): &(usize, ComparedChange)| (change.from, change.to);
+        let this = this.into_iter().map(|change| (0, change));
+        side_by_side((first..).zip(last), this, place, |last, this| {
+            self.differ(path, last, this.map(|(_, this)| this));
         });
     }
 
-    fn differ(&mut self, path: &[u8], last: Option<ComparedChange>, this: Option<ComparedChange>) {
+    fn differ(
+        &mut self,
+        path: &[u8],
+        last: Option<(usize, ComparedChange)>,
+        this: Option<ComparedChange>,
+    ) {
+        let (number, last) = last.unzip();
         let count = match (&last, &this) {
             (Some(_), None) => &mut self.found.only_last,
             (None, Some(_)) => &mut self.found.only_this,
@@ -168,6 +227,14 @@ impl Comparison {
         };
         *count += 1;
         if self.found.differences.len() < self.most {
+            let mut last = last;
+            if let (Some(number), Some(last)) = (number, &mut last) {
+                let place = |change: &ComparedChange| (change.from, change.to);
+                last.beside = match &this {
+                    Some(this) if place(this) == place(last) => this.beside.clone(),
+                    _ => self.beside(number).unwrap_or_default(),
+                };
+            }
             self.found.differences.push(Difference {
                 path: path.to_vec(),
                 last,
@@ -176,10 +243,20 @@ impl Comparison {
         }
     }
 
+    /// The text of its line before and behind a change of the plan.
+    fn beside(&self, number: usize) -> Option<(Vec<u8>, Vec<u8>)> {
+        let change = self.doc.change(number).ok()?;
+        if change.cell.is_some() {
+            return None;
+        }
+        let (before, after) = beside(&self.doc, &self.doc.index, (number, &change))?;
+        Some((before.into_bytes(), after.into_bytes()))
+    }
+
     /// The results; files of the earlier plan that were not found now count as without changes.
     pub fn finish(mut self) -> Compared {
         for (path, file) in std::mem::take(&mut self.old) {
-            self.merge(&path, file.changes, Vec::new());
+            self.merge(&path, (file.first, file.changes), Vec::new());
         }
         self.found
     }

@@ -1,6 +1,7 @@
 //! A change where it stands in its file, read from the disk before it is drawn.
 
 pub mod excerpt;
+pub mod row;
 pub mod within;
 
 use brisk_quill_core::plan::PlanIndex;

@@ -1,7 +1,7 @@
 //! Hunks kept in memory, to be shown.
 
 use crate::collector::{Collector, Events, FileHunk};
-use brisk_quill_core::edits::{CellEdit, StepSet};
+use brisk_quill_core::edits::{CellEdit, RowFacts, StepSet};
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_core::span::Span;
@@ -55,6 +55,15 @@ pub struct KeptEdit {
     pub steps: StepSet,
     /// The cell, where all of it is one.
     pub cell: Option<KeptCell>,
+    /// The row it is about, where that is to be named or shown.
+    pub row: Option<RowFacts>,
+}
+
+impl KeptEdit {
+    /// The name of its row, where rows are to be named.
+    pub fn label(&self) -> Option<&str> {
+        self.row.as_ref()?.label.as_deref()
+    }
 }
 
 /// The value of a cell, before and after.
@@ -119,6 +128,7 @@ impl KeptHunk {
             line: edit.text.line,
             after: edit.text.after.to_vec(),
             steps: edit.text.steps,
+            row: edit.text.row.cloned(),
             cell: (edit.text.cell).map(|cell| KeptCell::new(cell, hunk.cell_stages(&edit.text))),
         });
         Self {

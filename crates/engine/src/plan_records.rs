@@ -14,7 +14,7 @@ use brisk_quill_core::records::plan::{
     PlanRecord, ProblemRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
 };
 use brisk_quill_core::rewrite::Rewrite;
-use brisk_quill_core::rewrite::hunk::{Extent, Hunk};
+use brisk_quill_core::rewrite::hunk::{Extent, Hunk, HunkEdit};
 use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_files::change::Change;
@@ -85,6 +85,7 @@ pub fn plain_change(path: &RecordPath<'_>, id: String, change: &Change) -> Vec<u
         path_b64,
         line: Ordinal(change.line),
         cell: None,
+        label: Optional(None),
         from: change.from,
         to: change.to,
         before: before.text,
@@ -133,7 +134,7 @@ pub fn push_hunk(
     }
     for edit in &found.edits {
         if let Some(cell) = edit.text.cell.filter(|_| cells) {
-            push_cell(out, path, edit.text.line, cell);
+            push_cell(out, path, &edit.text, cell);
         }
         push_change(out, rewrite, path, edit);
     }
@@ -168,6 +169,7 @@ fn push_change(out: &mut Vec<u8>, rewrite: &Rewrite, path: &RecordPath<'_>, edit
             path_b64,
             line: Ordinal(text.line),
             cell: text.cell.map(|cell| Cow::Borrowed(&*cell.name)),
+            label: Optional(label_of(text).map(Cow::Borrowed)),
             from: edit.from,
             to: edit.to,
             before: before.text,
@@ -194,21 +196,28 @@ fn push_unit(out: &mut Vec<u8>, path: &RecordPath<'_>, hunk: &Hunk<'_>) {
         return;
     }
     let (was, now) = without_common_ending(hunk.was, &now);
-    push_was_now(out, path, (hunk.line, None), (was, now));
+    let label = hunk.edits().find_map(|edit| label_of(&edit));
+    push_was_now(out, path, (hunk.line, None, label), (was, now));
 }
 
 /// A changed cell: its value before and after.
-fn push_cell(out: &mut Vec<u8>, path: &RecordPath<'_>, line: u64, cell: &CellEdit) {
+fn push_cell(out: &mut Vec<u8>, path: &RecordPath<'_>, edit: &HunkEdit<'_>, cell: &CellEdit) {
     let now = cell.now();
     if cell.value.len() <= UNIT_MOST && now.len() <= UNIT_MOST {
-        push_was_now(out, path, (line, Some(&cell.name)), (&cell.value, &now));
+        let place = (edit.line, Some(&*cell.name), label_of(edit));
+        push_was_now(out, path, place, (&cell.value, &now));
     }
+}
+
+/// The name of the row of a change.
+fn label_of<'t>(edit: &HunkEdit<'t>) -> Option<&'t str> {
+    edit.row?.label.as_deref()
 }
 
 fn push_was_now(
     out: &mut Vec<u8>,
     path: &RecordPath<'_>,
-    (line, cell): (u64, Option<&str>),
+    (line, cell, label): (u64, Option<&str>, Option<&str>),
     (was, now): (&[u8], &[u8]),
 ) {
     let (path, path_b64) = path.fields();
@@ -219,6 +228,7 @@ fn push_was_now(
             path_b64,
             line: Ordinal(line),
             cell: cell.map(Cow::Borrowed),
+            label: Optional(label.map(Cow::Borrowed)),
             was: lossy(was),
             now: lossy(now),
         },

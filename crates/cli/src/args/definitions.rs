@@ -6,6 +6,7 @@ use clap::{Args, Parser, ValueEnum, ValueHint};
 use std::ffi::OsString;
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
+use std::str::FromStr;
 
 /// Preview, review and safely apply regex substitutions in files and columns.
 #[derive(Debug, Parser)]
@@ -121,10 +122,10 @@ pub struct FilesArgs {
 /// Options for reading files with columns.
 #[derive(Args, Clone, Debug, Default, PartialEq, Eq)]
 pub struct TableArgs {
-    /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson].
+    /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson .json].
     #[arg(
         long,
-        value_name = "csv|tsv|spaced|jsonl",
+        value_name = "csv|tsv|spaced|jsonl|json",
         help_heading = "Columns of files"
     )]
     pub format: Option<String>,
@@ -166,9 +167,53 @@ pub struct ShowArgs {
     /// Show the first N, or `all` [default: 40].
     #[arg(long, value_name = "N|all", help_heading = "Output")]
     pub show: Option<String>,
-    /// Show N lines of context.
-    #[arg(long, value_name = "N", default_value_t = 0, help_heading = "Output")]
-    pub context: usize,
+    /// Show N lines of context, or the other columns of the row.
+    #[arg(
+        long,
+        value_name = "N|row",
+        default_value = "0",
+        help_heading = "Output"
+    )]
+    pub context: Context,
+}
+
+/// What is shown around a match or a change.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Context {
+    /// This number of lines on either side.
+    Lines(usize),
+    /// The other columns of its row.
+    Row,
+}
+
+impl Default for Context {
+    fn default() -> Self {
+        Self::Lines(0)
+    }
+}
+
+impl FromStr for Context {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text {
+            "row" => Ok(Self::Row),
+            _ => text
+                .parse()
+                .map(Self::Lines)
+                .map_err(|_| "write a number of lines, or `row`".to_owned()),
+        }
+    }
+}
+
+impl Context {
+    /// The lines on either side.
+    pub fn lines(self) -> usize {
+        match self {
+            Self::Lines(lines) => lines,
+            Self::Row => 0,
+        }
+    }
 }
 
 #[derive(Args, Debug)]
@@ -181,6 +226,7 @@ Examples:
   bquill find 'berth' -i --where 'closed' --unless '^>' notices/ --count
   bquill find '\\d{4}-\\d\\d-\\d\\d' --missing gauge.log
   bquill find 'Berth (\\d+)' --missing --why notices/
+  bquill find berth -i --columns /-/lines/-/to --label name ships.json
   bquill find 'berth' -i --after last notices/
   tail -n 50 gauge.log | bquill find '\\.\\.'
 
@@ -439,6 +485,7 @@ pub enum SheetForm {
 Examples:
   bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill preview '(\\d\\d)(\\d\\d) hours' --with '$1:$2 hours' notices/ --context 1
+  bquill preview closed --with shut --columns status --label berth berths.csv
   bquill preview 'metres?' --with 'm' gauge.log --then '  +' --with ' ' --steps
   bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --save-rewrite berths.toml
   bquill preview --rewrite berths.toml notices/

@@ -67,17 +67,24 @@ pub fn borrow(verb: Command) -> Command {
         }
         verb = verb.arg(lent);
     }
-    hide_actions(verb)
+    hide_unused(verb)
 }
 
-/// Hides what a step does from the help of a verb that only looks.
-fn hide_actions(verb: Command) -> Command {
-    match only_looks(verb.get_name()) {
-        true => verb.mut_args(|arg| match arg.get_help_heading() {
-            Some("Do") => arg.hide(true),
-            _ => arg,
-        }),
-        false => verb,
+/// Hides the options of a step that say nothing to a verb from its help.
+fn hide_unused(verb: Command) -> Command {
+    let name = verb.get_name().to_owned();
+    verb.mut_args(|arg| match says_nothing(&name, &arg) {
+        true => arg.hide(true),
+        false => arg,
+    })
+}
+
+/// True for an option of a step that a verb accepts and does not use, if its help says it at all.
+fn says_nothing(verb: &str, arg: &Arg) -> bool {
+    match arg.get_help_heading() {
+        Some("Do") => only_looks(verb),
+        // They show no rows.
+        _ => arg.get_id() == "label" && matches!(verb, "tally" | "shapes" | "extract"),
     }
 }
 
@@ -92,10 +99,9 @@ pub fn unused(verb: &str, found: &ArgMatches) -> Vec<String> {
         let is_there = found.try_contains_id(id).unwrap_or(false);
         is_there && found.value_source(id) == Some(ValueSource::CommandLine)
     };
-    let actions = of_step.get_arguments().filter(|arg| {
-        let says_nothing = !OF_A_LOOK.contains(&arg.get_id().as_str());
-        arg.get_help_heading() == Some("Do") && says_nothing && only_looks(verb)
-    });
+    let actions = of_step
+        .get_arguments()
+        .filter(|arg| says_nothing(verb, arg) && !OF_A_LOOK.contains(&arg.get_id().as_str()));
     let actions = actions.filter(|arg| given(arg.get_id().as_str()));
     let mut names: Vec<String> = actions
         .filter_map(Arg::get_long)

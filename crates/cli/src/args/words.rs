@@ -89,6 +89,7 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
         add_column,
         into,
         into_empty,
+        label,
         format,
         delimiter,
         quote,
@@ -136,6 +137,7 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
     words.pairs("--add-column", add_column);
     words.value("--into", into.as_deref());
     words.flag("--into-empty", *into_empty);
+    words.value("--label", label.as_deref());
     words.0.extend(of_table(&TableArgs {
         format: format.clone(),
         delimiter: delimiter.clone(),

@@ -1,6 +1,7 @@
 //! `check`: every line or cell must match, or none may.
 
 use crate::args::definitions::CheckArgs;
+use crate::args::definitions::Context;
 use crate::args::split::Part;
 use crate::commands::notes::{print_hint_records, print_note_records, print_notes};
 use crate::commands::search::{Request, Room, Seer, Split};
@@ -103,7 +104,7 @@ impl Seer for Judge<'_> {
             return;
         }
         self.offenders += 1;
-        let mut unit = FoundUnit::new(seen.unit, seen.found, 0);
+        let mut unit = FoundUnit::new(seen.unit, seen.found, Context::default());
         unit.groups.clear();
         if self.view.is_none() {
             page.data(&json::offender(source, &unit));

@@ -1,5 +1,6 @@
 //! `find`: every match of a pattern, with its groups.
 
+use crate::args::definitions::Context;
 use crate::args::definitions::FindArgs;
 use crate::args::split::Part;
 use crate::commands::notes::{print_hint_records, print_note_records, print_notes, print_totals};
@@ -65,7 +66,7 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
         // Where nothing is shown of them, finding them would only take time.
         groups: matches!(tally.form, Form::Text(_) | Form::Json(_)),
         missing: args.missing,
-        one_piece: args.show.context > 0,
+        one_piece: args.show.context.lines() > 0,
         ..RunOptions::default()
     };
     let searched = request.run(options, &mut tally, output)?;
@@ -170,7 +171,7 @@ struct Tally<'a> {
     why: Why,
     form: Form<'a>,
     missing: bool,
-    context: usize,
+    context: Context,
     room: Room,
     /// Matches of the current file that may still be shown.
     left: usize,
@@ -271,7 +272,7 @@ impl Tally<'_> {
             Form::Json(groups) => {
                 let offsets = unit.offsets();
                 let locate = |at: usize| seen.map.place(offsets.of(at));
-                let found = FoundUnit::new(unit, seen.found, 0);
+                let found = FoundUnit::new(unit, seen.found, Context::default());
                 page.data(&match self.missing {
                     true => json::missing(source, &found, why.as_deref()),
                     false => json::matches(source, &found, groups, &locate),

@@ -1,5 +1,6 @@
 //! `history`: the runs that have been made.
 
+use crate::args::definitions::Context;
 use crate::args::definitions::{HistoryArgs, ShowArgs};
 use crate::commands::journal_run;
 use crate::diagnostic::Diagnostic;
@@ -148,7 +149,7 @@ fn one(
     let reverts = Reverts::of(records.iter());
     let show = ShowArgs {
         show: args.show.clone(),
-        context: 0,
+        context: Context::default(),
     };
     let shown = options::shown(&show)?;
     let all = match record.commit {

@@ -2,7 +2,7 @@
 
 mod view;
 
-use crate::args::definitions::PreviewArgs;
+use crate::args::definitions::{Context, PreviewArgs};
 use crate::args::split::Part;
 use crate::commands::ends::{check_new, report_unreadable};
 use crate::commands::preview::view::View;
@@ -309,7 +309,7 @@ fn stream<'o>(args: &PreviewArgs, output: &'o mut Output) -> Stream<'o> {
 /// The comparison with an earlier plan; `last` is the last preview.
 fn comparison(file: &Path, show: usize) -> Result<Comparison, Diagnostic> {
     let doc = plans::open(Some(file))?;
-    Comparison::new(&doc, show)
+    Comparison::new(doc, show)
         .map_err(|error| Diagnostic::trouble(format!("cannot read the earlier plan: {error}")))
 }
 
@@ -357,7 +357,8 @@ impl Events for PreviewCollector<'_> {
             kinds.hunk(self.source, hunk);
         }
         if let Some(compared) = &mut self.compared {
-            compared.extend(hunk.edits.iter().map(ComparedChange::from));
+            let edits = hunk.edits.iter();
+            compared.extend(edits.map(|edit| ComparedChange::new(edit, hunk.hunk)));
         }
         self.found.hunk(hunk);
     }
@@ -395,6 +396,7 @@ fn run_options(args: &PreviewArgs, view: &View) -> RunOptions {
         groups: true,
         cells: true,
         one_piece: view.keep.context > 0,
+        rows: args.show.context == Context::Row,
         stages: args.steps,
         // What shows or keeps whole lines needs them whole.
         split_from: view.splits_lines(args).then_some(SPLIT_FROM),

@@ -258,8 +258,12 @@ impl Request {
         // How columns are read does not matter for which files are meant.
         let asked = options::query(parts.clone(), &TableArgs::default())?;
         let sources = options::listed(asked.paths, files, FileUse::Read)?;
-        let is_table = |source: &&Source| Format::of_path(source.path()).is_some();
         let all = &sources.listing.sources;
+        // Among other files a document is a text like them.
+        let format = |source: &Source| Format::of_path(source.path());
+        let documents = all.iter().all(|s| format(s) == Some(Format::Json));
+        let is_table =
+            |source: &&Source| format(source).is_some_and(|f| documents || f != Format::Json);
         let (table, text) = (all.iter().find(is_table), all.iter().find(|s| !is_table(s)));
         if let (Some(table), Some(text), true) = (table, text, all_have_columns) {
             let (table, text) = (file_name(table), file_name(text));

@@ -10,6 +10,7 @@ use brisk_quill_core::plan::opinion::Opinion;
 use brisk_quill_core::records::plan::ChangeRecord;
 use brisk_quill_engine::cell_values::CellValues;
 use brisk_quill_engine::context::excerpt::{Excerpt, Excerpts};
+use brisk_quill_engine::context::row::rest_of_row;
 use brisk_quill_engine::context::{FileRow, PieceOf};
 use brisk_quill_files::plan_file::{PlanDoc, PlanKinds};
 use maud::{Markup, html};
@@ -76,6 +77,7 @@ impl FileChanges<'_> {
                     (state(decision)) " "
                     a href=(format!("#c{id}")) { "line " (change.line.0) }
                     @if let Some(cell) = &change.cell { ", " (cell_name(cell)) }
+                    @if let Some(label) = &change.label.0 { " of " bdi { (visible(label.as_bytes())) } }
                     " " small { "change " (id) }
                     @if within { " " em.warn { "within a word" } }
                 }
@@ -99,8 +101,16 @@ impl FileChanges<'_> {
         };
         let value = |bytes: &[u8]| self.values.value(self.number, change, bytes);
         let (was, now) = (value(&written.before), value(&written.after));
-        html! { table { tr { th scope="row" { "was" } td { (differing(&was, &now, true)) } }
-        tr { th scope="row" { "now" } td { (differing(&now, &was, false)) } } } }
+        let rest = rest_of_row(self.doc, self.plan, self.values, (index, change));
+        html! { table {
+            tr { th scope="row" { "was" } td { (differing(&was, &now, true)) } }
+            tr { th scope="row" { "now" } td { (differing(&now, &was, false)) } }
+            @for (name, value) in rest.iter().flatten() {
+                tr.rest { th scope="row" { bdi { (visible(name.as_bytes())) } } td {
+                    @if value.is_empty() { span.quiet { "(empty)" } } @else { (visible(value)) }
+                } }
+            }
+        } }
     }
 
     /// A change whose surroundings cannot be shown.

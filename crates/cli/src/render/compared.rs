@@ -1,32 +1,40 @@
 //! Two tries beside each other.
 
-use crate::render::grid::{Align, Grid};
-use crate::render::highlight::one_line_of;
-use crate::render::labelled::Labelled;
+use super::highlight;
+use crate::render::columns::Columns;
+use crate::render::highlight::Look;
+use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::span::Span;
 use brisk_quill_engine::compare::{Compared, ComparedChange, Difference};
-
-/// Columns of the screen that a text may take.
-const TEXT_MOST: usize = 60;
+use unicode_width::UnicodeWidthStr;
 
 /// The differences, and the counts.
 pub fn text(found: &Compared, width: usize) -> Labelled {
-    let mut out = Labelled::from("\n");
-    if found.total() > 0 {
-        let heads = ["", "where", "was", "last time", "this time"];
-        let mut grid = Grid::new(heads.map(|head| (head, Align::Left)));
-        for difference in &found.differences {
-            grid.add(row(difference));
+    let mut out = Labelled::default();
+    let sides = |of: &Difference| [of.last.clone(), of.this.clone()];
+    let changes: Vec<ComparedChange> = found.differences.iter().flat_map(sides).flatten().collect();
+    let view = View {
+        width,
+        labels: Columns::of(changes.iter().map(|change| change.label.as_deref())),
+        columns: Columns::of(changes.iter().map(|change| change.cell.as_deref())),
+    };
+    let mut path = None;
+    for difference in &found.differences {
+        if path.replace(&difference.path) != Some(&difference.path) {
+            out.push('\n');
+            out.put(Role::Path, &visible(&difference.path));
+            out.push('\n');
         }
-        out.append(&grid.text(width));
-        let hidden = found.total() - found.differences.len() as u64;
-        if hidden > 0 {
-            let more = counted(hidden, "more difference");
-            out.push_str(&format!("\n{more} not shown; add `--show all`.\n"));
-        }
-        out.push('\n');
+        view.difference(&mut out, difference);
     }
+    let hidden = found.total() - found.differences.len() as u64;
+    if hidden > 0 {
+        let more = counted(hidden, "more difference");
+        out.push_str(&format!("\n{more} not shown; add `--show all`.\n"));
+    }
+    out.push('\n');
     for (name, count) in [
         ("the same", found.same),
         ("only last time", found.only_last),
@@ -44,25 +52,68 @@ pub fn text(found: &Compared, width: usize) -> Labelled {
     out
 }
 
-fn row(difference: &Difference) -> Vec<String> {
-    let Difference { path, last, this } = difference;
-    let (how, at) = match (last, this) {
-        (Some(last), Some(_)) => ("different", Some(last)),
-        (Some(last), None) => ("only last time", Some(last)),
-        (None, this) => ("only this time", this.as_ref()),
-    };
-    let new_text = |change: &Option<ComparedChange>| match change {
-        None => "–".to_owned(),
-        Some(change) if change.after.is_empty() => "(nothing)".to_owned(),
-        Some(change) => one_line_of(&change.after, TEXT_MOST),
-    };
-    let line = at.map_or(0, |change| change.line);
-    let before = at.map(|change| one_line_of(&change.before, TEXT_MOST));
-    vec![
-        how.to_owned(),
-        format!("{}, line {line}", visible(path)),
-        before.unwrap_or_default(),
-        new_text(last),
-        new_text(this),
-    ]
+/// The room for names beside the texts.
+struct View {
+    width: usize,
+    labels: Columns,
+    columns: Columns,
+}
+
+impl View {
+    /// A line or a cell as it is, as it became last time, and as it becomes this time.
+    fn difference(&self, out: &mut Labelled, difference: &Difference) {
+        let Difference { last, this, .. } = difference;
+        let Some(at) = this.as_ref().or(last.as_ref()) else {
+            return;
+        };
+        let line = at.line.to_string();
+        self.row(out, (&line, "was"), at, &at.before, Role::Was);
+        for (word, side) in [("last", last), ("this", this)] {
+            match side {
+                Some(change) => self.row(out, ("", word), change, &change.after, Role::Now),
+                None => {
+                    out.put(Role::Quiet, &self.gutter("", word, at));
+                    out.put(Role::Quiet, "(stays as it is)");
+                    out.push('\n');
+                }
+            }
+        }
+    }
+
+    fn row(
+        &self,
+        out: &mut Labelled,
+        (line, word): (&str, &str),
+        of: &ComparedChange,
+        text: &[u8],
+        role: Role,
+    ) {
+        let (before, after) = &of.beside;
+        let gutter = self.gutter(line, word, of);
+        let look = Look {
+            role,
+            width: self.width.saturating_sub(gutter.width()).max(20),
+            blanks: false,
+        };
+        let all = [&before[..], text, after].concat();
+        let marked = Span::new(before.len(), before.len() + text.len());
+        let shown = highlight::lines(&all, &[marked], look);
+        let blank = " ".repeat(gutter.width());
+        for (number, text) in shown.iter().enumerate() {
+            out.put(Role::Quiet, if number == 0 { &gutter } else { &blank });
+            out.append(text);
+            out.push('\n');
+        }
+        if shown.is_empty() {
+            out.put(Role::Quiet, &format!("{gutter}(empty)\n"));
+        }
+    }
+
+    /// The line number, the name of the row, the word and the column; the names only beside the first word.
+    fn gutter(&self, line: &str, word: &str, of: &ComparedChange) -> String {
+        let first = word == "was";
+        let label = self.labels.shown(of.label.as_deref().filter(|_| first));
+        let column = self.columns.shown(of.cell.as_deref().filter(|_| first));
+        format!("{line:>4}  {label}{word:4}  {column}")
+    }
 }

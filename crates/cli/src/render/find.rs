@@ -1,10 +1,13 @@
 //! Matches for a reader: each line that holds one, the matches marked, and their groups.
 
 use super::highlight;
+use crate::args::definitions::Context;
+use crate::render::beside::{Beside, rest_of_row};
 use crate::render::columns::Columns;
 use crate::render::highlight::{Look, one_line_of};
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
+use brisk_quill_core::edits::RowFacts;
 use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::unit_view::UnitView;
@@ -20,6 +23,8 @@ pub struct FoundUnit {
     pub line: u64,
     /// Its column, where it is a cell.
     pub cell: Option<String>,
+    /// Its row, where it is a cell.
+    pub row: RowFacts,
     pub text: Vec<u8>,
     /// The matches in it.
     pub spans: Vec<Span>,
@@ -32,6 +37,12 @@ pub struct FoundUnit {
 }
 
 impl FoundUnit {
+    /// The columns that are shown of it.
+    fn columns(&self) -> impl Iterator<Item = Option<&str>> {
+        let others = self.row.fields.iter().map(|(name, _)| Some(&**name));
+        std::iter::once(self.cell.as_deref()).chain(others)
+    }
+
     /// The texts of the groups of a match.
     pub fn texts_of(&self, groups: &[Option<Span>]) -> impl Iterator<Item = Option<&[u8]>> {
         let text = |group: &Option<Span>| Some(&self.text[group.as_ref()?.range()]);
@@ -39,7 +50,7 @@ impl FoundUnit {
     }
 
     /// The matches that were taken, with at most `context` neighbours on either side.
-    pub fn new(unit: &UnitView<'_>, found: &Findings<'_>, context: usize) -> Self {
+    pub fn new(unit: &UnitView<'_>, found: &Findings<'_>, context: Context) -> Self {
         let bytes = unit.bytes();
         let place = match unit.cell {
             Some(cell) => cell.row().whole_lines(),
@@ -48,11 +59,15 @@ impl FoundUnit {
         Self {
             line: unit.line,
             cell: unit.cell.map(|cell| cell.name().to_string()),
+            row: unit.cell.map_or_else(RowFacts::default, |cell| {
+                cell.row()
+                    .facts(Some(&cell.name()), context == Context::Row)
+            }),
             text: bytes.to_vec(),
             spans: found.picked().map(|f| f.span).collect(),
             groups: found.picked().map(|f| f.groups.iter().collect()).collect(),
             why: None,
-            around: Neighbours::of(unit.text, place, context),
+            around: Neighbours::of(unit.text, place, context.lines()),
         }
     }
 }
@@ -60,18 +75,18 @@ impl FoundUnit {
 /// The gutter to the left of a line.
 struct Gutter {
     digits: usize,
-    column: Option<String>,
+    label: String,
+    column: String,
 }
 
 impl Gutter {
     fn width(&self) -> usize {
-        let column = self.column.as_deref().unwrap_or_default();
-        self.digits + 2 + column.width()
+        self.digits + 2 + self.label.width() + self.column.width()
     }
 
     fn text(&self, line: u64) -> String {
-        let column = self.column.as_deref().unwrap_or_default();
-        format!("{line:>digits$}  {column}", digits = self.digits)
+        let (digits, label, column) = (self.digits, &self.label, &self.column);
+        format!("{line:>digits$}  {label}{column}")
     }
 }
 
@@ -95,7 +110,13 @@ impl FindView<'_> {
         let greatest = last.line + last.around.after.len() as u64;
         let digits = greatest.to_string().len().max(4);
         let mut shown = 0;
-        let columns = Columns::of(units.iter().map(|unit| unit.cell.as_deref()));
+        let columns = Columns::of(units.iter().flat_map(FoundUnit::columns));
+        let labels = Columns::of(units.iter().map(|unit| unit.row.label.as_deref()));
+        let bare = Gutter {
+            digits,
+            label: String::new(),
+            column: String::new(),
+        };
         for (index, unit) in units.iter().enumerate() {
             let next = units.get(index + 1).map_or(u64::MAX, |next| next.line);
             let first = unit.line - unit.around.before.len() as u64;
@@ -103,20 +124,12 @@ impl FindView<'_> {
                 .zip(&unit.around.before)
                 .filter(|(n, _)| *n > shown)
             {
-                self.line(
-                    &mut out,
-                    &Gutter {
-                        digits,
-                        column: None,
-                    },
-                    line,
-                    text,
-                    &[],
-                );
+                self.line(&mut out, &bare, line, text, &[]);
             }
             let gutter = Gutter {
                 digits,
-                column: Some(columns.shown(unit.cell.as_deref())),
+                label: labels.shown(unit.row.label.as_deref()),
+                column: columns.shown(unit.cell.as_deref()),
             };
             self.line(&mut out, &gutter, unit.line, &unit.text, &unit.spans);
             self.groups(&mut out, gutter.width(), unit);
@@ -125,19 +138,24 @@ impl FindView<'_> {
                 out.put(Role::Quiet, &format!("{:indent$}{why}", ""));
                 out.push('\n');
             }
+            let next_row = units.get(index + 1).map(|next| (next.line, &next.row));
+            if next_row != Some((unit.line, &unit.row)) {
+                let mut here = units[..=index].iter().rev();
+                let of_row = here
+                    .by_ref()
+                    .take_while(|u| (u.line, &u.row) == (unit.line, &unit.row));
+                let cells: Vec<&str> = of_row.filter_map(|unit| unit.cell.as_deref()).collect();
+                let beside = Beside {
+                    indent: digits + 2 + gutter.label.width(),
+                    columns: &columns,
+                    width: self.width,
+                };
+                rest_of_row(&mut out, &unit.row, &cells, &beside);
+            }
             shown = unit.line;
             let after = (unit.line + 1..).zip(&unit.around.after);
             for (line, text) in after.take_while(|(n, _)| *n < next) {
-                self.line(
-                    &mut out,
-                    &Gutter {
-                        digits,
-                        column: None,
-                    },
-                    line,
-                    text,
-                    &[],
-                );
+                self.line(&mut out, &bare, line, text, &[]);
                 shown = line;
             }
         }

@@ -36,6 +36,7 @@ pub fn matches(
                 path_b64,
                 line: Ordinal(unit.line),
                 cell: unit.cell.as_deref().map(Cow::Borrowed),
+                label: Optional(unit.row.label.as_deref().map(Cow::Borrowed)),
                 from: locate(span.from),
                 to: locate(span.to),
                 text,
@@ -57,6 +58,7 @@ pub fn missing(source: &Source, unit: &FoundUnit, why: Option<&str>) -> Vec<u8> 
         path_b64,
         line: Ordinal(unit.line),
         cell: unit.cell.as_deref().map(Cow::Borrowed),
+        label: Optional(unit.row.label.as_deref().map(Cow::Borrowed)),
         text,
         text_b64: base64,
         why: Optional(why.map(Cow::Borrowed)),
@@ -89,6 +91,7 @@ pub fn offender(source: &Source, unit: &FoundUnit) -> Vec<u8> {
         path_b64,
         line: Ordinal(unit.line),
         cell: unit.cell.as_deref().map(Cow::Borrowed),
+        label: Optional(unit.row.label.as_deref().map(Cow::Borrowed)),
         text,
         text_b64: base64,
     })

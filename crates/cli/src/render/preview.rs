@@ -1,6 +1,7 @@
 //! Changes for a reader: each changed line as it was and as it becomes.
 
 use super::highlight;
+use crate::render::beside::{Beside, rest_of_row};
 use crate::render::columns::Columns;
 use crate::render::highlight::Look;
 use crate::render::labelled::{Labelled, Role};
@@ -59,9 +60,10 @@ impl PreviewView {
             }
         }
         if hunk.is_cells() {
-            for edit in &hunk.edits {
+            for (index, edit) in hunk.edits.iter().enumerate() {
                 if let Some(cell) = &edit.cell {
                     self.cell(out, edit, cell, gutter);
+                    self.rest_of_row(out, &hunk.edits, index, gutter);
                 }
             }
         } else {
@@ -92,7 +94,13 @@ impl PreviewView {
             }
             for (index, text) in shown.iter().enumerate() {
                 let first = index == 0;
-                gutter.put(out, line.filter(|_| first), if first { label } else { "" });
+                let of_row = edit.label().filter(|_| first && line.is_some());
+                gutter.labelled(
+                    out,
+                    line.filter(|_| first),
+                    of_row,
+                    if first { label } else { "" },
+                );
                 let name = if first && line.is_some() {
                     &name
                 } else {
@@ -123,6 +131,24 @@ impl PreviewView {
         rows("now", None, &cell.now, &cell.now_marks, Role::Now);
     }
 
+    /// The other columns of the row of a change, below the last change in it.
+    fn rest_of_row(&self, out: &mut Labelled, edits: &[KeptEdit], index: usize, gutter: &Gutter) {
+        let edit = &edits[index];
+        let same = |other: &&KeptEdit| other.line == edit.line && other.row == edit.row;
+        let Some(row) = &edit.row else { return };
+        if edits.get(index + 1).as_ref().is_some_and(same) {
+            return;
+        }
+        let of_row = edits[..=index].iter().rev().take_while(same);
+        let cells = of_row.filter_map(|edit| Some(edit.cell.as_ref()?.name.as_str()));
+        let beside = Beside {
+            indent: gutter.width() - gutter.columns.shown(None).len(),
+            columns: &gutter.columns,
+            width: self.width,
+        };
+        rest_of_row(out, row, &cells.collect::<Vec<_>>(), &beside);
+    }
+
     /// Whole lines, before and after.
     fn lines(&self, out: &mut Labelled, hunk: &KeptHunk, gutter: &Gutter) {
         let was: Vec<Span> = hunk.edits.iter().map(|edit| edit.span).collect();
@@ -131,8 +157,11 @@ impl PreviewView {
             return self.gone(out, hunk, &was, gutter);
         }
         let shown = self.marked(&hunk.was, &was, Role::Was, gutter);
+        let of_row = hunk.edits.iter().find_map(KeptEdit::label);
         for (line, text) in (hunk.line..).zip(shown) {
-            gutter.put(out, Some(line), if line == hunk.line { "was" } else { "" });
+            let first = line == hunk.line;
+            let word = if first { "was" } else { "" };
+            gutter.labelled(out, Some(line), of_row.filter(|_| first), word);
             out.append(&text);
             out.push('\n');
         }
@@ -172,7 +201,9 @@ impl PreviewView {
         let shown = narrower.marked(&hunk.was, was, Role::Was, gutter);
         for (line, text) in (hunk.line..).zip(shown) {
             let is_first = line == hunk.line;
-            gutter.put(out, Some(line), if is_first { "was" } else { "" });
+            let of_row = hunk.edits.iter().find_map(KeptEdit::label);
+            let word = if is_first { "was" } else { "" };
+            gutter.labelled(out, Some(line), of_row.filter(|_| is_first), word);
             out.append(&text);
             if is_first {
                 out.put(Role::Quiet, &note);
@@ -235,6 +266,8 @@ fn steps_of(steps: impl Iterator<Item = usize>) -> String {
 /// Line numbers and labels to the left of the text.
 struct Gutter {
     digits: usize,
+    /// The names of rows.
+    labels: Columns,
     columns: Columns,
     /// The last line shown.
     shown: u64,
@@ -245,22 +278,33 @@ impl Gutter {
         let last = hunks.last();
         let cells = hunks.iter().filter(|hunk| hunk.is_cells());
         let cells = cells.flat_map(|hunk| &hunk.edits);
-        let names = cells.map(|edit| edit.cell.as_ref().map(|cell| cell.name.as_str()));
+        let names = cells.flat_map(|edit| {
+            let own = edit.cell.as_ref().map(|cell| cell.name.as_str());
+            let others = edit.row.iter().flat_map(|row| &row.fields);
+            std::iter::once(own).chain(others.map(|(name, _)| Some(&**name)))
+        });
+        let edits = hunks.iter().flat_map(|hunk| &hunk.edits);
         let greatest = last.map_or(0, |p| p.line + p.height() + p.around.after.len() as u64);
         Self {
             digits: greatest.to_string().len().max(4),
+            labels: Columns::of(edits.map(KeptEdit::label)),
             columns: Columns::of(names),
             shown: 0,
         }
     }
 
     fn width(&self) -> usize {
-        self.digits + 7 + self.columns.shown(None).len()
+        self.digits + 7 + self.labels.shown(None).len() + self.columns.shown(None).len()
     }
 
     fn put(&self, out: &mut Labelled, line: Option<u64>, label: &str) {
+        self.labelled(out, line, None, label);
+    }
+
+    /// The same with the name of a row.
+    fn labelled(&self, out: &mut Labelled, line: Option<u64>, of_row: Option<&str>, word: &str) {
         let line = line.map(|n| n.to_string()).unwrap_or_default();
-        let text = format!("{line:>digits$}  {label:3}  ", digits = self.digits);
-        out.put(Role::Quiet, &text);
+        let (digits, of_row) = (self.digits, self.labels.shown(of_row));
+        out.put(Role::Quiet, &format!("{line:>digits$}  {of_row}{word:3}  "));
     }
 }

@@ -3,6 +3,8 @@
 use crate::review::action::View;
 use crate::review::state::State;
 use brisk_quill_core::records::plan::ChangeRecord;
+use brisk_quill_engine::cell_values::CellValues;
+use brisk_quill_engine::context::row::rest_of_row;
 use brisk_quill_engine::context::{
     FileRow, Surroundings, beside, surroundings, whole, words_beside,
 };
@@ -21,6 +23,8 @@ pub struct Loaded {
     /// The lines around the current change; `None` where its file is not what it was, or is not
     /// text in UTF-8.
     pub near: Option<Surroundings>,
+    /// The other columns of the row of the current change, where that is a cell.
+    pub row: Option<Vec<(String, Vec<u8>)>>,
     /// Changes of the current row of the list of kinds, with the text of their lines before and
     /// behind them.
     pub samples: Vec<(usize, ChangeRecord<'static>, (String, String))>,
@@ -31,11 +35,12 @@ pub struct Loaded {
 
 impl Loaded {
     /// Loads what a screen of so many rows shows of a review.
-    pub fn new(doc: &PlanDoc, state: &State, rows: usize) -> Self {
+    pub fn new(doc: &PlanDoc, values: &CellValues, state: &State, rows: usize) -> Self {
         let mut loaded = Self {
             changes: HashMap::new(),
             words: HashMap::new(),
             near: None,
+            row: None,
             samples: Vec::new(),
             file: None,
         };
@@ -75,8 +80,11 @@ impl Loaded {
                 };
                 loaded.words = loaded.changes.iter().filter_map(words).collect();
                 let change = loaded.change(current);
+                let place = change.map(|change| (current, change));
+                loaded.row = place.and_then(|of| rest_of_row(doc, &state.plan, values, of));
+                let without = loaded.change(current).filter(|_| loaded.row.is_none());
                 loaded.near =
-                    change.and_then(|change| surroundings(doc, &state.plan, current, change));
+                    without.and_then(|change| surroundings(doc, &state.plan, current, change));
             }
         }
         loaded

@@ -248,7 +248,11 @@ impl Screen<'_> {
                 let (old, new) = fit_pair(&old, &new, room);
                 let left = room.saturating_sub(old.width() + new.width() + 3);
                 let (before, after) = self.loaded.words(index);
-                let (before, after) = (visible(before.as_bytes()), visible(after.as_bytes()));
+                let before = match &change.label.0 {
+                    Some(label) => format!("{}  ", visible(label.as_bytes())),
+                    None => visible(before.as_bytes()),
+                };
+                let after = visible(after.as_bytes());
                 let has_room = before.width() + after.width() <= left;
                 let beside = |text: &str| {
                     if has_room {

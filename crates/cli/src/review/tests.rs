@@ -121,7 +121,8 @@ impl Desk {
 
     fn draw(&self, width: u16, height: u16, color: bool) -> Vec<String> {
         let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
-        let loaded = &Loaded::new(&self.doc, &self.state, usize::from(height));
+        let values = CellValues::of(&self.state.plan);
+        let loaded = &Loaded::new(&self.doc, &values, &self.state, usize::from(height));
         let screen = Screen {
             loaded,
             title: "In 3 files: every match of `berth`.",

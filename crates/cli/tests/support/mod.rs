@@ -169,6 +169,15 @@ impl std::fmt::Debug for Got {
     }
 }
 
+/// One of the outputs of a run has a part.
+#[track_caller]
+pub fn said(got: &Got, part: &str) {
+    assert!(
+        got.out.contains(part) || got.err.contains(part),
+        "no {part:?} in {got:#?}"
+    );
+}
+
 impl Got {
     /// The records of `--json` output.
     pub fn records(&self) -> Vec<Value> {

@@ -37,6 +37,26 @@ pub enum RowFault {
     /// A line with something else than an object.
     #[error("this line is not a JSON object, and columns are the keys of one")]
     NotAnObject,
+    /// A JSON document that does not parse here.
+    #[error("the document is not JSON: byte {byte} of this line is not allowed there")]
+    NotJsonHere {
+        /// The byte in its line, from 1.
+        byte: usize,
+    },
+    /// A JSON document without its end.
+    #[error("the document is cut off: its end is missing")]
+    CutOff,
+    /// A JSON document with something behind its end.
+    #[error(
+        "something follows the end of the document; for an object on each line say `--format jsonl`"
+    )]
+    AfterDocument,
+    /// A JSON document that is a text or a number.
+    #[error("the document is neither an array nor an object of JSON, and has no records")]
+    NotADocument,
+    /// A record of a document that is to be dropped.
+    #[error("a record cannot be dropped from a JSON document, for the commas around it would stay")]
+    InDocument,
     /// A key that an object has twice, and that is asked for.
     #[error("the key `{0}` is there twice in one object")]
     KeyTwice(String),
@@ -144,7 +164,7 @@ pub enum ColumnFault {
     IntoItself(String),
     /// A number in JSON Lines.
     #[error(
-        "the columns of JSON Lines have no numbers: name a key, or write a pointer such as `/ship/name`"
+        "the columns of JSON have no numbers: name a key, or write a pointer such as `/ship/name`"
     )]
     NoNumbers,
     /// A pointer that leads to no text in any row.

@@ -1,10 +1,10 @@
 //! Formats by name and extension, and the layout of a certain file.
 
 use crate::columns::dialect::Dialect;
-use crate::columns::formats::RowFormat;
-use crate::columns::formats::delimited::boundary::Boundary;
+use crate::columns::formats::document::Document;
 use crate::columns::formats::jsonl::Objects;
 use crate::columns::formats::spaced::Blanks;
+use crate::columns::formats::{RecordEnds, RowFormat};
 use crate::columns::list::{Column, ColumnList};
 use std::borrow::Cow;
 use std::path::Path;
@@ -29,11 +29,19 @@ pub enum Format {
     Spaced,
     /// An object of JSON on each line.
     JsonLines,
+    /// One value of JSON: an array of records, or an object.
+    Json,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 4] = [Self::Csv, Self::Tsv, Self::Spaced, Self::JsonLines];
+    pub const ALL: [Self; 5] = [
+        Self::Csv,
+        Self::Tsv,
+        Self::Spaced,
+        Self::JsonLines,
+        Self::Json,
+    ];
 
     /// Its name as an option.
     pub fn name(self) -> &'static str {
@@ -42,6 +50,15 @@ impl Format {
             Self::Tsv => "tsv",
             Self::Spaced => "spaced",
             Self::JsonLines => "jsonl",
+            Self::Json => "json",
+        }
+    }
+
+    /// True if columns are called by pointers, not by numbers and names in a header.
+    pub fn has_pointers(self) -> bool {
+        match self {
+            Self::JsonLines | Self::Json => true,
+            Self::Csv | Self::Tsv | Self::Spaced => false,
         }
     }
 
@@ -61,6 +78,7 @@ impl Format {
             "csv" => Self::Csv,
             "tsv" | "tab" => Self::Tsv,
             "jsonl" | "ndjson" => Self::JsonLines,
+            "json" => Self::Json,
             _ => return None,
         })
     }
@@ -81,6 +99,8 @@ pub enum Layout {
     Spaced(Blanks),
     /// Objects of JSON.
     JsonLines(Objects),
+    /// One value of JSON.
+    Json(Document),
 }
 
 impl Layout {
@@ -90,21 +110,30 @@ impl Layout {
             Self::Delimited(format) => format,
             Self::Spaced(format) => format,
             Self::JsonLines(format) => format,
+            Self::Json(format) => format,
         }
     }
 
     /// True if columns are called by pointers, not by numbers and names in a header.
     pub fn has_pointers(self) -> bool {
         match self {
-            Self::JsonLines(_) => true,
+            Self::JsonLines(_) | Self::Json(_) => true,
             Self::Delimited(_) | Self::Spaced(_) => false,
+        }
+    }
+
+    /// True if the text is one value, in which no record stands on lines of its own.
+    pub(crate) fn is_document(self) -> bool {
+        match self {
+            Self::Json(_) => true,
+            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) => false,
         }
     }
 
     /// True if a column may be added.
     pub(crate) fn can_be_widened(self) -> bool {
         match self {
-            Self::Delimited(_) | Self::JsonLines(_) => true,
+            Self::Delimited(_) | Self::JsonLines(_) | Self::Json(_) => true,
             Self::Spaced(_) => false,
         }
     }
@@ -113,13 +142,13 @@ impl Layout {
     pub(crate) fn has_delimiter(self) -> bool {
         match self {
             Self::Delimited(_) => true,
-            Self::Spaced(_) | Self::JsonLines(_) => false,
+            Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) => false,
         }
     }
 
     /// The ends of records, where they are not every line end.
-    pub(crate) fn boundary(self) -> Option<Boundary> {
-        self.as_dyn().boundary()
+    pub(crate) fn record_ends(self) -> Option<RecordEnds> {
+        self.as_dyn().record_ends()
     }
 
     /// The value of a cell that is written as `raw`; `raw` itself where it stands for none.
@@ -189,6 +218,7 @@ impl TableOptions {
             Format::Tsv => delimited(b'\t'),
             Format::Spaced => Layout::Spaced(Blanks),
             Format::JsonLines => Layout::JsonLines(Objects),
+            Format::Json => Layout::Json(Document),
         })
     }
 }
@@ -208,6 +238,8 @@ pub struct Columns {
     pub added: Vec<String>,
     /// A column that is written anew where it is there, once, and added where it is not.
     pub into: Option<Column>,
+    /// The columns whose values name a row; they stand in `also`, too.
+    pub labels: Vec<Column>,
 }
 
 impl Columns {
@@ -220,6 +252,7 @@ impl Columns {
             set: Vec::new(),
             added: Vec::new(),
             into: None,
+            labels: Vec::new(),
         }
     }
 }

@@ -17,8 +17,12 @@ pub(crate) struct RawCell {
 pub(crate) struct ScannedRecord {
     /// Without its line end.
     pub content: Span,
+    /// Line ends between the record before and this one, but for the one that ends that.
+    pub lines_above: u64,
     /// Line ends within it.
     pub inner_lines: u64,
+    /// A line end follows, or the end of the text.
+    pub ends_line: bool,
     /// The fault in its form, and where in the text that shows.
     pub fault: Option<(usize, RowFault)>,
     /// Nothing stands on it.

@@ -10,7 +10,8 @@ use crate::columns::pointer::escaped;
 use crate::columns::record::{NewCell, RawCell, Record, ScannedRecord};
 use crate::columns::spelling::Spelling;
 use crate::columns::table::{Selected, Table, pointer_of};
-use crate::edits::{Edit, splice};
+use crate::columns::token::{Kind, kind};
+use crate::edits::{Edit, RowFacts, splice};
 use crate::span::Span;
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -39,6 +40,16 @@ impl<'t> RowReader<'t> {
     /// Goes to the next row.
     pub fn next(&mut self) -> Option<ScannedRecord> {
         self.source.next(&mut self.cells, &mut self.members)
+    }
+
+    /// Line ends behind the last row that are not its own.
+    pub fn lines_below(&self) -> u64 {
+        self.source.lines_below()
+    }
+
+    /// True if the text may end here.
+    pub fn is_complete(&self) -> bool {
+        self.source.is_complete()
     }
 
     /// The values of the current row as the names of columns.
@@ -146,6 +157,23 @@ impl RowCell {
     }
 }
 
+/// A pointer whose `-` are the numbers that `at` has, as far as both go the same way.
+fn aligned(pointer: &str, at: &str) -> String {
+    let mut others = at.split('/');
+    let mut same = true;
+    let segments = pointer.split('/').map(|segment| {
+        let other = others.next().filter(|_| same);
+        match (segment, other) {
+            ("-", Some(number)) if number.bytes().all(|b| b.is_ascii_digit()) => number,
+            _ => {
+                same &= other == Some(segment);
+                segment
+            }
+        }
+    });
+    segments.collect::<Vec<_>>().join("/")
+}
+
 /// The value of a cell.
 ///
 /// ```
@@ -163,8 +191,8 @@ pub enum Field<'t> {
 
 impl<'t> Field<'t> {
     fn of_json(raw: &'t str) -> Self {
-        match jsonl::kind(raw) {
-            jsonl::Kind::Text => match jsonl::decode(raw.as_bytes()) {
+        match kind(raw) {
+            Kind::Text => match jsonl::decode(raw.as_bytes()) {
                 Some(text) => Self::Text(text),
                 None => Self::Json(raw),
             },
@@ -342,6 +370,37 @@ impl<'t> Row<'t> {
         Some(Cow::Owned(joined))
     }
 
+    /// The name of the row, its values of the columns that it is to be named by; `None` where there are no such
+    /// columns. For a cell of an inner list, `at` is the pointer to it: a pointer that goes through the
+    /// same list then means the same element.
+    pub fn label(&self, at: Option<&str>) -> Option<Arc<str>> {
+        let labels = self.table.labels();
+        let value = |column: &Column| {
+            let aligned = match (column, at) {
+                (Column::Pointer(pointer), Some(at)) => Column::Pointer(aligned(pointer, at)),
+                _ => column.clone(),
+            };
+            let value = self.value(&aligned).unwrap_or_default();
+            String::from_utf8_lossy(&value).trim().to_owned()
+        };
+        let values: Vec<String> = labels.iter().map(value).collect();
+        (!labels.is_empty()).then(|| Arc::from(values.join(" ")))
+    }
+
+    /// The name of the row, as [`Row::label`] has it, and its `fields` where they are wanted.
+    pub fn facts(&self, at: Option<&str>, fields: bool) -> RowFacts {
+        let text = |field: Field<'_>| match field {
+            Field::Text(text) => text.into_owned(),
+            Field::Json(raw) => raw.as_bytes().to_vec(),
+        };
+        let fields = if fields { self.fields() } else { Vec::new() };
+        let fields = fields.into_iter().map(|(name, field)| (name, text(field)));
+        RowFacts {
+            label: self.label(at),
+            fields: fields.collect(),
+        }
+    }
+
     /// Every cell with the name of its column, in order; in JSON Lines these are the members of
     /// the outermost object.
     pub fn fields(&self) -> Vec<(Arc<str>, Field<'t>)> {
@@ -362,7 +421,11 @@ impl<'t> Row<'t> {
             return Some(Field::Text(cell.value(self).ok()?));
         }
         let line = &self.text[self.span.range()];
-        let tokens = jsonl::follow(line, self.members, &pointer_of(column).ok()?).ok()?;
+        let layout = self.table.layout();
+        let tokens = layout.as_dyn();
+        let tokens = tokens
+            .tokens(&self.record(), &pointer_of(column).ok()?)
+            .ok()?;
         let raw = &line[tokens.first()?.span.range()];
         // The line was read as JSON.
         Some(Field::of_json(std::str::from_utf8(raw).ok()?))

@@ -1,7 +1,6 @@
 //! A table with its header: what the columns that are asked for mean in it.
 
 use crate::columns::fault::ColumnFault;
-use crate::columns::formats::jsonl::Objects;
 use crate::columns::layout::{Columns, Layout};
 use crate::columns::list::{Column, Item};
 use crate::columns::pointer::escaped;
@@ -18,6 +17,8 @@ pub struct Table {
     header: Header,
     ragged: bool,
     selected: Selected,
+    /// The columns whose values name a row.
+    labels: Vec<Column>,
 }
 
 /// The role of the first row of a table.
@@ -42,8 +43,8 @@ pub(crate) enum Selected {
 }
 
 impl Table {
-    /// The table of JSON Lines; it needs no first row.
-    pub(crate) fn json_lines(columns: &Columns) -> Result<Self, ColumnFault> {
+    /// The table of a layout with pointers; it needs no first row.
+    pub(crate) fn of_pointers(layout: Layout, columns: &Columns) -> Result<Self, ColumnFault> {
         let pointers = columns.list.named().map(pointer_of);
         let pointers: Vec<Arc<str>> = pointers
             .map(|pointer| pointer.map(Arc::from))
@@ -66,11 +67,12 @@ impl Table {
             false => Selected::Pointers(pointers),
         };
         Ok(Self {
-            layout: Layout::JsonLines(Objects),
+            layout,
             names: Vec::new(),
             header: Header::None,
             ragged: true,
             selected,
+            labels: columns.labels.clone(),
         })
     }
 
@@ -95,6 +97,7 @@ impl Table {
             header,
             ragged: columns.options.ragged,
             selected: Selected::Indexes(Vec::new()),
+            labels: columns.labels.clone(),
         };
         let indexes = table.indexes(columns);
         let indexes = indexes.map_err(|fault| table.with_delimiter(fault))?;
@@ -274,6 +277,15 @@ impl Table {
     /// True if rows may be shorter or longer than the first one.
     pub(crate) fn is_ragged(&self) -> bool {
         self.ragged
+    }
+
+    /// True if rows are to be named.
+    pub(crate) fn has_labels(&self) -> bool {
+        !self.labels.is_empty()
+    }
+
+    pub(crate) fn labels(&self) -> &[Column] {
+        &self.labels
     }
 
     pub(crate) fn selected(&self) -> &Selected {

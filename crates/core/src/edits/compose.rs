@@ -181,6 +181,7 @@ fn assemble(
         let mut steps = super::StepSet::default();
         let mut groups = None;
         let mut cell = None;
+        let mut row = None;
         let mut copied = None;
         let size = cluster.last - cluster.first + 1;
         for member in order.by_ref().take(size) {
@@ -198,6 +199,7 @@ fn assemble(
                 text.extend_from_slice(&edit.text);
                 at = edit.span.to;
             }
+            row = row.or(edit.row);
             groups = if size == 1 { edit.groups } else { None };
             copied = if size == 1 { edit.copied } else { None };
             cell = match (size, member.from_earlier) {
@@ -219,6 +221,7 @@ fn assemble(
                 steps,
                 groups,
                 cell,
+                row,
                 copied,
             });
         }

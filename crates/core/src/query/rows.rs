@@ -47,6 +47,8 @@ pub(super) struct TableScanner<'q> {
     header_lost: bool,
     /// It makes no sense for what is asked; all of it is passed over.
     broken: bool,
+    /// The text goes on, or lacks its end.
+    is_cut_off: bool,
     rows: u64,
     /// Rows in which each pointer that is named leads to no text.
     absent: Vec<u64>,
@@ -65,6 +67,7 @@ impl<'q> TableScanner<'q> {
             table: None,
             header_lost: false,
             broken: false,
+            is_cut_off: false,
             rows: 0,
             absent: Vec::new(),
             numbers: None,
@@ -83,6 +86,7 @@ impl<'q> TableScanner<'q> {
         self.table = None;
         self.header_lost = false;
         self.broken = false;
+        self.is_cut_off = false;
         self.rows = 0;
         self.absent = vec![0; self.columns.list.named().count()];
         self.numbers = None;
@@ -94,9 +98,14 @@ impl<'q> TableScanner<'q> {
         self.header_lost |= self.table.is_none();
     }
 
-    /// The notes about the columns at the end of the text.
-    pub fn end_text(&mut self) -> (Vec<ColumnNote>, Option<Problem>) {
+    /// The notes about the columns at the end of the text, which has so many line ends.
+    pub fn end_text(&mut self, lines: u64) -> (Vec<ColumnNote>, Option<Problem>) {
         let mut notes = Vec::new();
+        if self.is_cut_off && !self.broken {
+            let kind = ProblemKind::Row(RowFault::CutOff);
+            let line = Some(lines + 1);
+            return (notes, Some(Problem { line, kind }));
+        }
         let is_json = self.layout.is_some_and(Layout::has_pointers);
         if self.broken || !is_json || self.rows == 0 {
             return (notes, None);
@@ -142,7 +151,7 @@ impl<'q> TableScanner<'q> {
     /// Makes the table of its first row.
     fn table_of(&self, layout: Layout, reader: &RowReader<'_>) -> Result<Table, ColumnFault> {
         if layout.has_pointers() {
-            return Table::json_lines(self.columns);
+            return Table::of_pointers(layout, self.columns);
         }
         let header = match (self.columns.options.header, self.header_lost) {
             (false, _) => Header::None,
@@ -187,14 +196,19 @@ impl TableScanner<'_> {
         let layout = self.layout.ok_or_else(unknown)?;
         let mut reader = RowReader::new(scan.text, layout);
         while let Some(scanned) = reader.next() {
+            search.lines_done += scanned.lines_above;
             let line = search.lines_done + 1;
-            search.lines_done += scanned.inner_lines + 1;
+            search.lines_done += scanned.inner_lines + u64::from(scanned.ends_line);
             let record = &scan.text[scanned.content.range()];
             // Blocks go over every record, so each is shown to the conditions on lines.
             let holds = search.scope.line_holds(line, record);
             if let Some((at, fault)) = scanned.fault {
                 let below = line_ends(&scan.text[scanned.content.from..at]);
                 let (line, kind) = (Some(line + below), ProblemKind::Row(fault));
+                if layout.is_document() {
+                    // Nothing is known of what follows.
+                    return Err((at, Problem { line, kind }));
+                }
                 scan.visitor.problem(at, Problem { line, kind });
                 self.header_lost |= table.is_none();
                 continue;
@@ -240,6 +254,8 @@ impl TableScanner<'_> {
                 scan.visitor.problem(row.span.from, problem);
             }
         }
+        search.lines_done += reader.lines_below();
+        self.is_cut_off = !reader.is_complete();
         Ok(())
     }
 

@@ -108,7 +108,7 @@ impl<'q> UnitScanner<'q> {
         let Some(table) = &mut self.table else {
             return (notes, None);
         };
-        let (of_columns, problem) = table.end_text();
+        let (of_columns, problem) = table.end_text(self.search.lines_done);
         notes.extend(of_columns.into_iter().map(Note::Column));
         (notes, problem)
     }

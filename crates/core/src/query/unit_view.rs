@@ -111,6 +111,11 @@ impl<'t> CellView<'t> {
         segments.collect::<Vec<_>>().join("/")
     }
 
+    /// The name of its row, where rows are to be named.
+    pub fn label(&self) -> Option<Arc<str>> {
+        self.row.label(Some(&self.name()))
+    }
+
     /// The row it belongs to.
     pub fn row(&self) -> &'t Row<'t> {
         self.row

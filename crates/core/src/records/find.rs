@@ -17,6 +17,9 @@ record! {
         line: Ordinal,
         /// The column, where the unit is a cell.
         cell: Option<Cow<'a, str>>,
+        /// The name of its row, with `--label`.
+        #[serde(default)]
+        label: Optional<Cow<'a, str>>,
         /// The first byte on disk, from 0.
         from: u64,
         /// One past the last byte.
@@ -43,6 +46,9 @@ record! {
         line: Ordinal,
         /// The column, where the unit is a cell.
         cell: Option<Cow<'a, str>>,
+        /// The name of its row, with `--label`.
+        #[serde(default)]
+        label: Optional<Cow<'a, str>>,
         /// Its text.
         text: Cow<'a, str>,
         /// Its bytes, where they are not UTF-8.
@@ -88,6 +94,9 @@ record! {
         line: Ordinal,
         /// The column, where the unit is a cell.
         cell: Option<Cow<'a, str>>,
+        /// The name of its row, with `--label`.
+        #[serde(default)]
+        label: Optional<Cow<'a, str>>,
         /// Its text.
         text: Cow<'a, str>,
         /// Its bytes, where they are not UTF-8.

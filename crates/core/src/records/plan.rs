@@ -73,6 +73,9 @@ record! {
         line: Ordinal,
         /// The column, where the unit is a cell.
         cell: Option<Cow<'a, str>>,
+        /// The name of its row, with `--label`.
+        #[serde(default)]
+        label: Optional<Cow<'a, str>>,
         /// Its text before.
         was: Cow<'a, str>,
         /// Its text after.
@@ -94,6 +97,9 @@ record! {
         line: Ordinal,
         /// The column, where all of it is one cell.
         cell: Option<Cow<'a, str>>,
+        /// The name of its row, with `--label`.
+        #[serde(default)]
+        label: Optional<Cow<'a, str>>,
         /// The first byte on disk, from 0.
         from: u64,
         /// One past the last byte.

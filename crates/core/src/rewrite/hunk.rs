@@ -1,6 +1,6 @@
 //! Changes in the lines they touch: what a reader is shown.
 
-use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice_part};
+use crate::edits::{CellEdit, Copied, Edit, GroupTexts, RowFacts, StepSet, splice_part};
 use crate::span::Span;
 use crate::unit::line_ends;
 use memchr::{memchr, memrchr};
@@ -57,6 +57,8 @@ pub struct HunkEdit<'t> {
     pub groups: Option<&'t GroupTexts>,
     /// The change of the value, where all of it is one cell.
     pub cell: Option<&'t CellEdit>,
+    /// The row it is about, where that is to be named or shown.
+    pub row: Option<&'t RowFacts>,
     /// The parts of `after` that were copied, where that is known: from offsets that count from
     /// `from`.
     pub copied: &'t [Copied],
@@ -85,6 +87,7 @@ impl<'t> Hunk<'t> {
                 steps: edit.steps,
                 groups: edit.groups.as_ref(),
                 cell: edit.cell.as_deref(),
+                row: edit.row.as_deref(),
                 copied: edit.copied.as_deref().unwrap_or_default(),
             }
         })

@@ -61,6 +61,8 @@ pub struct RunOptions {
     pub missing: bool,
     /// Each change of a cell carries what happens to its value.
     pub cells: bool,
+    /// Each change in a table carries the whole row that it is about.
+    pub rows: bool,
     /// Texts are evaluated only as a whole, so that a hunk shows all that surrounds it.
     pub one_piece: bool,
     /// Only so many steps, from the first.

@@ -6,7 +6,7 @@ pub(crate) mod into_row;
 use crate::columns::fault::CellFault;
 use crate::columns::record::NewCell;
 use crate::columns::row::{Row, RowCell};
-use crate::edits::{CellEdit, Copied, Edit, GroupTexts, StepSet, splice};
+use crate::edits::{CellEdit, Copied, Edit, GroupTexts, RowFacts, StepSet, splice};
 use crate::pattern::Finder;
 use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
@@ -38,6 +38,8 @@ pub(crate) struct EditMaker<'e, 's> {
     pub set: StepSet,
     pub keep_groups: bool,
     pub keep_cells: bool,
+    /// Edits carry the rows that they are about.
+    pub keep_rows: bool,
     /// The parts that the current template has copied: where each begins in the text, and its span in the unit.
     pub copies: Option<RefCell<Vec<(usize, Span)>>>,
     pub ensure: &'e mut [Finder],
@@ -420,6 +422,7 @@ impl EditMaker<'_, '_> {
             steps: self.set,
             groups: None,
             cell: None,
+            row: None,
             copied: None,
         }
     }
@@ -448,7 +451,12 @@ impl EditMaker<'_, '_> {
     ) -> Result<(), CellFault> {
         let (at, text) = row.appended(cells)?;
         let edit = self.inner_edit(Span::new(at, at), text);
-        self.out.edits.push(Edit { groups, ..edit });
+        let row = self.row_facts(row, None);
+        self.out.edits.push(Edit {
+            groups,
+            row,
+            ..edit
+        });
         Ok(())
     }
 
@@ -486,10 +494,19 @@ impl EditMaker<'_, '_> {
                         edits: inner,
                     })
                 }),
+                row: self.row_facts(row, Some(&cell.name(row.table()))),
                 copied: None,
             });
         }
         Ok(())
+    }
+
+    /// The row of an edit, where that is to be named or shown; `at` is the name of its cell.
+    pub fn row_facts(&self, row: &Row<'_>, at: Option<&str>) -> Option<Box<RowFacts>> {
+        if !(self.keep_cells && row.table().has_labels() || self.keep_rows) {
+            return None;
+        }
+        Some(Box::new(row.facts(at, self.keep_rows)))
     }
 
     /// Counts matches that change something, or nothing.
@@ -532,6 +549,7 @@ impl EditMaker<'_, '_> {
             steps: self.set,
             groups: groups.map(|finding| GroupTexts::new(unit.bytes(), finding.groups)),
             cell: None,
+            row: None,
             copied,
         });
     }

@@ -42,6 +42,7 @@ pub(crate) struct StepRun<'r> {
     scanner: UnitScanner<'r>,
     keep_groups: bool,
     keep_cells: bool,
+    keep_rows: bool,
     /// Units without a match are shown too, where the step only shows.
     shows_missing: bool,
     /// Each unit is shown.
@@ -70,6 +71,7 @@ impl<'r> StepRun<'r> {
             keep_groups: options.groups,
             shows_missing: options.missing,
             // What is ensured is the value.
+            keep_rows: options.rows,
             keep_cells: options.cells || !step.ensure.is_empty() || options.watch.is_some(),
             watched: options.watch.is_some(),
             keep_copies: false,
@@ -161,6 +163,7 @@ impl<'r> StepRun<'r> {
             set: self.set,
             keep_groups: self.keep_groups,
             keep_cells: self.keep_cells,
+            keep_rows: self.keep_rows,
             copies: self.keep_copies.then(RefCell::default),
             ensure: &mut self.ensure,
             counts: &mut self.counts,

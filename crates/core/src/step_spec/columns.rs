@@ -22,6 +22,8 @@ pub(super) struct CellSpec<'s> {
     pub lists: [&'s [String]; 2],
     /// Pairs of a column and a template: for one that is there, and for one that is added.
     pub writes: [&'s [String]; 2],
+    /// The columns that name a row.
+    pub label: Option<&'s str>,
     pub format: Option<&'s str>,
     pub delimiter: Option<&'s str>,
     pub quote: Option<&'s str>,
@@ -38,6 +40,7 @@ impl CellSpec<'_> {
             .chain(&self.lists)
             .chain(&self.writes);
         self.columns.is_some()
+            || self.label.is_some()
             || pairs.into_iter().any(|pairs| !pairs.is_empty())
             || self.unit == Some(UnitKind::Cell.name())
     }
@@ -67,7 +70,28 @@ impl CellSpec<'_> {
             None => ColumnList::all(),
         };
         check_named(list.named(), options)?;
-        Ok(Some(Columns::new(list, options)))
+        let labels = self.labels()?;
+        check_named(labels.iter(), options)?;
+        Ok(Some(Columns {
+            also: labels.clone(),
+            labels,
+            ..Columns::new(list, options)
+        }))
+    }
+
+    /// The columns that name a row, each by itself.
+    fn labels(&self) -> Result<Vec<Column>, StepFault> {
+        let Some(text) = self.label else {
+            return Ok(Vec::new());
+        };
+        let list: ColumnList = text.parse().map_err(fault("label", text))?;
+        match list.named().count() == list.items().len() && !list.is_all() {
+            true => Ok(list.named().cloned().collect()),
+            false => Err(senseless(
+                "`--label` takes columns, and not a range of them",
+                "write each by its name or number, as in `id,2`",
+            )),
+        }
     }
 
     fn table_options(&self) -> Result<TableOptions, StepFault> {
@@ -76,7 +100,7 @@ impl CellSpec<'_> {
             Some(name) => Some(Format::named(name).ok_or_else(|| {
                 senseless(
                     format!("there is no format `{name}`"),
-                    "write `csv`, `tsv`, `spaced` or `jsonl`",
+                    "write `csv`, `tsv`, `spaced`, `jsonl` or `json`",
                 )
             })?),
         };
@@ -102,7 +126,7 @@ impl CellSpec<'_> {
             (None, Some(Format::Csv)) => b",",
             (None, Some(Format::Tsv)) => b"\t",
             (None, None) => b",\t",
-            (None, Some(Format::Spaced | Format::JsonLines)) => b"",
+            (None, Some(Format::Spaced | Format::JsonLines | Format::Json)) => b"",
         };
         if quote
             .unwrap_or(Some(b'"'))
@@ -187,7 +211,7 @@ fn check_named<'c>(
     mut columns: impl Iterator<Item = &'c Column>,
     options: TableOptions,
 ) -> Result<(), StepFault> {
-    let json = options.format == Some(Format::JsonLines);
+    let json = options.format.is_some_and(Format::has_pointers);
     let name = columns.find_map(|column| match column {
         Column::Name(name) if !options.header && !json => Some(name),
         _ => None,

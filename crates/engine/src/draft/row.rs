@@ -5,6 +5,7 @@ use crate::kept_hunk::KeptCell;
 use crate::why::Reason;
 use brisk_quill_core::query::findings::MatchStatus;
 use brisk_quill_core::span::Span;
+use brisk_quill_files::edit::FileEdit;
 
 /// The longest text of a row, in bytes; of a longer one, a part is kept.
 const TEXT_MOST: usize = 16 << 10;
@@ -39,6 +40,8 @@ pub struct Row {
     pub line: u64,
     /// The name of its column, where it is a cell.
     pub cell: Option<String>,
+    /// The name of its row, where rows are to be named.
+    pub label: Option<String>,
     /// Its kind.
     pub kind: RowKind,
     /// The text as it is, its matches or what is replaced marked.
@@ -142,6 +145,9 @@ impl Row {
             },
             line: unit.unit.line,
             cell: cell.map(|cell| cell.name().to_string()),
+            label: cell
+                .and_then(|cell| cell.label())
+                .map(|label| label.to_string()),
             kind: match unit.taken {
                 0 => RowKind::NoMatch,
                 _ => RowKind::Match,
@@ -159,6 +165,7 @@ impl Row {
             place: RowPlace { file, at },
             line,
             cell: None,
+            label: None,
             kind: RowKind::Change,
             was: Excerpt::default(),
             now: None,
@@ -171,6 +178,7 @@ impl Row {
                 let cell = KeptCell::new(edit.text.cell?, Vec::new());
                 Some(Self {
                     cell: Some(cell.name),
+                    label: label_of(edit),
                     was: Excerpt::new(&cell.was, cell.was_marks),
                     now: Some(Excerpt::new(&cell.now, cell.now_marks)),
                     record: (was.len() <= TEXT_MOST).then(|| was.to_vec()),
@@ -181,11 +189,17 @@ impl Row {
         }
         let marks = hunk.edits.iter().map(|edit| edit.text.span);
         vec![Self {
+            label: hunk.edits.iter().find_map(label_of),
             was: Excerpt::new(was, marks),
             now: Some(new_text(hunk)),
             ..row(hunk.map.place(hunk.hunk.from), hunk.hunk.line)
         }]
     }
+}
+
+/// The name of the row that a change is about.
+fn label_of(edit: &FileEdit<'_>) -> Option<String> {
+    edit.text.row?.label.as_deref().map(str::to_owned)
 }
 
 /// The lines around a cell.

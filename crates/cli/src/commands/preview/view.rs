@@ -80,7 +80,7 @@ impl<'r> View<'r> {
             let escaped = output.is_terminal();
             (Form::Diff { escaped }, usize::MAX)
         } else {
-            keep.context = args.show.context;
+            keep.context = args.show.context.lines();
             let several = rewrite.steps().len() > 1;
             let form = Form::Text {
                 view: PreviewView::new(output.width(), several, output.is_terminal()),

@@ -285,10 +285,11 @@ impl Drawn<'_> {
                 }
             }
         };
-        let name = row
-            .cell
-            .as_ref()
-            .map(|cell| format!("{}  ", visible(cell.as_bytes())));
+        let name = row.cell.as_ref().map(|cell| {
+            let label = row.label.iter().map(|label| label.as_bytes());
+            let words = label.chain([cell.as_bytes()]).map(visible);
+            words.collect::<Vec<_>>().join("  ") + "  "
+        });
         let reason = match (&row.kind, &self.wanted) {
             (RowKind::Miss(Reason::Nothing), _) => None,
             (RowKind::Miss(reason), Some(wanted)) => {
@@ -420,7 +421,14 @@ struct Before {
 pub(super) fn place_words(state: &State, row: &Row) -> String {
     let name = name_of_file(state, row.place.file);
     match &row.cell {
-        Some(cell) => format!("{name}, line {}, {}", row.line, visible(cell.as_bytes())),
+        Some(cell) => {
+            let label = row
+                .label
+                .as_deref()
+                .map(|label| format!(" of {}", visible(label.as_bytes())));
+            let (cell, label) = (visible(cell.as_bytes()), label.unwrap_or_default());
+            format!("{name}, line {}, {cell}{label}", row.line)
+        }
         None => format!("{name}, line {}", row.line),
     }
 }

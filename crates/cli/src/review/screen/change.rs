@@ -36,8 +36,13 @@ impl Screen<'_> {
         }
         let groups = self.groups(change, width);
         let room = usize::from(area.height).saturating_sub(lines.len() + groups.len() + 1);
-        match &self.loaded.near {
-            Some(found) => {
+        match (&self.loaded.row, &self.loaded.near) {
+            (Some(row), _) => {
+                let shown = self.rest_of_row(row, width).into_iter();
+                let top = state.scroll.max(0).unsigned_abs();
+                lines.extend(shown.skip(top).take(room));
+            }
+            (None, Some(found)) => {
                 let is_typed = modifying && change.cell.is_none();
                 let (shown, first) = self.in_file(state, found, (width, is_typed));
                 // The change stands in the upper middle, unless all of it fits.
@@ -49,7 +54,7 @@ impl Screen<'_> {
                     .min(shown.len().saturating_sub(1));
                 lines.extend(shown.into_iter().skip(top).take(room));
             }
-            None => {
+            (None, None) => {
                 let note =
                     "(its surroundings cannot be shown: the file has changed, or is not UTF-8)";
                 lines.push(Line::from(self.span(Role::Quiet, note)));
@@ -104,6 +109,30 @@ impl Screen<'_> {
         lines.push(Line::default());
     }
 
+    /// The other columns of its row, as they are.
+    fn rest_of_row(&self, row: &[(String, Vec<u8>)], width: usize) -> Vec<Line<'static>> {
+        let names = || row.iter().map(|(name, _)| visible(name.as_bytes()));
+        let widest = names().map(|name| name.width()).max().unwrap_or_default();
+        let room = widest.clamp(7, width / 3) + 2;
+        let line = |(name, (_, value)): (String, &(String, Vec<u8>))| {
+            let name = head(&name, room - 2);
+            let fill = room.saturating_sub(name.width());
+            let value = match value.is_empty() {
+                true => "(empty)".to_owned(),
+                false => visible(value),
+            };
+            let mut parts = wrapped(&value, width.saturating_sub(room).max(8)).into_iter();
+            let first = parts.next().unwrap_or_default();
+            let mut lines = vec![Line::from(vec![
+                self.span(Role::Quiet, format!("{name}{:fill$}", "")),
+                self.span(Role::Plain, first),
+            ])];
+            lines.extend(parts.map(|part| Line::from(format!("{:room$}{part}", ""))));
+            lines
+        };
+        names().zip(row).flat_map(line).collect()
+    }
+
     /// The old and the new text, or the one that is typed.
     fn pair(
         &self,
@@ -142,6 +171,9 @@ impl Screen<'_> {
         let mut place = format!("line {}", change.line.0);
         if let Some(cell) = &change.cell {
             place.push_str(&format!(", {}", visible(cell.as_bytes())));
+        }
+        if let Some(label) = &change.label.0 {
+            place.push_str(&format!(" of {}", visible(label.as_bytes())));
         }
         let id = plan.id(index);
         let steps = match change.steps.as_slice() {

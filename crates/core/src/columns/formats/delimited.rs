@@ -9,14 +9,14 @@ use crate::columns::dialect::Dialect;
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::delimited::boundary::Boundary;
 use crate::columns::formats::delimited::scanner::Scanner;
-use crate::columns::formats::{PointedCell, RecordSource, RowFormat, unquotable};
+use crate::columns::formats::{PointedCell, RecordEnds, RecordSource, RowFormat, unquotable};
 use crate::columns::record::{NewCell, Record};
 use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
 use std::borrow::Cow;
 
 impl RowFormat for Dialect {
-    fn boundary(&self) -> Option<Boundary> {
-        Boundary::new(*self)
+    fn record_ends(&self) -> Option<RecordEnds> {
+        Boundary::new(*self).map(RecordEnds::Unquoted)
     }
 
     fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {

@@ -9,6 +9,7 @@ use crate::columns::members::Members;
 use crate::columns::pointer::unescaped;
 use crate::columns::record::{NewCell, RawCell, Record, ScannedRecord};
 use crate::columns::spelling::{CellForm, CellSpelling, Spelling};
+use crate::columns::token::{Kind, Token, kind};
 use crate::span::Span;
 use crate::unit::{Line, lines};
 use serde::Deserializer as _;
@@ -39,20 +40,11 @@ impl RowFormat for Objects {
     }
 
     fn follow(&self, record: &Record<'_>, pointer: &str) -> Result<Vec<PointedCell>, RowFault> {
-        let line = &record.text[record.span.range()];
-        let tokens = follow(line, record.members, pointer)?;
-        let cell = |token: Token| {
-            Some(PointedCell {
-                span: token.span.shifted(record.span.from),
-                pointer: token.pointer,
-                spelling: match token.kind {
-                    Kind::Number => Spelling::new(&NumberCell, CellForm::PLAIN),
-                    Kind::Text => Spelling::new(&TextCell, CellForm::PLAIN),
-                    Kind::Other => return None,
-                },
-            })
-        };
-        Ok(tokens.into_iter().filter_map(cell).collect())
+        Ok(pointed(record, self.tokens(record, pointer)?))
+    }
+
+    fn tokens(&self, record: &Record<'_>, pointer: &str) -> Result<Vec<Token>, RowFault> {
+        pointed_from(record, pointer)
     }
 
     fn appended(
@@ -104,7 +96,9 @@ impl<'t, L: Iterator<Item = Line>> RecordSource<'t> for JsonRecords<'t, L> {
         }
         Some(ScannedRecord {
             content: line.content,
+            lines_above: 0,
             inner_lines: 0,
+            ends_line: true,
             fault,
             blank,
         })
@@ -149,24 +143,20 @@ impl CellSpelling for NumberCell {
     }
 }
 
-/// The kind of a value of JSON.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Kind {
-    Text,
-    Number,
-    /// `true`, `null`, an object …
-    Other,
-}
-
-/// A value that a pointer leads to.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Token {
-    /// The pointer, each `-` become the number of an element.
-    pub pointer: String,
-    /// Its place in the line, its quotes included.
-    pub span: Span,
-    /// Its kind.
-    pub kind: Kind,
+/// The texts and numbers among the values that a pointer leads to, as cells.
+pub(crate) fn pointed(record: &Record<'_>, tokens: Vec<Token>) -> Vec<PointedCell> {
+    let cell = |token: Token| {
+        Some(PointedCell {
+            span: token.span.shifted(record.span.from),
+            pointer: token.pointer,
+            spelling: match token.kind {
+                Kind::Number => Spelling::new(&NumberCell, CellForm::PLAIN),
+                Kind::Text => Spelling::new(&TextCell, CellForm::PLAIN),
+                Kind::Other => return None,
+            },
+        })
+    };
+    tokens.into_iter().filter_map(cell).collect()
 }
 
 /// The members of the object that is all of `line`.
@@ -184,67 +174,83 @@ pub(crate) fn object(line: &[u8]) -> Result<Members<'_>, RowFault> {
     members(text).map_err(|error| not_json(&error))
 }
 
+/// The members of the object that `text` begins with, and its length in bytes.
+pub(crate) fn members_of(text: &str) -> serde_json::Result<(Members<'_>, usize)> {
+    let mut values = serde_json::Deserializer::from_str(text).into_iter::<Pairs<'_>>();
+    match values.next() {
+        Some(Ok(Pairs(pairs))) => Ok((Members::new(pairs), values.byte_offset())),
+        Some(Err(error)) => Err(error),
+        None => Ok((Members::default(), 0)),
+    }
+}
+
 fn not_json(error: &serde_json::Error) -> RowFault {
     RowFault::NotJson {
         byte: (!error.is_eof()).then(|| error.column()),
     }
 }
 
-fn members(text: &str) -> serde_json::Result<Members<'_>> {
-    struct Pairs;
-    impl<'de> Visitor<'de> for Pairs {
-        type Value = Members<'de>;
+/// The keys of an object, and their values as they are written.
+struct Pairs<'de>(Vec<(Cow<'de, str>, &'de str)>);
 
-        fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-            f.write_str("an object")
-        }
-
-        fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
-            let mut pairs = Vec::new();
-            while let Some(key) = map.next_key::<Key<'de>>()? {
-                pairs.push((key.0, map.next_value::<&'de RawValue>()?.get()));
-            }
-            Ok(Members::new(pairs))
-        }
+impl<'de> serde::Deserialize<'de> for Pairs<'de> {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        deserializer.deserialize_map(PairsVisitor).map(Self)
     }
+}
+
+struct PairsVisitor;
+
+impl<'de> Visitor<'de> for PairsVisitor {
+    type Value = Vec<(Cow<'de, str>, &'de str)>;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("an object")
+    }
+
+    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
+        let mut pairs = Vec::new();
+        while let Some(key) = map.next_key::<Key<'de>>()? {
+            pairs.push((key.0, map.next_value::<&'de RawValue>()?.get()));
+        }
+        Ok(pairs)
+    }
+}
+
+fn members(text: &str) -> serde_json::Result<Members<'_>> {
     let mut parser = serde_json::Deserializer::from_str(text);
-    let pairs = parser.deserialize_map(Pairs)?;
+    let pairs = parser.deserialize_map(PairsVisitor)?;
     parser.end()?;
-    Ok(pairs)
+    Ok(Members::new(pairs))
 }
 
 /// A key, borrowed where it is written without escapes.
 #[derive(serde::Deserialize)]
 struct Key<'t>(#[serde(borrow)] Cow<'t, str>);
 
-/// The values that `pointer` leads to from the object with these members, which are pieces of
-/// `line`.
-pub(crate) fn follow(
-    line: &[u8],
-    members: &Members<'_>,
-    pointer: &str,
-) -> Result<Vec<Token>, RowFault> {
+/// The values that `pointer` leads to from a record, which is an object or another value.
+pub(crate) fn pointed_from(record: &Record<'_>, pointer: &str) -> Result<Vec<Token>, RowFault> {
+    let line = &record.text[record.span.range()];
     let mut found = Vec::new();
-    let mut segments = pointer.split('/').skip(1);
-    let first = segments.next().unwrap_or_default();
-    let rest: Vec<&str> = segments.collect();
-    if let Some(value) = members.get(&unescaped(first))? {
-        let mut walk = ObjectWalk {
-            line,
-            found: &mut found,
-        };
-        walk.go(value, &rest, format!("/{first}"))?;
+    let mut walk = ObjectWalk {
+        line,
+        found: &mut found,
+    };
+    let segments: Vec<&str> = pointer.split('/').skip(1).collect();
+    match (line.first(), segments.split_first()) {
+        // Its members are known.
+        (Some(b'{'), Some((first, rest))) => {
+            if let Some(value) = record.members.get(&unescaped(first))? {
+                walk.go(value, rest, format!("/{first}"))?;
+            }
+        }
+        _ => {
+            // The record was read as JSON.
+            let value = std::str::from_utf8(line).unwrap_or_default();
+            walk.go(value, &segments, String::new())?;
+        }
     }
     Ok(found)
-}
-
-/// The kind of a value, by its first character.
-pub(crate) fn kind(value: &str) -> Kind {
-    match value.as_bytes().first() {
-        Some(b'"') => Kind::Text,
-        Some(b'-' | b'0'..=b'9') => Kind::Number,
-        _ => Kind::Other,
-    }
 }
 
 struct ObjectWalk<'w> {

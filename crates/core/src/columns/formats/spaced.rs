@@ -52,7 +52,9 @@ impl<'t, L: Iterator<Item = Line>> RecordSource<'t> for SpacedRecords<'t, L> {
         spaced(self.text, line.content, cells);
         Some(ScannedRecord {
             content: line.content,
+            lines_above: 0,
             inner_lines: 0,
+            ends_line: true,
             fault: None,
             blank: cells.is_empty(),
         })

@@ -90,6 +90,11 @@ fn pointer_key(pointer: &str, has_pointers: bool) -> Option<String> {
     if !has_pointers {
         return Some(pointer.to_owned());
     }
+    // In a document, a pointer may go from the outermost array.
+    let pointer = pointer
+        .strip_prefix("/-")
+        .filter(|rest| rest.starts_with('/'))
+        .unwrap_or(pointer);
     let key = pointer.strip_prefix('/')?;
     (!key.contains('/')).then(|| crate::columns::pointer::unescaped(key))
 }

@@ -51,7 +51,9 @@ impl<'t> RecordSource<'t> for Scanner<'t> {
         }
         let mut record = ScannedRecord {
             content: Span::new(self.at, self.at),
+            lines_above: 0,
             inner_lines: 0,
+            ends_line: true,
             fault: None,
             blank: false,
         };
