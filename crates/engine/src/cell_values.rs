@@ -50,8 +50,13 @@ impl CellValues {
     }
 
     /// The layout of the cell that a change is; `None` where it is none.
-    pub(crate) fn layout(&self, file: usize, change: &ChangeRecord<'_>) -> Option<Layout> {
+    fn layout(&self, file: usize, change: &ChangeRecord<'_>) -> Option<Layout> {
         change.cell.as_ref()?;
+        self.layout_of(file)
+    }
+
+    /// The layout of a file, where it has columns.
+    pub(crate) fn layout_of(&self, file: usize) -> Option<Layout> {
         self.files.get(file)?.layout
     }
 

@@ -17,7 +17,7 @@ pub fn text(found: &Compared, width: usize) -> Labelled {
     let changes: Vec<ComparedChange> = found.differences.iter().flat_map(sides).flatten().collect();
     let view = View {
         width,
-        labels: Columns::of(changes.iter().map(|change| change.label.as_deref())),
+        labels: Columns::of_labels(changes.iter().map(|change| change.label.as_deref())),
         columns: Columns::of(changes.iter().map(|change| change.cell.as_deref())),
     };
     let mut path = None;

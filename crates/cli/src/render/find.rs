@@ -111,7 +111,7 @@ impl FindView<'_> {
         let digits = greatest.to_string().len().max(4);
         let mut shown = 0;
         let columns = Columns::of(units.iter().flat_map(FoundUnit::columns));
-        let labels = Columns::of(units.iter().map(|unit| unit.row.label.as_deref()));
+        let labels = Columns::of_labels(units.iter().map(|unit| unit.row.label.as_deref()));
         let bare = Gutter {
             digits,
             label: String::new(),

@@ -287,7 +287,7 @@ impl Gutter {
         let greatest = last.map_or(0, |p| p.line + p.height() + p.around.after.len() as u64);
         Self {
             digits: greatest.to_string().len().max(4),
-            labels: Columns::of(edits.map(KeptEdit::label)),
+            labels: Columns::of_labels(edits.map(KeptEdit::label)),
             columns: Columns::of(names),
             shown: 0,
         }

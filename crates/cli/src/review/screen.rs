@@ -243,13 +243,23 @@ impl Screen<'_> {
                     true => "(nothing)".to_owned(),
                     false => text,
                 };
-                let old = or_nothing(old);
+                let goes = change.cell.is_none() && new.is_empty();
+                let label = change
+                    .label
+                    .0
+                    .as_deref()
+                    .map(|label| visible(label.as_bytes()));
+                let old = match (&label, goes) {
+                    (Some(label), true) => label.clone(),
+                    _ => or_nothing(old),
+                };
                 let new = or_nothing(new);
                 let (old, new) = fit_pair(&old, &new, room);
                 let left = room.saturating_sub(old.width() + new.width() + 3);
                 let (before, after) = self.loaded.words(index);
-                let before = match &change.label.0 {
-                    Some(label) => format!("{}  ", visible(label.as_bytes())),
+                let before = match label {
+                    Some(_) if goes => String::new(),
+                    Some(label) => format!("{label}  "),
                     None => visible(before.as_bytes()),
                 };
                 let after = visible(after.as_bytes());

@@ -1,4 +1,4 @@
-//! The whole row of a cell whose place is known.
+//! The whole row of a place that is known.
 
 use crate::columns::formats::jsonl::{members_of, object};
 use crate::columns::layout::Layout;
@@ -19,8 +19,8 @@ pub fn column_names(layout: Layout, text: &[u8]) -> Vec<String> {
     }
 }
 
-/// Every column of the row of a cell, with its value; `at` is the cell in `text`, which holds all of its row, and
-/// `names` are those of a table's columns, empty where it has pointers. `None` where no row can be read there.
+/// Every column of the row of a place, with its value; `at` lies in `text`, which holds all of its row, and is one
+/// of its cells if it `is_cell`. `names` are those of a table's columns, empty where it has pointers. `None` where no row can be read there.
 ///
 /// ```
 /// use brisk_quill_core::columns::around::{column_names, row_around};
@@ -29,19 +29,24 @@ pub fn column_names(layout: Layout, text: &[u8]) -> Vec<String> {
 ///
 /// let layout = TableOptions::default().layout("berths.csv".as_ref()).expect("a form by its name");
 /// let text = b"berth,status\nB-4,closed\n";
-/// let row = row_around(layout, &column_names(layout, text), text, Span::new(13, 16)).expect("a row");
+/// let row = row_around(layout, &column_names(layout, text), text, (Span::new(13, 16), true)).expect("a row");
 /// assert_eq!(row[1], ("status".to_owned(), b"closed".to_vec()));
 /// ```
 pub fn row_around(
     layout: Layout,
     names: &[String],
     text: &[u8],
-    at: Span,
+    (at, is_cell): (Span, bool),
 ) -> Option<Vec<(String, Vec<u8>)>> {
     let starts = |sign: u8| memrchr_iter(sign, &text[..at.from]).take(TRIED);
     if layout.is_document() {
         // The outermost object around it is an element of the array, or the document.
-        let objects = starts(b'{').filter_map(|from| members_at(text, from, at));
+        // A row that goes begins with its brace.
+        let own = (text.get(at.from) == Some(&b'{')).then_some(at.from);
+        let objects = own
+            .into_iter()
+            .chain(starts(b'{'))
+            .filter_map(|from| members_at(text, from, at));
         return objects.last();
     }
     let lines = starts(b'\n').map(|end| end + 1);
@@ -52,7 +57,7 @@ pub fn row_around(
         let to = memchr::memchr(b'\n', &text[from..]).map_or(text.len(), |end| from + end);
         return Some(values_of(object(&text[from..to]).ok()?.iter()));
     }
-    lines.find_map(|from| cells_at(layout, names, text, (from, at)))
+    lines.find_map(|from| cells_at(layout, names, text, (from, at, is_cell)))
 }
 
 /// The members of the object at `from`, if that holds `at`.
@@ -81,14 +86,14 @@ fn cells_at(
     layout: Layout,
     names: &[String],
     text: &[u8],
-    (from, at): (usize, Span),
+    (from, at, is_cell): (usize, Span, bool),
 ) -> Option<Vec<(String, Vec<u8>)>> {
     let rest = &text[from..];
     let mut rows = RowReader::new(rest, layout);
     let row = rows.next().filter(|row| row.fault.is_none())?;
     let local = Span::new(at.from - from, at.to - from);
     let is_there = rows.cells.iter().any(|cell| cell.span == local);
-    if !is_there || row.content.to < local.to {
+    if is_cell && !is_there || row.content.to < local.to {
         return None;
     }
     let cell = |(index, span): (usize, Span)| {

@@ -1,4 +1,4 @@
-//! The whole row of a changed cell, read from its file.
+//! The whole row of a change in a table, read from its file.
 
 use super::{AROUND, open};
 use crate::cell_values::CellValues;
@@ -10,16 +10,16 @@ use brisk_quill_core::span::Span;
 use brisk_quill_files::plan_file::PlanDoc;
 use brisk_quill_files::store::text_file::TextFile;
 
-/// The other columns of the row of the change at `index`, with their values as they are; `None` where it is no cell,
-/// or its file is not what it was.
+/// The columns of the row of the change at `index` but the one that changes, with their values as they are; `None`
+/// where its file has no columns, or is not what it was.
 pub fn rest_of_row(
     doc: &PlanDoc,
     plan: &PlanIndex,
     values: &CellValues,
     (index, change): (usize, &ChangeRecord<'_>),
 ) -> Option<Vec<(String, Vec<u8>)>> {
-    let cell = change.cell.as_deref()?;
-    let layout = values.layout(plan.file_of(index), change)?;
+    let cell = change.cell.as_deref();
+    let layout = values.layout_of(plan.file_of(index))?;
     let file = open(doc, plan, index)?;
     let low = change.from.saturating_sub(AROUND);
     let high = (change.to + AROUND).min(file.bytes());
@@ -32,8 +32,14 @@ pub fn rest_of_row(
         true => column_names(layout, &read(&file, 0, AROUND.min(file.bytes()))?),
         false => Vec::new(),
     };
-    let mut row = row_around(layout, &names, &text, at)?;
-    row.retain(|(name, _)| !is_of(layout, cell, name));
+    // A row that is deleted goes with its line end.
+    let content = text[at.range()].trim_ascii_end().len();
+    let place = match cell {
+        Some(_) => (at, true),
+        None => (Span::new(at.from, at.from + content), false),
+    };
+    let mut row = row_around(layout, &names, &text, place)?;
+    row.retain(|(name, _)| !cell.is_some_and(|cell| is_of(layout, cell, name)));
     Some(row)
 }
 

@@ -33,6 +33,13 @@ impl Screen<'_> {
         let modifying = state.view == View::Modify;
         if change.cell.is_some() {
             self.table(&mut lines, state, (index, change), width);
+        } else if self.loaded.row.is_some() {
+            // Its cells stand below.
+            match change.after.is_empty() && !modifying {
+                true => lines.push(Line::from(self.span(Role::Was, "the row goes"))),
+                false => self.pair(&mut lines, state, (index, change), width),
+            }
+            lines.push(Line::default());
         }
         let groups = self.groups(change, width);
         let room = usize::from(area.height).saturating_sub(lines.len() + groups.len() + 1);
