@@ -7,6 +7,9 @@ use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use brisk_quill_core::escape::visible;
 use std::borrow::Cow;
+use std::cell::RefCell;
+use std::io::{self, Write};
+use std::rc::Rc;
 
 /// The value of a cell of a sheet.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -30,6 +33,26 @@ impl Value {
     }
 }
 
+/// Bytes that have been written and not taken yet.
+#[derive(Clone, Default)]
+struct Written(Rc<RefCell<Vec<u8>>>);
+
+impl Written {
+    fn take(&self) -> Vec<u8> {
+        self.0.take()
+    }
+}
+
+impl Write for Written {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.borrow_mut().write(bytes)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
 /// A sheet being written row by row.
 pub struct RowWriter {
     form: SheetForm,
@@ -38,6 +61,9 @@ pub struct RowWriter {
     names: Vec<String>,
     begun: bool,
     grid: Option<Grid>,
+    /// Writes records of csv and tsv into `written`.
+    records: csv::Writer<Written>,
+    written: Written,
     /// Rows that may still be shown in a table.
     left: usize,
     /// Rows that are not.
@@ -47,9 +73,19 @@ pub struct RowWriter {
 impl RowWriter {
     /// In this form, with or without a row of names; a table shows at most `show` rows.
     pub fn new(form: SheetForm, header: bool, show: usize) -> Self {
+        let written = Written::default();
+        let records = csv::WriterBuilder::new()
+            .delimiter(match form {
+                SheetForm::Tsv => b'\t',
+                SheetForm::Csv | SheetForm::Jsonl | SheetForm::Table => b',',
+            })
+            .flexible(true)
+            .from_writer(written.clone());
         Self {
             form,
             header,
+            records,
+            written,
             names: Vec::new(),
             begun: false,
             grid: None,
@@ -114,17 +150,12 @@ impl RowWriter {
         grid.map(|grid| grid.text(width)).unwrap_or_default()
     }
 
-    fn record<'v>(&self, cells: impl Iterator<Item = Cow<'v, [u8]>>) -> Vec<u8> {
-        let mut writer = csv::WriterBuilder::new()
-            .delimiter(match self.form {
-                SheetForm::Tsv => b'\t',
-                _ => b',',
-            })
-            .flexible(true)
-            .from_writer(Vec::new());
+    fn record<'v>(&mut self, cells: impl Iterator<Item = Cow<'v, [u8]>>) -> Vec<u8> {
         // Memory takes all that is written.
-        writer.write_record(cells).expect("memory can be written");
-        writer.into_inner().expect("memory can be written")
+        let written = self.records.write_record(cells);
+        written.expect("memory can be written");
+        self.records.flush().expect("memory can be written");
+        self.written.take()
     }
 }
 
