@@ -80,6 +80,9 @@ impl Diagnostic {
             FileErrorKind::LooksBinary => {
                 diagnostic.remedy("add `--binary` if it is text all the same")
             }
+            FileErrorKind::CellsAlone => {
+                diagnostic.remedy("add `--columns LIST`, or `--unit cell` for all of them")
+            }
             FileErrorKind::Structured(_) => {
                 diagnostic.remedy("leave it out; only text is searched and rewritten")
             }

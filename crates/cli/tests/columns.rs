@@ -345,7 +345,7 @@ fn what_is_passed_over_is_told() {
     let got = sandbox.run("find Quay --columns name --count notices berths.csv --format csv");
     assert_eq!(got.status, 2, "notices have no such column: {got:#?}");
     let got = sandbox
-        .run("find . --columns 1 --exclude rewrites --exclude '*.jsonl' --exclude '*.json' --show 0 .")
+        .run("find . --columns 1 --exclude rewrites --exclude '*.jsonl' --exclude '*.json' --exclude '*.xlsx' --show 0 .")
         .ok();
     assert!(got.out.contains("without columns"), "{}", got.out);
     let got = sandbox.run("find Quay --columns name notices/01-dredging.md");
@@ -1234,4 +1234,65 @@ fn rows_by_name() {
         .run("tally closed --columns status --label berth berths.csv")
         .ok();
     assert!(got.err.contains("--label"), "{}", got.err);
+}
+
+#[test]
+fn workbooks() {
+    let sandbox = Sandbox::larkmoor();
+    let old = sandbox.read("berths.xlsx");
+    let got = sandbox.run("shapes --columns berth berths.xlsx").ok();
+    said(&got, "7 shapes in 24 values.");
+    let got = sandbox
+        .run("extract '' --select berth,status --table Berths berths.xlsx --as csv")
+        .ok();
+    assert!(
+        got.out.starts_with("berth,status\nB-01,closed\n"),
+        "{}",
+        got.out
+    );
+    let change = r"preview '^[Bb]erth (\d+)$' --with 'B-$1' --columns berth berths.xlsx";
+    let got = sandbox.run(change).ok();
+    // A row is named by its place in the sheet.
+    said(&got, "  14  Berths 15  was  /berth  ‹Berth 14›\n");
+    sandbox.run("apply --yes").ok();
+    let got = sandbox
+        .run("find '^B-14$' --columns berth berths.xlsx")
+        .ok();
+    said(&got, "Berths 15  /berth  ‹B-14›");
+    sandbox.run("undo --yes").ok();
+    assert_eq!(sandbox.read("berths.xlsx"), old);
+    let got = sandbox.run("find Berth --table Pilots berths.xlsx").ok();
+    said(&got, "Pilots 3  /berths  ‹Berth› 12");
+    // Among texts it is passed over.
+    let got = sandbox.run("find quay --count .").ok();
+    assert!(!got.out.contains("xlsx"), "{}", got.out);
+    let plain = "berths.xlsx";
+    for (words, wanted) in [
+        (
+            format!("find Berth {plain}"),
+            "of which only cells are looked at: berths.xlsx\n  Add `--columns LIST`",
+        ),
+        (
+            format!("find B --table Quays {plain}"),
+            "there is no table `Quays`; there is `Berths`, `Pilots`",
+        ),
+        (
+            format!("preview closed --drop-lines --columns status {plain}"),
+            "cannot be dropped",
+        ),
+        (
+            format!("preview x --add-column new y --columns name {plain}"),
+            "no column can be added",
+        ),
+        (
+            format!("preview 4 --with x --columns depth_m {plain}"),
+            "is not a number",
+        ),
+    ] {
+        let got = sandbox.run(&words);
+        assert!(
+            got.status > 1 && got.err.contains(wanted),
+            "{words}: {got:#?}"
+        );
+    }
 }

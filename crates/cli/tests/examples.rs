@@ -12,6 +12,21 @@ const NO_DRAFT: &[&str] = &["there is no terminal to draft on"];
 const CLAIMS: &[(&str, i32, &[&str])] = &[
     // find
     (
+        r"bquill preview '^[Bb]erth (\d+)$' --with 'B-$1' --columns berth berths.xlsx",
+        0,
+        &["Berths 15  was  /berth  ‹Berth 14›"],
+    ),
+    (
+        "bquill shapes  --columns berth berths.xlsx",
+        0,
+        &["7 shapes in 24 values."],
+    ),
+    (
+        "bquill extract '' --select berth,status --table Berths berths.xlsx --as csv",
+        0,
+        &["B-01,closed"],
+    ),
+    (
         r"bquill find berth -i --columns /-/lines/-/to --label name ships.json",
         0,
         &["Brisling      /-/lines/0/to  ‹berth› 11"],

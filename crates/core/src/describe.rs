@@ -187,6 +187,9 @@ fn push_conditions(query: &Query, text: &mut String) {
         };
         text.push_str(&format!(", where {column} {test} {asked}"));
     }
+    if let Some(table) = query.columns.as_ref().and_then(|c| c.table.as_ref()) {
+        text.push_str(&format!(", in the table {}", quoted(table)));
+    }
     for block in &scope.blocks {
         let (start, end) = (quoted(block.start.source()), quoted(block.end.source()));
         let where_ = if block.outside { "outside" } else { "between" };

@@ -109,6 +109,12 @@ impl Rewrite {
         matches!(self.steps.as_slice(), [step] if matches!(step.action, Action::Show))
     }
 
+    /// True if every step looks at cells alone.
+    pub fn only_cells(&self) -> bool {
+        let mut steps = self.steps.iter();
+        steps.all(|step| step.query.columns.is_some())
+    }
+
     /// The same rewrite, whose searches end within a unit once `stop` is set: the unit is then
     /// reported as a problem.
     #[must_use]

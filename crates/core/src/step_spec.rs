@@ -105,6 +105,13 @@ pub struct StepSpec {
     #[cfg_attr(feature = "clap", arg(help_heading = "Where"))]
     #[serde(with = "pairs", skip_serializing_if = "Vec::is_empty")]
     pub unless_listed: Vec<String>,
+    /// Only rows of the table, or sheet, NAME of a workbook.
+    #[cfg_attr(
+        feature = "clap",
+        arg(long, value_name = "NAME", help_heading = "Where")
+    )]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub table: Option<String>,
     /// Compare listed values and cells without the blanks at their ends.
     #[cfg_attr(feature = "clap", arg(long, help_heading = "Where"))]
     #[serde(skip_serializing_if = "is_default")]

@@ -166,7 +166,7 @@ fn example() -> impl Strategy<Value = Example> {
 
 /// A step in words, whether it makes sense or not.
 fn step_text() -> impl Strategy<Value = StepSpec> {
-    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 18);
+    let texts = prop::collection::vec(prop::option::weighted(0.4, words()), 20);
     let flags = prop::collection::vec(any::<bool>(), 13);
     let lists = (
         prop::collection::vec(words(), 0..3),
@@ -214,6 +214,8 @@ fn step_text() -> impl Strategy<Value = StepSpec> {
                 set: between.concat(),
                 add_column: between.iter().skip(1).flatten().cloned().collect(),
                 columns: text(),
+                table: text(),
+                label: text(),
                 format: text(),
                 delimiter: text(),
                 quote: text(),

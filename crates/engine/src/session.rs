@@ -205,6 +205,7 @@ impl Session {
         let rewrite = work.rewrite.stopped_by(&Stop::by(self.token.flag()));
         let work = &work.of(&rewrite);
         self.reader.set_rewrites(!rewrite.only_shows());
+        self.reader.set_cells(rewrite.only_cells());
         let totals = self.count_before(work, sources)?;
         let all = &sources.listing.sources;
         let threads = match rewrite.spans_texts() {
@@ -283,6 +284,7 @@ impl Session {
         let rewrite = work.rewrite.stopped_by(&Stop::by(self.token.flag()));
         let work = &work.of(&rewrite);
         self.reader.set_rewrites(!rewrite.only_shows());
+        self.reader.set_cells(rewrite.only_cells());
         let totals = self.count_before(work, sources)?;
         let study = self.hints.then(|| StudyPlan::new(work));
         let watch = self.watch(study.as_ref());

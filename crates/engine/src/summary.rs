@@ -103,7 +103,9 @@ impl Summary {
                 self.counts.add(&read.counts);
                 self.notes.append(&mut read.notes);
             }
-            FileEnd::Skipped(Skipped::Binary | Skipped::Structured(_)) => self.files.binary += 1,
+            FileEnd::Skipped(Skipped::Binary | Skipped::Structured(_) | Skipped::CellsAlone) => {
+                self.files.binary += 1;
+            }
             FileEnd::Failed(_) => self.files.unreadable += 1,
         }
     }

@@ -33,6 +33,9 @@ pub enum FileErrorKind {
     /// It is in a structured format.
     #[error("the file is {0}, which is not text")]
     Structured(&'static str),
+    /// It is a workbook, and not only its cells were to be looked at.
+    #[error("the file is a workbook, of which only cells are looked at")]
+    CellsAlone,
     /// It cannot be written again as it is packed.
     #[error("the file {0}, so it cannot be rewritten")]
     Lossy(&'static str),

@@ -51,6 +51,8 @@ pub enum Skipped {
     Binary,
     /// The file is in a structured format, which has this name.
     Structured(&'static str),
+    /// It is a workbook, and not only cells are looked at.
+    CellsAlone,
 }
 
 impl Skipped {
@@ -59,6 +61,7 @@ impl Skipped {
         let kind = match self {
             Self::Binary => FileErrorKind::LooksBinary,
             Self::Structured(name) => FileErrorKind::Structured(name),
+            Self::CellsAlone => FileErrorKind::CellsAlone,
         };
         FileError::new(source.path(), kind)
     }
@@ -86,6 +89,8 @@ pub struct Reader {
     cache: Option<Arc<TextCache>>,
     /// Texts are read to be rewritten.
     rewrites: bool,
+    /// Only cells are looked at, so that tables of other programs may be read.
+    cells: bool,
     /// The encodings of single files.
     encodings: Option<Arc<FileEncodings>>,
 }
@@ -152,6 +157,11 @@ impl Reader {
         self.rewrites = rewrites;
     }
 
+    /// Reads texts of which only cells are looked at, so that tables of other programs may be among them; or does not.
+    pub fn set_cells(&mut self, cells: bool) {
+        self.cells = cells;
+    }
+
     /// Reads some files in encodings of their own.
     #[must_use]
     pub fn encoded(mut self, encodings: Arc<FileEncodings>) -> Self {
@@ -196,6 +206,7 @@ impl Reader {
             cache: self.cache.clone(),
             encodings: self.encodings.clone(),
             rewrites: self.rewrites,
+            cells: self.cells,
         }
     }
 
@@ -284,6 +295,9 @@ impl Reader {
             ..OpenStore::default()
         };
         if let Some(packing) = store.of.packed() {
+            if packing.is_table() && !self.cells {
+                return Ok(Err(Skipped::CellsAlone));
+            }
             let packed = io::Cursor::new(self.buffer[..filled].to_vec()).chain(input.into_inner());
             let text = Unpacked::new(packing, packed).map_err(fail)?;
             let lossy = packing.lossy(&text.disk().head()).filter(|_| self.rewrites);

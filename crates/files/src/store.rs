@@ -11,6 +11,7 @@ pub mod gzip;
 pub mod store_of;
 pub mod text_file;
 pub mod unpacked;
+pub mod workbook;
 pub mod zstandard;
 
 use std::io::{self, BufRead, Write};
@@ -23,8 +24,25 @@ pub trait Store: Sync {
     /// The bytes that each file of this store begins with.
     fn magic(&self) -> &'static [u8];
 
-    /// The last ending of the names of its files; the one before says what the text is.
-    fn ending(&self) -> &'static str;
+    /// True if a file that begins with `head` is of this store.
+    fn holds(&self, head: &[u8]) -> bool {
+        head.starts_with(self.magic())
+    }
+
+    /// The last ending of the names of its files, where the one before says what the text is.
+    fn ending(&self) -> Option<&'static str> {
+        None
+    }
+
+    /// True if the text is made of rows, and is no text for anybody but those who look at columns.
+    fn is_table(&self) -> bool {
+        false
+    }
+
+    /// Bytes of the beginning of a file that [`Store::pack`] needs to know.
+    fn head_kept(&self) -> usize {
+        1 << 16
+    }
 
     /// Reads the text out of the bytes on disk.
     ///
@@ -54,6 +72,11 @@ pub trait Store: Sync {
         None
     }
 }
+
+/// A sentence about a file of a store, which goes on after "the file".
+#[derive(Debug, thiserror::Error)]
+#[error("{0}")]
+pub struct Told(pub String);
 
 /// A text being packed.
 pub trait Pack: Write + Send {

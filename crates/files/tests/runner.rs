@@ -6,6 +6,7 @@ mod model;
 mod plans;
 mod stores;
 mod walk;
+mod workbooks;
 mod writing;
 
 #[path = "../../forgotten.rs"]

@@ -122,10 +122,10 @@ pub struct FilesArgs {
 /// Options for reading files with columns.
 #[derive(Args, Clone, Debug, Default, PartialEq, Eq)]
 pub struct TableArgs {
-    /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson .json].
+    /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson .json .xlsx].
     #[arg(
         long,
-        value_name = "csv|tsv|spaced|jsonl|json",
+        value_name = "csv|tsv|spaced|jsonl|json|workbook",
         help_heading = "Columns of files"
     )]
     pub format: Option<String>,
@@ -486,6 +486,7 @@ Examples:
   bquill preview 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
   bquill preview '(\\d\\d)(\\d\\d) hours' --with '$1:$2 hours' notices/ --context 1
   bquill preview closed --with shut --columns status --label berth berths.csv
+  bquill preview '^[Bb]erth (\\d+)$' --with 'B-$1' --columns berth berths.xlsx
   bquill preview 'metres?' --with 'm' gauge.log --then '  +' --with ' ' --steps
   bquill preview 'berth (\\d+)' --with 'B-${1 | pad 2}' notices/ --save-rewrite berths.toml
   bquill preview --rewrite berths.toml notices/

@@ -62,6 +62,7 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
         unless_in,
         where_listed,
         unless_listed,
+        table,
         trimmed,
         lines,
         contains,
@@ -111,6 +112,7 @@ pub fn of_step(step: &StepSpec) -> Vec<String> {
     words.pairs("--unless-in", unless_in);
     words.pairs("--where-listed", where_listed);
     words.pairs("--unless-listed", unless_listed);
+    words.value("--table", table.as_deref());
     words.flag("--trimmed", *trimmed);
     words.value("--lines", lines.as_deref());
     words.values("--where", contains);

@@ -57,6 +57,11 @@ pub enum RowFault {
     /// A record of a document that is to be dropped.
     #[error("a record cannot be dropped from a JSON document, for the commas around it would stay")]
     InDocument,
+    /// A row of a workbook that is to be dropped.
+    #[error(
+        "a row of a workbook cannot be dropped, for formulas and formats name the rows below it"
+    )]
+    InWorkbook,
     /// A key that an object has twice, and that is asked for.
     #[error("the key `{0}` is there twice in one object")]
     KeyTwice(String),
@@ -66,6 +71,17 @@ pub enum RowFault {
         /// In bytes.
         limit: usize,
     },
+}
+
+fn named(tables: &[String]) -> String {
+    match tables {
+        [] => "none".to_owned(),
+        tables => tables
+            .iter()
+            .map(|name| format!("`{name}`"))
+            .collect::<Vec<_>>()
+            .join(", "),
+    }
 }
 
 fn json_fault(byte: Option<usize>) -> String {
@@ -120,6 +136,9 @@ pub enum CellFault {
     /// Two columns that are to be written are one cell in this row.
     #[error("two columns to be set are the same cell in this row")]
     WrittenTwice,
+    /// A cell of a workbook that holds nothing, or is not there, and is to be written.
+    #[error("only cells of a workbook that hold something can be written")]
+    InWorkbook,
     /// The row has a cell of the name that is to be added.
     #[error("there is a `{0}` already in this row")]
     There(String),
@@ -219,6 +238,17 @@ pub enum ColumnFault {
     /// A file whose form is not known.
     #[error("its form is not known: add --format csv, tsv, spaced or jsonl")]
     NoFormat,
+    /// A column is to be added to a workbook.
+    #[error("no column can be added to a workbook: name one that is there")]
+    InWorkbook,
+    /// There is no table of this name in the workbook.
+    #[error("there is no table `{name}`; there is {}", named(there))]
+    NoTable {
+        /// As it was asked for.
+        name: String,
+        /// The tables that there are.
+        there: Vec<String>,
+    },
     /// A column cannot be added.
     #[error("a column cannot be added between blanks: an empty cell would not be seen")]
     CannotAdd,

@@ -9,6 +9,7 @@ pub(crate) mod delimited;
 pub(crate) mod document;
 pub(crate) mod jsonl;
 pub(crate) mod spaced;
+pub(crate) mod workbook;
 
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::delimited::boundary::Boundary;

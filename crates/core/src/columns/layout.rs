@@ -1,9 +1,11 @@
 //! Formats by name and extension, and the layout of a certain file.
 
 use crate::columns::dialect::Dialect;
+use crate::columns::fault::RowFault;
 use crate::columns::formats::document::Document;
 use crate::columns::formats::jsonl::Objects;
 use crate::columns::formats::spaced::Blanks;
+use crate::columns::formats::workbook::SheetRows;
 use crate::columns::formats::{RecordEnds, RowFormat};
 use crate::columns::list::{Column, ColumnList};
 use std::borrow::Cow;
@@ -31,16 +33,19 @@ pub enum Format {
     JsonLines,
     /// One value of JSON: an array of records, or an object.
     Json,
+    /// The sheets of a workbook.
+    Workbook,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 5] = [
+    pub const ALL: [Self; 6] = [
         Self::Csv,
         Self::Tsv,
         Self::Spaced,
         Self::JsonLines,
         Self::Json,
+        Self::Workbook,
     ];
 
     /// Its name as an option.
@@ -51,13 +56,14 @@ impl Format {
             Self::Spaced => "spaced",
             Self::JsonLines => "jsonl",
             Self::Json => "json",
+            Self::Workbook => "workbook",
         }
     }
 
     /// True if columns are called by pointers, not by numbers and names in a header.
     pub fn has_pointers(self) -> bool {
         match self {
-            Self::JsonLines | Self::Json => true,
+            Self::JsonLines | Self::Json | Self::Workbook => true,
             Self::Csv | Self::Tsv | Self::Spaced => false,
         }
     }
@@ -79,6 +85,7 @@ impl Format {
             "tsv" | "tab" => Self::Tsv,
             "jsonl" | "ndjson" => Self::JsonLines,
             "json" => Self::Json,
+            "xlsx" | "xlsm" => Self::Workbook,
             _ => return None,
         })
     }
@@ -101,6 +108,8 @@ pub enum Layout {
     JsonLines(Objects),
     /// One value of JSON.
     Json(Document),
+    /// Rows of a workbook.
+    Workbook(SheetRows),
 }
 
 impl Layout {
@@ -111,13 +120,14 @@ impl Layout {
             Self::Spaced(format) => format,
             Self::JsonLines(format) => format,
             Self::Json(format) => format,
+            Self::Workbook(format) => format,
         }
     }
 
     /// True if columns are called by pointers, not by numbers and names in a header.
     pub fn has_pointers(self) -> bool {
         match self {
-            Self::JsonLines(_) | Self::Json(_) => true,
+            Self::JsonLines(_) | Self::Json(_) | Self::Workbook(_) => true,
             Self::Delimited(_) | Self::Spaced(_) => false,
         }
     }
@@ -126,14 +136,31 @@ impl Layout {
     pub(crate) fn is_document(self) -> bool {
         match self {
             Self::Json(_) => true,
-            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) => false,
+            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) | Self::Workbook(_) => false,
+        }
+    }
+
+    /// True if rows tell the sheet they come from, and their number in it.
+    pub(crate) fn has_sheets(self) -> bool {
+        match self {
+            Self::Workbook(_) => true,
+            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) => false,
+        }
+    }
+
+    /// Why a row cannot be dropped, where that is so.
+    pub(crate) fn row_stays(self) -> Option<RowFault> {
+        match self {
+            Self::Json(_) => Some(RowFault::InDocument),
+            Self::Workbook(_) => Some(RowFault::InWorkbook),
+            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) => None,
         }
     }
 
     /// True if a column may be added.
     pub(crate) fn can_be_widened(self) -> bool {
         match self {
-            Self::Delimited(_) | Self::JsonLines(_) | Self::Json(_) => true,
+            Self::Delimited(_) | Self::JsonLines(_) | Self::Json(_) | Self::Workbook(_) => true,
             Self::Spaced(_) => false,
         }
     }
@@ -142,7 +169,7 @@ impl Layout {
     pub(crate) fn has_delimiter(self) -> bool {
         match self {
             Self::Delimited(_) => true,
-            Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) => false,
+            Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) | Self::Workbook(_) => false,
         }
     }
 
@@ -219,6 +246,7 @@ impl TableOptions {
             Format::Spaced => Layout::Spaced(Blanks),
             Format::JsonLines => Layout::JsonLines(Objects),
             Format::Json => Layout::Json(Document),
+            Format::Workbook => Layout::Workbook(SheetRows),
         })
     }
 }
@@ -238,6 +266,8 @@ pub struct Columns {
     pub added: Vec<String>,
     /// A column that is written anew where it is there, once, and added where it is not.
     pub into: Option<Column>,
+    /// The table of a workbook whose rows are looked at alone.
+    pub table: Option<String>,
     /// The columns whose values name a row; they stand in `also`, too.
     pub labels: Vec<Column>,
 }
@@ -252,6 +282,7 @@ impl Columns {
             set: Vec::new(),
             added: Vec::new(),
             into: None,
+            table: None,
             labels: Vec::new(),
         }
     }

@@ -16,6 +16,10 @@ use crate::span::Span;
 use std::borrow::Cow;
 use std::sync::Arc;
 
+/// The places in a row of a workbook of the name of its sheet, and of its number in that.
+const SHEET: &str = "/@/sheet";
+const ROW: &str = "/@/row";
+
 /// Reads the rows of a piece of whole records.
 pub(crate) struct RowReader<'t> {
     text: &'t [u8],
@@ -190,6 +194,13 @@ pub enum Field<'t> {
 }
 
 impl<'t> Field<'t> {
+    fn shown(&self) -> Cow<'_, str> {
+        match self {
+            Self::Text(text) => String::from_utf8_lossy(text),
+            Self::Json(raw) => Cow::Borrowed(raw),
+        }
+    }
+
     fn of_json(raw: &'t str) -> Self {
         match kind(raw) {
             Kind::Text => match jsonl::decode(raw.as_bytes()) {
@@ -370,11 +381,16 @@ impl<'t> Row<'t> {
         Some(Cow::Owned(joined))
     }
 
-    /// The name of the row, its values of the columns that it is to be named by; `None` where there are no such
+    /// The name of the row: of a workbook, its place, unless it is to be named otherwise; elsewhere its values of the columns that it is to be named by; `None` where there are no such
     /// columns. For a cell of an inner list, `at` is the pointer to it: a pointer that goes through the
     /// same list then means the same element.
     pub fn label(&self, at: Option<&str>) -> Option<Arc<str>> {
         let labels = self.table.labels();
+        if labels.is_empty() && self.table.layout().has_sheets() {
+            let value = |pointer: &str| self.field(&Column::Pointer(pointer.to_owned()));
+            let (sheet, row) = (value(SHEET)?, value(ROW)?);
+            return Some(Arc::from(format!("{} {}", sheet.shown(), row.shown())));
+        }
         let value = |column: &Column| {
             let aligned = match (column, at) {
                 (Column::Pointer(pointer), Some(at)) => Column::Pointer(aligned(pointer, at)),
@@ -385,6 +401,12 @@ impl<'t> Row<'t> {
         };
         let values: Vec<String> = labels.iter().map(value).collect();
         (!labels.is_empty()).then(|| Arc::from(values.join(" ")))
+    }
+
+    /// The table of a workbook that it belongs to.
+    pub(crate) fn sheet(&self) -> Option<String> {
+        let sheet = self.field(&Column::Pointer(SHEET.to_owned()))?;
+        Some(sheet.shown().into_owned())
     }
 
     /// The name of the row, as [`Row::label`] has it, and its `fields` where they are wanted.

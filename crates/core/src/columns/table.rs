@@ -52,6 +52,9 @@ impl Table {
         for column in &columns.also {
             pointer_of(column)?;
         }
+        if layout.has_sheets() && !columns.added.is_empty() {
+            return Err(ColumnFault::InWorkbook);
+        }
         set_once(columns, pointer_of)?;
         added_once(columns)?;
         let into = columns.into.as_ref().map(pointer_of).transpose()?;
@@ -281,7 +284,7 @@ impl Table {
 
     /// True if rows are to be named.
     pub(crate) fn has_labels(&self) -> bool {
-        !self.labels.is_empty()
+        !self.labels.is_empty() || self.layout.has_sheets()
     }
 
     pub(crate) fn labels(&self) -> &[Column] {

@@ -22,6 +22,9 @@ use crate::span::Span;
 use crate::unit::line_ends;
 use std::path::Path;
 
+/// Tables of a workbook that are named.
+const TABLES_MOST: usize = 20;
+
 /// A pointer into the value of a key, where that is a list or an object.
 fn inner_of(key: &str, value: &str) -> Option<String> {
     let key = escaped(key);
@@ -50,6 +53,11 @@ pub(super) struct TableScanner<'q> {
     /// The text goes on, or lacks its end.
     is_cut_off: bool,
     rows: u64,
+    /// The tables of a workbook, where one of them is asked for, and true once it was met.
+    tables: Vec<String>,
+    found_table: bool,
+    /// Rows of others.
+    others: u64,
     /// Rows in which each pointer that is named leads to no text.
     absent: Vec<u64>,
     numbers: Option<(u64, String, u64)>,
@@ -69,6 +77,9 @@ impl<'q> TableScanner<'q> {
             broken: false,
             is_cut_off: false,
             rows: 0,
+            tables: Vec::new(),
+            found_table: false,
+            others: 0,
             absent: Vec::new(),
             numbers: None,
             keys: Vec::new(),
@@ -88,6 +99,9 @@ impl<'q> TableScanner<'q> {
         self.broken = false;
         self.is_cut_off = false;
         self.rows = 0;
+        self.tables.clear();
+        self.found_table = false;
+        self.others = 0;
         self.absent = vec![0; self.columns.list.named().count()];
         self.numbers = None;
         self.keys.clear();
@@ -106,11 +120,18 @@ impl<'q> TableScanner<'q> {
             let line = Some(lines + 1);
             return (notes, Some(Problem { line, kind }));
         }
+        if let (Some(name), false, true) = (&self.columns.table, self.found_table, self.rows > 0) {
+            let fault = ColumnFault::NoTable {
+                name: name.clone(),
+                there: std::mem::take(&mut self.tables),
+            };
+            return (notes, Some(refusal(None, fault)));
+        }
         let is_json = self.layout.is_some_and(Layout::has_pointers);
         if self.broken || !is_json || self.rows == 0 {
             return (notes, None);
         }
-        let of = self.rows;
+        let of = self.rows - self.others;
         for (column, &rows) in self.columns.list.named().zip(&self.absent) {
             // A column that is not a pointer was refused at the start.
             let pointer = pointer_of(column).unwrap_or_default();
@@ -272,6 +293,11 @@ impl TableScanner<'_> {
             return Err(RowFault::Width { found, wanted }.into());
         }
         let record = &row.text[row.span.range()];
+        if !self.is_of_table(row) {
+            self.others += 1;
+            scan.visitor.row(row);
+            return Ok(());
+        }
         row.in_scope =
             line_holds? && search.scope.record_holds(record)? && search.scope.cells_hold(row)?;
         let mut cells = std::mem::take(&mut self.cells);
@@ -295,6 +321,21 @@ impl TableScanner<'_> {
         self.cells = cells;
         scan.visitor.row(row);
         Ok(())
+    }
+
+    /// True unless the row belongs to another table than the one that is asked for.
+    fn is_of_table(&mut self, row: &Row<'_>) -> bool {
+        let Some(wanted) = &self.columns.table else {
+            return true;
+        };
+        let sheet = row.sheet().unwrap_or_default();
+        let is_new = !sheet.is_empty() && !self.tables.contains(&sheet);
+        let is_wanted = sheet == *wanted;
+        if is_new && self.tables.len() < TABLES_MOST {
+            self.tables.push(sheet);
+        }
+        self.found_table |= is_wanted;
+        is_wanted
     }
 
     fn cell(

@@ -22,6 +22,8 @@ pub(super) struct CellSpec<'s> {
     pub lists: [&'s [String]; 2],
     /// Pairs of a column and a template: for one that is there, and for one that is added.
     pub writes: [&'s [String]; 2],
+    /// The table of a workbook.
+    pub table: Option<&'s str>,
     /// The columns that name a row.
     pub label: Option<&'s str>,
     pub format: Option<&'s str>,
@@ -41,6 +43,7 @@ impl CellSpec<'_> {
             .chain(&self.writes);
         self.columns.is_some()
             || self.label.is_some()
+            || self.table.is_some()
             || pairs.into_iter().any(|pairs| !pairs.is_empty())
             || self.unit == Some(UnitKind::Cell.name())
     }
@@ -75,6 +78,7 @@ impl CellSpec<'_> {
         Ok(Some(Columns {
             also: labels.clone(),
             labels,
+            table: self.table.map(str::to_owned),
             ..Columns::new(list, options)
         }))
     }
@@ -100,7 +104,7 @@ impl CellSpec<'_> {
             Some(name) => Some(Format::named(name).ok_or_else(|| {
                 senseless(
                     format!("there is no format `{name}`"),
-                    "write `csv`, `tsv`, `spaced`, `jsonl` or `json`",
+                    "write `csv`, `tsv`, `spaced`, `jsonl`, `json` or `workbook`",
                 )
             })?),
         };
@@ -126,7 +130,9 @@ impl CellSpec<'_> {
             (None, Some(Format::Csv)) => b",",
             (None, Some(Format::Tsv)) => b"\t",
             (None, None) => b",\t",
-            (None, Some(Format::Spaced | Format::JsonLines | Format::Json)) => b"",
+            (None, Some(Format::Spaced | Format::JsonLines | Format::Json | Format::Workbook)) => {
+                b""
+            }
         };
         if quote
             .unwrap_or(Some(b'"'))

@@ -249,7 +249,7 @@ mod tests {
         }
         let found = Examples::of_edited(&original, &units(&["x", "berth 2", "y"])).unwrap();
         assert_eq!(found.edited_to, Some(3));
-        let many = |text: &str| units(&vec![text; 10]);
+        let many = |text: &str| units(&[text; 10]);
         let another = EditedError::AnotherFile {
             changed: 10,
             all: 10,

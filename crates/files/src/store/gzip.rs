@@ -31,8 +31,8 @@ impl Store for Gzip {
         b"\x1f\x8b\x08"
     }
 
-    fn ending(&self) -> &'static str {
-        "gz"
+    fn ending(&self) -> Option<&'static str> {
+        Some("gz")
     }
 
     fn unpack<'d>(&self, disk: Box<dyn BufRead + 'd>) -> io::Result<Box<dyn Read + 'd>> {

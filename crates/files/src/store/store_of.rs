@@ -1,13 +1,14 @@
 //! The store of a certain file.
 
 use crate::store::gzip::Gzip;
+use crate::store::workbook::Workbook;
 use crate::store::zstandard::Zstandard;
 use crate::store::{Pack, Store};
 use std::fmt;
 use std::io::{self, Write};
 
 /// The kinds of stores besides the plain one.
-const ALL: &[&dyn Store] = &[&Gzip, &Zstandard];
+const ALL: &[&dyn Store] = &[&Gzip, &Zstandard, &Workbook];
 
 /// The store of a file: plain, or a packed one.
 ///
@@ -25,8 +26,8 @@ impl StoreOf {
 
     /// The store of a file that begins with `head`.
     pub fn head(head: &[u8]) -> Self {
-        let begins = |store: &&&dyn Store| head.starts_with(store.magic());
-        Self(ALL.iter().find(begins).copied())
+        let holds = |store: &&&dyn Store| store.holds(head);
+        Self(ALL.iter().find(holds).copied())
     }
 
     /// The store with this name in records; none is the plain one.
@@ -51,7 +52,7 @@ impl StoreOf {
 
     /// The last endings of the names of packed files.
     pub fn endings() -> impl Iterator<Item = &'static str> {
-        ALL.iter().map(|store| store.ending())
+        ALL.iter().filter_map(|store| store.ending())
     }
 
     /// True if the text is the file.

@@ -2,6 +2,7 @@
 
 use crate::fs::Stat;
 use crate::fs::open::{open_regular, regular};
+use crate::signature::LOOKED_AT;
 use crate::store::store_of::StoreOf;
 use crate::store::unpacked::Unpacked;
 use std::fs::File;
@@ -9,9 +10,6 @@ use std::io::{self, Read, Seek};
 use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
-
-/// Bytes that are looked at to know the store of a file.
-const HEAD: u64 = 16;
 
 /// The text of a file: the file itself, or a temporary one into which it was unpacked.
 #[derive(Clone, Debug)]
@@ -34,7 +32,7 @@ impl TextFile {
 
     fn of(mut file: File) -> io::Result<Self> {
         let mut head = Vec::new();
-        (&file).take(HEAD).read_to_end(&mut head)?;
+        (&file).take(LOOKED_AT as u64).read_to_end(&mut head)?;
         file.rewind()?;
         let (text, packed) = match StoreOf::head(&head).packed() {
             None => (file, None),

@@ -1,14 +1,12 @@
 //! Texts read out of packed files.
 
-use crate::store::Store;
+use crate::store::{Store, Told};
 use std::cell::RefCell;
 use std::io::{self, BufRead, Read};
 use std::rc::Rc;
 
 /// Bytes on disk that are read at a time.
 const CHUNK: usize = 1 << 17;
-/// The first bytes of a file that are kept.
-const HEAD: usize = 1 << 16;
 /// The last bytes that are kept.
 const TAIL: usize = 8;
 /// A text up to so many bytes may be as large as it likes.
@@ -34,6 +32,8 @@ struct Disk {
     /// Bytes that the text has been read out of.
     used: u64,
     head: Vec<u8>,
+    /// Bytes of it that are kept.
+    head_most: usize,
     tail: Vec<u8>,
     /// The system could not read the file.
     failed: bool,
@@ -83,7 +83,7 @@ impl Tap<'_> {
         let read = read.inspect_err(|_| side.failed = true)?;
         let bytes = &self.buffer[..read];
         side.hasher.update(bytes);
-        let wanted = HEAD - side.head.len();
+        let wanted = side.head_most - side.head.len();
         side.head.extend_from_slice(&bytes[..read.min(wanted)]);
         side.tail
             .extend_from_slice(&bytes[read.saturating_sub(TAIL)..]);
@@ -127,6 +127,7 @@ impl<'d> Unpacked<'d> {
             hasher: blake3::Hasher::new(),
             used: 0,
             head: Vec::new(),
+            head_most: store.head_kept(),
             tail: Vec::new(),
             failed: false,
         })));
@@ -179,6 +180,9 @@ impl Read for Unpacked<'_> {
 /// The error of a library with the place in the file.
 fn in_words(error: io::Error, name: &str, side: &DiskSide) -> io::Error {
     let disk = side.0.borrow();
+    if error.get_ref().is_some_and(|inner| inner.is::<Told>()) {
+        return error;
+    }
     if disk.failed || error.kind() == io::ErrorKind::Interrupted {
         return error;
     }

@@ -64,8 +64,8 @@ impl Store for Zstandard {
         b"\x28\xb5\x2f\xfd"
     }
 
-    fn ending(&self) -> &'static str {
-        "zst"
+    fn ending(&self) -> Option<&'static str> {
+        Some("zst")
     }
 
     fn unpack<'d>(&self, disk: Box<dyn BufRead + 'd>) -> io::Result<Box<dyn Read + 'd>> {

@@ -159,6 +159,7 @@ pub fn check_where_only(step: &StepSpec) -> Result<(), Diagnostic> {
         open_end: step.open_end,
         inner: step.inner,
         near: step.near.clone(),
+        table: step.table.clone(),
         label: step.label.clone(),
         ..Default::default()
     };

@@ -1,6 +1,5 @@
 //! `--drop-lines` in columns: each row with a match is deleted, with its line end.
 
-use crate::columns::fault::RowFault;
 use crate::columns::row::Row;
 use crate::describe::QueryWords;
 use crate::edits::GroupTexts;
@@ -48,8 +47,8 @@ pub(crate) fn end_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>) {
 
 /// Deletes a row.
 pub(super) fn drop_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>, groups: Option<GroupTexts>) {
-    if row.table().layout().is_document() {
-        return maker.leave_row(row, RowFault::InDocument.into());
+    if let Some(fault) = row.table().layout().row_stays() {
+        return maker.leave_row(row, fault.into());
     }
     let mut edit = maker.inner_edit(row.whole_lines(), Vec::new());
     edit.groups = groups;

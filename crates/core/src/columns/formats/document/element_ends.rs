@@ -69,11 +69,13 @@ impl ElementEnds {
                         self.depth += 1;
                     }
                     b']' | b'}' => self.depth = self.depth.saturating_sub(1),
-                    b',' if self.depth == 1 && self.is_array == Some(true) => {
-                        // A place at the very beginning cuts nothing off.
-                        if at > 0 && !go_on(at) {
-                            return;
-                        }
+                    // A place at the very beginning cuts nothing off.
+                    b',' if at > 0
+                        && self.depth == 1
+                        && self.is_array == Some(true)
+                        && !go_on(at) =>
+                    {
+                        return;
                     }
                     _ => {}
                 },
