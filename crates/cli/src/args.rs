@@ -9,6 +9,7 @@
 pub mod definitions;
 mod lent;
 mod mistakes;
+pub mod pages;
 pub mod split;
 pub mod verbs;
 pub mod words;
@@ -21,6 +22,7 @@ use crate::output::Output;
 use crate::status::Status;
 use crate::theme::Theme;
 use brisk_quill_core::step_spec::StepSpec;
+use clap::error::ErrorKind;
 use clap::{Args, CommandFactory, FromArgMatches};
 use std::ffi::OsString;
 
@@ -42,6 +44,8 @@ pub struct Parsed {
 pub enum Stopped {
     /// Help, or the version.
     Help(clap::Error),
+    /// Help on one screen.
+    Page(&'static str),
     /// Something is wrong.
     Mistake(Diagnostic),
 }
@@ -67,6 +71,10 @@ impl Stopped {
                     false => Status::Fine,
                 }
             }
+            Self::Page(page) => {
+                output.say(page);
+                Status::Fine
+            }
             Self::Mistake(diagnostic) => output.complain(&diagnostic),
         }
     }
@@ -79,6 +87,28 @@ pub fn definitions() -> clap::Command {
 
 /// Parses the arguments, the program's own name first.
 pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
+    parse_all(argv).map_err(|stopped| match stopped {
+        Stopped::Help(error) => {
+            short_page(argv, &error).map_or(Stopped::Help(error), Stopped::Page)
+        }
+        other => other,
+    })
+}
+
+/// The page that is meant where help was asked for by `-h`.
+fn short_page(argv: &[OsString], error: &clap::Error) -> Option<&'static str> {
+    let is_there = |word: &str| argv.iter().any(|own| own == word);
+    if error.kind() != ErrorKind::DisplayHelp || !is_there("-h") || is_there("--help") {
+        return None;
+    }
+    let words = argv.iter().skip(1).filter_map(|word| word.to_str());
+    let verb = words.into_iter().find(|word| Verb::is_name(word));
+    verb.map_or(Some(pages::PROGRAM), |verb| {
+        pages::named(pages::VERBS, verb)
+    })
+}
+
+fn parse_all(argv: &[OsString]) -> Result<Parsed, Stopped> {
     let asked = |verb: &str| argv.iter().any(|word| word == verb);
     let mut definitions = Verb::define(Program::command(), asked);
     let split = split::split(&definitions, argv)
@@ -120,8 +150,15 @@ pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
     })
 }
 
-/// The help of a verb, or of the program, as `--help` shows it; or why there is none.
+/// The help of a verb as `--help` shows it, the page of a topic or that of the program; or why there is none.
 pub fn help(verb: Option<&str>) -> Stopped {
+    let page = match verb {
+        Some(topic) => pages::named(pages::TOPICS, topic),
+        None => Some(pages::PROGRAM),
+    };
+    if let Some(page) = page {
+        return Stopped::Page(page);
+    }
     let words = ["bquill"].into_iter().chain(verb).chain(["--help"]);
     let argv: Vec<OsString> = words.map(OsString::from).collect();
     match parse(&argv) {

@@ -590,3 +590,66 @@ fn every_example_does_what_it_claims() {
         .collect();
     assert!(unmet.is_empty(), "no page has {unmet:#?}");
 }
+
+/// Help on one screen: its lines fit, each option on it is there, and every example runs on the sample files.
+#[test]
+fn pages_of_help() {
+    let help = Sandbox::larkmoor();
+    let verbs: Vec<String> = of_help(&help).into_iter().map(|(verb, _)| verb).collect();
+    let short = verbs.iter().map(|verb| (format!("{verb} -h"), Some(verb)));
+    let topics = [
+        "columns",
+        "places",
+        "templates",
+        "dialect",
+        "multi-line",
+        "undo",
+        "limits",
+        "settings",
+    ];
+    let topics = topics.map(|topic| (format!("help {topic}"), None));
+    let program = [("-h".to_owned(), None)];
+    let mut run = 0;
+    for (words, verb) in short.chain(topics).chain(program) {
+        let page = help.run(&words).ok().out;
+        let wide = page.lines().find(|line| line.chars().count() > 100);
+        assert!(
+            page.lines().count() <= 40 && wide.is_none(),
+            "{words}: {wide:?}"
+        );
+        let whole = verb.map(|verb| help.run(&format!("{verb} --help")).ok().out);
+        for line in page.lines() {
+            let option = line
+                .trim_start()
+                .split([' ', ',', '='])
+                .next()
+                .unwrap_or_default();
+            if let (Some(whole), true) = (&whole, option.starts_with("--")) {
+                assert!(whole.contains(option), "{words}: {option}");
+            }
+            let is_example = line.starts_with("  bquill ") || line.starts_with("  printf ");
+            if !is_example
+                || line.contains("  the run")
+                || line.contains("  what ")
+                || line.contains("  revert ")
+                || line.contains("  complete ")
+            {
+                continue;
+            }
+            let fresh = Sandbox::larkmoor();
+            prepare(&fresh, verb.map_or("", String::as_str));
+            if !line.contains("notices") && line.contains("bquill review")
+                || line.trim() == "bquill apply"
+            {
+                let preview = r"bquill preview 'berth (\d+)' -i --with 'B-$1' notices/";
+                assert_eq!(typed(&fresh, preview).status, 0);
+            }
+            let got = typed(&fresh, line.trim());
+            let asks =
+                got.err.contains("there is no terminal") || got.err.contains("no terminal to");
+            assert!(got.status < 2 || asks, "{words}: {line}\n{got:?}");
+            run += 1;
+        }
+    }
+    assert!(run > 40, "{run}");
+}

@@ -115,7 +115,7 @@ fn help_for_a_verb() {
     let sandbox = Sandbox::larkmoor();
     let verb = sandbox.run("help preview").ok();
     assert_eq!(verb.out, sandbox.run("preview --help").ok().out);
-    assert_eq!(sandbox.run("help").ok().out, sandbox.run("--help").ok().out);
+    assert_eq!(sandbox.run("help").ok().out, sandbox.run("-h").ok().out);
     let got = sandbox.run("help nowhere");
     assert!(
         got.status == 2 && got.err.contains("no verb `nowhere`"),

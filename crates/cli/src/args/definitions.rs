@@ -933,8 +933,8 @@ Examples:
   bquill help
   bquill help preview")]
 pub struct HelpArgs {
-    /// The verb.
-    #[arg(value_name = "VERB")]
+    /// The verb, or a topic: `columns`, `places`, `templates`, `dialect`, `multi-line`, `undo`, `limits`, `settings`.
+    #[arg(value_name = "VERB|TOPIC")]
     pub verb: Option<String>,
 }
 

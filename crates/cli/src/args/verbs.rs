@@ -25,6 +25,11 @@ macro_rules! verbs {
                 }
             }
 
+            /// True for the name of a verb.
+            pub(super) fn is_name(word: &str) -> bool {
+                [$($name),+].contains(&word)
+            }
+
             /// Adds the verbs to the program: with their options those that `asked` is true of,
             /// of the others only what help says of them.
             pub(super) fn define(program: Command, asked: impl Fn(&str) -> bool) -> Command {
@@ -58,7 +63,7 @@ verbs! {
     Explain(ExplainArgs), "explain", "Say in plain words what a pattern, a template, or a rewrite file does";
     Test(TestArgs), "test", "Run the examples in rewrite files";
     Demo(DemoArgs), "demo", "Unpack sample files and walk through the whole loop on them";
-    Help(HelpArgs), "help", "Show the help of a verb, or of the program";
+    Help(HelpArgs), "help", "Show the help of a verb, of a topic, or of the program";
     Completions(CompletionsArgs), "completions", "Print the completions for a shell";
     Man(ManArgs), "man", "Print the manual page";
 }

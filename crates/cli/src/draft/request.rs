@@ -156,7 +156,7 @@ impl Options {
         let argv: Vec<OsString> = program.into_iter().chain(words).collect();
         let parsed = parse(&argv).map_err(|stopped| match stopped {
             Stopped::Mistake(diagnostic) => diagnostic,
-            Stopped::Help(_) => Diagnostic::wrong("the options ask for help")
+            Stopped::Help(_) | Stopped::Page(_) => Diagnostic::wrong("the options ask for help")
                 .remedy("`bquill draft --help` shows it in a shell"),
         })?;
         let Verb::Draft(args) = parsed.verb else {
