@@ -6,6 +6,7 @@ use crate::diagnostic::{Diagnostic, Quote};
 use crate::host::host;
 use crate::output::Output;
 use crate::render::names::file_name;
+use crate::status::Status;
 use brisk_quill_core::address::Count;
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::numbers::counted;
@@ -388,6 +389,14 @@ pub fn group(option: &str, text: &str, groups: &Groups) -> Result<usize, Diagnos
         };
         Diagnostic::wrong(format!("{option}: the pattern has no group `{text}`")).remedy(there)
     })
+}
+
+/// The exit status where nothing matched.
+pub fn nothing_matched(args: &FilesArgs) -> Status {
+    match args.exit_zero {
+        true => Status::Fine,
+        false => Status::No,
+    }
 }
 
 /// Options for reading texts.

@@ -1,5 +1,6 @@
 //! From what was found to bytes. Nothing here decides where they go.
 
+pub mod annotations;
 pub mod beside;
 pub mod columns;
 pub mod compared;
@@ -18,6 +19,7 @@ pub mod kinds;
 pub mod labelled;
 pub mod names;
 pub mod paint;
+pub mod positions;
 pub mod preview;
 pub mod row_writer;
 pub mod sentence;

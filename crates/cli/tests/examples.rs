@@ -12,6 +12,41 @@ const NO_DRAFT: &[&str] = &["there is no terminal to draft on"];
 const CLAIMS: &[(&str, i32, &[&str])] = &[
     // find
     (
+        r"bquill find 'Berth \d+' --positions notices/",
+        0,
+        &["notices/06-fireworks.md:14:22: > Lady Orrin lies at Berth 12."],
+    ),
+    (
+        r"bquill preview 'Berth (\d+)' --with 'B-$1' --positions notices/",
+        0,
+        &["notices/06-fireworks.md:14:22: Berth 12 → B-12"],
+    ),
+    (
+        r"bquill check '^B-\d\d$' --columns berth --label name berths.csv",
+        1,
+        &["   4  Old Quay, south end      berth  BO3"],
+    ),
+    (
+        "bquill check --rewrite rewrites/iso-dates.toml notices/",
+        1,
+        &["left to make in 16 files."],
+    ),
+    (
+        r"bquill check '  +' --forbid --annotate workflow notices/",
+        1,
+        &["::error file=notices/"],
+    ),
+    (
+        "bquill check --rewrite rewrites/iso-dates.toml --annotate sarif notices/",
+        1,
+        &["\"version\": \"2.1.0\"", "\"startColumn\": "],
+    ),
+    (
+        "bquill check --rewrite rewrites/iso-dates.toml --annotate workflow notices/",
+        1,
+        &["::error file=notices/"],
+    ),
+    (
         r"bquill preview '^[Bb]erth (\d+)$' --with 'B-$1' --columns berth berths.xlsx",
         0,
         &["Berths 15  was  /berth  ‹Berth 14›"],

@@ -215,3 +215,75 @@ fn kinds_by_shape() {
         coarse.out
     );
 }
+
+/// Places for editors and for systems that run checks: lines and columns are those of the text.
+#[test]
+fn places_of_matches_and_offenders() {
+    let sandbox = Sandbox::with("a.csv", "id,note\n1,\"å \"\"b\"\" quay\"\n2,quay\n");
+    sandbox.write("t.txt", "å quay quay\nnone\n\tquay\n");
+    sandbox.write("q.toml", "[[step]]\nmatch = 'quay'\nwith = 'pier'\n");
+    for (words, status, wanted) in [
+        (
+            "find quay --positions t.txt",
+            0,
+            "t.txt:1:3: å quay quay\nt.txt:1:8: å quay quay\nt.txt:3:2: →quay\n",
+        ),
+        (
+            "find quay --columns note --positions a.csv",
+            0,
+            "a.csv:2:12: å \"b\" quay\na.csv:3:3: quay\n",
+        ),
+        ("check quay --positions t.txt", 1, "t.txt:2:1: none\n"),
+        (
+            "check quay --forbid --annotate workflow t.txt",
+            1,
+            "::error file=t.txt,line=3,col=2::a match of `quay`, which is forbidden: ",
+        ),
+        (
+            "preview quay --with pier --positions t.txt",
+            0,
+            "t.txt:1:8: quay → pier\n",
+        ),
+        (
+            "check --rewrite q.toml t.txt --positions",
+            1,
+            "t.txt:3:2: quay → pier\n",
+        ),
+        (
+            "check --rewrite q.toml q.toml --annotate sarif",
+            1,
+            "\"uri\": \"q.toml\"",
+        ),
+        ("find nowhere --exit-zero t.txt", 0, "matches        0"),
+        (
+            "preview nowhere --with x --exit-zero t.txt",
+            0,
+            "matches        0",
+        ),
+        (
+            "check nowhere --exit-zero t.txt",
+            1,
+            "3 offenders in 3 lines in 1 file.",
+        ),
+        (
+            "preview quay --with x --expect 7 --exit-zero t.txt",
+            1,
+            "7 changes were expected",
+        ),
+        ("find quay --exit-zero gone.txt", 3, "there is no such file"),
+    ] {
+        let got = sandbox.run(words);
+        assert_eq!(got.status, status, "{words}: {got:#?}");
+        assert!(
+            got.out.contains(wanted) || got.err.contains(wanted),
+            "{words}: {got:#?}"
+        );
+    }
+    sandbox.run("apply --rewrite q.toml t.txt --yes").ok();
+    let got = sandbox.run("check --rewrite q.toml t.txt").ok();
+    assert!(
+        got.out.contains("Nothing is left to change in 1 file."),
+        "{}",
+        got.out
+    );
+}

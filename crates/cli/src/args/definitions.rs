@@ -112,6 +112,9 @@ pub struct FilesArgs {
     /// Do not print hints.
     #[arg(long, help_heading = "Output")]
     pub no_hints: bool,
+    /// End with 0, and not with 1, where nothing matched: for pipelines.
+    #[arg(long, help_heading = "Output")]
+    pub exit_zero: bool,
     /// Use N threads [default: as many as there are processors].
     #[arg(long, value_name = "N", help_heading = "Files")]
     pub threads: Option<NonZeroUsize>,
@@ -227,6 +230,7 @@ Examples:
   bquill find '\\d{4}-\\d\\d-\\d\\d' --missing gauge.log
   bquill find 'Berth (\\d+)' --missing --why notices/
   bquill find berth -i --columns /-/lines/-/to --label name ships.json
+  bquill find 'Berth \\d+' --positions notices/
   bquill find 'berth' -i --after last notices/
   tail -n 50 gauge.log | bquill find '\\.\\.'
 
@@ -263,6 +267,14 @@ pub struct FindArgs {
     /// Print only the names of the files.
     #[arg(long, group = "form", help_heading = "Output")]
     pub paths: bool,
+    /// Print a line for each match, for editors: `path:line:column: text`.
+    #[arg(
+        long,
+        group = "form",
+        conflicts_with = "missing",
+        help_heading = "Output"
+    )]
+    pub positions: bool,
     /// Print one JSON record a line.
     #[arg(long, group = "form", help_heading = "Output")]
     pub json: bool,
@@ -385,12 +397,36 @@ pub struct CheckArgs {
     /// No line or cell in scope may match.
     #[arg(long, help_heading = "Match")]
     pub forbid: bool,
+    /// Check that a rewrite has nothing left to change, instead of a pattern.
+    #[command(flatten)]
+    pub of_file: RewriteArg,
     /// Show the first N offenders, or `all` [default: 40].
     #[arg(long, value_name = "N|all", help_heading = "Output")]
     pub show: Option<String>,
+    /// Print a line for each offender, for editors: `path:line:column: text`.
+    #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "show"])]
+    pub positions: bool,
+    /// Print the offenders for a system that runs checks: as commands of a workflow, or a SARIF 2.1.0 file.
+    #[arg(
+        long,
+        value_enum,
+        value_name = "workflow|sarif",
+        help_heading = "Output"
+    )]
+    #[arg(hide_possible_values = true, conflicts_with_all = ["json", "show", "positions"])]
+    pub annotate: Option<Annotations>,
     /// Print one JSON record a line.
     #[arg(long, help_heading = "Output")]
     pub json: bool,
+}
+
+/// The form of annotations for a system that runs checks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Annotations {
+    /// `::error file=…,line=…,col=…::text`.
+    Workflow,
+    /// A file of the Static Analysis Results Interchange Format, 2.1.0.
+    Sarif,
 }
 
 #[derive(Args, Debug)]
@@ -520,6 +556,9 @@ pub struct PreviewArgs {
     /// Print a unified diff.
     #[arg(long, help_heading = "Output", conflicts_with = "json")]
     pub diff: bool,
+    /// Print a line for each change, for editors: `path:line:column: was → now`.
+    #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff", "whole", "kinds", "against", "context"])]
+    pub positions: bool,
     /// Print the files that change as they would be, whole, with changed lines marked.
     #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff", "kinds", "against", "context"])]
     pub whole: bool,

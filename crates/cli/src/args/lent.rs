@@ -3,7 +3,7 @@
 //! A user recalls the last command and changes its verb. An option that says nothing to the new
 //! verb is accepted and named in a note, so that nobody wonders what became of it.
 
-use crate::args::definitions::{FindArgs, PreviewArgs};
+use crate::args::definitions::{FilesArgs, FindArgs, PreviewArgs};
 use brisk_quill_core::step_spec::StepSpec;
 use clap::parser::ValueSource;
 use clap::{Arg, ArgMatches, Args, Command};
@@ -83,6 +83,8 @@ fn hide_unused(verb: Command) -> Command {
 fn says_nothing(verb: &str, arg: &Arg) -> bool {
     match arg.get_help_heading() {
         Some("Do") => only_looks(verb),
+        // Its answer is what it is asked for.
+        _ if arg.get_id() == "exit_zero" => matches!(verb, "check" | "draft" | "infer" | "review"),
         // They show no rows.
         _ => arg.get_id() == "label" && matches!(verb, "tally" | "shapes" | "extract"),
     }
@@ -94,7 +96,7 @@ fn only_looks(verb: &str) -> bool {
 
 /// The options that were given and that the verb does not use, in the order of their definition.
 pub fn unused(verb: &str, found: &ArgMatches) -> Vec<String> {
-    let of_step = StepSpec::augment_args(Command::new(""));
+    let of_step = FilesArgs::augment_args(StepSpec::augment_args(Command::new("")));
     let given = |id: &str| {
         let is_there = found.try_contains_id(id).unwrap_or(false);
         is_there && found.value_source(id) == Some(ValueSource::CommandLine)

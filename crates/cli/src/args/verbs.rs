@@ -76,7 +76,7 @@ impl Verb {
             Self::Shapes(args) => (args.words, args.step, RewriteArg::default(), args.files),
             Self::Tally(args) => (args.words, args.step, RewriteArg::default(), args.files),
             Self::Extract(args) => (args.words, args.step, RewriteArg::default(), args.files),
-            Self::Check(args) => (args.words, args.step, RewriteArg::default(), args.files),
+            Self::Check(args) => (args.words, args.step, args.of_file, args.files),
             Self::Draft(args) => (args.words, args.step, args.of_file, args.files),
             Self::Infer(args) => (args.words, args.step, RewriteArg::default(), args.files),
             Self::Preview(args) => (args.words, args.step, args.of_file, args.files),

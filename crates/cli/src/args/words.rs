@@ -179,6 +179,7 @@ pub fn of_files(files: &FilesArgs) -> Vec<String> {
         null,
         encoding,
         no_hints,
+        exit_zero,
         threads,
         table: _,
     } = files;
@@ -192,6 +193,7 @@ pub fn of_files(files: &FilesArgs) -> Vec<String> {
     words.flag("--null", *null);
     words.value("--encoding", encoding.as_deref());
     words.flag("--no-hints", *no_hints);
+    words.flag("--exit-zero", *exit_zero);
     words.value("--threads", threads.map(|n| n.to_string()).as_deref());
     words.0
 }

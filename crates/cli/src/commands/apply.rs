@@ -76,7 +76,8 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     };
     let reading = (texts, Threads::new(args.files.threads));
     let mut evaluating = Evaluating::new(&asked.rewrite, &sources, run, reading, guards)
-        .with_hints(!args.files.no_hints);
+        .with_hints(!args.files.no_hints)
+        .ends_with(options::nothing_matched(&args.files));
     if filter && may_pass_on(args, &asked) {
         return pass_on(&mut evaluating, output);
     }

@@ -1,44 +1,58 @@
 //! `check`: every line or cell must match, or none may.
 
-use crate::args::definitions::CheckArgs;
-use crate::args::definitions::Context;
+mod rewrite;
+
+use crate::args::definitions::{CheckArgs, Context, FilesArgs};
 use crate::args::split::Part;
 use crate::commands::notes::{print_hint_records, print_note_records, print_notes};
 use crate::commands::search::{Request, Room, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::{Output, Page};
+use crate::render::annotations::Places;
 use crate::render::find::{FindView, FoundUnit};
 use crate::render::json;
+use crate::render::positions;
 use crate::render::sentence::check_sentence;
 use crate::status::Status;
+use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::Query;
 use brisk_quill_core::records::field::line as record_line;
 use brisk_quill_core::records::find::CheckTotalsRecord;
 use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::span::Span;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_engine::plan_records;
 use brisk_quill_files::source::Source;
 
 pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
-    let mut request = Request::new(parts, &args.files)?.after(&args.texts, output)?;
+    if args.of_file.rewrite.is_some() {
+        return rewrite::run(args, parts, output);
+    }
+    let files = FilesArgs {
+        // Its answer is what it is asked for.
+        exit_zero: false,
+        ..args.files.clone()
+    };
+    let mut request = Request::new(parts, &files)?.after(&args.texts, output)?;
     let query = request.query.clone();
     let sentence = check_sentence(&query, &request.sources.listing.sources, args.forbid);
     let mut judge = Judge {
-        view: (!args.json).then(|| FindView {
-            width: output.width(),
-            groups: query.pattern.groups(),
-        }),
+        form: Form::new(args, &query, output),
         forbid: args.forbid,
-        room: Room::new(options::at_most("--show", args.show.as_deref())?),
+        room: Room::new(match args.positions || args.annotate.is_some() {
+            true => usize::MAX,
+            false => options::at_most("--show", args.show.as_deref())?,
+        }),
         left: 0,
         here: Vec::new(),
         checked: 0,
         offenders: 0,
         shown: 0,
     };
-    if !args.json {
+    if let Form::Text(_) = judge.form {
         output.say(&format!("{sentence}\n"));
     }
     let options = RunOptions {
@@ -50,9 +64,12 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         checked,
         offenders,
         shown,
+        form,
         ..
     } = judge;
-    if args.json {
+    if let Form::Places(places, _) = form {
+        output.say(&places.end(&sentence));
+    } else if args.json {
         print_note_records(&searched.notes, output);
         print_hint_records(&searched.hints, output);
         output.data(&record_line(&CheckTotalsRecord {
@@ -75,11 +92,39 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     Ok(searched.status(checked > 0 && offenders == 0))
 }
 
+/// The form of what is not as it must be.
+#[derive(Clone)]
+enum Form<'a> {
+    Text(FindView<'a>),
+    Json,
+    /// Places, and the fault at each.
+    Places(Places, String),
+}
+
+impl<'a> Form<'a> {
+    fn new(args: &CheckArgs, query: &'a Query, output: &Output) -> Self {
+        let pattern = visible(query.pattern.source().as_bytes());
+        match (args.json, args.positions || args.annotate.is_some()) {
+            (true, _) => Self::Json,
+            (false, true) => {
+                let fault = match args.forbid {
+                    true => format!("a match of `{pattern}`, which is forbidden"),
+                    false => format!("no match of `{pattern}`"),
+                };
+                Self::Places(Places::new(args.annotate), fault)
+            }
+            (false, false) => Self::Text(FindView {
+                width: output.width(),
+                groups: query.pattern.groups(),
+            }),
+        }
+    }
+}
+
 /// Collects what is not as it must be.
 #[derive(Clone)]
 struct Judge<'a> {
-    /// `None` prints records.
-    view: Option<FindView<'a>>,
+    form: Form<'a>,
     forbid: bool,
     room: Room,
     /// Offenders of the current file that may still be shown.
@@ -106,23 +151,40 @@ impl Seer for Judge<'_> {
         self.offenders += 1;
         let mut unit = FoundUnit::new(seen.unit, seen.found, Context::default());
         unit.groups.clear();
-        if self.view.is_none() {
-            page.data(&json::offender(source, &unit));
-        } else if self.left > 0 {
+        match self.form {
+            Form::Json => return page.data(&json::offender(source, &unit)),
+            Form::Places(..) => {
+                // Where nothing matches, all of it is meant.
+                unit.spans.truncate(1);
+                unit.spans.extend(unit.spans.is_empty().then(Span::default));
+                unit = unit.placed(seen.unit);
+            }
+            Form::Text(_) => {}
+        }
+        if self.left > 0 {
             self.left -= 1;
             self.here.push(unit);
         }
     }
 
     fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {
-        if self.view.is_none() {
+        if let Form::Json = self.form {
             page.data(&plan_records::problem(source, problem));
         }
     }
 
     fn end_file(&mut self, source: &Source, output: &mut Output) {
-        if let Some(view) = &self.view {
-            output.draw(&view.file(source, &self.here));
+        match &mut self.form {
+            Form::Json => {}
+            Form::Text(view) => output.draw(&view.file(source, &self.here)),
+            Form::Places(places, fault) => {
+                for unit in &self.here {
+                    let (place, at) = (unit.places[0], unit.spans[0].from);
+                    let text = positions::line_at(&unit.text, at);
+                    let said = places.add(source, place, (fault, &text));
+                    output.say(&said);
+                }
+            }
         }
     }
 }

@@ -11,6 +11,7 @@ use crate::output::{Output, Page};
 use crate::render::find::{FindView, FoundUnit};
 use crate::render::json;
 use crate::render::names::file_name;
+use crate::render::positions;
 use crate::render::sentence::find_sentence;
 use crate::render::table::FindTotals;
 use crate::render::why::{reason_table, reason_words};
@@ -32,7 +33,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     let mut request = Request::new(parts, &args.files)?.after(&args.texts, output)?;
-    if args.bare || args.paths || args.count {
+    if args.bare || args.paths || args.count || args.positions {
         request = request.without_hints();
     }
     let query = request.query.clone();
@@ -85,6 +86,8 @@ enum Form<'a> {
     Bare {
         escaped: bool,
     },
+    /// A line for each match, with its place.
+    Positions,
     /// The names of files alone.
     Paths,
     /// Counts alone; of each unit too.
@@ -102,6 +105,8 @@ impl<'a> Form<'a> {
             Self::Bare {
                 escaped: output.is_terminal(),
             }
+        } else if args.positions {
+            Self::Positions
         } else if args.paths {
             Self::Paths
         } else if args.count {
@@ -272,7 +277,7 @@ impl Tally<'_> {
             Form::Json(groups) => {
                 let offsets = unit.offsets();
                 let locate = |at: usize| seen.map.place(offsets.of(at));
-                let found = FoundUnit::new(unit, seen.found, Context::default());
+                let found = FoundUnit::new(unit, seen.found, Context::default()).placed(unit);
                 page.data(&match self.missing {
                     true => json::missing(source, &found, why.as_deref()),
                     false => json::matches(source, &found, groups, &locate),
@@ -283,6 +288,13 @@ impl Tally<'_> {
                 self.left = self.left.saturating_sub(shown);
                 let found = FoundUnit::new(unit, seen.found, self.context);
                 self.units.push(FoundUnit { why, ..found });
+            }
+            Form::Positions => {
+                let found = FoundUnit::new(unit, seen.found, Context::default()).placed(unit);
+                for (span, place) in found.spans.iter().zip(&found.places) {
+                    let text = positions::line_at(&found.text, span.from);
+                    page.say(&positions::line(source, *place, &text));
+                }
             }
             Form::Bare { escaped: true } => {
                 page.say(&visible(unit.bytes()));
@@ -350,7 +362,7 @@ impl Tally<'_> {
                 let row = format!("{:>8}  in all\n", number(totals.units));
                 output.say(&row);
             }
-            Form::Bare { .. } | Form::Paths => {}
+            Form::Bare { .. } | Form::Paths | Form::Positions => {}
         }
         searched.status(totals.units > 0)
     }

@@ -59,7 +59,8 @@ pub fn run(
     let reading = (texts, Threads::new(args.files.threads));
     let guards = guards(&args.guard)?;
     let mut evaluating = Evaluating::new(&planned.rewrite, &sources, run, reading, guards)
-        .with_hints(!args.files.no_hints);
+        .with_hints(!args.files.no_hints)
+        .ends_with(options::nothing_matched(&args.files));
     preview.begin(&sources, output);
     let (steps, of) = (planned.text.step.len(), asked.text.step.len());
     if steps < of && !args.json {

@@ -45,6 +45,8 @@ pub struct Evaluating<'r> {
 #[derive(Default)]
 pub struct Reported {
     skip_problems: bool,
+    /// The status where nothing matched.
+    nothing: Option<Status>,
     unmet: usize,
     /// The heaviest of it.
     status: Status,
@@ -87,6 +89,13 @@ impl<'r> Evaluating<'r> {
         if wanted {
             self.session = self.session.with_hints();
         }
+        self
+    }
+
+    /// Ends with this status where nothing matched.
+    #[must_use]
+    pub fn ends_with(mut self, nothing: Status) -> Self {
+        self.reported.nothing = Some(nothing);
         self
     }
 
@@ -156,7 +165,7 @@ impl Reported {
             status = status.max(Status::Trouble);
         }
         if guards.expected.is_empty() && counts.all_steps().matches + counts.changes == 0 {
-            status = status.max(Status::No);
+            status = status.max(self.nothing.unwrap_or(Status::No));
         }
         for one in guards.unexpected(rewrite, summary) {
             status = status.max(output.complain(&unexpected(&one)));

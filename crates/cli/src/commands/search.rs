@@ -34,6 +34,8 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// The query and its files.
 pub struct Request {
+    /// The status where nothing matched.
+    nothing: Status,
     pub query: Query,
     pub sources: Sources,
     session: Session,
@@ -218,12 +220,14 @@ pub struct Searched {
     pub notes: Vec<FileNote>,
     pub hints: Hints,
     status: Status,
+    /// The status where there is no answer.
+    nothing: Status,
 }
 
 impl Searched {
     /// The exit status, given whether there is an answer.
     pub fn status(&self, answered: bool) -> Status {
-        let answer = if answered { Status::Fine } else { Status::No };
+        let answer = if answered { Status::Fine } else { self.nothing };
         let trouble = match self.files.unreadable + self.problems {
             0 => Status::Fine,
             _ => Status::Trouble,
@@ -288,6 +292,7 @@ impl Request {
         }
         let session = Session::new(texts, Threads::new(args.threads), cancel_token());
         Ok(Self {
+            nothing: options::nothing_matched(args),
             query,
             sources,
             session: match args.no_hints {
@@ -464,6 +469,7 @@ impl Request {
             notes: summary.notes,
             hints: summary.hints,
             status,
+            nothing: self.nothing,
         })
     }
 }

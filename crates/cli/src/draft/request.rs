@@ -274,6 +274,7 @@ fn joined(first: FilesArgs, second: FilesArgs) -> FilesArgs {
         null: first.null | second.null,
         encoding: second.encoding.or(first.encoding),
         no_hints: first.no_hints | second.no_hints,
+        exit_zero: first.exit_zero | second.exit_zero,
         threads: second.threads.or(first.threads),
         table: crate::args::definitions::TableArgs {
             format: second.table.format.or(first.table.format),

@@ -7,6 +7,7 @@ use crate::render::columns::Columns;
 use crate::render::highlight::{Look, one_line_of};
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
+use crate::render::positions::{self, Position};
 use brisk_quill_core::edits::RowFacts;
 use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::query::findings::Findings;
@@ -30,6 +31,8 @@ pub struct FoundUnit {
     pub spans: Vec<Span>,
     /// The groups of each match in `text`, the whole match first; `None` took no part.
     pub groups: Vec<Vec<Option<Span>>>,
+    /// The places where the matches begin.
+    pub places: Vec<Position>,
     /// The reason for which it does not match, where that is told.
     pub why: Option<String>,
     /// The neighbours without a match.
@@ -49,6 +52,13 @@ impl FoundUnit {
         groups.iter().map(text)
     }
 
+    /// The same with the places where the matches begin.
+    #[must_use]
+    pub fn placed(mut self, unit: &UnitView<'_>) -> Self {
+        self.places = positions::of_matches(unit, &self.spans);
+        self
+    }
+
     /// The matches that were taken, with at most `context` neighbours on either side.
     pub fn new(unit: &UnitView<'_>, found: &Findings<'_>, context: Context) -> Self {
         let bytes = unit.bytes();
@@ -66,6 +76,7 @@ impl FoundUnit {
             text: bytes.to_vec(),
             spans: found.picked().map(|f| f.span).collect(),
             groups: found.picked().map(|f| f.groups.iter().collect()).collect(),
+            places: Vec::new(),
             why: None,
             around: Neighbours::of(unit.text, place, context.lines()),
         }

@@ -20,7 +20,9 @@ pub fn matches(
 ) -> Vec<u8> {
     let mut out = Vec::new();
     let path = RecordPath::of(source);
+    let mut places = unit.places.iter();
     for (span, spans) in unit.spans.iter().zip(&unit.groups) {
+        let column = places.next().map(|place| Ordinal(place.column));
         let texts = unit.texts_of(spans).enumerate().skip(1);
         let of_match = texts.map(|(number, text)| GroupText {
             number: Ordinal(number as u64),
@@ -35,6 +37,7 @@ pub fn matches(
                 path,
                 path_b64,
                 line: Ordinal(unit.line),
+                column: Optional(column),
                 cell: unit.cell.as_deref().map(Cow::Borrowed),
                 label: Optional(unit.row.label.as_deref().map(Cow::Borrowed)),
                 from: locate(span.from),

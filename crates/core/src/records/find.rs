@@ -15,6 +15,9 @@ record! {
         path_b64: Optional<Base64<'a>>,
         /// The line its unit begins in, from 1.
         line: Ordinal,
+        /// The column it begins in, in characters of its line, from 1.
+        #[serde(default)]
+        column: Optional<Ordinal>,
         /// The column, where the unit is a cell.
         cell: Option<Cow<'a, str>>,
         /// The name of its row, with `--label`.

@@ -8,6 +8,7 @@ use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::render::diff::{CONTEXT, diff_of_file};
 use crate::render::names::file_name;
+use crate::render::positions;
 use crate::render::preview::PreviewView;
 use crate::render::sentence::rewrite_sentence;
 use crate::render::table::rewrite_totals;
@@ -43,6 +44,8 @@ enum Form<'r> {
     },
     /// The plan alone, which is written on its own way.
     Json,
+    /// A line for each change, with its place.
+    Positions,
     /// Whole files as they would be.
     Whole {
         rewrite: &'r Rewrite,
@@ -67,6 +70,8 @@ impl<'r> View<'r> {
         let mut keep = HunkLimits::default();
         let (form, changes) = if args.json {
             (Form::Json, 0)
+        } else if args.positions {
+            (Form::Positions, usize::MAX)
         } else if args.whole {
             let texts = options::texts(&args.files, FactsOf::All)?;
             let form = Form::Whole {
@@ -99,7 +104,11 @@ impl<'r> View<'r> {
 
     /// True if a line with very many changes may come in parts.
     pub fn splits_lines(&self, args: &PreviewArgs) -> bool {
-        self.keep.context == 0 && !args.diff && !args.whole && args.save_rewrite.is_none()
+        self.keep.context == 0
+            && !args.positions
+            && !args.diff
+            && !args.whole
+            && args.save_rewrite.is_none()
     }
 
     pub fn begin(&self, listing: &Listing, output: &mut Output) {
@@ -108,7 +117,7 @@ impl<'r> View<'r> {
                 let sentence = rewrite_sentence(rewrite, &listing.sources);
                 output.say(&format!("{sentence}\n"));
             }
-            Form::Json | Form::Diff { .. } => {}
+            Form::Json | Form::Positions | Form::Diff { .. } => {}
         }
     }
 
@@ -124,6 +133,7 @@ impl<'r> View<'r> {
                 Err(diagnostic) => return output.complain(&diagnostic),
             },
             Form::Json => {}
+            Form::Positions => output.say(&positions::of_changes(report)),
             // Its line ends are two bytes, which no patch tool knows.
             Form::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
                 let name = file_name(report.source);
@@ -159,7 +169,7 @@ impl<'r> View<'r> {
                 print_totals(&rewrite_totals(summary, rewrite), output);
                 print_notes(&summary.notes, &summary.hints, output);
             }
-            Form::Json | Form::Diff { .. } => {}
+            Form::Json | Form::Positions | Form::Diff { .. } => {}
         }
     }
 }
