@@ -99,6 +99,6 @@ mod tests {
             let wanted = Position { line, column };
             assert_eq!(Position::of(text, 7, at), wanted, "{at}");
         }
-        assert_eq!(line_at(text, 5), "åß\tx");
+        assert_eq!(line_at(text, 5), "åß→x");
     }
 }
