@@ -39,6 +39,15 @@ pub fn tail(text: &str, width: usize) -> String {
     format!("…{end}")
 }
 
+/// As many keys of a foot as fit whole; two blanks stand between them, and the last one always stays.
+pub fn keys_that_fit(keys: &str, width: usize) -> String {
+    let mut all: Vec<&str> = keys.split("  ").collect();
+    while all.len() > 1 && all.join("  ").width() > width {
+        all.remove(all.len() - 2);
+    }
+    all.join("  ")
+}
+
 /// Draws lines one below the other, as many as fit.
 pub fn draw_lines(frame: &mut Frame<'_>, area: Rect, lines: Vec<Line<'static>>) {
     let buffer = frame.buffer_mut();

@@ -31,7 +31,10 @@ pub const KEYS: &[(&str, &str)] = &[
     ("s  S", "next, previous change of the same kind"),
     ("← →", "move the file up and down beside the change"),
     ("v", "only open changes, or all"),
-    ("/", "only changes that hold a text; an empty one shows all"),
+    (
+        "/",
+        "only changes whose line holds a text; an empty one shows all; Ctrl-U empties it",
+    ),
     (
         "t",
         "the list of kinds: `A` and `R` decide about a whole row, Enter goes down into it",
@@ -63,6 +66,8 @@ pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
             // The decisions are written down already.
             KeyCode::Char('c') => Some(Action::Leave(Leave::Later)),
             KeyCode::Char('j') if typing(state.view) => Some(insert('\n')),
+            KeyCode::Char('u') if typing(state.view) => Some(Action::Edit(Edit::DeleteToStart)),
+            KeyCode::Char('w') if typing(state.view) => Some(Action::Edit(Edit::DeleteWord)),
             _ => None,
         };
     }

@@ -5,7 +5,7 @@ mod in_file;
 mod signs;
 mod windows;
 
-use crate::full_screen::fit::{draw_lines, head, tail};
+use crate::full_screen::fit::{draw_lines, head, keys_that_fit, tail};
 use crate::full_screen::palette::{Palette, Role};
 use crate::full_screen::terminal::LEAST;
 use crate::render::highlight::shortened;
@@ -15,7 +15,7 @@ use crate::review::loaded::Loaded;
 use crate::review::screen::signs::sign_role;
 use crate::review::state::State;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::numbers::number;
+use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::plan::decision::Decision;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
@@ -42,14 +42,19 @@ impl Screen<'_> {
             frame.render_widget(Paragraph::new(text), area);
             return;
         }
-        let [head, counts, body, foot] = Layout::vertical([
+        let hints = u16::from(!state.plan.hints.is_empty());
+        let [title, hint, counts, body, foot] = Layout::vertical([
             Constraint::Length(1),
+            Constraint::Length(hints),
             Constraint::Length(1),
             Constraint::Min(3),
             Constraint::Length(2),
         ])
         .areas(area);
-        frame.render_widget(Line::from(self.span(Role::Strong, self.title)), head);
+        let width = usize::from(area.width);
+        let words = head(self.title, width);
+        frame.render_widget(Line::from(self.span(Role::Strong, words)), title);
+        frame.render_widget(self.hint(state, width), hint);
         frame.render_widget(self.counts(state), counts);
         match state.view {
             View::Kinds => self.kinds(frame, body, state),
@@ -74,6 +79,16 @@ impl Screen<'_> {
             View::AskDrop => self.ask_drop(frame, body, state),
             View::Changes | View::Kinds | View::File | View::Modify | View::Find => {}
         }
+    }
+
+    /// The number of hints, and the first of them as far as it fits.
+    fn hint(&self, state: &State, width: usize) -> Line<'static> {
+        let Some(first) = state.plan.hints.first() else {
+            return Line::default();
+        };
+        let hints = counted(state.plan.hints.len() as u64, "hint");
+        let text = head(&format!("{hints}, h: {}", visible(first.as_bytes())), width);
+        Line::from(self.span(Role::Hint, text))
     }
 
     fn span(&self, role: Role, text: impl Into<String>) -> Span<'static> {
@@ -145,6 +160,7 @@ impl Screen<'_> {
             _ if usize::from(width) < HINTS.width() => HINTS_NARROW,
             _ => HINTS,
         };
+        let hints = keys_that_fit(hints, usize::from(width));
         Paragraph::new(vec![message, Line::from(self.span(Role::Quiet, hints))])
     }
 

@@ -93,9 +93,8 @@ impl State {
             (1.., _) => {
                 "reviewers decided differently about some changes: v lists what is open".to_owned()
             }
-            (0, 0) => String::new(),
-            (0, 1) => "there is a hint about these changes: h shows it".to_owned(),
-            (0, n) => format!("there are {n} hints about these changes: h shows them"),
+            // Hints stand under the headline.
+            (0, _) => String::new(),
         };
         let open = plan
             .entries
@@ -526,8 +525,15 @@ impl State {
             return true;
         }
         texts.change(index).is_some_and(|change| {
-            let (before, after) = (&*change.before, &*change.after);
-            before.to_lowercase().contains(needle) || after.to_lowercase().contains(needle)
+            let holds = |text: &str| text.to_lowercase().contains(needle);
+            let label = change.label.0.as_deref().unwrap_or_default();
+            if holds(&change.before) || holds(&change.after) || holds(label) {
+                return true;
+            }
+            // The text of its line, as it is and as it becomes.
+            let (head, tail) = texts.beside(&self.plan, index, &change);
+            let whole = |text: &str| holds(&format!("{head}{text}{tail}"));
+            change.cell.is_none() && (whole(&change.before) || whole(&change.after))
         })
     }
 

@@ -422,7 +422,7 @@ fn screens() {
             "aw",
             vec!["A    1     ‹B-7›", "·    2 ▸   ‹berth·8› and ‹pier·8›"],
         ),
-        ("awd", vec!["A    1     ‹berth·7›‹B-7›"]),
+        ("awd", vec!["A    1     ‹berth·7›→‹B-7›"]),
         (
             "?",
             vec![
@@ -534,20 +534,20 @@ fn kinds_by_shape_unfold() {
     desk.state = State::new(desk.doc.index.clone(), kinds, true);
     desk.press("t");
     let rows = desk.draw(80, 12, false);
-    assert!(rows[2].contains("Enter unfolds"), "{rows:#?}");
+    assert!(rows[3].contains("Enter unfolds"), "{rows:#?}");
     assert!(
-        rows[3].starts_with("▸    2        3  a{5} 9 → A-9   as berth 7 → B-7"),
+        rows[4].starts_with("▸    2        3  a{5} 9 → A-9   as berth 7 → B-7"),
         "{rows:#?}"
     );
     desk.press("<enter>");
     let rows = desk.draw(80, 12, false);
-    assert!(rows[3].starts_with('▾'), "{rows:#?}");
+    assert!(rows[4].starts_with('▾'), "{rows:#?}");
     assert!(
-        rows[4].starts_with("     1        2      berth 7 → B-7"),
+        rows[5].starts_with("     1        2      berth 7 → B-7"),
         "{rows:#?}"
     );
     assert!(
-        rows[5].starts_with("     2        1      berth 8 → B-8"),
+        rows[6].starts_with("     2        1      berth 8 → B-8"),
         "{rows:#?}"
     );
     desk.press("<down><down><enter>");
@@ -558,15 +558,16 @@ fn kinds_by_shape_unfold() {
     assert_eq!(desk.seen(), "...... 1.2");
     // The list opens at the kind of the current change, and folds again.
     desk.press("t<up><up><enter>");
-    assert_eq!(desk.draw(80, 12, false)[4].chars().next(), Some('▸'));
+    assert_eq!(desk.draw(80, 12, false)[5].chars().next(), Some('▸'));
 }
 
 #[test]
 fn hints_are_shown() {
     let mut desk = Desk::new(HARBOUR);
+    let second = &desk.draw(60, 12, false)[1];
     assert_eq!(
-        desk.state.message,
-        "there is a hint about these changes: h shows it"
+        second.trim_end(),
+        "1 hint, h: glued: new text touches a word; add a blank"
     );
     desk.press("h");
     let screen = desk.draw(80, 12, false).join("\n");

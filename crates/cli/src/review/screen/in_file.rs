@@ -136,7 +136,13 @@ impl Screen<'_> {
                 break;
             }
             let mut pieces = Vec::new();
+            let mut before = PieceOf::Text;
             for piece in &row.pieces {
+                // Old text and new would run into each other.
+                if before == PieceOf::Replaced && matches!(piece.of, PieceOf::New(_)) {
+                    pieces.push((Role::Quiet, "→".to_owned()));
+                }
+                before = piece.of;
                 match piece.of {
                     PieceOf::Text => pieces.push((Role::Plain, visible(&piece.text))),
                     of => self.changed(&mut pieces, of, &piece.text),
