@@ -57,7 +57,7 @@ pub const HINTS: &str = "a accept  r refuse  m modify  e every…  u undo  ↓�
 
 /// The same for a narrow screen.
 pub const HINTS_NARROW: &str =
-    "a accept  r refuse  m modify  e every…  u undo  t kinds  / find  q leave  ? keys";
+    "a accept  r refuse  m modify  q leave  e every…  u undo  t kinds  / find  ? keys";
 
 /// The action of a key in the current state.
 pub fn action(state: &State, key: KeyEvent) -> Option<Action> {

@@ -55,7 +55,7 @@ impl Screen<'_> {
         let words = head(self.title, width);
         frame.render_widget(Line::from(self.span(Role::Strong, words)), title);
         frame.render_widget(self.hint(state, width), hint);
-        frame.render_widget(self.counts(state), counts);
+        frame.render_widget(self.counts(state, width), counts);
         match state.view {
             View::Kinds => self.kinds(frame, body, state),
             View::File => self.file(frame, body, state),
@@ -95,7 +95,7 @@ impl Screen<'_> {
         self.palette.span(role, text)
     }
 
-    fn counts(&self, state: &State) -> Line<'static> {
+    fn counts(&self, state: &State, width: usize) -> Line<'static> {
         let counts = &state.counts;
         let mut spans = Vec::new();
         for (decision, n) in [
@@ -111,7 +111,10 @@ impl Screen<'_> {
         if !state.listed.is_empty() {
             let at = number(state.cursor as u64 + 1);
             let place = format!("change {at} of {}   ", number(state.listed.len() as u64));
-            spans.push(self.span(Role::Plain, place));
+            let used: usize = spans.iter().map(Span::width).sum();
+            if used + place.trim_end().width() <= width {
+                spans.push(self.span(Role::Plain, place));
+            }
         }
         let mut filters = Vec::new();
         if state.only_open {
