@@ -16,6 +16,7 @@ mod journal_run;
 mod man;
 mod notes;
 pub mod pages;
+mod parts;
 pub mod plans;
 pub mod preview;
 mod recover;
@@ -69,6 +70,8 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
         Verb::Explain(args) => explain::run(&args, output),
         Verb::Test(args) => test::run(&args, output),
         Verb::Help(args) => Ok(help(args.verb.as_deref()).print(output)),
+        Verb::MergePlans(args) => parts::merge_plans(&args, output),
+        Verb::SplitPlan(args) => parts::split_plan(&args, output),
         Verb::Demo(args) => demo::run(&args, color, output),
         Verb::Completions(args) => completions::run(&args, output),
         Verb::Man(_) => man::run(output),

@@ -10,6 +10,16 @@ const NO_DRAFT: &[&str] = &["there is no terminal to draft on"];
 
 /// An example, its status, and what must come back, on standard output or standard error.
 const CLAIMS: &[(&str, i32, &[&str])] = &[
+    (
+        "bquill merge-plans one.plan two.plan --save-plan all.plan",
+        0,
+        &["of 2 plans, saved in all.plan."],
+    ),
+    (
+        "bquill split-plan berths.plan --to parts",
+        0,
+        &["55 changes in 15 parts, saved in parts:"],
+    ),
     // find
     (
         r"bquill find 'Berth \d+' --positions notices/",
@@ -572,7 +582,13 @@ fn prepare(sandbox: &Sandbox, page: &str) {
                 assert!(typed(sandbox, lead).out.contains(&format!("run {run}.")));
             }
         }
-        "review" => assert_eq!(typed(sandbox, preview).status, 0),
+        "merge-plans" => {
+            for (name, which) in [("one", "--include"), ("two", "--exclude")] {
+                let plan = format!("{} {which} '0*'", preview.replace("berths", name));
+                assert_eq!(typed(sandbox, &plan).status, 0);
+            }
+        }
+        "review" | "split-plan" => assert_eq!(typed(sandbox, preview).status, 0),
         "explain" => {
             let keep = "bquill preview berth --with B notices/ --save-rewrite berths.toml";
             assert_eq!(typed(sandbox, keep).status, 0);

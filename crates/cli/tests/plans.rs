@@ -585,3 +585,95 @@ fn plans_of_rewrite_files() {
     let (old, new) = (sandbox.text("berths.csv"), sandbox.text("new.csv"));
     assert_eq!(new, old.replacen("Old Quay", "New Quay", 1));
 }
+
+/// Plans of several machines are one plan, and a plan cut into parts writes what it would write as a whole.
+#[test]
+fn plans_of_several_machines() {
+    let change = r"preview 'berth (\d+)' -i --with 'B-$1' notices --no-hints --show 0";
+    let sandbox = Sandbox::larkmoor();
+    for (name, files) in [
+        ("all", ""),
+        ("low", "--include '0*'"),
+        ("high", "--exclude '0*'"),
+    ] {
+        sandbox
+            .run(&format!("{change} {files} --save-plan {name}.plan"))
+            .ok();
+    }
+    let got = sandbox
+        .run("merge-plans high.plan low.plan --save-plan merged.plan")
+        .ok();
+    said(
+        &got,
+        "55 changes in 15 files, of 2 plans, saved in merged.plan.",
+    );
+    assert_eq!(sandbox.text("merged.plan"), sandbox.text("all.plan"));
+    // Decisions come along, under the numbers that their changes have now.
+    sandbox
+        .run("review --plan high.plan --accept 1.1 --refuse file:notices/12*")
+        .ok();
+    sandbox.run("review --plan low.plan --accept 2.1,3.1").ok();
+    sandbox
+        .run("merge-plans low.plan high.plan --save-plan decided.plan")
+        .ok();
+    sandbox.run("split-plan decided.plan --to parts").ok();
+    let whole = Sandbox::larkmoor();
+    whole.write("decided.plan", &sandbox.text("decided.plan"));
+    whole.run("apply --plan decided.plan --yes").ok();
+    let mut parts: Vec<_> = std::fs::read_dir(sandbox.path().join("parts"))
+        .unwrap()
+        .map(|part| part.unwrap().file_name().into_string().unwrap())
+        .collect();
+    parts.sort();
+    assert_eq!((parts.len(), &parts[0][..]), (15, "01.plan"));
+    let mut written = 0;
+    for part in parts {
+        let got = sandbox.run(&format!("apply --plan parts/{part} --yes"));
+        // A part in which nothing is accepted has nothing to write.
+        assert!(got.status < 2, "{got:#?}");
+        written += u64::from(got.status == 0);
+    }
+    assert_eq!(written, 3);
+    for entry in std::fs::read_dir(sandbox.path().join("notices")).unwrap() {
+        let name = format!(
+            "notices/{}",
+            entry.unwrap().file_name().into_string().unwrap()
+        );
+        assert_eq!(sandbox.read(&name), whole.read(&name), "{name}");
+    }
+    sandbox
+        .run("preview quay --with pier notices --save-plan other.plan")
+        .ok();
+    let cut = sandbox.text("low.plan");
+    sandbox.write("cut.plan", &cut[..cut.len() / 2]);
+    for (words, wanted) in [
+        (
+            "merge-plans low.plan other.plan --save-plan x.plan",
+            "a plan of another rewrite",
+        ),
+        (
+            "merge-plans low.plan all.plan --save-plan x.plan",
+            "01-dredging.md is in low.plan and in all.plan",
+        ),
+        (
+            "merge-plans cut.plan high.plan --save-plan x.plan",
+            "cut.plan was cut off",
+        ),
+        (
+            "merge-plans low.plan high.plan --save-plan all.plan",
+            "there is already a file: all.plan",
+        ),
+        ("split-plan cut.plan --to new", "cut.plan was cut off"),
+        (
+            "split-plan low.plan --to parts",
+            "there is already a file: parts",
+        ),
+    ] {
+        let got = sandbox.run(words);
+        assert!(
+            got.status > 1 && got.err.contains(wanted),
+            "{words}: {got:#?}"
+        );
+        assert!(!sandbox.path().join("x.plan").exists(), "{words}");
+    }
+}

@@ -39,6 +39,7 @@ pub mod kept_hunk;
 pub mod kinds;
 pub mod open_plan;
 pub mod plan_collector;
+pub mod plan_parts;
 pub mod plan_records;
 pub mod plan_writer;
 pub mod renew;

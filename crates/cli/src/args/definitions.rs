@@ -969,6 +969,39 @@ pub struct TestArgs {
 #[derive(Args, Debug)]
 #[command(after_help = "\
 Examples:
+  bquill merge-plans one.plan two.plan --save-plan all.plan
+
+The plans must come of one rewrite, and no file may be in two of them. Decisions come along.
+Exit: 0 fine, 2 the request is wrong, 3 a plan cannot be read, or they do not fit.")]
+pub struct MergePlansArgs {
+    /// Plans, each with other files.
+    #[arg(required = true, value_name = "PLAN", value_hint = ValueHint::FilePath)]
+    pub plans: Vec<PathBuf>,
+    /// Save the plan in FILE, which must not exist yet.
+    #[arg(long, required = true, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub save_plan: PathBuf,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  bquill split-plan berths.plan --to parts
+
+Each part is a plan of one file, and is applied by itself. Of a plan that was decided about, what is open is not written \
+by any part.
+Exit: 0 fine, 2 the request is wrong, 3 the plan cannot be read, or a part not be written.")]
+pub struct SplitPlanArgs {
+    /// The plan.
+    #[arg(value_name = "PLAN", value_hint = ValueHint::FilePath)]
+    pub plan: PathBuf,
+    /// Save the parts in DIR, which must not exist yet.
+    #[arg(long, required = true, value_name = "DIR", value_hint = ValueHint::DirPath)]
+    pub to: PathBuf,
+}
+
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
   bquill help
   bquill help preview")]
 pub struct HelpArgs {

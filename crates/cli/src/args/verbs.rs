@@ -62,6 +62,8 @@ verbs! {
     Recover(RecoverArgs), "recover", "Complete interrupted runs, or roll them back";
     Explain(ExplainArgs), "explain", "Say in plain words what a pattern, a template, or a rewrite file does";
     Test(TestArgs), "test", "Run the examples in rewrite files";
+    MergePlans(MergePlansArgs), "merge-plans", "Make one plan of the plans of several machines";
+    SplitPlan(SplitPlanArgs), "split-plan", "Cut a plan into a part for each file";
     Demo(DemoArgs), "demo", "Unpack sample files and walk through the whole loop on them";
     Help(HelpArgs), "help", "Show the help of a verb, of a topic, or of the program";
     Completions(CompletionsArgs), "completions", "Print the completions for a shell";
@@ -87,6 +89,8 @@ impl Verb {
             | Self::Recover(_)
             | Self::Explain(_)
             | Self::Test(_)
+            | Self::MergePlans(_)
+            | Self::SplitPlan(_)
             | Self::Demo(_)
             | Self::Help(_)
             | Self::Completions(_)

@@ -120,7 +120,7 @@ impl Screen<'_> {
     fn rest_of_row(&self, row: &[(String, Vec<u8>)], width: usize) -> Vec<Line<'static>> {
         let names = || row.iter().map(|(name, _)| visible(name.as_bytes()));
         let widest = names().map(|name| name.width()).max().unwrap_or_default();
-        let room = widest.clamp(7, width / 3) + 2;
+        let room = widest.max(7).min(width / 3) + 2;
         let line = |(name, (_, value)): (String, &(String, Vec<u8>))| {
             let name = head(&name, room - 2);
             let fill = room.saturating_sub(name.width());
