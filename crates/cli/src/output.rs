@@ -37,6 +37,8 @@ pub struct Output {
     theme: Theme,
     problems: u64,
     outlives: bool,
+    /// Text for a person is left out: a program reads records.
+    records: bool,
     /// The first failure to write; later writes are dropped.
     failed: Option<io::Error>,
 }
@@ -110,6 +112,7 @@ impl Output {
             theme,
             problems: 0,
             outlives: false,
+            records: false,
             failed: None,
         }
     }
@@ -168,8 +171,21 @@ impl Output {
         }
     }
 
+    /// Prints records alone from here on.
+    pub fn only_records(&mut self) {
+        self.records = true;
+    }
+
+    /// True if a program reads records.
+    pub fn prints_records(&self) -> bool {
+        self.records
+    }
+
     /// Prints text in the look of its labels.
     pub fn draw(&mut self, text: &Labelled) {
+        if self.records {
+            return;
+        }
         self.data(self.paint.draw(text).as_bytes());
     }
 

@@ -618,7 +618,7 @@ fn plans_of_several_machines() {
         .ok();
     sandbox.run("split-plan decided.plan --to parts").ok();
     let whole = Sandbox::larkmoor();
-    whole.write("decided.plan", &sandbox.text("decided.plan"));
+    whole.write("decided.plan", sandbox.text("decided.plan"));
     whole.run("apply --plan decided.plan --yes").ok();
     let mut parts: Vec<_> = std::fs::read_dir(sandbox.path().join("parts"))
         .unwrap()

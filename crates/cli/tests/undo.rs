@@ -192,3 +192,30 @@ fn forgetting_asks() {
     sandbox.run("history --forget 1 2 --yes").ok();
     assert_eq!(sandbox.run("history --json").ok().records().len(), 1);
 }
+
+/// What was written, as one record and nothing else.
+#[test]
+fn records_of_what_was_written() {
+    let sandbox = Sandbox::larkmoor();
+    let change = r"apply 'berth (\d+)' --with 'B-$1' notices --json";
+    for (words, wanted) in [
+        (
+            format!("{change} --yes"),
+            r#"{"record":"made","run":1,"undoes":null,"files":13,"changes":25,"can_undo":true}"#,
+        ),
+        (
+            "undo --yes --json".into(),
+            r#"{"record":"made","run":2,"undoes":1,"files":13,"changes":25,"can_undo":true}"#,
+        ),
+    ] {
+        assert_eq!(
+            sandbox.run(&words).ok().out,
+            format!("{wanted}\n"),
+            "{words}"
+        );
+    }
+    let got = sandbox.run(&format!("{change} --yes --expect 3"));
+    assert_eq!((got.status, &got.out[..]), (1, ""));
+    // There is nobody to be asked.
+    assert_eq!(sandbox.run(change).status, 2);
+}

@@ -746,6 +746,9 @@ pub struct ApplyArgs {
     /// Overwrite files that are there already; `undo` brings them back.
     #[arg(long, requires = "to", help_heading = "Output")]
     pub overwrite: bool,
+    /// Print one JSON record of what was written, and no text; takes `--yes`.
+    #[arg(long, requires = "yes", conflicts_with = "to", help_heading = "Output")]
+    pub json: bool,
 }
 
 /// Which plan is meant.
@@ -874,6 +877,9 @@ pub struct UndoArgs {
     /// Do not ask.
     #[arg(short, long)]
     pub yes: bool,
+    /// Print one JSON record of what was written, and no text; takes `--yes`.
+    #[arg(long, requires = "yes")]
+    pub json: bool,
 }
 
 #[derive(Args, Debug)]

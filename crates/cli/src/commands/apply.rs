@@ -35,13 +35,16 @@ use brisk_quill_files::splice::{SpliceError, splice_into};
 use brisk_quill_files::splicer::Splicer;
 use brisk_quill_files::store::Pack;
 use brisk_quill_files::store::store_of::Packing;
-use std::io::{self, Write};
+use std::io::{self, IsTerminal, Write};
 use std::ops::ControlFlow;
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
 pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<Status, Diagnostic> {
     output.outlives_its_reader();
+    if args.json {
+        output.only_records();
+    }
     if args.plan.plan.is_some() || plans::nothing_named(&parts) {
         plans::check_alone(&parts, !args.guard.ensure.is_empty())?;
         return apply_plan(args, output);
@@ -62,6 +65,12 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let listing = &sources.listing;
     let filter = listing.sources.contains(&Source::Stdin);
     let texts = options::texts(&args.files, facts_for(filter, args.to.is_some()))?;
+    if filter && args.json {
+        return Err(Diagnostic::wrong(
+            "--json tells of a run, and standard input is only passed on",
+        )
+        .remedy("leave it out"));
+    }
     if filter {
         check_filter(args, listing)?;
     } else if args.to.is_none() && !args.yes {
@@ -166,7 +175,16 @@ fn pass_on(evaluating: &mut Evaluating<'_>, output: &mut Output) -> Result<Statu
         }
         None => done?,
     }
+    tell_filtered(evaluating, output);
     Ok(evaluating.end(output))
+}
+
+/// Says to a person at the terminal how much of standard input became something else.
+fn tell_filtered(evaluating: &Evaluating<'_>, output: &mut Output) {
+    if io::stderr().is_terminal() {
+        let changes = counted(evaluating.summary.counts.changes, "change");
+        output.note(&format!("note: {changes} in standard input\n"));
+    }
 }
 
 /// Writes what is read to standard output.
@@ -411,6 +429,7 @@ fn write_filtered(
             SpliceError::Changed => Diagnostic::trouble("standard input changed while read"),
         })?;
     }
+    tell_filtered(evaluating, output);
     Ok(())
 }
 

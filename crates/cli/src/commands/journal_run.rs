@@ -6,6 +6,8 @@ use crate::output::Output;
 use crate::signals;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
+use brisk_quill_core::records::field::{Ordinal, line as record_line};
+use brisk_quill_core::records::history::MadeRecord;
 use brisk_quill_engine::runs::{self, Origin};
 use brisk_quill_files::error::FileErrorKind;
 use brisk_quill_files::journal::Journal;
@@ -187,8 +189,22 @@ pub fn can_ask(look_with: &str) -> Result<(), Diagnostic> {
     }
 }
 
+/// Prints the record of a run that was made, where a program reads records.
+pub fn record(done: &RunDone, undoes: Option<u64>, output: &mut Output) {
+    if output.prints_records() {
+        output.data(&record_line(&MadeRecord {
+            run: Ordinal(done.run),
+            undoes: undoes.map(Ordinal),
+            files: done.files,
+            changes: done.changes,
+            can_undo: done.can_undo,
+        }));
+    }
+}
+
 /// Says what a run has written.
 pub fn tell(done: &RunDone, output: &mut Output) {
+    record(done, None, output);
     let what = changes_in_files(done.changes, done.files);
     let run = done.run;
     let back = match done.can_undo {

@@ -22,6 +22,9 @@ use std::path::{Path, PathBuf};
 const NAMED_MOST: usize = 20;
 
 pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
+    if args.json {
+        output.only_records();
+    }
     let journal = journal_run::journal()?;
     let here = current_folder()?;
     let records = journal_run::records(&journal)?;
@@ -68,6 +71,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
         return Ok(Status::No);
     }
     let done = journal_run::make(&plan, Origin::Run(record.run))?;
+    journal_run::record(&done, Some(record.run), output);
     let again = match done.can_undo {
         true => format!("; `bquill undo {}` brings the changes back", done.run),
         false => ", which cannot be undone, because its record has been removed meanwhile".into(),

@@ -38,6 +38,22 @@ record! {
 }
 
 record! {
+    /// A run that was just made, with `--json` of `apply` and `undo`.
+    MadeRecord = "made" {
+        /// Its number, from 1.
+        run: Ordinal,
+        /// The run that it reverts.
+        undoes: Option<Ordinal>,
+        /// Files that hold new bytes.
+        files: u64,
+        /// Changes in them.
+        changes: u64,
+        /// True if it can be undone.
+        can_undo: bool,
+    }
+}
+
+record! {
     /// A change that a run made.
     RunChangeRecord<'a> = "change" {
         /// The number of its file among the paths of the run, from 1.

@@ -6,7 +6,7 @@ use crate::records::find::{
     CheckTotalsRecord, FindTotalsRecord, MatchRecord, MissingRecord, OffenderRecord,
     TallyTotalsRecord, ValueRecord, WhyRecord,
 };
-use crate::records::history::{DecisionsRecord, RunChangeRecord, RunRecord};
+use crate::records::history::{DecisionsRecord, MadeRecord, RunChangeRecord, RunRecord};
 use crate::records::infer::{
     DisputeRecord, InferTotalsRecord, OddValueRecord, ProposalRecord, ValuesPatternRecord,
 };
@@ -83,6 +83,7 @@ pub fn of_results() -> Value {
             of::<ExampleRecord<'_>>(),
             of::<TestTotalsRecord>(),
             of::<RunRecord<'_>>(),
+            of::<MadeRecord>(),
             of::<RunChangeRecord<'_>>(),
             of::<DecisionsRecord>(),
         ],
