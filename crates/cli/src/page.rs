@@ -10,10 +10,11 @@
 //! stand in the policy can run.
 
 mod changes;
-mod document;
+pub mod document;
 mod kinds;
 
 use crate::page::changes::FileChanges;
+use crate::page::document::Letter;
 use brisk_quill_engine::cell_values::CellValues;
 use brisk_quill_files::plan_file::PlanDoc;
 use std::io::{self, Write};
@@ -27,6 +28,8 @@ pub struct Page<'p> {
     pub doc: &'p PlanDoc,
     /// The request in words.
     pub request: &'p str,
+    /// What the sender says.
+    pub letter: Letter,
 }
 
 impl Page<'_> {
@@ -64,7 +67,14 @@ impl Page<'_> {
             changes.clear();
             Ok(())
         })?;
-        out.write_all(document::head((self.doc, self.request), &kinds, &within_words).as_bytes())?;
+        out.write_all(
+            document::head(
+                (self.doc, self.request, &self.letter),
+                &kinds,
+                &within_words,
+            )
+            .as_bytes(),
+        )?;
         for file in &shown {
             out.write_all(file.as_bytes())?;
         }

@@ -45,13 +45,15 @@ pub enum Tone {
 }
 
 impl Tone {
-    /// The number of its colour among the 256 of a terminal. Old and new text are orange and blue, so
-    /// are what is refused and accepted: readers of every kind of colour sight tell them apart.
+    /// The number of its colour among the 256 of a terminal. Old and new text are orange and blue, which readers of
+    /// every kind of colour sight tell apart; decisions have hues of their own, and a sign each.
     pub fn color(self, background: Background) -> u8 {
         let (dark, light) = match self {
             Self::Match => (80, 23),
-            Self::Guide | Self::Now | Self::Accepted => (75, 25),
-            Self::Was | Self::Refused | Self::Hint => (214, 94),
+            Self::Guide | Self::Now => (75, 25),
+            Self::Was | Self::Hint => (214, 94),
+            Self::Accepted => (114, 22),
+            Self::Refused => (211, 125),
             Self::Problem => (203, 124),
             Self::Good => (114, 22),
             Self::Modified => (177, 91),

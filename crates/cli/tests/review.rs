@@ -154,7 +154,7 @@ fn sizes() {
     );
     sandbox.write("notices/a.md", format!("\u{1b}[2Jberth 1\n{long}"));
     let mut term = Term::new(&sandbox, 80, 24, REVIEW);
-    let text = term.wait(&["change 1.1", "1 was ‹ESC›[2Jberth·1", "q leave  ? keys"]);
+    let text = term.wait(&["change 1.1", "1 was ‹ESC›[2Jberth·1", "/ find  ? keys"]);
     assert!(
         text.lines().all(|line| line.chars().count() <= 80),
         "{text}"

@@ -577,6 +577,8 @@ pub struct PreviewArgs {
     /// Save the changes as a page for a browser: others read it there and decide.
     #[arg(long, value_name = "FILE.html", value_hint = ValueHint::FilePath, help_heading = "Output")]
     pub report: Option<PathBuf>,
+    #[command(flatten)]
+    pub letter: LetterArgs,
     /// Show the text between the steps too.
     #[arg(long, help_heading = "Output", conflicts_with_all = ["json", "diff"])]
     pub steps: bool,
@@ -751,6 +753,27 @@ pub struct ApplyArgs {
     pub json: bool,
 }
 
+/// What the sender of a page says.
+#[derive(Args, Clone, Debug, Default)]
+pub struct LetterArgs {
+    /// The title of the page.
+    #[arg(
+        long,
+        value_name = "TEXT",
+        requires = "report",
+        help_heading = "Output"
+    )]
+    pub title: Option<String>,
+    /// A note to whoever decides: who sends it, and what for.
+    #[arg(
+        long,
+        value_name = "TEXT",
+        requires = "report",
+        help_heading = "Output"
+    )]
+    pub note: Option<String>,
+}
+
 /// Which plan is meant.
 #[derive(Args, Clone, Debug, Default)]
 pub struct PlanArgs {
@@ -815,6 +838,8 @@ pub struct ReviewArgs {
     /// Save the plan as a page for a browser, and end: others read it there and decide.
     #[arg(long, value_name = "FILE.html", value_hint = ValueHint::FilePath, help_heading = "Output")]
     pub report: Option<PathBuf>,
+    #[command(flatten)]
+    pub letter: LetterArgs,
     /// Print the counts as a JSON record.
     #[arg(long, help_heading = "Output")]
     pub json: bool,

@@ -279,6 +279,11 @@ pub fn changes_in_files(changes: u64, files: u64) -> String {
     )
 }
 
+/// A day, as `2031-05-01`.
+pub fn day(seconds: u64) -> String {
+    moment(seconds).chars().take(10).collect()
+}
+
 /// A moment, in words.
 pub fn moment(seconds: u64) -> String {
     let seconds = i64::try_from(seconds).unwrap_or(i64::MAX);

@@ -1,9 +1,12 @@
 //! Plans saved as pages, which a browser shows.
 
+use crate::args::definitions::LetterArgs;
+use crate::commands::journal_run::day;
 use crate::commands::plans::Meant;
 use crate::diagnostic::Diagnostic;
 use crate::host::host;
 use crate::output::Output;
+use crate::page::document::Letter;
 use crate::page::{CHANGES_MOST, Page};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::{counted, number};
@@ -12,7 +15,11 @@ use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
 /// Saves a plan as a page, and says so.
-pub fn save(meant: &Meant, file: &Path, output: &mut Output) -> Result<(), Diagnostic> {
+pub fn save(
+    meant: &Meant,
+    (file, letter): (&Path, &LetterArgs),
+    output: &mut Output,
+) -> Result<(), Diagnostic> {
     let changes = meant.plan.doc.index.entries.len();
     if changes > CHANGES_MOST {
         let (found, most) = (
@@ -27,7 +34,7 @@ pub fn save(meant: &Meant, file: &Path, output: &mut Output) -> Result<(), Diagn
     // Where the plan may not write, it may not be read for a page either.
     meant.check_places()?;
     let shown = visible_path(file);
-    let written = write(meant, file);
+    let written = write(meant, file, letter);
     written.map_err(|error| {
         Diagnostic::trouble(format!(
             "cannot save the page {shown}: {}",
@@ -40,11 +47,16 @@ pub fn save(meant: &Meant, file: &Path, output: &mut Output) -> Result<(), Diagn
     Ok(())
 }
 
-fn write(meant: &Meant, file: &Path) -> io::Result<()> {
+fn write(meant: &Meant, file: &Path, letter: &LetterArgs) -> io::Result<()> {
     let request = meant.request();
     let page = Page {
         doc: &meant.plan.doc,
         request: &request,
+        letter: Letter {
+            title: letter.title.clone(),
+            note: letter.note.clone(),
+            date: day(host().now()),
+        },
     };
     let mut out = BufWriter::new(host().temporaries().beside(file)?);
     page.write(&mut out)?;

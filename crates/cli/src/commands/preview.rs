@@ -2,7 +2,7 @@
 
 mod view;
 
-use crate::args::definitions::{Context, PreviewArgs};
+use crate::args::definitions::{Context, LetterArgs, PreviewArgs};
 use crate::args::split::Part;
 use crate::commands::ends::{check_new, report_unreadable};
 use crate::commands::preview::view::View;
@@ -107,14 +107,18 @@ pub fn run(
     let matches = evaluating.summary.counts.all_steps().matches;
     let (status, kept) = preview.end(&evaluating, output)?;
     if let Some(page) = &args.report {
-        save_page(page, kept, output)?;
+        save_page((page, &args.letter), kept, output)?;
     }
     options::report_passed_over(&sources, (asked.first_pattern(), matches), output);
     Ok(status)
 }
 
 /// Saves the plan of this preview, which is the last one now, as a page; unless there is none.
-fn save_page(page: &Path, kept: Option<PlanEnd>, output: &mut Output) -> Result<(), Diagnostic> {
+fn save_page(
+    page: (&Path, &LetterArgs),
+    kept: Option<PlanEnd>,
+    output: &mut Output,
+) -> Result<(), Diagnostic> {
     if let Some(kept) = kept {
         let meant = plans::just_kept(kept.last, output)?;
         return pages::save(&meant, page, output);

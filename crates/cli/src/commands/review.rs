@@ -75,7 +75,7 @@ pub fn run(args: &ReviewArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         tell_decisions(&meant.plan.doc.index, args.json, output);
     }
     if let Some(page) = &args.report {
-        pages::save(&meant, page, output)?;
+        pages::save(&meant, (page, &args.letter), output)?;
     }
     if silent {
         taken_in::check_conflicts(&meant, output)?;

@@ -12,8 +12,8 @@ const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
 
 /// The hashes of the style and the script, as a content-security policy names them; a test says the new ones.
-const STYLE_HASH: &str = "sha256-n0TQ5CUFpLYK4C2vy9cSix65fRpOoLe0ln2J0ETjoEc=";
-const SCRIPT_HASH: &str = "sha256-l9l4qFOPr6c7YLR6I8uVm7cfNDaoys6pUBu3U33/Rac=";
+const STYLE_HASH: &str = "sha256-vLMSfbAThNbYfJ91q8Ai3+fBU3jYwLih147WaSzxbrc=";
+const SCRIPT_HASH: &str = "sha256-Vi4PEP4VFZYzxixCnD6oA0pyqTGt6gsWs/otqVuUEmE=";
 
 /// The colours of the page, and their names in its style.
 const TONES: [(&str, Tone); 6] = [
@@ -44,8 +44,21 @@ const KEYS: [(&str, &str); 12] = [
     ("?", "this list"),
 ];
 
+/// What the sender says to whoever decides.
+#[derive(Clone, Debug, Default)]
+pub struct Letter {
+    pub title: Option<String>,
+    pub note: Option<String>,
+    /// The day on which it is written, as `2031-05-01`.
+    pub date: String,
+}
+
 /// All before the changes.
-pub fn head((doc, request): (&PlanDoc, &str), kinds: &PlanKinds, within_words: &[u64]) -> String {
+pub fn head(
+    (doc, request, letter): (&PlanDoc, &str, &Letter),
+    kinds: &PlanKinds,
+    within_words: &[u64],
+) -> String {
     let plan = &doc.index;
     let style = style();
     let policy = format!(
@@ -68,8 +81,12 @@ pub fn head((doc, request): (&PlanDoc, &str), kinds: &PlanKinds, within_words: &
             style { (PreEscaped(&style)) }
         }
         (PreEscaped("<body>"))
+        a.skip href="#changes" { "Skip to the changes" }
         header.top {
-            h1 { "Review of " (title) }
+            h1 { @match &letter.title { Some(own) => (own), None => { "Review of " (title) } } }
+            p.quiet { (title) ", found on " (letter.date) "." }
+            @if let Some(note) = &letter.note { blockquote.note { (note) } }
+            p.todo { b { "What to do: " } "decide about each change, or about a whole kind; then save, and send the saved file back." }
             pre.request { (request) }
             p #written role="status" aria-live="polite" { (what_is_written(plan)) }
             @if plan.problems > 0 {
@@ -84,7 +101,7 @@ pub fn head((doc, request): (&PlanDoc, &str), kinds: &PlanKinds, within_words: &
         }
         (PreEscaped("<main>"))
         (kinds::section(plan, kinds, within_words))
-        (tools(&doc.hash()))
+        (tools(&doc.hash(), plan.entries.len()))
         h2 #changes { "Changes" }
         div #list {}
         (PreEscaped("<div id=\"all\">"))
@@ -96,10 +113,11 @@ pub fn head((doc, request): (&PlanDoc, &str), kinds: &PlanKinds, within_words: &
 pub fn foot() -> String {
     let markup = html! {
         (PreEscaped("</div></main>"))
-        dialog #keys aria-label="keys" {
+        dialog #keys aria-label="Keys" {
             h2 { "Keys" }
+            p { label { input #keys-on type="checkbox" checked; " Single keys decide and move" } }
             table { @for (keys, does) in KEYS { tr { th scope="row" { kbd { (keys) } } td { (does) } } } }
-            form method="dialog" { button { "close" } }
+            form method="dialog" { button { "Close" } }
         }
         script { (PreEscaped(SCRIPT)) }
     };
@@ -107,30 +125,33 @@ pub fn foot() -> String {
 }
 
 /// The part of the page that takes decisions; it is of no use without script.
-fn tools(hash: &str) -> Markup {
+fn tools(hash: &str, changes: usize) -> Markup {
     html! {
         section.tools #tools data-plan=(hash) aria-label="filters and decisions" {
-            div.filters {
-                label { "text " input #find type="search" placeholder="in a change (/)" ; }
-                label { "decision " select #only-decision {
-                    option value="" { "any" }
-                    @for decision in Decision::ALL { option value=(decision.sign()) { (decision.name()) } }
-                } }
-                label { "kind " select #only-kind { option value="" { "all" } } }
-                label { "file " select #only-file { option value="" { "all" } } }
-                span #found role="status" aria-live="polite" {}
-            }
             div.decide {
-                button #accept-all { "accept all shown" } button #refuse-all { "refuse all shown" }
-                button #undo { "undo" } button #redo { "redo" }
-                label { "your name " input #by maxlength="100" autocomplete="off" placeholder="optional"; }
-                button.strong #save { "save decisions" }
-                button #show-keys { "keys (?)" }
+                span.progress { span #progress role="status" aria-live="polite" {} progress #bar max=(changes.to_string()) value="0" aria-label="decided" {} }
+                button #next-open { "Next open" }
+                button #undo { "Undo" } button #redo { "Redo" }
+                button #show-keys { "Keys (?)" }
+                label.name { "Your name " input #by maxlength="100" autocomplete="name" placeholder="optional"; }
+                button.strong #save { "Save decisions" }
                 span #saved role="status" aria-live="polite" {}
             }
             p #overrule role="status" aria-live="polite" {}
+            details #filter { summary { "Filter, and decide about all that is shown" }
+            div.filters {
+                label { "Text " input #find type="search" placeholder="in a change (/)" ; }
+                label { "Decision " select #only-decision {
+                    option value="" { "any" }
+                    @for decision in Decision::ALL { option value=(decision.sign()) { (decision.name()) } }
+                } }
+                label { "Kind " select #only-kind { option value="" { "all" } } }
+                label { "File " select #only-file { option value="" { "all" } } }
+                span #found role="status" aria-live="polite" {}
+                button #accept-all .a { "Accept all shown" } button #refuse-all .r { "Refuse all shown" }
+            } }
             nav #pager aria-label="pages" {
-                button #back { "‹ back" } " " span #page {} " " button #on { "Next ›" }
+                button #back { "‹ Back" } " " span #page {} " " button #on { "Next ›" }
             }
         }
         p.quiet.how { "Saving downloads a file; return it to the sender, who imports it with "

@@ -101,8 +101,7 @@
     template.innerHTML = change.html;
     const made = template.content.firstElementChild;
     made.tabIndex = -1;
-    const remark = element("input", { value: change.remark, maxLength: 1000, placeholder: "remark" });
-    remark.setAttribute("aria-label", "remark");
+    const remark = element("input", { value: change.remark, maxLength: 1000, placeholder: "Remark" });
     remark.oninput = () => {
       change.remark = remark.value;
       saved = false;
@@ -110,12 +109,15 @@
     const choose = element(
       "div",
       { className: "choose" },
-      button("accept", () => decide([number], "A"), { className: "a" }),
-      button("refuse", () => decide([number], "R"), { className: "r" }),
-      button("leave open", () => decide([number], "·")),
+      button("Accept", () => decide([number], "A"), { className: "a" }),
+      button("Refuse", () => decide([number], "R"), { className: "r" }),
+      button("Leave open", () => decide([number], "·")),
       remark,
-      button("only this kind", () => onlyKind(change.kind)),
+      button("Only this kind", () => onlyKind(change.kind)),
     );
+    const which = `change ${made.id.slice(1)}, ${made.querySelector("header a").textContent}`;
+    for (const one of choose.querySelectorAll("button")) one.setAttribute("aria-label", `${one.textContent}: ${which}`);
+    remark.setAttribute("aria-label", `Remark on ${which}`);
     made.append(choose);
     made.onclick = () => {
       if (here !== number) go(number, false);
@@ -197,6 +199,15 @@
     }
   };
 
+  // The same beyond the last change, from the first one on.
+  const seekAround = (fits) => {
+    const before = here;
+    seek(1, fits);
+    if (here !== before) return;
+    const first = shown.find((number) => rowOf.has(number) && fits(changes[number]));
+    if (first !== undefined) go(first);
+  };
+
   const tell = () => {
     const counts = { A: 0, M: 0, R: 0, "·": 0 };
     const kinds = new Map();
@@ -223,6 +234,10 @@
         cell.append(made, " ");
       }
     }
+    const open = counts["·"];
+    $("progress").textContent = `${changes.length - open} of ${changes.length} decided`;
+    $("bar").value = changes.length - open;
+    $("next-open").disabled = !open;
     $("undo").disabled = !done.length;
     $("redo").disabled = !undone.length;
     const many = changes.filter((change) => change.decided).length;
@@ -262,7 +277,7 @@
       decide(others, now);
       $("overrule").textContent = `${others.length} ${NAMES[now]} after all`;
     };
-    $("overrule").append(" ", button(`${now === "A" ? "accept" : "refuse"} ${others.length === 1 ? "it" : `these ${others.length}`} too`, overrule));
+    $("overrule").append(" ", button(`${now === "A" ? "Accept" : "Refuse"} ${others.length === 1 ? "it" : `these ${others.length}`} too`, overrule));
   };
 
   const undo = (from, to, state) => {
@@ -337,7 +352,7 @@
   KEYS.ArrowUp = KEYS.k;
 
   document.addEventListener("keydown", (event) => {
-    if (event.ctrlKey || event.altKey || event.metaKey || $("keys").open) return;
+    if (event.ctrlKey || event.altKey || event.metaKey || $("keys").open || !$("keys-on").checked) return;
     if (/^(INPUT|SELECT|TEXTAREA)$/.test(event.target.tagName)) {
       if (event.key === "Escape") event.target.blur();
       return;
@@ -352,8 +367,17 @@
     const kinds = new Set(row.dataset.kinds.split(" "));
     const members = () => [...changes.keys()].filter((number) => kinds.has(changes[number].kind));
     const cell = row.querySelector(".act");
-    cell.append(button("accept", () => decideOpen(members(), "A")), button("refuse", () => decideOpen(members(), "R")));
-    if (kinds.size === 1) cell.append(button("show", () => onlyKind([...kinds][0])));
+    const all = members().length;
+    const what = row.textContent.trim().replace(/\s+/g, " ");
+    const named = (made, does) => {
+      made.setAttribute("aria-label", `${does} ${plural(all)}: ${what}`);
+      return made;
+    };
+    cell.append(
+      named(button(`Accept ${all}`, () => decideOpen(members(), "A"), { className: "a" }), "Accept"),
+      named(button(`Refuse ${all}`, () => decideOpen(members(), "R"), { className: "r" }), "Refuse"),
+    );
+    if (kinds.size === 1) cell.append(named(button("Show", () => onlyKind([...kinds][0])), "Show"));
   }
   for (const [number, file] of files.slice(0, 2000).entries()) $("only-file").append(element("option", { value: number, textContent: file.name }));
   let typing;
@@ -377,6 +401,7 @@
   };
   $("back").onclick = () => turnTo(-1);
   $("on").onclick = () => turnTo(1);
+  $("next-open").onclick = () => seekAround((change) => change.now === "·");
   $("undo").onclick = KEYS.u;
   $("redo").onclick = KEYS.U;
   $("accept-all").onclick = () => show("A");
