@@ -10,8 +10,8 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::records::field::{Base64, Coded, Json, Optional, Ordinal, line, push};
 use brisk_quill_core::records::json::lossy;
 use brisk_quill_core::records::plan::{
-    ChangeId, ChangeRecord, FORMAT, FileRecord, GroupText, HintRecord, LeftOutRecord, NoteRecord,
-    PlanRecord, ProblemRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
+    AroundRecord, ChangeId, ChangeRecord, FORMAT, FileRecord, GroupText, HintRecord, LeftOutRecord,
+    NoteRecord, PlanRecord, ProblemRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
 };
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::hunk::{Extent, Hunk, HunkEdit};
@@ -121,20 +121,26 @@ pub fn file(source: &Source, facts: &Facts) -> Vec<u8> {
     })
 }
 
-/// Appends the changes of a hunk, with pending ids.
+/// Appends the changes of a hunk, with pending ids; with `units`, in a form to be read, else as little as the plan needs.
 pub fn push_hunk(
     out: &mut Vec<u8>,
     rewrite: &Rewrite,
     path: &RecordPath<'_>,
-    found: &FileHunk<'_>,
+    (found, units): (&FileHunk<'_>, bool),
 ) {
     let cells = found.edits.iter().all(|edit| edit.text.cell.is_some());
     if !cells {
-        push_unit(out, path, found.hunk);
+        match units {
+            true => push_unit(out, path, found.hunk),
+            false => push_around(out, found.hunk.was, found.hunk.extent == Extent::Whole),
+        }
     }
     for edit in &found.edits {
         if let Some(cell) = edit.text.cell.filter(|_| cells) {
-            push_cell(out, path, &edit.text, cell);
+            match units {
+                true => push_cell(out, path, &edit.text, cell),
+                false => push_around(out, &cell.value, true),
+            }
         }
         push_change(out, rewrite, path, edit);
     }
@@ -185,6 +191,24 @@ fn push_change(out: &mut Vec<u8>, rewrite: &Rewrite, path: &RecordPath<'_>, edit
             decision: Decision::Open,
         },
     );
+}
+
+/// What is kept of a unit where nobody asked for it.
+fn push_around(out: &mut Vec<u8>, was: &[u8], is_whole: bool) {
+    if was.len() <= UNIT_MOST && is_whole {
+        let (was, _) = without_common_ending(was, was);
+        push(
+            out,
+            &AroundRecord {
+                hash: around_hash(&lossy(was)).into(),
+            },
+        );
+    }
+}
+
+/// The first half of the hash of the text of a unit, which is enough to tell texts apart.
+pub fn around_hash(was: &str) -> String {
+    blake3::hash(was.as_bytes()).to_hex()[..32].to_owned()
 }
 
 fn push_unit(out: &mut Vec<u8>, path: &RecordPath<'_>, hunk: &Hunk<'_>) {

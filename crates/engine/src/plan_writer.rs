@@ -115,6 +115,8 @@ pub struct PlanMaker<'a> {
     wanted: Arc<AtomicBool>,
     /// Of a larger file, none are needed.
     most: u64,
+    /// Somebody reads them, so that units stand in full.
+    units: bool,
 }
 
 /// The records of the changes of one file.
@@ -153,7 +155,7 @@ impl PlanPart<'_> {
         }
         let path = self.path.get_or_insert_with(|| RecordPath::of(self.source));
         let written = self.out.write_with(|out| {
-            plan_records::push_hunk(out, maker.rewrite, path, found);
+            plan_records::push_hunk(out, maker.rewrite, path, (found, maker.units));
         });
         match written {
             Ok(bytes) => self.written += bytes as u64,
@@ -237,6 +239,7 @@ impl<'a> PlanWriter<'a> {
             rewrite: self.rewrite,
             spool: Arc::clone(&self.spool),
             wanted: Arc::clone(&self.wanted),
+            units: self.streams || self.save.is_some(),
             most: match self.streams || self.save.is_some() {
                 true => u64::MAX,
                 false => self.most(),

@@ -6,6 +6,7 @@
 
 use crate::host::Host;
 use crate::plan_collector::{PlanCollector, evaluate_into};
+use crate::plan_records::around_hash;
 use crate::plan_writer::{Keeping, PlanWriteError, PlanWriter};
 use crate::schedule::Threads;
 use crate::session::Session;
@@ -17,7 +18,7 @@ use brisk_quill_core::plan::modified::Modified;
 use brisk_quill_core::plan::opinion::Opinions;
 use brisk_quill_core::plan::{PlanFile, PlanIndex, parse};
 use brisk_quill_core::records::plan::{
-    AnyRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
+    AnyRecord, AroundRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
 };
 use brisk_quill_core::rewrite_file::FaultyStep;
 use brisk_quill_files::discover::Listing;
@@ -275,8 +276,14 @@ fn keys(plan: &PlanDoc) -> io::Result<Vec<Key>> {
                 keys.push(key(&change, &around, number));
             }
             AnyRecord::Other => {
-                if let Ok(unit) = serde_json::from_slice::<UnitRecord<'_>>(&line) {
-                    around = unit.was.into_owned();
+                let unit = serde_json::from_slice::<UnitRecord<'_>>(&line);
+                let unit = unit.map(|unit| around_hash(&unit.was)).ok();
+                let kept = || {
+                    let kept = serde_json::from_slice::<AroundRecord<'_>>(&line).ok();
+                    kept.map(|kept| kept.hash.into_owned())
+                };
+                if let Some(hash) = unit.or_else(kept) {
+                    around = hash;
                     number = 0;
                 }
             }

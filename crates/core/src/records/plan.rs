@@ -84,6 +84,14 @@ record! {
 }
 
 record! {
+    /// In the place of a unit, in a plan that is only kept as the last preview: by it a change is found again.
+    AroundRecord<'a> = "around" {
+        /// The first 128 bits of the BLAKE3 hash of the text before, in hexadecimal.
+        hash: Cow<'a, str>,
+    }
+}
+
+record! {
     /// A change of the file before it.
     ChangeRecord<'a> = "change" {
         /// FILE.CHANGE, both from 1.
@@ -340,7 +348,7 @@ pub enum AnyRecord {
     Totals(TotalsRecord),
     /// See [`HintRecord`].
     Hint(HintRecord<'static>),
-    /// Units, problems, notes, and what a later version adds: no reader needs them.
+    /// Units and what stands in their place, problems, notes, and what a later version adds: no reader needs them.
     #[serde(other)]
     Other,
 }

@@ -11,8 +11,8 @@ use crate::records::infer::{
     DisputeRecord, InferTotalsRecord, OddValueRecord, ProposalRecord, ValuesPatternRecord,
 };
 use crate::records::plan::{
-    ChangeRecord, DecisionRecord, FORMAT, FileRecord, HintRecord, NoteRecord, PlanRecord,
-    ProblemRecord, TotalsRecord, UnitRecord, UnmetRecord,
+    AroundRecord, ChangeRecord, DecisionRecord, FORMAT, FileRecord, HintRecord, NoteRecord,
+    PlanRecord, ProblemRecord, TotalsRecord, UnitRecord, UnmetRecord,
 };
 use crate::records::shapes::{CharRecord, ShapeRecord, ShapesTotalsRecord};
 use crate::records::test::{ExampleRecord, TestTotalsRecord};
@@ -43,6 +43,7 @@ pub fn of_plan() -> Value {
             plan,
             file,
             of::<UnitRecord<'_>>(),
+            of::<AroundRecord<'_>>(),
             change,
             of::<DecisionRecord<'_>>(),
             judged,
