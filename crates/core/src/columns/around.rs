@@ -55,7 +55,12 @@ pub fn row_around(
     if layout.has_pointers() {
         let from = lines.next()?;
         let to = memchr::memchr(b'\n', &text[from..]).map_or(text.len(), |end| from + end);
-        return Some(values_of(object(&text[from..to]).ok()?.iter()));
+        let values = values_of(object(&text[from..to]).ok()?.iter()).into_iter();
+        let shown = values.filter_map(|(name, value)| {
+            let value = layout.shown(&name, value)?;
+            Some((name, value))
+        });
+        return Some(shown.collect());
     }
     lines.find_map(|from| cells_at(layout, names, text, (from, at, is_cell)))
 }

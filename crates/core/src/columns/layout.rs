@@ -9,6 +9,7 @@ use crate::columns::formats::workbook::SheetRows;
 use crate::columns::formats::{RecordEnds, RowFormat};
 use crate::columns::list::{Column, ColumnList};
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 use std::path::Path;
 
 /// The extensions of packed texts; what is before them tells the form.
@@ -146,6 +147,18 @@ impl Layout {
             Self::Workbook(_) => true,
             Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) => false,
         }
+    }
+
+    /// The value of a column as it is shown beside others; `None` where that says what is shown anyway. Of a workbook, a
+    /// value that is an object is shown without that.
+    pub(crate) fn shown(self, name: &str, value: Vec<u8>) -> Option<Vec<u8>> {
+        if !self.has_sheets() {
+            return Some(value);
+        }
+        let object: Result<BTreeMap<&str, &str>, _> = serde_json::from_slice(&value);
+        let inner = object.ok().and_then(|object| object.into_values().next());
+        let inner = inner.map(|text| text.as_bytes().to_vec());
+        (name != "@").then(|| inner.unwrap_or(value))
     }
 
     /// Why a row cannot be dropped, where that is so.

@@ -416,7 +416,10 @@ impl<'t> Row<'t> {
             Field::Json(raw) => raw.as_bytes().to_vec(),
         };
         let fields = if fields { self.fields() } else { Vec::new() };
-        let fields = fields.into_iter().map(|(name, field)| (name, text(field)));
+        let layout = self.table.layout();
+        let fields = fields.into_iter().filter_map(|(name, field)| {
+            Some((Arc::clone(&name), layout.shown(&name, text(field))?))
+        });
         RowFacts {
             label: self.label(at),
             fields: fields.collect(),
