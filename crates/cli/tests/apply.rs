@@ -302,3 +302,32 @@ fn a_file_with_several_names_keeps_them() {
     );
     assert_eq!(sandbox.file("a.txt").metadata().unwrap().nlink(), 2);
 }
+
+/// What must see more than it is given is refused, with the key that is the reason.
+#[test]
+fn reach() {
+    let sandbox = Sandbox::larkmoor();
+    for (words, status, wanted) in [
+        ("apply quay --with pier --reach line", 0, ""),
+        (
+            "apply quay --with pier --lines 2.. --reach line",
+            2,
+            "step 1 must see a whole file, because of `lines`",
+        ),
+        ("apply quay --with pier --lines 2.. --reach file", 0, ""),
+        (
+            "apply quay --with pier --then a --with b --limit 2 --reach file",
+            2,
+            "step 2 must see a whole run, because of `limit`",
+        ),
+        (
+            "apply quay --with pier --expect 1 --reach file",
+            2,
+            "because of `expect`",
+        ),
+    ] {
+        let got = sandbox.pipe("a quay\na quay\n", words);
+        assert_eq!(got.status, status, "{words}: {got:#?}");
+        assert!(got.err.contains(wanted), "{words}: {got:#?}");
+    }
+}

@@ -20,6 +20,11 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         0,
         &["55 changes in 15 parts, saved in parts:"],
     ),
+    (
+        "bquill explain --rewrite berths.toml --reach",
+        0,
+        &["1. line\n", "Each line can be rewritten by itself."],
+    ),
     // find
     (
         r"bquill find 'Berth \d+' --positions notices/",

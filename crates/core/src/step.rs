@@ -6,6 +6,7 @@ pub(crate) mod edit_maker;
 pub mod eval;
 pub mod into_column;
 pub(crate) mod new_text;
+pub mod reach;
 pub(crate) mod template_reader;
 
 use crate::address::Count;

@@ -1,6 +1,7 @@
 //! Every option. Its help is written here and nowhere else.
 
 use crate::theme::Theme;
+use brisk_quill_core::step::reach::Reach;
 use brisk_quill_core::step_spec::StepSpec;
 use clap::{Args, Parser, ValueEnum, ValueHint};
 use std::ffi::OsString;
@@ -751,6 +752,9 @@ pub struct ApplyArgs {
     /// Print one JSON record of what was written, and no text; takes `--yes`.
     #[arg(long, requires = "yes", conflicts_with = "to", help_heading = "Output")]
     pub json: bool,
+    /// Refuse a rewrite that must see more than single lines, or than single files: for texts that are cut.
+    #[arg(long, value_name = "line|file", help_heading = "Guard")]
+    pub reach: Option<Reach>,
 }
 
 /// What the sender of a page says.
@@ -940,7 +944,8 @@ Examples:
   bquill explain
   bquill explain 'Berth (\\d+)' --on 'at Berth-8 until noon'
   bquill explain '(?<berth>[Bb]erth)\\s+(\\d+)' --with '${berth | upper}-${2 | pad 2}'
-  bquill explain --rewrite berths.toml"
+  bquill explain --rewrite berths.toml
+  bquill explain --rewrite berths.toml --reach"
 )]
 pub struct ExplainArgs {
     /// The pattern; without it, a syntax summary is printed.
@@ -977,6 +982,9 @@ pub struct ExplainArgs {
     /// A rewrite file, step by step.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, conflicts_with = "pattern")]
     pub rewrite: Option<PathBuf>,
+    /// Say how much of the data each step must see as a whole: a line, a file, or all of the run.
+    #[arg(long, requires = "rewrite")]
+    pub reach: bool,
     /// Paths of a recalled command, which are not read.
     #[arg(value_name = "PATH", hide = true)]
     pub paths: Vec<OsString>,

@@ -19,6 +19,7 @@ use crate::status::Status;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
+use brisk_quill_core::step::reach::Reach;
 use brisk_quill_engine::change_collector::ChangesAndKinds;
 use brisk_quill_engine::collector::{Collector, Events, FileHunk};
 use brisk_quill_engine::copy_out::Targets;
@@ -56,6 +57,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         .remedy("leave it out"));
     }
     let asked = options::rewrite(parts, &args.guard, &args.files.table)?;
+    check_reach(args, &asked)?;
     let guards = guards(&args.guard)?;
     let use_of = match args.to {
         Some(_) => FileUse::Read,
@@ -110,6 +112,28 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             let written = in_place(&asked, listing, &evaluating, (&plan, kinds), output)?;
             Ok(status.max(written))
         }
+    }
+}
+
+/// A rewrite may not look further than the text it is given.
+fn check_reach(args: &ApplyArgs, asked: &AskedRewrite) -> Result<(), Diagnostic> {
+    let Some(most) = args.reach else {
+        return Ok(());
+    };
+    let steps = (1..).zip(asked.rewrite.steps());
+    let reaches = steps.map(|(number, step)| (number, step.reach()));
+    let expects = !args.guard.expect.is_empty();
+    let of_all = expects.then_some((asked.rewrite.steps().len(), (Reach::Run, Some("expect"))));
+    let beyond = reaches.chain(of_all).find(|(_, (reach, _))| *reach > most);
+    match beyond {
+        None => Ok(()),
+        Some((number, (reach, key))) => Err(Diagnostic::wrong(format!(
+            "step {number} must see a whole {reach}, because of `{}`",
+            key.unwrap_or_default()
+        ))
+        .remedy(format!(
+            "leave that out, or do not cut the text into {most}s"
+        ))),
     }
 }
 

@@ -15,6 +15,7 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::matches::Matches;
 use brisk_quill_core::step::describe::sentence;
+use brisk_quill_core::step::reach::Reach;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::why::{Explainer, Reason};
 use std::path::Path;
@@ -39,11 +40,31 @@ pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Diagnostic
             }
             explained
         }
+        (None, Some(file)) if args.reach => reach_of(file)?,
         (None, Some(file)) => explain_file(file, &view)?,
         (None, None) => view.signs(),
     };
     output.draw(&text);
     Ok(Status::Fine)
+}
+
+/// The part of the data that each step must see as a whole.
+fn reach_of(file: &Path) -> Result<Labelled, Diagnostic> {
+    let (_, rewrite) = load_rewrite(file, &TableArgs::default())?;
+    let mut out = String::new();
+    let mut most = Reach::Line;
+    for (number, step) in (1..).zip(rewrite.steps()) {
+        let (reach, key) = step.reach();
+        let why = key.map(|key| format!(", because of `{key}`"));
+        out.push_str(&format!("{number}. {reach}{}\n", why.unwrap_or_default()));
+        most = most.max(reach);
+    }
+    out.push_str(match most {
+        Reach::Line => "\nEach line can be rewritten by itself.\n",
+        Reach::File => "\nEach file can be rewritten by itself, but not a part of one.\n",
+        Reach::Run => "\nIt must see all files, in order.\n",
+    });
+    Ok(Labelled::from(&*out))
 }
 
 fn explain_file(file: &Path, view: &ExplainView) -> Result<Labelled, Diagnostic> {
