@@ -11,7 +11,8 @@ const HEAD: &str = "\
 `find`, `preview`, `apply` (before it asks) and `review` look out for what often means a mistake, in the
 pattern, in the template and in the data, and say so in a sentence, with the number of places, the first of
 them, and what to do. What to do has been tried on the texts at hand: the matches that are right stay, and the hint
-is gone; where nothing that was tried holds, the hint says only what it saw. At most five are shown, the most telling first. They never change what is found or
+is gone; where nothing that was tried holds, the hint says only what it saw. At most two are shown, those that hurt most
+first, and the names of the others. They never change what is found or
 written, nor the exit status. `--no-hints` gives none. With `--json`, each is a record `hint`; see
 [records.md](records.md).
 

@@ -36,6 +36,7 @@
 #![warn(missing_docs)]
 
 pub mod address;
+pub mod calendar;
 pub mod chars;
 pub mod chunker;
 pub mod columns;

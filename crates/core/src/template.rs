@@ -128,6 +128,33 @@ impl Template {
         self.parts.iter().any(is_reference)
     }
 
+    /// The groups that it refers to, in order, those in arguments of filters left out; 0 is the whole match.
+    pub fn groups(&self) -> impl Iterator<Item = usize> {
+        self.parts.iter().filter_map(|part| match part {
+            Part::Reference {
+                subject: Subject::Group(number),
+                ..
+            } => Some(*number),
+            Part::Reference { .. } | Part::Text(_) => None,
+        })
+    }
+
+    /// The texts between its references, in order.
+    pub fn texts(&self) -> impl Iterator<Item = &str> {
+        self.parts.iter().filter_map(|part| match part {
+            Part::Text(text) => Some(text.as_str()),
+            Part::Reference { .. } => None,
+        })
+    }
+
+    /// True if an argument of a filter in it is a group besides the whole match.
+    pub fn has_groups_in_filters(&self) -> bool {
+        self.parts.iter().any(|part| match part {
+            Part::Reference { calls, .. } => calls.iter().any(Call::needs_groups),
+            Part::Text(_) => false,
+        })
+    }
+
     /// True if it passes anything through filters.
     pub fn has_filters(&self) -> bool {
         self.parts

@@ -7,6 +7,7 @@
 pub mod beside;
 mod blanks;
 mod delimiter;
+mod dot_stops;
 pub mod evidence;
 pub mod hint;
 mod known;
@@ -20,6 +21,7 @@ mod rules {
     pub mod anchor_in_branch;
     pub mod any_char;
     pub mod case_variants;
+    pub mod cell_count;
     pub mod dialect;
     pub mod double_space;
     pub mod edge_space;
@@ -29,33 +31,45 @@ mod rules {
     pub mod glued;
     pub mod greedy_span;
     pub mod group_then_digit;
+    pub mod header_too;
     pub mod inside_word;
+    pub mod last_of_repeat;
+    pub mod line_ends_too;
+    pub mod literal_signs;
     pub mod more_per_unit;
     pub mod never_listed;
     pub mod never_met;
     pub mod newline_wanted;
     pub mod no_reference;
+    pub mod no_such_date;
     pub mod not_settled;
     pub mod nothing_changes;
     pub mod odd_class;
     pub mod pairs_header;
+    pub mod repeats_letter;
+    pub mod shared_separator;
+    pub mod sign_outside;
     pub mod signs_meant;
     pub mod step_without_columns;
     pub mod still_there;
     pub mod touches_digit;
+    pub mod unused_group;
 }
 mod second_look;
 pub mod spot;
 pub mod study;
+mod table_lines;
 mod trial;
+mod values_merge;
 mod wider;
 
-use crate::hints::evidence::Evidence;
+use crate::hints::evidence::{Evidence, LINES_MOST};
 use crate::hints::hint::Hint;
 use crate::hints::plan::StudyPlan;
 use crate::hints::rule::{Example, Rule};
 use crate::hints::study::StepStudy;
 use crate::sources::Sources;
+use brisk_quill_core::numbers::number;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_files::read::Reader;
 use brisk_quill_files::source::Source;
@@ -68,21 +82,31 @@ pub const RULES: &[&Rule] = &[
     &rules::pairs_header::RULE,
     &rules::dialect::RULE,
     &rules::signs_meant::RULE,
+    &rules::literal_signs::RULE,
+    &rules::repeats_letter::RULE,
     &rules::anchor_in_branch::RULE,
     &rules::no_reference::RULE,
+    &rules::unused_group::RULE,
     &rules::group_then_digit::RULE,
+    &rules::last_of_repeat::RULE,
+    &rules::no_such_date::RULE,
+    &rules::cell_count::RULE,
     &rules::nothing_changes::RULE,
     &rules::feeds_next::RULE,
     &rules::empty_match::RULE,
+    &rules::line_ends_too::RULE,
     &rules::greedy_span::RULE,
     &rules::any_char::RULE,
+    &rules::shared_separator::RULE,
     &rules::inside_word::RULE,
     &rules::touches_digit::RULE,
+    &rules::sign_outside::RULE,
     &rules::odd_class::RULE,
     &rules::not_settled::RULE,
     &rules::glued::RULE,
     &rules::double_space::RULE,
     &rules::edge_space::RULE,
+    &rules::header_too::RULE,
     &rules::more_per_unit::RULE,
     &rules::case_variants::RULE,
     &rules::still_there::RULE,
@@ -120,6 +144,16 @@ pub fn kinds() -> impl Iterator<Item = Kind> {
             example: &near_miss::EXAMPLE,
         },
         Kind {
+            name: dot_stops::NAME,
+            speaks: dot_stops::SPEAKS,
+            example: &dot_stops::EXAMPLE,
+        },
+        Kind {
+            name: values_merge::NAME,
+            speaks: values_merge::SPEAKS,
+            example: &values_merge::EXAMPLE,
+        },
+        Kind {
             name: left_out_files::NAME,
             speaks: left_out_files::SPEAKS,
             example: &left_out_files::EXAMPLE,
@@ -146,8 +180,21 @@ pub(crate) struct Done<'d> {
 
 /// All hints about a request that is done.
 pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
-    let column = evidence.column_fault.clone();
-    let mut hints = judge(done.plan, evidence, done.counts);
+    let (column, is_cut) = (evidence.column_fault.clone(), evidence.is_cut);
+    let studies = studies(done.plan, evidence, done.counts);
+    let mut hints = judge(&studies);
+    if is_cut {
+        // A number is one of what was looked at.
+        for hint in hints.iter_mut().filter(|hint| hint.count > 0) {
+            let lines = number(LINES_MOST);
+            hint.message = format!("in the first {lines} lines of each file, {}", hint.message);
+        }
+    }
+    let files = &done.sources.listing.sources;
+    let merged = |study| values_merge::judge(done.reader, study, files);
+    hints.splice(0..0, studies.iter().find_map(merged));
+    let stopped = |study| dot_stops::judge(done.reader, study, files);
+    let stopped = studies.first().and_then(stopped);
     let Some(first) = done.plan.steps.first() else {
         return hints;
     };
@@ -164,6 +211,7 @@ pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
         0 => hints.splice(0..0, near),
         _ => hints.splice(hints.len().., near),
     };
+    hints.splice(0..0, stopped);
     let left_out = left_out_files::judge(reader, query, done.sources, matches, done.binary);
     hints.splice(0..0, left_out);
     hints.splice(
@@ -181,17 +229,25 @@ pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
     hints
 }
 
-/// The hints that the evidence gives, the most telling first; of each kind one, about the first step for
-/// which it holds.
-fn judge(plan: &StudyPlan<'_>, evidence: Evidence<'_>, counts: &Counts) -> Vec<Hint> {
+/// The steps with what was found.
+fn studies<'s>(
+    plan: &'s StudyPlan<'s>,
+    evidence: Evidence<'_>,
+    counts: &Counts,
+) -> Vec<StepStudy<'s>> {
     let of = plan.steps.len();
     let steps = plan.steps.iter().zip(evidence.into_steps()).enumerate();
-    let studies: Vec<StepStudy<'_>> = steps
+    steps
         .map(|(index, (step, evidence))| {
             let counts = counts.steps.get(index).copied().unwrap_or_default();
             StepStudy::new(step, (index, of), counts, evidence)
         })
-        .collect();
+        .collect()
+}
+
+/// The hints that the evidence gives, the most telling first; of each kind one, about the first step for
+/// which it holds.
+fn judge(studies: &[StepStudy<'_>]) -> Vec<Hint> {
     let hint = |rule: &&Rule| {
         let judged = |study| Some(trial::choose(study, (rule, RULES), (rule.judge)(study)?));
         studies.iter().find_map(judged)

@@ -923,6 +923,7 @@ fn option_of(remedy: &Remedy) -> Option<&'static str> {
         | Remedy::WholeWord
         | Remedy::PickAll
         | Remedy::WholeText
+        | Remedy::NotLiteral
         | Remedy::OpenEnd
         | Remedy::Columns { .. }
         | Remedy::Pattern(_)

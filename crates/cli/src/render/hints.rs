@@ -2,7 +2,6 @@
 
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
-use brisk_quill_core::numbers::counted;
 use brisk_quill_engine::hints::hint::{Hint, Hints};
 
 /// Each hint on a line, with its first place and what to do on the next.
@@ -16,11 +15,8 @@ pub fn hint_lines(hints: &Hints) -> Labelled {
             out.push_str(&format!("  {below}\n"));
         }
     }
-    if hints.more > 0 {
-        out.push_str(&format!(
-            "{} not shown.\n",
-            counted(hints.more, "more hint")
-        ));
+    if let Some(others) = hints.others() {
+        out.push_str(&format!("{others}.\n"));
     }
     out
 }

@@ -25,8 +25,21 @@ pub struct Outline {
     pub classes: Vec<Span>,
     /// The number of capturing groups.
     pub groups: usize,
-    /// The number of those that are neither repeated nor hold a choice.
-    pub plain_groups: usize,
+    /// The numbers of those that are neither repeated nor hold a choice.
+    pub plain_groups: Vec<usize>,
+    /// Those that are repeated as a whole, in order of their numbers.
+    pub repeated_groups: Vec<RepeatedGroup>,
+}
+
+/// A capturing group that is repeated, as in `(\d)+`: it keeps what it matched last.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RepeatedGroup {
+    /// Its number.
+    pub number: usize,
+    /// The place of the group in the pattern, its parentheses included, in bytes.
+    pub group: Span,
+    /// The place of the group with its repeat.
+    pub repeat: Span,
 }
 
 /// A part of a pattern.
@@ -168,7 +181,7 @@ impl Outline {
                 self.push(tree.span(), Leaf::Class(class_of(tree)));
             }
             Ast::Repetition(repetition) => {
-                self.note(&repetition.ast);
+                self.note(tree);
                 let (least, most) = times(&repetition.op.kind);
                 let leaf = Leaf::Repeat {
                     of: repeat_of(&repetition.ast),
@@ -181,7 +194,9 @@ impl Outline {
             Ast::Group(group) => {
                 if !matches!(group.kind, ast::GroupKind::NonCapturing(_)) {
                     self.groups += 1;
-                    self.plain_groups += usize::from(!matches!(*group.ast, Ast::Alternation(_)));
+                    if !matches!(*group.ast, Ast::Alternation(_)) {
+                        self.plain_groups.push(self.groups);
+                    }
                 }
                 self.tree(&group.ast);
             }
@@ -197,7 +212,20 @@ impl Outline {
     fn note(&mut self, tree: &Ast) {
         match tree {
             Ast::ClassBracketed(class) => self.classes.push(offsets(&class.span)),
-            Ast::Repetition(repetition) => self.note(&repetition.ast),
+            Ast::Repetition(repetition) => {
+                let (_, most) = times(&repetition.op.kind);
+                if let Ast::Group(group) = &*repetition.ast
+                    && most != Some(1)
+                    && !matches!(group.kind, ast::GroupKind::NonCapturing(_))
+                {
+                    self.repeated_groups.push(RepeatedGroup {
+                        number: self.groups + 1,
+                        group: offsets(&group.span),
+                        repeat: offsets(&repetition.span),
+                    });
+                }
+                self.note(&repetition.ast);
+            }
             Ast::Group(group) => {
                 if !matches!(group.kind, ast::GroupKind::NonCapturing(_)) {
                     self.groups += 1;

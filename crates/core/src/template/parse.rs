@@ -103,7 +103,10 @@ impl<'t> Parser<'t> {
             _ => Err(TemplateError {
                 kind: TemplateErrorKind::LoneDollar,
                 span: Span::new(self.at, self.at + 1),
-                remedy: "write `$$` for the sign itself".into(),
+                remedy: match after.starts_with('&') {
+                    true => "write `$0` for the whole match, or `$$` for the sign itself".into(),
+                    false => "write `$$` for the sign itself".into(),
+                },
             }),
         }
     }
@@ -348,6 +351,10 @@ impl<'t> Parser<'t> {
         let length = 1 + sign.map_or(0, char::len_utf8);
         let remedy = match sign {
             Some('$') => "write `$$` for a dollar sign".to_owned(),
+            Some('U' | 'L' | 'E') => "letter case is changed by a filter, as in `${1 | upper}` or \
+                                      `${1 | lower}`; write `\\\\` for a backslash"
+                .to_owned(),
+            Some('g' | 'k') => "write a group as `$1`, or `${1}` before a digit".to_owned(),
             Some(c) if !c.is_alphanumeric() => {
                 format!("write `{c}` alone, or `\\\\` for a backslash")
             }
@@ -373,10 +380,14 @@ impl<'t> Parser<'t> {
             .and_then(char::from_u32);
         let length = 2 + inner.map_or(0, |hex| hex.len() + 2);
         let Some(c) = c else {
+            let remedy = match after.starts_with('$') {
+                true => "a capital is written by a filter, as in `${1 | capital}`",
+                false => "write the code in hexadecimal between braces, as in `\\u{2013}`",
+            };
             return Err(TemplateError {
                 kind: TemplateErrorKind::NoSuchCharacter,
                 span: Span::new(self.at, self.at + length),
-                remedy: "write the code in hexadecimal between braces, as in `\\u{2013}`".into(),
+                remedy: remedy.into(),
             });
         };
         text.push(c);

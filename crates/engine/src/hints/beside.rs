@@ -93,7 +93,7 @@ pub fn is_word_byte(byte: u8) -> bool {
 
 /// True if the sign at `at` stands within one number: a single point, as in `12.5`, or a comma before three
 /// digits. Points between more than two runs of digits make a date, a version or an address.
-fn is_number_sign(text: &[u8], at: usize) -> bool {
+pub fn is_number_sign(text: &[u8], at: usize) -> bool {
     let is_part = |byte: &&u8| byte.is_ascii_digit() || **byte == b'.';
     let head = text[..at].iter().rev().take_while(is_part);
     let tail = text[at + 1..].iter().take_while(is_part);

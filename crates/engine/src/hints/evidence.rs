@@ -23,10 +23,14 @@ use std::sync::Arc;
 const FORMS_MOST: usize = 10_000;
 /// Further texts that are distinguished, for each step.
 const WIDER_MOST: usize = 500;
+/// Longer values of cells are no keys, in bytes.
+const CELL_LONGEST: usize = 120;
+/// Values of cells that are distinguished, for each step.
+const CELLS_MOST: usize = 2000;
 /// Files of which units without a match are looked at; matches are looked at in all.
 const FILES_PROBED: usize = 200;
 /// Lines of a file that are looked at.
-const LINES_MOST: u64 = 10_000;
+pub const LINES_MOST: u64 = 10_000;
 /// Longer units are not searched for further texts.
 const UNIT_MOST: usize = 64 << 10;
 
@@ -79,6 +83,19 @@ impl WiderText {
     }
 }
 
+/// A value of a cell, as it was and as it becomes.
+#[derive(Clone, Debug)]
+pub struct CellValue {
+    /// The name of its column.
+    pub column: Arc<str>,
+    /// The value as it was.
+    pub before: Box<[u8]>,
+    /// The value as it becomes.
+    pub after: Box<[u8]>,
+    /// The first cell that holds it.
+    pub spot: Spot,
+}
+
 /// The evidence about one step.
 #[derive(Debug)]
 pub struct StepEvidence {
@@ -89,6 +106,8 @@ pub struct StepEvidence {
     pub wider: Inventory<u64, WiderText>,
     /// Units of which the pick left matches, and the first of those.
     pub left_by_pick: Option<(u64, Spot)>,
+    /// Values of cells with a match.
+    pub cells: Inventory<u64, CellValue>,
 }
 
 impl Default for StepEvidence {
@@ -98,6 +117,7 @@ impl Default for StepEvidence {
             known: Arc::default(),
             wider: Inventory::new(WIDER_MOST),
             left_by_pick: None,
+            cells: Inventory::new(CELLS_MOST),
         }
     }
 }
@@ -108,6 +128,7 @@ impl StepEvidence {
         Self {
             forms: self.forms.without_limit(),
             wider: self.wider.without_limit(),
+            cells: self.cells.without_limit(),
             ..self
         }
     }
@@ -115,6 +136,7 @@ impl StepEvidence {
     fn absorb(&mut self, next: Self) {
         self.forms.absorb(next.forms, |_, _| {});
         self.wider.absorb(next.wider, |_, _| {});
+        self.cells.absorb(next.cells, |_, _| {});
         self.left_by_pick = match (self.left_by_pick.take(), next.left_by_pick) {
             (Some((units, spot)), Some((more, _))) => Some((units + more, spot)),
             (first, next) => first.or(next),
@@ -137,6 +159,8 @@ pub struct Evidence<'p> {
     finders: Option<WiderFinders>,
     /// The first file that lacks a column, and its fault.
     pub column_fault: Option<(Source, ColumnFault)>,
+    /// True if a file has more lines than are looked at.
+    pub is_cut: bool,
 }
 
 impl<'p> Evidence<'p> {
@@ -151,6 +175,7 @@ impl<'p> Evidence<'p> {
             is_part: false,
             finders: None,
             column_fault: None,
+            is_cut: false,
         }
     }
 
@@ -175,6 +200,7 @@ impl<'p> Evidence<'p> {
     /// Adds what was gathered behind it.
     pub fn absorb(&mut self, mut next: Self) {
         self.column_fault = self.column_fault.take().or(next.column_fault.take());
+        self.is_cut |= next.is_cut;
         let next = std::mem::take(&mut next.steps);
         if self.steps.is_empty() {
             self.steps
@@ -219,6 +245,7 @@ impl<'p> Evidence<'p> {
     /// Takes note of a unit that step `index`, from 0, has looked at.
     pub fn seen(&mut self, index: usize, seen: &SeenUnit<'_>) {
         if seen.unit.line > LINES_MOST {
+            self.is_cut = true;
             return;
         }
         if self.steps.is_empty() {
@@ -242,6 +269,7 @@ impl<'p> Evidence<'p> {
         let file = self.file;
         let source = &*self.source.get_or_insert_with(|| Arc::new(file.clone()));
         take_forms(step, plan, source, seen);
+        take_cell(step, plan, source, seen);
         let unit = seen.unit;
         let is_searched = self.is_probed && !plan.wider.is_empty();
         if is_searched && unit.in_scope && unit.bytes().len() <= UNIT_MOST {
@@ -319,6 +347,38 @@ fn take_forms(
         let (units, _) = step.left_by_pick.get_or_insert_with(|| (0, spot()));
         *units += 1;
     }
+}
+
+/// Counts the value of a cell in which a match is replaced.
+fn take_cell(
+    step: &mut StepEvidence,
+    plan: &StepPlan<'_>,
+    source: &Arc<Source>,
+    seen: &SeenUnit<'_>,
+) {
+    let (Some(cell), Some(changes)) = (seen.unit.cell, seen.changes()) else {
+        return;
+    };
+    let before = seen.unit.bytes();
+    if !plan.replaces || before.len() > CELL_LONGEST || seen.found.is_empty() {
+        return;
+    }
+    let mut after = Vec::with_capacity(before.len());
+    let mut done = 0;
+    for (span, text) in changes {
+        after.extend_from_slice(&before[done..span.from]);
+        after.extend_from_slice(text);
+        done = span.to;
+    }
+    after.extend_from_slice(&before[done..]);
+    let column = cell.name();
+    let key = key_of((&*column, before, &after));
+    step.cells.add(key, || CellValue {
+        column,
+        before: before.into(),
+        after: after.into(),
+        spot: Spot::new(source, seen.unit, Span::default()),
+    });
 }
 
 /// The new text of a match: that of its edit, or, where it has none, its own.

@@ -2,6 +2,7 @@
 
 use crate::hints::spot::Spot;
 use brisk_quill_core::escape::visible;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_files::source::Source;
 use std::fmt;
@@ -53,6 +54,8 @@ pub enum Remedy {
     WholeWord,
     /// Take all matches.
     PickAll,
+    /// Take the text for a pattern.
+    NotLiteral,
     /// Try the pattern on all the text.
     WholeText,
     /// Let the line that ends a block begin the next one.
@@ -94,19 +97,32 @@ pub enum Remedy {
 pub struct Hints {
     /// The most telling ones, at most [`Hints::MOST`], the most telling first.
     pub shown: Vec<Hint>,
-    /// The number of further ones.
-    pub more: u64,
+    /// The names of further ones.
+    pub more: Vec<&'static str>,
 }
 
 impl Hints {
     /// The most hints that are reported.
-    pub const MOST: usize = 5;
+    pub const MOST: usize = 2;
 
     /// The first of all hints, which come in order.
     pub fn of(mut all: Vec<Hint>) -> Self {
-        let more = all.len().saturating_sub(Self::MOST) as u64;
-        all.truncate(Self::MOST);
-        Self { shown: all, more }
+        let more = all.split_off(all.len().min(Self::MOST));
+        Self {
+            shown: all,
+            more: more.iter().map(|hint| hint.name).collect(),
+        }
+    }
+
+    /// The number of all of them.
+    pub fn count(&self) -> u64 {
+        (self.shown.len() + self.more.len()) as u64
+    }
+
+    /// "2 more hints: case-variants, still-there"; `None` where all are shown.
+    pub fn others(&self) -> Option<String> {
+        let count = counted(self.more.len() as u64, "more hint");
+        (!self.more.is_empty()).then(|| format!("{count}: {}", self.more.join(", ")))
     }
 }
 
@@ -162,6 +178,7 @@ impl Remedy {
                 step.pick = None;
                 step.per = None;
             }
+            Self::NotLiteral => step.literal = false,
             Self::WholeText => step.unit = Some("text".into()),
             Self::OpenEnd => step.open_end = true,
             Self::Columns { columns, .. } => step.columns = Some(columns.clone()),
@@ -204,6 +221,7 @@ impl fmt::Display for Remedy {
             Self::IgnoreCase => f.write_str("add `--ignore-case`"),
             Self::WholeWord => f.write_str("add `--whole-word`"),
             Self::PickAll => f.write_str("leave `--pick` out"),
+            Self::NotLiteral => f.write_str("leave `--literal` out"),
             Self::WholeText => f.write_str("add `--unit text`"),
             Self::OpenEnd => f.write_str("add `--open-end`"),
             Self::Columns { step, columns } => {

@@ -55,7 +55,8 @@ pub fn judge(
         missing: true,
         ..RunOptions::default()
     };
-    SecondLook::new(reader, query, sources).run(options, &mut |source, unit| {
+    let look = SecondLook::new(reader, query, sources);
+    let is_all = look.run(options, &mut |source, unit| {
         if !unit.found.is_empty() {
             return ControlFlow::Continue(());
         }
@@ -85,13 +86,16 @@ pub fn judge(
             let same = !stands.trim().is_empty() && stands.trim() == parts[*part].text.trim();
             same && template.is_some_and(|template| template.source().contains(stands))
         });
-        is_often && !is_new && is_slip(&parts[*part], stands)
+        // A number without its minus is another number.
+        let is_minus = *part == 0 && stands.is_empty() && parts[*part].text == "-";
+        is_often && !is_new && !is_minus && is_slip(&parts[*part], stands)
     });
     let ((part, stands), count, first) = row?;
     let wanted = &parts[part];
     let unit = query.unit.name();
     let message = format!(
-        "{} would match {}: {}",
+        "{}{} would match {}: {}",
+        if is_all { "" } else { "at least " },
         counted(count, unit),
         instead(wanted, &stands),
         shown(first.text()),

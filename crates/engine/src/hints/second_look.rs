@@ -44,12 +44,13 @@ impl<'s> SecondLook<'s> {
     }
 
     /// Shows `visit` each unit with a match, or, of those that are `missing`, each without one, until it
-    /// breaks or 1 MiB have been read. Files that cannot be read are passed over.
+    /// breaks or 1 MiB have been read; gives true if all has been looked at. Files that cannot be read are passed
+    /// over.
     pub fn run(
         self,
         options: RunOptions,
         visit: &mut dyn FnMut(&Source, &SearchedUnit<'_>) -> ControlFlow<()>,
-    ) {
+    ) -> bool {
         let token = Arc::new(CancelToken::default());
         let mut reader = self.reader.watched(Arc::clone(&token));
         let work = Work {
@@ -69,9 +70,10 @@ impl<'s> SecondLook<'s> {
             looking.source = source.clone();
             run_in_turn(&mut worker, &mut reader, source, &mut looking);
             if looking.token.is_stopped() || looking.token.bytes() >= BYTES_MOST {
-                return;
+                return false;
             }
         }
+        true
     }
 }
 

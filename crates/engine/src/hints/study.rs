@@ -1,6 +1,6 @@
 //! A step as the rules of hints see it.
 
-use crate::hints::evidence::{Form, StepEvidence, WiderText};
+use crate::hints::evidence::{CellValue, Form, StepEvidence, WiderText};
 use crate::hints::plan::StepPlan;
 use crate::hints::spot::Spot;
 use crate::hints::wider::{WiderForm, WiderKind};
@@ -22,6 +22,8 @@ pub struct StepStudy<'s> {
     pub wider: Vec<(u64, WiderText)>,
     /// Units of which the pick left matches, and the first.
     pub left_by_pick: Option<(u64, Spot)>,
+    /// Values of cells with a match, in the order in which they were met, with their numbers.
+    pub cells: Vec<(u64, CellValue)>,
 }
 
 impl<'s> StepStudy<'s> {
@@ -34,6 +36,7 @@ impl<'s> StepStudy<'s> {
     ) -> Self {
         let pairs = evidence.forms.into_order().into_iter();
         let wider = evidence.wider.into_order().into_iter();
+        let cells = evidence.cells.into_order().into_iter();
         Self {
             plan,
             index,
@@ -44,6 +47,7 @@ impl<'s> StepStudy<'s> {
                 .collect(),
             wider: wider.map(|(_, count, text)| (count, text)).collect(),
             left_by_pick: evidence.left_by_pick,
+            cells: { cells }.map(|(_, count, cell)| (count, cell)).collect(),
         }
     }
 

@@ -203,6 +203,13 @@ impl Tried {
                 tried.query.pick = Pick::default();
                 Some(())
             }
+            Remedy::NotLiteral => {
+                let options = MatchOptions {
+                    literal: false,
+                    ..options
+                };
+                matching(pattern.source(), options)
+            }
             Remedy::WholeText
             | Remedy::OpenEnd
             | Remedy::Columns { .. }

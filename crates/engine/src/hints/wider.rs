@@ -2,7 +2,7 @@
 
 use crate::hints::names::is_name;
 use brisk_quill_core::pattern::options::MatchOptions;
-use brisk_quill_core::pattern::outline::{Leaf, Outline};
+use brisk_quill_core::pattern::outline::{Leaf, Outline, RepeatOf};
 use brisk_quill_core::pattern::{Finder, Pattern};
 use brisk_quill_core::query::Query;
 use brisk_quill_core::step::actions::Action;
@@ -21,6 +21,10 @@ pub enum WiderKind {
     Dialect,
     /// The pattern as a text.
     AsWritten,
+    /// A text as a pattern.
+    AsPattern,
+    /// The pattern with its repeat around all the text before it.
+    WholeRepeat,
 }
 
 /// A pattern that matches more than a step's own, or something else that matters.
@@ -72,6 +76,8 @@ pub fn forms(query: &Query, action: &Action, outline: &Outline) -> Vec<WiderForm
         new_text(query, action, outline),
         dialect(query),
         as_written(query),
+        as_pattern(query),
+        whole_repeat(query, outline),
     ];
     all.into_iter().flatten().collect()
 }
@@ -224,9 +230,61 @@ fn as_written(query: &Query) -> Option<WiderForm> {
     })
 }
 
-/// The pattern without the slashes around it, or without the backslashes before parentheses, braces, `|`,
+/// A text as a pattern, where it holds what is a sign in one.
+fn as_pattern(query: &Query) -> Option<WiderForm> {
+    let pattern = &query.pattern;
+    let source = pattern.source();
+    if !pattern.options().literal || !source.contains(['\\', '[', '*', '+', '?', '^', '$', '|']) {
+        return None;
+    }
+    let options = MatchOptions {
+        literal: false,
+        ..*pattern.options()
+    };
+    Some(WiderForm {
+        kind: WiderKind::AsPattern,
+        pattern: Pattern::new(source, &options).ok()?,
+        is_word: false,
+    })
+}
+
+/// The pattern with the first repeat of a single character around all the text before it.
+fn whole_repeat(query: &Query, outline: &Outline) -> Option<WiderForm> {
+    let pattern = &query.pattern;
+    let pairs = outline.parts.windows(2);
+    let (text, repeat) = { pairs }.find_map(|pair| match (&pair[0].leaf, &pair[1].leaf) {
+        (
+            Leaf::Text(_),
+            Leaf::Repeat {
+                of: RepeatOf::Text,
+                most,
+                ..
+            },
+        ) if *most != Some(1) && pair[0].span.to == pair[1].span.from => {
+            Some((pair[0].span, pair[1].span))
+        }
+        _ => None,
+    })?;
+    let mut source = pattern.source().to_owned();
+    let last = source[repeat.range()].chars().next()?;
+    if last == '\\' {
+        return None;
+    }
+    source.insert(repeat.from + last.len_utf8(), ')');
+    source.insert_str(text.from, "(?:");
+    Some(WiderForm {
+        kind: WiderKind::WholeRepeat,
+        pattern: Pattern::new(&source, pattern.options()).ok()?,
+        is_word: false,
+    })
+}
+
+/// The pattern without `\v` before it, without the slashes around it, or without the backslashes before parentheses, braces, `|`,
 /// `+` and `?`; `None` where there is none of them.
 fn in_our_signs(source: &str) -> Option<String> {
+    if let Some(rest) = source.strip_prefix(r"\v").filter(|rest| !rest.is_empty()) {
+        return Some(rest.to_owned());
+    }
     let inner = source
         .strip_prefix('/')
         .and_then(|rest| rest.strip_suffix('/'));

@@ -71,7 +71,7 @@ fn numbers(pieces: &mut Pieces, state: &State) {
         pieces.count(Role::Problem, counts.problems, "problem");
     }
     if let Some(counted_of) = &known.counted {
-        let hints = counted_of.hints.shown.len() as u64 + counted_of.hints.more;
+        let hints = counted_of.hints.count();
         pieces.count(Role::Hint, hints, "hint");
         if counted_of.files.unreadable > 0 {
             let files = counted(counted_of.files.unreadable, "file");

@@ -75,10 +75,8 @@ impl Screen<'_> {
                 }
             }
         }
-        if counted_of.hints.more > 0 {
-            lines.push(Line::from(
-                self.span(Role::Quiet, counted(counted_of.hints.more, "more hint")),
-            ));
+        if let Some(others) = counted_of.hints.others() {
+            lines.push(Line::from(self.span(Role::Quiet, others)));
         }
         for (file, problem) in &counted_of.problems {
             let name = super::fields::name_of_file(state, *file);

@@ -34,7 +34,10 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         return None;
     }
     // Words of everyday language may become one with others.
-    let holds = |text: &WiderText| is_name(new) || is_code(&text.spot.source);
+    let holds = |text: &WiderText| match is_code(&text.spot.source) {
+        true => !new.contains(' '),
+        false => is_name(new),
+    };
     let (count, first, _) = study.gather_wider(WiderKind::NewText, holds)?;
     let message = format!(
         "{} stands in {} other {} already, and can no longer be distinguished from what was {}",

@@ -16,7 +16,7 @@ pub const RULE: Rule = Rule {
         file: "notice.txt",
         text: "berth 4 is free\n",
     },
-    hides: &["near-miss", "left-out-files", "no-reference"],
+    hides: &["near-miss", "left-out-files", "no-reference", "inside-word"],
     judge,
     named: all_forms,
 };
@@ -33,10 +33,12 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
 /// A command of another program instead of a pattern and a template.
 fn command(study: &StepStudy<'_>) -> Option<Hint> {
     let source = study.plan.pattern().source();
-    if study.counts.matches > 0 {
+    let Command { old, new, flags } = Command::read(source)?;
+    // Between other signs than slashes it is a pattern of its own, which may match by chance.
+    let is_clear = new.is_some() && !flags.is_empty() && !source.contains('/');
+    if study.counts.matches > 0 && !is_clear {
         return None;
     }
-    let Command { old, new, flags } = Command::read(source)?;
     let old = match flags.contains('i') {
         true => format!("(?i){old}"),
         false => old.to_owned(),
@@ -53,7 +55,8 @@ fn command(study: &StepStudy<'_>) -> Option<Hint> {
     Some(Hint::new(RULE.name, message).cured_by(remedy))
 }
 
-/// `s/old/new/flags`, `%s/old/new/flags`, `/old/flags` or `g/old/d`.
+/// `s/old/new/flags`, `/old/flags` or `g/old/d`, with lines before it, as in `%s/…` or `1,$s/…`, and with another
+/// sign in the place of the slashes, as in `s|old|new|`.
 struct Command<'s> {
     old: &'s str,
     new: Option<&'s str>,
@@ -62,14 +65,22 @@ struct Command<'s> {
 
 impl<'s> Command<'s> {
     fn read(source: &'s str) -> Option<Self> {
-        let (has_new, rest) = match source.strip_prefix("%s/").or(source.strip_prefix("s/")) {
-            Some(rest) => (true, rest),
+        let behind_lines =
+            source.trim_start_matches(|c: char| c.is_ascii_digit() || "%,$.".contains(c));
+        let border = |c: char| (!c.is_alphanumeric() && !"\\ ()[]{}".contains(c)).then_some(c);
+        let replaces = behind_lines.strip_prefix('s').and_then(|rest| {
+            let border = rest.chars().next().and_then(border)?;
+            Some((border, &rest[border.len_utf8()..]))
+        });
+        let (has_new, border, rest) = match replaces {
+            Some((border, rest)) => (true, border, rest),
             None => (
                 false,
+                '/',
                 source.strip_prefix("g/").or(source.strip_prefix('/'))?,
             ),
         };
-        let mut parts = rest.split('/');
+        let mut parts = rest.split(border);
         let old = parts.next().filter(|old| !old.is_empty())?;
         let new = if has_new { Some(parts.next()?) } else { None };
         let flags = parts.next()?;
@@ -90,12 +101,13 @@ fn escaped(study: &StepStudy<'_>) -> Option<Hint> {
     let source = study.plan.pattern().source();
     let sign = [r"\(", r"\|", r"\{", r"\+", r"\?"];
     let sign = sign.into_iter().find(|sign| source.contains(sign));
-    let (sign, without) = match sign {
-        Some(sign) => (sign, "backslashes"),
-        None => ("/", "slashes"),
+    let (sign, is, without) = match sign {
+        _ if source.starts_with(r"\v") => (r"\v", "a vertical tab", "it"),
+        Some(sign) => (sign, "the character itself", "backslashes"),
+        None => ("/", "the character itself", "slashes"),
     };
     let message = format!(
-        "`{sign}` is the character itself here; without {without} the pattern would match {}: {}",
+        "`{sign}` is {is} here; without {without} the pattern would match {}: {}",
         counted(count, "text"),
         first.shown(),
     );

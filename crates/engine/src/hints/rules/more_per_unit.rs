@@ -2,7 +2,7 @@
 
 use crate::hints::evidence::Form;
 use crate::hints::hint::{Hint, Remedy, shown};
-use crate::hints::names::is_spelling;
+use crate::hints::names::{is_code, is_spelling};
 use crate::hints::rule::{Example, Rule, no_form};
 use crate::hints::study::StepStudy;
 use brisk_quill_core::numbers::counted;
@@ -42,7 +42,9 @@ fn left_by_pick(study: &StepStudy<'_>) -> Option<Hint> {
 }
 
 fn doubled(study: &StepStudy<'_>) -> Option<Hint> {
-    let (count, first) = study.gather(|form| form.doubles && !is_respelled(form))?;
+    // In code, a name may well stand beside itself.
+    let is_meant = |form: &Form| is_respelled(form) || is_code(&form.spot.source);
+    let (count, first) = study.gather(|form| form.doubles && !is_meant(form))?;
     let after = first.after.as_deref()?;
     let message = format!(
         "a word stands twice after {}: {}",

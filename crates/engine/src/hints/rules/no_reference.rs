@@ -25,7 +25,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
         return None;
     };
     // A group around a choice, or one that is repeated, is there for its parentheses.
-    if outline.plain_groups == 0 || template.refers() || template.source().is_empty() {
+    if outline.plain_groups.is_empty() || template.refers() || template.source().is_empty() {
         return None;
     }
     let message = format!(

@@ -71,7 +71,15 @@ fn grows_again(study: &StepStudy<'_>, form: &Form) -> bool {
         .plan
         .template()
         .is_some_and(|template| !template.has_filters());
+    let writes_the_same = study
+        .plan
+        .template()
+        .is_some_and(|template| !template.refers());
     let grows = |found: Span| {
+        // All of a text that is written whatever was found gives that text again.
+        if writes_the_same && found == written {
+            return false;
+        }
         found == again
             || is_plain
                 && (written.from..=again.from).contains(&found.from)

@@ -13,7 +13,7 @@ pub const RULE: Rule = Rule {
         file: "notice.txt",
         text: "wind N\ndepth 4|5\n",
     },
-    hides: &["near-miss"],
+    hides: &["near-miss", "inside-word", "touches-digit"],
     judge,
     named: all_forms,
 };

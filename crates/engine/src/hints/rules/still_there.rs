@@ -1,6 +1,7 @@
 //! `still-there`: after the rewrite, the old name remains in another spelling.
 
 use crate::hints::hint::{Hint, Remedy};
+use crate::hints::names::is_code;
 use crate::hints::rule::{Example, Rule, no_form};
 use crate::hints::study::StepStudy;
 use crate::hints::wider::WiderKind;
@@ -26,6 +27,10 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     let options = study.plan.pattern().options();
     let any_case = study.plan.pattern().source().to_lowercase();
     let (count, first, form) = study.gather_wider(WiderKind::Spelling, |text| {
+        // In code, words between blanks are no name.
+        if any_case.contains(' ') && is_code(&text.spot.source) {
+            return false;
+        }
         // Another letter case alone is another hint.
         String::from_utf8_lossy(text.spot.text()).to_lowercase() != any_case || options.ignore_case
     })?;

@@ -1,6 +1,6 @@
 //! `touches-digit`: a match of digits begins or ends within a longer number.
 
-use crate::hints::beside::Beside;
+use crate::hints::beside::{Beside, is_number_sign};
 use crate::hints::evidence::Form;
 use crate::hints::hint::{Hint, Remedy, shown};
 use crate::hints::rule::{Example, Rule};
@@ -71,9 +71,10 @@ fn is_cut(form: &Form) -> bool {
     let goes_on = |beside| matches!(beside, Beside::Digit | Beside::NumberSign(_));
     let is_digit = |byte: Option<&u8>| byte.is_some_and(u8::is_ascii_digit);
     let before = (is_digit(form.before().first()) && goes_on(form.left))
-        || (form.before().first().is_some_and(|b| b".,".contains(b))
+        || (form.before().len() > 1
             && form.left == Beside::Digit
-            && form.before().len() > 1);
+            && form.before().first().is_some_and(|b| b".,".contains(b))
+            && is_number_sign(&form.spot.window, form.spot.span.from));
     before || (is_digit(form.before().last()) && goes_on(form.right))
 }
 
