@@ -28,7 +28,7 @@ pub struct CharsError {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum CharsErrorKind {
-    /// It holds nothing.
+    /// The text holds nothing.
     #[error("there is no character here")]
     Empty,
     /// A class that POSIX does not have.

@@ -6,20 +6,20 @@ use rust_decimal::prelude::{Decimal, RoundingStrategy};
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Written {
     value: Decimal,
-    /// It has a decimal comma.
+    /// True if it has a decimal comma.
     comma: bool,
-    /// It is written with a `+`.
+    /// True if it is written with a `+`.
     plus: bool,
-    /// It has a comma that may stand between thousands: `1,000`.
+    /// True if it has a comma that may stand between thousands: `1,000`.
     maybe_thousands: bool,
 }
 
 /// Why a text cannot be calculated with.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum NumberFault {
-    /// It is not a number.
+    /// The text is not a number.
     NoNumber,
-    /// It is one with more digits than there is room for.
+    /// The text is one with more digits than there is room for.
     TooLong,
 }
 

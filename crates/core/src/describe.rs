@@ -30,7 +30,7 @@ pub struct QueryWords {
     pub how: String,
     /// One of them: "a match of `x`, ignoring case".
     pub a_match: String,
-    /// Their scope: "in every line that holds `y`".
+    /// The scope: "in every line that holds `y`".
     pub place: String,
     /// The unit that the pattern is tried on: "line".
     pub unit: &'static str,

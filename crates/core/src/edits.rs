@@ -117,7 +117,7 @@ pub struct Copied {
 /// The row of a change, as it was before.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct RowFacts {
-    /// Its name, where rows are to be named.
+    /// The name, where rows are to be named.
     pub label: Option<Arc<str>>,
     /// Every column with its value, where rows are to be shown.
     pub fields: Vec<(Arc<str>, Vec<u8>)>,
@@ -128,14 +128,14 @@ pub struct RowFacts {
 pub struct CellEdit {
     /// The name of its column.
     pub name: Arc<str>,
-    /// Its value before.
+    /// The value before.
     pub value: Vec<u8>,
     /// The edits of that value.
     pub edits: Vec<Edit>,
 }
 
 impl CellEdit {
-    /// Its value after.
+    /// The value after.
     pub fn now(&self) -> Vec<u8> {
         splice(&self.value, &self.edits)
     }

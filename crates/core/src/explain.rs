@@ -25,9 +25,9 @@ use regex_syntax::ast::{self, Ast};
 pub struct Explained {
     /// The place of the part in the pattern.
     pub span: Span,
-    /// Its depth in other parts; 0 is not in any.
+    /// The depth in other parts; 0 is not in any.
     pub depth: usize,
-    /// Its action.
+    /// The action.
     pub words: String,
 }
 

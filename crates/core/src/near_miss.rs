@@ -59,14 +59,14 @@ type Lazy<T> = Option<Option<T>>;
 pub struct WantedPart {
     /// The part as it is written; of plain text, that text.
     pub text: String,
-    /// Its kind, and its place in the pattern.
+    /// The kind, and its place in the pattern.
     pub outline: OutlinePart,
 }
 
 /// The reason for which a unit does not match.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum WhyNot {
-    /// It would, were one part not demanded.
+    /// The unit would, were one part not demanded.
     Part(Miss),
     /// The pattern begins to match, as far as before a part (its index, from 0), which is wanted at an
     /// offset of the unit.

@@ -183,7 +183,7 @@ impl Pattern {
         &self.notes
     }
 
-    /// Its groups.
+    /// The groups.
     pub fn groups(&self) -> &Groups {
         &self.groups
     }

@@ -36,12 +36,12 @@ const PATH_MOST: usize = 4096;
 /// A file of a plan.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct PlanFile {
-    /// Its path, as bytes.
+    /// The path, as bytes.
     pub path: Vec<u8>,
     /// The target of symbolic links on the way to it when it was evaluated, absolute; `None` where
     /// there were none.
     pub real: Option<Vec<u8>>,
-    /// Its length.
+    /// The length.
     pub bytes: u64,
     /// The BLAKE3 hash of its bytes, in hexadecimal.
     pub hash: String,
@@ -51,7 +51,7 @@ pub struct PlanFile {
     pub text_bytes: u64,
     /// The name of its encoding.
     pub encoding: String,
-    /// Its first change among the entries.
+    /// The first change among the entries.
     pub first: usize,
     /// One past its last.
     pub end: usize,

@@ -16,7 +16,7 @@ use crate::template::filters::FilterProblem;
 pub struct Problem {
     /// The line it lies in, from 1; `None` for the text as a whole.
     pub line: Option<u64>,
-    /// Its kind.
+    /// The kind.
     pub kind: ProblemKind,
 }
 

@@ -37,7 +37,7 @@ pub enum Per {
 /// Which matches are taken, of those in place.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pick {
-    /// Their numbers.
+    /// The numbers.
     pub spec: Spec,
     /// Through what they are counted.
     pub per: Per,
@@ -74,7 +74,7 @@ pub struct Query {
     pub unit: UnitKind,
     /// Which cells, where the unit is one.
     pub columns: Option<Columns>,
-    /// Its place.
+    /// The place.
     pub scope: Scope,
     /// Which of the matches in place.
     pub pick: Pick,

@@ -25,7 +25,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct RewriteText {
-    /// Its purpose.
+    /// The purpose.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
     /// The steps in order.
@@ -49,7 +49,7 @@ pub struct RewriteText {
 #[derive(Debug, thiserror::Error)]
 #[error("step {step}: {fault}")]
 pub struct FaultyStep {
-    /// Its number, from 1.
+    /// The number, from 1.
     pub step: usize,
     /// The fault in it.
     #[source]
@@ -62,7 +62,7 @@ pub struct FaultyStep {
 pub struct RewriteFileError {
     /// The fault.
     pub message: String,
-    /// Its place, in bytes of the file.
+    /// The place, in bytes of the file.
     pub span: Option<Span>,
     /// The text to write instead, where that is known.
     pub remedy: Option<String>,

@@ -26,7 +26,7 @@ pub enum UnitKind {
 }
 
 impl UnitKind {
-    /// Its name as an option.
+    /// The name as an option.
     pub fn name(self) -> &'static str {
         match self {
             Self::Line => "line",
@@ -84,7 +84,7 @@ impl Line {
         Span::new(self.content.from, self.next)
     }
 
-    /// Its line end: `\n`, `\r\n` or nothing.
+    /// The line end: `\n`, `\r\n` or nothing.
     pub fn ending(self) -> Span {
         Span::new(self.content.to, self.next)
     }

@@ -15,9 +15,9 @@ pub struct CellValues {
 
 /// The cells of one file.
 struct FileCells {
-    /// Its layout, where it has columns.
+    /// The layout, where it has columns.
     layout: Option<Layout>,
-    /// Its first row holds the names of its columns.
+    /// The first row holds the names of its columns.
     has_header: bool,
     is_utf8: bool,
 }

@@ -95,7 +95,7 @@ pub struct ChangesAndKinds<'a> {
     source: &'a Source,
     /// The changes.
     pub changes: ChangeCollector,
-    /// Their kinds, where they are wanted.
+    /// The kinds, where they are wanted.
     pub kinds: Option<KindCollector>,
 }
 

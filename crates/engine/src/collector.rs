@@ -18,7 +18,7 @@ use brisk_quill_files::text_map::TextMap;
 pub struct SearchedUnit<'u> {
     /// The unit where it lies.
     pub unit: &'u UnitView<'u>,
-    /// Its matches, those that were left out too.
+    /// The matches, those that were left out too.
     pub found: &'u Findings<'u>,
     /// The way to the bytes of the text, where it was decoded.
     pub map: &'u dyn TextMap,

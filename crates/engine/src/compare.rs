@@ -88,7 +88,7 @@ struct OldFile {
 ///
 #[doc = include_str!("../doc/plans.md")]
 pub struct Difference {
-    /// Its file.
+    /// The file.
     pub path: Vec<u8>,
     /// The change of last time.
     pub last: Option<ComparedChange>,

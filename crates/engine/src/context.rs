@@ -26,7 +26,7 @@ const WHOLE_MOST: u64 = 8 << 20;
 pub struct FileRow {
     /// The number of the line that begins here, from 1; `None` where a line of new text does.
     pub line: Option<u64>,
-    /// Its pieces, in order.
+    /// The pieces, in order.
     pub pieces: Vec<Piece>,
 }
 
@@ -35,7 +35,7 @@ pub struct FileRow {
 pub struct Piece {
     /// The bytes.
     pub text: Vec<u8>,
-    /// Their origin.
+    /// The origin.
     pub of: PieceOf,
 }
 
@@ -46,7 +46,7 @@ pub enum PieceOf {
     Text,
     /// The old text of the change that is looked at.
     Was,
-    /// Its new text.
+    /// The new text.
     Now,
     /// The old text of another change, which stays as it was decided.
     Old(Decision),
@@ -61,9 +61,9 @@ pub enum PieceOf {
 pub struct Surroundings {
     /// The rows before it, with other changes as they are decided.
     pub before: Vec<FileRow>,
-    /// Its lines as they are.
+    /// The lines as they are.
     pub was: Vec<FileRow>,
-    /// Its lines as they become, with others in them as they are decided.
+    /// The lines as they become, with others in them as they are decided.
     pub now: Vec<FileRow>,
     /// The rows behind it.
     pub after: Vec<FileRow>,

@@ -117,7 +117,7 @@ pub const RULES: &[&Rule] = &[
 
 /// A kind of hints, as the reference page tells of it.
 pub struct Kind {
-    /// Its name.
+    /// The name.
     pub name: &'static str,
     /// When it speaks, as a clause.
     pub speaks: &'static str,

@@ -35,7 +35,7 @@ pub struct Kept {
 #[doc = include_str!("../doc/embedding.md")]
 #[derive(Debug, thiserror::Error)]
 pub enum KeepError {
-    /// It was cancelled.
+    /// The work was cancelled.
     #[error("stopped before the end")]
     Stopped,
     /// Standard input cannot be read.
@@ -50,7 +50,7 @@ pub enum KeepError {
 ///
 #[doc = include_str!("../doc/embedding.md")]
 pub struct Keep<'k> {
-    /// Its words.
+    /// The words.
     pub text: &'k RewriteText,
     /// The same, built.
     pub rewrite: &'k Rewrite,

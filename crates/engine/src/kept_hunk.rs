@@ -33,7 +33,7 @@ pub struct KeptHunk {
     pub line: u64,
     /// The lines as they were, with their ends.
     pub was: Vec<u8>,
-    /// Its changes, in order.
+    /// The changes, in order.
     pub edits: Vec<KeptEdit>,
     /// The neighbours left alone.
     pub around: Neighbours,

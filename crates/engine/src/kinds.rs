@@ -35,11 +35,11 @@ pub struct Kind {
 
 /// The first change of a kind, and those of it that look odd.
 pub struct FirstOfKind {
-    /// Its file.
+    /// The file.
     pub source: Source,
-    /// Its line, from 1.
+    /// The line, from 1.
     pub line: u64,
-    /// Its column, where it is a cell.
+    /// The column, where it is a cell.
     pub cell: Option<String>,
     /// Changes of the kind that lie within a word.
     pub within_words: u64,

@@ -49,7 +49,7 @@ pub enum WriteError {
     /// Somebody else has decided about it since it was read.
     #[error("somebody else has decided about the plan meanwhile")]
     Shared,
-    /// It cannot be read again.
+    /// The plan cannot be read again.
     #[error("the plan cannot be read again: {0}")]
     Read(io::Error),
     /// The run was refused, or failed and was rolled back.

@@ -41,7 +41,7 @@ pub enum PartsError {
         /// From 1.
         line: u64,
     },
-    /// It cannot be read or written.
+    /// The plan cannot be read or written.
     #[error(transparent)]
     Io(#[from] io::Error),
 }

@@ -41,7 +41,7 @@ pub enum PlanWriteError {
     /// There is a file where it should be saved.
     #[error("there is already a file: {}", .0.display())]
     AlreadyThere(PathBuf),
-    /// It cannot be saved in the file.
+    /// The plan cannot be saved in the file.
     #[error("cannot save the plan in {}: {source}", path.display())]
     Save {
         /// The file.
@@ -49,7 +49,7 @@ pub enum PlanWriteError {
         /// The reason.
         source: io::Error,
     },
-    /// It cannot be kept as the last preview of the folder.
+    /// The plan cannot be kept as the last preview of the folder.
     #[error("the plan cannot be kept")]
     Keep {
         /// The place, where there is one.
@@ -62,11 +62,11 @@ pub enum PlanWriteError {
 #[doc = include_str!("../doc/plans.md")]
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Keeping {
-    /// It is not kept for the current folder.
+    /// The plan is not kept for the current folder.
     Never,
-    /// It is kept unless it is too large or cannot be kept.
+    /// The plan is kept unless it is too large or cannot be kept.
     IfPossible,
-    /// It must be kept, however large it is.
+    /// The plan must be kept, however large it is.
     Always,
 }
 

@@ -55,7 +55,7 @@ pub struct Renewed {
 #[doc = include_str!("../doc/plans.md")]
 #[derive(Debug, thiserror::Error)]
 pub enum RenewError {
-    /// Its rewrite cannot be built any more.
+    /// The rewrite cannot be built any more.
     #[error("the rewrite of the plan cannot be built, step {step}: {message}")]
     Rewrite {
         /// The step, from 1.

@@ -24,7 +24,7 @@ pub enum ReadError {
         /// The reason.
         source: io::Error,
     },
-    /// It is not text.
+    /// The file is not text.
     #[error("{} is not UTF-8", visible_path(.0))]
     NotUtf8(PathBuf),
 }
@@ -32,10 +32,10 @@ pub enum ReadError {
 /// Why a rewrite file cannot be used.
 #[derive(Debug, thiserror::Error)]
 pub enum LoadError {
-    /// It cannot be read.
+    /// The file cannot be read.
     #[error(transparent)]
     Read(ReadError),
-    /// It is not a rewrite file.
+    /// The file is not a rewrite file.
     #[error("{source}")]
     Parse {
         /// The text of the file, in which the fault has its place.

@@ -82,7 +82,7 @@ pub enum RevertError {
     /// There is nothing of it to revert.
     #[error("nothing of the run is left to be reverted")]
     Nothing,
-    /// It could not be written.
+    /// The run could not be written.
     #[error(transparent)]
     Run(#[from] RunFailed),
 }

@@ -157,7 +157,7 @@ impl Session {
         self
     }
 
-    /// Its token.
+    /// The token.
     pub fn token(&self) -> Arc<CancelToken> {
         Arc::clone(&self.token)
     }

@@ -12,11 +12,11 @@ use brisk_quill_files::source::Source;
 ///
 #[doc = include_str!("../doc/rewriting.md")]
 pub enum FileEnd {
-    /// It was read to its end.
+    /// The file was read to its end.
     Read(Box<FileRead>),
-    /// It was not worked on.
+    /// The file was not worked on.
     Skipped(Skipped),
-    /// It could not be read; its events are void.
+    /// The file could not be read; its events are void.
     Failed(FileError),
 }
 
@@ -41,7 +41,7 @@ impl FileEnd {
 pub struct FileRead {
     /// Facts about it.
     pub facts: Facts,
-    /// Its counts. Of a search, there is one step without edits.
+    /// The counts. Of a search, there is one step without edits.
     pub counts: Counts,
     /// The notes about it.
     pub notes: Vec<FileNote>,
@@ -118,7 +118,7 @@ impl Summary {
 pub enum Ended {
     /// Every file has been worked on.
     Complete(Summary),
-    /// It was stopped; the summary covers what had been taken until then.
+    /// The run was stopped; the summary covers what had been taken until then.
     Stopped(StopReason, Summary),
 }
 

@@ -129,13 +129,13 @@ impl Tables for FileTables {
 /// The fault in a table.
 #[derive(Debug, thiserror::Error)]
 enum TableFault {
-    /// It cannot be read.
+    /// The table cannot be read.
     #[error("{}", system_words(.0))]
     Io(#[from] io::Error),
     /// There is no row in it.
     #[error("it is empty")]
     Empty,
-    /// It is larger than [`MOST`].
+    /// The table is larger than [`MOST`].
     #[error("it is larger than 64 MiB")]
     TooLarge,
     /// A row is not text.
@@ -155,7 +155,7 @@ enum TableFault {
     Columns {
         /// The number of its line, from 1.
         line: u64,
-        /// Its columns.
+        /// The columns.
         columns: usize,
     },
     /// There is no such column in a list of several.
@@ -163,7 +163,7 @@ enum TableFault {
     NoColumn {
         /// As it was asked for, fit to be shown.
         column: String,
-        /// Its columns.
+        /// The columns.
         width: usize,
     },
     /// One old text has two new ones.

@@ -99,11 +99,11 @@ impl Explainer {
 pub struct ReasonRow {
     /// The reason.
     pub reason: Reason,
-    /// Its units.
+    /// The units.
     pub count: u64,
     /// The file of the first of them.
     pub source: Source,
-    /// Its line, from 1.
+    /// The line, from 1.
     pub line: u64,
     /// What would match there.
     pub text: Vec<u8>,

@@ -139,7 +139,7 @@ fn columns(steps: &[Step]) -> impl Iterator<Item = &Columns> {
 pub enum WantedText {
     /// The one that it becomes now.
     AsItBecomes,
-    /// It stays as it is.
+    /// The text stays as it is.
     Untouched,
     /// This.
     Text(String),
@@ -148,13 +148,13 @@ pub enum WantedText {
 /// The reason for which a text is not made an example.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ExampleFault {
-    /// It is not valid UTF-8.
+    /// The text is not valid UTF-8.
     #[error("it is not valid UTF-8")]
     NotUtf8,
-    /// Its table has no header that could stand above it.
+    /// The table has no header that could stand above it.
     #[error("the header of its table cannot be read")]
     NoHeader,
-    /// It does not change on its own.
+    /// The text does not change on its own.
     #[error("nothing changes in it, or only because of the lines around it")]
     Unchanged,
 }

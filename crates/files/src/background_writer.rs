@@ -29,7 +29,7 @@ enum To<W> {
         spare: Receiver<Vec<u8>>,
         thread: JoinHandle<io::Result<W>>,
     },
-    /// It has ended, or has failed.
+    /// The writer has ended, or has failed.
     Nowhere,
 }
 

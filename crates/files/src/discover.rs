@@ -26,10 +26,10 @@ pub struct Search {
 /// The use that files are meant for.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum FileUse {
-    /// They are only read, so pipes will do.
+    /// The files are only read, so pipes will do.
     #[default]
     Read,
-    /// They are rewritten where they stand, so they must be regular files.
+    /// The files are rewritten where they stand, so they must be regular files.
     Rewrite,
 }
 

@@ -33,7 +33,7 @@ impl TextEncoding {
         Ok(Self(encoding))
     }
 
-    /// Its name, as in records.
+    /// The name, as in records.
     pub fn name(self) -> &'static str {
         self.0.name()
     }

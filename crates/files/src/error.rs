@@ -24,49 +24,49 @@ pub enum FileErrorKind {
     /// There is no such file or folder.
     #[error("there is no such file or folder")]
     Missing,
-    /// It could not be read.
+    /// The file could not be read.
     #[error("cannot read")]
     Read,
-    /// It holds a NUL near its beginning.
+    /// The file holds a NUL near its beginning.
     #[error("the file looks binary, so it was not read")]
     LooksBinary,
-    /// It is in a structured format.
+    /// The file is in a structured format.
     #[error("the file is {0}, which is not text")]
     Structured(&'static str),
-    /// It is a workbook, and not only its cells were to be looked at.
+    /// The file is a workbook, and not only its cells were to be looked at.
     #[error("the file is a workbook, of which only cells are looked at")]
     CellsAlone,
-    /// It cannot be written again as it is packed.
+    /// The file cannot be written again as it is packed.
     #[error("the file {0}, so it cannot be rewritten")]
     Lossy(&'static str),
-    /// It is neither a file nor a folder.
+    /// The path names neither a file nor a folder.
     #[error("neither a file nor a folder")]
     NotAFile,
-    /// It is a pipe, a socket, a device or a folder.
+    /// The file is a pipe, a socket, a device or a folder.
     #[error("not a regular file, so it cannot be rewritten")]
     NotRegular,
-    /// It is also another file of the plan.
+    /// The file is also another file of the plan.
     #[error("one file under two names, which would be rewritten twice")]
     SameFile,
-    /// Its path leads to another place than when it was evaluated, or out of the root.
+    /// The path leads to another place than when it was evaluated, or out of the root.
     #[error("the path leads elsewhere now")]
     LeadsElsewhere,
-    /// It belongs to the journal.
+    /// The file belongs to the journal.
     #[error("this is part of bquill's own state, which is not rewritten")]
     OwnState,
-    /// It is marked so that it may not be changed.
+    /// The file is marked so that it may not be changed.
     #[error("the file is marked as unchangeable, or as one that may only be added to")]
     Marked,
-    /// It has capabilities that would be lost.
+    /// The file has capabilities that would be lost.
     #[error("the file has capabilities, which every write takes away")]
     Capability,
-    /// Its owner, mode or attributes were changed during the run.
+    /// The owner, mode or attributes were changed during the run.
     #[error("the file's owner, mode or attributes were changed during the run")]
     AttributesChanged,
-    /// It could not be written.
+    /// The file could not be written.
     #[error("cannot write")]
     Write,
-    /// It no longer holds the bytes that the changes were computed from.
+    /// The file no longer holds the bytes that the changes were computed from.
     #[error("the file has changed since its changes were computed")]
     Changed,
     /// The journal cannot be read or written.
@@ -102,16 +102,16 @@ pub enum FileErrorKind {
     /// The user stopped the run.
     #[error("stopped, and nothing has been written")]
     Interrupted,
-    /// It must be decoded as a whole and is over 1 GiB.
+    /// The file must be decoded as a whole and is over 1 GiB.
     #[error("too large to be decoded, which takes all of it at once (at most 1 GiB)")]
     TooLargeToDecode,
-    /// It is a folder.
+    /// The path names a folder.
     #[error("there is a folder of this name")]
     IsFolder,
-    /// It is not a folder, and something was to lie in it.
+    /// The path names something that is not a folder, and a file was to be put into it.
     #[error("a file stands where a folder is needed")]
     NotAFolder,
-    /// It is already there.
+    /// The file is already there.
     #[error("there is already a file")]
     Exists,
     /// The changes, which are too many for memory, could not be kept.

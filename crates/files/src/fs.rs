@@ -25,7 +25,7 @@ use std::sync::Arc;
 pub struct FileId {
     /// The device it lies on.
     pub device: u64,
-    /// Its number there.
+    /// The number there.
     pub inode: u64,
 }
 
@@ -34,13 +34,13 @@ pub struct FileId {
 pub struct Stat {
     /// Which file it is.
     pub id: FileId,
-    /// Its length in bytes.
+    /// The length in bytes.
     pub bytes: u64,
     /// When its bytes were last written, in seconds and nanoseconds since 1970.
     pub written: (i64, i64),
     /// When its bytes, owner, mode, names or attributes last changed, likewise.
     pub changed: (i64, i64),
-    /// Its permission bits.
+    /// The permission bits.
     pub mode: u32,
     /// The numbers of its owner and its group.
     pub owner: (u32, u32),
@@ -77,7 +77,7 @@ pub struct Place {
 }
 
 impl Place {
-    /// Its absolute path, without links.
+    /// The absolute path, without links.
     pub fn path(&self) -> PathBuf {
         self.folder.path().join(&self.name)
     }
@@ -119,9 +119,9 @@ impl LeadsElsewhere {
 /// The result of removing a name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Removal {
-    /// It is gone.
+    /// The file is gone.
     Removed,
-    /// It was not there.
+    /// The file was not there.
     Missing,
     /// Another file has this name, and is left alone.
     NotOurs,
@@ -132,12 +132,12 @@ pub enum Removal {
 pub enum Replacing {
     /// Another file may take its place.
     Exchange,
-    /// It has several names, is a mount point, belongs to another user, or its folder cannot be
+    /// The file has several names, is a mount point, belongs to another user, or its folder cannot be
     /// written: another file in its place would lose something.
     InPlace,
-    /// It is marked so that it may not be changed, or only be added to.
+    /// The file is marked so that it may not be changed, or only be added to.
     Marked,
-    /// It has capabilities that every write takes away, and this user cannot give back.
+    /// The file has capabilities that every write takes away, and this user cannot give back.
     Capability,
 }
 

@@ -8,7 +8,7 @@ use crate::source::Source;
 /// A file with its changes, tied by its hash to the bytes they were made from.
 #[derive(Clone, Debug)]
 pub struct PlannedFile {
-    /// Its path.
+    /// The path.
     pub source: Source,
     /// The links that may lie on the way to it.
     pub confinement: Confinement,

@@ -38,7 +38,7 @@ const KINDS_MOST: usize = 100_000;
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum PlanFileError {
-    /// It cannot be read or written.
+    /// The plan cannot be read or written.
     #[error("{}", system_words(.0))]
     Io(#[from] io::Error),
     /// A line of it is not what it must be.
@@ -52,7 +52,7 @@ pub enum PlanFileError {
     /// A decision in it does not fit.
     #[error("{0}")]
     Decision(PlanFault),
-    /// It holds nothing.
+    /// The plan holds nothing.
     #[error("it is empty")]
     Empty,
     /// A path that leads out of the root.
@@ -66,7 +66,7 @@ pub enum AppendError {
     /// Another file has come to have its name, or its contents are others.
     #[error("the plan has been replaced, removed or changed since it was read")]
     Replaced,
-    /// It cannot be read or written.
+    /// The plan cannot be read or written.
     #[error("{}", system_words(.0))]
     Io(#[from] io::Error),
 }
@@ -77,7 +77,7 @@ pub enum AppendError {
 pub struct PlanDoc {
     file: File,
     path: PathBuf,
-    /// Its contents.
+    /// The contents.
     pub index: PlanIndex,
     /// Bytes of whole lines; what lies behind them was cut off.
     length: u64,
@@ -175,7 +175,7 @@ impl PlanDoc {
         }
     }
 
-    /// Its place.
+    /// The place.
     pub fn path(&self) -> &Path {
         &self.path
     }
@@ -485,7 +485,7 @@ impl PlanDoc {
         text.bytes() != length || text.read_exact_at(&mut found, from).is_ok() && found == bytes
     }
 
-    /// Its paths are meant in `folder`; without one, in that of the process.
+    /// The paths are meant in `folder`; without one, in that of the process.
     #[must_use]
     pub fn within(mut self, folder: Option<Arc<Path>>) -> Self {
         self.folder = folder;

@@ -51,7 +51,7 @@ pub enum Skipped {
     Binary,
     /// The file is in a structured format, which has this name.
     Structured(&'static str),
-    /// It is a workbook, and not only cells are looked at.
+    /// The file is a workbook, and not only cells are looked at.
     CellsAlone,
 }
 

@@ -204,7 +204,7 @@ impl Temporary {
         self.file = None;
     }
 
-    /// Its path, absolute.
+    /// The path, absolute.
     pub fn path(&self) -> &Path {
         &self.path
     }

@@ -65,7 +65,7 @@ pub enum When {
 }
 
 impl When {
-    /// Its name on the command line.
+    /// The name on the command line.
     pub fn name(self) -> &'static str {
         match self {
             Self::Auto => "auto",

@@ -95,7 +95,7 @@ pub fn check_alone(parts: &[Part], ensures: bool) -> Result<(), Diagnostic> {
 /// A plan that is meant to be judged or written.
 pub struct Meant {
     pub plan: OpenPlan,
-    /// Its name.
+    /// The name.
     pub name: String,
     /// The command that goes on with it.
     pub again: String,
@@ -275,7 +275,7 @@ impl Meant {
         plan.map_err(|error| cannot_use(&self.name, &error))
     }
 
-    /// Its name, and how its rewrite was understood.
+    /// The name, and how its rewrite was understood.
     pub fn sentence(&self) -> String {
         let name = &self.name;
         let mut chars = name.chars();

@@ -21,7 +21,7 @@ const DRAFT_MOST: u64 = 64 << 20;
 /// All that a draft goes on with.
 #[derive(Clone, Debug)]
 pub struct Saved {
-    /// Its purpose, and the examples of all steps together, which a rewrite file may hold.
+    /// The purpose, and the examples of all steps together, which a rewrite file may hold.
     pub title: Option<String>,
     pub whole: Vec<Example>,
     pub steps: Vec<StepText>,

@@ -43,7 +43,7 @@ pub struct StepFields {
     options: Field,
     expect: Vec<String>,
     ensure: Vec<String>,
-    /// Its worked examples.
+    /// The worked examples.
     pub examples: Vec<Example>,
 }
 
@@ -94,7 +94,7 @@ pub struct Known {
     /// The fault of the current one.
     pub fault: Option<Box<Fault>>,
     pub failed: Option<Diagnostic>,
-    /// Its counts so far.
+    /// The counts so far.
     pub counts: Option<DraftCounts>,
     pub counted: Option<Arc<Counted>>,
     /// The differences to the try it is compared with; the inner `None` cannot be told.
@@ -136,7 +136,7 @@ pub struct State {
     row_job: u64,
     /// What was inferred last: the examples, the steps, and the number of the one in the fields, from 0.
     inferred: Option<(Vec<Example>, Vec<StepSpec>, usize)>,
-    /// It is left for the review as soon as its words are understood.
+    /// True if it is left for the review as soon as its words are understood.
     leaves: bool,
     /// The request of the last job.
     asked: Option<DraftText>,

@@ -39,7 +39,7 @@ pub struct DraftText {
 /// A job.
 #[derive(Clone, Debug)]
 pub struct Job {
-    /// Its number; that of a later job is larger.
+    /// The number; that of a later job is larger.
     pub number: u64,
     pub text: DraftText,
     pub list: WantedList,
@@ -69,7 +69,7 @@ pub struct RowJob {
 /// The work that is wanted on a row.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RowWork {
-    /// Its matches in detail.
+    /// The matches in detail.
     Detail,
     /// A worked example made of it.
     Example(WantedText),
@@ -93,7 +93,7 @@ impl Built {
         self.draft.step()
     }
 
-    /// Its words.
+    /// The words.
     pub fn spec(&self) -> &StepSpec {
         &self.draft.specs[self.draft.step]
     }

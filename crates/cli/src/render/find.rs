@@ -20,11 +20,11 @@ use unicode_width::UnicodeWidthStr;
 /// One unit with matches.
 #[derive(Clone)]
 pub struct FoundUnit {
-    /// Its line, from 1.
+    /// The line, from 1.
     pub line: u64,
-    /// Its column, where it is a cell.
+    /// The column, where it is a cell.
     pub cell: Option<String>,
-    /// Its row, where it is a cell.
+    /// The row, where it is a cell.
     pub row: RowFacts,
     pub text: Vec<u8>,
     /// The matches in it.

@@ -95,7 +95,7 @@ fn json_fault(byte: Option<usize>) -> String {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum CellFault {
-    /// It holds a delimiter, a line end or a quote, and nothing can quote it.
+    /// The value holds a delimiter, a line end or a quote, and nothing can quote it.
     #[error(
         "`{}` cannot stand in {column}: it would be read as something else, and there are no quotes",
         crate::escape::visible(value)

@@ -116,7 +116,7 @@ impl RecordEnds {
 pub(crate) struct PointedCell {
     /// The pointer, each `-` become the number of an element.
     pub pointer: String,
-    /// Its bytes in the text.
+    /// The bytes in the text.
     pub span: Span,
     pub spelling: Spelling,
 }

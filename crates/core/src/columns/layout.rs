@@ -49,7 +49,7 @@ impl Format {
         Self::Workbook,
     ];
 
-    /// Its name as an option.
+    /// The name as an option.
     pub fn name(self) -> &'static str {
         match self {
             Self::Csv => "csv",

@@ -7,7 +7,7 @@ use crate::span::Span;
 /// One cell as it is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct RawCell {
-    /// Its bytes in the text, the quotes included.
+    /// The bytes in the text, the quotes included.
     pub span: Span,
     /// True if it stands between quotes.
     pub quoted: bool,
@@ -36,9 +36,9 @@ pub(crate) struct Record<'t> {
     pub text: &'t [u8],
     /// The record in `text`, without its line end.
     pub span: Span,
-    /// Its cells; none in JSON Lines.
+    /// The cells; none in JSON Lines.
     pub cells: &'t [RawCell],
-    /// Its members in JSON Lines.
+    /// The members in JSON Lines.
     pub members: &'t Members<'t>,
 }
 
@@ -48,7 +48,7 @@ pub(crate) struct NewCell<'c> {
     /// The name of its column.
     pub name: &'c str,
     pub value: &'c [u8],
-    /// It is a number of JSON, where the row is an object.
+    /// True if it is a number of JSON, where the row is an object.
     pub is_number: bool,
 }
 

@@ -69,7 +69,7 @@ impl<'t> RowReader<'t> {
 /// A cell of a row: what is needed to read and to write it.
 #[derive(Clone, Debug)]
 pub(crate) struct RowCell {
-    /// Its bytes in the text.
+    /// The bytes in the text.
     pub span: Span,
     column: CellColumn,
     spelling: Spelling,
@@ -78,7 +78,7 @@ pub(crate) struct RowCell {
 /// The column of a cell.
 #[derive(Clone, Debug)]
 enum CellColumn {
-    /// Its number, from 0.
+    /// The number, from 0.
     Index(usize),
     /// The pointer to it.
     Pointer(Arc<str>),
@@ -93,7 +93,7 @@ impl RowCell {
         }
     }
 
-    /// Its value in a row.
+    /// The value in a row.
     pub fn value<'t>(&self, row: &Row<'t>) -> Result<Cow<'t, [u8]>, CellFault> {
         let value = self.spelling.read(&row.text[self.span.range()]);
         value.ok_or_else(|| CellFault::NoCharacter(self.name(row.table).to_string()))
@@ -255,7 +255,7 @@ pub struct Row<'t> {
     pub span: Span,
     /// The number of its first line in the whole text, from 1.
     pub line: u64,
-    /// Its number, from 1; `None` for the header.
+    /// The number, from 1; `None` for the header.
     pub number: Option<u64>,
     /// True if the conditions on records hold.
     pub in_scope: bool,
@@ -265,7 +265,7 @@ pub struct Row<'t> {
 }
 
 impl<'t> Row<'t> {
-    /// Its lines in `text`, with their ends.
+    /// The lines in `text`, with their ends.
     pub fn whole_lines(&self) -> Span {
         let rest = &self.text[self.span.to..];
         let end = memchr::memchr(b'\n', rest).map_or(rest.len(), |at| at + 1);

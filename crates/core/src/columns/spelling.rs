@@ -16,9 +16,9 @@ pub(crate) struct Spelling {
 pub(crate) struct CellForm {
     /// The delimiter and the quote.
     pub dialect: Dialect,
-    /// It stands between quotes.
+    /// True if it stands between quotes.
     pub quoted: bool,
-    /// It is the only cell of its row.
+    /// True if it is the only cell of its row.
     pub alone: bool,
 }
 

@@ -24,11 +24,11 @@ pub struct Table {
 /// The role of the first row of a table.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Header {
-    /// It holds the names of the columns.
+    /// The first row holds the names of the columns.
     Read,
-    /// It holds values: there are no names.
+    /// The first row holds values: there are no names.
     None,
-    /// It should hold the names, and could not be read.
+    /// The first row should hold the names, and could not be read.
     Lost,
 }
 

@@ -16,9 +16,9 @@ pub(crate) enum Kind {
 pub(crate) struct Token {
     /// The pointer, each `-` become the number of an element.
     pub pointer: String,
-    /// Its place in the record, its quotes included.
+    /// The place in the record, its quotes included.
     pub span: Span,
-    /// Its kind.
+    /// The kind.
     pub kind: Kind,
 }
 

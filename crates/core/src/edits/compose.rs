@@ -54,7 +54,7 @@ pub fn compose(original: &[u8], earlier: Vec<Edit>, current: &[u8], later: Vec<E
 struct Member {
     span: Span,
     from_earlier: bool,
-    /// It takes the end of its last line, and a line begins behind it.
+    /// True if it takes the end of its last line, and a line begins behind it.
     ends_line: bool,
 }
 

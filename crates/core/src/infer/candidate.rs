@@ -176,7 +176,7 @@ impl Candidate {
             .all(|part| matches!(part, Written::Text(_)))
     }
 
-    /// Its pattern and its template as they are written; `ascii` where only letters of ASCII are about.
+    /// The pattern and its template as they are written; `ascii` where only letters of ASCII are about.
     pub fn written(&self, ascii: bool, filters: &Filters) -> (String, String) {
         let (pieces, whole) = without_whole_group(&self.pieces);
         let pattern = source(&pieces, ascii);

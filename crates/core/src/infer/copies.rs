@@ -15,7 +15,7 @@ pub(super) struct Copy {
     pub span: (usize, usize),
     /// The filters that give this text.
     pub filters: FilterSet,
-    /// Its length in the new text, in characters.
+    /// The length in the new text, in characters.
     pub len: usize,
 }
 

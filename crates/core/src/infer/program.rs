@@ -9,7 +9,7 @@ pub(super) struct Text {
     pub text: Vec<char>,
     /// The number of its line, from 1.
     pub line: u64,
-    /// It was left alone before a later one was changed, which speaks a little for its staying so.
+    /// True if it was left alone before a later one was changed, which speaks a little for its staying so.
     pub weak: bool,
 }
 

@@ -10,7 +10,7 @@ use crate::template::tables::NoTables;
 /// A rewrite that makes all examples.
 #[derive(Clone, Debug)]
 pub struct Proposal {
-    /// Its steps, which say nothing of files and columns.
+    /// The steps, which say nothing of files and columns.
     pub steps: Vec<StepSpec>,
     /// How likely it is among those found, from 0 to 1: a guess, by its length and by what it does to the data.
     pub weight: f64,

@@ -23,7 +23,7 @@ pub(super) struct Ranked {
 struct Form {
     coarse: String,
     exact: String,
-    /// Its words that stand in several texts of the data.
+    /// The words that stand in several texts of the data.
     keywords: BTreeSet<String>,
 }
 
@@ -285,9 +285,9 @@ fn vote(own: &Form, known: &Known) -> f64 {
 struct Compared {
     vote: f64,
     weak: bool,
-    /// It has the form of what comes of the examples, and not of what they were.
+    /// True if it has the form of what comes of the examples, and not of what they were.
     is_after: bool,
-    /// Its likeness to an example that changed.
+    /// The likeness to an example that changed.
     alike: f64,
 }
 

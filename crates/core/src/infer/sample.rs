@@ -17,7 +17,7 @@ pub struct SampleText {
     pub text: String,
     /// The number of its line, from 1.
     pub line: u64,
-    /// It was left alone by a hand that changed a later one.
+    /// True if it was left alone by a hand that changed a later one.
     pub passed_over: bool,
 }
 

@@ -80,7 +80,7 @@ struct Entry {
     /// tried before combinations of them.
     rank: f64,
     picks: Vec<u8>,
-    /// It was put off once.
+    /// True if it was put off once.
     late: bool,
 }
 

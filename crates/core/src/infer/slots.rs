@@ -37,9 +37,9 @@ pub(super) struct Setting {
     pub next: Option<char>,
     /// The sign that ends the text before it, in all examples.
     pub previous: Option<char>,
-    /// It is all that there is in the unit.
+    /// True if it is all that there is in the unit.
     pub alone: bool,
-    /// It begins or ends within a word.
+    /// True if it begins or ends within a word.
     pub cut: (bool, bool),
     /// It is a part of a span that was taken apart so many times.
     pub depth: u8,

@@ -26,7 +26,7 @@ pub(super) struct Token {
 }
 
 impl Token {
-    /// Its characters.
+    /// The characters.
     pub fn of(self, text: &[char]) -> &[char] {
         &text[self.from..self.to]
     }

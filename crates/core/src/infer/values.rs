@@ -15,7 +15,7 @@ const COMMON: u64 = 5;
 /// A form that many values have.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CommonForm {
-    /// Its pattern, without bounds.
+    /// The pattern, without bounds.
     pub pattern: String,
     /// Values that have it.
     pub count: u64,

@@ -21,7 +21,7 @@ pub(crate) struct PieceFinder {
     regex: Regex,
     cache: meta::Cache,
     slots: Vec<Option<NonMaxUsize>>,
-    /// It looks at what stands beside a match, which must be characters.
+    /// True if it looks at what stands beside a match, which must be characters.
     needs_utf8: bool,
 }
 

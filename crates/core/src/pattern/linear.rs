@@ -34,7 +34,7 @@ impl Engine {
         })
     }
 
-    /// Its meaning, options included.
+    /// The meaning, options included.
     pub(super) fn hir(&self) -> &Hir {
         &self.hir
     }

@@ -34,7 +34,7 @@ pub struct Outline {
 /// A capturing group that is repeated, as in `(\d)+`: it keeps what it matched last.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct RepeatedGroup {
-    /// Its number.
+    /// The number.
     pub number: usize,
     /// The place of the group in the pattern, its parentheses included, in bytes.
     pub group: Span,
@@ -45,9 +45,9 @@ pub struct RepeatedGroup {
 /// A part of a pattern.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct OutlinePart {
-    /// Its place in the pattern, in bytes.
+    /// The place in the pattern, in bytes.
     pub span: Span,
-    /// Its kind.
+    /// The kind.
     pub leaf: Leaf,
 }
 
@@ -136,7 +136,7 @@ impl Outline {
         (!text.is_empty()).then_some(text)
     }
 
-    /// Its first and its last part that are not of length zero.
+    /// The first and its last part that are not of length zero.
     pub fn ends(&self) -> Option<(&Leaf, &Leaf)> {
         let has_length =
             |part: &&OutlinePart| !matches!(part.leaf, Leaf::Start | Leaf::End | Leaf::Boundary);

@@ -14,12 +14,12 @@ const NEST_LIMIT: u32 = 250;
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum PatternError {
-    /// It does not parse.
+    /// The pattern does not parse.
     #[error("{message}")]
     Syntax {
         /// The fault.
         message: String,
-        /// Its place.
+        /// The place.
         span: Span,
         /// The text to write instead, where that is known.
         remedy: Option<String>,
@@ -30,14 +30,14 @@ pub enum PatternError {
         /// The limit in bytes.
         limit: usize,
     },
-    /// It holds something that means one thing on one engine and another on the other.
+    /// The pattern holds something that means one thing on one engine and another on the other.
     #[error("{what} {} not available here", if *plural { "are" } else { "is" })]
     NotHere {
-        /// Its kind.
+        /// The kind.
         what: &'static str,
         /// True if that is a plural.
         plural: bool,
-        /// Its place.
+        /// The place.
         span: Span,
         /// The text to write instead.
         remedy: &'static str,
@@ -77,7 +77,7 @@ impl Fault for PatternError {
 pub(super) enum Parsed {
     /// Regular; this is its meaning, options included.
     Regular(Hir, Vec<PatternNote>),
-    /// It holds look-around, or a reference to one of its groups; all else in it is read the
+    /// The pattern holds look-around, or a reference to one of its groups; all else in it is read the
     /// same by both engines.
     NeedsBacktracking(Vec<PatternNote>),
 }

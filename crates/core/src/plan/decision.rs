@@ -13,9 +13,9 @@ pub enum Decision {
     /// Nothing yet.
     #[default]
     Open,
-    /// It is to be written.
+    /// The change is to be written.
     Accepted,
-    /// It is not.
+    /// The change is not.
     Refused,
     /// Other text is to be written in its place.
     Modified,
@@ -25,7 +25,7 @@ impl Decision {
     /// Every decision.
     pub const ALL: [Self; 4] = [Self::Open, Self::Accepted, Self::Refused, Self::Modified];
 
-    /// Its name in records.
+    /// The name in records.
     pub fn name(self) -> &'static str {
         match self {
             Self::Open => "open",

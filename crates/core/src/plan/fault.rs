@@ -8,13 +8,13 @@ pub const RECORD_MOST: usize = 1 << 29;
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum PlanFault {
-    /// It does not parse.
+    /// The line does not parse.
     #[error("this is not a record of a plan: {0}")]
     NotARecord(String),
     /// The first record is another one.
     #[error("a plan begins with a `plan` record")]
     NoHead,
-    /// It was written in another version of the format.
+    /// The line was written in another version of the format.
     #[error("the plan has format {0}, and this program reads {FORMAT}")]
     Format(u32),
     /// A second head.
@@ -74,7 +74,7 @@ pub enum PlanFault {
     /// More than is read.
     #[error("there are more than {0} of these, the most that is read")]
     TooMany(usize),
-    /// It is too long.
+    /// The line is too long.
     #[error("this record is longer than {} MiB, the most that is read", RECORD_MOST >> 20)]
     TooLong,
 }

@@ -16,16 +16,16 @@ pub struct CellCondition {
     pub column: Column,
     /// The test.
     pub test: CellTest,
-    /// It must fail.
+    /// True if it must fail.
     pub lacks: bool,
 }
 
 /// A test of the value of a cell.
 #[derive(Clone, Debug)]
 pub enum CellTest {
-    /// It holds a match.
+    /// The cell holds a match.
     Match(Pattern),
-    /// It is one of a list.
+    /// The cell is one of a list.
     Listed(ListedValues),
 }
 

@@ -6,7 +6,7 @@ use crate::span::Span;
 /// Why a match was not taken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum LeftOut {
-    /// It is out of scope.
+    /// The match is out of scope.
     Scope,
     /// The pick takes others.
     Pick,
@@ -17,9 +17,9 @@ pub enum LeftOut {
 /// The outcome of a match.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum MatchStatus {
-    /// It was taken; its number among those taken in the run, from 1.
+    /// The match was taken; its number among those taken in the run, from 1.
     Picked(u64),
-    /// It was not.
+    /// The match was left out.
     LeftOut(LeftOut),
 }
 
@@ -87,7 +87,7 @@ impl Verdict<'_> {
 pub struct Finding<'a> {
     /// The match.
     pub span: Span,
-    /// Its groups, the whole match first; that one alone where groups were not asked for.
+    /// The groups, the whole match first; that one alone where groups were not asked for.
     pub groups: GroupSpans<'a>,
     /// The outcome for it.
     pub status: MatchStatus,

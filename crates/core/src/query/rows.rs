@@ -48,7 +48,7 @@ pub(super) struct TableScanner<'q> {
     table: Option<Table>,
     /// The row with the names could not be read.
     header_lost: bool,
-    /// It makes no sense for what is asked; all of it is passed over.
+    /// True if it makes no sense for what is asked; all of it is passed over.
     broken: bool,
     /// The text goes on, or lacks its end.
     is_cut_off: bool,

@@ -26,16 +26,16 @@ pub(super) struct UnitSearch<'q> {
     pub matches: Matches,
     /// Units without a match that are to be shown because they may hold one of another pattern.
     pub probe: Option<ProbeFinder>,
-    /// They are, in the current text.
+    /// True if they are, in the current text.
     pub probes_text: bool,
 }
 
 /// The way to the matches of a unit.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Matching {
-    /// It is searched for them.
+    /// The text is searched for them.
     Searched,
-    /// They are known.
+    /// The text are known.
     Known,
 }
 

@@ -71,7 +71,7 @@ pub struct UnitView<'t> {
     pub text: &'t [u8],
     /// The unit in `text`, without its line end.
     pub span: Span,
-    /// Its line end in `text`.
+    /// The line end in `text`.
     pub ending: Span,
     /// Offset of `text` in the whole text, in bytes from 0.
     pub base: u64,

@@ -4,9 +4,9 @@ use serde_json::{Map, Value, json};
 
 /// A field of a record, as the schema says it.
 pub struct FieldSchema {
-    /// Its key.
+    /// The key.
     pub name: &'static str,
-    /// Its documentation.
+    /// The documentation.
     pub about: &'static str,
     /// True if it may be left out.
     pub is_optional: bool,

@@ -10,7 +10,7 @@ record! {
     MatchRecord<'a> = "match" {
         /// The path of the file.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line its unit begins in, from 1.
@@ -27,12 +27,12 @@ record! {
         from: u64,
         /// One past the last byte.
         to: u64,
-        /// Its text.
+        /// The text.
         text: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         text_b64: Optional<Base64<'a>>,
-        /// Its groups.
+        /// The groups.
         groups: Vec<GroupText<'a>>,
     }
 }
@@ -42,7 +42,7 @@ record! {
     MissingRecord<'a> = "missing" {
         /// The path of the file.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line it begins in, from 1.
@@ -52,9 +52,9 @@ record! {
         /// The name of its row, with `--label`.
         #[serde(default)]
         label: Optional<Cow<'a, str>>,
-        /// Its text.
+        /// The text.
         text: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         text_b64: Optional<Base64<'a>>,
         /// The reason for which it does not match, with `--why`.
@@ -72,14 +72,14 @@ record! {
         count: u64,
         /// The path of the file of the first of them.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line it begins in, from 1.
         line: Ordinal,
         /// The text that would match there, or does as far as the pattern goes.
         text: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         text_b64: Optional<Base64<'a>>,
     }
@@ -90,7 +90,7 @@ record! {
     OffenderRecord<'a> = "offender" {
         /// The path of the file.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line it begins in, from 1.
@@ -100,9 +100,9 @@ record! {
         /// The name of its row, with `--label`.
         #[serde(default)]
         label: Optional<Cow<'a, str>>,
-        /// Its text.
+        /// The text.
         text: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         text_b64: Optional<Base64<'a>>,
     }
@@ -147,19 +147,19 @@ record! {
     ValueRecord<'a> = "value" {
         /// The path of the file, with `--by file` and `--by row`.
         path: Option<Cow<'a, str>>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The number of the row, or of the line, from 1, with `--by row`.
         row: Option<u64>,
         /// The value of the column, with `--by COLUMN`.
         by: Option<Cow<'a, str>>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         by_b64: Optional<Base64<'a>>,
         /// The value; `null` where its group took no part.
         value: Option<Cow<'a, str>>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         value_b64: Optional<Base64<'a>>,
         /// The number of its occurrences.

@@ -8,7 +8,7 @@ use std::borrow::Cow;
 record! {
     /// A run in the journal.
     RunRecord<'a> = "run" {
-        /// Its number, from 1.
+        /// The number, from 1.
         run: Ordinal,
         /// When it began, in seconds since 1970 in UTC; `null` where it never said.
         at: Option<u64>,
@@ -40,7 +40,7 @@ record! {
 record! {
     /// A run that was just made, with `--json` of `apply` and `undo`.
     MadeRecord = "made" {
-        /// Its number, from 1.
+        /// The number, from 1.
         run: Ordinal,
         /// The run that it reverts.
         undoes: Option<Ordinal>,
@@ -66,12 +66,12 @@ record! {
         to: u64,
         /// The old text.
         before: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         before_b64: Optional<Base64<'a>>,
         /// The new text.
         after: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         after_b64: Optional<Base64<'a>>,
     }

@@ -8,9 +8,9 @@ use std::borrow::Cow;
 record! {
     /// A proposed rewrite, the likeliest first.
     ProposalRecord<'a> = "proposal" {
-        /// Its number, from 1.
+        /// The number, from 1.
         number: Ordinal,
-        /// Its steps, as a rewrite file has them.
+        /// The steps, as a rewrite file has them.
         rewrite: Json<Cow<'a, RewriteText>>,
         /// The sentence that says what it does.
         sentence: Cow<'a, str>,

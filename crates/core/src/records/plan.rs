@@ -33,13 +33,13 @@ record! {
     FileRecord<'a> = "file" {
         /// The path as it was named or found, `-` for standard input.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The path that symbolic links on the way to it led to, absolute, where there are some.
         #[serde(default)]
         real: Optional<Cow<'a, str>>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         real_b64: Optional<Base64<'a>>,
         /// The length of the file in bytes.
@@ -55,7 +55,7 @@ record! {
         /// The length of the text in bytes, where it is not the file.
         #[serde(default)]
         text_bytes: Optional<u64>,
-        /// Its line ends: `lf`, `crlf`, `mixed` or `none`.
+        /// The line ends: `lf`, `crlf`, `mixed` or `none`.
         #[serde(default)]
         newline: Cow<'a, str>,
     }
@@ -66,7 +66,7 @@ record! {
     UnitRecord<'a> = "unit" {
         /// The path of the file.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line it begins in, from 1.
@@ -76,9 +76,9 @@ record! {
         /// The name of its row, with `--label`.
         #[serde(default)]
         label: Optional<Cow<'a, str>>,
-        /// Its text before.
+        /// The text before.
         was: Cow<'a, str>,
-        /// Its text after.
+        /// The text after.
         now: Cow<'a, str>,
     }
 }
@@ -98,7 +98,7 @@ record! {
         id: ChangeId,
         /// The path of the file.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line it begins in, from 1.
@@ -137,11 +137,11 @@ record! {
 record! {
     /// A group of a match.
     GroupText<'a> {
-        /// Its number, from 1.
+        /// The number, from 1.
         number: Ordinal,
-        /// Its name, where it has one.
+        /// The name, where it has one.
         name: Option<Cow<'a, str>>,
-        /// Its text; `null` where it took no part in the match.
+        /// The text; `null` where it took no part in the match.
         text: Option<Cow<'a, str>>,
     }
 }
@@ -156,13 +156,13 @@ record! {
         /// The text that is written instead, where the change is modified.
         #[serde(default)]
         after: Optional<Cow<'a, str>>,
-        /// Its bytes on disk, where they are not the text in UTF-8.
+        /// The bytes on disk, where they are not the text in UTF-8.
         #[serde(default)]
         after_b64: Optional<Base64<'a>>,
         /// The old text of all that it comes to, where that is more than the change.
         #[serde(default)]
         before: Optional<Cow<'a, str>>,
-        /// Its bytes on disk, where they are not the text in UTF-8.
+        /// The bytes on disk, where they are not the text in UTF-8.
         #[serde(default)]
         before_b64: Optional<Base64<'a>>,
         /// The bytes that this begins before the change; where it is there, so is `before`.
@@ -185,7 +185,7 @@ record! {
     ProblemRecord<'a> = "problem" {
         /// The path of the file.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line it begins in, from 1; `null` for the whole file.
@@ -200,14 +200,14 @@ record! {
     UnmetRecord<'a> = "unmet" {
         /// The path of the file.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line it begins in, from 1.
         line: Ordinal,
-        /// Its text after the rewrite.
+        /// The text after the rewrite.
         text: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         text_b64: Optional<Base64<'a>>,
     }
@@ -218,7 +218,7 @@ record! {
     NoteRecord<'a> = "note" {
         /// The path of the file.
         path: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line it is about, from 1.
@@ -238,7 +238,7 @@ record! {
         /// The path of the file of the first place that it is about; `null` where it is about the
         /// request alone.
         path: Option<Cow<'a, str>>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         path_b64: Optional<Base64<'a>>,
         /// The line of that place, from 1.
@@ -303,7 +303,7 @@ record! {
         pick: u64,
         /// The limit was reached.
         limit: u64,
-        /// They are out of scope.
+        /// Matches that are out of scope.
         scope: u64,
     }
 }
@@ -311,7 +311,7 @@ record! {
 record! {
     /// The counts of one step.
     StepRecord {
-        /// Its number, from 1.
+        /// The number, from 1.
         step: Ordinal,
         /// Matches that were taken: the sum of changed, unchanged and failed.
         matches: u64,
@@ -357,9 +357,9 @@ pub enum AnyRecord {
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
 #[serde(from = "String")]
 pub enum ChangeId {
-    /// It is known only once what lies before the change is: [`PENDING_ID`] is written.
+    /// The number is known only once what lies before the change is: [`PENDING_ID`] is written.
     Pending,
-    /// It is known.
+    /// The number is known.
     Known(String),
 }
 

@@ -17,7 +17,7 @@ record! {
         count: u64,
         /// The first of them.
         example: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         example_b64: Optional<Base64<'a>>,
         /// The path of its file.
@@ -37,13 +37,13 @@ record! {
         cell: Option<Cow<'a, str>>,
         /// `U+` and its number in hexadecimal, or the number of a byte.
         code: Cow<'a, str>,
-        /// Its name in Unicode.
+        /// The name in Unicode.
         name: Cow<'a, str>,
         /// The number of its occurrences.
         count: u64,
         /// The first value with it.
         example: Cow<'a, str>,
-        /// Its bytes, where they are not UTF-8.
+        /// The bytes, where they are not UTF-8.
         #[serde(default)]
         example_b64: Optional<Base64<'a>>,
         /// The path of its file.

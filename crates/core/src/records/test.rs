@@ -11,7 +11,7 @@ record! {
         path: Cow<'a, str>,
         /// The step it belongs to, from 1; `null` for the whole rewrite.
         step: Option<Ordinal>,
-        /// Its number there, from 1.
+        /// The number there, from 1.
         number: Ordinal,
         /// True if it held.
         holds: bool,

@@ -23,7 +23,7 @@ pub struct Evaluation<'e, 'r> {
 #[derive(Debug)]
 pub(super) struct TextState<'e, 'r> {
     pub(super) steps: &'e mut [StepRun<'r>],
-    /// Its only step shows what it finds.
+    /// The only step shows what it finds.
     pub(super) shows: bool,
     pub(super) stages: bool,
     /// Each unit that a step looks at is shown.

@@ -150,7 +150,7 @@ impl<'t> Hunk<'t> {
 /// Cuts the edits of a piece of a text into hunks, each as small as it can be.
 pub(super) struct Cutting<'t> {
     text: &'t [u8],
-    /// Its offset in the whole text.
+    /// The offset in the whole text.
     base: u64,
     /// The number of the line that has been counted up to, and where that begins.
     line: u64,

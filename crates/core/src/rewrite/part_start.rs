@@ -11,7 +11,7 @@ use crate::unit::{ending_before, line_ends};
 /// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PartStart {
-    /// Its offset in the file, in bytes from 0.
+    /// The offset in the file, in bytes from 0.
     pub offset: u64,
     /// The number of its first line, from 1.
     pub line: u64,

@@ -51,7 +51,7 @@ use crate::span::Span;
 pub struct SeenUnit<'u> {
     /// The unit, in the text that the step sees.
     pub unit: &'u UnitView<'u>,
-    /// Its matches, those that were left out too.
+    /// The matches, those that were left out too.
     pub found: &'u Findings<'u>,
     /// The edits made of it; `None` where they are not known.
     edits: Option<&'u [Edit]>,

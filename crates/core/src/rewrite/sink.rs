@@ -19,7 +19,7 @@ use crate::rewrite::seen::SeenUnit;
 pub struct Unmet {
     /// The line it begins in, from 1, in the original text.
     pub line: u64,
-    /// Its text after the rewrite.
+    /// The text after the rewrite.
     pub text: Vec<u8>,
 }
 

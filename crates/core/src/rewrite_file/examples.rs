@@ -23,7 +23,7 @@ use crate::rewrite_file::RewriteText;
 pub struct ExampleOutcome {
     /// The step it belongs to, from 1; `None` for the whole rewrite.
     pub step: Option<usize>,
-    /// Its number there, from 1.
+    /// The number there, from 1.
     pub number: usize,
     /// The text to be rewritten.
     pub was: String,

@@ -26,7 +26,7 @@ pub enum Reach {
 }
 
 impl Reach {
-    /// Its name.
+    /// The name.
     pub fn name(self) -> &'static str {
         match self {
             Self::Line => "line",

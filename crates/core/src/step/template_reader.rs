@@ -7,7 +7,7 @@ use crate::template::tables::Tables;
 
 /// Reads the templates of actions.
 pub(crate) struct TemplateReader<'t> {
-    /// They are plain text.
+    /// True if they are plain text.
     pub literal: bool,
     /// The groups they may refer to.
     pub groups: &'t Groups,

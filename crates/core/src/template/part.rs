@@ -33,7 +33,7 @@ pub(crate) enum Subject {
 }
 
 impl Subject {
-    /// Its name after the `@`; `None` for a group.
+    /// The name after the `@`; `None` for a group.
     pub(crate) fn at_name(&self) -> Option<&'static str> {
         Some(match self {
             Self::Group(_) | Self::Text(_) => return None,

@@ -20,9 +20,9 @@ const BESIDE: usize = 240;
 pub struct Excerpt {
     /// The rows before it.
     pub before: Vec<FileRow>,
-    /// Its lines as they are.
+    /// The lines as they are.
     pub was: Vec<FileRow>,
-    /// Its lines as they become.
+    /// The lines as they become.
     pub now: Vec<FileRow>,
     /// The rows behind it.
     pub after: Vec<FileRow>,
@@ -39,7 +39,7 @@ pub struct Excerpts {
     /// `None` where its text cannot be shown.
     file: Option<TextFile>,
     bytes: usize,
-    /// Its changes in order, as bytes of the file.
+    /// The changes in order, as bytes of the file.
     edits: Vec<Edit>,
 }
 
@@ -106,9 +106,9 @@ struct Part<'t> {
     text: &'t [u8],
     from: usize,
     to: usize,
-    /// It begins where the file does.
+    /// True if it begins where the file does.
     is_start: bool,
-    /// It ends where the file does.
+    /// True if it ends where the file does.
     is_end: bool,
 }
 

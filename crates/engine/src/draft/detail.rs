@@ -28,11 +28,11 @@ const TEXT_MOST: usize = 400;
 pub struct MatchDetail {
     /// The name of the column of its cell.
     pub cell: Option<String>,
-    /// Its text; long ones are cut.
+    /// The text; long ones are cut.
     pub text: Vec<u8>,
     /// True if it is taken.
     pub is_taken: bool,
-    /// Its groups, from 1.
+    /// The groups, from 1.
     pub groups: Vec<GroupDetail>,
     /// Each reference of the template, with the text that it writes, or why it cannot.
     pub written: Vec<(String, Result<Vec<u8>, String>)>,
@@ -41,11 +41,11 @@ pub struct MatchDetail {
 /// A group in detail.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct GroupDetail {
-    /// Its number, from 1.
+    /// The number, from 1.
     pub number: usize,
-    /// Its name.
+    /// The name.
     pub name: Option<String>,
-    /// Its text; `None` where it took no part.
+    /// The text; `None` where it took no part.
     pub text: Option<Vec<u8>>,
 }
 

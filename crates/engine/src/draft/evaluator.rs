@@ -91,7 +91,7 @@ pub struct DraftCounts {
 pub struct Counted {
     /// The draft.
     pub id: u64,
-    /// Its counts.
+    /// The counts.
     pub counts: DraftCounts,
     /// Files by what became of them.
     pub files: FileCounts,

@@ -138,13 +138,13 @@ pub struct FileFound {
     pub before: u64,
     /// The offsets of all its rows.
     pub ats: Vec<u64>,
-    /// Its places.
+    /// The places.
     pub places: Vec<Place>,
     /// Hashes of the kinds of its changes.
     pub kinds: HashSet<u64>,
     /// Matches that were taken; known of a search alone.
     pub matches: u64,
-    /// Its changes.
+    /// The changes.
     pub changes: u64,
     /// The first problems.
     pub problems: Vec<Problem>,

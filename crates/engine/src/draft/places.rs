@@ -29,7 +29,7 @@ pub struct Place {
 #[derive(Debug, Default)]
 pub struct Places {
     files: Vec<Vec<Place>>,
-    /// They are those of changes, and not of matches.
+    /// True if they are those of changes, and not of matches.
     is_of_changes: bool,
     /// There were more than are kept.
     is_cut: bool,

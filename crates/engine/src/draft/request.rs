@@ -29,7 +29,7 @@ impl DraftStep {
         &self.rewrite.steps()[0]
     }
 
-    /// Its query.
+    /// The query.
     pub fn query(&self) -> &Query {
         &self.step().query
     }

@@ -34,7 +34,7 @@ pub struct RowPlace {
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Row {
-    /// Its place.
+    /// The place.
     pub place: RowPlace,
     /// The number of its first line, from 1.
     pub line: u64,
@@ -42,7 +42,7 @@ pub struct Row {
     pub cell: Option<String>,
     /// The name of its row, where rows are to be named.
     pub label: Option<String>,
-    /// Its kind.
+    /// The kind.
     pub kind: RowKind,
     /// The text as it is, its matches or what is replaced marked.
     pub was: Excerpt,

@@ -62,7 +62,7 @@ pub enum Remedy {
     OpenEnd,
     /// Columns for a step.
     Columns {
-        /// Its number, from 1.
+        /// The number, from 1.
         step: usize,
         /// As they are written on a command line.
         columns: String,

@@ -41,6 +41,6 @@ pub struct Example {
     pub words: &'static [&'static str],
     /// The name of the file; `notice.txt` where that does not matter.
     pub file: &'static str,
-    /// Its text.
+    /// The text.
     pub text: &'static str,
 }

@@ -10,11 +10,11 @@ use brisk_quill_core::rewrite::counts::StepCounts;
 pub struct StepStudy<'s> {
     /// The step.
     pub plan: &'s StepPlan<'s>,
-    /// Its index, from 0.
+    /// The index, from 0.
     pub index: usize,
     /// The number of steps of the rewrite.
     pub of: usize,
-    /// Its counts.
+    /// The counts.
     pub counts: StepCounts,
     /// The forms of its matches, in the order in which they were met, with their numbers.
     pub forms: Vec<(u64, Form)>,

@@ -163,7 +163,7 @@ fn texts<'s>(study: &'s StepStudy<'_>) -> Vec<&'s [u8]> {
 /// A step as a remedy would have it.
 enum Amended {
     Step(Box<Tried>),
-    /// It cannot be, or its template would mean something else.
+    /// The step cannot be, or its template would mean something else.
     Wrong,
     /// The remedy is no matter of the step.
     NotOfStep,

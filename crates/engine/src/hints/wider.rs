@@ -32,9 +32,9 @@ pub enum WiderKind {
 pub struct WiderForm {
     /// The reason for it.
     pub kind: WiderKind,
-    /// Its pattern.
+    /// The pattern.
     pub pattern: Pattern,
-    /// Its matches count only where they are whole words.
+    /// The matches count only where they are whole words.
     pub is_word: bool,
 }
 

@@ -31,13 +31,13 @@ pub enum ExampleFileError {
     /// The rewrite file cannot be read.
     #[error(transparent)]
     Read(#[from] crate::rewrite_loading::ReadError),
-    /// It is not a rewrite file.
+    /// The file is not a rewrite file.
     #[error(transparent)]
     Rewrite(#[from] RewriteFileError),
     /// The rewrite file holds no examples.
     #[error("it holds no examples")]
     NoExamples,
-    /// It is not a table of two columns.
+    /// The file is not a table of two columns.
     #[error(transparent)]
     Table(#[from] TableError),
 }
@@ -45,7 +45,7 @@ pub enum ExampleFileError {
 /// Why a copy is not one that was edited by hand.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
 pub enum EditedError {
-    /// It has units more or fewer.
+    /// The edited copy has more units, or fewer.
     #[error("it has {by} units more or fewer than its original")]
     Length {
         /// The difference.

@@ -14,7 +14,7 @@ const UNITS_MOST: usize = 1_000_000;
 /// One unit of the data.
 #[derive(Clone, Debug)]
 pub struct Unit {
-    /// Its text.
+    /// The text.
     pub text: String,
     /// The line it begins in, from 1.
     pub line: u64,

@@ -82,12 +82,12 @@ pub struct Part {
 }
 
 impl Part {
-    /// Its start.
+    /// The start.
     pub fn start(&self) -> PartStart {
         self.start
     }
 
-    /// Its bytes, in two runs of whole lines of which each may be empty.
+    /// The bytes, in two runs of whole lines of which each may be empty.
     pub fn texts(&self) -> [&[u8]; 2] {
         [&self.begun, self.piece.as_ref().map_or(b"", Piece::text)]
     }

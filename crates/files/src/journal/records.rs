@@ -57,7 +57,7 @@ impl PathText {
 /// One file of a run.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Target {
-    /// Its path, absolute, links followed.
+    /// The path, absolute, links followed.
     pub path: PathText,
     /// As the user named it.
     pub named: PathText,
@@ -67,16 +67,16 @@ pub struct Target {
     pub id: FileId,
     /// When its bytes were last written, in seconds and nanoseconds since 1970.
     pub written: (i64, i64),
-    /// Its permission bits.
+    /// The permission bits.
     pub mode: u32,
     /// The numbers of its owner and its group.
     pub owner: (u32, u32),
     /// The name of the new copy beside it, which nobody can guess; `None` where the file is
     /// written in place.
     pub staged: Option<String>,
-    /// Its bytes before, as a BLAKE3 hash in hexadecimal.
+    /// The bytes before, as a BLAKE3 hash in hexadecimal.
     pub before: String,
-    /// Its length before.
+    /// The length before.
     pub bytes: u64,
     /// The number of its changes.
     pub changes: u64,
@@ -154,14 +154,14 @@ pub enum Record {
     },
     /// A file is written in place after all: its copy cannot be made like it.
     InPlace {
-        /// Its number among the targets, from 0.
+        /// The number among the targets, from 0.
         file: usize,
     },
     /// See [`Commit`].
     Commit(Commit),
     /// A file is about to be overwritten where it stands.
     Overwrite {
-        /// Its number among the targets, from 0.
+        /// The number among the targets, from 0.
         file: usize,
     },
     /// The run goes back.
@@ -176,7 +176,7 @@ pub enum Record {
     },
     /// Files that were left over have been removed.
     Clean,
-    /// It was closed as it stood.
+    /// The run was closed as it stood.
     Abandoned,
 }
 
@@ -185,17 +185,17 @@ pub enum Record {
 pub enum RunState {
     /// Nothing has been decided.
     Begun,
-    /// It goes forward.
+    /// The run goes forward.
     Committed,
-    /// It goes back.
+    /// The run goes back.
     Back,
-    /// It is complete; what was replaced is still there.
+    /// The run is complete; what was replaced is still there.
     Done,
-    /// It is complete, and nothing is left over.
+    /// The run is complete, and nothing is left over.
     Clean,
     /// Everything is as it was.
     RolledBack,
-    /// It was closed as it stood: each file holds what it held then.
+    /// The run was closed as it stood: each file holds what it held then.
     Abandoned,
 }
 

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 /// The journal's record of one run.
 #[derive(Clone, Debug)]
 pub struct RunRecord {
-    /// Its number.
+    /// The number.
     pub run: u64,
     /// The intent; `None` where it stopped before recording one.
     pub intent: Option<Intent>,
@@ -23,7 +23,7 @@ pub struct RunRecord {
     pub left: BTreeSet<usize>,
     /// The offset in its log of a record that was never finished.
     pub(crate) torn_at: Option<u64>,
-    /// Its state.
+    /// The state.
     pub state: RunState,
 }
 

@@ -30,7 +30,7 @@ pub enum Newline {
 }
 
 impl Newline {
-    /// Its name in records.
+    /// The name in records.
     pub fn name(self) -> &'static str {
         match self {
             Self::None => "none",
@@ -44,7 +44,7 @@ impl Newline {
 /// Facts about a text once it has been read to its end.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Facts {
-    /// Its length on disk.
+    /// The length on disk.
     pub bytes: u64,
     /// The store: how its text lies in the file.
     pub store: StoreOf,
@@ -57,7 +57,7 @@ pub struct Facts {
     pub real: Option<PathBuf>,
     /// The name of its encoding.
     pub encoding: &'static str,
-    /// Its line ends, where facts were asked for.
+    /// The line ends, where facts were asked for.
     pub newline: Newline,
 }
 

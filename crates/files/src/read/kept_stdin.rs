@@ -21,7 +21,7 @@ use std::sync::Arc;
 #[derive(Clone, Debug)]
 pub struct KeptStdin {
     file: Arc<File>,
-    /// Its first bytes, which are read.
+    /// The first bytes, which are read.
     bytes: u64,
 }
 
@@ -36,7 +36,7 @@ impl KeptStdin {
         &self.file
     }
 
-    /// Its text, from its beginning, whoever else reads it.
+    /// The text, from its beginning, whoever else reads it.
     pub fn reader(&self) -> impl Read + use<> {
         let file = Arc::clone(&self.file);
         ReadAt { file, at: 0 }.take(self.bytes)

@@ -105,12 +105,12 @@ impl LookedAt {
 }
 
 impl<'r> OpenText<'r> {
-    /// Its source.
+    /// The source.
     pub fn source(&self) -> &'r Source {
         self.source
     }
 
-    /// Its path, `-` for standard input.
+    /// The path, `-` for standard input.
     pub fn file(&self) -> &'r Path {
         self.source.path()
     }

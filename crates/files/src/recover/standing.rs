@@ -28,7 +28,7 @@ pub(crate) struct Standing {
     pub(super) original: FileId,
     /// When it had last been written.
     pub(super) written: (i64, i64),
-    /// Its permission bits, and its owner and group, when the run began.
+    /// The permission bits, and its owner and group, when the run began.
     pub(super) attributes: (u32, (u32, u32)),
     pub(super) made: Option<FileId>,
     pub(super) at: At,

@@ -25,7 +25,7 @@ pub struct RunRequest<'a> {
 /// A run that was completed.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct RunDone {
-    /// Its number in the journal.
+    /// The number in the journal.
     pub run: u64,
     /// The number of files that hold new bytes.
     pub files: u64,

@@ -49,7 +49,7 @@ impl Destination {
         }
     }
 
-    /// Its path; `-` is standard output.
+    /// The path; `-` is standard output.
     pub fn path(&self) -> &Path {
         match self {
             Self::New(path) | Self::Existing(path) | Self::Stream(path) => path,

@@ -56,7 +56,7 @@ impl DiskSide {
         self.0.borrow().head.clone()
     }
 
-    /// Its last bytes, once the text has been read to its end.
+    /// The last bytes, once the text has been read to its end.
     pub fn tail(&self) -> Vec<u8> {
         self.0.borrow().tail.clone()
     }

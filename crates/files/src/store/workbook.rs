@@ -111,7 +111,7 @@ struct OpenBook<'b> {
 /// A sheet with its rows.
 struct Sheet {
     name: String,
-    /// Its member of the archive.
+    /// The member of the archive.
     member: String,
     xml: Vec<u8>,
     rows: Vec<SheetRow>,

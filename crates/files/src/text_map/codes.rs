@@ -16,7 +16,7 @@ pub(super) struct Codes {
 struct Seen {
     /// The first place of the character on disk, and its length in bytes.
     first: (usize, usize),
-    /// It stands elsewhere with another code.
+    /// True if it stands elsewhere with another code.
     differs: bool,
 }
 

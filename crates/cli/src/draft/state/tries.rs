@@ -10,7 +10,7 @@ const MOST: usize = 200;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Try {
     pub text: DraftText,
-    /// Its counts, where they are known.
+    /// The counts, where they are known.
     pub counts: Option<DraftCounts>,
 }
 

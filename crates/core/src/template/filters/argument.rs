@@ -11,7 +11,7 @@ use std::sync::Arc;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Argument {
     pub text: String,
-    /// It stood between quotes, so it is neither `else` nor a group.
+    /// True if it stood between quotes, so it is neither `else` nor a group.
     pub quoted: bool,
 }
 
@@ -105,7 +105,7 @@ impl Operand {
         }
     }
 
-    /// Its name in a sentence.
+    /// The name in a sentence.
     pub fn words(&self) -> String {
         match self {
             Self::Text(text) => Quoted(text).to_string(),

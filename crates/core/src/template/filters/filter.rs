@@ -11,9 +11,9 @@ use std::cell::Cell;
 /// assert_eq!(pad.arguments, "N [CHAR]");
 /// ```
 pub struct Filter {
-    /// Its name in a template.
+    /// The name in a template.
     pub name: &'static str,
-    /// Its arguments as help shows them.
+    /// The arguments as help shows them.
     pub arguments: &'static str,
     /// The clause that says what it does.
     pub does: &'static str,
@@ -28,7 +28,7 @@ pub(crate) struct Effect {
     /// The clause that says what it does with these arguments; `None` is that of the filter.
     pub(super) words: Option<String>,
     pub(super) can_fail: bool,
-    /// Its first argument is the path of a table, and the clause tells what is done with it.
+    /// The first argument is the path of a table, and the clause tells what is done with it.
     pub(super) of_table: bool,
     pub(super) growth: Option<Box<Growth>>,
     pub(super) apply: Box<Apply>,

@@ -41,7 +41,7 @@ struct Member {
     size: u64,
     /// The place of its local header.
     offset: usize,
-    /// Its entry in the directory.
+    /// The entry in the directory.
     entry: Range<usize>,
 }
 

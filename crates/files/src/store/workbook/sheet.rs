@@ -12,14 +12,14 @@ const COLUMNS_MOST: usize = 16_384;
 
 /// A row with at least one cell that is not empty.
 pub struct SheetRow {
-    /// Its number, from 1.
+    /// The number, from 1.
     pub number: u64,
     pub cells: Vec<Cell>,
 }
 
 /// A cell that is not empty.
 pub struct Cell {
-    /// Its column, from 0.
+    /// The column, from 0.
     pub column: usize,
     pub value: Value,
     pub place: Place,

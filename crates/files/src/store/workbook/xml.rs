@@ -11,7 +11,7 @@ use std::ops::Range;
 pub enum Met<'x> {
     /// An element begins; it may be empty.
     Start {
-        /// Its name without a prefix.
+        /// The name without a prefix.
         name: String,
         /// The tag.
         tag: BytesStart<'x>,

@@ -14,7 +14,7 @@ pub(crate) struct DelimiterScan<'t> {
     wanted: [u8x32; 3],
     /// The start of the current block.
     block: usize,
-    /// Its hits that have not been given yet, the first in the lowest bit.
+    /// The hits that have not been given yet, the first in the lowest bit.
     hits: u32,
 }
 
