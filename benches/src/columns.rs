@@ -4,7 +4,7 @@
 //! every byte out, and syncs.
 
 use crate::corpus;
-use crate::measure::{Ratio, Table, bquill, floor, peak_of, remove, rounds, time_afresh};
+use crate::measure::{Ratio, Table, bquill, floor, peak_of, remove, rounds, time_afresh, time_of};
 use csv_core::ReadRecordResult;
 use regex_automata::meta::Regex;
 use std::fs::File;
@@ -49,18 +49,75 @@ pub fn measure(table: &mut Table, count: usize, bytes: u64) {
     );
 }
 
-/// The work of the bare program.
+/// Measures counts beside rows, and a new column, of a table of so many bytes.
+pub fn beside(table: &mut Table, count: usize, bytes: u64) {
+    let csv = corpus::moorings(bytes);
+    let mut add = |work: &str, floor_words: &[&str], words: &[&str]| {
+        let mut ours = bquill();
+        ours.args(words).arg(&csv);
+        let mut bare = floor("rows");
+        bare.args(floor_words).arg(&csv);
+        let pairs = rounds(count, || time_of(&mut bare), || time_of(&mut ours));
+        let peak = peak_of(&mut ours);
+        table.add(work, &Ratio::of(&pairs), 1.3, Some(peak));
+    };
+    let digits = r"\d";
+    let counts = ["extract", digits, "--columns", "berth", "--counts"];
+    add("`extract --counts` of a table", &["count", digits], &counts);
+    let into = ["preview", PATTERN, "--with", "B-$1", "--columns", "berth"];
+    let into = [&into[..], &["--into", "place", "--show", "0"]].concat();
+    add(
+        "`preview --into` of a table, one row in ten",
+        &["look", PATTERN],
+        &into,
+    );
+}
+
+/// The bare program that searches a column: it looks at the first match of each cell, or counts
+/// them all and writes a row for each.
+pub fn bare_rows(job: &str, pattern: &str, table: &Path) {
+    let regex = Regex::new(pattern).expect("a pattern");
+    let mut captures = regex.create_captures();
+    let mut out = std::io::BufWriter::with_capacity(1 << 16, std::io::stdout().lock());
+    let (mut row, mut found) = (0u64, 0u64);
+    let path = table.display().to_string();
+    let input = File::open(table).expect("a table");
+    each_cell(input, &mut |_| {}, &mut |cell| {
+        row += 1;
+        if job == "count" {
+            let matches = regex.find_iter(cell).count();
+            writeln!(out, "{path},{row},{matches}").expect("a reader");
+        } else {
+            regex.captures(cell, &mut captures);
+            found += u64::from(captures.is_match());
+        }
+    });
+    writeln!(out, "{found}").expect("a reader");
+}
+
+/// The work of the bare program that rewrites one.
 pub fn bare(table: &Path, out: &Path) {
     let regex = Regex::new(PATTERN).expect("a pattern");
-    let mut input = File::open(table).expect("a table");
+    let input = File::open(table).expect("a table");
     let mut out = File::create(out).expect("a new file");
+    let mut found = 0u64;
+    let write = &mut |bytes: &[u8]| out.write_all(bytes).expect("space");
+    each_cell(input, write, &mut |cell| {
+        found += u64::from(regex.is_match(cell));
+    });
+    out.sync_all().expect("a sync");
+    println!("{found}");
+}
+
+/// Shows all bytes of a table as they are read, and the column's cell in each row.
+fn each_cell(mut input: File, read_bytes: &mut dyn FnMut(&[u8]), of_row: &mut dyn FnMut(&[u8])) {
     let mut buffer = vec![0; 1 << 20];
     let (mut fields, mut ends) = (vec![0; 1 << 16], vec![0; 64]);
-    let (mut filled, mut ended, mut found) = (0, 0, 0u64);
+    let (mut filled, mut ended) = (0, 0);
     let mut reader = csv_core::Reader::new();
     loop {
         let read = input.read(&mut buffer).expect("a readable file");
-        out.write_all(&buffer[..read]).expect("space");
+        read_bytes(&buffer[..read]);
         let mut rest = &buffer[..read];
         // No bytes would mean the end to it.
         while !rest.is_empty() || read == 0 {
@@ -71,17 +128,12 @@ pub fn bare(table: &Path, out: &Path) {
             ended += done;
             match result {
                 ReadRecordResult::Record => {
-                    let cell = &fields[ends[COLUMN - 1]..ends[COLUMN]];
-                    found += u64::from(regex.is_match(cell));
+                    of_row(&fields[ends[COLUMN - 1]..ends[COLUMN]]);
                     (filled, ended) = (0, 0);
                 }
                 ReadRecordResult::InputEmpty if read > 0 => break,
                 ReadRecordResult::InputEmpty => {}
-                ReadRecordResult::End => {
-                    out.sync_all().expect("a sync");
-                    println!("{found}");
-                    return;
-                }
+                ReadRecordResult::End => return,
                 other => panic!("{other:?}"),
             }
         }

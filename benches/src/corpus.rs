@@ -186,6 +186,33 @@ pub fn moorings(bytes: u64) -> PathBuf {
     })
 }
 
+/// A JSON document of so many bytes: an array of mooring records, a quarter of them with a berth that
+/// is written out.
+pub fn document(bytes: u64) -> PathBuf {
+    kept(&format!("moorings-{bytes}.json"), |place| {
+        let mut seed = Seed::new(13);
+        let file = File::create(place).expect("a new file");
+        let mut out = BufWriter::with_capacity(1 << 20, file);
+        let mut written = 0;
+        while written < bytes {
+            let berth = ["berth ", "B-", "B-", "B-"][seed.below(4) as usize];
+            let record = format!(
+                "{}  {{\n    \"ship\": {{\"name\": \"{}\", \"length\": {}}},\n    \"berth\": \"{berth}{}\",\n    \"note\": \"crane, {} t\",\n    \"open\": {}\n  }}",
+                if written == 0 { "[\n" } else { ",\n" },
+                seed.pick(&SHIPS),
+                seed.below(200),
+                seed.below(40),
+                seed.below(90),
+                seed.below(2) == 0,
+            );
+            out.write_all(record.as_bytes()).expect("space");
+            written += record.len() as u64;
+        }
+        out.write_all(b"\n]\n").expect("space");
+        out.flush().expect("space");
+    })
+}
+
 fn moorings_at(path: &Path, bytes: u64) {
     let mut seed = Seed::new(7);
     let mut out = BufWriter::with_capacity(1 << 20, File::create(path).expect("a new file"));

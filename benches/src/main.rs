@@ -11,6 +11,7 @@
 
 mod columns;
 mod corpus;
+mod document;
 mod draft;
 mod hints;
 mod hostile;
@@ -25,7 +26,7 @@ mod tree;
 use crate::measure::Table;
 use std::path::Path;
 
-const ALL: [&str; 13] = [
+const ALL: [&str; 15] = [
     "tree",
     "small-files",
     "json",
@@ -34,6 +35,8 @@ const ALL: [&str; 13] = [
     "apply-tree",
     "log",
     "columns",
+    "rows",
+    "document",
     "journal",
     "hostile",
     "startup",
@@ -67,6 +70,8 @@ fn measure(rounds: usize, benches: &[&str]) {
             "apply-tree" => tree::apply(table, rounds),
             "log" => log::apply(table, rounds, 1_000_000_000),
             "columns" => columns::measure(table, rounds, 500_000_000),
+            "rows" => columns::beside(table, rounds, 200_000_000),
+            "document" => document::run(table, rounds, 500_000_000),
             "journal" => journal::run(table, rounds),
             "hostile" => {
                 hostile::run(table, rounds);
@@ -96,6 +101,8 @@ fn floor(words: &[&str]) {
             log::bare_json(changes.parse().expect("a number"), Path::new(log));
         }
         ["columns", table, out] => columns::bare(Path::new(table), Path::new(out)),
+        ["rows", job, pattern, table] => columns::bare_rows(job, pattern, Path::new(table)),
+        ["document", file] => document::bare(Path::new(file)),
         ["lines", pattern, text] => hostile::bare(pattern, Path::new(text)),
         ["nothing"] => startup::nothing(),
         ["echo"] => draft::echo(),

@@ -697,7 +697,7 @@ fn cells(words: &StepSpec, text: &[u8], size: usize) -> Cells {
     }
     let search = Rewrite::showing(words.query().unwrap());
     let options = RunOptions {
-        missing: true,
+        missing: brisk_quill_core::query::unit_view::Unmatched::Shown,
         ..RunOptions::default()
     };
     let mut run = Run::new(&search, &options);

@@ -23,6 +23,7 @@ mod recover;
 mod report;
 mod review;
 mod search;
+mod serve;
 mod shapes;
 mod tally;
 mod test;
@@ -73,6 +74,7 @@ pub fn run(parsed: Parsed, output: &mut Output) -> Result<Status, Diagnostic> {
         Verb::MergePlans(args) => parts::merge_plans(&args, output),
         Verb::SplitPlan(args) => parts::split_plan(&args, output),
         Verb::Demo(args) => demo::run(&args, color, output),
+        Verb::Serve(args) => serve::run(&args),
         Verb::Completions(args) => completions::run(&args, output),
         Verb::Man(_) => man::run(output),
     }

@@ -10,7 +10,7 @@ use brisk_quill_files::error::{FileError, FileErrorKind, system_words};
 use brisk_quill_files::source::Source;
 
 /// A reason to stop.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Diagnostic {
     /// The exit status.
     pub status: Status,
@@ -25,7 +25,7 @@ pub struct Diagnostic {
 }
 
 /// A place in something the user wrote.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Quote {
     /// The name of the text: `the pattern`, `--lines`.
     pub name: String,

@@ -438,7 +438,25 @@ pub fn listed(
     let host = host();
     let search = search.without(host.state()).for_use(use_of);
     let search = search.with_ignored(args.ignored);
-    Sources::find(&host, paths, search).map_err(|error| sources_diagnostic(&error))
+    let found = Sources::find(&host, paths, search);
+    let mut sources = found.map_err(|error| sources_diagnostic(&error))?;
+    if let Some(name) = &args.stdin_name {
+        name_stdin(&mut sources, name)?;
+    }
+    Ok(sources)
+}
+
+/// Gives standard input a name, where it is read.
+fn name_stdin(sources: &mut Sources, name: &Path) -> Result<(), Diagnostic> {
+    let mut all = sources.listing.sources.iter_mut();
+    let Some(stdin) = all.find(|source| source.is_stdin()) else {
+        return Err(
+            Diagnostic::wrong("--stdin-name names standard input, and that is not read")
+                .remedy("write `-` among the paths, or leave it out"),
+        );
+    };
+    *stdin = Source::Stdin(Some(name.into()));
+    Ok(())
 }
 
 /// The paths that are meant. Without a path: a pipe, else the current folder.
@@ -523,7 +541,7 @@ pub fn report_passed_over(sources: &Sources, (pattern, matches): (&str, u64), ou
 
 /// True if a person types what is to be read: then a signal need not wait for more of it.
 pub fn waits_for_typing(sources: &Sources) -> bool {
-    sources.listing.sources.contains(&Source::Stdin) && io::stdin().is_terminal()
+    sources.listing.sources.iter().any(Source::is_stdin) && io::stdin().is_terminal()
 }
 
 /// The paths in a file, one a line.

@@ -63,6 +63,11 @@ impl Page {
         self.printed.extend_from_slice(bytes);
     }
 
+    /// The end of what is printed, to which data may be written.
+    pub fn data_end(&mut self) -> &mut Vec<u8> {
+        &mut self.printed
+    }
+
     /// Prints text for a person, through the gate.
     pub fn say(&mut self, text: &str) {
         let mut gated = String::new();

@@ -27,7 +27,7 @@ pub struct Progress {
 impl Progress {
     /// Of reading `sources`. What is piped in has no known size, and gets no bar.
     pub fn of(sources: &[Source]) -> Self {
-        let shown = io::stderr().is_terminal() && !sources.contains(&Source::Stdin);
+        let shown = io::stderr().is_terminal() && !sources.iter().any(Source::is_stdin);
         if !shown {
             return Self {
                 end: None,

@@ -345,7 +345,7 @@ fn what_is_passed_over_is_told() {
     let got = sandbox.run("find Quay --columns name --count notices berths.csv --format csv");
     assert_eq!(got.status, 2, "notices have no such column: {got:#?}");
     let got = sandbox
-        .run("find . --columns 1 --exclude rewrites --exclude '*.jsonl' --exclude '*.json' --exclude '*.xlsx' --show 0 .")
+        .run("find . --columns 1 --exclude rewrites --exclude '*.jsonl' --exclude '*.json' --exclude '*.xlsx' --exclude '*.db' --show 0 .")
         .ok();
     assert!(got.out.contains("without columns"), "{}", got.out);
     let got = sandbox.run("find Quay --columns name notices/01-dredging.md");
@@ -1234,6 +1234,47 @@ fn rows_by_name() {
         .run("tally closed --columns status --label berth berths.csv")
         .ok();
     assert!(got.err.contains("--label"), "{}", got.err);
+}
+
+#[test]
+fn databases() {
+    let sandbox = Sandbox::larkmoor();
+    let old = sandbox.read("harbour.db");
+    let got = sandbox
+        .run("extract '' --select berth,status --table berths harbour.db --as csv")
+        .ok();
+    assert!(
+        got.out.starts_with("berth,status\nB-01,closed\n"),
+        "{}",
+        got.out
+    );
+    let change =
+        r"preview '^[Bb]erth (\d+)$' --with 'B-$1' --columns berth --table moorings harbour.db";
+    let got = sandbox.run(change).ok();
+    said(&got, "  26  moorings 2   was  /berth  ‹berth 62›\n");
+    sandbox.run("apply --yes").ok();
+    let got = sandbox.run("find '^B-62$' --columns berth harbour.db").ok();
+    said(&got, "moorings 2   /berth  ‹B-62›");
+    sandbox.run("undo --yes").ok();
+    assert_eq!(sandbox.read("harbour.db"), old);
+    // Another program that has it open would go on with the old file.
+    let path = sandbox.file("harbour.db");
+    let mut other = std::process::Command::new("sleep");
+    other.arg("60").stdin(std::fs::File::open(&path).unwrap());
+    let mut other = other.spawn().unwrap();
+    let got = sandbox.run(&format!("{} --yes", change.replacen("preview", "apply", 1)));
+    other.kill().unwrap();
+    other.wait().unwrap();
+    assert!(
+        got.status > 1 && got.err.contains("has it open: close that program first"),
+        "{got:#?}"
+    );
+    assert_eq!(sandbox.read("harbour.db"), old);
+    // A part of it lies elsewhere.
+    sandbox.write("harbour.db-wal", "frames");
+    let got = sandbox.run("find B --columns berth harbour.db");
+    let wanted = "a part of it is still in harbour.db-wal: close the program that uses it";
+    assert!(got.status > 1 && got.err.contains(wanted), "{got:#?}");
 }
 
 #[test]

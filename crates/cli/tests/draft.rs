@@ -73,7 +73,7 @@ fn the_command_line_repeats_it() {
     let line = shown.lines().find(|line| line.contains(" hints  "));
     let changes = line.unwrap().split(" changes").next().unwrap();
     let changes = changes.rsplit(' ').next().unwrap();
-    term.press("\r", &["1-7 views"]);
+    term.press("\r", &["1-8 views"]);
     term.press(
         "-",
         &["the step is removed", "step"].map(|part| part.trim_start_matches("step")),
@@ -228,7 +228,7 @@ fn bad_input_is_said() {
     term.resize(44, 12);
     term.wait(&["3 matches"]);
     term.resize(100, 30);
-    term.wait(&["1-7 views"]);
+    term.wait(&["1-8 views"]);
     let absurd = "(?:\\w{200}){200}";
     term.press(
         &format!("\t\x15{absurd}"),

@@ -76,6 +76,18 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
         0,
         &["B-01,closed"],
     ),
+    // No editor is there.
+    ("bquill serve", 3, &["the editor"]),
+    (
+        r"bquill apply 'berth (\d+)' --with 'B-$1' --stdin-name 01.md --totals 01.totals.jsonl < notices/01-dredging.md",
+        0,
+        &["B-"],
+    ),
+    (
+        r"bquill preview '^[Bb]erth (\d+)$' --with 'B-$1' --columns berth --table moorings harbour.db",
+        0,
+        &["moorings 2   was  /berth  ‹berth 62›", "changes        10"],
+    ),
     (
         r"bquill find berth -i --columns /-/lines/-/to --label name ships.json",
         0,
@@ -685,6 +697,8 @@ fn pages_of_help() {
             }
             let is_example = line.starts_with("  bquill ") || line.starts_with("  printf ");
             if !is_example
+                // Only an editor speaks with it.
+                || line.contains("bquill serve")
                 || line.contains("  the run")
                 || line.contains("  what ")
                 || line.contains("  revert ")

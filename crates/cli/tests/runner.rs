@@ -29,6 +29,7 @@ mod refused;
 mod review;
 mod rewriting;
 mod sentences;
+mod serve;
 mod support;
 mod threads;
 mod undo;

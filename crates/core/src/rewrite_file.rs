@@ -125,6 +125,22 @@ fn words(message: &str) -> (String, Option<String>) {
     }
 }
 
+/// The keys that a step may have.
+///
+/// ```
+/// use brisk_quill_core::rewrite_file::step_keys;
+/// assert!(step_keys().iter().any(|key| key == "ignore-case"));
+/// ```
+pub fn step_keys() -> Vec<String> {
+    // The reader names them where it meets another one.
+    let told = toml::from_str::<StepSpec>("'?' = 1").err();
+    let told = told
+        .map(|error| error.message().to_owned())
+        .unwrap_or_default();
+    let names = told.split('`').skip(3).step_by(2);
+    names.map(str::to_owned).collect()
+}
+
 impl RewriteText {
     /// Reads a rewrite file.
     ///

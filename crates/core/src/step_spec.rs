@@ -105,7 +105,7 @@ pub struct StepSpec {
     #[cfg_attr(feature = "clap", arg(help_heading = "Where"))]
     #[serde(with = "pairs", skip_serializing_if = "Vec::is_empty")]
     pub unless_listed: Vec<String>,
-    /// Only rows of the table, or sheet, NAME of a workbook.
+    /// Only rows of the table, or sheet, NAME of a database or a workbook.
     #[cfg_attr(
         feature = "clap",
         arg(long, value_name = "NAME", help_heading = "Where")

@@ -8,6 +8,7 @@ use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::unit_view::UnitView;
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::rewrite::sink::Sink;
 use brisk_quill_core::rewrite::{Rewrite, Run, rewrite_text};
@@ -54,7 +55,7 @@ fn words(columns: &str, format: &str) -> StepSpec {
 fn cells(words: &StepSpec, text: &[u8], size: usize) -> Cells {
     let search = Rewrite::showing(words.query().unwrap());
     let options = RunOptions {
-        missing: true,
+        missing: Unmatched::Shown,
         ..RunOptions::default()
     };
     let mut run = Run::new(&search, &options);

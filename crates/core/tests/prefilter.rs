@@ -11,6 +11,7 @@ use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::prefilter::PrefilterUse;
 use brisk_quill_core::query::scope::Near;
 use brisk_quill_core::query::unit_view::UnitView;
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::rewrite::options::{RunOptions, Watch};
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_core::rewrite::seen::SeenUnit;
@@ -108,7 +109,7 @@ type Unit = (
 
 /// The units that were shown.
 #[derive(Debug, Default, PartialEq)]
-struct Shown(Vec<Unit>);
+struct Shown(Vec<Unit>, u64);
 
 impl Shown {
     /// Without the numbers of the matches taken, which nobody knows in a part.
@@ -132,6 +133,10 @@ impl Sink for Shown {
         let place = unit.offset(0);
         let bytes = unit.bytes().to_vec();
         self.0.push((unit.line, place, bytes, matches, groups));
+    }
+
+    fn passed(&mut self, units: u64) {
+        self.1 += units;
     }
 
     fn problem(&mut self, problem: Problem) {
@@ -203,7 +208,7 @@ proptest! {
     #[test]
     fn prefilter_finds_what_each_line_holds(
         text in text(), source in source(), size in prop_oneof![1..9usize, Just(usize::MAX)],
-        whole_word in any::<bool>(), scope in 0..6usize, missing in any::<bool>(), groups in any::<bool>(),
+        whole_word in any::<bool>(), scope in 0..6usize, shows in any::<bool>(), groups in any::<bool>(),
     ) {
         let options = MatchOptions { whole_word, ..MatchOptions::default() };
         let Ok(main) = Pattern::new(&source, &options) else {
@@ -218,10 +223,19 @@ proptest! {
             _ => {}
         }
         let by = |prefilter| {
+            let missing = if shows { Unmatched::Shown } else { Unmatched::Ignored };
             let options = RunOptions { missing, groups, ..looking(prefilter) };
             shown_with(&query, &text, size, &options)
         };
-        prop_assert_eq!(by(PrefilterUse::Always), by(PrefilterUse::Never), "{}", source);
+        prop_assert_eq!(by(PrefilterUse::Always).0, by(PrefilterUse::Never).0, "{}", source);
+        // Units without a match that are counted are as many as are shown elsewhere.
+        let without = |prefilter, missing| {
+            let shown = shown_with(&query, &text, size, &RunOptions { missing, ..looking(prefilter) });
+            shown.0.iter().filter(|unit| unit.3.is_empty()).count() as u64 + shown.1
+        };
+        let all = without(PrefilterUse::Never, Unmatched::Shown);
+        prop_assert_eq!(without(PrefilterUse::Always, Unmatched::Counted), all, "{}", source);
+        prop_assert_eq!(without(PrefilterUse::Never, Unmatched::Counted), all, "{}", source);
         let each = shown(&query, &text, size, PrefilterUse::Never);
         // Nor does it matter who looks at which part.
         let search = Rewrite::showing(query.clone());
@@ -261,9 +275,9 @@ proptest! {
             shown_with(&query, &text, size, &RunOptions { watch, ..looking(how) })
         };
         let all = probed(size, PrefilterUse::Never);
-        prop_assert_eq!(&probed(usize::MAX, PrefilterUse::Always), &all, "{:?}", sources);
+        prop_assert_eq!(&probed(usize::MAX, PrefilterUse::Always).0, &all.0, "{:?}", sources);
         let with_match = all.0.iter().filter(|unit| !unit.3.is_empty()).cloned().collect();
-        prop_assert_eq!(&Shown(with_match), &plain, "{:?}", sources);
+        prop_assert_eq!(&Shown(with_match, 0), &Shown(plain.0.clone(), 0), "{:?}", sources);
         let in_scope = |unit: &&Unit| unit.3.iter().any(|(_, status)| matches!(status, MatchStatus::Picked(_)));
         for unit in shown(&others, &text, size, PrefilterUse::Never).0.iter().filter(in_scope) {
             // What may be empty is looked for nowhere.

@@ -56,6 +56,11 @@ pub trait Events {
         let _ = unit;
     }
 
+    /// So many units in scope without a match, where those are counted.
+    fn passed(&mut self, units: u64) {
+        let _ = units;
+    }
+
     /// A row of a table, the header too, behind those of its cells that hold something.
     fn row(&mut self, row: &Row<'_>) {
         let _ = row;
@@ -111,6 +116,10 @@ impl<E: Events> Events for &mut E {
 
     fn unit(&mut self, unit: &SearchedUnit<'_>) {
         (**self).unit(unit);
+    }
+
+    fn passed(&mut self, units: u64) {
+        (**self).passed(units);
     }
 
     fn row(&mut self, row: &Row<'_>) {

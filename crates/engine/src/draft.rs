@@ -21,6 +21,7 @@ pub mod newest_first;
 mod pass;
 pub mod places;
 pub mod request;
+mod result;
 pub mod row;
 pub mod row_index;
 pub mod worker;

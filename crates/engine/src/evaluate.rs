@@ -164,6 +164,10 @@ impl Sink for Reporter<'_> {
         });
     }
 
+    fn passed(&mut self, units: u64) {
+        self.events.passed(units);
+    }
+
     fn row(&mut self, row: &Row<'_>) {
         self.events.row(row);
     }

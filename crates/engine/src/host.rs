@@ -101,6 +101,15 @@ impl Host {
         }
     }
 
+    /// The same host in a folder that is not that of the process.
+    #[must_use]
+    pub fn in_folder(&self, folder: PathBuf) -> Self {
+        Self {
+            is_own: false,
+            ..self.within(folder)
+        }
+    }
+
     /// The folder in which relative paths are meant, absolute.
     pub fn folder(&self) -> &Path {
         &self.folder

@@ -33,6 +33,7 @@ mod file_run;
 pub mod guards;
 pub mod hints;
 pub mod host;
+pub mod in_memory;
 pub mod infer;
 pub mod keep;
 pub mod kept_hunk;

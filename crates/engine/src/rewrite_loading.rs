@@ -75,6 +75,19 @@ pub fn load_rewrite(
     complete: impl Fn(&mut StepSpec),
 ) -> Result<(RewriteText, Rewrite), LoadError> {
     let source = read_text(path).map_err(LoadError::Read)?;
+    build_rewrite(source, path, complete)
+}
+
+/// The same of a text that has been read, or is not in the file yet; `path` is the one that it lies at.
+///
+/// # Errors
+///
+/// As [`load_rewrite`].
+pub fn build_rewrite(
+    source: String,
+    path: &Path,
+    complete: impl Fn(&mut StepSpec),
+) -> Result<(RewriteText, Rewrite), LoadError> {
     let mut text = match RewriteText::parse(&source) {
         Ok(text) => text,
         Err(error) => {

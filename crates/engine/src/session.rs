@@ -173,7 +173,7 @@ impl Session {
     ///
     /// When it cannot be read or kept.
     pub fn keep_stdin(&mut self, listing: &Listing) -> Result<(), FileError> {
-        match listing.sources.contains(&Source::Stdin) && self.reader.kept_stdin().is_err() {
+        match listing.sources.iter().any(Source::is_stdin) && self.reader.kept_stdin().is_err() {
             true => self.reader.keep_stdin(),
             false => Ok(()),
         }
@@ -230,7 +230,7 @@ impl Session {
         };
         let worker = || (new_worker(), self.reader.another());
         let mut summary = sources.summary();
-        let new_evidence = |plan| Evidence::new(plan, &Source::Stdin, sources);
+        let new_evidence = |plan| Evidence::new(plan, &Source::STDIN, sources);
         let mut all_evidence: Option<Evidence<'_>> = study.as_ref().map(new_evidence);
         let mut binary = Vec::new();
         let mut enough = false;
@@ -293,7 +293,7 @@ impl Session {
             front: &mut *events,
             evidence: study
                 .as_ref()
-                .map(|plan| Evidence::new(plan, &Source::Stdin, sources)),
+                .map(|plan| Evidence::new(plan, &Source::STDIN, sources)),
         };
         let mut summary = sources.summary();
         let mut binary = Vec::new();

@@ -20,6 +20,10 @@ impl<C: Events> Events for Watched<'_, C> {
         self.front.unit(unit);
     }
 
+    fn passed(&mut self, units: u64) {
+        self.front.passed(units);
+    }
+
     fn row(&mut self, row: &Row<'_>) {
         self.front.row(row);
     }

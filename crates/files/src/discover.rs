@@ -196,7 +196,7 @@ pub fn discover(paths: &[PathBuf], folder: Option<&Arc<Path>>, search: &Search) 
     for path in paths {
         if path.as_os_str() == "-" {
             met.push(Met {
-                source: Source::Stdin,
+                source: Source::STDIN,
                 inode: None,
             });
             continue;

@@ -17,6 +17,7 @@ use crate::read::planned::PlannedTexts;
 use crate::read::text_cache::TextCache;
 use crate::signature::structured;
 use crate::source::Source;
+use crate::store::in_use::check_whole;
 use crate::store::store_of::StoreOf;
 use crate::store::unpacked::Unpacked;
 use crate::text_map::Decoded;
@@ -217,7 +218,7 @@ impl Reader {
     ///
     /// When it cannot be read or kept.
     pub fn keep_stdin(&mut self) -> Result<(), FileError> {
-        let path = Source::Stdin.path();
+        let path = Source::STDIN.path();
         let mut kept =
             tempfile::tempfile().map_err(|e| FileError::io(path, FileErrorKind::Write, e))?;
         let fail = |error| FileError::io(path, FileErrorKind::Read, error);
@@ -237,7 +238,7 @@ impl Reader {
     ///
     /// When it has not been kept, or cannot be read again.
     pub fn kept_stdin(&self) -> Result<File, FileError> {
-        let fail = |error| FileError::io(Source::Stdin.path(), FileErrorKind::Read, error);
+        let fail = |error| FileError::io(Source::STDIN.path(), FileErrorKind::Read, error);
         let kept = self
             .kept
             .as_ref()
@@ -260,11 +261,11 @@ impl Reader {
         {
             return Ok(Box::new(text));
         }
-        if let (Some(kept), Source::Stdin) = (&self.kept, source) {
+        if let (Some(kept), Source::Stdin(_)) = (&self.kept, source) {
             return Ok(Box::new(kept.reader()));
         }
         Ok(match source {
-            Source::Stdin => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),
+            Source::Stdin(_) => Box::new(Waiting::stdin(Arc::clone(&self.watch)).map_err(fail)?),
             Source::File(path) => match &self.root {
                 Some(root) => Box::new(open_below(root, &path.place()).map_err(fail)?),
                 None => open_at_once(&path.place(), &self.watch).map_err(fail)?,
@@ -297,6 +298,9 @@ impl Reader {
         if let Some(packing) = store.of.packed() {
             if packing.is_table() && !self.cells {
                 return Ok(Err(Skipped::CellsAlone));
+            }
+            if !source.is_stdin() {
+                check_whole(packing, &source.place()).map_err(fail)?;
             }
             let packed = io::Cursor::new(self.buffer[..filled].to_vec()).chain(input.into_inner());
             let text = Unpacked::new(packing, packed).map_err(fail)?;

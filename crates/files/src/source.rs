@@ -8,7 +8,8 @@ use std::sync::Arc;
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Source {
     /// Standard input.
-    Stdin,
+    /// The name is the one that it is given, where it is.
+    Stdin(Option<Arc<Path>>),
     /// A file.
     File(FilePath),
 }
@@ -66,10 +67,18 @@ impl Source {
         Self::File(FilePath::new(path.into()))
     }
 
-    /// The path as it is shown, `-` for standard input.
+    /// Standard input without a name.
+    pub const STDIN: Self = Self::Stdin(None);
+
+    /// True if it is standard input.
+    pub fn is_stdin(&self) -> bool {
+        matches!(self, Self::Stdin(_))
+    }
+
+    /// The path as it is shown, `-` for standard input without a name.
     pub fn path(&self) -> &Path {
         match self {
-            Self::Stdin => Path::new("-"),
+            Self::Stdin(name) => name.as_deref().unwrap_or(Path::new("-")),
             Self::File(file) => file.path(),
         }
     }
@@ -77,7 +86,7 @@ impl Source {
     /// The path as it is opened, `-` for standard input.
     pub fn place(&self) -> Cow<'_, Path> {
         match self {
-            Self::Stdin => Path::new("-").into(),
+            Self::Stdin(_) => Path::new("-").into(),
             Self::File(file) => file.place(),
         }
     }

@@ -1,4 +1,4 @@
-//! The ways in which a text lies in a file: as it is, or compressed.
+//! The ways in which a text lies in a file: as it is, compressed, or as the rows of a container.
 //!
 //! Note to the maintainer. A [`Store`] stands between the bytes on disk and the bytes of a text. Everything that
 //! reads or writes a text goes through it: offsets of changes are those of the text that the store gives, hashes
@@ -7,7 +7,9 @@
 //!
 //! A kind of store is a file below this one, and a line in `ALL` of `store_of.rs`.
 
+pub mod database;
 pub mod gzip;
+pub mod in_use;
 pub mod store_of;
 pub mod text_file;
 pub mod unpacked;
@@ -37,6 +39,12 @@ pub trait Store: Sync {
     /// True if the text is made of rows, and is no text for anybody but those who look at columns.
     fn is_table(&self) -> bool {
         false
+    }
+
+    /// Endings that name files beside one of this store, in which a program that is at work keeps what belongs
+    /// into it.
+    fn beside(&self) -> &'static [&'static str] {
+        &[]
     }
 
     /// Bytes of the beginning of a file that [`Store::pack`] needs to know.

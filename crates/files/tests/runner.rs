@@ -1,6 +1,8 @@
 //! All tests of the files in one program, which is linked once.
 
+mod container;
 mod crash;
+mod databases;
 #[allow(dead_code, reason = "the fuzz targets use the rest")]
 mod model;
 mod plans;

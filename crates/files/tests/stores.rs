@@ -139,7 +139,7 @@ fn planned(packed: &[u8], text: &[u8]) -> PlannedFile {
         text_bytes: text.len() as u64,
         ..Facts::of_bytes(blake3::hash(packed), packed.len() as u64)
     };
-    PlannedFile::evaluated(Source::Stdin, facts, changes.collect())
+    PlannedFile::evaluated(Source::STDIN, facts, changes.collect())
 }
 
 fn texts() -> impl Strategy<Value = Vec<u8>> {

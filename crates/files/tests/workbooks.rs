@@ -1,16 +1,10 @@
 //! Workbooks: read as rows, written again with nothing else changed, and what is no sound one.
 
-use brisk_quill_files::change::Change;
-use brisk_quill_files::plan::PlannedFile;
-use brisk_quill_files::read::facts::Facts;
-use brisk_quill_files::source::Source;
-use brisk_quill_files::splice::splice_into;
-use brisk_quill_files::store::store_of::StoreOf;
-use brisk_quill_files::store::unpacked::Unpacked;
+use crate::container::{cut_off, damaged, hostile, rewritten, unpack};
 use flate2::write::DeflateEncoder;
 use flate2::{Compression, Crc};
 use proptest::prelude::*;
-use std::io::{self, Read, Write};
+use std::io::Write;
 
 /// The sample workbook, which another program has made.
 const SAMPLE: &[u8] = include_bytes!("../../../demo/berths.xlsx");
@@ -115,41 +109,6 @@ fn members(rows: &[(String, String)]) -> Members {
     ]
 }
 
-fn unpack(bytes: &[u8]) -> io::Result<String> {
-    let store = StoreOf::head(bytes).packed().expect("a workbook");
-    let mut text = String::new();
-    Unpacked::new(store, bytes)?.read_to_string(&mut text)?;
-    Ok(text)
-}
-
-/// A workbook with each `from` of its text made `to`.
-fn rewritten(bytes: &[u8], from: &str, to: &str) -> Vec<u8> {
-    let text = unpack(bytes).unwrap();
-    let changes = text.match_indices(from).map(|(at, _)| Change {
-        line: 1,
-        from: at as u64,
-        to: (at + from.len()) as u64,
-        before: from.as_bytes().to_vec(),
-        after: to.as_bytes().to_vec(),
-    });
-    let facts = Facts {
-        store: StoreOf::head(bytes),
-        text_bytes: text.len() as u64,
-        ..Facts::of_bytes(blake3::hash(bytes), bytes.len() as u64)
-    };
-    let file = PlannedFile::evaluated(Source::Stdin, facts, changes.collect());
-    let mut out = Vec::new();
-    splice_into(bytes, &file, &mut out).unwrap();
-    out
-}
-
-fn hostile() -> impl Strategy<Value = String> {
-    let bits = [
-        "quay", "é", "&", "<", "\n", "_x0041_", " ", "\"", "\\", "日", "]]>", "7",
-    ];
-    prop::collection::vec(prop::sample::select(bits.to_vec()), 1..6).prop_map(|bits| bits.concat())
-}
-
 proptest! {
     #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
 
@@ -162,13 +121,13 @@ proptest! {
         let old = archive(&members, deflates, follow);
         let text = unpack(&old).unwrap();
         prop_assert_eq!(text.lines().count(), rows.len());
-        let new = rewritten(&old, "quay", "pier & <co> _x0041_");
+        let new = rewritten(&old, "quay", "pier & <co> _x0041_").unwrap();
         prop_assert_eq!(unpack(&new).unwrap(), text.replace("quay", "pier & <co> _x0041_"));
         let kept = memchr::memmem::find(&old, b"xl/other.bin").unwrap();
         let end = memchr::memmem::find(&old, b"PK\x01\x02").unwrap();
         prop_assert!(memchr::memmem::find(&new, &old[kept..end]).is_some());
         // Nothing to change changes nothing.
-        prop_assert_eq!(rewritten(&old, "nowhere in it", ""), old);
+        prop_assert_eq!(rewritten(&old, "nowhere in it", "").unwrap(), old);
     }
 }
 
@@ -182,7 +141,7 @@ fn the_sample_of_another_program() {
             && first.contains("\"area\":{\"formula\""),
         "{first}"
     );
-    let new = rewritten(SAMPLE, "Old Quay, south end", "Old Quay, east end");
+    let new = rewritten(SAMPLE, "Old Quay, south end", "Old Quay, east end").unwrap();
     assert!(unpack(&new).unwrap().contains("Old Quay, east end"));
 }
 
@@ -190,26 +149,14 @@ fn the_sample_of_another_program() {
 #[test]
 fn damaged_workbooks() {
     let whole = unpack(SAMPLE).unwrap();
-    for at in (0..SAMPLE.len()).step_by(97) {
-        let mut bytes = SAMPLE.to_vec();
-        bytes[at] ^= 0x55;
-        if StoreOf::head(&bytes)
-            .packed()
-            .is_some_and(|store| store.is_table())
-        {
-            let read = unpack(&bytes);
-            assert!(
-                read.is_err() || read.is_ok_and(|text| text == whole),
-                "byte {at}"
-            );
-        }
-        let cut = &SAMPLE[..at];
-        if StoreOf::head(cut)
-            .packed()
-            .is_some_and(|store| store.is_table())
-        {
-            assert!(unpack(cut).is_err(), "cut at {at}");
-        }
+    for (at, read) in damaged(SAMPLE) {
+        assert!(
+            read.is_err() || read.is_ok_and(|text| text == whole),
+            "byte {at}"
+        );
+    }
+    for (at, read) in cut_off(SAMPLE) {
+        assert!(read.is_err(), "cut at {at}");
     }
     let rows = [("x".to_owned(), "y".to_owned())];
     let made = |change: &dyn Fn(&mut Members)| {

@@ -107,6 +107,9 @@ pub struct FilesArgs {
     /// The PATHs in that file end in a NUL instead of a line end.
     #[arg(long, requires = "paths_from", help_heading = "Files")]
     pub null: bool,
+    /// The name of standard input: its ending tells the form, and `${@file}` and messages name it.
+    #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath, help_heading = "Files")]
+    pub stdin_name: Option<PathBuf>,
     /// The encoding of texts without a byte-order mark, such as `latin1` [default: UTF-8].
     #[arg(long, value_name = "LABEL", help_heading = "Files")]
     pub encoding: Option<String>,
@@ -129,7 +132,7 @@ pub struct TableArgs {
     /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson .json .xlsx].
     #[arg(
         long,
-        value_name = "csv|tsv|spaced|jsonl|json|workbook",
+        value_name = "csv|tsv|spaced|jsonl|json|workbook|sqlite",
         help_heading = "Columns of files"
     )]
     pub format: Option<String>,
@@ -752,6 +755,9 @@ pub struct ApplyArgs {
     /// Print one JSON record of what was written, and no text; takes `--yes`.
     #[arg(long, requires = "yes", conflicts_with = "to", help_heading = "Output")]
     pub json: bool,
+    /// Write the totals, one JSON record as `preview --json` has it, to FILE: for sums over many texts.
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, conflicts_with_all = ["plan", "json"], help_heading = "Output")]
+    pub totals: Option<PathBuf>,
     /// Refuse a rewrite that must see more than single lines, or than single files: for texts that are cut.
     #[arg(long, value_name = "line|file", help_heading = "Guard")]
     pub reach: Option<Reach>,
@@ -1058,6 +1064,21 @@ pub struct DemoArgs {
     /// Only unpack the sample files, into DIR, which must not exist yet.
     #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
     pub to: Option<PathBuf>,
+}
+
+/// None.
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Example:
+  bquill serve
+
+An editor starts it, and speaks with it on standard input and output: faults in rewrite files, what a key or a
+pattern means, and open texts rewritten under the editor's own preview. See docs/editors.md.
+Exit: 0 the editor ended it, 3 it broke the protocol, or went away.")]
+pub struct ServeArgs {
+    /// Standard input and output; there is no other way.
+    #[arg(long, hide = true)]
+    pub stdio: bool,
 }
 
 #[derive(Args, Debug)]

@@ -66,6 +66,7 @@ verbs! {
     SplitPlan(SplitPlanArgs), "split-plan", "Cut a plan into a part for each file";
     Demo(DemoArgs), "demo", "Unpack sample files and walk through the whole loop on them";
     Help(HelpArgs), "help", "Show the help of a verb, of a topic, or of the program";
+    Serve(ServeArgs), "serve", "Serve an editor, by the Language Server Protocol";
     Completions(CompletionsArgs), "completions", "Print the completions for a shell";
     Man(ManArgs), "man", "Print the manual page";
 }
@@ -93,6 +94,7 @@ impl Verb {
             | Self::SplitPlan(_)
             | Self::Demo(_)
             | Self::Help(_)
+            | Self::Serve(_)
             | Self::Completions(_)
             | Self::Man(_) => {
                 return Part::default();

@@ -177,6 +177,7 @@ pub fn of_files(files: &FilesArgs) -> Vec<String> {
         binary,
         paths_from,
         null,
+        stdin_name,
         encoding,
         no_hints,
         exit_zero,
@@ -191,6 +192,7 @@ pub fn of_files(files: &FilesArgs) -> Vec<String> {
     words.flag("--binary", *binary);
     words.path("--paths-from", paths_from.as_deref());
     words.flag("--null", *null);
+    words.path("--stdin-name", stdin_name.as_deref());
     words.value("--encoding", encoding.as_deref());
     words.flag("--no-hints", *no_hints);
     words.flag("--exit-zero", *exit_zero);

@@ -16,6 +16,7 @@ use crate::render::kinds::shapes_at_a_glance;
 use crate::render::sentence::rewrite_sentence;
 use crate::render::table::rewrite_totals;
 use crate::status::Status;
+use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
@@ -24,11 +25,13 @@ use brisk_quill_engine::change_collector::ChangesAndKinds;
 use brisk_quill_engine::collector::{Collector, Events, FileHunk};
 use brisk_quill_engine::copy_out::Targets;
 use brisk_quill_engine::kinds::KindCollector;
+use brisk_quill_engine::plan_records;
 use brisk_quill_engine::runs::Origin;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::summary::FileEnd;
 use brisk_quill_files::changes::Spooler;
 use brisk_quill_files::discover::{FileUse, Listing};
+use brisk_quill_files::error::system_words;
 use brisk_quill_files::plan::{Plan, PlannedFile};
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
@@ -65,7 +68,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     };
     let sources = asked.sources(&args.files, use_of)?;
     let listing = &sources.listing;
-    let filter = listing.sources.contains(&Source::Stdin);
+    let filter = listing.sources.iter().any(Source::is_stdin);
     let texts = options::texts(&args.files, facts_for(filter, args.to.is_some()))?;
     if filter && args.json {
         return Err(Diagnostic::wrong(
@@ -90,18 +93,21 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         .with_hints(!args.files.no_hints)
         .ends_with(options::nothing_matched(&args.files));
     if filter && may_pass_on(args, &asked) {
-        return pass_on(&mut evaluating, output);
+        let status = pass_on(&mut evaluating, output)?;
+        return save_totals(args, &evaluating).map(|()| status);
     }
     let kept = evaluating.session.keep_stdin(listing);
     kept.map_err(|error| Diagnostic::of_file(&error))?;
     if let Some(to) = args.to.as_deref().filter(|_| !filter) {
         let targets = copy_out::targets(to, listing.sources.iter(), args.overwrite)?;
         let rewrite = serde_json::to_value(&asked.text).unwrap_or_default();
-        return copy(&mut evaluating, targets, (to, rewrite), output);
+        let status = copy(&mut evaluating, targets, (to, rewrite), output)?;
+        return save_totals(args, &evaluating).map(|()| status);
     }
     // Whoever is asked sees the kinds of what they are asked about.
     let mut kinds = (!filter && !args.yes).then(KindCollector::default);
     let plan = evaluate_all(&mut evaluating, &mut kinds, output)?;
+    save_totals(args, &evaluating)?;
     let (status, go_on) = judge(&evaluating, output)?;
     let matches = evaluating.summary.counts.all_steps().matches;
     options::report_passed_over(&sources, (asked.first_pattern(), matches), output);
@@ -113,6 +119,18 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
             Ok(status.max(written))
         }
     }
+}
+
+/// Writes the totals aside, where that is asked for.
+fn save_totals(args: &ApplyArgs, evaluating: &Evaluating<'_>) -> Result<(), Diagnostic> {
+    let Some(file) = &args.totals else {
+        return Ok(());
+    };
+    std::fs::write(file, plan_records::totals(&evaluating.summary)).map_err(|error| {
+        let (shown, why) = (visible_path(file), system_words(&error));
+        Diagnostic::trouble(format!("cannot write the totals to {shown}: {why}"))
+            .remedy("name another file with `--totals`")
+    })
 }
 
 /// A rewrite may not look further than the text it is given.

@@ -19,6 +19,7 @@ use brisk_quill_core::escape::visible;
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::records::field::line as record_line;
 use brisk_quill_core::records::find::CheckTotalsRecord;
 use brisk_quill_core::rewrite::options::RunOptions;
@@ -56,7 +57,10 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         output.say(&format!("{sentence}\n"));
     }
     let options = RunOptions {
-        missing: true,
+        missing: match args.forbid {
+            true => Unmatched::Counted,
+            false => Unmatched::Shown,
+        },
         ..RunOptions::default()
     };
     let searched = request.run(options, &mut judge, output)?;
@@ -149,6 +153,9 @@ impl Seer for Judge<'_> {
             return;
         }
         self.offenders += 1;
+        if self.left == 0 && !matches!(self.form, Form::Json) {
+            return;
+        }
         let mut unit = FoundUnit::new(seen.unit, seen.found, Context::default());
         unit.groups.clear();
         match self.form {
@@ -161,10 +168,12 @@ impl Seer for Judge<'_> {
             }
             Form::Text(_) => {}
         }
-        if self.left > 0 {
-            self.left -= 1;
-            self.here.push(unit);
-        }
+        self.left -= 1;
+        self.here.push(unit);
+    }
+
+    fn passed(&mut self, units: u64) {
+        self.checked += units;
     }
 
     fn problem(&mut self, source: &Source, problem: &Problem, page: &mut Page) {

@@ -12,7 +12,7 @@ use crate::args::split::{Part, put_pattern};
 use crate::commands::extract::sheet_plan::{Pick, SheetPlan};
 use crate::commands::extract::taker::Taker;
 use crate::commands::notes::print_notes;
-use crate::commands::search::{Request, Seer};
+use crate::commands::search::{Request, Seer, Split};
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use crate::output::{Output, Page};
@@ -21,11 +21,14 @@ use crate::render::sentence::{Extracted, extract_sentence};
 use crate::status::Status;
 use brisk_quill_core::columns::row::{Field, Row};
 use brisk_quill_core::numbers::counted;
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::collector::SearchedUnit;
 use brisk_quill_files::source::Source;
+use std::borrow::Cow;
 use std::collections::HashSet;
+use std::sync::Arc;
 
 pub fn run(
     args: &ExtractArgs,
@@ -47,7 +50,10 @@ pub fn run(
     let options = RunOptions {
         // How many there are does not depend on what they hold.
         groups: !extracted.judges(),
-        missing: true,
+        missing: match extracted.judges() || args.split.is_some() || keeps_columns(args) {
+            true => Unmatched::Shown,
+            false => Unmatched::Ignored,
+        },
         ..RunOptions::default()
     };
     let taker = Taker::new(args, query.pattern.groups());
@@ -71,17 +77,20 @@ pub fn run(
         (repeats, widest.cells),
         (form, in_cells),
     )?;
-    let header = !(args.no_header_out || args.files.table.no_header);
-    let sheet = RowWriter::new(
-        form,
-        header,
-        options::at_most("--show", args.show.as_deref())?,
-    );
-    let mut extractor = Extractor::new(plan, sheet, taker, in_cells);
+    let header = match args.no_header_out || args.files.table.no_header {
+        true => Header::Without,
+        false if keeps_columns(args) => Header::WithRows,
+        false => Header::Before,
+    };
+    let sheet = RowWriter::new(form, options::at_most("--show", args.show.as_deref())?);
+    let mut extractor = Extractor::new(plan, (sheet, header), taker, in_cells);
     if form == SheetForm::Table {
         output.say(&format!("{sentence}\n\n"));
     }
-    let searched = request.run_in_turn(options, &mut extractor, output)?;
+    let searched = match keeps_columns(args) {
+        true => request.run_in_turn(options, &mut extractor, output)?,
+        false => request.run(options, &mut extractor, output)?,
+    };
     if let Some(diagnostic) = extractor.failed.take() {
         return Err(diagnostic);
     }
@@ -142,9 +151,15 @@ fn lost_keys(rows: u64) -> Diagnostic {
     Diagnostic::trouble(message).remedy("name the columns with `--select`, or write `--as jsonl`")
 }
 
+/// True if columns of the data are kept, so that the first record says which there are, and files are
+/// read in turn.
+fn keeps_columns(args: &ExtractArgs) -> bool {
+    args.beside || args.chosen.is_some()
+}
+
 /// Files whose form is known are read as tables where rows are counted, or their columns are kept or chosen from.
 fn request(args: &ExtractArgs, parts: Vec<Part>) -> Result<Request, Diagnostic> {
-    let keeps = args.beside || args.chosen.is_some();
+    let keeps = keeps_columns(args);
     match keeps || args.counts {
         true => Request::of_rows(parts, &args.files, keeps),
         false => Request::new(parts, &args.files),
@@ -180,10 +195,22 @@ impl Seer for Widest {
     }
 }
 
+/// The way to the row of names.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Header {
+    Without,
+    /// With the rows: all files are seen in turn.
+    WithRows,
+    /// Before the first rows of any file, which are printed in order.
+    Before,
+}
+
 /// Writes what is found into a sheet.
+#[derive(Clone)]
 struct Extractor {
-    plan: SheetPlan,
+    plan: Arc<SheetPlan>,
     sheet: RowWriter,
+    header: Header,
     taker: Taker,
     in_cells: bool,
     picks: Vec<Pick>,
@@ -244,11 +271,33 @@ impl Seer for Extractor {
     }
 }
 
+impl Split for Extractor {
+    fn precede(&mut self, next: &Self, output: &mut Output) {
+        if self.begin_as(next) && self.header == Header::Before {
+            output.data(&self.sheet.header());
+        }
+    }
+
+    fn absorb(&mut self, file: Self) {
+        self.begin_as(&file);
+        self.sheet.append(file.sheet);
+        self.rows += file.rows;
+        self.matches += file.matches;
+        self.failed = self.failed.take().or(file.failed);
+    }
+}
+
 impl Extractor {
-    fn new(plan: SheetPlan, sheet: RowWriter, taker: Taker, in_cells: bool) -> Self {
+    fn new(
+        plan: SheetPlan,
+        (sheet, header): (RowWriter, Header),
+        taker: Taker,
+        in_cells: bool,
+    ) -> Self {
         Self {
-            plan,
+            plan: Arc::new(plan),
             sheet,
+            header,
             taker,
             in_cells,
             picks: Vec::new(),
@@ -261,6 +310,16 @@ impl Extractor {
             lost_keys: 0,
             failed: None,
         }
+    }
+
+    /// Takes the columns of the one that follows; true if there were none yet.
+    fn begin_as(&mut self, next: &Self) -> bool {
+        let begins = !self.sheet.has_begun() && next.sheet.has_begun();
+        if begins {
+            self.names = next.names.clone();
+            self.sheet.begin(&self.names);
+        }
+        begins
     }
 
     /// Prints the table, and what it was made of.
@@ -283,7 +342,10 @@ impl Extractor {
                 let (names, picks): (Vec<_>, Vec<_>) = columns.into_iter().unzip();
                 self.picks = picks;
                 if !self.sheet.has_begun() {
-                    page.data(&self.sheet.begin(&names));
+                    self.sheet.begin(&names);
+                    if self.header == Header::WithRows {
+                        page.data(&self.sheet.header());
+                    }
                 } else if names != self.names && !self.plan.own_keys {
                     let message =
                         format!("{} has other columns than the files before it", self.path);
@@ -298,11 +360,11 @@ impl Extractor {
     }
 
     fn record(&mut self, record: &Record<'_>, page: &mut Page) {
-        let found = std::mem::take(&mut self.taker.found);
         let matches = std::mem::take(&mut self.of_record);
         let keeps_all = self.plan.beside || self.plan.judges();
-        if !record.in_scope || self.failed.is_some() || (found.is_empty() && !keeps_all) {
-            return;
+        if !record.in_scope || self.failed.is_some() || (self.taker.found.is_empty() && !keeps_all)
+        {
+            return self.taker.found.clear();
         }
         let json = record
             .row
@@ -310,54 +372,72 @@ impl Extractor {
         if !self.sheet.has_begun() || (json && self.plan.own_keys) {
             self.begin(record.row, page);
             if self.plan.own_keys {
-                self.sheet.rename(&self.names);
+                self.sheet.begin(&self.names);
             }
         } else if json && self.plan.beside && self.plan.chosen.is_none() {
             let keys = record.row.map(Row::fields).unwrap_or_default();
             let all_known = keys.iter().all(|(key, _)| self.known.contains(&**key));
             self.lost_keys += u64::from(!all_known);
         }
-        if self.failed.is_some() {
-            return;
+        if self.failed.is_none() {
+            self.write(record, matches, page);
         }
-        let most = if self.plan.every {
-            found.len().max(1)
-        } else {
-            1
+        self.taker.found.clear();
+    }
+
+    /// Writes the rows of a record, which has so many matches.
+    fn write(&mut self, record: &Record<'_>, matches: u64, page: &mut Page) {
+        let most = match self.plan.every {
+            true => self.taker.found.len().max(1),
+            false => 1,
         };
         for index in 0..most {
-            let values: Vec<Value> = (self.picks.iter())
-                .map(|pick| self.value(pick, record, (&found, matches), index))
-                .collect();
-            page.data(&self.sheet.row(&values));
+            let found = Found {
+                record,
+                path: &self.path,
+                found: &self.taker.found,
+                matches,
+                index,
+            };
+            let values = self.picks.iter().map(|pick| found.value(pick));
+            self.sheet.row(values, page.data_end());
             self.rows += 1;
         }
     }
+}
 
-    fn value(
-        &self,
-        pick: &Pick,
-        record: &Record<'_>,
-        (found, matches): (&[Vec<Value>], u64),
-        index: usize,
-    ) -> Value {
-        let number = |n: u64| Value::Json(n.to_string());
+/// What was found in a record, as far as it is for one row of the sheet.
+struct Found<'f> {
+    record: &'f Record<'f>,
+    path: &'f str,
+    /// The values of each match.
+    found: &'f [Vec<Option<Vec<u8>>>],
+    /// The number of matches.
+    matches: u64,
+    /// The match that the row begins with, from 0.
+    index: usize,
+}
+
+impl<'f> Found<'f> {
+    fn value(&self, pick: &Pick) -> Value<'f> {
+        let record = self.record;
         match pick {
-            Pick::File => Value::Text(self.path.clone().into_bytes()),
-            Pick::Record => number(record.number),
-            Pick::Match if found.is_empty() => Value::None,
-            Pick::Match => number(index as u64 + 1),
-            Pick::YesNo => Value::Json((matches > 0).to_string()),
-            Pick::Count => number(matches),
-            Pick::Text => Value::Text(record.text.to_vec()),
+            Pick::File => Value::Text(Cow::Borrowed(self.path.as_bytes())),
+            Pick::Record => Value::Number(record.number),
+            Pick::Match if self.found.is_empty() => Value::None,
+            Pick::Match => Value::Number(self.index as u64 + 1),
+            Pick::YesNo => Value::Truth(self.matches > 0),
+            Pick::Count => Value::Number(self.matches),
+            Pick::Text => Value::Text(Cow::Borrowed(record.text)),
             Pick::Field(column) => match record.row.and_then(|row| row.field(column)) {
-                Some(Field::Text(text)) => Value::Text(text.into_owned()),
-                Some(Field::Json(raw)) => Value::Json(raw.to_owned()),
+                Some(Field::Text(text)) => Value::Text(text),
+                Some(Field::Json(raw)) => Value::Json(raw),
                 None => Value::None,
             },
             Pick::Found(repeat, place) => {
-                let values = found.get(index + repeat);
-                values.map_or(Value::None, |values| values[*place].clone())
+                let values = self.found.get(self.index + repeat);
+                let text = values.and_then(|values| values[*place].as_deref());
+                text.map_or(Value::None, |text| Value::Text(Cow::Borrowed(text)))
             }
         }
     }

@@ -22,6 +22,7 @@ use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::Query;
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::records::field::line as record_line;
 use brisk_quill_core::records::find::FindTotalsRecord;
 use brisk_quill_core::rewrite::options::RunOptions;
@@ -66,7 +67,10 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
     let options = RunOptions {
         // Where nothing is shown of them, finding them would only take time.
         groups: matches!(tally.form, Form::Text(_) | Form::Json(_)),
-        missing: args.missing,
+        missing: match args.missing {
+            true => Unmatched::Shown,
+            false => Unmatched::Ignored,
+        },
         one_piece: args.show.context.lines() > 0,
         ..RunOptions::default()
     };

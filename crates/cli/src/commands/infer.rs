@@ -206,7 +206,7 @@ impl Session<'_> {
 
     /// Makes the best proposal the last preview of this folder.
     fn keep(&self, best: &AskedRewrite, output: &mut Output) -> Result<(), Diagnostic> {
-        if self.sources.contains(&Source::Stdin) {
+        if self.sources.iter().any(Source::is_stdin) {
             return Ok(());
         }
         let kept = review::evaluate(

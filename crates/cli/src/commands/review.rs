@@ -119,7 +119,7 @@ pub fn evaluate(
 ) -> Result<(Status, Option<FileId>), Diagnostic> {
     let guards = guards(guard)?;
     let sources = asked.sources(files, FileUse::Rewrite)?;
-    if sources.listing.sources.contains(&Source::Stdin) {
+    if sources.listing.sources.iter().any(Source::is_stdin) {
         return Err(Diagnostic::wrong(
             "standard input cannot be reviewed, for it cannot be written later",
         )

@@ -45,6 +45,8 @@ pub struct Request {
 pub trait Seer {
     fn begin_file(&mut self, _source: &Source) {}
     fn unit(&mut self, source: &Source, unit: &SearchedUnit<'_>, page: &mut Page);
+    /// So many units in scope without a match, where those are counted.
+    fn passed(&mut self, _units: u64) {}
     /// A row of a table, the header too, behind its cells.
     fn row(&mut self, _row: &Row<'_>, _page: &mut Page) {}
     fn problem(&mut self, _source: &Source, _problem: &Problem, _page: &mut Page) {}
@@ -88,6 +90,9 @@ impl Room {
 /// A seer of which each file has its own, a clone of one that has seen nothing: files are searched
 /// on several threads.
 pub trait Split: Seer + Clone + Send + Sync {
+    /// What was seen next is about to be printed.
+    fn precede(&mut self, _next: &Self, _output: &mut Output) {}
+
     /// Takes in what was seen in the next file.
     fn absorb(&mut self, file: Self);
 
@@ -126,6 +131,10 @@ impl<'s, S: Seer> Seeing<'s, S> {
 impl<S: Seer> Events for Seeing<'_, S> {
     fn unit(&mut self, unit: &SearchedUnit<'_>) {
         self.seer.unit(self.source, unit, &mut self.page);
+    }
+
+    fn passed(&mut self, units: u64) {
+        self.seer.passed(units);
     }
 
     fn row(&mut self, row: &Row<'_>) {
@@ -352,6 +361,7 @@ impl Request {
             |source| Seeing::new(blank.clone(), source),
             |taken| {
                 output.flow()?;
+                seer.precede(&taken.found.seer, output);
                 output.print_page(taken.found.page);
                 status = status.max(taken.found.status);
                 let seen = match begun.take() {
@@ -392,7 +402,7 @@ impl Request {
         let _progress = output.progress(&sources.listing.sources);
         let mut seeing = SeeingInTurn {
             seer,
-            source: Source::Stdin,
+            source: Source::STDIN,
             page: Page::default(),
             status: Status::Fine,
             output: Some(&mut *output),
@@ -425,7 +435,7 @@ impl Request {
         kept.map_err(|error| Diagnostic::of_file(&error))?;
         let mut seeing = SeeingInTurn {
             seer,
-            source: Source::Stdin,
+            source: Source::STDIN,
             page: Page::default(),
             status: Status::Fine,
             output: None,

@@ -73,7 +73,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
         of_matches,
         chars: args.chars,
         coarse: args.coarse,
-        source: Source::Stdin,
+        source: Source::STDIN,
         json: args.json,
     };
     let searched = request.run(RunOptions::default(), &mut looker, output)?;

@@ -79,10 +79,11 @@ pub enum ListView {
     Differences,
     Examples,
     Tries,
+    Result,
 }
 
 impl ListView {
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 8] = [
         Self::Changes,
         Self::Matches,
         Self::Misses,
@@ -90,6 +91,7 @@ impl ListView {
         Self::Differences,
         Self::Examples,
         Self::Tries,
+        Self::Result,
     ];
 
     pub fn name(self) -> &'static str {
@@ -101,6 +103,7 @@ impl ListView {
             Self::Differences => "difference",
             Self::Examples => "examples",
             Self::Tries => "tries",
+            Self::Result => "result",
         }
     }
 }

@@ -27,8 +27,8 @@ pub const KEYS: &[(&str, &str)] = &[
     ("Ctrl-J", "a line end"),
     ("", "in the list"),
     (
-        "1 … 7",
-        "changes, matches, misses, all text, difference, examples, tries",
+        "1 … 8",
+        "changes, matches, misses, all text, difference, examples, tries, result",
     ),
     ("j k", "the next, the previous row (also Space, Home, End)"),
     ("f F", "the next, the previous file"),
@@ -60,9 +60,9 @@ pub const KEYS: &[(&str, &str)] = &[
 
 /// The keys that are always in sight: in a field, and in the list.
 pub const IN_FIELD: &str = "Tab next  ↓↑ rows  Enter list  Ctrl-Z undo  Ctrl-Y redo  Ctrl-C leave";
-pub const IN_LIST: &str = "1-7 views  ↓↑ rows  f file  b l m example  i infer  [ ] tries  n step  h hints  u undo  q leave  ? keys";
+pub const IN_LIST: &str = "1-8 views  ↓↑ rows  f file  b l m example  i infer  [ ] tries  n step  h hints  u undo  q leave  ? keys";
 pub const IN_LIST_NARROW: &str =
-    "1-7 views  f file  b l m example  i infer  [ ] tries  h hints  q leave  ? keys";
+    "1-8 views  f file  b l m example  i infer  [ ] tries  h hints  q leave  ? keys";
 
 /// The action of a key in the current state.
 pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
@@ -173,6 +173,7 @@ fn in_list(key: KeyEvent) -> Option<Action> {
         KeyCode::Char('5') => Action::View(ListView::Differences),
         KeyCode::Char('6') => Action::View(ListView::Examples),
         KeyCode::Char('7') => Action::View(ListView::Tries),
+        KeyCode::Char('8') => Action::View(ListView::Result),
         KeyCode::Char('n') => Action::Step(1),
         KeyCode::Char('N') => Action::Step(-1),
         KeyCode::Char('+') => Action::AddStep,

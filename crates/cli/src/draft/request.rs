@@ -272,6 +272,7 @@ fn joined(first: FilesArgs, second: FilesArgs) -> FilesArgs {
         binary: first.binary | second.binary,
         paths_from: second.paths_from.or(first.paths_from),
         null: first.null | second.null,
+        stdin_name: second.stdin_name.or(first.stdin_name),
         encoding: second.encoding.or(first.encoding),
         no_hints: first.no_hints | second.no_hints,
         exit_zero: first.exit_zero | second.exit_zero,

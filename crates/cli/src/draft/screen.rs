@@ -154,7 +154,9 @@ impl Screen<'_> {
 
     fn views(&self, state: &State, width: u16) -> Line<'static> {
         let views = ListView::ALL.into_iter().enumerate();
-        let views = views.filter(|(_, view)| *view != ListView::Matches || state.has_action());
+        let views = views.filter(|(_, view)| {
+            !matches!(view, ListView::Matches | ListView::Result) || state.has_action()
+        });
         let views = views.map(|(index, view)| {
             let name = match view {
                 ListView::Changes if !state.has_action() => "matches",
@@ -196,6 +198,7 @@ impl Screen<'_> {
             | ListView::Matches
             | ListView::Misses
             | ListView::Units
+            | ListView::Result
             | ListView::Differences => {}
         }
         if state.list.rows.is_empty() {

@@ -260,6 +260,7 @@ impl State {
             ListView::Matches => WantedList::Of(RowsView::Matches),
             ListView::Misses => WantedList::Of(RowsView::Misses),
             ListView::Units => WantedList::Of(RowsView::Units),
+            ListView::Result => WantedList::Of(RowsView::Result),
             ListView::Differences => WantedList::Differences,
         };
         Effect::Evaluate(Box::new(Job {
@@ -521,6 +522,7 @@ impl State {
             | ListView::Matches
             | ListView::Misses
             | ListView::Units
+            | ListView::Result
             | ListView::Differences => {
                 self.list.begin_at_cursor();
                 self.forget_detail();
@@ -896,7 +898,10 @@ impl State {
         if self.list.looked_at.as_ref() == Some(&(built.draft.id, row.place, row.cell.clone())) {
             return Vec::new();
         }
-        let has_matches = !matches!(row.kind, RowKind::NoMatch | RowKind::Miss(_));
+        let has_matches = !matches!(
+            row.kind,
+            RowKind::NoMatch | RowKind::Miss(_) | RowKind::Kept
+        );
         self.list.looked_at = Some((built.draft.id, row.place, row.cell.clone()));
         if !has_matches || built.step().is_none() {
             self.detail = None;

@@ -310,6 +310,30 @@ fn the_lists_show_what_they_say() {
     assert_eq!(bench.field(FieldName::Pattern), "berth (\\d+)");
 }
 
+/// The result is all of the text: changed, dropped and other lines.
+#[test]
+fn the_result_is_all_of_the_text() {
+    let mut bench = Bench::of("berth (\\d+)", "B-$1", "");
+    bench.settle();
+    bench.press("Enter 8");
+    let before = bench.listed().len();
+    bench.shows(&[
+        "       1  # Notice 1",
+        "+     2  ‹B-4› and ‹B-7›",
+        "       3  Berth-8 is closed",
+    ]);
+    let mut bench = Bench::of("closed", "", "--drop-lines");
+    bench.settle();
+    bench.press("Enter 8");
+    assert_eq!(bench.listed().len(), before);
+    bench.shows(&["−     3  (the line goes)", "berth 4 and berth 7"]);
+    // Nothing matches: the text is there all the same.
+    let mut bench = Bench::of("nowhere", "x", "");
+    bench.settle();
+    bench.press("Enter 8");
+    assert_eq!(bench.listed().len(), before);
+}
+
 /// Examples are made at a row, and say which hold.
 #[test]
 fn examples_are_worked() {

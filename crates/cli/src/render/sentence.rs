@@ -142,7 +142,7 @@ fn engine(backtracks: bool) -> &'static str {
 
 fn files(sources: &[Source]) -> String {
     match sources {
-        [Source::Stdin] => "standard input".into(),
+        [Source::Stdin(None)] => "standard input".into(),
         [Source::File(path)] => visible_path(path.path()),
         many => counted(many.len() as u64, "file"),
     }

@@ -1,5 +1,6 @@
 //! Faults of rows, cells and columns.
 
+use crate::columns::formats::contained::Container;
 use crate::nearest::Nearest;
 
 /// Faults in the form of a row.
@@ -57,11 +58,9 @@ pub enum RowFault {
     /// A record of a document that is to be dropped.
     #[error("a record cannot be dropped from a JSON document, for the commas around it would stay")]
     InDocument,
-    /// A row of a workbook that is to be dropped.
-    #[error(
-        "a row of a workbook cannot be dropped, for formulas and formats name the rows below it"
-    )]
-    InWorkbook,
+    /// A row of a workbook or a database that is to be dropped.
+    #[error("a row of a {0} cannot be dropped, for others may refer to it")]
+    Contained(Container),
     /// A key that an object has twice, and that is asked for.
     #[error("the key `{0}` is there twice in one object")]
     KeyTwice(String),
@@ -136,9 +135,9 @@ pub enum CellFault {
     /// Two columns that are to be written are one cell in this row.
     #[error("two columns to be set are the same cell in this row")]
     WrittenTwice,
-    /// A cell of a workbook that holds nothing, or is not there, and is to be written.
-    #[error("only cells of a workbook that hold something can be written")]
-    InWorkbook,
+    /// A cell of a workbook or a database that holds nothing, or is not there, and is to be written.
+    #[error("only cells of a {0} that hold something can be written")]
+    Contained(Container),
     /// The row has a cell of the name that is to be added.
     #[error("there is a `{0}` already in this row")]
     There(String),
@@ -238,10 +237,10 @@ pub enum ColumnFault {
     /// A file whose form is not known.
     #[error("its form is not known: add --format csv, tsv, spaced or jsonl")]
     NoFormat,
-    /// A column is to be added to a workbook.
-    #[error("no column can be added to a workbook: name one that is there")]
-    InWorkbook,
-    /// There is no table of this name in the workbook.
+    /// A column is to be added to a workbook or a database.
+    #[error("no column can be added to a {0}: name one that is there")]
+    Contained(Container),
+    /// There is no table of this name in the workbook or database.
     #[error("there is no table `{name}`; there is {}", named(there))]
     NoTable {
         /// As it was asked for.

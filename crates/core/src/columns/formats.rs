@@ -5,11 +5,11 @@
 //! [`Format`](crate::columns::layout::Format); the compiler leads from there. All laws of the tests
 //! run over all formats.
 
+pub mod contained;
 pub(crate) mod delimited;
 pub(crate) mod document;
 pub(crate) mod jsonl;
 pub(crate) mod spaced;
-pub(crate) mod workbook;
 
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::delimited::boundary::Boundary;

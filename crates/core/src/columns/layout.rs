@@ -2,10 +2,10 @@
 
 use crate::columns::dialect::Dialect;
 use crate::columns::fault::RowFault;
+use crate::columns::formats::contained::{ContainedRows, Container};
 use crate::columns::formats::document::Document;
 use crate::columns::formats::jsonl::Objects;
 use crate::columns::formats::spaced::Blanks;
-use crate::columns::formats::workbook::SheetRows;
 use crate::columns::formats::{RecordEnds, RowFormat};
 use crate::columns::list::{Column, ColumnList};
 use std::borrow::Cow;
@@ -36,17 +36,20 @@ pub enum Format {
     Json,
     /// The sheets of a workbook.
     Workbook,
+    /// The tables of a SQLite database.
+    Sqlite,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 6] = [
+    pub const ALL: [Self; 7] = [
         Self::Csv,
         Self::Tsv,
         Self::Spaced,
         Self::JsonLines,
         Self::Json,
         Self::Workbook,
+        Self::Sqlite,
     ];
 
     /// The name as an option.
@@ -58,14 +61,23 @@ impl Format {
             Self::JsonLines => "jsonl",
             Self::Json => "json",
             Self::Workbook => "workbook",
+            Self::Sqlite => "sqlite",
         }
     }
 
     /// True if columns are called by pointers, not by numbers and names in a header.
     pub fn has_pointers(self) -> bool {
         match self {
-            Self::JsonLines | Self::Json | Self::Workbook => true,
+            Self::JsonLines | Self::Json | Self::Workbook | Self::Sqlite => true,
             Self::Csv | Self::Tsv | Self::Spaced => false,
+        }
+    }
+
+    /// True if a file may hold several tables.
+    pub fn holds_tables(self) -> bool {
+        match self {
+            Self::Workbook | Self::Sqlite => true,
+            Self::Csv | Self::Tsv | Self::Spaced | Self::JsonLines | Self::Json => false,
         }
     }
 
@@ -87,6 +99,7 @@ impl Format {
             "jsonl" | "ndjson" => Self::JsonLines,
             "json" => Self::Json,
             "xlsx" | "xlsm" => Self::Workbook,
+            "db" | "db3" | "sqlite" | "sqlite3" => Self::Sqlite,
             _ => return None,
         })
     }
@@ -109,8 +122,8 @@ pub enum Layout {
     JsonLines(Objects),
     /// One value of JSON.
     Json(Document),
-    /// Rows of a workbook.
-    Workbook(SheetRows),
+    /// Rows of a container: a workbook or a database.
+    Contained(ContainedRows),
 }
 
 impl Layout {
@@ -121,14 +134,14 @@ impl Layout {
             Self::Spaced(format) => format,
             Self::JsonLines(format) => format,
             Self::Json(format) => format,
-            Self::Workbook(format) => format,
+            Self::Contained(format) => format,
         }
     }
 
     /// True if columns are called by pointers, not by numbers and names in a header.
     pub fn has_pointers(self) -> bool {
         match self {
-            Self::JsonLines(_) | Self::Json(_) | Self::Workbook(_) => true,
+            Self::JsonLines(_) | Self::Json(_) | Self::Contained(_) => true,
             Self::Delimited(_) | Self::Spaced(_) => false,
         }
     }
@@ -137,22 +150,22 @@ impl Layout {
     pub(crate) fn is_document(self) -> bool {
         match self {
             Self::Json(_) => true,
-            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) | Self::Workbook(_) => false,
+            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) | Self::Contained(_) => false,
         }
     }
 
-    /// True if rows tell the sheet they come from, and their number in it.
-    pub(crate) fn has_sheets(self) -> bool {
+    /// The container whose rows these are: they name their table, and their number in it.
+    pub(crate) fn container(self) -> Option<Container> {
         match self {
-            Self::Workbook(_) => true,
-            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) => false,
+            Self::Contained(rows) => Some(rows.of),
+            Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) => None,
         }
     }
 
-    /// The value of a column as it is shown beside others; `None` where that says what is shown anyway. Of a workbook, a
+    /// The value of a column as it is shown beside others; `None` where that says what is shown anyway. Of a container, a
     /// value that is an object is shown without that.
     pub(crate) fn shown(self, name: &str, value: Vec<u8>) -> Option<Vec<u8>> {
-        if !self.has_sheets() {
+        if self.container().is_none() {
             return Some(value);
         }
         let object: Result<BTreeMap<&str, &str>, _> = serde_json::from_slice(&value);
@@ -165,7 +178,7 @@ impl Layout {
     pub(crate) fn row_stays(self) -> Option<RowFault> {
         match self {
             Self::Json(_) => Some(RowFault::InDocument),
-            Self::Workbook(_) => Some(RowFault::InWorkbook),
+            Self::Contained(rows) => Some(RowFault::Contained(rows.of)),
             Self::Delimited(_) | Self::Spaced(_) | Self::JsonLines(_) => None,
         }
     }
@@ -173,7 +186,7 @@ impl Layout {
     /// True if a column may be added.
     pub(crate) fn can_be_widened(self) -> bool {
         match self {
-            Self::Delimited(_) | Self::JsonLines(_) | Self::Json(_) | Self::Workbook(_) => true,
+            Self::Delimited(_) | Self::JsonLines(_) | Self::Json(_) | Self::Contained(_) => true,
             Self::Spaced(_) => false,
         }
     }
@@ -182,7 +195,7 @@ impl Layout {
     pub(crate) fn has_delimiter(self) -> bool {
         match self {
             Self::Delimited(_) => true,
-            Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) | Self::Workbook(_) => false,
+            Self::Spaced(_) | Self::JsonLines(_) | Self::Json(_) | Self::Contained(_) => false,
         }
     }
 
@@ -253,13 +266,15 @@ impl TableOptions {
                 quote: self.quote.unwrap_or(Some(b'"')),
             })
         };
+        let contained = |of| Layout::Contained(ContainedRows { of });
         Some(match told {
             Format::Csv => delimited(b','),
             Format::Tsv => delimited(b'\t'),
             Format::Spaced => Layout::Spaced(Blanks),
             Format::JsonLines => Layout::JsonLines(Objects),
             Format::Json => Layout::Json(Document),
-            Format::Workbook => Layout::Workbook(SheetRows),
+            Format::Workbook => contained(Container::Workbook),
+            Format::Sqlite => contained(Container::Database),
         })
     }
 }
@@ -279,7 +294,7 @@ pub struct Columns {
     pub added: Vec<String>,
     /// A column that is written anew where it is there, once, and added where it is not.
     pub into: Option<Column>,
-    /// The table of a workbook whose rows are looked at alone.
+    /// The table of a workbook or a database whose rows are looked at alone.
     pub table: Option<String>,
     /// The columns whose values name a row; they stand in `also`, too.
     pub labels: Vec<Column>,

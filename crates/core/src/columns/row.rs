@@ -16,8 +16,7 @@ use crate::span::Span;
 use std::borrow::Cow;
 use std::sync::Arc;
 
-/// The places in a row of a workbook of the name of its sheet, and of its number in that.
-const SHEET: &str = "/@/sheet";
+/// The pointer to the number of a row in its table, in a workbook or a database.
 const ROW: &str = "/@/row";
 
 /// Reads the rows of a piece of whole records.
@@ -327,7 +326,7 @@ impl<'t> Row<'t> {
                 Err(_) => Ok(Vec::new()),
             };
         }
-        let index = self.table.index(column).ok();
+        let index = self.table.place(column);
         Ok(index.and_then(|index| self.at(index)).into_iter().collect())
     }
 
@@ -381,15 +380,14 @@ impl<'t> Row<'t> {
         Some(Cow::Owned(joined))
     }
 
-    /// The name of the row: of a workbook, its place, unless it is to be named otherwise; elsewhere its values of the columns that it is to be named by; `None` where there are no such
+    /// The name of the row: of a workbook or a database, its place, unless it is to be named otherwise; elsewhere its values of the columns that it is to be named by; `None` where there are no such
     /// columns. For a cell of an inner list, `at` is the pointer to it: a pointer that goes through the
     /// same list then means the same element.
     pub fn label(&self, at: Option<&str>) -> Option<Arc<str>> {
         let labels = self.table.labels();
-        if labels.is_empty() && self.table.layout().has_sheets() {
-            let value = |pointer: &str| self.field(&Column::Pointer(pointer.to_owned()));
-            let (sheet, row) = (value(SHEET)?, value(ROW)?);
-            return Some(Arc::from(format!("{} {}", sheet.shown(), row.shown())));
+        if labels.is_empty() && self.table.layout().container().is_some() {
+            let row = self.field(&Column::Pointer(ROW.to_owned()))?;
+            return Some(Arc::from(format!("{} {}", self.of_table()?, row.shown())));
         }
         let value = |column: &Column| {
             let aligned = match (column, at) {
@@ -403,10 +401,11 @@ impl<'t> Row<'t> {
         (!labels.is_empty()).then(|| Arc::from(values.join(" ")))
     }
 
-    /// The table of a workbook that it belongs to.
-    pub(crate) fn sheet(&self) -> Option<String> {
-        let sheet = self.field(&Column::Pointer(SHEET.to_owned()))?;
-        Some(sheet.shown().into_owned())
+    /// The table of a workbook or a database that it belongs to.
+    pub(crate) fn of_table(&self) -> Option<String> {
+        let pointer = self.table.layout().container()?.table_pointer();
+        let table = self.field(&Column::Pointer(pointer.to_owned()))?;
+        Some(table.shown().into_owned())
     }
 
     /// The name of the row, as [`Row::label`] has it, and its `fields` where they are wanted.
@@ -442,7 +441,7 @@ impl<'t> Row<'t> {
     /// the first.
     pub fn field(&self, column: &Column) -> Option<Field<'t>> {
         if !self.table.layout().has_pointers() {
-            let cell = self.at(self.table.index(column).ok()?)?;
+            let cell = self.at(self.table.place(column)?)?;
             return Some(Field::Text(cell.value(self).ok()?));
         }
         let line = &self.text[self.span.range()];

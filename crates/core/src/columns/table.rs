@@ -52,8 +52,8 @@ impl Table {
         for column in &columns.also {
             pointer_of(column)?;
         }
-        if layout.has_sheets() && !columns.added.is_empty() {
-            return Err(ColumnFault::InWorkbook);
+        if let Some(container) = layout.container().filter(|_| !columns.added.is_empty()) {
+            return Err(ColumnFault::Contained(container));
         }
         set_once(columns, pointer_of)?;
         added_once(columns)?;
@@ -218,6 +218,26 @@ impl Table {
         Ok(from - 1..to.unwrap_or(usize::MAX))
     }
 
+    /// The columns of this name, from 0.
+    fn places_of(&self, name: &str) -> impl Iterator<Item = usize> {
+        let all = self.names.iter().enumerate();
+        all.filter(move |(_, there)| ***there == *name)
+            .map(|(index, _)| index)
+    }
+
+    /// The index of a column, from 0, where there is one, and only one: asked of each row, so that
+    /// nothing is said of others.
+    pub(crate) fn place(&self, column: &Column) -> Option<usize> {
+        match column {
+            Column::Name(name) | Column::Pointer(name) if self.header == Header::Read => {
+                let mut found = self.places_of(name);
+                found.next().filter(|_| found.next().is_none())
+            }
+            Column::Name(_) | Column::Pointer(_) => None,
+            Column::Number(_) => self.index(column).ok(),
+        }
+    }
+
     /// The index of a column, from 0.
     pub(crate) fn index(&self, column: &Column) -> Result<usize, ColumnFault> {
         match column {
@@ -244,16 +264,12 @@ impl Table {
             Header::None => return Err(ColumnFault::NoHeader(name.to_owned())),
             Header::Lost => return Err(ColumnFault::HeaderLost(name.to_owned())),
         }
-        let all = self.names.iter().enumerate();
-        let mut found = all.filter(|(_, there)| ***there == *name);
+        let mut found = self.places_of(name);
         match (found.next(), found.next()) {
-            (Some((index, _)), None) => Ok(index),
-            (Some((first, _)), Some((second, _))) => Err(ColumnFault::Twice {
+            (Some(index), None) => Ok(index),
+            (Some(_), Some(_)) => Err(ColumnFault::Twice {
                 name: name.to_owned(),
-                numbers: [first + 1, second + 1]
-                    .into_iter()
-                    .chain(found.map(|(index, _)| index + 1))
-                    .collect(),
+                numbers: self.places_of(name).map(|index| index + 1).collect(),
             }),
             (None, _) => Err(ColumnFault::Unknown {
                 name: name.to_owned(),
@@ -284,7 +300,7 @@ impl Table {
 
     /// True if rows are to be named.
     pub(crate) fn has_labels(&self) -> bool {
-        !self.labels.is_empty() || self.layout.has_sheets()
+        !self.labels.is_empty() || self.layout.container().is_some()
     }
 
     pub(crate) fn labels(&self) -> &[Column] {

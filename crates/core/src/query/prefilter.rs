@@ -6,6 +6,7 @@ use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::scan::Scan;
 use crate::query::unit_search::UnitSearch;
+use crate::query::unit_view::Unmatched;
 use crate::span::Span;
 use crate::unit::{Line, count_lines, line_ends, lines, without_ending};
 use memchr::{memchr, memrchr};
@@ -59,6 +60,10 @@ impl Prefilter {
 
     /// Searches the lines of a piece.
     pub fn lines(&mut self, search: &mut UnitSearch<'_>, scan: &mut Scan<'_>) {
+        // How many of them are in scope is known without looking only where all are.
+        if scan.wanted.missing == Unmatched::Counted && !search.query.scope.is_everywhere() {
+            scan.wanted.missing = Unmatched::Shown;
+        }
         if !self.is_worth_while(search, scan) {
             return all_lines(search, 0, scan);
         }
@@ -71,7 +76,7 @@ impl Prefilter {
                 return piece_lines(search, finder, scan);
             }
         }
-        if scan.wanted.missing {
+        if scan.wanted.missing == Unmatched::Shown {
             return all_lines(search, 0, scan);
         }
         let candidates = match search.is_probing() {
@@ -150,20 +155,28 @@ fn piece_lines(search: &mut UnitSearch<'_>, finder: &mut PieceFinder, scan: &mut
         search.found_line(line, scan);
         from = line.next;
     }
-    if !scan.last || scan.wanted.missing {
+    if !scan.last || scan.wanted.missing != Unmatched::Ignored {
         pass_lines(search, Span::new(from, text.len()), scan);
     }
 }
 
 /// Counts lines without a match, or shows each of them.
 fn pass_lines(search: &mut UnitSearch<'_>, place: Span, scan: &mut Scan<'_>) {
-    if !scan.wanted.missing {
-        search.lines_done += count_lines(&scan.text[place.range()]);
-        return;
+    if scan.wanted.missing != Unmatched::Shown {
+        let lines = count_lines(&scan.text[place.range()]);
+        search.lines_done += lines;
+        return report_passed(scan, lines);
     }
     search.matches.clear();
     for line in lines_in(scan.text, place) {
         search.found_line(line, scan);
+    }
+}
+
+/// Reports lines without a match, where they are to be counted.
+fn report_passed(scan: &mut Scan<'_>, lines: u64) {
+    if scan.wanted.missing == Unmatched::Counted {
+        scan.visitor.passed(lines);
     }
 }
 
@@ -177,7 +190,9 @@ fn some_lines(search: &mut UnitSearch<'_>, candidates: &mut Candidates, scan: &m
         .next(text, from)
         .and_then(|at| line_at(text, from, at))
     {
-        search.lines_done += line_ends(&text[from..line.content.from]);
+        let passed = line_ends(&text[from..line.content.from]);
+        search.lines_done += passed;
+        report_passed(scan, passed);
         search.line(line, scan);
         from = line.next;
         looked_at += 1;
@@ -185,8 +200,10 @@ fn some_lines(search: &mut UnitSearch<'_>, candidates: &mut Candidates, scan: &m
             return all_lines(search, from, scan);
         }
     }
-    if !scan.last {
-        search.lines_done += count_lines(&text[from..]);
+    if !scan.last || scan.wanted.missing != Unmatched::Ignored {
+        let passed = count_lines(&text[from..]);
+        search.lines_done += passed;
+        report_passed(scan, passed);
     }
 }
 

@@ -22,7 +22,7 @@ use crate::span::Span;
 use crate::unit::line_ends;
 use std::path::Path;
 
-/// Tables of a workbook that are named.
+/// Tables of a workbook or a database that are named.
 const TABLES_MOST: usize = 20;
 
 /// A pointer into the value of a key, where that is a list or an object.
@@ -53,7 +53,7 @@ pub(super) struct TableScanner<'q> {
     /// The text goes on, or lacks its end.
     is_cut_off: bool,
     rows: u64,
-    /// The tables of a workbook, where one of them is asked for, and true once it was met.
+    /// The tables of a workbook or a database, where one of them is asked for, and true once it was met.
     tables: Vec<String>,
     found_table: bool,
     /// Rows of others.
@@ -328,11 +328,11 @@ impl TableScanner<'_> {
         let Some(wanted) = &self.columns.table else {
             return true;
         };
-        let sheet = row.sheet().unwrap_or_default();
-        let is_new = !sheet.is_empty() && !self.tables.contains(&sheet);
-        let is_wanted = sheet == *wanted;
+        let table = row.of_table().unwrap_or_default();
+        let is_new = !table.is_empty() && !self.tables.contains(&table);
+        let is_wanted = table == *wanted;
         if is_new && self.tables.len() < TABLES_MOST {
-            self.tables.push(sheet);
+            self.tables.push(table);
         }
         self.found_table |= is_wanted;
         is_wanted

@@ -126,6 +126,12 @@ impl Scope {
         self.blocks.is_empty() && !patterns.any(Pattern::backtracks)
     }
 
+    /// True if there is no condition.
+    pub(super) fn is_everywhere(&self) -> bool {
+        let units = [&self.contains, &self.lacks];
+        !self.judges_lines() && units.iter().all(|all| all.is_empty()) && self.cells.is_empty()
+    }
+
     /// True if there is a condition on lines at all.
     pub(super) fn judges_lines(&self) -> bool {
         !(self.lines.is_all() && self.blocks.is_empty() && self.near.is_empty())

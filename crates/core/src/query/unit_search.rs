@@ -10,7 +10,7 @@ use crate::query::findings::Findings;
 use crate::query::scan::{Place, Scan};
 use crate::query::scope::{ScopeState, push_place};
 use crate::query::selector::Selector;
-use crate::query::unit_view::{UnitView, Wanted};
+use crate::query::unit_view::{UnitView, Unmatched, Wanted};
 use crate::span::Span;
 use crate::unit::{Line, MAX_UNIT_BYTES, UnitKind, count_lines, line_ends, lines};
 
@@ -186,7 +186,8 @@ impl<'q> UnitSearch<'q> {
             .probe
             .as_mut()
             .filter(|_| self.probes_text && self.lines_done <= LINES_PROBED);
-        wanted.missing || probe.is_some_and(|probe| probe.may_hold(text, unit))
+        wanted.missing != Unmatched::Ignored
+            || probe.is_some_and(|probe| probe.may_hold(text, unit))
     }
 
     /// The same for the value of a cell.
@@ -195,7 +196,7 @@ impl<'q> UnitSearch<'q> {
             .probe
             .as_mut()
             .filter(|_| self.probes_text && self.lines_done <= LINES_PROBED);
-        wanted.missing || probe.is_some_and(|probe| probe.may_match(value))
+        wanted.missing != Unmatched::Ignored || probe.is_some_and(|probe| probe.may_match(value))
     }
 
     /// Judges the matches that have been collected in a unit, and shows it.

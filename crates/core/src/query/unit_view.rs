@@ -13,13 +13,30 @@ pub(crate) struct Wanted {
     /// The groups of every match.
     pub groups: bool,
     /// Units in scope without a match.
-    pub missing: bool,
+    pub missing: Unmatched,
+}
+
+/// The way in which units in scope without a match are reported.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Unmatched {
+    /// They are not.
+    #[default]
+    Ignored,
+    /// Their number is, of those that need not be looked at; others are shown.
+    Counted,
+    /// Each is shown.
+    Shown,
 }
 
 /// Is shown each unit of a text that holds something.
 pub(crate) trait Visitor {
     /// A unit with matches, or one in scope without any where those were asked for.
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>);
+
+    /// So many units in scope without a match, where they are counted.
+    fn passed(&mut self, units: u64) {
+        let _ = units;
+    }
 
     /// A row of a table, the header too, behind those of its cells that hold something.
     fn row(&mut self, row: &Row<'_>) {

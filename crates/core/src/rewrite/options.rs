@@ -2,6 +2,7 @@
 
 use crate::pattern::probe::Probe;
 use crate::query::prefilter::PrefilterUse;
+use crate::query::unit_view::Unmatched;
 
 /// The matches in scope of each step in a run, as far as they have been counted.
 ///
@@ -56,9 +57,9 @@ pub const SPLIT_FROM: usize = 1 << 16;
 pub struct RunOptions {
     /// Each change, and each match that is shown, carries its groups.
     pub groups: bool,
-    /// Units in scope without a match are shown too, where a step only [shows](crate::step::actions::Action::Show) what it
-    /// finds.
-    pub missing: bool,
+    /// The way in which units in scope without a match are reported, where a step only
+    /// [shows](crate::step::actions::Action::Show) what it finds.
+    pub missing: Unmatched,
     /// Each change of a cell carries what happens to its value.
     pub cells: bool,
     /// Each change in a table carries the whole row that it is about.

@@ -73,6 +73,12 @@ pub trait Sink {
         let _ = (unit, found, taken);
     }
 
+    /// So many units in scope without a match, where those are
+    /// [counted](crate::query::unit_view::Unmatched::Counted).
+    fn passed(&mut self, units: u64) {
+        let _ = units;
+    }
+
     /// A row of a table, the header too, after those of its cells that hold something: of a rewrite that only shows.
     fn row(&mut self, row: &Row<'_>) {
         let _ = row;

@@ -7,7 +7,7 @@ use crate::problem::Problem;
 use crate::query::findings::Findings;
 use crate::query::note::Note;
 use crate::query::scanner::UnitScanner;
-use crate::query::unit_view::{UnitView, Visitor, Wanted};
+use crate::query::unit_view::{UnitView, Unmatched, Visitor, Wanted};
 use crate::rewrite::counts::StepCounts;
 use crate::rewrite::options::RunOptions;
 use crate::rewrite::part_start::PartStart;
@@ -44,7 +44,7 @@ pub(crate) struct StepRun<'r> {
     keep_cells: bool,
     keep_rows: bool,
     /// Units without a match are shown too, where the step only shows.
-    shows_missing: bool,
+    missing: Unmatched,
     /// Each unit is shown.
     watched: bool,
     /// Each edit says what it has copied.
@@ -69,7 +69,7 @@ impl<'r> StepRun<'r> {
             set: StepSet::one(index),
             scanner: UnitScanner::new(&step.query),
             keep_groups: options.groups,
-            shows_missing: options.missing,
+            missing: options.missing,
             // What is ensured is the value.
             keep_rows: options.rows,
             keep_cells: options.cells || !step.ensure.is_empty() || options.watch.is_some(),
@@ -128,10 +128,10 @@ impl<'r> StepRun<'r> {
     pub fn show(&mut self, text: &[u8], (base, last): (u64, bool), sink: &mut dyn Sink) -> u64 {
         let wanted = Wanted {
             groups: self.keep_groups,
-            missing: self.shows_missing,
+            missing: self.missing,
         };
         let mut visitor = ShowVisitor {
-            shows_missing: self.shows_missing,
+            shows_missing: self.missing != Unmatched::Ignored,
             watched: self.watched,
             counts: &mut self.counts,
             problems: 0,
@@ -157,7 +157,10 @@ impl<'r> StepRun<'r> {
         let drops_others = matches!(self.step.action, Action::DropOtherLines);
         let wanted = Wanted {
             groups: self.keep_groups || self.step.needs_groups(),
-            missing: drops_others || !self.ensure.is_empty(),
+            missing: match drops_others || !self.ensure.is_empty() {
+                true => Unmatched::Shown,
+                false => Unmatched::Ignored,
+            },
         };
         let maker = EditMaker {
             set: self.set,
@@ -217,6 +220,10 @@ impl Visitor for ShowVisitor<'_> {
         if !found.is_empty() || self.shows_missing {
             self.sink.unit(unit, found, taken);
         }
+    }
+
+    fn passed(&mut self, units: u64) {
+        self.sink.passed(units);
     }
 
     fn row(&mut self, row: &Row<'_>) {

@@ -22,7 +22,7 @@ pub(super) struct CellSpec<'s> {
     pub lists: [&'s [String]; 2],
     /// Pairs of a column and a template: for one that is there, and for one that is added.
     pub writes: [&'s [String]; 2],
-    /// The table of a workbook.
+    /// The table of a workbook or a database.
     pub table: Option<&'s str>,
     /// The columns that name a row.
     pub label: Option<&'s str>,
@@ -104,7 +104,7 @@ impl CellSpec<'_> {
             Some(name) => Some(Format::named(name).ok_or_else(|| {
                 senseless(
                     format!("there is no format `{name}`"),
-                    "write `csv`, `tsv`, `spaced`, `jsonl`, `json` or `workbook`",
+                    "write `csv`, `tsv`, `spaced`, `jsonl`, `json`, `workbook` or `sqlite`",
                 )
             })?),
         };
@@ -130,9 +130,16 @@ impl CellSpec<'_> {
             (None, Some(Format::Csv)) => b",",
             (None, Some(Format::Tsv)) => b"\t",
             (None, None) => b",\t",
-            (None, Some(Format::Spaced | Format::JsonLines | Format::Json | Format::Workbook)) => {
-                b""
-            }
+            (
+                None,
+                Some(
+                    Format::Spaced
+                    | Format::JsonLines
+                    | Format::Json
+                    | Format::Workbook
+                    | Format::Sqlite,
+                ),
+            ) => b"",
         };
         if quote
             .unwrap_or(Some(b'"'))

@@ -5,6 +5,7 @@ use crate::draft::misses::{MissList, misses};
 use crate::draft::pass::{FileFound, PassPlan, RowsOf};
 use crate::draft::places::{PlaceStatus, Places};
 use crate::draft::request::{Draft, DraftStep, RowsView, Wanted};
+use crate::draft::result;
 use crate::draft::row::{Row, RowKind, RowPlace};
 use crate::draft::row_index::{FileRows, RowIndex};
 use crate::hints::hint::Hints;
@@ -14,6 +15,7 @@ use crate::session::Session;
 use crate::sources::Sources;
 use crate::summary::{Ended, FileCounts, Summary};
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::counts::LeftOutCounts;
 use brisk_quill_core::rewrite::options::{RunOptions, SPLIT_FROM};
@@ -243,11 +245,16 @@ impl Evaluator {
         let is_counted_list = match wanted.view {
             RowsView::Changes => true,
             RowsView::Matches => draft.step.only_shows(),
-            RowsView::Misses | RowsView::Units => false,
+            RowsView::Misses | RowsView::Units | RowsView::Result => false,
         };
         // The rows of the list that is counted come on the way.
         let rows_on_the_way = is_counted_list && known.is_none();
-        if !rows_on_the_way {
+        if wanted.view == RowsView::Result {
+            // It ends where enough is known, and what is counted goes on.
+            let inner = Arc::default();
+            let session = self.session(draft, &inner, before.as_ref());
+            result::rows(draft, wanted, (session, inner, token), tell)?;
+        } else if !rows_on_the_way {
             rows(draft, wanted, (session(), u64::MAX), tell)?;
         } else if wanted.from.file > 0 {
             // All that follows is read again to be counted.
@@ -345,7 +352,7 @@ fn rows(
         RowsView::Matches => (Work::new(&search), RowsOf::Matches),
         RowsView::Units => {
             let options = RunOptions {
-                missing: true,
+                missing: Unmatched::Shown,
                 ..RunOptions::default()
             };
             let work = Work {
@@ -354,6 +361,8 @@ fn rows(
             };
             (work, RowsOf::Units)
         }
+        // Nothing of it is found by a pass alone.
+        RowsView::Result => return Ok(()),
         RowsView::Misses => {
             if let Some(MissList { rows, looked_at }) = misses(draft, wanted, &mut session)? {
                 tell(Answer::Rows(RowList {
@@ -418,6 +427,14 @@ fn rows_of(step: &DraftStep) -> RowsOf {
     match step.only_shows() {
         true => RowsOf::Matches,
         false => RowsOf::Changes,
+    }
+}
+
+/// The options of a run whose lines are shown as they become.
+pub(super) fn result_options() -> RunOptions {
+    RunOptions {
+        cells: false,
+        ..run_options()
     }
 }
 

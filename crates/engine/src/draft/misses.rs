@@ -8,6 +8,7 @@ use crate::session::Session;
 use crate::summary::Ended;
 use crate::why::{Explainer, Reason, UNITS_MOST};
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::query::{Pick, Query};
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::options::RunOptions;
@@ -39,7 +40,7 @@ pub fn misses(
     let work = Work {
         rewrite: &Rewrite::showing(query),
         options: RunOptions {
-            missing: true,
+            missing: Unmatched::Shown,
             ..RunOptions::default()
         },
     };

@@ -81,6 +81,8 @@ pub enum RowsView {
     Misses,
     /// All units.
     Units,
+    /// All lines as they become.
+    Result,
 }
 
 /// The rows that are wanted.

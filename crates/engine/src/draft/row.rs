@@ -70,6 +70,12 @@ pub enum RowKind {
     NoMatch,
     /// A unit without a match, and the reason.
     Miss(Reason),
+    /// A line of the result that is as it was.
+    Kept,
+    /// Lines of the result that are new, what is new marked.
+    Becomes,
+    /// So many lines that the result does not have.
+    Gone(u64),
     /// Matched or changed by the last try alone.
     OnlyLast,
     /// Matched or changed by this one alone.
@@ -159,6 +165,35 @@ impl Row {
         }
     }
 
+    /// A line of the result that is as it was.
+    pub fn kept(place: RowPlace, line: u64, text: &[u8]) -> Self {
+        Self::of_result(place, line, RowKind::Kept, Excerpt::new(text, []))
+    }
+
+    /// Changed lines as they become.
+    pub fn becomes(place: RowPlace, hunk: &FileHunk<'_>) -> Self {
+        let (was, now) = (hunk.hunk.was, new_text(hunk));
+        let kind = match now.text.is_empty() && !was.is_empty() {
+            true => RowKind::Gone(lines_in(was)),
+            false => RowKind::Becomes,
+        };
+        Self::of_result(place, hunk.hunk.line, kind, now)
+    }
+
+    fn of_result(place: RowPlace, line: u64, kind: RowKind, text: Excerpt) -> Self {
+        Self {
+            place,
+            line,
+            cell: None,
+            label: None,
+            kind,
+            was: text,
+            now: None,
+            last: None,
+            record: None,
+        }
+    }
+
     /// The rows of lines that change: one, or one for each cell that changes.
     pub fn of_hunk(file: usize, hunk: &FileHunk<'_>) -> Vec<Self> {
         let row = |at, line| Self {
@@ -195,6 +230,12 @@ impl Row {
             ..row(hunk.map.place(hunk.hunk.from), hunk.hunk.line)
         }]
     }
+}
+
+/// The number of lines; the last one may lack its end.
+fn lines_in(text: &[u8]) -> u64 {
+    let ends = memchr::memchr_iter(b'\n', text).count() as u64;
+    ends + u64::from(!text.is_empty() && !text.ends_with(b"\n"))
 }
 
 /// The name of the row that a change is about.

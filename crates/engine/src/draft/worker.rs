@@ -478,7 +478,7 @@ pub fn bytes_of(sources: &Sources) -> u64 {
     let all = sources.listing.sources.iter();
     let bytes = all.filter_map(|source| match source {
         Source::File(path) => Some(path.place().metadata().ok()?.len()),
-        Source::Stdin => None,
+        Source::Stdin(_) => None,
     });
     bytes.sum()
 }

@@ -245,7 +245,8 @@ impl<'p> Evidence<'p> {
     /// Takes note of a unit that step `index`, from 0, has looked at.
     pub fn seen(&mut self, index: usize, seen: &SeenUnit<'_>) {
         if seen.unit.line > LINES_MOST {
-            self.is_cut = true;
+            // Which of those without a match are seen depends on how a text is gone through.
+            self.is_cut |= !seen.found.is_empty();
             return;
         }
         if self.steps.is_empty() {

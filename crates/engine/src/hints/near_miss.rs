@@ -14,6 +14,7 @@ use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::pattern::outline::{ClassOf, Leaf, RepeatOf};
 use brisk_quill_core::pattern::{Finder, Pattern};
 use brisk_quill_core::query::Query;
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::span::Span;
 use brisk_quill_core::template::Template;
@@ -52,7 +53,7 @@ pub fn judge(
     let mut rows: Inventory<(usize, Vec<u8>), Spot> = Inventory::new(ROWS_MOST);
     let mut units = 0;
     let options = RunOptions {
-        missing: true,
+        missing: Unmatched::Shown,
         ..RunOptions::default()
     };
     let look = SecondLook::new(reader, query, sources);

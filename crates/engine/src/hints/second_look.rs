@@ -59,12 +59,12 @@ impl<'s> SecondLook<'s> {
         };
         let mut worker = TextWorker::new(&work, &RunTotals::default(), None);
         let mut looking = Looking {
-            source: Source::Stdin,
+            source: Source::STDIN,
             token,
             visit,
         };
         for source in self.sources {
-            if *source == Source::Stdin {
+            if source.is_stdin() {
                 continue;
             }
             looking.source = source.clone();

@@ -18,7 +18,11 @@ impl<'f> TableLine<'f> {
         let delimiter = match Format::of_path(spot.source.path())? {
             Format::Csv => b',',
             Format::Tsv => b'\t',
-            Format::Spaced | Format::JsonLines | Format::Json | Format::Workbook => return None,
+            Format::Spaced
+            | Format::JsonLines
+            | Format::Json
+            | Format::Workbook
+            | Format::Sqlite => return None,
         };
         let (line, span) = (&*spot.window, spot.span);
         let found = Self {

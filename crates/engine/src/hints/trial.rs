@@ -258,7 +258,7 @@ impl Tried {
         let work = Work::new(&rewrite);
         let (plan, sources) = (StudyPlan::new(&work), Sources::of(Listing::default()));
         let mut events = TrialEvents {
-            evidence: Evidence::new(&plan, &Source::Stdin, &sources),
+            evidence: Evidence::new(&plan, &Source::STDIN, &sources),
             text: 0,
             matches: Vec::new(),
         };

@@ -5,7 +5,9 @@ use crate::hints::hint::{Hint, Remedy, shown};
 use crate::hints::rule::Example;
 use crate::hints::second_look::SecondLook;
 use crate::hints::study::StepStudy;
+use brisk_quill_core::columns::layout::Format;
 use brisk_quill_core::numbers::{counted, number};
+use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::Template;
@@ -92,6 +94,12 @@ pub fn judge(reader: &Reader, study: &StepStudy<'_>, sources: &[Source]) -> Opti
     if columns.into.is_some() || study.index > 0 {
         return None;
     }
+    // Columns of one name in several tables are not one column.
+    let form = |source: &Source| columns.options.format.or(Format::of_path(source.path()));
+    let has_tables = |source: &Source| form(source).is_some_and(Format::holds_tables);
+    if columns.table.is_none() && sources.iter().any(has_tables) {
+        return None;
+    }
     // Values of a table of pairs, and one that is written whatever was found, are meant to be the same.
     let is_written = |template: &Template| !template.refers() && !template.source().is_empty();
     let is_meant = matches!(study.plan.action, Action::Pairs(_));
@@ -110,7 +118,7 @@ pub fn judge(reader: &Reader, study: &StepStudy<'_>, sources: &[Source]) -> Opti
     }
     let mut cells = 0;
     let options = RunOptions {
-        missing: true,
+        missing: Unmatched::Shown,
         ..RunOptions::default()
     };
     SecondLook::new(reader, study.plan.query, sources).run(options, &mut |_, unit| {

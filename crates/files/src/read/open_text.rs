@@ -119,7 +119,7 @@ impl<'r> OpenText<'r> {
     pub fn is_large(&self) -> bool {
         let (read, most) = (self.filled, self.buffer.len());
         let is_long = || match &self.source {
-            Source::Stdin => true,
+            Source::Stdin(_) => true,
             Source::File(path) => path
                 .place()
                 .metadata()

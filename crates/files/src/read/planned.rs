@@ -85,7 +85,7 @@ impl PlannedTexts {
     /// The text of a source that the plan changes.
     pub fn text(&self, source: &Source) -> Option<PlannedText> {
         let (at, end) = match source {
-            Source::Stdin => self.stdin?,
+            Source::Stdin(_) => self.stdin?,
             Source::File(path) => *self.places.get(&path.place().canonicalize().ok()?)?,
         };
         Some(PlannedText {

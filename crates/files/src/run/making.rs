@@ -289,6 +289,7 @@ impl Making<'_> {
     }
 
     fn put_in_place(&self, file: &mut StagedFile<'_>) -> Result<(), FileError> {
+        file.check_alone(&file.place.path())?;
         file.check_unchanged()?;
         let (folder, name) = (&file.place.folder, &file.place.name);
         if file.in_place {
@@ -329,6 +330,8 @@ impl Making<'_> {
     fn check_exchanged(&self, file: &StagedFile<'_>) -> Result<(), FileError> {
         let changed = |_| FileError::new(&file.named, FileErrorKind::Changed);
         let folder = &file.place.folder;
+        // Whoever opened the old file at the last moment would go on with that.
+        file.check_alone(&folder.path().join(&file.copy))?;
         let out = folder.stat(&file.copy).map_err(changed)?;
         let before = (file.seen.before_renaming(), file.attributes);
         let attributes = folder.attributes(&file.copy).map_err(changed)?;

@@ -11,6 +11,8 @@ use crate::read::facts::Facts;
 use crate::source::FilePath;
 use crate::splice::{CHUNK, splice_into};
 use crate::stoppable::Stoppable;
+use crate::store::in_use::check_alone;
+use crate::store::store_of::StoreOf;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
@@ -92,6 +94,7 @@ impl<'a> StagedFile<'a> {
         if self.file.facts.store.is_plain() {
             return Ok(());
         }
+        self.check_alone(&self.place.path())?;
         let (reading, writing) = (
             self.failing(FileErrorKind::Read),
             self.failing(FileErrorKind::Spool),
@@ -123,6 +126,15 @@ impl<'a> StagedFile<'a> {
         file.facts = Facts::of_bytes(hash, bytes);
         (file.changes, file.stands_for) = (changes, Some(count));
         Ok(())
+    }
+
+    /// Fails where another program uses the file, now at `path`, and could go on with what has been replaced.
+    pub(super) fn check_alone(&self, path: &Path) -> Result<(), FileError> {
+        let store = StoreOf::named(self.store).unwrap_or(StoreOf::PLAIN);
+        match store.packed() {
+            Some(store) => check_alone(store, path).map_err(self.failing(FileErrorKind::Write)),
+            None => Ok(()),
+        }
     }
 
     pub(super) fn failing(&self, kind: FileErrorKind) -> impl Fn(io::Error) -> FileError + use<> {

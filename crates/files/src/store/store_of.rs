@@ -1,5 +1,6 @@
 //! The store of a certain file.
 
+use crate::store::database::Database;
 use crate::store::gzip::Gzip;
 use crate::store::workbook::Workbook;
 use crate::store::zstandard::Zstandard;
@@ -8,7 +9,7 @@ use std::fmt;
 use std::io::{self, Write};
 
 /// The kinds of stores besides the plain one.
-const ALL: &[&dyn Store] = &[&Gzip, &Zstandard, &Workbook];
+const ALL: &[&dyn Store] = &[&Gzip, &Zstandard, &Workbook, &Database];
 
 /// The store of a file: plain, or a packed one.
 ///

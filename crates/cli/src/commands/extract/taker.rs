@@ -1,7 +1,6 @@
 //! The values that a sheet takes out of units.
 
 use crate::args::definitions::ExtractArgs;
-use crate::render::row_writer::Value;
 use brisk_quill_core::pattern::groups::Groups;
 use brisk_quill_core::span::Span;
 use brisk_quill_engine::collector::SearchedUnit;
@@ -12,7 +11,7 @@ pub(super) struct Taker {
     /// The groups that are taken of each match; none takes what stands between the matches.
     pub(super) groups: Vec<usize>,
     /// The values of each match in the current record.
-    pub(super) found: Vec<Vec<Value>>,
+    pub(super) found: Vec<Vec<Option<Vec<u8>>>>,
 }
 
 impl Taker {
@@ -43,10 +42,7 @@ impl Taker {
 
     pub(super) fn unit(&mut self, seen: &SearchedUnit<'_>) {
         let bytes = seen.unit.bytes();
-        let value = |span: Option<Span>| match span {
-            Some(span) => Value::Text(bytes[span.range()].to_vec()),
-            None => Value::None,
-        };
+        let value = |span: Option<Span>| span.map(|span| bytes[span.range()].to_vec());
         if !self.groups.is_empty() {
             for finding in seen.found.picked() {
                 let values = self

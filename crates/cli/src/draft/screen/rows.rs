@@ -219,7 +219,7 @@ fn empty_words(state: &State) -> &'static str {
         }
         ListView::Changes | ListView::Matches => "nothing matches: view 3 shows what nearly does",
         ListView::Misses => "every unit in scope matches",
-        ListView::Units => "there is no text",
+        ListView::Units | ListView::Result => "there is no text",
         ListView::Differences => match state.known.compared {
             Some(Some(_)) => {
                 "no difference to the try that this is compared with: view 7 lists all, and `=` takes another"
@@ -267,16 +267,28 @@ impl Drawn<'_> {
             RowKind::OnlyLast => "−",
             RowKind::OnlyThis => "+",
             RowKind::Different => "~",
-            RowKind::Match | RowKind::Change | RowKind::NoMatch | RowKind::Miss(_) => " ",
+            RowKind::Becomes => "+",
+            RowKind::Gone(_) => "−",
+            RowKind::Match
+            | RowKind::Change
+            | RowKind::NoMatch
+            | RowKind::Miss(_)
+            | RowKind::Kept => " ",
         };
         let before = Before {
             is_current,
             sign,
             line: row.line,
+            empty: match row.kind {
+                RowKind::Gone(1) => "(the line goes)".to_owned(),
+                RowKind::Gone(lines) => format!("({} go)", counted(lines, "line")),
+                _ => "(empty)".to_owned(),
+            },
         };
         let look = match row.kind {
             RowKind::Match => Role::Match,
-            RowKind::NoMatch | RowKind::Miss(_) => Role::Strong,
+            RowKind::NoMatch | RowKind::Miss(_) | RowKind::Kept => Role::Strong,
+            RowKind::Becomes | RowKind::Gone(_) => Role::Now,
             RowKind::Change | RowKind::OnlyLast | RowKind::OnlyThis | RowKind::Different => {
                 if row.now.is_some() || row.last.is_some() {
                     Role::Was
@@ -318,10 +330,11 @@ impl Drawn<'_> {
             is_current: false,
             sign: " ",
             line: 0,
+            empty: "(nothing is left)".to_owned(),
         };
         for (text, label) in [
             (labels.0, "last"),
-            (labels.1, if several { "this" } else { "→" }),
+            (labels.1, if several { "this" } else { "now" }),
         ] {
             if let Some(text) = text {
                 self.text(&mut lines, (&empty, label), None, text, Role::Now);
@@ -373,12 +386,7 @@ impl Drawn<'_> {
         };
         if all.is_empty() {
             let mut spans = head_of(true);
-            let words = if label.is_empty() {
-                "(empty)"
-            } else {
-                "(nothing is left)"
-            };
-            spans.push(screen.span(Role::Quiet, words));
+            spans.push(screen.span(Role::Quiet, before.empty.clone()));
             return out.push(Line::from(spans));
         }
         for line in all.iter().take(LINES_MOST) {
@@ -415,6 +423,8 @@ struct Before {
     sign: &'static str,
     /// 0 where the line is not said again.
     line: u64,
+    /// The words for a text without anything in it.
+    empty: String,
 }
 
 /// The row at the cursor, with its file.

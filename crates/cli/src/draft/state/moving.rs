@@ -49,6 +49,7 @@ impl State {
             | ListView::Matches
             | ListView::Misses
             | ListView::Units
+            | ListView::Result
             | ListView::Differences => None,
         }
     }

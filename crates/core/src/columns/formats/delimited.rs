@@ -65,7 +65,7 @@ impl RowFormat for Dialect {
         for cell in cells {
             text.push(self.delimiter);
             let raw = quote::encode(cell.value, false, *self, false);
-            text.extend(raw.ok_or_else(|| unquotable(*cell))?);
+            text.extend_from_slice(&raw.ok_or_else(|| unquotable(*cell))?);
         }
         Ok((record.span.to, text))
     }
@@ -91,6 +91,6 @@ impl CellSpelling for DelimitedCell {
     }
 
     fn write(&self, form: CellForm, value: &[u8]) -> Option<Vec<u8>> {
-        quote::encode(value, form.quoted, form.dialect, form.alone)
+        quote::encode(value, form.quoted, form.dialect, form.alone).map(Cow::into_owned)
     }
 }

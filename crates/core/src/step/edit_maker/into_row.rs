@@ -25,7 +25,7 @@ fn write(
 ) -> Result<(), ProblemKind> {
     let is_there = match row.table().layout().has_pointers() {
         true => !row.named(&into.column)?.is_empty(),
-        false => row.table().index(&into.column).is_ok(),
+        false => row.table().place(&into.column).is_some(),
     };
     match (is_there, new) {
         (true, None) => Ok(()),

@@ -31,12 +31,12 @@ pub(crate) fn encode(
     was_quoted: bool,
     dialect: Dialect,
     alone: bool,
-) -> Option<Vec<u8>> {
+) -> Option<Cow<'_, [u8]>> {
     let special =
         |b: &u8| matches!(b, b'\n' | b'\r') || *b == dialect.delimiter || Some(*b) == dialect.quote;
     let needed = value.iter().any(special) || (alone && value.is_empty());
     if !needed && !was_quoted {
-        return Some(value.to_vec());
+        return Some(Cow::Borrowed(value));
     }
     let quote = dialect.quote?;
     let mut raw = Vec::with_capacity(value.len() + 2);
@@ -49,5 +49,5 @@ pub(crate) fn encode(
     }
     raw.extend_from_slice(&value[at..]);
     raw.push(quote);
-    Some(raw)
+    Some(Cow::Owned(raw))
 }

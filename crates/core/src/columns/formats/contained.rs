@@ -1,4 +1,4 @@
-//! Rows of a workbook, which are given as JSON Lines. No row and no column of them can come or go.
+//! Rows of a workbook or a database, which are given as JSON Lines. No row and no column of them can come or go.
 
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::jsonl::Objects;
@@ -7,11 +7,42 @@ use crate::columns::record::{NewCell, Record};
 use crate::columns::spelling::Spelling;
 use crate::columns::token::Token;
 
-/// The rows of a workbook.
+/// A file that holds tables.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct SheetRows;
+pub enum Container {
+    /// A workbook, whose tables are sheets.
+    Workbook,
+    /// A database.
+    Database,
+}
 
-impl RowFormat for SheetRows {
+impl Container {
+    /// The pointer to the name of a table in each row of it.
+    pub(crate) fn table_pointer(self) -> &'static str {
+        match self {
+            Self::Workbook => "/@/sheet",
+            Self::Database => "/@/table",
+        }
+    }
+}
+
+impl std::fmt::Display for Container {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(match self {
+            Self::Workbook => "workbook",
+            Self::Database => "database",
+        })
+    }
+}
+
+/// The rows of a container.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ContainedRows {
+    /// The kind of container.
+    pub of: Container,
+}
+
+impl RowFormat for ContainedRows {
     fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {
         Objects.records(text)
     }
@@ -38,6 +69,6 @@ impl RowFormat for SheetRows {
         _: usize,
         _: &[NewCell<'_>],
     ) -> Result<(usize, Vec<u8>), CellFault> {
-        Err(CellFault::InWorkbook)
+        Err(CellFault::Contained(self.of))
     }
 }

@@ -1,0 +1,172 @@
+//! Databases of SQLite, version 3 of its format: the rows of all tables as JSON Lines.
+//!
+//! ```text
+//! {"@":{"table":"moorings","row":7},"berth":"B 4","depth":4.8,"ship":null,"photo":{"blob":5120}}
+//! ```
+//!
+//! Text is text, a number a number; bytes that are not text are an object, and left alone. A database is read, and
+//! changed, in memory: the new file is put in place as any other, so that a run is undone to the byte. What the
+//! library has written is read back before it leaves memory, so that no trigger, no affinity of a column and no key
+//! makes anything else of a change than what was shown.
+
+mod dump;
+mod rows;
+mod update;
+
+use crate::store::database::dump::Dump;
+use crate::store::database::update::updated;
+use crate::store::{Pack, Store, Told};
+use rusqlite::config::DbConfig;
+use rusqlite::{Connection, ErrorCode};
+use std::io::{self, BufRead, Read, Write};
+use std::ops::Range;
+
+/// The largest database, in bytes.
+const MOST: u64 = 512 << 20;
+/// The length of its head.
+const HEAD: usize = 100;
+const MAGIC: &[u8] = b"SQLite format 3\0";
+/// The places in the head of a database of the versions that are needed to write and to read it.
+const VERSIONS: Range<usize> = 18..20;
+/// The version of a database with a log that is written ahead, which one in memory has not.
+const WITH_LOG: u8 = 2;
+
+/// Databases of SQLite.
+pub struct Database;
+
+/// An error with a sentence that goes on after the name of the file.
+fn told(sentence: impl Into<String>) -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidData, Told(sentence.into()))
+}
+
+impl Store for Database {
+    fn name(&self) -> &'static str {
+        "sqlite"
+    }
+
+    fn magic(&self) -> &'static [u8] {
+        MAGIC
+    }
+
+    fn is_table(&self) -> bool {
+        true
+    }
+
+    fn head_kept(&self) -> usize {
+        usize::MAX
+    }
+
+    fn beside(&self) -> &'static [&'static str] {
+        &["-journal", "-wal"]
+    }
+
+    fn unpack<'d>(&self, disk: Box<dyn BufRead + 'd>) -> io::Result<Box<dyn Read + 'd>> {
+        let mut bytes = Vec::new();
+        disk.take(MOST + 1).read_to_end(&mut bytes)?;
+        if bytes.len() as u64 > MOST {
+            return Err(told(
+                "it is larger than 512 MiB, the most that is looked at",
+            ));
+        }
+        let dump = Dump::new(opened(&bytes, true)?)?;
+        Ok(Box::new(dump))
+    }
+
+    fn pack<'o>(
+        &self,
+        head: &[u8],
+        out: Box<dyn Write + Send + 'o>,
+    ) -> io::Result<Box<dyn Pack + 'o>> {
+        Ok(Box::new(Packing {
+            old: head.to_vec(),
+            text: Vec::new(),
+            out,
+        }))
+    }
+
+    fn lossy(&self, _: &[u8]) -> Option<&'static str> {
+        None
+    }
+}
+
+/// A database being written: its new text is held against the old one.
+struct Packing<'o> {
+    old: Vec<u8>,
+    text: Vec<u8>,
+    out: Box<dyn Write + Send + 'o>,
+}
+
+impl Write for Packing<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.text.extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+impl Pack for Packing<'_> {
+    fn end(mut self: Box<Self>) -> io::Result<()> {
+        let mut new = updated(opened(&self.old, false)?, &self.text)?;
+        new[VERSIONS].copy_from_slice(&self.old[VERSIONS]);
+        self.out.write_all(&new)?;
+        self.out.flush()
+    }
+}
+
+/// The length in bytes of a database, where its head says so: the size of a page, and how many there are, which holds
+/// where two counts of changes are the same.
+fn length_by_head(bytes: &[u8]) -> Option<u64> {
+    let number = |place: Range<usize>| {
+        bytes
+            .get(place)
+            .map(|four| u64::from_be_bytes([0, 0, 0, 0, four[0], four[1], four[2], four[3]]))
+    };
+    let size = match bytes.get(16..18)? {
+        [0, 1] => 1 << 16,
+        size => u64::from(u16::from_be_bytes([size[0], size[1]])),
+    };
+    let is_known = number(24..28) == number(92..96);
+    is_known.then_some(size * number(28..32)?)
+}
+
+/// The database whose file holds `bytes`, in memory.
+fn opened(bytes: &[u8], read_only: bool) -> io::Result<Connection> {
+    let mut own = bytes.to_vec();
+    let wanted = length_by_head(bytes).filter(|wanted| *wanted > bytes.len() as u64);
+    if bytes.len() < HEAD || wanted.is_some() {
+        return Err(told("it is cut off: its last pages are missing"));
+    }
+    for version in &mut own[VERSIONS] {
+        *version = (*version).min(WITH_LOG - 1);
+    }
+    let mut database = Connection::open_in_memory().map_err(failed)?;
+    let length = own.len();
+    let read = database.deserialize_read_exact("main", &own[..], length, read_only);
+    read.map_err(failed)?;
+    let sets = [
+        (DbConfig::SQLITE_DBCONFIG_DEFENSIVE, true),
+        (DbConfig::SQLITE_DBCONFIG_TRUSTED_SCHEMA, false),
+        (DbConfig::SQLITE_DBCONFIG_ENABLE_FKEY, true),
+    ];
+    for (what, on) in sets {
+        database.set_db_config(what, on).map_err(failed)?;
+    }
+    database
+        .pragma_update(None, "cell_size_check", true)
+        .map_err(failed)?;
+    Ok(database)
+}
+
+/// The sentence for an error of the library.
+#[expect(clippy::needless_pass_by_value, reason = "as `map_err` hands it over")]
+fn failed(error: rusqlite::Error) -> io::Error {
+    let code = error.sqlite_error_code();
+    told(match code {
+        Some(ErrorCode::NotADatabase) => "it is no SQLite database, or an encrypted one".to_owned(),
+        Some(ErrorCode::DatabaseCorrupt) => "the database is damaged".to_owned(),
+        _ => format!("SQLite says: {error}"),
+    })
+}

@@ -1,0 +1,145 @@
+//! What may stand at a place of a rewrite file: keys, groups and filters.
+
+use crate::rewrite_document::step_keys;
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::template::filters;
+
+/// A proposal: what is written, and what it does.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Proposal {
+    pub name: String,
+    pub does: String,
+    pub kind: ProposalKind,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ProposalKind {
+    Key,
+    Group,
+    Filter,
+}
+
+/// The proposals for an offset.
+pub fn proposals(text: &str, offset: usize) -> Vec<Proposal> {
+    let start = text[..offset].rfind('\n').map_or(0, |at| at + 1);
+    let before = &text[start..offset];
+    let word = before.trim_start();
+    if word.chars().all(|c| c.is_ascii_alphanumeric() || c == '-') {
+        return keys(&text[..start]);
+    }
+    let Some((_, value)) = before.split_once('=') else {
+        return Vec::new();
+    };
+    let call = value.trim_end_matches(|c: char| c.is_ascii_alphanumeric() || c == '-');
+    // Within `${…}`, behind a bar.
+    let in_braces = value
+        .rfind("${")
+        .is_some_and(|open| !value[open..].contains('}'));
+    if in_braces && call.trim_end().ends_with('|') {
+        return all_filters();
+    }
+    match call.ends_with('$') || call.ends_with("${") {
+        true => groups(text, start),
+        false => Vec::new(),
+    }
+}
+
+/// The keys of the table whose head is the last one before.
+fn keys(before: &str) -> Vec<Proposal> {
+    let mut heads = before
+        .lines()
+        .map(str::trim)
+        .filter(|line| line.starts_with("[["));
+    let own = |names: &[&str]| {
+        names
+            .iter()
+            .map(|name| ((*name).to_owned(), String::new()))
+            .collect()
+    };
+    let all: Vec<(String, String)> = match heads.next_back() {
+        Some("[[step]]") => step_keys(),
+        Some("[[step.example]]" | "[[example]]") => {
+            own(&["before", "after", "untouched", "format"])
+        }
+        _ => own(&["title"]),
+    };
+    let proposal = |(name, does)| Proposal {
+        name,
+        does,
+        kind: ProposalKind::Key,
+    };
+    all.into_iter().map(proposal).collect()
+}
+
+fn all_filters() -> Vec<Proposal> {
+    let proposal = |filter: &'static filters::filter::Filter| Proposal {
+        name: filter.name.to_owned(),
+        does: filter.does.to_owned(),
+        kind: ProposalKind::Filter,
+    };
+    filters::all().map(proposal).collect()
+}
+
+/// The groups of the pattern of the step that the line at `start` belongs to.
+fn groups(text: &str, start: usize) -> Vec<Proposal> {
+    let number = text[..start].matches("[[step]]").count();
+    // The line itself is not written to its end yet.
+    let end = text[start..].find('\n').map_or(text.len(), |at| start + at);
+    let without = [&text[..start], &text[end..]].concat();
+    let steps = RewriteText::parse(&without)
+        .map(|text| text.step)
+        .unwrap_or_default();
+    let step = number.checked_sub(1).and_then(|index| steps.get(index));
+    let Some(query) = step.and_then(|step| step.query().ok()) else {
+        return Vec::new();
+    };
+    let groups = query.pattern.groups();
+    let proposal = |group: usize| Proposal {
+        name: groups
+            .name(group)
+            .map_or_else(|| group.to_string(), str::to_owned),
+        does: match group {
+            0 => "the whole match".to_owned(),
+            n => format!("group {n}"),
+        },
+        kind: ProposalKind::Group,
+    };
+    (0..groups.len()).map(proposal).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::proposals;
+
+    #[test]
+    fn at_places() {
+        let head = "[[step]]\nmatch = '(?P<berth>\\d)(x)'\n";
+        let cases: &[(String, &[&str], &[&str])] = &[
+            (
+                format!("{head}ig"),
+                &["ignore-case", "with"],
+                &["before", "title"],
+            ),
+            (
+                format!("{head}[[step.example]]\n"),
+                &["before", "untouched"],
+                &["with"],
+            ),
+            ("ti".into(), &["title"], &["with"]),
+            (format!("{head}with = '$"), &["0", "berth", "2"], &["upper"]),
+            (
+                format!("{head}with = '${{1 | up"),
+                &["upper", "pad"],
+                &["0"],
+            ),
+            (format!("{head}with = '${{1}} | "), &[], &["upper"]),
+            (format!("{head}columns = '"), &[], &["upper", "0"]),
+        ];
+        for (text, wanted, others) in cases {
+            let found = proposals(text, text.len());
+            let has = |name: &&str| found.iter().any(|proposal| proposal.name == *name);
+            assert!(wanted.iter().all(has), "{text}: {found:?}");
+            assert!(!others.iter().any(has), "{text}: {found:?}");
+        }
+    }
+}
