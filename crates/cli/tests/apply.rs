@@ -3,6 +3,31 @@
 use crate::support::Sandbox;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 
+/// The totals of one text of many, whatever is written.
+#[test]
+fn totals_are_put_aside() {
+    let sandbox = Sandbox::with("01.md", "berth 4, berth 7\n");
+    for line in [
+        "apply berth --with B --yes 01.md",
+        "apply berth --with B --to new/ 01.md",
+        "apply berth --with B",
+    ] {
+        let got = sandbox.pipe("berth 4, berth 7\n", &format!("{line} --totals sum.jsonl"));
+        let sum: serde_json::Value = serde_json::from_str(&sandbox.text("sum.jsonl")).unwrap();
+        assert_eq!(
+            (&sum["record"], &sum["changes"]),
+            (&"totals".into(), &2.into()),
+            "{got:?}"
+        );
+        sandbox.write("01.md", "berth 4, berth 7\n");
+    }
+    let got = sandbox.run("apply berth --with B --yes 01.md --stdin-name a.md");
+    assert!(
+        got.status == 2 && got.err.contains("that is not read"),
+        "{got:?}"
+    );
+}
+
 /// As a filter: input, words, output, exit status.
 #[test]
 fn filter() {

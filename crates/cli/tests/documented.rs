@@ -41,6 +41,12 @@ fn refuses(sandbox: &Sandbox, cases: &[(&str, &[&str])]) {
 #[test]
 fn what_is_said_twice_happens_twice_or_is_refused() {
     filters(&[
+        // The name of standard input tells the form, and is told.
+        (
+            b"berth,ship\nberth 7,Marram\n",
+            "'^berth (\\d+)$' --with '${@file}: B-$1' --columns berth --stdin-name moorings.csv",
+            b"berth,ship\nmoorings.csv: B-7,Marram\n",
+        ),
         (
             b"t\n0730\n",
             "'(\\d\\d)(\\d\\d)' --add-column hour '$1' --add-column min '$2' --format csv",
