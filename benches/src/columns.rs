@@ -15,7 +15,7 @@ use std::process::Command;
 const PATTERN: &str = r"^(?:berth |B_|b|B )(\d+)$";
 const COLUMN: usize = 1;
 
-/// Measures so many bytes, and a tenth of them.
+/// Measures this many bytes, and a tenth of them.
 pub fn measure(table: &mut Table, count: usize, bytes: u64) {
     let out = corpus::folder().join("out.csv");
     let timed = |command: &mut Command| time_afresh(command, &out);
@@ -49,7 +49,7 @@ pub fn measure(table: &mut Table, count: usize, bytes: u64) {
     );
 }
 
-/// Measures counts beside rows, and a new column, of a table of so many bytes.
+/// Measures counts beside rows, and a new column, of a table of this many bytes.
 pub fn beside(table: &mut Table, count: usize, bytes: u64) {
     let csv = corpus::moorings(bytes);
     let mut add = |work: &str, floor_words: &[&str], words: &[&str]| {

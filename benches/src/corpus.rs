@@ -89,7 +89,7 @@ fn source_lines() -> Vec<String> {
     lines
 }
 
-/// A tree of so many files of 23 KB on average; one in ten has the word `harbourmaster`, once.
+/// A tree of this many files of 23 KB on average; one in ten has the word `harbourmaster`, once.
 pub fn tree(files: usize) -> PathBuf {
     kept(&format!("tree-{files}"), |place| {
         let lines = source_lines();
@@ -112,7 +112,7 @@ pub fn tree(files: usize) -> PathBuf {
     })
 }
 
-/// A tree of so many files whose sizes are spread as those of unpacked sources: half of them below
+/// A tree of this many files whose sizes are spread as those of unpacked sources: half of them below
 /// 4 KB, one in twenty above 64 KB.
 pub fn sources(files: usize) -> PathBuf {
     // The sizes at the ends of twenty equal shares of all files, as measured on 17,000 of them.
@@ -138,7 +138,7 @@ pub fn sources(files: usize) -> PathBuf {
     })
 }
 
-/// A log of about so many bytes; one line in 100 tells of a level.
+/// A log of about this many bytes; one line in 100 reports a level.
 pub fn log(bytes: u64) -> PathBuf {
     kept(&format!("gauge-{bytes}.log"), |place| {
         let mut seed = Seed::new(5);
@@ -163,7 +163,7 @@ pub fn log(bytes: u64) -> PathBuf {
     })
 }
 
-/// Writes whole lines of `text` again and again, until there are about so many bytes.
+/// Writes whole lines of `text` again and again, until there are about this many bytes.
 fn repeat(place: &Path, text: &[u8], bytes: u64) {
     let mut out = BufWriter::with_capacity(1 << 20, File::create(place).expect("a new file"));
     let mut left = bytes as usize;
@@ -179,14 +179,14 @@ fn repeat(place: &Path, text: &[u8], bytes: u64) {
     out.flush().expect("space");
 }
 
-/// A register of moorings of about so many bytes: one berth in ten is written in another form.
+/// A register of moorings of about this many bytes: one berth in ten is written in another form.
 pub fn moorings(bytes: u64) -> PathBuf {
     kept(&format!("moorings-{bytes}.csv"), |place| {
         moorings_at(place, bytes);
     })
 }
 
-/// A JSON document of so many bytes: an array of mooring records, a quarter of them with a berth that
+/// A JSON document of this many bytes: an array of mooring records, a quarter of them with a berth that
 /// is written out.
 pub fn document(bytes: u64) -> PathBuf {
     kept(&format!("moorings-{bytes}.json"), |place| {
@@ -257,14 +257,14 @@ fn moorings_at(path: &Path, bytes: u64) {
     out.flush().expect("space");
 }
 
-/// One line of about so many bytes, of `part` again and again.
+/// One line of about this many bytes, of `part` again and again.
 pub fn one_line(name: &str, part: &str, bytes: usize) -> PathBuf {
     kept(&format!("{name}-{bytes}.txt"), |place| {
         fs::write(place, part.repeat(bytes / part.len())).expect("space");
     })
 }
 
-/// About so many bytes of `text`, which is whole lines, again and again.
+/// About this many bytes of `text`, which is whole lines, again and again.
 pub fn lines(name: &str, text: &str, bytes: u64) -> PathBuf {
     kept(&format!("{name}-{bytes}.txt"), |place| {
         repeat(

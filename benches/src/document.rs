@@ -15,7 +15,7 @@ use std::path::Path;
 const PATTERN: &str = r"^berth (\d+)$";
 const MEMBER: &str = "berth";
 
-/// Measures a document of so many bytes.
+/// Measures a document of this many bytes.
 pub fn run(table: &mut Table, count: usize, bytes: u64) {
     let file = corpus::document(bytes);
     let mut add = |work: &str, words: &[&str]| {

@@ -23,7 +23,7 @@ const ROWS: u16 = 44;
 /// Keys typed in a round, and the time between two of them, in which the evaluation goes on.
 const KEYS: usize = 100;
 const BETWEEN: Duration = Duration::from_millis(40);
-/// Of so many keys all but one in twenty are answered within the time that is compared.
+/// Of this many keys all but one in twenty are answered within the time that is compared.
 const PERCENTILE: usize = 95;
 /// The longest time an answer may take.
 const PATIENCE: Duration = Duration::from_secs(60);

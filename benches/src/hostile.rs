@@ -72,7 +72,7 @@ pub fn run(table: &mut Table, count: usize) {
     }
 }
 
-/// Makes a text of about so many parts.
+/// Makes a text of about this many parts.
 type Make = fn(usize) -> String;
 
 /// Hostile inputs: ten times the text against ten times the time.

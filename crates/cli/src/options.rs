@@ -61,7 +61,7 @@ impl AskedRewrite {
         first.map_or("", |step| step.query.pattern.source())
     }
 
-    /// The same with so many steps alone.
+    /// The same with this many steps alone.
     pub fn up_to(&self, through: Option<usize>) -> Self {
         let mut text = self.text.clone();
         text.step.truncate(through.unwrap_or(usize::MAX));
@@ -415,7 +415,7 @@ pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Diagnostic
 
 /// The files that are meant. Without a path: a pipe, else the files below the current folder.
 ///
-/// Where columns are read, `is_table` tells whether the form of a file is known. A file that is
+/// Where columns are read, `is_table` says whether the form of a file is known. A file that is
 /// named must have one; those that are met on the way are passed over.
 pub fn sources(
     paths: Vec<PathBuf>,
@@ -580,7 +580,7 @@ pub fn stdin_is_text() -> bool {
     })
 }
 
-/// The way kinds of changes are told apart.
+/// The way kinds of changes are distinguished.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum KindsBy {
     /// By text, or, where there are more than a screen holds, by shape.
@@ -610,7 +610,7 @@ impl KindsBy {
         .transpose()
     }
 
-    /// True if so many kinds are grouped by shape.
+    /// True if this many kinds are grouped by shape.
     pub fn groups(self, kinds: usize) -> bool {
         match self {
             Self::Need => kinds > Self::SCREEN,

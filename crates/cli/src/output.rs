@@ -17,10 +17,10 @@ use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal, Write};
 use std::ops::ControlFlow;
 
-/// Columns shown of a line where there is no terminal to tell.
+/// Columns shown of a line where there is no terminal to say.
 const WIDTH_ELSEWHERE: usize = 240;
 
-/// Problems told one by one; the rest is counted.
+/// Problems reported one by one; the rest is counted.
 const PROBLEMS_TOLD: u64 = 20;
 
 /// Bytes held back before they are written.
@@ -153,7 +153,7 @@ impl Output {
         self.terminal
     }
 
-    /// True if reading was stopped because nobody listens.
+    /// True if reading was stopped because no one listens.
     pub fn is_deserted(&self) -> bool {
         self.failed.is_some() && cancel_token().is_stopped()
     }

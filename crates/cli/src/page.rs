@@ -1,13 +1,13 @@
 //! A plan as a page: one HTML file that a browser shows without anything else.
 //!
-//! Note to the maintainer: every change stands in the page as finished HTML inside `noscript`, so
+//! Note to the maintainer: every change is in the page as finished HTML inside `noscript`, so
 //! a browser without script shows all of it. A browser with script takes `noscript` for plain text:
 //! `page.js` cuts that into changes and builds only those in sight, so a hundred thousand of them
 //! cost no more than a string each. What `page.js` reads of a change are the attributes `id`,
 //! `data-k` and `data-d`, and that each begins on a line of its own with `<article`: a new attribute
 //! there needs a line in both. Text of files gets into the page through `maud`, which escapes it,
 //! and through `visible`, and in no other way. Nothing but the style and the script whose hashes
-//! stand in the policy can run.
+//! are in the policy can run.
 
 mod changes;
 pub mod document;
@@ -28,7 +28,7 @@ pub struct Page<'p> {
     pub doc: &'p PlanDoc,
     /// The request in words.
     pub request: &'p str,
-    /// What the sender says.
+    /// The words of the sender.
     pub letter: Letter,
 }
 

@@ -76,7 +76,7 @@ pub fn waiting<T>(wait: impl FnOnce() -> T) -> T {
     done
 }
 
-/// From now on signals do nothing here: whoever calls this sees to them.
+/// From now on signals do nothing here: the caller handles them.
 pub fn hold() {
     let actions = &signals().actions;
     let mut actions = actions.lock().unwrap_or_else(PoisonError::into_inner);
@@ -91,7 +91,7 @@ pub fn end_by(signal: i32) {
     signals().came.store(signal as usize, Ordering::Relaxed);
 }
 
-/// Ends the program by the signal that came, as whoever sent it expects.
+/// Ends the program by the signal that came, as its sender expects.
 pub fn end_by_signal() {
     let came = signals().came.load(Ordering::Relaxed);
     if let Ok(signal @ 1..) = i32::try_from(came) {

@@ -6,12 +6,12 @@ use clap::ValueEnum;
 /// The colours that are wanted.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
 pub enum Theme {
-    /// Those for the background of the terminal.
+    /// The colours for the background of the terminal.
     #[default]
     Auto,
-    /// Those for a light background.
+    /// The colours for a light background.
     Light,
-    /// Those for a dark background.
+    /// The colours for a dark background.
     Dark,
     /// None.
     None,
@@ -46,7 +46,7 @@ pub enum Tone {
 
 impl Tone {
     /// The number of its colour among the 256 of a terminal. Old and new text are orange and blue, which readers of
-    /// every kind of colour sight tell apart; decisions have hues of their own, and a sign each.
+    /// any kind of colour vision can distinguish; decisions have hues of their own, and a sign each.
     pub fn color(self, background: Background) -> u8 {
         let (dark, light) = match self {
             Self::Match => (80, 23),

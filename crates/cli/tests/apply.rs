@@ -328,7 +328,7 @@ fn a_file_with_several_names_keeps_them() {
     assert_eq!(sandbox.file("a.txt").metadata().unwrap().nlink(), 2);
 }
 
-/// What must see more than it is given is refused, with the key that is the reason.
+/// A rewrite that must see more than it is given is refused, with the key that is the reason.
 #[test]
 fn reach() {
     let sandbox = Sandbox::larkmoor();

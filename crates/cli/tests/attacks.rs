@@ -40,7 +40,7 @@ fn copies(sandbox: &Sandbox) -> Vec<String> {
     found
 }
 
-/// Files whose names look like those of copies are nobody's business but their owner's.
+/// Files whose names look like those of copies are left to their owners.
 #[test]
 fn files_of_others_stay() {
     let port = Sandbox::with("a.txt", "quay\n");
@@ -189,7 +189,7 @@ fn interrupt(port: &Sandbox) {
     fs::write(runs.join("1.open"), "").unwrap();
 }
 
-/// A run whose folder is gone can be neither completed nor rolled back; it stands in nobody's
+/// A run whose folder is gone can be neither completed nor rolled back; it is in no one's
 /// way, and can be closed.
 #[test]
 fn there_is_always_a_way_out() {
@@ -477,7 +477,7 @@ fn the_journal_is_not_rewritten() {
     run("undo --yes").ok();
 }
 
-/// Pipes, sockets and devices keep nobody waiting.
+/// Pipes, sockets and devices keep no one waiting.
 #[test]
 fn what_is_no_file_is_refused_at_once() {
     let port = Sandbox::with("a.txt", "quay\n");
@@ -514,7 +514,7 @@ fn what_is_no_file_is_refused_at_once() {
     assert_eq!(port.run("undo --yes").status, 3);
 }
 
-/// The first signal ends a wait for what nobody writes.
+/// The first signal ends a wait for what no one writes.
 #[test]
 fn a_signal_ends_a_wait() {
     for line in [
@@ -538,7 +538,7 @@ fn a_signal_ends_a_wait() {
     }
 }
 
-/// Whoever swaps a folder for a link while a plan is applied gets nothing written elsewhere.
+/// Nothing is written elsewhere when a folder is swapped for a link while a plan is applied.
 #[test]
 fn a_folder_swapped_for_a_link() {
     let port = Sandbox::new();

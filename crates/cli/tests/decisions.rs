@@ -116,7 +116,7 @@ fn two_reviews_of_one_plan() {
     term.press("a", &["1 accepted"]);
     term.press(
         "q1y",
-        &["somebody else has decided about the plan p.plan meanwhile"],
+        &["another user has decided about the plan p.plan meanwhile"],
     );
     assert_eq!(term.end().0, 3);
     let counts = sandbox

@@ -41,7 +41,7 @@ fn refuses(sandbox: &Sandbox, cases: &[(&str, &[&str])]) {
 #[test]
 fn what_is_said_twice_happens_twice_or_is_refused() {
     filters(&[
-        // The name of standard input tells the form, and is told.
+        // The name of standard input tells the form, and is reported.
         (
             b"berth,ship\nberth 7,Marram\n",
             "'^berth (\\d+)$' --with '${@file}: B-$1' --columns berth --stdin-name moorings.csv",

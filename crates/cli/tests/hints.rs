@@ -76,7 +76,7 @@ fn the_page_shows_what_is_said() {
     }
 }
 
-/// They speak in every verb that shows or writes changes, and as records.
+/// Hints speak in every verb that shows or writes changes, and as records.
 #[test]
 fn every_verb_says_them() {
     let text = "berth 4 is free\nBerth-8 is closed\nBerth 9 is free\n";
@@ -109,7 +109,7 @@ fn every_verb_says_them() {
     }
 }
 
-/// Remedies that are no matter of a step cure as well.
+/// Remedies that do not concern a step cure as well.
 #[test]
 fn options_of_the_request_cure() {
     for (files, request, name, cured) in [

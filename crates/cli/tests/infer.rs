@@ -150,7 +150,7 @@ fn origins() {
     );
 }
 
-/// What is wrong with the request, or with the examples, and the way out.
+/// Faults of the request and of the examples, each with its remedy.
 #[test]
 fn refusals() {
     let sandbox = Sandbox::new();

@@ -5,7 +5,7 @@ use crate::support::Sandbox;
 /// Bytes read at a time.
 const PIECE: usize = 1 << 20;
 
-/// A log of three pieces and a bit, with its lines; one in 97 tells of a level.
+/// A log of three pieces and a bit, with its lines; one in 97 reports a level.
 fn log() -> (String, Vec<(u64, usize)>) {
     let mut text = String::new();
     let mut levels = Vec::new();

@@ -50,7 +50,7 @@ Why they do not match:
     }
 }
 
-/// Only so many lines are looked at, and that is said.
+/// Only this many lines are looked at, and that is said.
 #[test]
 fn very_many_lines_do_not_match() {
     let sandbox = Sandbox::with("a.txt", "Berth-1\n".repeat(10_001));
@@ -101,7 +101,7 @@ fn a_pattern_on_a_text() {
     }
 }
 
-/// What a plan would leave is looked at: what is accepted, or all where nothing is decided.
+/// Texts are read as a plan would leave them: what is accepted, or all where nothing is decided.
 #[test]
 fn the_text_as_it_would_be() {
     let sandbox = Sandbox::with("a.txt", NOTICE);

@@ -58,7 +58,7 @@ fn requests() {
     }
 }
 
-/// Thousands of rows; those that are never met are told, and a rewrite file holds the path.
+/// Thousands of rows; those that are never met are reported, and a rewrite file holds the path.
 #[test]
 fn many_rows() {
     let sandbox = Sandbox::new();

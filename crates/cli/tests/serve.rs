@@ -25,7 +25,7 @@ struct Editor {
     to: Option<ChildStdin>,
     from: Receiver<Value>,
     sent: i64,
-    /// What came besides answers.
+    /// Messages besides answers.
     told: Vec<Value>,
     root: String,
 }
@@ -235,9 +235,9 @@ fn a_rewrite_file_is_looked_at() {
     let about = json!({"textDocument": {"uri": file}, "range": fault["range"], "context": {"diagnostics": []}});
     let actions = editor.ask("textDocument/codeAction", about)["result"].clone();
     let edits = &actions[0]["edit"]["changes"][&file];
-    let mended = edited(REWRITE, edits);
-    assert!(mended.contains("after = \"B-4\""), "{mended}");
-    editor.change(&file, 2, &mended);
+    let corrected = edited(REWRITE, edits);
+    assert!(corrected.contains("after = \"B-4\""), "{corrected}");
+    editor.change(&file, 2, &corrected);
     let told = editor.next("textDocument/publishDiagnostics")["params"].clone();
     assert_eq!(
         (&told["version"], &told["diagnostics"]),
@@ -256,7 +256,7 @@ fn a_rewrite_file_is_looked_at() {
         told["diagnostics"][0]["range"]["start"]["line"], 1,
         "{told}"
     );
-    editor.change(&file, 4, &mended);
+    editor.change(&file, 4, &corrected);
     let at = |line: u32, character: u32| json!({"textDocument": {"uri": file}, "position": {"line": line, "character": character}});
     let hover = editor.ask("textDocument/hover", at(1, 16))["result"].clone();
     assert!(
@@ -445,7 +445,7 @@ fn all_of_a_folder() {
     assert_eq!(sandbox.read("01.md"), b"B-4, B-7\n");
 }
 
-/// What comes from an editor is not trusted.
+/// Nothing from an editor is trusted.
 #[test]
 fn hostile_words() {
     let sandbox = Sandbox::new();

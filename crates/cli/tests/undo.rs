@@ -193,7 +193,7 @@ fn forgetting_asks() {
     assert_eq!(sandbox.run("history --json").ok().records().len(), 1);
 }
 
-/// What was written, as one record and nothing else.
+/// One record of what was written, and nothing else.
 #[test]
 fn records_of_what_was_written() {
     let sandbox = Sandbox::larkmoor();

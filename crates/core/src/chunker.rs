@@ -66,7 +66,7 @@ impl Cut {
 /// Takes what [`Chunker`] cuts.
 pub(crate) trait ChunkSink {
     /// Whole records; the last one lacks its line end only at the end of the text. `base` is the
-    /// offset of the piece in the text; `last` tells that nothing follows, as far as that is
+    /// offset of the piece in the text; `last` says that nothing follows, as far as that is
     /// known.
     fn piece(&mut self, text: &[u8], base: u64, last: bool);
 

@@ -2,7 +2,7 @@
 
 use rust_decimal::prelude::{Decimal, RoundingStrategy};
 
-/// A number as it stands in a text.
+/// A number as it is in a text.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Written {
     value: Decimal,

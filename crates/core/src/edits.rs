@@ -1,7 +1,7 @@
 //! Edits of a text: replacing byte ranges, composing one list after another, going back.
 //!
 //! A list of edits is always sorted and its ranges are disjoint; two edits may touch. Two
-//! insertions at one place stand in their order.
+//! insertions at one place are in their order.
 
 pub mod compose;
 

@@ -2,7 +2,7 @@
 //!
 //! Note to the maintainer. The words come from the pattern's own syntax tree. A pattern that
 //! needs backtracking is parsed with its special signs overwritten by regular ones of the same
-//! length ([`neutralised`]), so every span is right; what stood there is looked up by place.
+//! length ([`neutralised`]), so every span is right; the original signs are looked up by place.
 
 use crate::pattern::Pattern;
 use crate::pattern::syntax::{Neutral, neutralised};

@@ -33,7 +33,7 @@ struct Entry<F> {
 }
 
 impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
-    /// Holds at most so many things apart.
+    /// Holds at most this many things apart.
     pub fn new(most: usize) -> Self {
         Self {
             seen: HashMap::default(),
@@ -124,7 +124,7 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
     }
 
     /// The things with their counts and firsts, the most frequent first; those that are as
-    /// frequent stand in their own order.
+    /// frequent are in their own order.
     pub fn into_rows(self) -> Vec<(K, u64, F)> {
         let mut rows: Vec<_> = self
             .seen

@@ -18,7 +18,7 @@ const PARTS_MOST: usize = 32;
 const GAP_MOST: usize = 24;
 /// The name of the group of the gap.
 const GAP: &str = "bquill_gap";
-/// The rest of a pattern without a part must weigh so many percent of all of it.
+/// The rest of a pattern without a part must weigh this many percent of all of it.
 const WEIGHT_LEFT: u32 = 50;
 /// Bytes of a unit that are looked at.
 const UNIT_MOST: usize = 64 << 10;
@@ -85,7 +85,7 @@ pub enum WhyNot {
 pub struct Miss {
     /// The index of the part, from 0.
     pub part: usize,
-    /// The place in the unit of the text that stands there.
+    /// The place in the unit of the text that is there.
     pub stands: Span,
     /// All that would match.
     pub whole: Span,
@@ -248,7 +248,7 @@ fn wanted_parts(pattern: &Pattern) -> Option<Vec<WantedPart>> {
     Some(parts.take(PARTS_MOST).map(part).collect())
 }
 
-/// True for the first and the last of so many parts. Where nothing stands there, little more is known than
+/// True for the first and the last of this many parts. Where nothing is there, little more is known than
 /// that the rest matches.
 fn is_end(part: usize, parts: usize) -> bool {
     part == 0 || part + 1 == parts

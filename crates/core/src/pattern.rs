@@ -257,7 +257,7 @@ impl Finder {
     ///
     /// # Errors
     ///
-    /// When the backtracking engine cannot tell, or the search was stopped.
+    /// When the backtracking engine cannot say, or the search was stopped.
     pub fn is_match(&mut self, unit: &[u8]) -> Result<bool, SearchError> {
         match &mut self.scratch {
             Scratch::Linear(engine) => Ok(engine.is_match(unit)),
@@ -273,7 +273,7 @@ impl Finder {
     ///
     /// # Errors
     ///
-    /// When the backtracking engine cannot tell, or the search was stopped; `matches` is empty then.
+    /// When the backtracking engine cannot say, or the search was stopped; `matches` is empty then.
     pub fn collect(
         &mut self,
         unit: &[u8],

@@ -71,9 +71,9 @@ pub struct PlanEntry {
 /// The part of a plan that a line of it belongs to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum PartOf {
-    /// What was evaluated: it never changes.
+    /// The evaluation: it never changes.
     Body,
-    /// What was decided about that later.
+    /// The decisions made about it later.
     Decisions,
 }
 
@@ -138,7 +138,7 @@ fn hint_text(hint: &HintRecord<'_>) -> String {
 }
 
 impl PlanIndex {
-    /// Takes the next line, which begins at `offset` of the plan; tells what it belongs to.
+    /// Takes the next line, which begins at `offset` of the plan; says what it belongs to.
     ///
     /// # Errors
     ///
@@ -267,7 +267,7 @@ impl PlanIndex {
     }
 
     /// Takes in a line of a file of decisions. `hash` is that of the plan; `reviewer` is named where the
-    /// line names nobody.
+    /// line names no one.
     ///
     /// # Errors
     ///
@@ -396,7 +396,7 @@ impl PlanIndex {
         !self.is_judged && self.opinions.is_empty() && counts.open == counts.total()
     }
 
-    /// The changes that reviewers decided differently about, in order: they are open until somebody
+    /// The changes that reviewers decided differently about, in order: they are open until a reviewer
     /// settles them.
     pub fn conflicts(&self) -> Vec<usize> {
         let differ = self.opinions.iter().filter(|(_, all)| all.differ());

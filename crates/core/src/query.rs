@@ -78,7 +78,7 @@ pub struct Query {
     pub scope: Scope,
     /// Which of the matches in place.
     pub pick: Pick,
-    /// At most so many matches are taken in a run over all texts.
+    /// At most this many matches are taken in a run over all texts.
     pub limit: Option<u64>,
 }
 

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-/// Ends searches from another thread. By default nobody can set it.
+/// Ends searches from another thread. By default no one can set it.
 ///
 /// ```
 /// use brisk_quill_core::stop::Stop;
@@ -24,7 +24,7 @@ impl Stop {
         Self(Some(flag))
     }
 
-    /// True if whoever searches is to end.
+    /// True if the search is to end.
     pub fn is_set(&self) -> bool {
         let flag = self.0.as_ref();
         flag.is_some_and(|flag| flag.load(Ordering::Relaxed))

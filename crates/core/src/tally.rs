@@ -143,7 +143,7 @@ impl Tally {
         self.seen.others
     }
 
-    /// The values key by key, the most frequent first; those that are as frequent stand in
+    /// The values key by key, the most frequent first; those that are as frequent are in
     /// their own order.
     pub fn into_rows(self) -> Vec<TallyRow> {
         let rows = self.seen.into_rows().into_iter();

@@ -426,7 +426,7 @@ proptest! {
         prop_assert_eq!(now, wanted.collect::<Vec<_>>());
     }
 
-    /// Whatever stands in front of the first sound object or row, those behind it are read.
+    /// Whatever is in front of the first sound object or row, those behind it are read.
     #[test]
     fn a_bad_first_row_is_one_row(bad in pick(&["[1]", "{\"a\":", "x", "{\"a\":1,}"]), size in 1..9usize) {
         let objects = "{\"a\":\"x\"}\n{\"a\":\"y\"}\n";
@@ -537,7 +537,7 @@ proptest! {
         });
         let wanted: Vec<Vec<u8>> = wanted.collect();
         let column = if document.is_array() { format!("/-{pointer}") } else { pointer.clone() };
-        // A comma or a quote in a key is no part of a column that is written so.
+        // A comma or a quote in a key is not a part of a column that is written so.
         if column.parse::<Column>() == Ok(Column::Pointer(column.clone())) {
             let step = words(&column, "json");
             let found = cells(&step, text.as_bytes(), usize::MAX);

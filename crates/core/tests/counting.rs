@@ -21,7 +21,7 @@ fn known(inventory: &Inventory<u8, usize>) -> Known {
     (order, rows, inventory.total, inventory.others)
 }
 
-/// With `things` counted, the first of which stands at `first`.
+/// With `things` counted, the first of which is at `first`.
 fn counted(
     mut inventory: Inventory<u8, usize>,
     things: &[u8],

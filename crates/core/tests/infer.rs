@@ -204,7 +204,7 @@ fn tasks_with_much_data() {
     }
 }
 
-/// Somebody who knows answers what is asked, up to four examples in all: none is said to be settled that is not.
+/// A user who knows the rule answers what is asked, up to four examples in all: none is said to be settled that is not.
 fn asked(file: &str) {
     let (mut right, mut all) = (0, 0);
     for known in Known::all(file)
@@ -259,7 +259,7 @@ fn answers_settle_none_of_the_other_tasks_wrongly() {
     asked("inference-tasks.json");
 }
 
-/// What is asked first, and where proposals agree.
+/// The first question, and texts on which proposals agree.
 #[test]
 fn questions() {
     let cases: &[(&str, Pairs<'_>, &[&str], &str)] = &[

@@ -237,7 +237,7 @@ fn step_text() -> impl Strategy<Value = StepSpec> {
     )
 }
 
-/// A look at what stands beside a place, and where it holds: of word characters before and after.
+/// A look at what is beside a place, and where it holds: of word characters before and after.
 type Look = (&'static str, fn(bool, bool) -> bool);
 
 /// Offsets of the characters and stray bytes of a text, and which are word characters.
@@ -396,7 +396,7 @@ proptest! {
         prop_assert!(composed.windows(2).all(|pair| pair[0].span.to <= pair[1].span.from));
     }
 
-    /// A stray byte beside a match is not a word character, whatever stands beside it in turn.
+    /// A stray byte beside a match is not a word character, whatever is beside it in turn.
     #[test]
     fn stray_bytes_are_no_words(text in text(), tail in pick_of(&[&b"a\x96"[..], b"\x96a", b"\xFFa", b"a\xE2\x82", b""])) {
         let text = [text, tail.to_vec()].concat();

@@ -112,7 +112,7 @@ type Unit = (
 struct Shown(Vec<Unit>, u64);
 
 impl Shown {
-    /// Without the numbers of the matches taken, which nobody knows in a part.
+    /// Without the numbers of the matches taken, which no one knows in a part.
     fn unnumbered(mut self) -> Self {
         for status in self.0.iter_mut().flat_map(|unit| &mut unit.3) {
             if let MatchStatus::Picked(number) = &mut status.1 {

@@ -23,7 +23,7 @@ struct FileCells {
 }
 
 impl CellValues {
-    /// Those of the files of a plan.
+    /// The values of the files of a plan.
     pub fn of(plan: &PlanIndex) -> Self {
         let rewrite = plan.rewrite.build(&mut UnreadTables).ok();
         let layout = |path: &[u8]| {

@@ -45,8 +45,8 @@ pub struct FileHunk<'h> {
 ///
 #[doc = include_str!("../doc/rewriting.md")]
 pub trait Events {
-    /// The events that follow belong to `source`. Only a collector that sees all files in turn is
-    /// told; see [`Session::run_in_turn`](crate::session::Session::run_in_turn).
+    /// The events that follow belong to `source`. Called only for a collector that sees all files in
+    /// turn; see [`Session::run_in_turn`](crate::session::Session::run_in_turn).
     fn begin_file(&mut self, source: &Source) {
         let _ = source;
     }

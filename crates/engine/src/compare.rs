@@ -137,7 +137,7 @@ impl Compared {
 }
 
 impl Comparison {
-    /// A comparison with the plan `doc` that keeps at most so many differences.
+    /// A comparison with the plan `doc` that keeps at most this many differences.
     ///
     /// # Errors
     ///

@@ -1,4 +1,4 @@
-//! A change where it stands in its file, read from the disk before it is drawn.
+//! A change where it is in its file, read from the disk before it is drawn.
 
 pub mod excerpt;
 pub mod row;

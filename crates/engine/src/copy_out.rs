@@ -79,7 +79,7 @@ pub enum TargetError {
     /// There are files already that are not to be overwritten.
     #[error("there is already a file: {}", first.display())]
     AlreadyThere {
-        /// The first of them.
+        /// The first file.
         first: PathBuf,
         /// The number of further ones.
         more: u64,

@@ -11,7 +11,7 @@
 //! * [`worker`] takes steps in words, and does all that a front wants of them.
 //! * [`row`] and [`row_index`] hold the rows of a list, and where each of them lies.
 //! * [`places`] compares the places that two drafts match or change.
-//! * [`detail`] tells of one unit what its groups hold, and what the template makes of them.
+//! * [`detail`] reports one unit what its groups hold, and what the template makes of them.
 
 mod before;
 pub mod detail;

@@ -41,7 +41,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
         }
     }
 
-    /// An evaluation of a part, whose bytes nobody wants.
+    /// An evaluation of a part, whose bytes no one wants.
     pub fn of_part(evaluation: Evaluation<'e, 'r>) -> Self {
         Self {
             evaluation,

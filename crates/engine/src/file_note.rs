@@ -38,7 +38,7 @@ impl FileNote {
         }
     }
 
-    /// Bytes that mean nothing in the encoding, in so many `places`, the first in `line`.
+    /// Bytes that mean nothing in the encoding, in this many `places`, the first in `line`.
     pub(crate) fn undecodable(source: &Source, line: u64, places: u64, encoding: &str) -> Self {
         let more = match places {
             1 => String::new(),

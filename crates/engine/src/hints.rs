@@ -115,7 +115,7 @@ pub const RULES: &[&Rule] = &[
     &rules::never_listed::RULE,
 ];
 
-/// A kind of hints, as the reference page tells of it.
+/// A kind of hints, as the reference page reports it.
 pub struct Kind {
     /// The name.
     pub name: &'static str,

@@ -1,4 +1,4 @@
-//! The world around the engine, as whoever runs it hands it over.
+//! The surroundings of the engine, provided by the program that runs it.
 //!
 //! Note to the maintainer. Nothing below the fronts reads the environment, the clock or the current folder: two hosts
 //! with folders of their own work in one process at once.
@@ -19,7 +19,7 @@ const KEPT_MOST: usize = 20;
 /// The clock of a host: seconds since 1970.
 pub type Clock = Arc<dyn Fn() -> u64 + Send + Sync>;
 
-/// Folders, clock and cancellation, as whoever runs the engine hands them over.
+/// Folders, clock and cancellation, provided by the program that runs the engine.
 ///
 /// ```
 /// use brisk_quill_engine::host::Host;
@@ -50,7 +50,7 @@ impl fmt::Debug for Host {
 
 impl Host {
     /// A host whose relative paths are meant in `folder`, which is absolute, or empty where it is not
-    /// known. It keeps nothing, its clock stands at 1970, and nobody cancels it.
+    /// known. It keeps nothing, its clock shows 1970, and no one cancels it.
     pub fn new(folder: PathBuf) -> Self {
         Self {
             folder,

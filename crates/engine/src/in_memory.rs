@@ -13,7 +13,7 @@ use std::sync::Arc;
 /// A text, and the path that it is to be read by.
 #[derive(Clone, Debug)]
 pub struct MemoryText {
-    /// The path, which tells the form of columns and is what `${@file}` writes.
+    /// The path, which says the form of columns and is what `${@file}` writes.
     pub path: PathBuf,
     /// The text.
     pub text: Arc<str>,
@@ -47,7 +47,7 @@ pub struct MemoryOutcome {
 /// let file = "[[step]]\nmatch = 'quay'\nwith = 'pier'\n";
 /// let rewrite = RewriteText::parse(file).expect("a file").build(&mut NoTables).expect("steps");
 /// let text = MemoryText { path: "notice.md".into(), text: "old quay\n".into() };
-/// let all = changes_in(&rewrite, &[text], &Stop::default()).expect("nobody stops it");
+/// let all = changes_in(&rewrite, &[text], &Stop::default()).expect("no one stops it");
 /// assert_eq!((all[0].changes[0].span.from, &*all[0].changes[0].after), (4, "pier"));
 /// ```
 pub fn changes_in(

@@ -228,7 +228,7 @@ fn last_lines(text: &[u8], most: usize) -> Vec<Vec<u8>> {
 #[doc = include_str!("../doc/rewriting.md")]
 #[derive(Clone, Copy, Default)]
 pub struct HunkLimits {
-    /// Hunks are kept until they hold so many changes.
+    /// Hunks are kept until they hold this many changes.
     pub changes: usize,
     /// Lines around each.
     pub context: usize,

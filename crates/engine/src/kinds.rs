@@ -29,7 +29,7 @@ pub struct Kind {
     pub after: Vec<u8>,
     /// Changes of this kind.
     pub count: u64,
-    /// The first of them.
+    /// The first change of the kind.
     pub first: FirstOfKind,
 }
 
@@ -55,7 +55,7 @@ pub struct Kinds {
     pub kinds: Vec<Kind>,
     /// All changes.
     pub changes: u64,
-    /// Changes of further kinds, which are not told apart.
+    /// Changes of further kinds, which are not distinguished.
     pub others: u64,
 }
 

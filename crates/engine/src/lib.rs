@@ -5,15 +5,15 @@
 //! Work ────┴ Session::run → events → a Collector of each file → taken in order → Summary
 //! ```
 //!
-//! * [`host`] is the world around it: folders, clock, cancellation, given by whoever runs it.
+//! * [`host`] is the world around it: folders, clock, cancellation, provided by the program that runs it.
 //! * [`sources`] finds the files of a request; [`request`] says what is done with each.
 //! * [`session`] reads them, searches or rewrites them, and hands on what is found.
 //! * [`collector`] holds the events, and the trait of what a front gathers of each file.
-//! * [`context`] shows a change of a plan where it stands in its file.
+//! * [`context`] shows a change of a plan where it is in its file.
 //! * [`keep`] makes a plan of a rewrite, [`open_plan`] opens one to be judged ([`decide`]) and written, and [`runs`]
 //!   reverts what was written.
 //! * [`rewrite_loading`] reads rewrite files; [`infer`] reads the texts and examples that rewrites are inferred from.
-//! * [`guards`] tells whether the results are as they must be before anything is written.
+//! * [`guards`] says whether the results are as they must be before anything is written.
 //!
 //! A front makes collectors and renders what it takes; it holds no thread and evaluates nothing.
 //! Nothing here prints or knows a front's types.

@@ -46,8 +46,8 @@ pub struct NotAppended {
 #[doc = include_str!("../doc/embedding.md")]
 #[derive(Debug, thiserror::Error)]
 pub enum WriteError {
-    /// Somebody else has decided about it since it was read.
-    #[error("somebody else has decided about the plan meanwhile")]
+    /// Another user has decided about it since it was read.
+    #[error("another user has decided about the plan meanwhile")]
     Shared,
     /// The plan cannot be read again.
     #[error("the plan cannot be read again: {0}")]

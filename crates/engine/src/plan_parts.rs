@@ -50,7 +50,7 @@ pub enum PartsError {
 #[derive(Default)]
 struct Records {
     head: Vec<u8>,
-    /// Those of each file.
+    /// The parts of each file.
     files: Vec<Vec<u8>>,
     /// Notes and hints, which follow the files.
     notes: Vec<Vec<u8>>,

@@ -193,7 +193,7 @@ fn push_change(out: &mut Vec<u8>, rewrite: &Rewrite, path: &RecordPath<'_>, edit
     );
 }
 
-/// What is kept of a unit where nobody asked for it.
+/// The part of a unit that is kept where the unit is not wanted.
 fn push_around(out: &mut Vec<u8>, was: &[u8], is_whole: bool) {
     if was.len() <= UNIT_MOST && is_whole {
         let (was, _) = without_common_ending(was, was);
@@ -206,7 +206,7 @@ fn push_around(out: &mut Vec<u8>, was: &[u8], is_whole: bool) {
     }
 }
 
-/// The first half of the hash of the text of a unit, which is enough to tell texts apart.
+/// The first half of the hash of the text of a unit, which is enough to say texts apart.
 pub fn around_hash(was: &str) -> String {
     blake3::hash(was.as_bytes()).to_hex()[..32].to_owned()
 }
@@ -329,7 +329,7 @@ pub fn hint(hint: &Hint) -> Vec<u8> {
     })
 }
 
-/// The last record of a plan with so many changes in so many files.
+/// The last record of a plan with this many changes in this many files.
 pub fn plain_totals(files: u64, changes: u64) -> Vec<u8> {
     line(&TotalsRecord {
         files,

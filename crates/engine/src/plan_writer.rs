@@ -82,7 +82,7 @@ pub struct PlanWriter<'a> {
     last: Option<Target>,
     /// The place of the last preview, where there is one.
     place: Option<PathBuf>,
-    /// The spool of the changes of files: what stands before them is known only at their end.
+    /// The spool of the changes of files: what precedes them is known only at their end.
     spool: Arc<Spool>,
     /// True if any of it is still wanted.
     wanted: Arc<AtomicBool>,
@@ -115,7 +115,7 @@ pub struct PlanMaker<'a> {
     wanted: Arc<AtomicBool>,
     /// Of a larger file, none are needed.
     most: u64,
-    /// Somebody reads them, so that units stand in full.
+    /// The records are read by a user or a program, so units are in full.
     units: bool,
 }
 
@@ -261,7 +261,7 @@ impl<'a> PlanWriter<'a> {
         self.put(&head, stream);
     }
 
-    /// Adds a file that has changes, or something to tell.
+    /// Adds a file that has changes, or something to say.
     pub fn file(
         &mut self,
         (source, facts): (&Source, &Facts),

@@ -1,7 +1,7 @@
 //! Plans evaluated again on the files as they are now.
 //!
 //! A decision is carried over to the change that has the same text around it, the same old and
-//! the same new text, and stands at the same place in its line or cell; where several changes
+//! the same new text, and is at the same place in its line or cell; where several changes
 //! are like that, only when there are as many as before and all were decided alike.
 
 use crate::host::Host;
@@ -256,7 +256,7 @@ fn carry(doc: &PlanDoc, fresh: &Path) -> Result<(PlanDoc, Renewed), RenewError> 
     Ok((new_doc, renewed))
 }
 
-/// The key of each change of a plan, in order: its file, the text it stands in, its number there,
+/// The key of each change of a plan, in order: its file, the text it is in, its number there,
 /// its column, and its old and new text.
 fn keys(plan: &PlanDoc) -> io::Result<Vec<Key>> {
     let mut input = plan.lines()?;

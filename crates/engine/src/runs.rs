@@ -38,7 +38,7 @@ impl Origin {
 }
 
 /// Writes the changes of a plan where its files are: all of them, or none. Until it is decided, setting
-/// `interrupted` takes everything back; after that the run is finished first.
+/// `interrupted` rolls everything back; after that the run is finished first.
 ///
 /// # Errors
 ///

@@ -24,7 +24,7 @@ impl Threads {
         Self { asked }
     }
 
-    /// Threads for so many files.
+    /// Threads for this many files.
     pub fn over(self, files: usize) -> usize {
         match files {
             // Counting processors takes longer than looking at a small file.

@@ -57,7 +57,7 @@ const BINARY_MOST: usize = 100;
 /// let search = Rewrite::showing(query);
 /// let work = Work::new(&search);
 /// let ended = Session::default().run(&work, &sources, |_| NullCollector, |_| ControlFlow::Continue(()))?;
-/// let Ended::Complete(summary) = ended else { panic!("nobody stopped it") };
+/// let Ended::Complete(summary) = ended else { panic!("no one stopped it") };
 /// assert_eq!(summary.counts.all_steps().matches, 2);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
@@ -150,7 +150,7 @@ impl Session {
         self
     }
 
-    /// Reads so many bytes at a time, at least 16. What is found does not depend on it.
+    /// Reads this many bytes at a time, at least 16. What is found does not depend on it.
     #[must_use]
     pub fn in_pieces_of(mut self, bytes: usize) -> Self {
         self.reader = self.reader.in_pieces_of(bytes);

@@ -88,7 +88,7 @@ impl Sources {
         })
     }
 
-    /// Keeps the files with columns, as `is_table` tells. A file that is named must have them;
+    /// Keeps the files with columns, as `is_table` says. A file that is named must have them;
     /// those met on the way are passed over.
     ///
     /// # Errors
@@ -125,14 +125,14 @@ impl Sources {
         )
     }
 
-    /// True if a source is among the first so many; they are in order.
+    /// True if a source is among the first this many; they are in order.
     pub(crate) fn is_among_first(&self, source: &Source, most: usize) -> bool {
         let next = self.listing.sources.get(most);
         next.is_none_or(|next| source < next)
     }
 
     /// Files below the paths that are hidden, or that version control ignores, where those are left
-    /// out; at most so many.
+    /// out; at most this many.
     pub(crate) fn left_out(&self, most: usize) -> Vec<Source> {
         let mut all = discover(&self.paths, self.folder.as_ref(), &self.search.of_all()).sources;
         let taken: std::collections::HashSet<&Source> = self.listing.sources.iter().collect();

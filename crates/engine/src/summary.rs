@@ -129,6 +129,6 @@ pub enum Ended {
 pub enum StopReason {
     /// The token was cancelled.
     Interrupted,
-    /// Whoever took the results wanted no more.
+    /// The receiver of the results wanted no more.
     Enough,
 }

@@ -139,7 +139,7 @@ enum TableFault {
     #[error("it is larger than 64 MiB")]
     TooLarge,
     /// A row is not text.
-    #[error("line {line} is not UTF-8: it is no table, or in another encoding")]
+    #[error("line {line} is not UTF-8: it is not a table, or in another encoding")]
     NotUtf8 {
         /// The number of its line, from 1.
         line: u64,

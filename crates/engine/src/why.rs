@@ -18,7 +18,7 @@ const TEXT_MOST: usize = 256;
 /// The reason for which a unit does not match.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Reason {
-    /// One part is missing: its index, from 0, and what stands there.
+    /// One part is missing: its index, from 0, and what is there.
     Part(usize, Vec<u8>),
     /// The pattern matches as far as before the part of this index.
     Stops(usize),
@@ -33,7 +33,7 @@ pub struct Explained {
     pub reason: Reason,
     /// The line of the unit, from 1.
     pub line: u64,
-    /// What would match, or does as far as it goes; of no reason, the unit.
+    /// The text that would match, or does as far as it goes; of no reason, the unit.
     pub text: Vec<u8>,
 }
 
@@ -105,7 +105,7 @@ pub struct ReasonRow {
     pub source: Source,
     /// The line, from 1.
     pub line: u64,
-    /// What would match there.
+    /// The text that would match there.
     pub text: Vec<u8>,
 }
 

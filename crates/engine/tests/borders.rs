@@ -135,7 +135,7 @@ fn imports(tree: &str) -> Vec<String> {
         .collect()
 }
 
-/// True if `path` stands in a line with nothing in front of it that would make it another path.
+/// True if `path` is in a line with nothing in front of it that would make it another path.
 fn starts_a_path(line: &str, path: &str) -> bool {
     line.match_indices(path)
         .any(|(at, _)| !line[..at].ends_with(|c: char| c.is_alphanumeric() || c == '_' || c == ':'))

@@ -65,7 +65,7 @@ impl Files {
         }
     }
 
-    /// All that is told of a draft, under a new number or that of the one before.
+    /// All that is reported of a draft, under a new number or that of the one before.
     fn evaluate(
         &mut self,
         step: &DraftStep,
@@ -145,7 +145,7 @@ proptest! {
         }
     }
 
-    /// What two drafts do at each place is counted as a set of places would say, and the rows that
+    /// The differences of two drafts are counted as a set of places would count them, and the rows that
     /// differ are those with such places.
     #[test]
     fn differences_are_those_of_the_places(texts in texts(), last in "[123b]", this in "[123b]") {
@@ -209,7 +209,7 @@ fn later_steps_see_what_earlier_ones_leave() {
     );
 }
 
-/// A stopped draft tells nothing of what it has not seen to its end, and a search ends within a
+/// A stopped draft says nothing of what it has not seen to its end, and a search ends within a
 /// unit.
 #[test]
 fn a_stop_ends_all() {

@@ -163,7 +163,7 @@ fn a_change_stays_in_its_place() {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// Whatever bytes stand in a line, they stay, and the line behind them is found.
+    /// Whatever bytes are in a line, they stay, and the line behind them is found.
     #[test]
     fn hostile_bytes_stay(
         // An even number, so that UTF-16 is not thrown out of step.

@@ -121,7 +121,7 @@ fn mistakes_are_named_and_right_rewrites_are_not() {
     );
 }
 
-/// What a remedy says runs, and the hint is gone.
+/// Each remedy runs, and the hint is gone.
 #[test]
 fn remedies_cure() {
     let (mut uncured, mut told, mut all, mut without) = (String::new(), String::new(), 0, 0);

@@ -171,7 +171,7 @@ proptest! {
         prop_assert_eq!(spliced, wanted);
     }
 
-    /// Whoever writes what, and wherever it is kept, it reads back.
+    /// Every value reads back, whoever wrote it and wherever it is kept.
     #[test]
     fn what_is_kept_reads_back(
         writes in prop::collection::vec((0..4usize, 0..200_000usize, any::<u8>()), 0..12),
@@ -229,7 +229,7 @@ impl Joiner<(PartStart, Vec<u8>)> for Pieced {
     }
 }
 
-/// Parts come in order, whoever looked at them, and begin where they say.
+/// Parts come in order, whichever thread looked at them, and begin where they say.
 #[test]
 fn parts_are_joined_in_order() {
     let folder = tempfile::tempdir().unwrap();

@@ -144,7 +144,7 @@ mod tests {
     use std::sync::Arc;
     use std::sync::atomic::{AtomicBool, Ordering};
 
-    /// Takes so many bytes; tells when it is dropped.
+    /// Takes this many bytes; says when it is dropped.
     struct Disk {
         room: usize,
         written: Vec<u8>,
@@ -175,7 +175,7 @@ mod tests {
     proptest! {
         #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
 
-        /// All is written, in order, or the reason is reported; nobody is left writing.
+        /// All is written, in order, or the reason is reported; no one is left writing.
         #[test]
         fn what_is_written_behind_arrives(
             writes in prop::collection::vec(prop::collection::vec(any::<u8>(), 0..40), 0..30),

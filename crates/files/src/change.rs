@@ -11,7 +11,7 @@ pub struct Change {
     pub from: u64,
     /// One past the last byte replaced.
     pub to: u64,
-    /// The bytes that stand there.
+    /// The bytes that are there.
     pub before: Vec<u8>,
     /// The bytes that will.
     pub after: Vec<u8>,

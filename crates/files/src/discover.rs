@@ -300,7 +300,7 @@ fn lies_in_git(path: &Path) -> bool {
     names(path).any(|name| name == b".git")
 }
 
-/// A file on the way, and its inode as far as the folder tells it.
+/// A file on the way, and its inode as far as the folder says it.
 struct Met {
     source: Source,
     inode: Option<u64>,
@@ -418,7 +418,7 @@ fn walk_error(root: &Path, error: ignore::Error) -> FileError {
 }
 
 /// Keeps each (device, inode) once. A file that cannot be looked at stays, so that reading it
-/// tells why.
+/// says why.
 fn drop_second_names(all: &mut Vec<Met>) {
     all.dedup_by(|a, b| a.source == b.source);
     // Nearly always, all inodes differ, and no file must be looked at.

@@ -7,13 +7,13 @@ use std::io::{self, Write};
 use std::sync::mpsc::{SyncSender, TrySendError, sync_channel};
 use std::thread::JoinHandle;
 
-/// A sync is begun after so many bytes.
+/// A sync is begun after this many bytes.
 const EVERY: usize = 16 << 20;
 
 /// A file that a thread of its own syncs now and then, once much has been written to it. It
-/// spares nobody the sync at the end.
+/// spares no one the sync at the end.
 ///
-/// Note to the maintainer: the system tells of a failed sync only once. So what the thread is
+/// Note to the maintainer: the system reports a failed sync only once. So what the thread is
 /// reported must be passed on: by [`Write::flush`], which has to be called at the end.
 #[derive(Debug)]
 pub(crate) struct EarlySync {

@@ -11,7 +11,7 @@ pub struct FileEdit<'p> {
     pub from: u64,
     /// One past the last byte.
     pub to: u64,
-    /// The bytes that stand there.
+    /// The bytes that are there.
     pub before: &'p [u8],
     /// The bytes that will.
     pub after: Cow<'p, [u8]>,

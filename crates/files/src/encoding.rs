@@ -52,7 +52,7 @@ impl TextEncoding {
         Self(UTF_8)
     }
 
-    /// The encoding that a byte-order mark at the start of `head` tells, and the mark's length.
+    /// The encoding that a byte-order mark at the start of `head` says, and the mark's length.
     pub(crate) fn of_mark(head: &[u8]) -> Option<(Self, usize)> {
         Encoding::for_bom(head).map(|(encoding, length)| (Self(encoding), length))
     }

@@ -1,5 +1,5 @@
 //! The operations that the run protocol needs of a file system: few enough that a model in memory
-//! can stand in for it and be stopped after each.
+//! can are in for it and be stopped after each.
 //!
 //! Files that a run rewrites are reached through a [`Folder`] that was opened once, and by a
 //! name in it: nothing that happens to the path afterwards can lead elsewhere. A file is the
@@ -157,7 +157,7 @@ pub trait Fs: Sync {
     fn resolve(&self, path: &Path) -> io::Result<PathBuf> {
         Ok(path.to_owned())
     }
-    /// 128 bits that nobody can guess.
+    /// 128 bits that no one can guess.
     fn random(&self) -> io::Result<u128>;
     /// Opens a folder by its absolute path, following no link.
     fn folder(&self, path: &Path) -> io::Result<Arc<dyn Folder>>;

@@ -104,7 +104,7 @@ pub struct PlanKind {
     pub after: Vec<u8>,
     /// The number of its changes.
     pub count: u64,
-    /// The first of them.
+    /// The first line.
     pub first: usize,
 }
 

@@ -108,7 +108,7 @@ impl Reader {
         }
     }
 
-    /// Reads so many bytes at a time, at least 16. What is found does not depend on it.
+    /// Reads this many bytes at a time, at least 16. What is found does not depend on it.
     #[must_use]
     pub fn in_pieces_of(mut self, bytes: usize) -> Self {
         // Less would not hold a byte-order mark.
@@ -145,7 +145,7 @@ impl Reader {
         self
     }
 
-    /// Reads no more than so many bytes of each source, as if it ended there.
+    /// Reads no more than this many bytes of each source, as if it ended there.
     #[must_use]
     pub fn at_most(mut self, bytes: u64) -> Self {
         self.most = Some(bytes);

@@ -3,7 +3,7 @@
 //!
 //! Note to the maintainer. The order is what makes it safe; every step names what it relies on.
 //!
-//! 1. INTENT is on the disk before any copy exists, with the name of each, which nobody can
+//! 1. INTENT is on the disk before any copy exists, with the name of each, which no one can
 //!    guess. The copies are made empty; MADE, with their numbers, is on the disk before a byte
 //!    is written to them. So every copy can be found, and distinguished from a file of another program.
 //! 2. Copies are filled beside their targets, each spliced and hashed in one go from one
@@ -109,7 +109,7 @@ fn check_identity(files: &[StagedFile<'_>]) -> Result<(), FileError> {
     Ok(())
 }
 
-/// Looks for other runs in the folders of the files: an interrupted one of this journal stands in
+/// Looks for other runs in the folders of the files: an interrupted one of this journal is in
 /// the way, and what a complete one has left over is removed.
 fn look_around(
     fs: &dyn Fs,

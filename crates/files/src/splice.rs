@@ -176,7 +176,7 @@ fn copy(source: &mut impl BufRead, length: u64, out: &mut dyn Write) -> Result<(
     Ok(())
 }
 
-/// The next bytes, at most so many and at least one.
+/// The next bytes, at most this many and at least one.
 fn next_part(source: &mut impl BufRead, most: usize) -> Result<&[u8], SpliceError> {
     let part = source.fill_buf().map_err(ended_early)?;
     if part.is_empty() {

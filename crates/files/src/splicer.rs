@@ -28,7 +28,7 @@ impl Splicer {
     /// When `out` cannot be written.
     pub fn write(&mut self, raw: &[u8], out: &mut dyn Write) -> io::Result<()> {
         let end = self.seen + raw.len() as u64;
-        // Offsets that are no greater than the end lie in `raw`, so they fit.
+        // Offsets that are not greater than the end lie in `raw`, so they fit.
         let local = |offset: u64| (offset.clamp(self.seen, end) - self.seen) as usize;
         let mut at = local(self.replaced);
         while let Some((from, to, text)) = self.waiting.next_before(end) {

@@ -3,7 +3,7 @@
 //! Note to the maintainer. A [`Spool`] is shared by all who keep something, on any thread. Each
 //! writes blocks through a [`SpoolWriter`] of its own; a block stays in memory as long as all
 //! blocks together are below a bound, else it goes to the one temporary file of the spool, at
-//! a place that nobody else writes to. [`Spooled`] knows its blocks in order, and gives its
+//! a place that no one else writes to. [`Spooled`] knows its blocks in order, and gives its
 //! memory back when it is dropped.
 
 use std::fs::File;
@@ -27,7 +27,7 @@ pub struct Spool {
 }
 
 impl Spool {
-    /// Keeps at most so many bytes in memory.
+    /// Keeps at most this many bytes in memory.
     pub fn new(most: usize) -> Arc<Self> {
         Arc::new(Self {
             most,

@@ -163,7 +163,7 @@ impl Staging {
         }
     }
 
-    /// Syncs what is staged, puts the new files in place, all or none, and tells what is left to
+    /// Syncs what is staged, puts the new files in place, all or none, and says what is left to
     /// be done.
     ///
     /// # Errors
@@ -335,7 +335,7 @@ impl OpenCopy {
         Ok(())
     }
 
-    /// It has been written; gives a new file the mode of its source.
+    /// Called once the copy is written: gives a new file the mode of its source.
     fn end(
         self,
         source: &Source,

@@ -36,7 +36,7 @@ pub trait Store: Sync {
         None
     }
 
-    /// True if the text is made of rows, and is no text for anybody but those who look at columns.
+    /// True if the text is made of rows, and is not text for anybody but those who look at columns.
     fn is_table(&self) -> bool {
         false
     }
@@ -74,7 +74,7 @@ pub trait Store: Sync {
     /// goes on after "the file".
     fn lossy(&self, head: &[u8]) -> Option<&'static str>;
 
-    /// The same as the last bytes of the file tell.
+    /// The same as the last bytes of the file say.
     fn lossy_at_end(&self, tail: &[u8]) -> Option<&'static str> {
         let _ = tail;
         None

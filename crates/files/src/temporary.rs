@@ -1,8 +1,8 @@
 //! Temporary files beside those they will replace, which do not outlast a killed program.
 //!
 //! A program records every temporary file in a list of its own, `STATE/temporary/LIST`, which it
-//! holds locked as long as it runs: first its name, which nobody can guess, then its number. A
-//! list that is not locked belongs to a program that was killed; whoever comes next removes what
+//! holds locked as long as it runs: first its name, which no one can guess, then its number. A
+//! list that is not locked belongs to a program that was killed; the next program removes what
 //! it names, and nothing else.
 
 use crate::copy_name::copy_name;

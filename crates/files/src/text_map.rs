@@ -191,15 +191,15 @@ impl Decoded {
         Some(bytes)
     }
 
-    /// The code of the character that stands at `offset` of the text, if that is `c`.
+    /// The code of the character at `offset` of the text, if that is `c`.
     fn code_at(&self, offset: usize, c: char) -> Option<&[u8]> {
         let here = self.text.get(offset..offset + c.len_utf8())?;
         let code = self.byte_at(offset)..self.byte_at(offset + c.len_utf8());
         (here == c.encode_utf8(&mut [0; 4]).as_bytes()).then(|| &self.raw[code])
     }
 
-    /// The code of a character for which nobody knows where it was copied from: that of the text
-    /// which is replaced, where it stands there, else the first one of the file.
+    /// The code of a character for which no one knows where it was copied from: that of the text
+    /// which is replaced, where it is there, else the first one of the file.
     fn code_of(&self, c: char, edit: &HunkEdit<'_>) -> Option<&[u8]> {
         let ((at, size), differs) = self.codes.of(c)?;
         let within = |differs: bool| {

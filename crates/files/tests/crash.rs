@@ -636,8 +636,8 @@ fn two_journals_in_one_folder() {
     assert!(ends[0] > 30 && ends[1] > 30, "{ends:?}");
 }
 
-/// An interrupted run stands in the way of what touches its folders, and of nothing else; what a
-/// complete one has left over stands in nobody's way.
+/// An interrupted run is in the way of what touches its folders, and of nothing else; what a
+/// complete one has left over is in no one's way.
 #[test]
 fn an_interrupted_run_blocks_only_what_it_touches() {
     let whole = ModelFs::with(OLD);

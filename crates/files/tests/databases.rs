@@ -36,7 +36,7 @@ fn value() -> impl Strategy<Value = Value> {
     prop_oneof![
         Just(Value::Null),
         any::<i64>().prop_map(Value::Integer),
-        // What is infinite, or no number, is told apart in a case of its own.
+        // What is infinite, or no number, is distinguished in a case of its own.
         (-1e12..1e12).prop_map(Value::Real),
         hostile().prop_map(Value::Text),
         prop::collection::vec(any::<u8>(), 0..4).prop_map(Value::Blob),
@@ -216,7 +216,7 @@ fn what_cannot_be_written() {
     assert!(unpack(&new).unwrap().contains("\"g\":\"pier!\""));
 }
 
-/// Damage is told, or harms the text of a cell alone; it never ends the program.
+/// Damage is reported, or harms the text of a cell alone; it never ends the program.
 #[test]
 fn damaged_databases() {
     let rows = unpack(SAMPLE).unwrap().lines().count();

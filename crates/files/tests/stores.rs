@@ -87,7 +87,7 @@ impl Manner {
     }
 }
 
-/// A text in so many parts.
+/// A text in this many parts.
 fn parts(text: &[u8], many: usize) -> impl Iterator<Item = &[u8]> {
     let length = text.len().div_ceil(many).max(1);
     let empty = text.is_empty().then_some(text);
@@ -267,7 +267,7 @@ fn at_any_place() {
     }
 }
 
-/// The extensions that stand behind that of a form are those of the stores.
+/// The extensions that follow that of a form are those of the stores.
 #[test]
 fn endings() {
     let known = brisk_quill_core::columns::layout::PACKED;

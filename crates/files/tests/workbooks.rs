@@ -1,4 +1,4 @@
-//! Workbooks: read as rows, written again with nothing else changed, and what is no sound one.
+//! Workbooks: read as rows, written again with nothing else changed, and what is not a sound one.
 
 use crate::container::{cut_off, damaged, hostile, rewritten, unpack};
 use flate2::write::DeflateEncoder;
@@ -145,7 +145,7 @@ fn the_sample_of_another_program() {
     assert!(unpack(&new).unwrap().contains("Old Quay, east end"));
 }
 
-/// Damage is told, or does no harm; it never ends the program.
+/// Damage is reported, or does no harm; it never ends the program.
 #[test]
 fn damaged_workbooks() {
     let whole = unpack(SAMPLE).unwrap();

@@ -1,4 +1,4 @@
-//! What may stand at a place of a rewrite file: keys, groups and filters.
+//! Proposals for a place of a rewrite file: keys, groups and filters.
 
 use crate::rewrite_document::step_keys;
 use brisk_quill_core::rewrite_file::RewriteText;

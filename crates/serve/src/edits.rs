@@ -21,7 +21,7 @@ use std::sync::Arc;
 const BYTES_MOST: u64 = 256 << 20;
 /// Changes in one edit.
 const CHANGES_MOST: usize = 100_000;
-/// Kinds of changes that are told apart.
+/// Kinds of changes that are distinguished.
 const KINDS_MOST: usize = 200;
 /// Characters of a text that a label shows.
 const SHOWN: usize = 40;

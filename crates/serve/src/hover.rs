@@ -1,4 +1,4 @@
-//! What a key, a part of a pattern or a template means, in the words of `explain`.
+//! The meaning of a key, of a part of a pattern or of a template, in the words of `explain`.
 
 use crate::rewrite_document::{Found, WrittenFile, step_keys};
 use brisk_quill_core::explain::{explain_pattern, explain_template};

@@ -56,14 +56,14 @@ pub struct Named {
     pub uri: String,
 }
 
-/// What is about a text.
+/// Parameters about a text.
 #[derive(Debug, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct AboutText {
     pub text_document: Named,
 }
 
-/// What is about a place in a text.
+/// Parameters about a place in a text.
 #[derive(Debug, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct AboutPlace {
@@ -91,18 +91,18 @@ pub struct Initialize {
 #[derive(Clone, Copy, Debug)]
 pub struct Client {
     pub encoding: Encoding,
-    /// It takes edits of versions of texts.
+    /// True if it takes edits of versions of texts.
     pub versions: bool,
-    /// It shows changes in groups and asks about them.
+    /// True if it shows changes in groups and asks about them.
     pub annotations: bool,
-    /// It asks for the edit of an action once that is chosen.
+    /// True if it asks for the edit of an action once that is chosen.
     pub resolves_actions: bool,
-    /// It shows how far work is.
+    /// True if it shows the progress of work.
     pub progress: bool,
 }
 
 impl Initialize {
-    /// What the client can do; whatever it does not say, it cannot.
+    /// The abilities of the client; those that it does not mention are missing.
     pub fn client(&self) -> Client {
         let at = |pointer: &str| self.capabilities.pointer(pointer);
         let encodings = at("/general/positionEncodings").and_then(|all| all.as_array());

@@ -1,4 +1,4 @@
-//! Rewrite files in the editor: what is wrong in them, and where.
+//! Rewrite files in the editor: their faults, each at its place.
 
 use crate::string_places::places;
 use brisk_quill_core::fault::Fault;
@@ -14,7 +14,7 @@ use std::path::Path;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-/// Keys of the whole file, of an example, and those of a step that are no options.
+/// Keys of the whole file, of an example, and those of a step that are not options.
 const OF_FILE: [&str; 3] = ["title", "step", "example"];
 const OF_EXAMPLE: [&str; 4] = ["before", "after", "untouched", "format"];
 const OF_STEP: [(&str, &str); 9] = [
@@ -42,11 +42,11 @@ pub struct FileFault {
     pub message: String,
     /// True if it is an example that does not hold, and nothing that cannot be read.
     pub is_example: bool,
-    /// The text that would mend it, in the place of the span.
-    pub mend: Option<String>,
+    /// The text that would correct it, in the place of the span.
+    pub correction: Option<String>,
 }
 
-/// What a rewrite file says.
+/// The contents of a rewrite file.
 pub struct Analysis {
     pub faults: Vec<FileFault>,
     /// The rewrite, unless something is wrong with it.
@@ -159,7 +159,7 @@ impl<'t> WrittenFile<'t> {
                 None => message.to_owned(),
             },
             is_example: false,
-            mend: None,
+            correction: None,
         }
     }
 
@@ -203,7 +203,7 @@ impl<'t> WrittenFile<'t> {
         }
     }
 
-    /// What is wrong with each step, not only with the first that has a fault.
+    /// The faults of every step, not only of the first that has one.
     fn step_faults(&self, path: &Path, faults: &mut Vec<FileFault>) {
         let Ok(text) = RewriteText::parse(self.text) else {
             return;
@@ -281,13 +281,13 @@ impl<'t> WrittenFile<'t> {
                 Some(problem) => format!("this example cannot be computed: {}", problem.kind),
                 None => format!("this example does not hold: it gives `{got}`"),
             };
-            let mend = outcome
+            let correction = outcome
                 .problems
                 .is_empty()
                 .then(|| toml::Value::from(got).to_string());
             faults.push(FileFault {
                 is_example: true,
-                mend,
+                correction,
                 ..self.fault(value.map(span_of), &message, None)
             });
         }

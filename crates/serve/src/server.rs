@@ -44,7 +44,7 @@ const EXAMPLES: &str = "bquill.examples";
 /// The command that keeps the changes as the last preview.
 const KEEP: &str = "bquill.keep";
 
-/// Why the server has ended before it was told to.
+/// The reason for which the server ended early.
 #[derive(Debug)]
 pub enum ServeError {
     /// The client broke the protocol.
@@ -121,7 +121,7 @@ fn capabilities(client: &Client) -> Value {
     })
 }
 
-/// What threads share.
+/// The state that threads share.
 #[derive(Default)]
 struct Shared {
     documents: Documents,
@@ -497,11 +497,11 @@ impl<'s> Server<'s> {
         })
     }
 
-    /// What can be done about a text: an example mended, or any text rewritten by the files of the workspace.
+    /// The actions for a text: an example corrected, or any text rewritten by the files of the workspace.
     fn actions(&self, about: &AboutText, value: &Value, stop: &Stop) -> Answer {
         let uri = &about.text_document.uri;
         if let Some((path, text)) = self.rewrite_file(uri) {
-            return Ok(self.mends(uri, (&path, &text), value).into());
+            return Ok(self.corrections(uri, (&path, &text), value).into());
         }
         let Some(folder) = self.folder.clone() else {
             return Ok(json!([]));
@@ -532,8 +532,8 @@ impl<'s> Server<'s> {
         Ok(actions.into())
     }
 
-    /// What comes of an example, to be taken as what is wanted.
-    fn mends(&self, uri: &str, (path, text): (&Path, &str), value: &Value) -> Vec<Value> {
+    /// The action that takes the result of an example as the wanted text.
+    fn corrections(&self, uri: &str, (path, text): (&Path, &str), value: &Value) -> Vec<Value> {
         let lines = Lines::new(text, self.client.encoding);
         let range = value
             .get("range")
@@ -547,7 +547,8 @@ impl<'s> Server<'s> {
             .iter()
             .filter(|fault| fault.span.from <= asked.to && asked.from <= fault.span.to);
         here.filter_map(|fault| {
-            let edit = json!({"range": lines.range(fault.span), "newText": fault.mend.as_ref()?});
+            let edit =
+                json!({"range": lines.range(fault.span), "newText": fault.correction.as_ref()?});
             Some(json!({
                 "title": "Take what comes of it",
                 "kind": "quickfix",

@@ -107,7 +107,7 @@ pub struct FilesArgs {
     /// The PATHs in that file end in a NUL instead of a line end.
     #[arg(long, requires = "paths_from", help_heading = "Files")]
     pub null: bool,
-    /// The name of standard input: its ending tells the form, and `${@file}` and messages name it.
+    /// The name of standard input: its ending says the form, and `${@file}` and messages name it.
     #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath, help_heading = "Files")]
     pub stdin_name: Option<PathBuf>,
     /// The encoding of texts without a byte-order mark, such as `latin1` [default: UTF-8].
@@ -184,7 +184,7 @@ pub struct ShowArgs {
     pub context: Context,
 }
 
-/// What is shown around a match or a change.
+/// The text shown around a match or a change.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Context {
     /// This number of lines on either side.
@@ -763,7 +763,7 @@ pub struct ApplyArgs {
     pub reach: Option<Reach>,
 }
 
-/// What the sender of a page says.
+/// The words of the sender of a page.
 #[derive(Args, Clone, Debug, Default)]
 pub struct LetterArgs {
     /// The title of the page.
@@ -774,7 +774,7 @@ pub struct LetterArgs {
         help_heading = "Output"
     )]
     pub title: Option<String>,
-    /// A note to whoever decides: who sends it, and what for.
+    /// A note to the person who decides: who sends it, and what for.
     #[arg(
         long,
         value_name = "TEXT",

@@ -1,7 +1,7 @@
 //! Options of one verb that another verb accepts and does not use.
 //!
 //! A user recalls the last command and changes its verb. An option that says nothing to the new
-//! verb is accepted and named in a note, so that nobody wonders what became of it.
+//! verb is accepted and named in a note, so that no one wonders what became of it.
 
 use crate::args::definitions::{FilesArgs, FindArgs, PreviewArgs};
 use brisk_quill_core::step_spec::StepSpec;

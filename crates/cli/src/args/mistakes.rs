@@ -105,7 +105,7 @@ fn verbs_with(long: &str) -> Vec<String> {
     verbs.map(|verb| format!("`{}`", verb.get_name())).collect()
 }
 
-/// The verb that somebody may have meant.
+/// The verb that the user may have meant.
 fn verb_for(word: &str) -> String {
     let does = match word {
         "replace" | "substitute" | "sub" | "change" | "rewrite" => {

@@ -45,7 +45,7 @@ pub struct Swallowed {
 }
 
 impl Swallowed {
-    /// As something to tell the user.
+    /// As something to say the user.
     pub fn diagnostic(&self) -> Diagnostic {
         let Self { option, value } = self;
         Diagnostic::wrong(format!(

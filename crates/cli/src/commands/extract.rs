@@ -385,7 +385,7 @@ impl Extractor {
         self.taker.found.clear();
     }
 
-    /// Writes the rows of a record, which has so many matches.
+    /// Writes the rows of a record, which has this many matches.
     fn write(&mut self, record: &Record<'_>, matches: u64, page: &mut Page) {
         let most = match self.plan.every {
             true => self.taker.found.len().max(1),
@@ -406,7 +406,7 @@ impl Extractor {
     }
 }
 
-/// What was found in a record, as far as it is for one row of the sheet.
+/// The findings in a record that belong to one row of the sheet.
 struct Found<'f> {
     record: &'f Record<'f>,
     path: &'f str,

@@ -160,7 +160,7 @@ impl Why {
         words
     }
 
-    /// Counts the reasons of a file with so many units.
+    /// Counts the reasons of a file with this many units.
     fn end_file(&mut self, source: &Source, units: u64) {
         if let Some(explainer) = &self.explainer {
             let mut reasons = self.reasons.lock().unwrap_or_else(PoisonError::into_inner);

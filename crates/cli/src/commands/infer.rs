@@ -34,7 +34,7 @@ use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal};
 use std::path::PathBuf;
 
-/// What is said once the first proposal can be gone on with.
+/// The words shown once the first proposal is kept.
 const KEPT: &str =
     "\nProposal 1 is the last preview now: `bquill review`, or `bquill apply`, goes on from it.\n";
 

@@ -106,7 +106,7 @@ pub fn meant(args: &PlanArgs, output: &mut Output) -> Result<Meant, Diagnostic> 
     meant_to_write(args, true, output)
 }
 
-/// The same for a plan that is written at once where nobody `is_asked`: decisions may not be lost
+/// The same for a plan that is written at once where no one `is_asked`: decisions may not be lost
 /// then.
 pub fn meant_to_write(
     args: &PlanArgs,
@@ -308,7 +308,7 @@ impl Meant {
         let done = self.plan.write(plan, &interrupted);
         let done = done.map_err(|error| match error {
             WriteError::Shared => Diagnostic::trouble(format!(
-                "somebody else has decided about {} meanwhile",
+                "another user has decided about {} meanwhile",
                 self.name
             ))
             .remedy(format!(

@@ -261,7 +261,7 @@ impl<'a> Preview<'a> {
         );
     }
 
-    /// Prints what follows the changes, and saves what is to be saved; tells whether the plan is one
+    /// Prints what follows the changes, and saves what is to be saved; says whether the plan is one
     /// that can be reviewed.
     fn end(
         self,

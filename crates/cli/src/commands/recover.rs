@@ -45,7 +45,7 @@ pub fn run(args: &RecoverArgs, output: &mut Output) -> Result<Status, Diagnostic
     Ok(status)
 }
 
-/// Finishes one run; tells whether there was anything to say of it.
+/// Finishes one run; says whether there was anything to say of it.
 fn one(
     journal: &Journal<'_>,
     run: u64,

@@ -55,7 +55,7 @@ pub trait Seer {
 
 /// The number of lines or matches that may still be shown, of all files together.
 ///
-/// A file that is searched ahead of its turn may keep so many; what is too much is left out when
+/// A file that is searched ahead of its turn may keep this many; what is too much is left out when
 /// its turn comes.
 #[derive(Clone)]
 pub struct Room(Arc<AtomicUsize>);
@@ -90,7 +90,7 @@ impl Room {
 /// A seer of which each file has its own, a clone of one that has seen nothing: files are searched
 /// on several threads.
 pub trait Split: Seer + Clone + Send + Sync {
-    /// What was seen next is about to be printed.
+    /// Called before the next results are printed.
     fn precede(&mut self, _next: &Self, _output: &mut Output) {}
 
     /// Takes in what was seen in the next file.

@@ -90,7 +90,7 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
 }
 
 /// Tells of the values whose numbers could not be summed: those with too many digits, and the texts
-/// that are no numbers.
+/// that are not numbers.
 fn complain_of_sums(too_long: u64, no_numbers: u64, output: &mut Output) -> Status {
     let mut status = Status::Fine;
     if too_long > 0 {

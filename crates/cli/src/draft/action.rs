@@ -106,6 +106,15 @@ impl ListView {
             Self::Result => "result",
         }
     }
+
+    /// The name where there is little room.
+    pub fn short_name(self) -> &'static str {
+        match self {
+            Self::Units => "text",
+            Self::Differences => "differ",
+            other => other.name(),
+        }
+    }
 }
 
 /// A box over the rest.

@@ -18,7 +18,7 @@ use std::sync::mpsc::channel;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-/// Nothing is typed for so long: what stands there is a try.
+/// Nothing is typed for so long: what is there is a try.
 const SETTLE: Duration = Duration::from_millis(700);
 /// The time between two looks at what has been found.
 const NEWS: Duration = Duration::from_millis(10);
@@ -78,7 +78,7 @@ pub fn run(mut state: State, means: &Means<'_>) -> io::Result<Option<Left>> {
 }
 
 fn keep(state: &State, means: &Means<'_>) {
-    // A draft that cannot be kept is no reason to disturb its user.
+    // A draft that cannot be kept is not a reason to disturb its user.
     let _ = saved::keep(state.saved(), &means.opened.paths, &means.temporaries);
 }
 

@@ -23,7 +23,7 @@ use std::cell::RefCell;
 use std::path::PathBuf;
 use unicode_width::UnicodeWidthStr;
 
-/// The least width of a screen whose detail stands beside the list.
+/// The least width of a screen whose detail is beside the list.
 const WIDE: u16 = 110;
 
 /// Facts that are not part of the state.
@@ -44,7 +44,7 @@ pub struct Screen<'s> {
     pub body: &'s Body,
 }
 
-/// The list, and what stands beside it, as they were drawn last: drawing them takes longer than all
+/// The list, and what is beside it, as they were drawn last: drawing them takes longer than all
 /// else, and what is typed does not change them.
 #[derive(Debug, Default)]
 pub struct Body(RefCell<Option<(u64, Buffer)>>);
@@ -157,24 +157,31 @@ impl Screen<'_> {
         let views = views.filter(|(_, view)| {
             !matches!(view, ListView::Matches | ListView::Result) || state.has_action()
         });
-        let views = views.map(|(index, view)| {
-            let name = match view {
-                ListView::Changes if !state.has_action() => "matches",
-                view => view.name(),
-            };
-            let role = match view == state.view {
-                true => Role::Chosen,
-                false => Role::Quiet,
-            };
-            (role, format!("{} {name}{}", index + 1, many(state, view)))
-        });
-        let views: Vec<(Role, String)> = views.collect();
+        let shown: Vec<(usize, ListView)> = views.collect();
+        let named = |name: &dyn Fn(ListView) -> &'static str| {
+            let views = shown.iter().map(|(index, view)| {
+                let name = match view {
+                    ListView::Changes if !state.has_action() => "matches",
+                    view => name(*view),
+                };
+                let role = match *view == state.view {
+                    true => Role::Chosen,
+                    false => Role::Quiet,
+                };
+                (role, format!("{} {name}{}", index + 1, many(state, *view)))
+            });
+            views.collect::<Vec<(Role, String)>>()
+        };
         let room = usize::from(width);
-        let all = views
-            .iter()
-            .map(|(_, text)| text.width() + 1)
-            .sum::<usize>();
-        let is_narrow = all + views.len() > room;
+        let all = |views: &[(Role, String)]| {
+            let widths = views.iter().map(|(_, text)| text.width() + 1);
+            widths.sum::<usize>()
+        };
+        let mut views = named(&ListView::name);
+        if all(&views) > room {
+            views = named(&ListView::short_name);
+        }
+        let is_narrow = all(&views) + views.len() > room;
         let mut spans = Vec::new();
         for (role, text) in views {
             match is_narrow {

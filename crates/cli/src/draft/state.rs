@@ -97,7 +97,7 @@ pub struct Known {
     /// The counts so far.
     pub counts: Option<DraftCounts>,
     pub counted: Option<Arc<Counted>>,
-    /// The differences to the try it is compared with; the inner `None` cannot be told.
+    /// The differences to the try it is compared with; the inner `None` cannot be reported.
     pub compared: Option<Option<PlaceCounts>>,
     pub outcomes: Vec<Vec<ExampleOutcome>>,
     /// All that was asked for has come.
@@ -134,7 +134,7 @@ pub struct State {
     /// The number of the last job, and of the last job about a row.
     job: u64,
     row_job: u64,
-    /// What was inferred last: the examples, the steps, and the number of the one in the fields, from 0.
+    /// The last inference: the examples, the steps, and the number of the one in the fields, from 0.
     inferred: Option<(Vec<Example>, Vec<StepSpec>, usize)>,
     /// True if it is left for the review as soon as its words are understood.
     leaves: bool,
@@ -399,7 +399,7 @@ impl State {
         Vec::new()
     }
 
-    /// Nothing was typed for a while: what stands there is a try.
+    /// Nothing was typed for a while: what is there is a try.
     pub fn settle(&mut self) -> Vec<Effect> {
         let (true, Some(counts)) = (self.may_settle(), self.known.counts) else {
             return Vec::new();
@@ -409,7 +409,7 @@ impl State {
         vec![Effect::Keep]
     }
 
-    /// True if what stands there becomes a try, once nothing is typed for a while.
+    /// True if what is there becomes a try, once nothing is typed for a while.
     pub fn may_settle(&self) -> bool {
         let known = &self.known;
         let has_step = known

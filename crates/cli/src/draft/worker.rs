@@ -139,7 +139,7 @@ pub struct Opened {
 }
 
 impl Workers {
-    /// Starts them; what they find goes to `tell`.
+    /// Starts them; what they find goes to `say`.
     pub fn start(opened: &Opened, threads: Threads, tell: &Tell) -> Self {
         let mut worker = Worker::new(opened, threads, tell);
         let mut of_rows = worker.for_rows();
@@ -218,7 +218,7 @@ impl Worker {
         }
     }
 
-    /// Does a job; what it finds is told on the way.
+    /// Does a job; what it finds is reported on the way.
     pub fn work(&mut self, job: &Job, token: &Arc<CancelToken>) {
         if job.anew {
             self.listed = None;

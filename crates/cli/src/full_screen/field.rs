@@ -26,7 +26,7 @@ pub enum Edit {
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Field {
     text: String,
-    /// The cursor stands before this byte.
+    /// The cursor precedes this byte.
     at: usize,
     done: Vec<Change>,
     undone: Vec<Change>,
@@ -41,7 +41,7 @@ struct Change {
 }
 
 impl Field {
-    /// The cursor stands behind the text.
+    /// The cursor follows the text.
     pub fn new(text: &str) -> Self {
         Self {
             text: text.to_owned(),
@@ -54,7 +54,7 @@ impl Field {
         &self.text
     }
 
-    /// The cursor stands before this byte of the text.
+    /// The cursor precedes this byte of the text.
     pub fn cursor(&self) -> usize {
         self.at
     }

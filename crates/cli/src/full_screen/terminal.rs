@@ -20,7 +20,7 @@ use std::time::{Duration, Instant};
 pub const WAIT: Duration = Duration::from_millis(250);
 
 /// The longest time a view may take to leave once a signal has come. A terminal that has gone keeps
-/// whoever reads keys from it for ever.
+/// the thread that reads keys from it for ever.
 const LEAVING: Duration = Duration::from_secs(1);
 
 /// The longest time that a terminal may take to say what its background is.
@@ -79,7 +79,7 @@ pub fn background() -> Option<Background> {
     Background::of_answer(&answer.ok()?)
 }
 
-/// Asks for the background, and then for what every terminal answers to, so that nobody waits for
+/// Asks for the background, and then for what every terminal answers to, so that no one waits for
 /// one that does not know the first question.
 fn ask_for_background() -> io::Result<String> {
     let mut terminal = File::options().read(true).write(true).open("/dev/tty")?;

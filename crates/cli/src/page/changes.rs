@@ -15,7 +15,7 @@ use brisk_quill_engine::context::{FileRow, PieceOf};
 use brisk_quill_files::plan_file::{PlanDoc, PlanKinds};
 use maud::{Markup, html};
 
-/// Without script, files are unfolded on a page of at most so many changes.
+/// Without script, files are unfolded on a page of at most this many changes.
 const UNFOLDED_MOST: usize = 2000;
 /// Changes in one `noscript`.
 const TOGETHER: usize = 500;

@@ -44,7 +44,7 @@ const KEYS: [(&str, &str); 12] = [
     ("?", "this list"),
 ];
 
-/// What the sender says to whoever decides.
+/// The words of the sender to the person who decides.
 #[derive(Clone, Debug, Default)]
 pub struct Letter {
     pub title: Option<String>,

@@ -61,7 +61,7 @@ impl Places {
         }
     }
 
-    /// What is printed at the end; `rule` says what was checked.
+    /// The text printed at the end; `rule` says what was checked.
     pub fn end(self, rule: &str) -> String {
         let Self::Sarif(results) = self else {
             return String::new();

@@ -101,7 +101,7 @@ impl ExplainView {
     }
 }
 
-/// The start of a part's text, filled or cut to so many columns.
+/// The start of a part's text, filled or cut to this many columns.
 fn cut_to(text: &str, columns: usize) -> String {
     // More characters than fit, so that only the start of a long text is drawn at all.
     let start: String = text.chars().take(2 * columns).collect();

@@ -33,7 +33,7 @@ pub struct FoundUnit {
     pub groups: Vec<Vec<Option<Span>>>,
     /// The places where the matches begin.
     pub places: Vec<Position>,
-    /// The reason for which it does not match, where that is told.
+    /// The reason for which it does not match, where that is reported.
     pub why: Option<String>,
     /// The neighbours without a match.
     pub around: Neighbours,

@@ -11,7 +11,7 @@ use brisk_quill_engine::why::ReasonRow;
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 
-/// The matches of one unit; `locate` tells where its bytes lie in the file.
+/// The matches of one unit; `locate` says where its bytes lie in the file.
 pub fn matches(
     source: &Source,
     unit: &FoundUnit,

@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 
 /// The colours, or none.
 ///
-/// Old and new text are orange and blue, which readers of every kind of colour sight tell apart;
+/// Old and new text are orange and blue, which readers with any kind of colour vision can distinguish;
 /// underlines, words and edges say the same without colour.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Paint(Option<Background>);

@@ -35,7 +35,7 @@ pub enum Action {
     /// Only the changes of the current kind, or all again.
     OnlyKind,
     Show(View),
-    /// Moves the file by so many rows.
+    /// Moves the file by this many rows.
     Scroll(isize),
     /// Shows old text in the whole file, too, or no longer.
     ShowOld,

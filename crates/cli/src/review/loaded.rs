@@ -15,7 +15,7 @@ use std::io;
 /// Samples of a row of the list of kinds.
 pub const SAMPLES: usize = 3;
 
-/// What one screen shows.
+/// The contents of one screen.
 pub struct Loaded {
     changes: HashMap<usize, ChangeRecord<'static>>,
     /// A word before and behind each change in sight.
@@ -34,7 +34,7 @@ pub struct Loaded {
 }
 
 impl Loaded {
-    /// Loads what a screen of so many rows shows of a review.
+    /// Loads what a screen of this many rows shows of a review.
     pub fn new(doc: &PlanDoc, values: &CellValues, state: &State, rows: usize) -> Self {
         let mut loaded = Self {
             changes: HashMap::new(),

@@ -305,7 +305,7 @@ impl Screen<'_> {
     }
 }
 
-/// The old and the new text cut in their middle to so many columns, the old one first.
+/// The old and the new text cut in their middle to this many columns, the old one first.
 fn fit_pair(old: &str, new: &str, room: usize) -> (String, String) {
     let room = room.saturating_sub(3);
     let cut = |text: &str, most: usize| shortened(text, most.saturating_sub(1) / 2, most / 2);

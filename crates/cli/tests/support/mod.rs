@@ -130,7 +130,7 @@ impl Sandbox {
         finish(command.uid(65534).gid(65534))
     }
 
-    /// Runs the program so that no file may grow over so many bytes.
+    /// Runs the program so that no file may grow over this many bytes.
     pub fn run_limited(&self, bytes: u64, line: &str) -> Got {
         let mut command = self.command();
         command.args(words(line)).stdin(Stdio::null());

@@ -10,7 +10,7 @@ pub(crate) struct CellOffsets {
     spelling: Spelling,
     /// The start of the cell.
     from: usize,
-    /// Bytes before the value, where every byte of it stands for itself.
+    /// Bytes before the value, where every byte of it means itself.
     plain: Option<usize>,
     /// Else some offsets of the value, in order, with their places in the cell.
     known: Vec<(usize, usize)>,

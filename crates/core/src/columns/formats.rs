@@ -47,7 +47,7 @@ pub(crate) trait RowFormat {
         Ok(Vec::new())
     }
 
-    /// The place of more cells, each with its name and value, in a record of a table so many columns
+    /// The place of more cells, each with its name and value, in a record of a table this many columns
     /// wide, and how they are written there.
     fn appended(
         &self,
@@ -121,7 +121,7 @@ pub(crate) struct PointedCell {
     pub spelling: Spelling,
 }
 
-/// A value that cannot stand in its column.
+/// A value that cannot are in its column.
 pub(crate) fn unquotable(cell: NewCell<'_>) -> CellFault {
     CellFault::Unquotable {
         column: cell.name.to_owned(),

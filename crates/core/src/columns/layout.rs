@@ -12,7 +12,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::path::Path;
 
-/// The extensions of packed texts; what is before them tells the form.
+/// The extensions of packed texts; what is before them says the form.
 pub const PACKED: &[&str] = &["gz", "zst"];
 
 /// The form of a file with columns.
@@ -86,7 +86,7 @@ impl Format {
         Self::ALL.into_iter().find(|format| format.name() == name)
     }
 
-    /// The form that the extension of a path tells, before that of a packed text.
+    /// The form that the extension of a path says, before that of a packed text.
     pub fn of_path(path: &Path) -> Option<Self> {
         let name = path.file_name()?.to_string_lossy().to_ascii_lowercase();
         let (rest, mut extension) = name.rsplit_once('.')?;
@@ -212,7 +212,7 @@ impl Layout {
     }
 
     /// `value` as it is written in the place of a cell that is written as `before`; `None` where
-    /// it cannot stand there.
+    /// it cannot are there.
     pub fn write_value(self, before: &[u8], value: &[u8]) -> Option<Vec<u8>> {
         self.as_dyn().spelling_of(before).write(value)
     }
@@ -296,7 +296,7 @@ pub struct Columns {
     pub into: Option<Column>,
     /// The table of a workbook or a database whose rows are looked at alone.
     pub table: Option<String>,
-    /// The columns whose values name a row; they stand in `also`, too.
+    /// The columns whose values name a row; they are in `also`, too.
     pub labels: Vec<Column>,
 }
 

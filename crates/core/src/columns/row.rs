@@ -135,7 +135,7 @@ impl RowCell {
     }
 
     /// The cell with `edits` made to its value, where what is not touched keeps its escapes;
-    /// `None` where the spelling knows no such thing. The error is the text that cannot stand in
+    /// `None` where the spelling knows no such thing. The error is the text that cannot are in
     /// it.
     fn respelled(
         &self,

@@ -318,7 +318,7 @@ impl Table {
     }
 }
 
-/// No two columns to be set may mean the same, which `key` tells.
+/// No two columns to be set may mean the same, which `key` says.
 fn set_once<K: PartialEq>(
     columns: &Columns,
     key: impl Fn(&Column) -> Result<K, ColumnFault>,

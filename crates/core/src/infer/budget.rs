@@ -20,7 +20,7 @@ impl Budget {
         Self::share(stop, 1)
     }
 
-    /// The same for one of so many inferences that are a part of one.
+    /// The same for one of this many inferences that are a part of one.
     pub fn share(stop: &Stop, parts: usize) -> Self {
         Self {
             left: WORK_MOST / parts.max(1) as i64,

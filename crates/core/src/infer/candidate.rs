@@ -20,7 +20,7 @@ pub(super) enum Written {
     },
     /// This word in the letter case of the match.
     CaseOf(String),
-    /// The number of the line, filled with zeros to so many characters.
+    /// The number of the line, filled with zeros to this many characters.
     Line(usize),
     /// The number of the match, filled likewise.
     Number(usize),

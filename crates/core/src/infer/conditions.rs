@@ -5,7 +5,7 @@ use crate::infer::examples::Examples;
 use crate::infer::form::{Matcher, Piece};
 use crate::infer::tokens::{Kind, Token, text_of, tokens};
 
-/// Candidates that are tried with conditions, at most.
+/// The most candidates tried with conditions.
 const TRIED: usize = 10;
 
 /// Candidates that are too wide, each with the conditions under which all examples hold.

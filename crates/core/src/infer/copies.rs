@@ -5,10 +5,10 @@ use crate::infer::filters::{FilterSet, Filters};
 use crate::infer::tokens::{Kind, tokens};
 use std::collections::BTreeMap;
 
-/// Spans of a text that are looked at, at most.
+/// The most spans of a text that are looked at.
 const SPANS_MOST: usize = 1500;
 
-/// A span of the old text that, passed through a filter, stands at a place of the new one.
+/// A span of the old text that, passed through a filter, is found at a place of the new one.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Copy {
     /// The span in the old text, in characters.
@@ -79,7 +79,7 @@ fn results(text: &[char], filters: &Filters) -> BTreeMap<Vec<char>, FilterSet> {
     results
 }
 
-/// The places where `part` stands in `text`.
+/// The places where `part` is in `text`.
 pub(super) fn places<'t>(text: &'t [char], part: &'t [char]) -> impl Iterator<Item = usize> + 't {
     let most = (text.len() + 1).saturating_sub(part.len());
     (0..most).filter(move |&at| text[at..].starts_with(part))

@@ -1,9 +1,9 @@
 //! Examples of one shape to which different things are done: `12N` becomes `12`, and `7S` becomes `-7`.
 //!
 //! Examples are put together by the tokens that change in them. Each group is solved for itself, with the texts of the
-//! others as texts that stay; so the search finds the guard that tells them apart. A table of single words would pass
+//! others as texts that stay; so the search finds the guard that says them apart. A table of single words would pass
 //! as such rules, too; therefore the pattern of a group must hold a whole token that all of the group have and no other
-//! has, and change texts of the data that are no examples.
+//! has, and change texts of the data that are not examples.
 
 use crate::infer::candidate::{Candidate, Written};
 use crate::infer::case::Case;
@@ -12,9 +12,9 @@ use crate::infer::form::Piece;
 use crate::infer::tokens::{Kind, digit_folded, in_all, shape, text_of, token_texts, tokens};
 use std::collections::BTreeSet;
 
-/// Steps of one proposal, at most.
+/// The most steps of one proposal.
 pub(super) const STEPS_MOST: usize = 3;
-/// Candidates of each group that are combined, at most.
+/// The most candidates of each group that are combined.
 pub(super) const COMBINED: usize = 4;
 /// Examples that are put into groups, at most; all others are only checked.
 pub(super) const READ_MOST: usize = 12;
@@ -187,7 +187,7 @@ fn of_cluster<'e>(
             }
             false => is_guarded && is_supported,
         };
-        // A constant is no rule unless it comes of other texts too, and whatever becomes of one text can be calculated
+        // A constant is not a rule unless it comes of other texts too, and whatever becomes of one text can be calculated
         // from it.
         let is_rule = candidate.refers() || !examples.cell && is_supported;
         if stands && is_rule && !(is_lone && calculates(&candidate, examples)) {

@@ -22,7 +22,7 @@ const IGNORED: f64 = 0.12;
 /// The texts that signs are looked for in.
 pub(super) struct Evidence<'e> {
     changed: Vec<&'e Case>,
-    /// Different texts that are no examples, with their numbers in the data.
+    /// Different texts that are not examples, with their numbers in the data.
     texts: Vec<(usize, &'e [char])>,
     /// The tokens of all examples that change, of no one that stays, and of a part of the data.
     telling: Vec<String>,
@@ -90,7 +90,7 @@ impl<'e> Evidence<'e> {
         ignored + joined + self.near(step, &changed) + self.other_constants(step, &changed)
     }
 
-    /// What goes is the same word in all examples, and the pattern takes any word there: texts with another one change too.
+    /// The text removed is the same word in all examples, and the pattern takes any word there: texts with another one change too.
     fn other_constants(&self, step: &Candidate, changed: &[bool]) -> f64 {
         let further = self.changed.len().saturating_sub(1).min(2) as f64;
         let (pieces, caught) = with_runs_caught(&step.pieces);

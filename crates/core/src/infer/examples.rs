@@ -14,13 +14,13 @@ use std::rc::Rc;
 #[derive(Clone, Debug)]
 pub(super) struct Examples<'e> {
     pub filters: &'e Filters,
-    /// Those that change.
+    /// The examples that change.
     pub changed: Vec<&'e Case>,
-    /// Those that must not.
+    /// The examples that must not change.
     pub untouched: Vec<&'e Case>,
     /// The unit is a cell.
     pub cell: bool,
-    /// Texts of the data that tell candidates apart.
+    /// Texts of the data that say candidates apart.
     pub probes: &'e [&'e [char]],
     /// The patterns of spans that were asked for before.
     pub known: &'e KnownChoices,
@@ -29,7 +29,7 @@ pub(super) struct Examples<'e> {
 }
 
 impl<'e> Examples<'e> {
-    /// Those that change of which templates are read, at most so many: of each form one before a second.
+    /// The examples that change whose templates are read, at most this many: of each form one before a second.
     pub fn to_read(&self, most: usize) -> Vec<&'e Case> {
         if self.changed.len() <= most {
             return self.changed.clone();

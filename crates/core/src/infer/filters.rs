@@ -17,7 +17,7 @@ pub(super) type FilterSet = u128;
 /// The text as it is.
 pub(super) const AS_IT_IS: FilterSet = 1;
 
-/// Filters of one inference, at most.
+/// The most filters of one inference.
 const MOST: usize = 128;
 
 /// Forms that dates and times are read in.
@@ -90,7 +90,7 @@ const MORE_DATE_FORMS: &[&str] = &[
     "%-d.%-m.%Y %H:%M",
 ];
 
-/// What a text must hold for a filter to be tried.
+/// The characters that a text must hold for a filter to be tried.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Gate {
     Nothing,
@@ -120,7 +120,7 @@ pub(super) struct Filters {
 }
 
 impl Filters {
-    /// Those that need no example, and those that the pairs suggest.
+    /// The filters that need no example, and those that the pairs suggest.
     pub fn of(cases: &[&Case]) -> Self {
         let groups = Groups::new([None]);
         let mut filters = Self {
@@ -207,7 +207,7 @@ impl Filters {
         }
     }
 
-    /// Dates and times of the old text that stand in another form in the new.
+    /// Dates and times of the old text that are in another form in the new.
     fn dates(&mut self, before: &[char], after: &[char]) {
         let after = text_of(after);
         let mut seen = Vec::new();
@@ -323,7 +323,7 @@ impl Filters {
         expand(&Template::parse(&template, &self.groups).ok()?, other)
     }
 
-    /// The words of a filter, as they stand behind a reference; empty for the text as it is.
+    /// The words of a filter, as they follow a reference; empty for the text as it is.
     pub fn words(&self, filter: usize) -> &str {
         &self.known[filter].words
     }

@@ -18,7 +18,7 @@ use std::collections::{BTreeSet, HashSet};
 
 /// Examples that a template is read off, at most; all others are only checked.
 const READ_MOST: usize = 8;
-/// Candidates of one search that are compared by what they do to the data, at most.
+/// The most candidates of one search that are compared by their effect on the data.
 const CANDIDATES_MOST: usize = 400;
 
 /// The share of the work that a single step may take.

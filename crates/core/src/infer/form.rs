@@ -110,9 +110,9 @@ pub(super) enum Piece {
     Run {
         /// The class.
         class: Class,
-        /// At least so many.
+        /// At least this many.
         least: u32,
-        /// At most so many.
+        /// At most this many.
         most: Option<u32>,
         /// As few as possible.
         lazy: bool,
@@ -254,7 +254,7 @@ fn push_count(out: &mut String, least: u32, most: Option<u32>) {
 /// The spans of the groups of a match, the whole match first, in characters; `None` took no part.
 pub(super) type Spans = Vec<Option<(usize, usize)>>;
 
-/// Steps after which the search in one text is given up: the pattern is of no use then.
+/// Steps after which the search in one text ends: the pattern is of no use then.
 const STEPS_MOST: u32 = 40_000;
 
 #[derive(Clone, Debug)]

@@ -1,4 +1,4 @@
-//! What a search has found: of candidates that do the same to the data only the cheapest.
+//! The candidates that a search has found: of those that do the same to the data only the cheapest.
 
 use crate::infer::candidate::{Candidate, Made};
 use crate::infer::examples::Examples;
@@ -17,7 +17,7 @@ pub(super) struct Found {
     pub too_wide: Vec<Candidate>,
 }
 
-/// What a candidate does to the probes, compared with those found before.
+/// The effect of a candidate on the probes, compared with those found before.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Novelty {
     /// The same as another, and nothing beside the examples.
@@ -69,7 +69,7 @@ impl Found {
     }
 }
 
-/// What a candidate makes of the probes, as one number, and true if it changes any that is no example.
+/// The results of a candidate for the probes, as one number, and true if it changes any that is not an example.
 fn outcome(candidate: &Candidate, examples: &Examples<'_>) -> (u64, bool) {
     let mut hasher = DefaultHasher::new();
     let mut changes = false;

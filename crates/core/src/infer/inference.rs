@@ -17,7 +17,7 @@ use crate::infer::tokens::{digit_folded, exact_digits, text_of, tokens};
 use crate::span::Span;
 use std::collections::{BTreeSet, HashMap};
 
-/// Proposals that take part in questions, at most.
+/// The most proposals that take part in questions.
 const PROPOSALS_MOST: usize = 30;
 /// The first proposals, which are meant to be shown, differ in kind.
 pub const SHOWN: usize = 3;
@@ -25,13 +25,13 @@ pub const SHOWN: usize = 3;
 const SCORE_MARGIN: f64 = 5.0;
 /// The difference in score at which a proposal is e times as likely as another.
 const SPREAD: f64 = 1.0;
-/// Texts by which candidates are told apart while they are searched for, at most.
+/// The most texts by which candidates are distinguished during the search.
 const PROBES_MOST: usize = 40;
-/// Characters of them, at most.
+/// The most characters of those texts.
 const PROBED_MOST: usize = 2000;
-/// Examples that suggest filters, at most.
+/// The most examples that suggest filters.
 const SUGGESTING_MOST: usize = 24;
-/// Examples that are left out one by one to name the odd one, at most.
+/// The most examples that are left out one by one to find the odd one.
 const ODD_MOST: usize = 6;
 
 /// Proposals, and what sets them apart.
@@ -53,7 +53,7 @@ const ODD_MOST: usize = 6;
 pub struct Inference {
     /// The proposals; no two do the same to the sample. The first [`SHOWN`] are the likeliest that differ in kind.
     pub proposals: Vec<Proposal>,
-    /// What sets them apart.
+    /// The differences between the proposals.
     pub questions: Questions,
     /// The search ended before all was tried.
     pub cut_short: bool,
@@ -125,7 +125,7 @@ impl<'t> Search<'t> {
         }
     }
 
-    /// Texts that tell candidates apart: of each exact form one before a second, then of each text but for its digits; from all
+    /// Texts that say candidates apart: of each exact form one before a second, then of each text but for its digits; from all
     /// parts of the data, which is often sorted.
     fn probes(&self) -> Vec<&[char]> {
         let spread = |number: usize| (number as u32).wrapping_mul(0x9E37_79B1);
@@ -254,7 +254,7 @@ impl<'t> Search<'t> {
     }
 }
 
-/// What speaks against the examples before anything is searched for.
+/// The faults of the examples that are known before any search.
 fn refuse_early(examples: &[Pair]) -> Result<(), Refusal> {
     if examples.len() > EXAMPLES_MOST {
         return Err(Refusal::TooMany(examples.len()));
@@ -303,7 +303,7 @@ fn refusal(task: &Task) -> Refusal {
     Refusal::NoRule
 }
 
-/// True if less than half of the letters and digits of the new text stand in words of the old one.
+/// True if less than half of the letters and digits of the new text are in words of the old one.
 fn is_foreign(pair: &Pair) -> bool {
     // What is the same on both sides of a change says nothing.
     let (old, new): (Vec<char>, Vec<char>) =

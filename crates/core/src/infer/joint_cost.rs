@@ -100,7 +100,7 @@ pub(super) fn joint_cost(
 }
 
 /// The cost of letters in a template that begin a word of every old text, where the pattern takes any other word too: what is
-/// short for a word is no good for another.
+/// short for a word does not suit another.
 fn initials_cost(word: &[char], pattern_text: &str, examples: &Examples<'_>) -> f64 {
     let folded = |text: &[char]| text_of(text).to_lowercase();
     let initials = folded(word);
@@ -194,7 +194,7 @@ fn literal_text(pieces: &[Piece]) -> String {
     out
 }
 
-/// The sum of what tells a match in a line from any other text.
+/// The sum of what says a match in a line from any other text.
 fn literalness(pieces: &[Piece]) -> f64 {
     let of = |piece: &Piece| match piece {
         Piece::Text(text) => {

@@ -1,4 +1,4 @@
-//! How much a text is like those of the examples, and what is new about it.
+//! The likeness of a text to those of the examples, and its new traits.
 
 use crate::infer::task::Pair;
 use crate::infer::tokens::{Kind, exact_digits, shape, tokens};

@@ -12,7 +12,7 @@ use crate::template::tables::NoTables;
 pub struct Proposal {
     /// The steps, which say nothing of files and columns.
     pub steps: Vec<StepSpec>,
-    /// How likely it is among those found, from 0 to 1: a guess, by its length and by what it does to the data.
+    /// The likelihood among the proposals found, from 0 to 1: a guess, by length and by the effect on the data.
     pub weight: f64,
     /// The text that comes of each text of the sample; `None` where it stays as it is.
     pub(super) made: Vec<Option<String>>,

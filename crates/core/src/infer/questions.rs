@@ -6,14 +6,14 @@ use crate::infer::task::Task;
 
 /// The part by which each new trait of a text makes a question about it more telling.
 const NOVELTY: f64 = 0.4;
-/// The likelihood that a rule nobody thought of changes a text that is just like the examples, and that all proposals leave alone.
+/// The likelihood that a rule no one thought of changes a text that is just like the examples, and that all proposals leave alone.
 const UNTHOUGHT: f64 = 0.3;
-/// A text that stays is asked about again, though another was confirmed, if the answer would tell more than this.
+/// A text that stays is asked about again, though another was confirmed, if the answer would say more than this.
 const TELLING: f64 = 0.6;
 /// The share of the weight that speaks against the first proposal about a text, under which it is settled.
 const SETTLED: f64 = 0.1;
 
-/// What sets proposals apart, and where all of them may be wrong.
+/// The differences between proposals, and the texts where all of them may be wrong.
 #[derive(Clone, Debug)]
 pub struct Questions {
     /// The texts of the sample that proposals make different things of, the most telling first.
@@ -21,9 +21,9 @@ pub struct Questions {
     /// The change in the sample by the first proposal that is least like the examples: before and after.
     pub furthest: Option<(String, String)>,
     /// A text of the sample that all likely proposals leave alone though it is like the examples: that of which saying so
-    /// would tell most.
+    /// would say most.
     pub nearest_left: Option<String>,
-    /// What would be told of these two by saying that they are right.
+    /// The value of hearing that these two are right.
     furthest_telling: f64,
     nearest_telling: f64,
 }
@@ -35,9 +35,9 @@ pub struct Question {
     pub text: String,
     /// The number of its line, from 1.
     pub line: u64,
-    /// What may come of it, the likeliest first.
+    /// The possible results, the likeliest first.
     pub answers: Vec<Answer>,
-    /// What an answer would tell, the greater the more.
+    /// The value of an answer: the greater, the more it says.
     telling: f64,
 }
 
@@ -52,7 +52,7 @@ pub struct Answer {
     pub proposals: Vec<usize>,
 }
 
-/// What is asked next of the one who knows.
+/// The next question to the user.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Asked {
     /// Proposals make different things of this text.
@@ -63,7 +63,7 @@ pub enum Asked {
     NearestLeft(String),
 }
 
-/// What has been confirmed by now.
+/// The results that have been confirmed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Confirmed {
     /// The change least like the examples was right.
@@ -123,7 +123,7 @@ impl Questions {
 
     /// True if no text of the sample speaks with weight against the first proposal.
     ///
-    /// That is no proof: a rule that was not thought of shows no dispute.
+    /// That is not a proof: a rule that was not thought of shows no dispute.
     pub fn are_settled(&self) -> bool {
         self.disputes.iter().all(|question| {
             let first = question
@@ -134,11 +134,11 @@ impl Questions {
         })
     }
 
-    /// The next thing to ask; `None` where nothing is left that would tell more.
+    /// The next thing to ask; `None` where nothing is left that would say more.
     ///
-    /// It is the text of which an answer tells most: one in dispute, or one that all likely proposals leave alone though it is
+    /// It is the text of which an answer says most: one in dispute, or one that all likely proposals leave alone though it is
     /// like the examples. Where there is no dispute, one of each that would be the first to go wrong is shown: that all
-    /// proposals agree is no proof.
+    /// proposals agree is not a proof.
     pub fn next(&self, confirmed: Confirmed) -> Option<Asked> {
         let doubtful = self.nearest_telling > TELLING;
         let nearest = self.nearest_left.as_ref();
@@ -185,7 +185,7 @@ fn disputes(task: &Task, proposals: &[Proposal], known: &KnownTexts<'_>) -> Vec<
     questions
 }
 
-/// What proposals make of the text at a place of the sample, from 0, the likeliest first.
+/// The results of the proposals for the text at a place of the sample, from 0, the likeliest first.
 fn answers(at: usize, proposals: &[Proposal]) -> Vec<Answer> {
     let mut answers: Vec<Answer> = Vec::new();
     for (number, proposal) in proposals.iter().enumerate() {
@@ -206,13 +206,13 @@ fn answers(at: usize, proposals: &[Proposal]) -> Vec<Answer> {
     answers
 }
 
-/// The factor by which a question about a text with so many new traits is more telling: one of a new kind teaches more than
+/// The factor by which a question about a text with this many new traits is more telling: one of a new kind teaches more than
 /// another of a kind that is known.
 fn eagerness(novelty: usize) -> f64 {
     1.0 + NOVELTY * novelty.min(3) as f64
 }
 
-/// How little is known of which of some answers, with these likelihoods, is the right one.
+/// The uncertainty (entropy) about which of some answers, with these likelihoods, is right.
 fn entropy(likelihoods: impl IntoIterator<Item = f64>) -> f64 {
     let possible = likelihoods.into_iter().filter(|one| *one > 0.0);
     possible.map(|one| -one * one.ln()).sum()

@@ -23,7 +23,7 @@ pub(super) struct Ranked {
 struct Form {
     coarse: String,
     exact: String,
-    /// The words that stand in several texts of the data.
+    /// The words that are in several texts of the data.
     keywords: BTreeSet<String>,
 }
 
@@ -100,9 +100,9 @@ impl Known {
     }
 }
 
-/// Characters that programs are compared on, times the number of programs, at most.
+/// The most characters that programs are compared on, times the number of programs.
 const COMPARED_MOST: usize = 4_000_000;
-/// Programs that signs in the data are looked for against, at most.
+/// The most programs that signs in the data are looked for against.
 const JUDGED_MOST: usize = 80;
 /// Programs that are compared even on long texts.
 const COMPARED_LEAST: usize = 30;
@@ -178,7 +178,7 @@ fn torn_cost(program: &Program, made: &[Made], cases: &[Case], texts: &[Text]) -
     4.0 * torn as f64 / f64::from(all.max(1))
 }
 
-/// The same with near relatives moved behind, but for the first of each family, until there are so many: whoever is shown a few
+/// The same with near relatives moved behind, but for the first of each family, until there are this many: a user who is shown a few
 /// sees ones that differ in kind.
 pub(super) fn relatives_behind(ranked: Vec<Ranked>, most: usize, filters: &Filters) -> Vec<Ranked> {
     let mut families = HashSet::new();
@@ -222,7 +222,7 @@ fn family(program: &Program, filters: &Filters) -> Vec<Bare> {
     program.steps.iter().map(of_step).collect()
 }
 
-/// What a program makes of each text; the same text as before is nothing made.
+/// The result of a program for each text; the same text as before is nothing made.
 fn outcome(program: &Program, texts: &[Text], filters: &Filters) -> Vec<Made> {
     let of_place = program.steps.iter().any(Candidate::tells_place);
     let mut numbers = vec![0; program.steps.len()];

@@ -7,15 +7,15 @@ use crate::infer::filters::{FilterSet, Filters, members};
 use crate::infer::templates::{Hypothesis, LinePlace, Part, Reading, Window, span_cost};
 use crate::infer::tokens::{Kind, kind};
 
-/// Steps of one reading, at most.
+/// The most steps of one reading.
 const STEPS_MOST: usize = 4000;
-/// Ways to read one template that are looked at, at most.
+/// The most ways to read one template that are looked at.
 const WAYS_MOST: usize = 24;
-/// Ways to read one template that are kept, at most.
+/// The most ways to read one template that are kept.
 const WAYS_KEPT: usize = 3;
-/// Templates that are kept from one example to the next, at most.
+/// The most templates that are kept from one example to the next.
 const KEPT: usize = 100;
-/// Signs beside a span that come and go with it, at most.
+/// The most signs beside a span that come and go with it.
 const SIGNS_MOST: usize = 3;
 
 /// An example that a template is read off.
@@ -361,7 +361,7 @@ fn in_order(reading: &Reading, slot: usize, span: (usize, usize)) -> bool {
     before && behind
 }
 
-/// A number with zeros in front, so many characters in all.
+/// A number with zeros in front, this many characters in all.
 pub(super) fn padded(number: u64, pad: usize) -> Vec<char> {
     format!("{number:0pad$}").chars().collect()
 }

@@ -20,7 +20,7 @@ const TOKENS_MOST: usize = 400;
 /// A way to widen a window on one side.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Widen {
-    /// By so many tokens.
+    /// By this many tokens.
     Tokens(usize),
     /// To the next letters or digits, them included.
     Word,

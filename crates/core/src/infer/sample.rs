@@ -3,9 +3,9 @@
 use crate::infer::tokens::shape;
 use std::collections::HashMap;
 
-/// Texts kept, at most.
+/// The most texts kept.
 pub const TEXTS_MOST: usize = 200;
-/// Characters of a text that is kept, at most.
+/// The most characters of a text that is kept.
 const LENGTH_MOST: usize = 1000;
 /// Texts of one shape that are kept, at most, once there are many.
 const OF_SHAPE_MOST: usize = 12;

@@ -27,7 +27,7 @@ pub(super) struct Limits {
     pub patience: usize,
     /// Patterns that may hold and do what others do, since the last that does something else.
     pub known: usize,
-    /// What costs more than the cheapest by this much is not looked at.
+    /// Candidates that cost more than the cheapest by this much are not looked at.
     pub margin: f64,
 }
 

@@ -10,7 +10,7 @@ use crate::infer::tokens::shape;
 /// single cases.
 ///
 /// A rule says what becomes of a form of text: of two groups neither may have an example whose form is that of one in the
-/// other, since nothing would tell them apart but the very texts.
+/// other, since nothing would say them apart but the very texts.
 pub(super) fn groups<'e>(
     examples: &Examples<'e>,
     mut solve: impl FnMut(&Examples<'e>) -> Vec<Candidate>,

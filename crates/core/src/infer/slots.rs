@@ -3,10 +3,10 @@
 use crate::infer::form::{Class, Piece, joined};
 use crate::infer::tokens::{Kind, Token, is_inside_word, kind, text_of, tokens};
 
-/// Patterns of one span, at most.
+/// The most patterns of one span.
 const MOST: usize = 26;
 
-/// Times that a span is taken apart.
+/// The number of times that a span is split.
 const DEPTH_MOST: u8 = 3;
 
 /// A pattern of a span, and its cost.
@@ -41,7 +41,7 @@ pub(super) struct Setting {
     pub alone: bool,
     /// True if it begins or ends within a word.
     pub cut: (bool, bool),
-    /// It is a part of a span that was taken apart so many times.
+    /// The number of times that the span around it was split.
     pub depth: u8,
 }
 
@@ -159,7 +159,7 @@ fn loosely_spaced(text: &[char]) -> Vec<Piece> {
     pieces
 }
 
-/// The cost of a text that stands in a pattern as it is, in so many examples.
+/// The cost of a text that is in a pattern as it is, in this many examples.
 fn literal_cost(text: &[char], examples: usize) -> f64 {
     let several = examples > 1;
     let of = |token: &Token| match token.kind {
@@ -436,7 +436,7 @@ fn longest_first(texts: &mut [String]) {
     texts.sort_by(|a, b| b.len().cmp(&a.len()).then(a.cmp(b)));
 }
 
-/// The cost of a part of a word that stands in a pattern as it is: it is remembered letter by letter.
+/// The cost of a part of a word that is in a pattern as it is: it is remembered letter by letter.
 fn fragment_cost(text: &[char], examples: usize, setting: Setting) -> f64 {
     let letters = text.iter().filter(|c| c.is_alphabetic()).count() as f64;
     match setting.cut.0 || setting.cut.1 {
@@ -446,7 +446,7 @@ fn fragment_cost(text: &[char], examples: usize, setting: Setting) -> f64 {
     }
 }
 
-/// The cost of one of several texts that stand in a pattern only because an example has them.
+/// The cost of one of several texts that are in a pattern only because an example has them.
 fn remembered_cost(text: &[char]) -> f64 {
     let of = |(at, token): (usize, &Token)| {
         let more = if at > 0 && token.is_word() { 2.0 } else { 1.0 };

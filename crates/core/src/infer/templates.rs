@@ -15,7 +15,7 @@ pub(super) enum Part {
     Text(Vec<char>),
     /// A span of the old text, passed through one of some filters.
     Slot {
-        /// The number of the span, from 0, in the order in which they stand in the old text.
+        /// The number of the span, from 0, in the order in which they are in the old text.
         slot: usize,
         /// The filters that fit all examples so far.
         filters: FilterSet,
@@ -23,7 +23,7 @@ pub(super) enum Part {
         /// the span always is.
         optional: Option<(Vec<char>, Vec<char>)>,
     },
-    /// The number of the line, filled with zeros to so many characters.
+    /// The number of the line, filled with zeros to this many characters.
     Line(usize),
     /// The number of the match, filled likewise.
     Number(usize),
@@ -70,7 +70,7 @@ struct State {
     cost: f64,
 }
 
-/// The cost of a character that stands in a template.
+/// The cost of a character that is in a template.
 fn text_cost(c: char) -> f64 {
     match kind(c) {
         Kind::Letters | Kind::Digits => 0.35,

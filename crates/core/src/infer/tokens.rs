@@ -19,9 +19,9 @@ pub(super) enum Kind {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) struct Token {
     pub kind: Kind,
-    /// Where it begins, in characters.
+    /// The start, in characters.
     pub from: usize,
-    /// Where it ends, in characters, excluded.
+    /// The end, in characters, excluded.
     pub to: usize,
 }
 

@@ -5,9 +5,9 @@ use crate::infer::slots::{Setting, choices};
 use crate::infer::tokens::shape;
 use std::collections::BTreeMap;
 
-/// Distinct values that are looked at, at most.
+/// The most distinct values that are looked at.
 pub const VALUES_MOST: usize = 100_000;
-/// Values of one form that its pattern is made of, at most.
+/// The most values of one form that its pattern is made of.
 const OF_FORM_MOST: usize = 60;
 /// The share of the values under which a form is not common, in hundredths.
 const COMMON: u64 = 5;
@@ -36,7 +36,7 @@ pub struct CommonForms {
 }
 
 impl CommonForms {
-    /// The forms of some distinct values, each with how often it stands there.
+    /// The forms of some distinct values, each with how often it is there.
     pub fn of<'v>(values: impl IntoIterator<Item = (&'v str, u64)>) -> Self {
         let mut by_shape: BTreeMap<String, (u64, Vec<Vec<char>>)> = BTreeMap::new();
         let (mut all, mut ascii) = (0, true);

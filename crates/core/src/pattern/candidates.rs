@@ -6,7 +6,7 @@
 //! others, and whose matches never leave a line:
 //!
 //! * a literal that holds `\n` can match in no line, and a class loses its `\n`;
-//! * the start of the line stands behind every `\n`, its end before every `\n` and `\r\n`;
+//! * the start of the line follows every `\n`, its end before every `\n` and `\r\n`;
 //! * word boundaries always hold.
 //!
 //! The exact pattern then runs on the line alone. If the parser learns another kind of

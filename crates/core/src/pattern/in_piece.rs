@@ -3,7 +3,7 @@
 //! Note to the maintainer. Searching each line costs a call for the match and one more that fails; searching a
 //! piece of many lines costs one call a match. For both to find the same, the pattern is built anew so that
 //! no match leaves a line: a literal that holds `\n` can match nowhere, a class loses its `\n`, and the ends of
-//! the text become those of lines. What may be empty, must end a line, or stands in a piece with `\r`, whose
+//! the text become those of lines. What may be empty, must end a line, or is in a piece with `\r`, whose
 //! part in a line end depends on what follows, is searched for line by line.
 
 use crate::pattern::exact::settings;
@@ -21,7 +21,7 @@ pub(crate) struct PieceFinder {
     regex: Regex,
     cache: meta::Cache,
     slots: Vec<Option<NonMaxUsize>>,
-    /// True if it looks at what stands beside a match, which must be characters.
+    /// True if it looks at what is beside a match, which must be characters.
     needs_utf8: bool,
 }
 

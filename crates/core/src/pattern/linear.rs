@@ -99,7 +99,7 @@ fn holds(hir: &Hir, byte: u8) -> bool {
 #[derive(Debug)]
 pub(super) struct Finder {
     exact: ExactFinder,
-    /// The stray bytes, where the pattern looks at what stands beside a match.
+    /// The stray bytes, where the pattern looks at what is beside a match.
     stray: Option<Box<StrayBytes>>,
 }
 

@@ -19,8 +19,8 @@ pub struct MatchOptions {
     pub literal: bool,
     /// A match must span the whole unit.
     pub entire: bool,
-    /// `^` and `$` stand at every line of the unit, and not only at its ends.
+    /// `^` and `$` match at every line of the unit, and not only at its ends.
     ///
-    /// `$` then stands before `\n`, before `\r\n`, and also before a lone `\r`.
+    /// `$` then precedes `\n`, before `\r\n`, and also before a lone `\r`.
     pub multi_line: bool,
 }

@@ -27,7 +27,7 @@ pub struct Outline {
     pub groups: usize,
     /// The numbers of those that are neither repeated nor hold a choice.
     pub plain_groups: Vec<usize>,
-    /// Those that are repeated as a whole, in order of their numbers.
+    /// The groups that are repeated as a whole, in order of their numbers.
     pub repeated_groups: Vec<RepeatedGroup>,
 }
 

@@ -120,7 +120,7 @@ impl Decider {
     }
 
     /// True if the change at `index` is meant by a condition, or by more than one. `kind` is its number in the list of kinds;
-    /// `in_glob` tells whether its file matches a glob, by its number.
+    /// `in_glob` says whether its file matches a glob, by its number.
     pub fn holds(
         &self,
         plan: &PlanIndex,

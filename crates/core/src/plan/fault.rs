@@ -62,7 +62,7 @@ pub enum PlanFault {
     /// A decision about a change that is not there.
     #[error("there is no change `{0}`")]
     NoChange(String),
-    /// A record that is no decision, where only decisions can stand.
+    /// A record that is not a decision, where only decisions can stand.
     #[error("this is not a decision")]
     NoDecision,
     /// A decision that does not say which plan it is about.

@@ -19,7 +19,7 @@ pub struct Modified {
 pub struct Wider {
     /// The bytes that it begins before the change.
     pub left: u64,
-    /// All bytes that stand there now.
+    /// All bytes that are there now.
     pub before: Vec<u8>,
 }
 

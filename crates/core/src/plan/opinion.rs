@@ -41,7 +41,7 @@ pub struct Opinion {
 }
 
 impl Opinion {
-    /// The opinion in a record; `None` where it names nobody.
+    /// The opinion in a record; `None` where it names no one.
     ///
     /// # Errors
     ///
@@ -80,7 +80,7 @@ impl Opinion {
 pub struct Opinions {
     /// The last opinion of each reviewer, in the order in which they came first.
     all: Vec<Opinion>,
-    /// The first of them that counts: those before were settled.
+    /// The first opinion that counts: those before were settled.
     settled: usize,
     /// The decision without a name, unless that is open.
     own: Option<(Decision, Option<Modified>)>,

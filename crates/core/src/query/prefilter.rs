@@ -15,7 +15,7 @@ use memchr::{memchr, memrchr};
 const WORTH_WHILE: usize = 32 << 10;
 /// Candidates in a piece before they are weighed against its lines.
 const WEIGHED_AFTER: u64 = 32;
-/// When more than one line in so many is a candidate, each is looked at instead.
+/// When more than one line in this many is a candidate, each is looked at instead.
 const RARE: u64 = 4;
 
 /// Matches of a line after which it is seen whether to stop.

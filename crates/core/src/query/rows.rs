@@ -112,7 +112,7 @@ impl<'q> TableScanner<'q> {
         self.header_lost |= self.table.is_none();
     }
 
-    /// The notes about the columns at the end of the text, which has so many line ends.
+    /// The notes about the columns at the end of the text, which has this many line ends.
     pub fn end_text(&mut self, lines: u64) -> (Vec<ColumnNote>, Option<Problem>) {
         let mut notes = Vec::new();
         if self.is_cut_off && !self.broken {

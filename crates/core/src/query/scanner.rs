@@ -51,7 +51,7 @@ impl<'q> UnitScanner<'q> {
         self.search.selector.in_run
     }
 
-    /// Begins the text of `file`, or a part of it with so many lines before; the name may tell
+    /// Begins the text of `file`, or a part of it with this many lines before; the name may say
     /// how its columns are to be read.
     pub fn begin_text(&mut self, file: &Path, lines_before: u64) {
         if let Some(table) = &mut self.table {
@@ -113,7 +113,7 @@ impl<'q> UnitScanner<'q> {
         (notes, problem)
     }
 
-    /// Walks over the next whole lines of the text; `base` is their offset in it, and `last` tells
+    /// Walks over the next whole lines of the text; `base` is their offset in it, and `last` says
     /// that nothing follows.
     pub fn piece(
         &mut self,

@@ -264,7 +264,7 @@ impl<'q> ScopeState<'q> {
     /// The blocks that are still open.
     pub fn open_blocks(&self) -> impl Iterator<Item = OpenBlock> {
         let each = self.scope.blocks.iter().zip(&self.blocks);
-        // A section that goes on to the end is no mistake.
+        // A section that goes on to the end is not a mistake.
         let each = each.filter(|(block, _)| !block.open_end);
         each.filter_map(|(block, state)| {
             Some(OpenBlock {

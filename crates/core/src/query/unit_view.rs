@@ -19,10 +19,10 @@ pub(crate) struct Wanted {
 /// The way in which units in scope without a match are reported.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Unmatched {
-    /// They are not.
+    /// Not reported.
     #[default]
     Ignored,
-    /// Their number is, of those that need not be looked at; others are shown.
+    /// Counted where they need not be looked at, and shown elsewhere.
     Counted,
     /// Each is shown.
     Shown,

@@ -126,7 +126,7 @@ pub struct Ordinal(pub u64);
 ///
 /// ```
 /// use brisk_quill_core::records::field::{Coded, decoded};
-/// // The byte stands beside the text that is shown for it.
+/// // The byte is beside the text that is shown for it.
 /// let coded = Coded::of(b"caf\xE9");
 /// assert_eq!(decoded(&coded.text, &coded.base64).as_deref(), Some(&b"caf\xE9"[..]));
 /// ```
@@ -162,7 +162,7 @@ impl<'t> Coded<'t> {
         }
     }
 
-    /// The path of a file: the bytes stand beside it also where it holds the character that
+    /// The path of a file: the bytes are beside it also where it holds the character that
     /// stands for undecodable bytes.
     pub fn of_path(path: &'t [u8]) -> Self {
         let mut coded = Self::of(path);
@@ -194,7 +194,7 @@ fn encoded(bytes: &[u8]) -> Base64<'static> {
     Base64(BASE64.encode(bytes).into())
 }
 
-/// The bytes of a text: its own, unless others stand beside it. `None` where those are not base64.
+/// The bytes of a text: its own, unless others are beside it. `None` where those are not base64.
 pub fn decoded<'t>(text: &'t str, beside: &Optional<Base64<'_>>) -> Option<Cow<'t, [u8]>> {
     match &beside.0 {
         None => Some(Cow::Borrowed(text.as_bytes())),

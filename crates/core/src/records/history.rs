@@ -90,7 +90,7 @@ record! {
         refused: u64,
         /// The changes that are not decided.
         open: u64,
-        /// Those of them that reviewers decided differently about.
+        /// The changes that reviewers decided differently about.
         conflicts: u64,
     }
 }

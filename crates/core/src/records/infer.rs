@@ -32,7 +32,7 @@ record! {
         text: Cow<'a, str>,
         /// The line of the first such text, from 1.
         line: Ordinal,
-        /// What each of the proposals makes of it, in their order; `null` where it stays as it is.
+        /// The result of each proposal, in their order; `null` where it stays as it is.
         made: Vec<Option<Cow<'a, str>>>,
         /// The number of such texts in the data.
         count: u64,

@@ -348,7 +348,7 @@ pub enum AnyRecord {
     Totals(TotalsRecord),
     /// See [`HintRecord`].
     Hint(HintRecord<'static>),
-    /// Units and what stands in their place, problems, notes, and what a later version adds: no reader needs them.
+    /// Units and what is in their place, problems, notes, and what a later version adds: no reader needs them.
     #[serde(other)]
     Other,
 }

@@ -15,7 +15,7 @@ record! {
         pattern: Option<Cow<'a, str>>,
         /// Values of this shape.
         count: u64,
-        /// The first of them.
+        /// The first value of the shape.
         example: Cow<'a, str>,
         /// The bytes, where they are not UTF-8.
         #[serde(default)]

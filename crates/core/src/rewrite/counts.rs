@@ -12,11 +12,11 @@ use crate::query::scope::BlocksMet;
 /// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct LeftOutCounts {
-    /// The pick took others.
+    /// Matches that the pick did not take.
     pub pick: u64,
-    /// The limit was reached.
+    /// Matches beyond the limit.
     pub limit: u64,
-    /// They are out of scope.
+    /// Matches out of scope.
     pub scope: u64,
 }
 

@@ -220,7 +220,7 @@ struct Parts {
     now: LinesSoFar,
 }
 
-/// Line ends, and whether text stands behind the last of them.
+/// Line ends, and whether text follows the last of them.
 #[derive(Clone, Copy, Default)]
 struct LinesSoFar {
     ends: u64,

@@ -43,7 +43,7 @@ pub struct Watch {
     pub probes: Vec<Option<Probe>>,
 }
 
-/// With so many changes in it, a line is better [split](RunOptions::split_from).
+/// With this many changes in it, a line is better [split](RunOptions::split_from).
 pub const SPLIT_FROM: usize = 1 << 16;
 
 /// Options of a run.
@@ -66,7 +66,7 @@ pub struct RunOptions {
     pub rows: bool,
     /// Texts are evaluated only as a whole, so that a hunk shows all that surrounds it.
     pub one_piece: bool,
-    /// Only so many steps, from the first.
+    /// Only this many steps, from the first.
     pub through: Option<usize>,
     /// Each hunk carries its text after every step.
     pub stages: bool,

@@ -67,7 +67,7 @@ pub trait Sink {
         let _ = hunk;
     }
 
-    /// A unit with matches, of which so many were taken, or one without any where those are wanted: of a rewrite
+    /// A unit with matches, of which this many were taken, or one without any where those are wanted: of a rewrite
     /// that only [shows](crate::rewrite::Rewrite::showing).
     fn unit(&mut self, unit: &UnitView<'_>, found: &Findings<'_>, taken: u64) {
         let _ = (unit, found, taken);
@@ -98,7 +98,7 @@ pub trait Sink {
         let _ = (step, seen);
     }
 
-    /// Something that a step (counted from 0) has to tell of the text.
+    /// Something that a step (counted from 0) has to report the text.
     fn note(&mut self, step: usize, note: Note) {
         let _ = (step, note);
     }

@@ -127,7 +127,7 @@ impl Action {
     }
 }
 
-/// What an action does with the matches of a query, as a clause without capital and full stop.
+/// The effect of an action on the matches of a query, as a clause without capital and full stop.
 pub(super) fn describe(words: &QueryWords, action: &Action) -> String {
     match action {
         Action::Show => show::describe(words),

@@ -147,7 +147,7 @@ impl EditMaker<'_, '_> {
         Ok(())
     }
 
-    /// Sees now and then whether to stop, after so many matches of a unit.
+    /// Sees now and then whether to stop, after this many matches of a unit.
     fn go_on(&self, done: usize) -> Result<(), ProblemKind> {
         match done % MATCHES_A_LOOK == MATCHES_A_LOOK - 1 && self.stop.is_set() {
             true => Err(ProblemKind::Search(SearchError::Stopped)),
@@ -393,7 +393,7 @@ impl EditMaker<'_, '_> {
         Some(copied.collect())
     }
 
-    /// The current new text begins so many bytes later.
+    /// The current new text begins this many bytes later.
     pub fn move_copies(&self, bytes: usize) {
         if let Some(copies) = &self.copies {
             copies

@@ -141,7 +141,7 @@ impl<'r> StepRun<'r> {
         visitor.problems
     }
 
-    /// The outcome of this step for the next piece of its text; `last` tells that nothing follows.
+    /// The outcome of this step for the next piece of its text; `last` says that nothing follows.
     /// Where units with more matches than `split` are split, most of their edits go to `receiver` on
     /// the way, and are not part of the outcome.
     pub fn piece(

@@ -219,7 +219,7 @@ pub(super) fn name_columns(
     )
 }
 
-/// Names need a header to stand in.
+/// Names need a header to are in.
 fn check_named<'c>(
     mut columns: impl Iterator<Item = &'c Column>,
     options: TableOptions,

@@ -404,7 +404,7 @@ impl<'t> Parser<'t> {
     }
 }
 
-/// A column as it stands behind `@cell`.
+/// A column as it follows `@cell`.
 pub(super) struct ColumnWord<'c>(pub &'c Column);
 
 impl fmt::Display for ColumnWord<'_> {

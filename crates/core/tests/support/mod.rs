@@ -474,7 +474,7 @@ pub fn record_prefiltered(
     feed(&mut Run::new(rewrite, &options), text, size, told)
 }
 
-/// `told` tells of the end with the last piece.
+/// `told` announces the end with the last piece.
 fn feed(run: &mut Run<'_>, text: &[u8], size: usize, told: bool) -> Recorder {
     let mut recorder = Recorder::default();
     let mut evaluation = run.text("-", 0);

@@ -44,7 +44,7 @@ pub struct Excerpts {
 }
 
 impl Excerpts {
-    /// Those of the file at `number`, whose changes are given in order.
+    /// The excerpts of the file at `number`, whose changes are given in order.
     pub fn new(doc: &PlanDoc, number: usize, changes: &[ChangeRecord<'_>]) -> Self {
         let plan = &doc.index;
         let of = &plan.files[number];

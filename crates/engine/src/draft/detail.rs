@@ -18,7 +18,7 @@ use brisk_quill_files::source::Source;
 use std::ops::ControlFlow;
 use std::sync::Arc;
 
-/// Matches that are told.
+/// Matches that are reported.
 const MATCHES_MOST: usize = 40;
 /// Bytes that are kept of a text.
 const TEXT_MOST: usize = 400;

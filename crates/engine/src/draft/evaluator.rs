@@ -67,7 +67,7 @@ pub struct RowList {
     pub first: Option<u64>,
     /// The list has no rows but these, and those before the place that was asked for.
     pub is_end: bool,
-    /// Only so many units without a match were looked at.
+    /// Only this many units without a match were looked at.
     pub looked_at: Option<u64>,
 }
 
@@ -125,7 +125,7 @@ type Before = Option<(u64, Arc<PlannedTexts>)>;
 type Tell<'t> = &'t mut dyn FnMut(Answer);
 
 impl Evaluator {
-    /// Reads texts in this way, on so many threads.
+    /// Reads texts in this way, on this many threads.
     pub fn new(texts: TextOptions, threads: Threads) -> Self {
         Self {
             texts,
@@ -166,7 +166,7 @@ impl Evaluator {
         self.counted.retain(|counted| counted.id != id);
     }
 
-    /// Uses so many threads from now on.
+    /// Uses this many threads from now on.
     pub fn use_threads(&mut self, threads: Threads) {
         self.threads = threads;
     }
@@ -223,8 +223,8 @@ impl Evaluator {
         Ok(made.map(Some).ok_or(()))
     }
 
-    /// Evaluates a draft: tells `tell` the rows that are wanted, then what is counted, unless that
-    /// was done before; gives that. Once `token` is stopped it ends, tells no more, and gives
+    /// Evaluates a draft: says `say` the rows that are wanted, then what is counted, unless that
+    /// was done before; gives that. Once `token` is stopped it ends, says no more, and gives
     /// nothing.
     ///
     /// # Errors
@@ -339,7 +339,7 @@ impl Evaluator {
     }
 }
 
-/// Tells the rows of a list from a place on, as far as they are found in so many bytes.
+/// Tells the rows of a list from a place on, as far as they are found in this many bytes.
 fn rows(
     draft: &Draft<'_>,
     wanted: Wanted,
@@ -498,7 +498,7 @@ struct Counting<'c> {
     plan: &'c PassPlan<'c>,
     /// The time of the last report.
     reported: Instant,
-    /// Rows of the list that have been told.
+    /// Rows of the list that have been reported.
     shown: usize,
     list: RowList,
     /// The number of rows before those.

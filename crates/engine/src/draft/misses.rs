@@ -19,7 +19,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 /// Units without a match.
 pub struct MissList {
-    /// The first of them, as many as are wanted.
+    /// The first misses, as many as are wanted.
     pub rows: Vec<Row>,
     /// The number of units that were looked at, where there are more.
     pub looked_at: Option<u64>,

@@ -8,7 +8,7 @@ use std::thread::JoinHandle;
 const LOW: i32 = 19;
 
 /// Does jobs on a thread: a new one stops the one that is being done, and takes the place of one
-/// that waits. Dropped, it stops the job, and the thread ends with it; nobody waits for that, since
+/// that waits. Dropped, it stops the job, and the thread ends with it; no one waits for that, since
 /// a single search of a very long line cannot be stopped.
 ///
 /// ```

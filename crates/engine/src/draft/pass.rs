@@ -10,7 +10,7 @@ use std::collections::HashSet;
 use std::hash::BuildHasher;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-/// Kinds of changes that are told apart.
+/// Kinds of changes that are distinguished.
 pub const KINDS_MOST: usize = 1_000_000;
 /// Things in a collector that are handed on before the end of its file.
 const FULL: usize = 8192;
@@ -49,7 +49,7 @@ pub struct PassPlan<'p> {
 }
 
 impl<'p> PassPlan<'p> {
-    /// A pass that keeps so many `rows`, from a place on.
+    /// A pass that keeps this many `rows`, from a place on.
     pub fn new(sources: &'p [Source], rows_of: RowsOf, (from, rows): (RowPlace, usize)) -> Self {
         Self {
             sources,

@@ -12,7 +12,7 @@ use brisk_quill_files::read::kept_stdin::KeptStdin;
 /// One step, in the making.
 #[derive(Clone, Debug)]
 pub struct DraftStep {
-    /// It has one step.
+    /// The rewrite has one step.
     rewrite: Box<Rewrite>,
 }
 
@@ -39,7 +39,7 @@ impl DraftStep {
         self.rewrite.only_shows()
     }
 
-    /// It alone as a rewrite.
+    /// The step alone as a rewrite.
     pub fn rewrite(&self) -> &Rewrite {
         &self.rewrite
     }

@@ -119,7 +119,7 @@ impl TextLines {
     }
 
     fn push(&mut self, raw: &[u8]) {
-        // A byte-order mark is no part of the first line.
+        // A byte-order mark is not a part of the first line.
         if self.at == 0 && self.held.is_empty() && raw == MARK {
             self.at = MARK.len() as u64;
             return;

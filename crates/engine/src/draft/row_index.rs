@@ -2,7 +2,7 @@
 
 use crate::draft::row::RowPlace;
 
-/// One of so many rows of a file is kept.
+/// One of this many rows of a file is kept.
 const STRIDE: u64 = 256;
 
 /// Rows of a list by their number, from 0.

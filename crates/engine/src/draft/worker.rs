@@ -177,7 +177,7 @@ pub enum DraftNews {
     Counting(DraftCounts),
     /// All counts.
     Counted(Arc<Counted>),
-    /// The differences to the draft it is compared with; `None` where they cannot be told.
+    /// The differences to the draft it is compared with; `None` where they cannot be reported.
     Compared(Option<PlaceCounts>),
 }
 
@@ -367,8 +367,8 @@ impl DraftWorker {
         self.next_id
     }
 
-    /// Evaluates a draft: tells the rows that are wanted, then the counts, and the differences to `against`,
-    /// where it sees the same texts. Less is told once `token` is stopped.
+    /// Evaluates a draft: says the rows that are wanted, then the counts, and the differences to `against`,
+    /// where it sees the same texts. Less is reported once `token` is stopped.
     ///
     /// # Errors
     ///

@@ -23,7 +23,7 @@ use std::sync::Arc;
 const FORMS_MOST: usize = 10_000;
 /// Further texts that are distinguished, for each step.
 const WIDER_MOST: usize = 500;
-/// Longer values of cells are no keys, in bytes.
+/// Longer values of cells are not keys, in bytes.
 const CELL_LONGEST: usize = 120;
 /// Values of cells that are distinguished, for each step.
 const CELLS_MOST: usize = 2000;
@@ -43,11 +43,11 @@ pub struct Form {
     pub left: Beside,
     /// The character behind.
     pub right: Beside,
-    /// A word of the new text stands beside the same word.
+    /// A word of the new text is beside the same word.
     pub doubles: bool,
     /// An earlier step has written all of it.
     pub written: bool,
-    /// The first of them.
+    /// The first unit.
     pub spot: Spot,
 }
 
@@ -72,12 +72,12 @@ pub struct WiderText {
     pub left: Beside,
     /// The character behind.
     pub right: Beside,
-    /// The first of them.
+    /// The first unit.
     pub spot: Spot,
 }
 
 impl WiderText {
-    /// It, between backquotes.
+    /// The text, between backquotes.
     pub fn shown(&self) -> String {
         shown(self.spot.text())
     }
@@ -457,7 +457,7 @@ fn around(seen: &SeenUnit<'_>, span: Span, after: Option<&[u8]>) -> (Beside, Bes
     )
 }
 
-/// True if the first or the last word of `after`, put in the place of `span`, stands beside the same word.
+/// True if the first or the last word of `after`, put in the place of `span`, is beside the same word.
 fn doubles(bytes: &[u8], span: Span, after: &[u8]) -> bool {
     let same = |left: &[u8], right: &[u8]| !left.is_empty() && left == right;
     let before = bytes[..span.from].strip_suffix(b" ");

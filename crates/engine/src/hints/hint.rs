@@ -30,7 +30,7 @@ pub struct Hint {
     pub place: Option<HintPlace>,
     /// The number of places that it is about; 0 where it is about the request alone.
     pub count: u64,
-    /// What to do.
+    /// The remedy.
     pub remedy: Option<Remedy>,
     /// Other remedies, for where that does not hold; none in a hint that is reported.
     pub others: Vec<Remedy>,
@@ -45,7 +45,7 @@ pub struct HintPlace {
     pub line: u64,
 }
 
-/// What to do about a hint.
+/// The remedy for a hint.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Remedy {
     /// Ignore letter case.
@@ -139,7 +139,7 @@ impl Hint {
         }
     }
 
-    /// A hint about so many places, with the first of them.
+    /// A hint about this many places, with the first of them.
     pub fn at(name: &'static str, (count, spot): (u64, &Spot), message: String) -> Self {
         Self {
             place: Some(HintPlace {

@@ -25,12 +25,12 @@ impl Known {
     }
 }
 
-/// What is known so far, for those who look at the next files. It saves work and changes no result.
+/// A copy of the forms known so far, for the files that follow. It saves work and changes no result.
 #[derive(Debug, Default)]
 pub struct KnownSoFar(Mutex<Arc<Known>>);
 
 impl KnownSoFar {
-    /// What is known now.
+    /// The forms known now.
     pub fn so_far(&self) -> Arc<Known> {
         Arc::clone(&self.0.lock().unwrap_or_else(PoisonError::into_inner))
     }

@@ -24,12 +24,12 @@ pub const EXAMPLE: Example = Example {
     file: ".old.txt",
     text: "berth 4\n",
 };
-/// From so many matches on, nobody wonders about the rest.
+/// From this many matches on, no one wonders about the rest.
 const LITTLE: u64 = 3;
 /// Files that are searched.
 const FILES_MOST: usize = 500;
 
-/// The hint, after a search that found so many `matches`.
+/// The hint, after a search that found this many `matches`.
 pub fn judge(
     reader: &Reader,
     query: &Query,

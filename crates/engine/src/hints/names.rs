@@ -1,4 +1,4 @@
-//! Names, and the files they stand in.
+//! Names, and the files they are in.
 
 use brisk_quill_core::nearest::distance;
 use brisk_quill_files::source::Source;

@@ -38,10 +38,10 @@ pub const EXAMPLE: Example = Example {
 pub const UNITS_MOST: u64 = 10_000;
 /// Reasons that are distinguished.
 const ROWS_MOST: usize = 1000;
-/// A reason is reported where it stands for one unit to so many matches.
+/// A reason is reported where it stands for one unit to this many matches.
 const PER_MATCHES: u64 = 20;
 
-/// The hint, after a search that found so many `matches`.
+/// The hint, after a search that found this many `matches`.
 pub fn judge(
     reader: &Reader,
     (query, template): (&Query, Option<&Template>),
@@ -125,7 +125,7 @@ fn any_case(pattern: &Pattern) -> Option<Finder> {
     Some(Pattern::new(pattern.source(), &options).ok()?.finder())
 }
 
-/// True if what stands there looks like a slip, and not like another thing.
+/// True if what is there looks like a slip, and not like another thing.
 fn is_slip(wanted: &WantedPart, stands: &[u8]) -> bool {
     let text = String::from_utf8_lossy(stands);
     let is_sign = |c: char| !c.is_alphanumeric();
@@ -181,14 +181,14 @@ fn takes(query: &Query, source: &str, missed: &Spot) -> bool {
     found.is_ok() && (0..matches.len()).any(|index| meets(matches.span(index)))
 }
 
-/// True for one character that is no letter and no digit, and needs no backslash.
+/// True for one character that is not a letter and no digit, and needs no backslash.
 fn is_sign_alone(text: &str) -> bool {
     let mut chars = text.chars();
     let first = chars.next();
     first.is_some_and(|c| !c.is_alphanumeric() && !r"\]^".contains(c)) && chars.next().is_none()
 }
 
-/// One of two signs; a `-` goes first, where it is no range.
+/// One of two signs; a `-` goes first, where it is not a range.
 fn class_of(one: &str, other: &str) -> String {
     match other {
         "-" => format!("[-{one}]"),
@@ -196,7 +196,7 @@ fn class_of(one: &str, other: &str) -> String {
     }
 }
 
-/// The pattern that takes what stands there too.
+/// The pattern that takes what is there too.
 fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<String> {
     if pattern.options().literal {
         return None;

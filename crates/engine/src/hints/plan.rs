@@ -27,7 +27,7 @@ pub struct StudyPlan<'r> {
 pub struct StepPlan<'r> {
     /// The pattern, its scope and its pick.
     pub query: &'r Query,
-    /// What is done with its matches.
+    /// The action on its matches.
     pub action: &'r Action,
     /// The parts of the pattern, where it is regular.
     pub outline: Option<Outline>,

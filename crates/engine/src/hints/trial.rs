@@ -165,7 +165,7 @@ enum Amended {
     Step(Box<Tried>),
     /// The step cannot be, or its template would mean something else.
     Wrong,
-    /// The remedy is no matter of the step.
+    /// The remedy is not a matter of the step.
     NotOfStep,
 }
 

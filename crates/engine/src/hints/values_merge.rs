@@ -29,7 +29,7 @@ pub const EXAMPLE: Example = Example {
 };
 /// Cells without a match that are looked at.
 const CELLS_MOST: u64 = 10_000;
-/// Fewer cells tell nothing.
+/// Fewer cells say nothing.
 const CELLS_LEAST: u64 = 3;
 
 /// The values of one column.

@@ -64,7 +64,7 @@ pub enum EditedError {
         /// All units.
         all: usize,
     },
-    /// Units stand in other places, and none is new.
+    /// Units are in other places, and none is new.
     #[error("its lines were moved, and none was changed")]
     Moved,
 }

@@ -31,7 +31,7 @@ pub struct Unit {
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct Units {
-    /// Those that are kept, in order.
+    /// The units that are kept, in order.
     pub all: Vec<Unit>,
     /// The number beyond those that are kept.
     pub more: u64,

@@ -12,12 +12,12 @@ const WAITING: usize = 2;
 const TOGETHER: usize = 128;
 const SHARES: usize = 16;
 
-/// Does `work` on every item, on so many threads, and shows `take` what it sends: item by item,
+/// Does `work` on every item, on this many threads, and shows `take` what it sends: item by item,
 /// in their order, however the work was shared out.
 ///
 /// Each thread has a state of its own, which `worker` makes. An item may send as much as it
 /// likes: what is ahead of its turn waits, and the work on it too, so memory is bounded. `send`
-/// tells whether to go on; it stops once `take` breaks. On one thread, all is done on the
+/// says whether to go on; it stops once `take` breaks. On one thread, all is done on the
 /// caller's own.
 ///
 /// ```

@@ -1,8 +1,8 @@
 //! One large text on several threads, in parts of whole lines.
 //!
-//! Whoever reads the text cuts it, hands the parts out, and joins what is found in them, in
-//! order; helpers look at them. Only so many parts are under way that memory stays bounded. A
-//! line that is very long ends the sharing: what follows is left to whoever joins, for that has
+//! The reader of the text cuts it, hands the parts out, and joins what is found in them, in
+//! order; helpers look at them. Only this many parts are under way that memory stays bounded. A
+//! line that is very long ends the sharing: what follows is left to the joiner, which has
 //! to know what to do with lines that are too long.
 
 use brisk_quill_core::rewrite::part_start::PartStart;
@@ -67,7 +67,7 @@ pub trait Joiner<F> {
     /// Takes what was found in the next part.
     fn join(&mut self, found: F);
 
-    /// Takes the next bytes of what is not shared out, which begins at `start`; `last` tells that
+    /// Takes the next bytes of what is not shared out, which begins at `start`; `last` says that
     /// they are the last, where that is known.
     fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool);
 }
@@ -259,7 +259,7 @@ impl<F: Send> Team<F> {
         self.wait(self.most, joiner);
     }
 
-    /// Has joined what is found, until no more than so many parts are under way.
+    /// Has joined what is found, until no more than this many parts are under way.
     fn wait(&mut self, most: usize, joiner: &mut dyn Joiner<F>) {
         while self.under_way.len() > most {
             // A helper that panicked ends the scope.

@@ -10,7 +10,7 @@ use std::os::fd::AsFd;
 use std::os::unix::ffi::OsStrExt;
 use xattr::FileExt;
 
-/// Flags that say something about how a file is kept; the others tell of the file system.
+/// Flags that say something about how a file is kept; the others report the file system.
 const KEPT_FLAGS: IFlags = IFlags::NODUMP
     .union(IFlags::NOATIME)
     .union(IFlags::SYNC)

@@ -22,7 +22,7 @@ pub(super) const AT_ONCE: OFlags = OFlags::CLOEXEC
 const RESOLVED_MOST: usize = 64;
 
 /// Resolves a path and opens what it leads to. While something is renamed elsewhere, the system
-/// may be unable to tell whether a `..` has left the folder, and asks to try again.
+/// may be unable to say whether a `..` has left the folder, and asks to try again.
 pub(super) fn openat2(
     folder: impl AsFd,
     path: &Path,

@@ -71,7 +71,7 @@ pub struct Target {
     pub mode: u32,
     /// The numbers of its owner and its group.
     pub owner: (u32, u32),
-    /// The name of the new copy beside it, which nobody can guess; `None` where the file is
+    /// The name of the new copy beside it, which no one can guess; `None` where the file is
     /// written in place.
     pub staged: Option<String>,
     /// The bytes before, as a BLAKE3 hash in hexadecimal.
@@ -247,7 +247,7 @@ pub struct ChangeRecord {
     right: String,
 }
 
-/// What was sealed was encoded here.
+/// Sealed records are encoded here.
 fn decode(text: &str) -> Vec<u8> {
     BASE64.decode(text).unwrap_or_default()
 }

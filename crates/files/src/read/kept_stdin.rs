@@ -26,7 +26,7 @@ pub struct KeptStdin {
 }
 
 impl KeptStdin {
-    /// The first so many bytes of a file.
+    /// The first this many bytes of a file.
     pub fn new(file: Arc<File>, bytes: u64) -> Self {
         Self { file, bytes }
     }
@@ -36,7 +36,7 @@ impl KeptStdin {
         &self.file
     }
 
-    /// The text, from its beginning, whoever else reads it.
+    /// The text, from its beginning, independent of other readers.
     pub fn reader(&self) -> impl Read + use<> {
         let file = Arc::clone(&self.file);
         ReadAt { file, at: 0 }.take(self.bytes)

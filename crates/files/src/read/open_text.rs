@@ -244,7 +244,7 @@ impl<'r> OpenText<'r> {
         self.bytes == self.filled as u64
     }
 
-    /// Facts about the text, once all of it has been read; `found` tells whether something
+    /// Facts about the text, once all of it has been read; `found` says whether something
     /// was found in it.
     pub fn facts(&mut self, found: bool) -> Facts {
         let wanted = match self.wanted {

@@ -27,7 +27,7 @@ pub struct PlannedTexts {
     texts: Arc<File>,
     /// The place of the text of each file, by its path without links: from, and one past its end.
     places: HashMap<PathBuf, (u64, u64)>,
-    /// That of standard input.
+    /// The text of standard input.
     stdin: Option<(u64, u64)>,
 }
 

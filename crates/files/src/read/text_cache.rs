@@ -1,4 +1,4 @@
-//! Files kept in memory, for whoever reads them again and again.
+//! Files kept in memory, for repeated reads.
 
 use crate::fs::open::open_regular;
 use std::collections::HashMap;
@@ -68,11 +68,11 @@ impl Identity {
     }
 }
 
-/// A file that takes more than one so many parts of all that may be kept is not.
+/// A file that takes more than one this many parts of all that may be kept is not.
 const SHARE: u64 = 4;
 
 impl TextCache {
-    /// Keeps at most so many bytes, and no file of more than a quarter of them.
+    /// Keeps at most this many bytes, and no file of more than a quarter of them.
     pub fn new(most: u64) -> Self {
         Self {
             most,

@@ -37,7 +37,7 @@ pub struct RunDone {
     pub notes: Vec<RunNote>,
 }
 
-/// Something noticed in the folders of a run, which does not stand in its way.
+/// Something noticed in the folders of a run, which does not are in its way.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RunNote {
     /// A copy that another journal's run has made, or has left.

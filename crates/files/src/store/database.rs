@@ -165,7 +165,9 @@ fn opened(bytes: &[u8], read_only: bool) -> io::Result<Connection> {
 fn failed(error: rusqlite::Error) -> io::Error {
     let code = error.sqlite_error_code();
     told(match code {
-        Some(ErrorCode::NotADatabase) => "it is no SQLite database, or an encrypted one".to_owned(),
+        Some(ErrorCode::NotADatabase) => {
+            "it is not a SQLite database, or an encrypted one".to_owned()
+        }
         Some(ErrorCode::DatabaseCorrupt) => "the database is damaged".to_owned(),
         _ => format!("SQLite says: {error}"),
     })

@@ -80,7 +80,7 @@ pub struct Packing {
 }
 
 impl Packing {
-    /// That of a file which begins with `head`; `None` where it is plain.
+    /// The packing of a file which begins with `head`; `None` where it is plain.
     pub fn new(store: StoreOf, head: Vec<u8>) -> Option<Self> {
         store.packed().map(|_| Self { store, head })
     }

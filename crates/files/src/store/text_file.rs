@@ -59,7 +59,7 @@ impl TextFile {
     ///
     /// # Errors
     ///
-    /// When there are not so many, or they cannot be read.
+    /// When there are not this many, or they cannot be read.
     pub fn read_exact_at(&self, into: &mut [u8], from: u64) -> io::Result<()> {
         self.file.read_exact_at(into, from)
     }

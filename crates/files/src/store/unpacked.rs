@@ -9,9 +9,9 @@ use std::rc::Rc;
 const CHUNK: usize = 1 << 17;
 /// The last bytes that are kept.
 const TAIL: usize = 8;
-/// A text up to so many bytes may be as large as it likes.
+/// A text up to this many bytes may be as large as it likes.
 const SMALL: u64 = 256 << 20;
-/// A larger text may be so many times as large as its file.
+/// A larger text may be this many times as large as its file.
 const RATIO_MOST: u64 = 1000;
 
 /// The text of a packed file, from its beginning to its end.

@@ -26,7 +26,7 @@ use std::ops::Range;
 
 /// The largest workbook, in bytes.
 const MOST: u64 = 512 << 20;
-/// Bytes of its beginning in which the name of a member tells that it is one.
+/// Bytes of its beginning in which the name of a member says that it is one.
 const LOOKED_AT: usize = 8 << 10;
 /// The longest text of a cell, in units of UTF-16.
 const TEXT_MOST: usize = 32_767;
@@ -452,7 +452,7 @@ impl Edits {
             edits.push((strings.end..strings.end, self.added.concat()));
             members.insert(name.clone(), spliced(&xml, &edits));
         }
-        // Programs that keep the values of formulas are told to compute them anew.
+        // Programs that keep the values of formulas must compute them anew.
         if !members.is_empty() && open.has_formulas() {
             members.extend(recomputed(&open.workbook)?.map(|xml| (WORKBOOK.to_owned(), xml)));
         }
@@ -472,7 +472,7 @@ fn spliced(text: &[u8], edits: &[(Range<usize>, String)]) -> Vec<u8> {
     out
 }
 
-/// The workbook told to compute all formulas when it is opened; `None` where it is told already.
+/// The workbook marked so that all formulas are computed when it is opened; `None` where it is marked already.
 fn recomputed(xml: &[u8]) -> io::Result<Option<Vec<u8>>> {
     const TOLD: &str = "fullCalcOnLoad";
     let mut reader = Xml::new(xml, WORKBOOK);

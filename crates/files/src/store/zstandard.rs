@@ -28,7 +28,7 @@ struct Manner {
 }
 
 impl Manner {
-    /// That of a file which begins with `head`.
+    /// The frame header of a file which begins with `head`.
     fn of(head: &[u8]) -> io::Result<Self> {
         let cut_off = || io::Error::from(io::ErrorKind::UnexpectedEof);
         let flags = *head.get(4).ok_or_else(cut_off)?;

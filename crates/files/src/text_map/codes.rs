@@ -21,7 +21,7 @@ struct Seen {
 }
 
 impl Codes {
-    /// Notes a character that stands at `at` in `raw`.
+    /// Notes a character at `at` in `raw`.
     pub fn note(&mut self, c: char, raw: &[u8], (at, size): (usize, usize)) {
         let seen = self.seen.entry(c).or_insert(Seen {
             first: (at, size),

@@ -11,12 +11,12 @@ use brisk_quill_core::numbers::counted;
 use std::io::{self, BufRead as _};
 use unicode_width::UnicodeWidthStr as _;
 
-/// Answers offered to one question, at most.
+/// The most answers offered to one question.
 const ANSWERS_MOST: usize = 3;
-/// The widest that answers are made for the sake of what stands behind the others.
+/// The widest that answers are made for the sake of what follows the others.
 const COLUMN_MOST: usize = 80;
 
-/// What a question came to.
+/// The outcome of a question.
 pub enum Told {
     /// An example more.
     Example(Pair),

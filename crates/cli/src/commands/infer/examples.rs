@@ -12,7 +12,7 @@ use brisk_quill_engine::infer::examples::{EditedError, ExampleFileError, Example
 use brisk_quill_engine::infer::units::{Distinct, Units};
 use std::path::Path;
 
-/// Examples that are nowhere in the data which are named, at most.
+/// The most examples named that are nowhere in the data.
 const NAMED_MOST: usize = 3;
 
 /// The examples that the options name; `edited` are the units of the edited copy.

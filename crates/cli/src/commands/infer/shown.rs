@@ -21,13 +21,13 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 use unicode_width::UnicodeWidthStr;
 
-/// What was inferred, with what it does to the data.
+/// The proposals, with their effect on the data.
 pub struct Shown<'s> {
     pub inference: &'s Inference,
     /// The proposals that are shown, as rewrites of the files.
     pub rewrites: &'s [AskedRewrite],
     pub distinct: &'s [Distinct<'s>],
-    /// What each proposal makes of all units.
+    /// The result of each proposal for all units.
     pub trials: &'s [Trial],
     pub task: &'s Task,
     pub units: &'s Units,

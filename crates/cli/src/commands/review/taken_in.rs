@@ -47,7 +47,7 @@ pub fn take_in(
 #[derive(Default)]
 struct Taken {
     new: u64,
-    /// Those that the plan holds already.
+    /// The decisions that the plan holds already.
     known: u64,
 }
 

@@ -368,7 +368,7 @@ fn reference(text: &str) -> Option<usize> {
     (length > 0).then_some(length + 1)
 }
 
-/// The length of the first sign of a text that is no reference.
+/// The length of the first sign of a text that is not a reference.
 fn text_length(text: &str) -> usize {
     let signs = if text.starts_with("$$") || text.starts_with('\\') {
         2

@@ -14,7 +14,7 @@ pub struct List {
     pub first: Option<u64>,
     /// Nothing follows them.
     pub is_end: bool,
-    /// Only so many units without a match were looked at.
+    /// Only this many units without a match were looked at.
     pub looked_at_most: Option<u64>,
     /// The row at the cursor, from 0.
     pub cursor: usize,

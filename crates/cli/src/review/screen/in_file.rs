@@ -48,7 +48,7 @@ impl Screen<'_> {
         (lines, first)
     }
 
-    /// A row with the change at hand in it, with nothing of that left out.
+    /// A row with the current change in it, with nothing of that left out.
     fn own(
         &self,
         lines: &mut Vec<Line<'static>>,
@@ -218,7 +218,7 @@ impl Screen<'_> {
         crate::render::highlight::shortened(text, start, end)
     }
 
-    /// Adds pieces, in rows of so many columns, cut between words where that does not waste half of a
+    /// Adds pieces, in rows of this many columns, cut between words where that does not waste half of a
     /// row; the first of them begins with `head`.
     fn wrapped(
         &self,
@@ -258,7 +258,7 @@ impl Screen<'_> {
     }
 }
 
-/// Rows in which the pieces of a change take in so many bytes of the text before and behind them.
+/// Rows in which the pieces of a change take in this many bytes of the text before and behind them.
 fn widened(rows: &[FileRow], of: PieceOf, (left, right): (usize, usize)) -> Vec<FileRow> {
     let mut rows = rows.to_vec();
     let is_own = |piece: &Piece| piece.of == of;

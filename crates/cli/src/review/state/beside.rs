@@ -18,7 +18,7 @@ pub struct Beside {
 }
 
 impl Beside {
-    /// The text around a change of so many bytes, which may be wider already.
+    /// The text around a change of this many bytes, which may be wider already.
     pub fn new((before, after): (String, String), bytes: usize, wider: Option<&Wider>) -> Self {
         let taken = wider.and_then(|wider| {
             let left = usize::try_from(wider.left).ok()?;
@@ -111,7 +111,7 @@ mod tests {
         }
     }
 
-    /// What is taken in and not changed is no part of the change.
+    /// Text taken in and not changed is not a part of the change.
     #[test]
     fn only_what_changes_is_written() {
         for (taken, value, text, wider) in [

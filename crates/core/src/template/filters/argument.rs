@@ -138,7 +138,7 @@ pub(super) struct Arguments<'a> {
 }
 
 impl<'a> Arguments<'a> {
-    /// The arguments of a filter; `takes_else` tells that it knows the word `else`.
+    /// The arguments of a filter; `takes_else` says that it knows the word `else`.
     pub fn new(
         all: &'a [Argument],
         takes_else: bool,

@@ -28,7 +28,7 @@ pub(crate) struct Effect {
     /// The clause that says what it does with these arguments; `None` is that of the filter.
     pub(super) words: Option<String>,
     pub(super) can_fail: bool,
-    /// The first argument is the path of a table, and the clause tells what is done with it.
+    /// The first argument is the path of a table, and the clause says what is done with it.
     pub(super) of_table: bool,
     pub(super) growth: Option<Box<Growth>>,
     pub(super) apply: Box<Apply>,
@@ -99,7 +99,7 @@ impl Effect {
         self
     }
 
-    /// It can make a text much longer: `growth` gives the bytes.
+    /// The value may become much longer: `growth` gives the bytes.
     pub(super) fn growing(
         mut self,
         growth: impl Fn(&str) -> usize + Send + Sync + 'static,

@@ -211,7 +211,7 @@ fn title_first(text: &str) -> String {
     capital(&text.to_lowercase())
 }
 
-/// The text with the accents of its letters taken off, and Latin letters that are no letter of ASCII with
+/// The text with the accents of its letters taken off, and Latin letters that are not letter of ASCII with
 /// an accent, as `ø` and `ß`, written with those; signs keep their strokes.
 fn plain(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
@@ -276,7 +276,7 @@ pub(super) fn collapse(text: &str) -> String {
     out
 }
 
-/// Fills on the left; zeros stand behind the sign of a number.
+/// Fills on the left; zeros follow the sign of a number.
 pub(super) fn pad(text: &str, fill: &str, missing: usize) -> String {
     let signed = text
         .strip_prefix(['-', '+'])

@@ -132,7 +132,7 @@ impl DotFinder {
         })
     }
 
-    /// What each dot took in the first match of a form.
+    /// The character that each dot took in the first match of a form.
     fn texts(&mut self, form: &Form) -> Option<Vec<Vec<u8>>> {
         let spot = &form.spot;
         let found = self.finder.collect(&spot.window, true, &mut self.matches);

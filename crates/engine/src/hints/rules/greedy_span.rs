@@ -112,7 +112,7 @@ fn longer_than_lazy<'s>(study: &'s StepStudy<'_>, lazy: &str) -> Option<(u64, &'
     all
 }
 
-/// What the lazy form takes where it ends earlier, or its first group that ends earlier.
+/// The text that the lazy form takes where it ends earlier, or its first group that ends earlier.
 fn shorter(greedy: &mut Finder, lazy: &mut Finder, form: &Form) -> Option<Span> {
     let own = form.spot.span;
     let groups = |finder: &mut Finder| {

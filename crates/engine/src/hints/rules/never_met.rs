@@ -45,7 +45,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     })
 }
 
-/// The first of so many texts, for a sentence.
+/// The first of this many texts, for a sentence.
 pub(super) fn first_of<'t>(texts: impl Iterator<Item = &'t [u8]>, count: u64) -> String {
     let named: Vec<String> = texts.take(NAMED).map(shown).collect();
     let more = if count > NAMED as u64 { " …" } else { "" };

@@ -1,4 +1,4 @@
-//! `signs-meant`: the pattern stands in the text as it is written, where its signs mean something else.
+//! `signs-meant`: the pattern is in the text as it is written, where its signs mean something else.
 
 use crate::hints::hint::{Hint, Remedy, quoted};
 use crate::hints::rule::{Example, Rule, all_forms};

@@ -27,7 +27,7 @@ fn judge(study: &StepStudy<'_>) -> Option<Hint> {
     let options = study.plan.pattern().options();
     let any_case = study.plan.pattern().source().to_lowercase();
     let (count, first, form) = study.gather_wider(WiderKind::Spelling, |text| {
-        // In code, words between blanks are no name.
+        // In code, words between blanks are not name.
         if any_case.contains(' ') && is_code(&text.spot.source) {
             return false;
         }

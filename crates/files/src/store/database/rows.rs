@@ -11,16 +11,16 @@ const AT_ONCE: usize = 1000;
 /// A table whose rows can be read, and found again.
 pub struct Table {
     pub name: String,
-    /// The columns that tell a row from all others: the number of the row, or the primary key.
+    /// The columns that say a row from all others: the number of the row, or the primary key.
     pub keys: Vec<String>,
     /// True if the key is the number of the row.
     pub is_numbered: bool,
     pub columns: Vec<String>,
-    /// Those of them that the database computes.
+    /// The columns that the database computes.
     pub generated: Vec<String>,
 }
 
-/// A name as it stands in a statement.
+/// A name as it is in a statement.
 pub fn quoted(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
@@ -183,7 +183,7 @@ fn text_of(text: &str) -> String {
     serde_json::Value::from(text).to_string()
 }
 
-/// A value as it stands in a line.
+/// A value as it is in a line.
 fn written(value: ValueRef<'_>) -> String {
     match value {
         ValueRef::Null => "null".to_owned(),

@@ -18,7 +18,7 @@ pub struct Shared {
 /// A part of a text with a look of its own.
 #[derive(Clone)]
 pub struct Run {
-    /// The element that tells the look, as it is written; it may be empty.
+    /// The element that says the look, as it is written; it may be empty.
     look: String,
     text: String,
 }
@@ -73,7 +73,7 @@ fn unique_count(tag: &[u8], start: usize) -> Option<Range<usize>> {
     Some(start + from + 1..start + from + 1 + length)
 }
 
-/// The text of the element `within` whose start has been read; what tells how it is pronounced is left out.
+/// The text of the element `within` whose start has been read; what says how it is pronounced is left out.
 pub fn text_of(reader: &mut Xml<'_>, xml: &[u8], within: &str) -> io::Result<Shared> {
     let mut found = Shared::default();
     let (mut look, mut in_text, mut skipped) = (None, false, 0usize);

@@ -110,7 +110,7 @@ pub fn attribute(tag: &BytesStart<'_>, name: &str) -> Option<String> {
         .map(std::borrow::Cow::into_owned)
 }
 
-/// Text as an element of a workbook holds it: what XML cannot hold stands there as `_xHHHH_`.
+/// Text as an element of a workbook holds it: what XML cannot hold is there as `_xHHHH_`.
 pub fn decoded(text: &str) -> String {
     let mut out = String::new();
     let mut rest = text;

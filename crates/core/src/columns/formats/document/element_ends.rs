@@ -4,7 +4,7 @@ use memchr::memchr2;
 
 /// Finds the places before the commas between elements; carries its state from one cut to the next.
 ///
-/// It only knows of brackets and strings: a text that is no JSON has its ends somewhere, and is refused by who
+/// It only knows of brackets and strings: a text that is not JSON has its ends somewhere, and is refused by who
 /// parses it.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct ElementEnds {
