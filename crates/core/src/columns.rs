@@ -16,6 +16,7 @@
 
 pub mod around;
 pub(crate) mod cell_offsets;
+pub mod container;
 pub mod dialect;
 pub mod fault;
 pub mod formats;

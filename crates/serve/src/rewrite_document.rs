@@ -113,21 +113,20 @@ impl<'t> WrittenFile<'t> {
     /// Everything that is wrong with the file at `path`.
     pub fn analysis(&self, path: &Path) -> Analysis {
         let mut faults = self.syntax_faults();
+        let (mut rewrite, mut examples) = (None, (0, 0));
         if faults.is_empty() {
-            self.unknown_keys(&mut faults);
-        }
-        faults.sort_by_key(|fault| fault.span.from);
-        let mut rewrite = None;
-        let mut examples = (0, 0);
-        if faults.is_empty() {
-            match build_rewrite(self.text.to_owned(), path, |_| ()) {
-                Ok(built) => rewrite = Some(built),
-                Err(error) => self.faults_of(&error, path, &mut faults),
+            // What else is wrong is said too, as if the keys that are none were not there.
+            let text = self.without_unknown_keys(&mut faults);
+            match build_rewrite(text.clone(), path, |_| ()) {
+                Ok(built) => {
+                    let is_whole = faults.is_empty();
+                    examples = self.work_examples((&built.0, &built.1), &mut faults);
+                    rewrite = Some(built).filter(|_| is_whole);
+                }
+                Err(error) => self.faults_of(&error, (path, &text), &mut faults),
             }
         }
-        if let Some((text, built)) = &rewrite {
-            examples = self.work_examples((text, built), &mut faults);
-        }
+        faults.sort_by_key(|fault| fault.span.from);
         Analysis {
             faults,
             rewrite,
@@ -163,14 +162,15 @@ impl<'t> WrittenFile<'t> {
         }
     }
 
-    /// Every key that is none, not only the first.
-    fn unknown_keys(&self, faults: &mut Vec<FileFault>) {
+    /// The text with blanks for every key that is none, and its value; all of them are faults.
+    fn without_unknown_keys(&self, faults: &mut Vec<FileFault>) -> String {
         let of_step = step_keys();
         let names: Vec<&str> = of_step.iter().map(|(name, _)| &**name).collect();
+        let mut unknown = Vec::new();
         let mut check = |table: &DeTable<'_>, known: &[&str]| {
-            for key in table
-                .keys()
-                .filter(|key| !known.contains(&&**key.get_ref()))
+            for (key, value) in table
+                .iter()
+                .filter(|(key, _)| !known.contains(&&**key.get_ref()))
             {
                 // The reader of the file has the words for it, and the key that was meant.
                 let line = format!("[[step]]\n{} = 1\n", toml::Value::from(&**key.get_ref()));
@@ -180,6 +180,7 @@ impl<'t> WrittenFile<'t> {
                     .filter(|_| known == names);
                 let message = format!("there is no key `{}`", key.get_ref());
                 faults.push(self.fault(Some(span_of(key)), &message, remedy));
+                unknown.push(Span::new(span_of(key).from, span_of(value).to));
             }
         };
         check(&self.root, &OF_FILE);
@@ -188,14 +189,27 @@ impl<'t> WrittenFile<'t> {
             tables_in(step, "example").for_each(|example| check(example, &OF_EXAMPLE));
         }
         tables_in(&self.root, "example").for_each(|example| check(example, &OF_EXAMPLE));
+        let mut bytes = self.text.as_bytes().to_vec();
+        for byte in unknown.into_iter().flat_map(Span::range) {
+            if bytes[byte] != b'\n' {
+                bytes[byte] = b' ';
+            }
+        }
+        // Keys and values begin and end between characters.
+        String::from_utf8(bytes).unwrap_or_else(|_| self.text.to_owned())
     }
 
-    fn faults_of(&self, error: &LoadError, path: &Path, faults: &mut Vec<FileFault>) {
+    fn faults_of(
+        &self,
+        error: &LoadError,
+        (path, text): (&Path, &str),
+        faults: &mut Vec<FileFault>,
+    ) {
         match error {
             LoadError::Parse { source, .. } => {
                 faults.push(self.fault(source.span, &source.message, source.remedy.clone()));
             }
-            LoadError::Step(_) => self.step_faults(path, faults),
+            LoadError::Step(_) => self.step_faults((path, text), faults),
             LoadError::Read(_) | LoadError::Pattern(_) => {
                 let keys = self.steps().find_map(|step| key_of(step, "pattern-file"));
                 faults.push(self.fault(keys, &error.to_string(), None));
@@ -204,8 +218,8 @@ impl<'t> WrittenFile<'t> {
     }
 
     /// The faults of every step, not only of the first that has one.
-    fn step_faults(&self, path: &Path, faults: &mut Vec<FileFault>) {
-        let Ok(text) = RewriteText::parse(self.text) else {
+    fn step_faults(&self, (path, text): (&Path, &str), faults: &mut Vec<FileFault>) {
+        let Ok(text) = RewriteText::parse(text) else {
             return;
         };
         let base = path.parent().unwrap_or(Path::new(""));
@@ -216,6 +230,11 @@ impl<'t> WrittenFile<'t> {
                 continue;
             };
             let first = table.keys().map(span_of).min();
+            // What is missing may be what an unknown key was meant to say.
+            let is_unknown = |key| faults.iter().any(|fault| fault.span == span_of(key));
+            if matches!(fault, StepFault::Senseless { .. }) && table.keys().any(is_unknown) {
+                continue;
+            }
             faults.push(match &fault {
                 StepFault::Value { key, text, error } => {
                     let place = self.place_in(table, key, text, error.span());
@@ -402,6 +421,11 @@ mod tests {
             (
                 "[[step]]\nmach = 'a'\nwith = 'b'\nignorecase = true\n",
                 &[("mach", "`match`"), ("ignorecase", "`ignore-case`")],
+            ),
+            // One that is none hides no other fault.
+            (
+                "[[step]]\nmatch = 'a('\nignorecase = true\nwith = 'b'\n",
+                &[("(", ""), ("ignorecase", "`ignore-case`")],
             ),
             // A fault in each of two steps.
             (

@@ -88,9 +88,8 @@ fn served(host: &Host, connection: &Connection) -> Result<(), ServeError> {
         "capabilities": capabilities(&client),
         "serverInfo": {"name": "bquill", "version": env!("CARGO_PKG_VERSION")},
     });
-    connection
-        .initialize_finish(id, answer)
-        .map_err(ServeError::Protocol)?;
+    // A client that asks something before it says that it has been initialised is answered, too.
+    let _ = connection.sender.send(Response::new_ok(id, answer).into());
     let folder = params.folder().and_then(path_of);
     let server = Server {
         connection,

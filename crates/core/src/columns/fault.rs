@@ -1,6 +1,6 @@
 //! Faults of rows, cells and columns.
 
-use crate::columns::formats::contained::Container;
+use crate::columns::container::Container;
 use crate::nearest::Nearest;
 
 /// Faults in the form of a row.

@@ -1,8 +1,9 @@
 //! Formats by name and extension, and the layout of a certain file.
 
+use crate::columns::container::Container;
 use crate::columns::dialect::Dialect;
 use crate::columns::fault::RowFault;
-use crate::columns::formats::contained::{ContainedRows, Container};
+use crate::columns::formats::contained::ContainedRows;
 use crate::columns::formats::document::Document;
 use crate::columns::formats::jsonl::Objects;
 use crate::columns::formats::spaced::Blanks;

@@ -5,7 +5,7 @@ use crate::draft::misses::{MissList, misses};
 use crate::draft::pass::{FileFound, PassPlan, RowsOf};
 use crate::draft::places::{PlaceStatus, Places};
 use crate::draft::request::{Draft, DraftStep, RowsView, Wanted};
-use crate::draft::result;
+use crate::draft::result::{self, ResultList};
 use crate::draft::row::{Row, RowKind, RowPlace};
 use crate::draft::row_index::{FileRows, RowIndex};
 use crate::hints::hint::Hints;
@@ -253,7 +253,14 @@ impl Evaluator {
             // It ends where enough is known, and what is counted goes on.
             let inner = Arc::default();
             let session = self.session(draft, &inner, before.as_ref());
-            result::rows(draft, wanted, (session, inner, token), tell)?;
+            let found = result::rows(draft, wanted, result_options(), (session, inner, token))?;
+            if let Some(ResultList { rows, is_end }) = found {
+                tell(Answer::Rows(RowList {
+                    rows,
+                    is_end,
+                    ..RowList::default()
+                }));
+            }
         } else if !rows_on_the_way {
             rows(draft, wanted, (session(), u64::MAX), tell)?;
         } else if wanted.from.file > 0 {
@@ -431,7 +438,7 @@ fn rows_of(step: &DraftStep) -> RowsOf {
 }
 
 /// The options of a run whose lines are shown as they become.
-pub(super) fn result_options() -> RunOptions {
+fn result_options() -> RunOptions {
     RunOptions {
         cells: false,
         ..run_options()

@@ -1,12 +1,12 @@
 //! All of a text as it becomes: changed lines, and the others between them.
 
 use crate::collector::{Events, FileHunk};
-use crate::draft::evaluator::{Answer, RowList};
 use crate::draft::request::{Draft, Wanted};
 use crate::draft::row::{Row, RowPlace};
 use crate::session::Session;
 use crate::sources::Sources;
 use brisk_quill_core::problem::Problem;
+use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::Listing;
 use brisk_quill_files::error::FileError;
@@ -22,14 +22,22 @@ const HELD_MOST: usize = 64 << 20;
 /// The byte-order mark of UTF-8.
 const MARK: &[u8] = b"\xef\xbb\xbf";
 
-/// Tells the rows of the text as it becomes from a place on; `session` is stopped by `inner` alone.
+/// Rows of the text as it becomes.
+pub(super) struct ResultList {
+    pub rows: Vec<Row>,
+    /// Nothing follows them.
+    pub is_end: bool,
+}
+
+/// The rows of the text as it becomes from a place on; `session` is stopped by `inner` alone. `None` once `outer` is
+/// stopped.
 pub(super) fn rows(
     draft: &Draft<'_>,
     wanted: Wanted,
+    options: RunOptions,
     (mut session, inner, outer): (Session, Arc<CancelToken>, &Arc<CancelToken>),
-    tell: &mut dyn FnMut(Answer),
-) -> Result<(), FileError> {
-    let work = draft.step.work(crate::draft::evaluator::result_options());
+) -> Result<Option<ResultList>, FileError> {
+    let work = draft.step.work(options);
     // What is found in a file may depend on those before it.
     let first = match work.rewrite.spans_texts() {
         true => 0,
@@ -58,18 +66,16 @@ pub(super) fn rows(
         }
     })?;
     if outer.is_stopped() {
-        return Ok(());
+        return Ok(None);
     }
     if lines.is_full {
         // The file that it was stopped in has not been ended.
         lines.end_file();
     }
-    tell(Answer::Rows(RowList {
+    Ok(Some(ResultList {
         is_end: !lines.is_full,
         rows: lines.rows,
-        ..RowList::default()
-    }));
-    Ok(())
+    }))
 }
 
 /// The lines of one text that have not been made rows yet.

@@ -1,39 +1,12 @@
 //! Rows of a workbook or a database, which are given as JSON Lines. No row and no column of them can come or go.
 
+use crate::columns::container::Container;
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::jsonl::Objects;
 use crate::columns::formats::{PointedCell, RecordSource, RowFormat};
 use crate::columns::record::{NewCell, Record};
 use crate::columns::spelling::Spelling;
 use crate::columns::token::Token;
-
-/// A file that holds tables.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Container {
-    /// A workbook, whose tables are sheets.
-    Workbook,
-    /// A database.
-    Database,
-}
-
-impl Container {
-    /// The pointer to the name of a table in each row of it.
-    pub(crate) fn table_pointer(self) -> &'static str {
-        match self {
-            Self::Workbook => "/@/sheet",
-            Self::Database => "/@/table",
-        }
-    }
-}
-
-impl std::fmt::Display for Container {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(match self {
-            Self::Workbook => "workbook",
-            Self::Database => "database",
-        })
-    }
-}
 
 /// The rows of a container.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

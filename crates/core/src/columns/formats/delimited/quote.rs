@@ -51,3 +51,18 @@ pub(crate) fn encode(
     raw.push(quote);
     Some(Cow::Owned(raw))
 }
+
+impl Dialect {
+    /// The cell that holds `value`, in quotes where it needs them; `None` where it needs them and
+    /// there are none. A cell that is `alone` in its row must not be empty, or the row would be
+    /// blank.
+    ///
+    /// ```
+    /// use brisk_quill_core::columns::dialect::Dialect;
+    /// let csv = Dialect { delimiter: b',', quote: Some(b'"') };
+    /// assert_eq!(csv.cell(b"Quay 2, north", false).as_deref(), Some(&b"\"Quay 2, north\""[..]));
+    /// ```
+    pub fn cell(self, value: &[u8], alone: bool) -> Option<Cow<'_, [u8]>> {
+        encode(value, false, self, alone)
+    }
+}
