@@ -1,6 +1,7 @@
 //! `demo`: the sample files and the walk.
 
 use crate::support::Sandbox;
+use crate::support::term::Term;
 
 #[test]
 fn the_walk_runs_every_command_it_names() {
@@ -19,7 +20,7 @@ fn the_walk_runs_every_command_it_names() {
         "{}",
         got.out
     );
-    assert_eq!(got.out.matches("$ bquill ").count(), 15);
+    assert_eq!(got.out.matches("$ bquill ").count(), 16);
     assert!(
         got.out.contains("Reverted run 1: 102 changes in 16 files."),
         "{}",
@@ -34,6 +35,18 @@ fn the_walk_runs_every_command_it_names() {
     );
     assert_eq!(sandbox.snapshot(), [], "the walk leaves this folder alone");
     std::fs::remove_dir_all(folder).unwrap();
+}
+
+/// At a terminal each step waits.
+#[test]
+fn the_walk_waits_at_a_terminal() {
+    let sandbox = Sandbox::new();
+    let mut term = Term::new(&sandbox, 100, 40, &["demo"]);
+    term.wait(&["1. Match", "(Enter: step 2 of 13, q: end)"]);
+    term.press("\r", &["2. Which lines", "(Enter: step 3 of 13, q: end)"]);
+    term.press("q\r", &["Go on yourself"]);
+    let (status, _) = term.end();
+    assert_eq!(status, 0);
 }
 
 #[test]

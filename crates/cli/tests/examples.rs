@@ -462,6 +462,7 @@ const CLAIMS: &[(&str, i32, &[&str])] = &[
     ("bquill help", 0, &["Usage: bquill", "preview"]),
     ("bquill help preview", 0, &["Usage: bquill preview"]),
     ("bquill demo", 0, &["bquill find"]),
+    ("bquill demo --all", 0, &["bquill find"]),
     ("bquill demo --to larkmoor", 0, &["larkmoor"]),
     (
         "bquill completions bash > ~/.local/share/bash-completion/completions/bquill",

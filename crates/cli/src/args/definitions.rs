@@ -1059,8 +1059,14 @@ pub struct HelpArgs {
 #[command(after_help = "\
 Examples:
   bquill demo
-  bquill demo --to larkmoor")]
+  bquill demo --all
+  bquill demo --to larkmoor
+
+At a terminal each step waits for Enter; q ends the walk. The files stay where it says.")]
 pub struct DemoArgs {
+    /// Run through all steps, and do not wait for Enter at a terminal.
+    #[arg(long, conflicts_with = "to")]
+    pub all: bool,
     /// Only unpack the sample files, into DIR, which must not exist yet.
     #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
     pub to: Option<PathBuf>,

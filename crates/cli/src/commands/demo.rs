@@ -8,6 +8,7 @@ use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_files::error::system_words;
 use include_dir::{Dir, include_dir};
+use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
@@ -109,7 +110,23 @@ const WALK: &[Stop] = &[
         ],
     },
     Stop {
-        says: "12. Keep what worked: a rewrite file holds it with worked examples. `preview … --save-rewrite\n   \
+        says: "12. A database, or a workbook: the same words, and the same promises.",
+        words: &[
+            "preview",
+            r"^berth (\d+)$",
+            "--columns",
+            "berth",
+            "--table",
+            "moorings",
+            "--with",
+            "B-${1 | pad 2}",
+            "harbour.db",
+            "--show",
+            "3",
+        ],
+    },
+    Stop {
+        says: "13. Keep what worked: a rewrite file holds it with worked examples. `preview … --save-rewrite\n   \
                FILE` makes one; this one came with the samples.",
         words: &["test", "rewrites/berth-codes.toml"],
     },
@@ -126,7 +143,8 @@ pub fn run(args: &DemoArgs, color: When, output: &mut Output) -> Result<Status, 
         }
         None => {
             let folder = temporary_folder()?;
-            walk(&folder, color, output)?;
+            let waits = !args.all && output.is_terminal() && io::stdin().is_terminal();
+            walk(&folder, (color, waits), output)?;
         }
     }
     Ok(Status::Fine)
@@ -164,7 +182,12 @@ fn temporary_folder() -> Result<PathBuf, Diagnostic> {
     Ok(folder)
 }
 
-fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Diagnostic> {
+/// Shows one stop after another; where it `waits`, the next comes once Enter is pressed.
+fn walk(
+    folder: &Path,
+    (color, waits): (When, bool),
+    output: &mut Output,
+) -> Result<(), Diagnostic> {
     let program = program()
         .map_err(|error| Diagnostic::trouble(format!("cannot find this program: {error}")))?;
     let place = visible_path(folder);
@@ -173,7 +196,10 @@ fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Diagnosti
              in {place}, and this is how one goes about it.\n"
     ));
     let color = format!("--color={}", color.name());
-    for stop in WALK {
+    for (number, stop) in WALK.iter().enumerate() {
+        if waits && number > 0 && !goes_on(number, output) {
+            break;
+        }
         let line = command_line(stop.words);
         output.say(&format!("\n── {}\n\n$ {line}\n", stop.says));
         // The command writes to the same output, behind what is printed so far.
@@ -198,6 +224,19 @@ fn walk(folder: &Path, color: When, output: &mut Output) -> Result<(), Diagnosti
     );
     output.say(&end);
     Ok(())
+}
+
+/// Asks for the next stop, of which `done` have been shown; false where the user ends the walk.
+fn goes_on(done: usize, output: &mut Output) -> bool {
+    output.say(&format!(
+        "\n(Enter: step {} of {}, q: end) ",
+        done + 1,
+        WALK.len()
+    ));
+    output.show();
+    let mut line = String::new();
+    let read = io::stdin().read_line(&mut line);
+    read.is_ok_and(|bytes| bytes > 0) && !line.trim_start().starts_with(['q', 'Q'])
 }
 
 /// The command as one would type it.
