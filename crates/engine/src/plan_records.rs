@@ -11,7 +11,8 @@ use brisk_quill_core::records::field::{Base64, Coded, Json, Optional, Ordinal, l
 use brisk_quill_core::records::json::lossy;
 use brisk_quill_core::records::plan::{
     AroundRecord, ChangeId, ChangeRecord, FORMAT, FileRecord, GroupText, HintRecord, LeftOutRecord,
-    NoteRecord, PlanRecord, ProblemRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
+    NoteRecord, PlanRecord, ProblemRecord, ReachRecord, StepRecord, TotalsRecord, UnitRecord,
+    UnmetRecord,
 };
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::hunk::{Extent, Hunk, HunkEdit};
@@ -58,10 +59,11 @@ impl<'a> RecordPath<'a> {
 }
 
 /// The first record.
-pub fn head(text: &RewriteText) -> Vec<u8> {
+pub fn head(text: &RewriteText, rewrite: &Rewrite) -> Vec<u8> {
     line(&PlanRecord {
         format: FORMAT,
         rewrite: Json(Cow::Borrowed(text)),
+        reach: rewrite.steps().iter().map(ReachRecord::new).collect(),
         undoes: Optional(None),
     })
 }
@@ -71,6 +73,7 @@ pub fn undoing_head(run: u64) -> Vec<u8> {
     line(&PlanRecord {
         format: FORMAT,
         rewrite: Json(Cow::Owned(RewriteText::default())),
+        reach: Vec::new(),
         undoes: Optional(Some(Ordinal(run))),
     })
 }

@@ -257,7 +257,7 @@ impl<'a> PlanWriter<'a> {
 
     /// Writes the first record.
     pub fn begin(&mut self, stream: &mut Stream<'_>) {
-        let head = plan_records::head(self.text);
+        let head = plan_records::head(self.text, self.rewrite);
         self.put(&head, stream);
     }
 

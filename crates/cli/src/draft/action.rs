@@ -24,6 +24,8 @@ pub enum Action {
     /// The next file with rows, or the one before it.
     File(isize),
     Sideways(isize),
+    /// Wrap long lines, or show a part of each.
+    Wrap,
     View(ListView),
     /// The next step, or the one before it.
     Step(isize),

@@ -32,7 +32,10 @@ pub const KEYS: &[(&str, &str)] = &[
     ),
     ("j k", "the next, the previous row (also Space, Home, End)"),
     ("f F", "the next, the previous file"),
-    ("← →", "move long lines"),
+    (
+        "w",
+        "wrap long lines, or show a part of each, which ← → move",
+    ),
     (
         "h",
         "the hints and problems; a number applies the remedy of that hint",
@@ -164,6 +167,7 @@ fn in_list(key: KeyEvent) -> Option<Action> {
         KeyCode::End => Action::Last,
         KeyCode::Left => Action::Sideways(-1),
         KeyCode::Right => Action::Sideways(1),
+        KeyCode::Char('w') => Action::Wrap,
         KeyCode::Char('f') => Action::File(1),
         KeyCode::Char('F') => Action::File(-1),
         KeyCode::Char('1') => Action::View(ListView::Changes),

@@ -128,6 +128,8 @@ pub struct State {
     pub tries: Tries,
     /// Columns that long lines are moved to the left.
     pub sideways: usize,
+    /// Long lines are wrapped.
+    pub wraps: bool,
     /// The message about the last action.
     pub message: String,
     pub names: Arc<OptionNames>,
@@ -185,6 +187,7 @@ impl State {
             detail: None,
             tries: Tries::of(tries),
             sideways: 0,
+            wraps: true,
             message: String::new(),
             names,
             job: 0,
@@ -298,6 +301,11 @@ impl State {
             Action::First => self.go_to_end(true),
             Action::Last => self.go_to_end(false),
             Action::File(by) => self.go_to_file(by > 0),
+            Action::Wrap => {
+                self.wraps = !self.wraps;
+                self.sideways = 0;
+                Vec::new()
+            }
             Action::Sideways(by) => {
                 self.sideways = self.sideways.saturating_add_signed(by * 8);
                 Vec::new()

@@ -334,6 +334,22 @@ fn the_result_is_all_of_the_text() {
     assert_eq!(bench.listed().len(), before);
 }
 
+/// Long lines wrap between words, and do not where that is turned off.
+#[test]
+fn long_lines_wrap() {
+    let long = format!("B-$1, {}the end", "round the outer mole ".repeat(5));
+    let mut bench = Bench::of("berth (\\d+)", &long, "--lines 2 --pick first");
+    bench.settle();
+    bench.press("Enter");
+    bench.shows(&[
+        "     now  ‹B-4, round the outer mole",
+        "          round the outer mole round the outer mole the end› and berth 7",
+    ]);
+    let wrapped = bench.screen(130, 34).matches("the end").count();
+    bench.press("w");
+    assert!(bench.screen(130, 34).matches("the end").count() < wrapped);
+}
+
 /// Examples are made at a row, and say which hold.
 #[test]
 fn examples_are_worked() {

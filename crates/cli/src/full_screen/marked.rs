@@ -65,6 +65,52 @@ pub fn spans(
     spans
 }
 
+/// All of a text on rows of `room` columns, cut between words where that wastes less than half a row; `None` where it
+/// takes more than `most` rows.
+pub fn wrapped(
+    palette: Palette,
+    (text, marks): (&[u8], &[Range]),
+    look: Look,
+    (room, most): (usize, usize),
+) -> Option<Vec<Vec<Span<'static>>>> {
+    let pieces = pieces(palette, (text, marks), look);
+    let width: usize = pieces.iter().map(|(_, piece)| piece.width()).sum();
+    if room == 0 || width > room * most {
+        return None;
+    }
+    let mut rows = Vec::new();
+    let mut row: Vec<(Role, &str)> = Vec::new();
+    let mut used = 0;
+    for (role, piece) in &pieces {
+        for grapheme in piece.graphemes(true) {
+            if used + grapheme.width() > room {
+                let blank = row.iter().rposition(|(_, one)| *one == " ");
+                let kept = blank.filter(|at| *at >= row.len() / 2);
+                let rest = row.split_off(kept.map_or(row.len(), |at| at + 1));
+                rows.push(in_spans(palette, &row));
+                used = rest.iter().map(|(_, one)| one.width()).sum();
+                row = rest;
+            }
+            used += grapheme.width();
+            row.push((*role, grapheme));
+        }
+    }
+    if !row.is_empty() || rows.is_empty() {
+        rows.push(in_spans(palette, &row));
+    }
+    Some(rows)
+}
+
+/// Signs of one look behind each other as one span.
+fn in_spans(palette: Palette, row: &[(Role, &str)]) -> Vec<Span<'static>> {
+    let looks = row.chunk_by(|one, next| one.0 == next.0);
+    let span = |signs: &[(Role, &str)]| {
+        let text: String = signs.iter().map(|(_, sign)| *sign).collect();
+        palette.span(signs[0].0, text)
+    };
+    looks.map(span).collect()
+}
+
 /// Adds what is in sight of a piece to `shown`; gives the columns that were passed and used.
 fn cut(
     piece: &str,

@@ -7,6 +7,7 @@ use crate::records::json::push_text;
 use crate::records::record;
 use crate::rewrite::counts::{LeftOutCounts, StepCounts};
 use crate::rewrite_file::RewriteText;
+use crate::step::Step;
 use serde::Deserialize;
 use serde_json::{Value, json};
 use std::borrow::Cow;
@@ -22,9 +23,23 @@ record! {
         /// The rewrite, as a rewrite file has it.
         #[serde(default)]
         rewrite: Json<Cow<'a, RewriteText>>,
+        /// The part of the data that each step must see as a whole, in order.
+        #[serde(default)]
+        reach: Vec<ReachRecord<'a>>,
         /// The run that it reverts; then there is no rewrite.
         #[serde(default)]
         undoes: Optional<Ordinal>,
+    }
+}
+
+record! {
+    /// The part of the data that a step must see as a whole.
+    ReachRecord<'a> {
+        /// The part: `line`, `file` or `run`.
+        reach: Cow<'a, str>,
+        /// The key that is the reason, where that is more than a line.
+        #[serde(default)]
+        because: Optional<Cow<'a, str>>,
     }
 }
 
@@ -507,6 +522,17 @@ impl From<LeftOutCounts> for LeftOutRecord {
     fn from(counts: LeftOutCounts) -> Self {
         let LeftOutCounts { pick, limit, scope } = counts;
         Self { pick, limit, scope }
+    }
+}
+
+impl ReachRecord<'static> {
+    /// The part that `step` must see.
+    pub fn new(step: &Step) -> Self {
+        let (reach, because) = step.reach();
+        Self {
+            reach: reach.name().into(),
+            because: Optional(because.map(Cow::Borrowed)),
+        }
     }
 }
 

@@ -24,6 +24,8 @@ use unicode_width::UnicodeWidthStr;
 const MARGIN: usize = 10;
 /// Columns that the reason for a miss takes at most.
 const REASON_MOST: usize = 36;
+/// Rows that a line takes at most where it is wrapped; of a longer one, a part is shown.
+const ROWS_MOST: usize = 6;
 /// Lines that one text takes at most.
 const LINES_MOST: usize = 6;
 
@@ -405,10 +407,22 @@ impl Drawn<'_> {
                 spans.push(screen.span(Role::Quiet, "…"));
             }
             let content = (&text.text[from..to], &marks[..]);
-            let shown = marked::spans(screen.palette, content, look, (room, self.state.sideways));
-            spans.extend(shown);
+            let rows = match self.state.wraps {
+                true => marked::wrapped(screen.palette, content, look, (room, ROWS_MOST)),
+                false => None,
+            };
+            let shown =
+                || marked::spans(screen.palette, content, look, (room, self.state.sideways));
+            let mut rows = rows.unwrap_or_else(|| vec![shown()]).into_iter();
+            spans.extend(rows.next().unwrap_or_default());
             first = false;
             out.push(Line::from(spans));
+            let indent = self.width - room;
+            out.extend(rows.map(|row| {
+                let mut spans = vec![screen.span(Role::Plain, " ".repeat(indent))];
+                spans.extend(row);
+                Line::from(spans)
+            }));
         }
         if let Some(more) = all.len().checked_sub(LINES_MOST).filter(|more| *more > 0) {
             let text = format!("{:MARGIN$}… {}", "", counted(more as u64, "more line"));
