@@ -74,7 +74,7 @@ fn records_hold_what_the_reference_page_says() {
         .ok();
     let hash = blake3_of(b"Berth 7 berth x\r\n");
     let wanted = format!(
-        r#"{{"record":"plan","format":1,"rewrite":{{"step":[{{"match":"berth (?<n>\\d+)?","ignore-case":true,"with":"B$n"}}]}}}}
+        r#"{{"record":"plan","format":1,"rewrite":{{"step":[{{"match":"berth (?<n>\\d+)?","ignore-case":true,"with":"B$n"}}]}},"reach":[{{"reach":"line"}}]}}
 {{"record":"file","path":"a.txt","bytes":17,"hash":"{hash}","encoding":"UTF-8","newline":"crlf"}}
 {{"record":"unit","path":"a.txt","line":1,"cell":null,"was":"Berth 7 berth x","now":"B7 Bx"}}
 {{"record":"change","id":"1.1","path":"a.txt","line":1,"cell":null,"from":0,"to":7,"before":"Berth 7","after":"B7","steps":[1],"groups":[{{"number":1,"name":"n","text":"7"}}],"decision":"open"}}
