@@ -67,7 +67,7 @@ pub fn beside(table: &mut Table, count: usize, bytes: u64) {
     let into = ["preview", PATTERN, "--with", "B-$1", "--columns", "berth"];
     let into = [&into[..], &["--into", "place", "--show", "0"]].concat();
     add(
-        "`preview --into` of a table, one row in ten",
+        "`preview --into` a new column of a table, every row",
         &["look", PATTERN],
         &into,
     );

@@ -87,7 +87,7 @@ impl Read for Dump {
                 let Some((_, row)) = self.rows.next(&self.database)? else {
                     break;
                 };
-                self.line.extend_from_slice(row.line.as_bytes());
+                self.line.extend_from_slice(&row.line);
                 self.line.push(b'\n');
             }
         }

@@ -18,6 +18,9 @@ pub struct Table {
     pub columns: Vec<String>,
     /// The columns that the database computes.
     pub generated: Vec<String>,
+    /// The beginning of each line, up to the number of the row, and of the value of each column.
+    lead: Vec<u8>,
+    heads: Vec<Vec<u8>>,
 }
 
 /// A name as it is in a statement.
@@ -79,7 +82,11 @@ impl Table {
                 vec![own.ok_or_else(none)?.to_owned()]
             }
         };
+        let lead = format!("{{\"@\":{{\"table\":{},\"row\":", text_of(&name));
+        let head = |(name, ..): &(String, i64, i64)| format!(",{}:", text_of(name)).into_bytes();
         Ok(Self {
+            lead: lead.into_bytes(),
+            heads: columns.iter().map(head).collect(),
             keys,
             is_numbered: !without_number,
             generated: (columns.iter())
@@ -153,18 +160,15 @@ impl Table {
             [Value::Integer(number)] if self.is_numbered => number,
             _ => place,
         };
-        let mut line = format!(
-            "{{\"@\":{{\"table\":{},\"row\":{number}}}",
-            text_of(&self.name)
-        );
-        for (index, column) in self.columns.iter().enumerate() {
+        let mut line = self.lead.clone();
+        push_number(number, &mut line);
+        line.push(b'}');
+        for (index, head) in self.heads.iter().enumerate() {
             let value = row.get_ref(self.keys.len() + index).map_err(failed)?;
-            line.push(',');
-            line.push_str(&text_of(column));
-            line.push(':');
-            line.push_str(&written(value));
+            line.extend_from_slice(head);
+            push_value(value, &mut line);
         }
-        line.push('}');
+        line.push(b'}');
         Ok(TableRow { key, number, line })
     }
 }
@@ -176,26 +180,35 @@ pub struct TableRow {
     /// The number that it is shown with.
     pub number: i64,
     /// The line, without its end.
-    pub line: String,
+    pub line: Vec<u8>,
 }
 
 fn text_of(text: &str) -> String {
     serde_json::Value::from(text).to_string()
 }
 
-/// A value as it is in a line.
-fn written(value: ValueRef<'_>) -> String {
+fn push_number(number: i64, line: &mut Vec<u8>) {
+    line.extend_from_slice(itoa::Buffer::new().format(number).as_bytes());
+}
+
+/// Adds a value as it is written in a line.
+fn push_value(value: ValueRef<'_>, line: &mut Vec<u8>) {
+    let object = |kind: &str, length: usize| format!("{{\"{kind}\":{length}}}").into_bytes();
     match value {
-        ValueRef::Null => "null".to_owned(),
-        ValueRef::Integer(number) => number.to_string(),
+        ValueRef::Null => line.extend_from_slice(b"null"),
+        ValueRef::Integer(number) => push_number(number, line),
         ValueRef::Real(number) => match serde_json::Number::from_f64(number) {
-            Some(number) => number.to_string(),
-            None => format!("{{\"real\":{}}}", text_of(&number.to_string())),
+            Some(number) => line.extend_from_slice(number.to_string().as_bytes()),
+            None => {
+                let shown = format!("{{\"real\":{}}}", text_of(&number.to_string()));
+                line.extend_from_slice(shown.as_bytes());
+            }
         },
         ValueRef::Text(text) => match std::str::from_utf8(text) {
-            Ok(text) => text_of(text),
-            Err(_) => format!("{{\"text\":{}}}", text.len()),
+            // Memory takes all that is written.
+            Ok(text) => serde_json::to_writer(line, text).unwrap_or_default(),
+            Err(_) => line.extend(object("text", text.len())),
         },
-        ValueRef::Blob(bytes) => format!("{{\"blob\":{}}}", bytes.len()),
+        ValueRef::Blob(bytes) => line.extend(object("blob", bytes.len())),
     }
 }

@@ -63,7 +63,7 @@ fn updates(database: &Connection, text: &[u8]) -> io::Result<Vec<Update>> {
     while let Some((table, row)) = rows.next(database)? {
         let missing = || told("a row of its text is missing");
         let line = lines.next().ok_or_else(missing)?;
-        if line != row.line.as_bytes() {
+        if line != row.line {
             updates.push(update(table, row, line)?);
         }
     }
@@ -76,7 +76,7 @@ fn updates(database: &Connection, text: &[u8]) -> io::Result<Vec<Update>> {
 fn update(table: &Table, row: &TableRow, line: &[u8]) -> io::Result<Update> {
     let place = format!("row {} of {}", row.number, table.name);
     let no_row = |_| told(format!("{place} would no longer be a row"));
-    let was: Members<'_> = serde_json::from_str(&row.line).map_err(no_row)?;
+    let was: Members<'_> = serde_json::from_slice(&row.line).map_err(no_row)?;
     let now: Members<'_> = serde_json::from_slice(line).map_err(no_row)?;
     let differ = |key: &str| was[key].get() != now[key].get();
     if !was.keys().eq(now.keys()) || differ("@") {
@@ -143,7 +143,7 @@ fn check_written(database: &Connection, text: &[u8]) -> io::Result<()> {
     let mut rows = Rows::new(database)?;
     while let Some((table, row)) = rows.next(database)? {
         let line = lines.next().unwrap_or_default();
-        if line != row.line.as_bytes()
+        if line != row.line
             && let Some(fault) = other(table, row, line)
         {
             return Err(told(fault));
@@ -159,7 +159,7 @@ fn check_written(database: &Connection, text: &[u8]) -> io::Result<()> {
 fn other(table: &Table, row: &TableRow, wanted: &[u8]) -> Option<String> {
     let place = format!("row {} of {}", row.number, table.name);
     let members = serde_json::from_slice::<Members<'_>>(wanted).ok();
-    let found = serde_json::from_str::<Members<'_>>(&row.line).ok();
+    let found = serde_json::from_slice::<Members<'_>>(&row.line).ok();
     let of_row = members.zip(found).filter(|(wanted, found)| {
         let at = |members: &Members<'_>| members.get("@").map(|at| at.get().to_owned());
         at(wanted) == at(found)
