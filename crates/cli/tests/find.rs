@@ -2,6 +2,37 @@
 
 use crate::support::Sandbox;
 
+/// Of a long unit, the lines with a match and their neighbours are shown.
+#[test]
+fn long_units_are_cut() {
+    let lines = |n: usize| (1..=n).map(|i| format!("line {i}\n")).collect::<String>();
+    let got = Sandbox::with("a.txt", lines(40))
+        .run("find 'line (?:20|21|40)\\b' --unit text a.txt")
+        .ok();
+    let shown: Vec<&str> = got
+        .out
+        .lines()
+        .skip(3)
+        .take_while(|line| !line.is_empty())
+        .collect();
+    let wanted = [
+        "   …",
+        "  19  line 19",
+        "  20  ‹line 20›",
+        "  21  ‹line 21›",
+        "  22  line 22",
+        "   …",
+        "  39  line 39",
+        "  40  ‹line 40›",
+    ];
+    assert_eq!(shown[..wanted.len()], wanted, "{}", got.out);
+    // A short one is shown as a whole.
+    let got = Sandbox::with("a.txt", lines(9))
+        .run("find 'line 9' --unit text a.txt")
+        .ok();
+    assert!(got.out.contains("   1  line 1\n"), "{}", got.out);
+}
+
 #[test]
 fn matches_with_their_groups() {
     let sandbox = Sandbox::with("a.txt", "Berth 7 and berth\nnothing\nberth 12\n");

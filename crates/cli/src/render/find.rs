@@ -108,6 +108,29 @@ pub struct FindView<'a> {
     pub groups: &'a Groups,
 }
 
+/// Lines that a unit may have to be shown as a whole.
+const WHOLE_MOST: usize = 12;
+
+/// True for each line of a unit that is shown: all of them, or, of many, those with a match and their neighbours.
+fn kept_lines(text: &[u8], spans: &[Span], count: usize) -> Vec<bool> {
+    if count <= WHOLE_MOST || spans.is_empty() {
+        return vec![true; count];
+    }
+    let ends = memchr::memchr_iter(b'\n', text).map(|end| end + 1);
+    let starts: Vec<usize> = [0].into_iter().chain(ends).collect();
+    let line_of = |at: usize| starts.partition_point(|start| *start <= at) - 1;
+    let mut kept = vec![false; count];
+    for span in spans {
+        let (first, last) = (
+            line_of(span.from),
+            line_of(span.to.saturating_sub(1).max(span.from)),
+        );
+        let near = first.saturating_sub(1)..(last + 2).min(count);
+        kept[near].fill(true);
+    }
+    kept
+}
+
 impl FindView<'_> {
     /// The matches of one file that are given.
     pub fn file(&self, source: &Source, units: &[FoundUnit]) -> Labelled {
@@ -179,16 +202,20 @@ impl FindView<'_> {
             width: self.width.saturating_sub(gutter.width()).max(20),
             blanks: false,
         };
-        out.put(Role::Quiet, &gutter.text(line));
         let lines = highlight::lines(text, spans, look);
-        if let Some(first) = lines.first() {
-            out.append(first);
-        }
-        out.push('\n');
-        for (line, text) in (line + 1..).zip(lines.iter().skip(1)) {
+        if lines.is_empty() {
             out.put(Role::Quiet, &gutter.text(line));
-            out.append(text);
             out.push('\n');
+        }
+        let kept = kept_lines(text, spans, lines.len());
+        for (index, text) in lines.iter().enumerate() {
+            if kept[index] {
+                out.put(Role::Quiet, &gutter.text(line + index as u64));
+                out.append(text);
+                out.push('\n');
+            } else if index == 0 || kept[index - 1] {
+                out.put(Role::Quiet, &format!("{:>1$}\n", "…", gutter.digits));
+            }
         }
     }
 
