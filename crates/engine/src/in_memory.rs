@@ -13,7 +13,7 @@ use std::sync::Arc;
 /// A text, and the path that it is to be read by.
 #[derive(Clone, Debug)]
 pub struct MemoryText {
-    /// The path, which says the form of columns and is what `${@file}` writes.
+    /// The path, which gives the form of columns and is what `${@file}` writes.
     pub path: PathBuf,
     /// The text.
     pub text: Arc<str>,

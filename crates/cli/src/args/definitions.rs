@@ -107,7 +107,7 @@ pub struct FilesArgs {
     /// The PATHs in that file end in a NUL instead of a line end.
     #[arg(long, requires = "paths_from", help_heading = "Files")]
     pub null: bool,
-    /// The name of standard input: its ending says the form, and `${@file}` and messages name it.
+    /// The name of standard input: its ending gives the form, and `${@file}` and messages name it.
     #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath, help_heading = "Files")]
     pub stdin_name: Option<PathBuf>,
     /// The encoding of texts without a byte-order mark, such as `latin1` [default: UTF-8].
@@ -1078,8 +1078,9 @@ pub struct DemoArgs {
 Example:
   bquill serve
 
-An editor starts it, and speaks with it on standard input and output: faults in rewrite files, what a key or a
-pattern means, and open texts rewritten under the editor's own preview. See docs/editors.md.
+An editor starts it, and speaks with it on standard input and output: faults in
+rewrite files, what a key or a pattern means, and open texts rewritten under the
+editor's own preview. See docs/editors.md.
 Exit: 0 the editor ended it, 3 it broke the protocol, or went away.")]
 pub struct ServeArgs {
     /// Standard input and output; there is no other way.

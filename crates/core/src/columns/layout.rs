@@ -13,7 +13,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::path::Path;
 
-/// The extensions of packed texts; what is before them says the form.
+/// The extensions of packed texts; what is before them gives the form.
 pub const PACKED: &[&str] = &["gz", "zst"];
 
 /// The form of a file with columns.
