@@ -541,7 +541,7 @@ pub fn report_passed_over(sources: &Sources, (pattern, matches): (&str, u64), ou
 
 /// True if a person types what is to be read: then a signal need not wait for more of it.
 pub fn waits_for_typing(sources: &Sources) -> bool {
-    sources.listing.sources.iter().any(Source::is_stdin) && io::stdin().is_terminal()
+    sources.listing.has_stdin() && io::stdin().is_terminal()
 }
 
 /// The paths in a file, one a line.

@@ -52,6 +52,26 @@ pub fn push_visible_char(out: &mut String, c: char) {
     }
 }
 
+/// The bytes of a path as they stand in a reference to it (RFC 3986).
+///
+/// ```
+/// use brisk_quill_core::escape::uri_path;
+/// assert_eq!(uri_path(b"no tices/a.md"), "no%20tices/a.md");
+/// ```
+pub fn uri_path(bytes: &[u8]) -> String {
+    let mut out = String::with_capacity(bytes.len());
+    for byte in bytes {
+        match byte {
+            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' | b'/' => {
+                out.push(char::from(*byte));
+            }
+            // Writing to a String cannot fail.
+            other => drop(write!(out, "%{other:02X}")),
+        }
+    }
+    out
+}
+
 /// `bytes` as [`push_visible`] shows them.
 pub fn visible(bytes: &[u8]) -> String {
     let mut out = String::with_capacity(bytes.len());

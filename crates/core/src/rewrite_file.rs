@@ -81,16 +81,14 @@ impl From<toml::de::Error> for RewriteFileError {
 
 /// The fault, and what to do, in our own words.
 fn words(message: &str) -> (String, Option<String>) {
-    let unknown = message.strip_prefix("unknown field `");
-    if let Some((name, rest)) = unknown.and_then(|rest| rest.split_once('`')) {
-        let known: Vec<&str> = rest.split('`').skip(1).step_by(2).collect();
+    if let Some((name, known)) = unknown_key(message) {
         // The names that these have in the usage of verbs.
         let name_meant = match name {
             "pattern" => "match",
             "template" => "with",
             other => other,
         };
-        let remedy = match nearest(name_meant, known.into_iter()) {
+        let remedy = match nearest(name_meant, known) {
             Nearest::One(name) => format!("did you mean `{name}`?"),
             Nearest::Several { .. } => "a key is the name of an option, without its hyphens".into(),
         };
@@ -137,8 +135,14 @@ pub fn step_keys() -> Vec<String> {
     let told = told
         .map(|error| error.message().to_owned())
         .unwrap_or_default();
-    let names = told.split('`').skip(3).step_by(2);
+    let names = unknown_key(&told).into_iter().flat_map(|(_, names)| names);
     names.map(str::to_owned).collect()
+}
+
+/// The key that a message of the reader calls unknown, and those that there are.
+fn unknown_key(message: &str) -> Option<(&str, impl Iterator<Item = &str> + Clone)> {
+    let (name, rest) = message.strip_prefix("unknown field `")?.split_once('`')?;
+    Some((name, rest.split('`').skip(1).step_by(2)))
 }
 
 impl RewriteText {

@@ -173,7 +173,7 @@ impl Session {
     ///
     /// When it cannot be read or kept.
     pub fn keep_stdin(&mut self, listing: &Listing) -> Result<(), FileError> {
-        match listing.sources.iter().any(Source::is_stdin) && self.reader.kept_stdin().is_err() {
+        match listing.has_stdin() && self.reader.kept_stdin().is_err() {
             true => self.reader.keep_stdin(),
             false => Ok(()),
         }

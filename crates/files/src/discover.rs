@@ -181,6 +181,13 @@ pub struct Listing {
     pub met_below: u64,
 }
 
+impl Listing {
+    /// True if standard input is among the sources.
+    pub fn has_stdin(&self) -> bool {
+        self.sources.iter().any(Source::is_stdin)
+    }
+}
+
 /// Finds the files that `paths` mean: files as they are, folders with all below them.
 ///
 /// Files that version control ignores, and hidden ones, are passed over while walking, unless the

@@ -13,6 +13,7 @@ pub mod in_use;
 pub mod store_of;
 pub mod text_file;
 pub mod unpacked;
+mod whole;
 pub mod workbook;
 pub mod zstandard;
 
@@ -85,6 +86,13 @@ pub trait Store: Sync {
 #[derive(Debug, thiserror::Error)]
 #[error("{0}")]
 pub struct Told(pub String);
+
+impl Told {
+    /// The sentence as an error.
+    pub fn error(sentence: impl Into<String>) -> io::Error {
+        io::Error::new(io::ErrorKind::InvalidData, Self(sentence.into()))
+    }
+}
 
 /// A text being packed.
 pub trait Pack: Write + Send {

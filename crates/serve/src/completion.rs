@@ -57,7 +57,7 @@ fn keys(before: &str) -> Vec<Proposal> {
             .collect()
     };
     let all: Vec<(String, String)> = match heads.next_back() {
-        Some("[[step]]") => step_keys(),
+        Some("[[step]]") => step_keys().to_vec(),
         Some("[[step.example]]" | "[[example]]") => {
             own(&["before", "after", "untouched", "format"])
         }

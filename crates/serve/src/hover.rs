@@ -19,7 +19,7 @@ pub fn hover(text: &str, offset: usize) -> Option<(String, Span)> {
 }
 
 fn key_words(key: &str) -> Option<String> {
-    let (name, help) = step_keys().into_iter().find(|(name, _)| name == key)?;
+    let (name, help) = step_keys().iter().find(|(name, _)| name == key)?;
     Some(format!("`{name}`: {help}"))
 }
 

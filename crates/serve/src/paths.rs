@@ -1,5 +1,6 @@
 //! Paths of files and the addresses that editors have for them (RFC 8089).
 
+use brisk_quill_core::escape::uri_path;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
@@ -24,16 +25,7 @@ pub fn path_of(uri: &str) -> Option<PathBuf> {
 
 /// The address of an absolute path.
 pub fn uri_of(path: &Path) -> String {
-    let mut uri = "file://".to_owned();
-    for byte in path.as_os_str().as_bytes() {
-        match byte {
-            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => {
-                uri.push(char::from(*byte));
-            }
-            byte => uri.push_str(&format!("%{byte:02X}")),
-        }
-    }
-    uri
+    format!("file://{}", uri_path(path.as_os_str().as_bytes()))
 }
 
 #[cfg(test)]

@@ -11,6 +11,7 @@ use brisk_quill_engine::rewrite_loading::{LoadError, build_rewrite};
 use brisk_quill_engine::tables::FileTables;
 use clap::Args;
 use std::path::Path;
+use std::sync::LazyLock;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
@@ -64,7 +65,13 @@ pub fn is_rewrite_file(path: &Path, text: &str) -> bool {
 }
 
 /// The keys of a step, each with what it does.
-pub fn step_keys() -> Vec<(String, String)> {
+pub fn step_keys() -> &'static [(String, String)] {
+    // They are asked for at every key that is typed.
+    static KEYS: LazyLock<Vec<(String, String)>> = LazyLock::new(described_keys);
+    &KEYS
+}
+
+fn described_keys() -> Vec<(String, String)> {
     let command = StepSpec::augment_args(clap::Command::new("step"));
     let does = |key: &str| {
         let own = OF_STEP.iter().find(|(name, _)| *name == key);

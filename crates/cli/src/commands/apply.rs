@@ -68,7 +68,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     };
     let sources = asked.sources(&args.files, use_of)?;
     let listing = &sources.listing;
-    let filter = listing.sources.iter().any(Source::is_stdin);
+    let filter = listing.has_stdin();
     let texts = options::texts(&args.files, facts_for(filter, args.to.is_some()))?;
     if filter && args.json {
         return Err(Diagnostic::wrong(

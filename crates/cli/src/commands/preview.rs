@@ -52,7 +52,7 @@ pub fn run(
     }
     let through = through(args, &asked.rewrite)?;
     let (texts, sources) = files(args, &asked)?;
-    let piped = sources.listing.sources.iter().any(Source::is_stdin);
+    let piped = sources.listing.has_stdin();
     let planned = asked.up_to(through);
     let mut preview = Preview::new(args, &asked, (&planned, !piped), output)?;
     let run = run_options(args, &preview.view);
@@ -137,7 +137,7 @@ fn files(args: &PreviewArgs, asked: &AskedRewrite) -> Result<(TextOptions, Sourc
 
     let texts = options::texts(&args.files, facts)?;
     let sources = asked.sources(&args.files, FileUse::Read)?;
-    let has_stdin = sources.listing.sources.iter().any(Source::is_stdin);
+    let has_stdin = sources.listing.has_stdin();
     if has_stdin && args.whole {
         return Err(
             Diagnostic::wrong("--whole shows files, and standard input is none").remedy(

@@ -26,7 +26,6 @@ use brisk_quill_engine::schedule::Threads;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::fs::FileId;
 use brisk_quill_files::read::facts::FactsOf;
-use brisk_quill_files::source::Source;
 use std::io::{self, IsTerminal};
 use std::ops::ControlFlow;
 
@@ -119,7 +118,7 @@ pub fn evaluate(
 ) -> Result<(Status, Option<FileId>), Diagnostic> {
     let guards = guards(guard)?;
     let sources = asked.sources(files, FileUse::Rewrite)?;
-    if sources.listing.sources.iter().any(Source::is_stdin) {
+    if sources.listing.has_stdin() {
         return Err(Diagnostic::wrong(
             "standard input cannot be reviewed, for it cannot be written later",
         )

@@ -2,6 +2,7 @@
 
 use crate::args::definitions::Annotations;
 use crate::render::positions::{self, Position};
+use brisk_quill_core::escape::uri_path;
 use brisk_quill_files::source::Source;
 use serde_json::{Value, json};
 use std::os::unix::ffi::OsStrExt;
@@ -95,18 +96,9 @@ fn property(text: &str) -> String {
     data(text).replace(':', "%3A").replace(',', "%2C")
 }
 
-/// A path as a reference of RFC 3986.
+/// The path of a source as a reference.
 fn uri(source: &Source) -> String {
-    let mut uri = String::new();
-    for byte in source.path().as_os_str().as_bytes() {
-        match byte {
-            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' | b'/' => {
-                uri.push(char::from(*byte));
-            }
-            other => uri.push_str(&format!("%{other:02X}")),
-        }
-    }
-    uri
+    uri_path(source.path().as_os_str().as_bytes())
 }
 
 #[cfg(test)]

@@ -15,14 +15,13 @@ mod update;
 
 use crate::store::database::dump::Dump;
 use crate::store::database::update::updated;
+use crate::store::whole::{WholePacking, read_whole};
 use crate::store::{Pack, Store, Told};
 use rusqlite::config::DbConfig;
 use rusqlite::{Connection, ErrorCode};
 use std::io::{self, BufRead, Read, Write};
 use std::ops::Range;
 
-/// The largest database, in bytes.
-const MOST: u64 = 512 << 20;
 /// The length of its head.
 const HEAD: usize = 100;
 const MAGIC: &[u8] = b"SQLite format 3\0";
@@ -36,7 +35,7 @@ pub struct Database;
 
 /// An error with a sentence that goes on after the name of the file.
 fn told(sentence: impl Into<String>) -> io::Error {
-    io::Error::new(io::ErrorKind::InvalidData, Told(sentence.into()))
+    Told::error(sentence)
 }
 
 impl Store for Database {
@@ -61,14 +60,7 @@ impl Store for Database {
     }
 
     fn unpack<'d>(&self, disk: Box<dyn BufRead + 'd>) -> io::Result<Box<dyn Read + 'd>> {
-        let mut bytes = Vec::new();
-        disk.take(MOST + 1).read_to_end(&mut bytes)?;
-        if bytes.len() as u64 > MOST {
-            return Err(told(
-                "it is larger than 512 MiB, the most that is looked at",
-            ));
-        }
-        let dump = Dump::new(opened(&bytes, true)?)?;
+        let dump = Dump::new(opened(read_whole(disk)?, true)?)?;
         Ok(Box::new(dump))
     }
 
@@ -77,11 +69,7 @@ impl Store for Database {
         head: &[u8],
         out: Box<dyn Write + Send + 'o>,
     ) -> io::Result<Box<dyn Pack + 'o>> {
-        Ok(Box::new(Packing {
-            old: head.to_vec(),
-            text: Vec::new(),
-            out,
-        }))
+        Ok(Box::new(WholePacking::new(head, out, write)))
     }
 
     fn lossy(&self, _: &[u8]) -> Option<&'static str> {
@@ -89,31 +77,14 @@ impl Store for Database {
     }
 }
 
-/// A database being written: its new text is held against the old one.
-struct Packing<'o> {
-    old: Vec<u8>,
-    text: Vec<u8>,
-    out: Box<dyn Write + Send + 'o>,
-}
-
-impl Write for Packing<'_> {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.text.extend_from_slice(bytes);
-        Ok(bytes.len())
+/// Writes the database `old` with the rows of `text` in the place of its own.
+fn write(old: Vec<u8>, text: &[u8], out: &mut dyn Write) -> io::Result<()> {
+    let versions = old.get(VERSIONS).map(<[u8]>::to_vec);
+    let mut new = updated(opened(old, false)?, text)?;
+    if let Some(versions) = versions {
+        new[VERSIONS].copy_from_slice(&versions);
     }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
-
-impl Pack for Packing<'_> {
-    fn end(mut self: Box<Self>) -> io::Result<()> {
-        let mut new = updated(opened(&self.old, false)?, &self.text)?;
-        new[VERSIONS].copy_from_slice(&self.old[VERSIONS]);
-        self.out.write_all(&new)?;
-        self.out.flush()
-    }
+    out.write_all(&new)
 }
 
 /// The length in bytes of a database, where its head says so: the size of a page, and how many there are, which holds
@@ -133,18 +104,17 @@ fn length_by_head(bytes: &[u8]) -> Option<u64> {
 }
 
 /// The database whose file holds `bytes`, in memory.
-fn opened(bytes: &[u8], read_only: bool) -> io::Result<Connection> {
-    let mut own = bytes.to_vec();
-    let wanted = length_by_head(bytes).filter(|wanted| *wanted > bytes.len() as u64);
+fn opened(mut bytes: Vec<u8>, read_only: bool) -> io::Result<Connection> {
+    let wanted = length_by_head(&bytes).filter(|wanted| *wanted > bytes.len() as u64);
     if bytes.len() < HEAD || wanted.is_some() {
         return Err(told("it is cut off: its last pages are missing"));
     }
-    for version in &mut own[VERSIONS] {
+    for version in &mut bytes[VERSIONS] {
         *version = (*version).min(WITH_LOG - 1);
     }
     let mut database = Connection::open_in_memory().map_err(failed)?;
-    let length = own.len();
-    let read = database.deserialize_read_exact("main", &own[..], length, read_only);
+    let length = bytes.len();
+    let read = database.deserialize_read_exact("main", &bytes[..], length, read_only);
     read.map_err(failed)?;
     let sets = [
         (DbConfig::SQLITE_DBCONFIG_DEFENSIVE, true),

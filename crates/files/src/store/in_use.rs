@@ -28,7 +28,7 @@ pub fn check_whole(store: &dyn Store, path: &Path) -> io::Result<()> {
         .unwrap_or_default()
         .to_string_lossy()
         .into_owned();
-    Err(told(format!(
+    Err(Told::error(format!(
         "a part of it is still in {name}: close the program that uses it, which puts that back"
     )))
 }
@@ -59,10 +59,6 @@ pub fn check_alone(store: &dyn Store, path: &Path) -> io::Result<()> {
     }
 }
 
-fn told(sentence: String) -> io::Error {
-    io::Error::other(Told(sentence))
-}
-
 fn in_use(pid: Option<i32>) -> io::Error {
     let who = match pid {
         Some(pid) => match fs::read_to_string(format!("/proc/{pid}/comm")) {
@@ -71,7 +67,7 @@ fn in_use(pid: Option<i32>) -> io::Error {
         },
         None => "another program".to_owned(),
     };
-    told(format!("{who} has it open: close that program first"))
+    Told::error(format!("{who} has it open: close that program first"))
 }
 
 /// Another process that has the file of this device and number open.

@@ -14,6 +14,7 @@ mod strings;
 mod styles;
 mod xml;
 
+use crate::store::whole::{WholePacking, read_whole};
 use crate::store::workbook::archive::Archive;
 use crate::store::workbook::sheet::{Book, Cell, Place, SheetRow, Value, letters, rows};
 use crate::store::workbook::strings::{Strings, inner_xml};
@@ -24,8 +25,6 @@ use std::collections::{BTreeMap, HashMap};
 use std::io::{self, BufRead, Cursor, Read, Write};
 use std::ops::Range;
 
-/// The largest workbook, in bytes.
-const MOST: u64 = 512 << 20;
 /// Bytes of its beginning in which the name of a member says that it is one.
 const LOOKED_AT: usize = 8 << 10;
 /// The longest text of a cell, in units of UTF-16.
@@ -38,7 +37,7 @@ pub struct Workbook;
 
 /// An error with a sentence that goes on after the name of the file.
 fn damaged(sentence: impl Into<String>) -> io::Error {
-    io::Error::new(io::ErrorKind::InvalidData, Told(sentence.into()))
+    Told::error(sentence)
 }
 
 impl Store for Workbook {
@@ -64,13 +63,7 @@ impl Store for Workbook {
     }
 
     fn unpack<'d>(&self, disk: Box<dyn BufRead + 'd>) -> io::Result<Box<dyn Read + 'd>> {
-        let mut bytes = Vec::new();
-        disk.take(MOST + 1).read_to_end(&mut bytes)?;
-        if bytes.len() as u64 > MOST {
-            return Err(damaged(
-                "it is larger than 512 MiB, the most that is looked at",
-            ));
-        }
+        let bytes = read_whole(disk)?;
         let mut text = Vec::new();
         for line in OpenBook::new(&bytes)?.lines() {
             text.extend_from_slice(line.text.as_bytes());
@@ -84,11 +77,7 @@ impl Store for Workbook {
         head: &[u8],
         out: Box<dyn Write + Send + 'o>,
     ) -> io::Result<Box<dyn Pack + 'o>> {
-        Ok(Box::new(Packing {
-            old: head.to_vec(),
-            text: Vec::new(),
-            out,
-        }))
+        Ok(Box::new(WholePacking::new(head, out, write)))
     }
 
     fn lossy(&self, head: &[u8]) -> Option<&'static str> {
@@ -326,44 +315,25 @@ fn sheet_names(xml: &[u8]) -> io::Result<(Vec<(String, String)>, bool)> {
     }
 }
 
-/// A workbook being written: its new text is held against the old one.
-struct Packing<'o> {
-    old: Vec<u8>,
-    text: Vec<u8>,
-    out: Box<dyn Write + Send + 'o>,
-}
-
-impl Write for Packing<'_> {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.text.extend_from_slice(bytes);
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
-
-impl Pack for Packing<'_> {
-    fn end(mut self: Box<Self>) -> io::Result<()> {
-        let open = OpenBook::new(&self.old)?;
-        let mut edits = Edits::default();
-        let mut new = self.text.split(|byte| *byte == b'\n');
-        for old in open.lines() {
-            let line = new
-                .next()
-                .ok_or_else(|| damaged("a row of its text is missing"))?;
-            if line != old.text.as_bytes() {
-                edits.row(&open.book, &old, line)?;
-            }
+/// Writes the workbook `old` with the rows of `text` in the place of its own, which these are held against.
+#[expect(clippy::needless_pass_by_value, reason = "as a store hands it over")]
+fn write(old: Vec<u8>, text: &[u8], out: &mut dyn Write) -> io::Result<()> {
+    let open = OpenBook::new(&old)?;
+    let mut edits = Edits::default();
+    let mut new = text.split(|byte| *byte == b'\n');
+    for old in open.lines() {
+        let line = new
+            .next()
+            .ok_or_else(|| damaged("a row of its text is missing"))?;
+        if line != old.text.as_bytes() {
+            edits.row(&open.book, &old, line)?;
         }
-        if new.any(|line| !line.is_empty()) {
-            return Err(damaged("its text has more rows than it has"));
-        }
-        let members = edits.members(&open)?;
-        open.archive.write(&members, &mut self.out)?;
-        self.out.flush()
     }
+    if new.any(|line| !line.is_empty()) {
+        return Err(damaged("its text has more rows than it has"));
+    }
+    let members = edits.members(&open)?;
+    open.archive.write(&members, out)
 }
 
 /// Parts of members that become another text.

@@ -1,0 +1,64 @@
+//! Files that are read, and written, as a whole: containers whose tables are found only in all of their bytes.
+
+use crate::store::{Pack, Told};
+use std::io::{self, BufRead, Read, Write};
+
+/// The largest file, in bytes.
+const MOST: u64 = 512 << 20;
+
+/// All bytes of a file.
+///
+/// # Errors
+///
+/// When it is too large, or cannot be read.
+pub fn read_whole(disk: Box<dyn BufRead + '_>) -> io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    disk.take(MOST + 1).read_to_end(&mut bytes)?;
+    match bytes.len() as u64 > MOST {
+        true => Err(Told::error(
+            "it is larger than 512 MiB, the most that is looked at",
+        )),
+        false => Ok(bytes),
+    }
+}
+
+/// A file being written: once its new text is there, `write` puts the old file with that text to the output.
+pub struct WholePacking<'o> {
+    old: Vec<u8>,
+    out: Box<dyn Write + Send + 'o>,
+    write: fn(Vec<u8>, &[u8], &mut dyn Write) -> io::Result<()>,
+    text: Vec<u8>,
+}
+
+impl<'o> WholePacking<'o> {
+    pub fn new(
+        old: &[u8],
+        out: Box<dyn Write + Send + 'o>,
+        write: fn(Vec<u8>, &[u8], &mut dyn Write) -> io::Result<()>,
+    ) -> Self {
+        Self {
+            old: old.to_vec(),
+            out,
+            write,
+            text: Vec::new(),
+        }
+    }
+}
+
+impl Write for WholePacking<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.text.extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+impl Pack for WholePacking<'_> {
+    fn end(mut self: Box<Self>) -> io::Result<()> {
+        (self.write)(self.old, &self.text, &mut self.out)?;
+        self.out.flush()
+    }
+}
