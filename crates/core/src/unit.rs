@@ -1,7 +1,7 @@
 //! The pieces of text a pattern is tried on.
 
 use crate::span::Span;
-use memchr::memchr_iter;
+use memchr::{memchr, memchr_iter, memrchr};
 
 /// The longest line or cell that is looked at, in bytes.
 pub const MAX_UNIT_BYTES: usize = 64 << 20;
@@ -105,6 +105,18 @@ pub fn lines(text: &[u8]) -> impl Iterator<Item = Line> {
             content: Span::new(from, from + content),
             next,
         }
+    })
+}
+
+/// The line in which offset `at` lies, or which ends there; `from` is the start of a line at it
+/// or before it. Behind the last line end there is none.
+pub(crate) fn line_at(text: &[u8], from: usize, at: usize) -> Option<Line> {
+    let start = memrchr(b'\n', &text[from..at]).map_or(from, |before| from + before + 1);
+    let next = memchr(b'\n', &text[at..]).map_or(text.len(), |end| at + end + 1);
+    let content = without_ending(&text[start..next]).len();
+    (start < text.len()).then(|| Line {
+        content: Span::new(start, start + content),
+        next,
     })
 }
 

@@ -9,7 +9,7 @@ use brisk_quill_core::query::Query;
 use brisk_quill_core::query::findings::{Findings, MatchStatus};
 use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::prefilter::PrefilterUse;
-use brisk_quill_core::query::scope::Near;
+use brisk_quill_core::query::scope::{Block, Near};
 use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::query::unit_view::Unmatched;
 use brisk_quill_core::rewrite::options::{RunOptions, Watch};
@@ -151,7 +151,7 @@ impl Sink for Shown {
     }
 
     fn note(&mut self, _: usize, note: Note) {
-        panic!("{note:?}");
+        assert!(matches!(note, Note::OpenBlock(_)), "{note:?}");
     }
 }
 
@@ -208,7 +208,8 @@ proptest! {
     #[test]
     fn prefilter_finds_what_each_line_holds(
         text in text(), source in source(), size in prop_oneof![1..9usize, Just(usize::MAX)],
-        whole_word in any::<bool>(), scope in 0..6usize, shows in any::<bool>(), groups in any::<bool>(),
+        whole_word in any::<bool>(), scope in 0..9usize, shows in any::<bool>(), groups in any::<bool>(),
+        marks in (source(), source()), (inner, open_end, outside) in any::<(bool, bool, bool)>(),
     ) {
         let options = MatchOptions { whole_word, ..MatchOptions::default() };
         let Ok(main) = Pattern::new(&source, &options) else {
@@ -220,6 +221,13 @@ proptest! {
             1 => query.scope.contains.push(pattern("b")),
             2 => query.scope.near.push(Near { pattern: pattern("7"), distance: 1 }),
             3 => query.pick.spec = spec("2.."),
+            4 | 5 => {
+                let mark = |source: &str| Pattern::new(source, &options);
+                let (Ok(start), Ok(end)) = (mark(&marks.0), mark(&marks.1)) else {
+                    return Ok(());
+                };
+                query.scope.blocks.push(Block { start, end, inner, open_end, outside });
+            }
             _ => {}
         }
         let by = |prefilter| {
@@ -239,8 +247,8 @@ proptest! {
         let each = shown(&query, &text, size, PrefilterUse::Never);
         // Nor does it matter who looks at which part.
         let search = Rewrite::showing(query.clone());
-        prop_assert_eq!(Run::new(&search, &RunOptions::default()).is_local("-"), scope != 2);
-        if scope != 2 {
+        prop_assert_eq!(Run::new(&search, &RunOptions::default()).is_local("-"), !matches!(scope, 2 | 4 | 5));
+        if !matches!(scope, 2 | 4 | 5) {
             let parts = shown_in_parts(&query, &text, size);
             prop_assert_eq!(parts.unnumbered(), each.unnumbered(), "{}", source);
         }

@@ -4,15 +4,13 @@ use crate::collector::FileHunk;
 use crate::file_note::FileNote;
 use crate::hints::hint::Hint;
 use crate::summary::Summary;
-use brisk_quill_core::edits::{CellEdit, GroupTexts};
-use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::edits::{CellEdit, GroupTexts, StepSet};
 use brisk_quill_core::problem::Problem;
 use brisk_quill_core::records::field::{Base64, Coded, Json, Optional, Ordinal, line, push};
 use brisk_quill_core::records::json::lossy;
 use brisk_quill_core::records::plan::{
-    AroundRecord, ChangeId, ChangeRecord, FORMAT, FileRecord, GroupText, HintRecord, LeftOutRecord,
-    NoteRecord, PlanRecord, ProblemRecord, ReachRecord, StepRecord, TotalsRecord, UnitRecord,
-    UnmetRecord,
+    ChangeId, FORMAT, FileRecord, HintRecord, LeftOutRecord, NoteRecord, PlanRecord, ProblemRecord,
+    ReachRecord, StepRecord, TotalsRecord, UnitRecord, UnmetRecord,
 };
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::hunk::{Extent, Hunk, HunkEdit};
@@ -21,6 +19,7 @@ use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_files::change::Change;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::read::facts::Facts;
+use brisk_quill_files::short_plan::{self, DiskText, ShortChange};
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 use std::os::unix::ffi::OsStrExt;
@@ -80,25 +79,21 @@ pub fn undoing_head(run: u64) -> Vec<u8> {
 
 /// The record of a change that no rewrite made, with the id that it has.
 pub fn plain_change(path: &RecordPath<'_>, id: String, change: &Change) -> Vec<u8> {
-    let (path, path_b64) = path.fields();
-    let [before, after] = [Coded::of(&change.before), Coded::of(&change.after)];
-    line(&ChangeRecord {
-        id: ChangeId::Known(id),
-        path,
-        path_b64,
-        line: Ordinal(change.line),
+    let plain = |text| DiskText { text, disk: None };
+    let change = ShortChange {
+        line: change.line,
         cell: None,
-        label: Optional(None),
+        label: None,
         from: change.from,
         to: change.to,
-        before: before.text,
-        before_b64: before.base64,
-        after: after.text,
-        after_b64: after.base64,
-        steps: Vec::new(),
-        groups: Vec::new(),
-        decision: Decision::Open,
-    })
+        before: plain(&change.before),
+        after: plain(&change.after),
+        steps: StepSet::default(),
+    };
+    let mut out = Vec::new();
+    let id = ChangeId::Known(id);
+    change.push_record(&mut out, id, path.fields(), |_| None, std::iter::empty());
+    out
 }
 
 /// The record before the changes of a file.
@@ -124,94 +119,81 @@ pub fn file(source: &Source, facts: &Facts) -> Vec<u8> {
     })
 }
 
-/// Appends the changes of a hunk, with pending ids; with `units`, in a form to be read, else as little as the plan needs.
+/// Appends the changes of a hunk as records, with pending ids.
 pub fn push_hunk(
     out: &mut Vec<u8>,
     rewrite: &Rewrite,
     path: &RecordPath<'_>,
-    (found, units): (&FileHunk<'_>, bool),
+    found: &FileHunk<'_>,
 ) {
-    let cells = found.edits.iter().all(|edit| edit.text.cell.is_some());
+    let cells = are_cells(found);
     if !cells {
-        match units {
-            true => push_unit(out, path, found.hunk),
-            false => push_around(out, found.hunk.was, found.hunk.extent == Extent::Whole),
-        }
+        push_unit(out, path, found.hunk);
     }
     for edit in &found.edits {
         if let Some(cell) = edit.text.cell.filter(|_| cells) {
-            match units {
-                true => push_cell(out, path, &edit.text, cell),
-                false => push_around(out, &cell.value, true),
-            }
+            push_cell(out, path, &edit.text, cell);
         }
-        push_change(out, rewrite, path, edit);
+        let first = edit.text.steps.iter().next();
+        let names = first.map(|step| rewrite.steps()[step].query.pattern.groups());
+        let name = |number: usize| names?.name(number);
+        let groups = groups_of(edit);
+        short_change(edit).push_record(out, ChangeId::Pending, path.fields(), name, groups);
     }
 }
 
-fn push_change(out: &mut Vec<u8>, rewrite: &Rewrite, path: &RecordPath<'_>, edit: &FileEdit<'_>) {
+/// Appends the changes of a hunk in short form.
+pub fn push_short_hunk(out: &mut Vec<u8>, found: &FileHunk<'_>) {
+    let cells = are_cells(found);
+    if !cells && found.hunk.extent == Extent::Whole {
+        push_around(out, found.hunk.was);
+    }
+    for edit in &found.edits {
+        if let Some(cell) = edit.text.cell.filter(|_| cells) {
+            push_around(out, &cell.value);
+        }
+        short_change(edit).put(out, groups_of(edit));
+    }
+}
+
+/// True if all of a hunk is changes of cells, each to be shown by its value.
+fn are_cells(found: &FileHunk<'_>) -> bool {
+    found.edits.iter().all(|edit| edit.text.cell.is_some())
+}
+
+fn short_change<'e>(edit: &'e FileEdit<'_>) -> ShortChange<'e> {
     let text = &edit.text;
-    let [before, after] = match edit.before != text.before || *edit.after != *text.after {
-        // On disk, they are not the text itself.
-        true => [
-            Coded::beside(text.before, edit.before),
-            Coded::beside(text.after, &edit.after),
-        ],
-        false => [Coded::of(text.before), Coded::of(text.after)],
-    };
-    let first = text.steps.iter().next();
-    let names = first.map(|step| rewrite.steps()[step].query.pattern.groups());
-    let groups = text.groups.into_iter().flat_map(GroupTexts::iter);
-    let groups = groups.enumerate().skip(1).map(|(number, text)| GroupText {
-        number: Ordinal(number as u64),
-        name: names
-            .and_then(|names| names.name(number))
-            .map(Cow::Borrowed),
-        text: text.map(lossy),
-    });
-    let (path, path_b64) = path.fields();
-    push(
-        out,
-        &ChangeRecord {
-            id: ChangeId::Pending,
-            path,
-            path_b64,
-            line: Ordinal(text.line),
-            cell: text.cell.map(|cell| Cow::Borrowed(&*cell.name)),
-            label: Optional(label_of(text).map(Cow::Borrowed)),
-            from: edit.from,
-            to: edit.to,
-            before: before.text,
-            before_b64: before.base64,
-            after: after.text,
-            after_b64: after.base64,
-            steps: text
-                .steps
-                .iter()
-                .map(|step| Ordinal(step as u64 + 1))
-                .collect(),
-            groups: groups.collect(),
-            decision: Decision::Open,
+    let is_other = edit.before != text.before || *edit.after != *text.after;
+    ShortChange {
+        line: text.line,
+        cell: text.cell.map(|cell| &*cell.name),
+        label: label_of(text),
+        from: edit.from,
+        to: edit.to,
+        before: DiskText {
+            text: text.before,
+            disk: is_other.then_some(edit.before),
         },
-    );
+        after: DiskText {
+            text: text.after,
+            disk: is_other.then_some(&edit.after),
+        },
+        steps: text.steps,
+    }
+}
+
+/// The groups of the match of a change, from 1.
+fn groups_of<'e>(edit: &'e FileEdit<'_>) -> impl Iterator<Item = Option<&'e [u8]>> {
+    let groups = edit.text.groups.into_iter();
+    groups.flat_map(GroupTexts::iter).skip(1)
 }
 
 /// The part of a unit that is kept where the unit is not wanted.
-fn push_around(out: &mut Vec<u8>, was: &[u8], is_whole: bool) {
-    if was.len() <= UNIT_MOST && is_whole {
+fn push_around(out: &mut Vec<u8>, was: &[u8]) {
+    if was.len() <= UNIT_MOST {
         let (was, _) = without_common_ending(was, was);
-        push(
-            out,
-            &AroundRecord {
-                hash: around_hash(&lossy(was)).into(),
-            },
-        );
+        short_plan::push_around(out, was);
     }
-}
-
-/// The first half of the hash of the text of a unit, which is enough to say texts apart.
-pub fn around_hash(was: &str) -> String {
-    blake3::hash(was.as_bytes()).to_hex()[..32].to_owned()
 }
 
 fn push_unit(out: &mut Vec<u8>, path: &RecordPath<'_>, hunk: &Hunk<'_>) {

@@ -1,8 +1,8 @@
 //! Plans being written: to a stream, to a file that is named, and to the place of the last preview
 //! of a folder.
 //!
-//! The records of each file are made on any thread by a [`PlanPart`], and wait in a spool until
-//! their turn comes.
+//! What is kept of each file is made on any thread by a [`PlanPart`], and waits in a spool until its
+//! turn comes: as records where somebody reads them now, else in short form, from which they are made once they are asked for.
 
 use crate::collector::FileHunk;
 use crate::file_note::FileNote;
@@ -16,8 +16,9 @@ use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_files::fs::FileId;
 use brisk_quill_files::read::facts::Facts;
+use brisk_quill_files::short_plan::{self, EntryKind, MAGIC};
 use brisk_quill_files::source::Source;
-use brisk_quill_files::spool::{Spool, SpoolWriter};
+use brisk_quill_files::spool::{Spool, SpoolWriter, Spooled};
 use brisk_quill_files::temporary::{Temporaries, Temporary};
 use memchr::memchr_iter;
 use std::fs;
@@ -29,7 +30,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 /// The largest plan that a preview keeps for `apply`, in bytes.
 const LAST_MOST: u64 = 64 << 20;
 /// Bytes held in memory, of all files that wait for their turn.
-const IN_MEMORY: usize = 64 << 20;
+const IN_MEMORY: usize = 32 << 20;
 /// Written to a file at a time, in bytes.
 const BUFFER: usize = 64 << 10;
 
@@ -91,6 +92,18 @@ pub struct PlanWriter<'a> {
     keep: Keeping,
     is_too_large: bool,
     failed: Option<io::Error>,
+    form: Form,
+    /// An entry in short form.
+    entry: Vec<u8>,
+}
+
+/// The form of a plan while it is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Form {
+    /// The records that a user or a program reads.
+    Records,
+    /// The short form, for a plan that is only kept.
+    Short,
 }
 
 /// The outcome of writing a plan.
@@ -115,8 +128,7 @@ pub struct PlanMaker<'a> {
     wanted: Arc<AtomicBool>,
     /// Of a larger file, none are needed.
     most: u64,
-    /// The records are read by a user or a program, so units are in full.
-    units: bool,
+    form: Form,
 }
 
 /// The records of the changes of one file.
@@ -153,9 +165,13 @@ impl PlanPart<'_> {
         if self.written > maker.most || !maker.wanted.load(Ordering::Relaxed) {
             return;
         }
-        let path = self.path.get_or_insert_with(|| RecordPath::of(self.source));
-        let written = self.out.write_with(|out| {
-            plan_records::push_hunk(out, maker.rewrite, path, (found, maker.units));
+        let (path, source) = (&mut self.path, self.source);
+        let written = self.out.write_with(|out| match maker.form {
+            Form::Short => plan_records::push_short_hunk(out, found),
+            Form::Records => {
+                let path = path.get_or_insert_with(|| RecordPath::of(source));
+                plan_records::push_hunk(out, maker.rewrite, path, found);
+            }
         });
         match written {
             Ok(bytes) => self.written += bytes as u64,
@@ -212,9 +228,15 @@ impl<'a> PlanWriter<'a> {
         if keep == Keeping::Always && last.is_none() {
             return Err(cannot_keep(host.last_plan()));
         }
+        let form = match streams || save.is_some() {
+            true => Form::Records,
+            false => Form::Short,
+        };
         Ok(Self {
             text,
             rewrite,
+            form,
+            entry: Vec::new(),
             streams,
             wanted: Arc::new(AtomicBool::new(streams || save.is_some() || last.is_some())),
             save,
@@ -239,10 +261,10 @@ impl<'a> PlanWriter<'a> {
             rewrite: self.rewrite,
             spool: Arc::clone(&self.spool),
             wanted: Arc::clone(&self.wanted),
-            units: self.streams || self.save.is_some(),
-            most: match self.streams || self.save.is_some() {
-                true => u64::MAX,
-                false => self.most(),
+            form: self.form,
+            most: match self.form {
+                Form::Records => u64::MAX,
+                Form::Short => self.most(),
             },
         }
     }
@@ -258,7 +280,47 @@ impl<'a> PlanWriter<'a> {
     /// Writes the first record.
     pub fn begin(&mut self, stream: &mut Stream<'_>) {
         let head = plan_records::head(self.text, self.rewrite);
-        self.put(&head, stream);
+        if self.form == Form::Short {
+            self.put(MAGIC, stream);
+        }
+        self.record(EntryKind::Line, &head, stream);
+        if self.form == Form::Short {
+            let steps = self.rewrite.steps().iter();
+            let names = steps.map(|step| {
+                let groups = step.query.pattern.groups();
+                (0..groups.len()).map(|number| groups.name(number))
+            });
+            let mut entry = Vec::new();
+            short_plan::push_names(&mut entry, names);
+            self.put(&entry, stream);
+        }
+    }
+
+    fn line(&mut self, line: &[u8], stream: &mut Stream<'_>) {
+        self.record(EntryKind::Line, line, stream);
+    }
+
+    /// A plan in short form ends with its hash.
+    fn finish(&mut self, stream: &mut Stream<'_>) {
+        if let (Form::Short, Some(last)) = (self.form, &self.last) {
+            let mut end = Vec::new();
+            short_plan::push_end(&mut end, &last.hash.finalize());
+            self.put(&end, stream);
+        }
+    }
+
+    /// Adds a record, in short form as an entry of a kind.
+    fn record(&mut self, kind: EntryKind, line: &[u8], stream: &mut Stream<'_>) {
+        match self.form {
+            Form::Records => self.put(line, stream),
+            Form::Short => {
+                let mut entry = std::mem::take(&mut self.entry);
+                entry.clear();
+                short_plan::push_line(&mut entry, kind, line);
+                self.put(&entry, stream);
+                self.entry = entry;
+            }
+        }
     }
 
     /// Adds a file that has changes, or something to say.
@@ -279,15 +341,15 @@ impl<'a> PlanWriter<'a> {
             self.wanted.store(wanted, Ordering::Relaxed);
         }
         let head = plan_records::file(source, facts);
-        self.put(&head, stream);
+        self.record(EntryKind::File, &head, stream);
         if let Err(error) = self.put_part(part, stream) {
             self.failed = Some(error);
         }
         for problem in problems {
-            self.put(&plan_records::problem(source, problem), stream);
+            self.line(&plan_records::problem(source, problem), stream);
         }
         for unmet in unmet {
-            self.put(&plan_records::unmet(source, unmet), stream);
+            self.line(&plan_records::unmet(source, unmet), stream);
         }
     }
 
@@ -296,6 +358,9 @@ impl<'a> PlanWriter<'a> {
             return Err(error);
         }
         let kept = part.out.finish()?;
+        if self.form == Form::Short {
+            return self.put_short(&kept, stream);
+        }
         let mut id = format!("{}.", self.files);
         let (before_change, mut change) = (id.len(), 0u64);
         let mut reader = kept.reader();
@@ -319,6 +384,19 @@ impl<'a> PlanWriter<'a> {
         }
     }
 
+    fn put_short(&mut self, kept: &Spooled, stream: &mut Stream<'_>) -> io::Result<()> {
+        let mut reader = kept.reader();
+        loop {
+            let entries = reader.fill_buf()?;
+            if entries.is_empty() {
+                return Ok(());
+            }
+            self.put(entries, stream);
+            let read = entries.len();
+            reader.consume(read);
+        }
+    }
+
     fn put(&mut self, bytes: &[u8], stream: &mut Stream<'_>) {
         if let Some(stream) = stream {
             // Whoever made the stream sees to its failures.
@@ -331,6 +409,9 @@ impl<'a> PlanWriter<'a> {
         }
         let most = self.most();
         if let Some(last) = &mut self.last {
+            if self.form == Form::Short {
+                last.hash.update(bytes);
+            }
             let is_written = last.write(bytes).is_ok();
             let is_too_large = last.written > most;
             if !is_written || is_too_large {
@@ -354,12 +435,13 @@ impl<'a> PlanWriter<'a> {
     ) -> Result<PlanEnd, PlanWriteError> {
         for note in &summary.notes {
             let note: &FileNote = note;
-            self.put(&plan_records::note(note), stream);
+            self.line(&plan_records::note(note), stream);
         }
         for hint in &summary.hints.shown {
-            self.put(&plan_records::hint(hint), stream);
+            self.line(&plan_records::hint(hint), stream);
         }
-        self.put(&plan_records::totals(summary), stream);
+        self.line(&plan_records::totals(summary), stream);
+        self.finish(stream);
         let must_be_kept = self.keep == Keeping::Always;
         if holds && must_be_kept && self.last.is_none() {
             return Err(cannot_keep(self.place.clone()));
@@ -418,6 +500,8 @@ struct Target {
     out: BufWriter<Temporary>,
     path: PathBuf,
     written: u64,
+    /// The hash of what was written, in short form.
+    hash: blake3::Hasher,
 }
 
 impl Target {
@@ -427,6 +511,7 @@ impl Target {
             out: BufWriter::with_capacity(BUFFER, file),
             path: path.to_owned(),
             written: 0,
+            hash: blake3::Hasher::new(),
         })
     }
 

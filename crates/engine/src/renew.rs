@@ -6,7 +6,6 @@
 
 use crate::host::Host;
 use crate::plan_collector::{PlanCollector, evaluate_into};
-use crate::plan_records::around_hash;
 use crate::plan_writer::{Keeping, PlanWriteError, PlanWriter};
 use crate::schedule::Threads;
 use crate::session::Session;
@@ -27,6 +26,7 @@ use brisk_quill_files::error::FileError;
 use brisk_quill_files::plan_file::{AppendError, PlanDoc, PlanFileError};
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::read::{FileEncodings, TextOptions};
+use brisk_quill_files::short_plan::around_hash;
 use brisk_quill_files::source::Source;
 use std::collections::HashMap;
 use std::ffi::OsStr;

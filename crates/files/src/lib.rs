@@ -29,6 +29,7 @@ pub mod plan_file;
 pub mod read;
 pub mod recover;
 pub mod run;
+pub mod short_plan;
 pub mod signature;
 pub mod source;
 pub mod splice;

@@ -11,6 +11,7 @@ use crate::fs::open::{open_to_append, regular};
 use crate::fs::{Confinement, FileId, Stat};
 use crate::plan::{Plan, PlannedFile};
 use crate::read::facts::{Facts, Newline};
+use crate::short_plan::{self, MAGIC, ShortFault};
 use crate::source::{FilePath, Source};
 use crate::store::store_of::StoreOf;
 use crate::store::text_file::{TextFile, TextFiles};
@@ -21,7 +22,7 @@ use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::fs::{File, Metadata, TryLockError};
-use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom, Write};
+use std::io::{self, BufRead, BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
@@ -55,9 +56,21 @@ pub enum PlanFileError {
     /// The plan holds nothing.
     #[error("it is empty")]
     Empty,
+    /// A kept preview is not as it was written.
+    #[error("it was cut off, or is damaged")]
+    Damaged,
     /// A path that leads out of the root.
     #[error("`{0}` leads out of the folder that the plan may write in")]
     LeadsOut(String),
+}
+
+impl From<ShortFault> for PlanFileError {
+    fn from(fault: ShortFault) -> Self {
+        match fault {
+            ShortFault::Damaged => Self::Damaged,
+            ShortFault::Io(error) => Self::Io(error),
+        }
+    }
 }
 
 /// Why decisions could not be added to a plan.
@@ -76,6 +89,8 @@ pub enum AppendError {
 #[derive(Debug)]
 pub struct PlanDoc {
     file: File,
+    /// The records of a plan in short form, but for those that were appended to it.
+    records: Option<MadeRecords>,
     path: PathBuf,
     /// The contents.
     pub index: PlanIndex,
@@ -93,6 +108,17 @@ pub struct PlanDoc {
     texts: TextFiles,
     /// The folder that its paths are meant in; `None` is that of the process.
     folder: Option<Arc<Path>>,
+}
+
+/// Records that were made of a plan in short form.
+#[derive(Debug)]
+struct MadeRecords {
+    /// A file without a name.
+    file: File,
+    /// Their length in bytes.
+    bytes: u64,
+    /// The bytes of the short form.
+    of: u64,
 }
 
 /// Changes with the same old and new bytes.
@@ -137,10 +163,14 @@ impl PlanDoc {
             length: 0,
             is_torn: false,
             hash: blake3::hash(b""),
+            records: None,
             file: file.try_clone()?,
         };
         let mut hasher = blake3::Hasher::new();
         let mut input = BufReader::with_capacity(1 << 18, file);
+        if input.fill_buf()?.starts_with(MAGIC) {
+            doc.take_short(&mut input, &mut hasher)?;
+        }
         let mut line = Vec::new();
         for number in 1.. {
             line.clear();
@@ -175,6 +205,42 @@ impl PlanDoc {
         }
     }
 
+    /// Takes a plan in short form: its records are written to a file without a name.
+    fn take_short(
+        &mut self,
+        input: &mut impl Read,
+        hasher: &mut blake3::Hasher,
+    ) -> Result<(), PlanFileError> {
+        let file = tempfile::tempfile()?;
+        let mut out = BufWriter::with_capacity(1 << 18, &file);
+        let (mut number, mut bytes) = (0, 0);
+        let index = &mut self.index;
+        let of = short_plan::read(input, &mut self.whole, |line| {
+            number += 1;
+            let record = line.strip_suffix(b"\n").ok_or(PlanFileError::Damaged)?;
+            index
+                .take(record, bytes)
+                .map_err(|fault| PlanFileError::Line {
+                    line: number,
+                    fault,
+                })?;
+            hasher.update(line);
+            bytes += line.len() as u64;
+            Ok::<_, PlanFileError>(out.write_all(line)?)
+        })?;
+        out.flush()?;
+        drop(out);
+        self.length = of;
+        self.records = Some(MadeRecords { file, bytes, of });
+        Ok(())
+    }
+
+    /// The file in which the records of changes lie.
+    fn changes(&self) -> &File {
+        let made = self.records.as_ref();
+        made.map_or(&self.file, |records| &records.file)
+    }
+
     /// The place.
     pub fn path(&self) -> &Path {
         &self.path
@@ -196,7 +262,7 @@ impl PlanDoc {
     ///
     /// When it cannot be read again as it was.
     pub fn change(&self, index: usize) -> io::Result<ChangeRecord<'static>> {
-        let mut file = &self.file;
+        let mut file = self.changes();
         file.seek(SeekFrom::Start(self.index.entries[index].offset))?;
         read_change(&mut BufReader::new(file))
     }
@@ -210,7 +276,7 @@ impl PlanDoc {
         &self,
         mut visit: impl FnMut(usize, ChangeRecord<'static>) -> io::Result<()>,
     ) -> io::Result<()> {
-        let mut file = &self.file;
+        let mut file = self.changes();
         let mut at = 0;
         file.seek(SeekFrom::Start(at))?;
         let mut input = BufReader::with_capacity(1 << 18, file);
@@ -282,9 +348,16 @@ impl PlanDoc {
     ///
     /// When it cannot be read again.
     pub fn lines(&self) -> io::Result<impl BufRead + '_> {
-        let mut file = &self.file;
-        file.seek(SeekFrom::Start(0))?;
-        Ok(BufReader::with_capacity(1 << 18, file).take(self.length))
+        let (mut made, mut file) = (self.changes(), &self.file);
+        made.seek(SeekFrom::Start(0))?;
+        let (bytes, of) = match &self.records {
+            Some(records) => (records.bytes, records.of),
+            None => (0, 0),
+        };
+        // Both are one file where nothing was made; then nothing of it is read twice.
+        file.seek(SeekFrom::Start(of))?;
+        let lines = made.take(bytes).chain(file.take(self.length - of));
+        Ok(BufReader::with_capacity(1 << 18, lines))
     }
 
     /// Appends decision records: from then on they survive the end of this program. They go to the
@@ -356,7 +429,9 @@ impl PlanDoc {
             return Ok(());
         }
         let mut hasher = blake3::Hasher::new();
-        let read = io::copy(&mut self.lines()?, &mut hasher)?;
+        let mut file = &self.file;
+        file.seek(SeekFrom::Start(0))?;
+        let read = io::copy(&mut file.take(self.length), &mut hasher)?;
         if read != self.length || hasher.finalize() != self.whole.finalize() {
             return Err(AppendError::Replaced);
         }

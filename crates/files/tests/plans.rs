@@ -1,9 +1,15 @@
 //! Plans in files: what must hold for every plan and every set of decisions.
 
+use brisk_quill_core::edits::StepSet;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::modified::{Modified, Wider};
-use brisk_quill_core::records::plan::decision_line;
+use brisk_quill_core::plan::parse;
+use brisk_quill_core::records::field::Optional;
+use brisk_quill_core::records::plan::{AnyRecord, ChangeId, decision_line};
 use brisk_quill_files::plan_file::PlanDoc;
+use brisk_quill_files::short_plan::{
+    DiskText, EntryKind, MAGIC, Records, ShortChange, push_end, push_line, push_names,
+};
 use brisk_quill_files::source::Source;
 use brisk_quill_files::splice::splice_into;
 use proptest::prelude::*;
@@ -47,6 +53,37 @@ fn plan_of(text: &str, changes: &[(usize, usize, String)]) -> String {
     plan + "{\"record\":\"totals\"}\n"
 }
 
+/// The same plan in short form.
+fn short_of(plan: &str) -> Vec<u8> {
+    let mut out = MAGIC.to_vec();
+    for line in plan.split_inclusive('\n') {
+        match parse(line.trim_end().as_bytes()).unwrap() {
+            AnyRecord::Change(change) => {
+                let [before, after] = [&change.before, &change.after].map(|text| DiskText {
+                    text: text.as_bytes(),
+                    disk: None,
+                });
+                let short = ShortChange {
+                    line: change.line.0,
+                    cell: None,
+                    label: None,
+                    from: change.from,
+                    to: change.to,
+                    before,
+                    after,
+                    steps: StepSet::one(0),
+                };
+                short.put(&mut out, std::iter::empty());
+            }
+            AnyRecord::File(_) => push_line(&mut out, EntryKind::File, line.as_bytes()),
+            _ => push_line(&mut out, EntryKind::Line, line.as_bytes()),
+        }
+    }
+    let hash = blake3::hash(&out);
+    push_end(&mut out, &hash);
+    out
+}
+
 fn open(plan: &[u8]) -> Result<(PlanDoc, tempfile::TempDir), String> {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("p.plan");
@@ -73,8 +110,12 @@ proptest! {
     #[test]
     fn what_is_accepted_is_written(
         (text, changes) in changes(), decided in prop::collection::vec((0..8usize, 0..4usize, "[m-o\n]{0,2}", 0..3usize, 0..3usize), 0..12),
+        is_short in any::<bool>(),
     ) {
-        let (mut doc, folder) = open(plan_of(&text, &changes).as_bytes()).unwrap();
+        let plan = plan_of(&text, &changes);
+        let kept = if is_short { short_of(&plan) } else { plan.clone().into_bytes() };
+        let (mut doc, folder) = open(&kept).unwrap();
+        prop_assert_eq!(doc.hash(), blake3::hash(plan.as_bytes()).to_hex().to_string());
         prop_assert!(doc.is_whole());
         let mut state = vec![(Decision::Open, String::new(), 0, 0); changes.len()];
         for (index, decision, new, left, right) in decided {
@@ -131,6 +172,50 @@ proptest! {
             let kind = &kinds.kinds[*kind as usize];
             prop_assert_eq!((&kind.before[..], &kind.after[..]), (&text.as_bytes()[*from..*to], new.as_bytes()));
         }
+    }
+
+    /// A plan in short form gives the records that a change has, whatever is in it.
+    #[test]
+    fn short_changes_give_their_records(
+        (line, from, length) in (1..u64::MAX, 0..u64::MAX / 2, 0..u64::MAX / 2),
+        (cell, label, name) in any::<(Option<String>, Option<String>, Option<String>)>(),
+        texts in any::<[Vec<u8>; 2]>(), disk in any::<[Option<Vec<u8>>; 2]>(),
+        steps in prop::collection::vec(0..StepSet::MOST, 0..4), groups in any::<Vec<Option<Vec<u8>>>>(),
+    ) {
+        let [before, after] = [0, 1].map(|at| DiskText { text: &texts[at], disk: disk[at].as_deref() });
+        let (cell, label) = (cell.as_deref(), label.as_deref());
+        let steps = steps.iter().fold(StepSet::default(), |all, step| all.union(StepSet::one(*step)));
+        let change = ShortChange { line, cell, label, from, to: from + length, before, after, steps };
+        let texts = || groups.iter().map(Option::as_deref);
+        let mut names = vec![vec![]; steps.iter().next().unwrap_or(0)];
+        names.push(vec![None, name.as_deref()]);
+        let (mut records, mut made) = (Records::default(), Vec::new());
+        let mut take = |entry: &[u8], kind| records.take(kind, &entry[9..], &mut made).expect("an entry");
+        let mut entry = Vec::new();
+        push_names(&mut entry, names.iter().map(|names| names.iter().copied()));
+        take(&entry, EntryKind::Names);
+        let file = b"{\"record\":\"file\",\"path\":\"a\",\"bytes\":0,\"encoding\":\"UTF-8\"}\n";
+        take(&[&[0; 9], &file[..]].concat(), EntryKind::File);
+        entry.clear();
+        change.put(&mut entry, texts());
+        take(&entry, EntryKind::Change);
+        let mut wanted = file.to_vec();
+        let of = |number| if number == 1 && steps != StepSet::default() { name.as_deref() } else { None };
+        let id = ChangeId::Known("1.1".to_owned());
+        change.push_record(&mut wanted, id, ("a".into(), Optional(None)), of, texts());
+        prop_assert_eq!(String::from_utf8(made), String::from_utf8(wanted));
+    }
+
+    /// One byte less or another one, and a plan in short form is refused.
+    #[test]
+    fn damaged_short_plans_are_refused((text, changes) in changes(), at in any::<prop::sample::Index>(), byte in 1..=255u8, cuts in any::<bool>()) {
+        let mut plan = short_of(&plan_of(&text, &changes));
+        let at = at.index(plan.len());
+        match cuts {
+            true => plan.truncate(at),
+            false => plan[at] ^= byte,
+        }
+        prop_assert!(open(&plan).is_err());
     }
 
     /// However a plan is damaged, it is refused or read; nothing panics.

@@ -58,7 +58,7 @@ pub(super) fn relaxed_regex(hir: &Hir) -> Option<Regex> {
     // What may be empty is found everywhere; what must end a line is tried at every place.
     let ends = properties.look_set_suffix_any();
     let end = [Look::End, Look::EndLF, Look::EndCRLF];
-    if properties.minimum_len().unwrap_or(0) == 0 || end.iter().any(|look| ends.contains(*look)) {
+    if !has_length(hir) || end.iter().any(|look| ends.contains(*look)) {
         return None;
     }
     built(&relaxed(hir, relaxed_look))
@@ -71,13 +71,17 @@ pub(super) fn joined_regex(forms: &[Hir]) -> Option<Regex> {
         Look::End | Look::EndLF | Look::EndCRLF => Hir::empty(),
         other => relaxed_look(other),
     };
-    let has_length = |hir: &&Hir| hir.properties().minimum_len().unwrap_or(0) > 0;
-    let forms = forms.iter().filter(has_length);
+    let forms = forms.iter().filter(|form| has_length(form));
     let forms: Vec<Hir> = forms.map(|hir| relaxed(hir, look)).collect();
     match forms.is_empty() {
         true => None,
         false => built(&Hir::alternation(forms)),
     }
+}
+
+/// True if no match is empty.
+pub(super) fn has_length(hir: &Hir) -> bool {
+    hir.properties().minimum_len().unwrap_or(0) > 0
 }
 
 fn built(hir: &Hir) -> Option<Regex> {

@@ -1,6 +1,6 @@
 //! Searches for several patterns at once, for units that may hold a match of one of them.
 
-use crate::pattern::candidates::{Candidates, joined_regex};
+use crate::pattern::candidates::{Candidates, has_length, joined_regex};
 use crate::pattern::{Engine, Pattern};
 use crate::span::Span;
 use regex_automata::meta::Regex;
@@ -30,10 +30,6 @@ pub struct Probe {
 impl Probe {
     /// A search for `further` patterns beside `main`; `None` where it would be of no use, or slow.
     pub fn new(main: &Pattern, further: &[Pattern]) -> Option<Self> {
-        let regular = |pattern: &Pattern| match &pattern.engine {
-            Engine::Linear(engine) => Some(engine.hir().clone()),
-            Engine::Backtracking(_) | Engine::Texts(_) => None,
-        };
         let forms: Option<Vec<Hir>> = further.iter().map(regular).collect();
         let mut forms = forms.filter(|forms| !forms.is_empty())?;
         let further = joined_regex(&forms)?;
@@ -56,6 +52,22 @@ impl Probe {
             next: Next::Unknown,
         }
     }
+}
+
+/// The form of a pattern that is searched for in linear time.
+fn regular(pattern: &Pattern) -> Option<Hir> {
+    match &pattern.engine {
+        Engine::Linear(engine) => Some(engine.hir().clone()),
+        Engine::Backtracking(_) | Engine::Texts(_) => None,
+    }
+}
+
+/// Finds the lines that may hold a match of any of several patterns; `None` where each line must be
+/// looked at.
+pub(crate) fn lines_of_any<'p>(patterns: impl Iterator<Item = &'p Pattern>) -> Option<Candidates> {
+    let forms: Vec<Hir> = patterns.map(regular).collect::<Option<_>>()?;
+    let regex = joined_regex(&forms).filter(|_| forms.iter().all(has_length))?;
+    Some(Candidates::new(&regex))
 }
 
 /// Looks for the further patterns of a probe; one thread's scratch memory.

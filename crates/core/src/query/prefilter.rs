@@ -2,14 +2,14 @@
 
 use crate::pattern::candidates::Candidates;
 use crate::pattern::in_piece::PieceFinder;
+use crate::pattern::probe::lines_of_any;
 use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::scan::Scan;
 use crate::query::unit_search::UnitSearch;
 use crate::query::unit_view::Unmatched;
 use crate::span::Span;
-use crate::unit::{Line, count_lines, line_ends, lines, without_ending};
-use memchr::{memchr, memrchr};
+use crate::unit::{Line, count_lines, line_at, line_ends, lines};
 
 /// Bytes of text before it is worth while to prefilter.
 const WORTH_WHILE: usize = 32 << 10;
@@ -67,6 +67,9 @@ impl Prefilter {
         if !self.is_worth_while(search, scan) {
             return all_lines(search, 0, scan);
         }
+        if !search.query.scope.blocks.is_empty() {
+            return self.lines_in_blocks(search, scan);
+        }
         if !search.is_probing() {
             let query = search.query;
             let make = || query.pattern.piece_finder();
@@ -90,6 +93,19 @@ impl Prefilter {
         match candidates {
             Some(candidates) => some_lines(search, candidates, scan),
             None => all_lines(search, 0, scan),
+        }
+    }
+
+    /// The same where blocks begin and end: lines that may hold such a place are looked at, too.
+    fn lines_in_blocks(&mut self, search: &mut UnitSearch<'_>, scan: &mut Scan<'_>) {
+        let query = search.query;
+        let make = || lines_of_any(query.scope.marks().chain([&query.pattern]));
+        let candidates = self.candidates.get_or_insert_with(make);
+        match candidates {
+            Some(candidates) if scan.wanted.missing != Unmatched::Shown && !search.is_probing() => {
+                some_lines(search, candidates, scan);
+            }
+            _ => all_lines(search, 0, scan),
         }
     }
 
@@ -205,16 +221,4 @@ fn some_lines(search: &mut UnitSearch<'_>, candidates: &mut Candidates, scan: &m
         search.lines_done += passed;
         report_passed(scan, passed);
     }
-}
-
-/// The line in which offset `at` lies, or which ends there; `from` is the start of a line at it
-/// or before it. Behind the last line end there is none.
-fn line_at(text: &[u8], from: usize, at: usize) -> Option<Line> {
-    let start = memrchr(b'\n', &text[from..at]).map_or(from, |before| from + before + 1);
-    let next = memchr(b'\n', &text[at..]).map_or(text.len(), |end| at + end + 1);
-    let content = without_ending(&text[start..next]).len();
-    (start < text.len()).then(|| Line {
-        content: Span::new(start, start + content),
-        next,
-    })
 }

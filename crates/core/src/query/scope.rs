@@ -3,6 +3,7 @@
 use crate::address::Spec;
 use crate::address::resolve::Selection;
 use crate::columns::row::Row;
+use crate::pattern::candidates::Candidates;
 use crate::pattern::matches::Matches;
 use crate::pattern::search_error::SearchError;
 use crate::pattern::{Finder, Pattern};
@@ -10,7 +11,7 @@ use crate::problem::ProblemKind;
 use crate::query::cell_condition::{CellCondition, CellTest};
 use crate::span::Span;
 use crate::stop::Stop;
-use crate::unit::{count_lines, lines};
+use crate::unit::{count_lines, line_at, line_ends, lines};
 
 /// Which places a pattern is tried in. All conditions must hold.
 ///
@@ -92,13 +93,16 @@ impl Scope {
     /// All patterns of its conditions.
     pub fn patterns(&self) -> impl Iterator<Item = &Pattern> {
         let units = self.contains.iter().chain(&self.lacks);
-        let blocks = self
-            .blocks
-            .iter()
-            .flat_map(|block| [&block.start, &block.end]);
+        let blocks = self.marks();
         let near = self.near.iter().map(|near| &near.pattern);
         let cells = self.cells.iter().filter_map(|cell| cell.test.pattern());
         units.chain(blocks).chain(near).chain(cells)
+    }
+
+    /// The patterns that begin and end blocks.
+    pub(super) fn marks(&self) -> impl Iterator<Item = &Pattern> {
+        let blocks = self.blocks.iter();
+        blocks.flat_map(|block| [&block.start, &block.end])
     }
 
     /// The same, its patterns stopped by `stop`.
@@ -119,11 +123,11 @@ impl Scope {
         self
     }
 
-    /// True if a line without a match need not be looked at: no condition must see every line,
-    /// and none can fail.
+    /// True if a line without a match, and without a place where a block begins or ends, need not be looked
+    /// at: no condition can fail.
     pub(super) fn may_pass_lines(&self) -> bool {
         let mut patterns = self.contains.iter().chain(&self.lacks);
-        self.blocks.is_empty() && !patterns.any(Pattern::backtracks)
+        !patterns.any(Pattern::backtracks)
     }
 
     /// True if there is no condition.
@@ -202,8 +206,8 @@ impl<'q> ScopeState<'q> {
         Ok(())
     }
 
-    /// True if the conditions on lines hold for line `number`. Must be asked of every line, in
-    /// order.
+    /// True if the conditions on lines hold for line `number`. Must be asked of lines in order, and of every
+    /// line in which a block may begin or end.
     pub fn line_holds(&mut self, number: u64, content: &[u8]) -> Result<bool, SearchError> {
         if !self.judges_lines {
             return Ok(true);
@@ -404,6 +408,8 @@ impl BlockState {
 #[derive(Debug)]
 struct NearState {
     finder: Finder,
+    /// Finds the lines that may match, where that can be done.
+    candidates: Option<Candidates>,
     distance: u64,
     /// Lines that match, in order, from 1.
     hits: Vec<u64>,
@@ -413,6 +419,7 @@ impl NearState {
     fn new(near: &Near) -> Self {
         Self {
             finder: near.pattern.finder(),
+            candidates: near.pattern.candidates(),
             distance: near.distance,
             hits: Vec::new(),
         }
@@ -420,10 +427,25 @@ impl NearState {
 
     fn look(&mut self, text: &[u8], done: u64) -> Result<(), SearchError> {
         self.hits.clear();
-        for (number, line) in (done + 1..).zip(lines(text)) {
+        let Some(candidates) = &mut self.candidates else {
+            for (number, line) in (done + 1..).zip(lines(text)) {
+                if self.finder.is_match(&text[line.content.range()])? {
+                    self.hits.push(number);
+                }
+            }
+            return Ok(());
+        };
+        let (mut from, mut number) = (0, done + 1);
+        while let Some(line) = candidates
+            .next(text, from)
+            .and_then(|at| line_at(text, from, at))
+        {
+            number += line_ends(&text[from..line.content.from]);
             if self.finder.is_match(&text[line.content.range()])? {
                 self.hits.push(number);
             }
+            from = line.next;
+            number += 1;
         }
         Ok(())
     }
