@@ -17,7 +17,7 @@ const LINES: u64 = 100_000;
 
 /// Measures it.
 pub fn run(table: &mut Table, count: usize) {
-    let tasks = include_str!("../../crates/core/tests/data/inference-tasks.json");
+    let tasks = include_str!("../../crates/infer/tests/data/inference-tasks.json");
     let tasks: Vec<Value> = serde_json::from_str(tasks).expect("tasks");
     let folder = corpus::folder().join("infer");
     fs::create_dir_all(&folder).expect("a folder");

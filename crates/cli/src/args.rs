@@ -19,11 +19,13 @@ use crate::args::split::Part;
 use crate::args::verbs::Verb;
 use crate::diagnostic::Diagnostic;
 use crate::output::Output;
+use crate::settings::settings;
 use crate::status::Status;
 use crate::theme::Theme;
 use brisk_quill_core::step_spec::StepSpec;
 use clap::error::ErrorKind;
 use clap::{Args, CommandFactory, FromArgMatches};
+use std::borrow::Cow;
 use std::ffi::OsString;
 
 /// A parsed command line.
@@ -45,7 +47,7 @@ pub enum Stopped {
     /// Help, or the version.
     Help(clap::Error),
     /// Help on one screen.
-    Page(&'static str),
+    Page(Cow<'static, str>),
     /// Something is wrong.
     Mistake(Diagnostic),
 }
@@ -72,7 +74,7 @@ impl Stopped {
                 }
             }
             Self::Page(page) => {
-                output.say(page);
+                output.say(&page);
                 Status::Fine
             }
             Self::Mistake(diagnostic) => output.complain(&diagnostic),
@@ -89,7 +91,8 @@ pub fn definitions() -> clap::Command {
 pub fn parse(argv: &[OsString]) -> Result<Parsed, Stopped> {
     parse_all(argv).map_err(|stopped| match stopped {
         Stopped::Help(error) => {
-            short_page(argv, &error).map_or(Stopped::Help(error), Stopped::Page)
+            let page = short_page(argv, &error);
+            page.map_or(Stopped::Help(error), |page| Stopped::Page(page.into()))
         }
         other => other,
     })
@@ -110,7 +113,7 @@ fn short_page(argv: &[OsString], error: &clap::Error) -> Option<&'static str> {
 
 fn parse_all(argv: &[OsString]) -> Result<Parsed, Stopped> {
     let asked = |verb: &str| argv.iter().any(|word| word == verb);
-    let mut definitions = Verb::define(Program::command(), asked);
+    let mut definitions = with_settings(Verb::define(Program::command(), asked), argv);
     let split = split::split(&definitions, argv)
         .map_err(|swallowed| Stopped::Mistake(swallowed.diagnostic()))?;
     let mut found = Vec::new();
@@ -122,6 +125,7 @@ fn parse_all(argv: &[OsString]) -> Result<Parsed, Stopped> {
         [only] => only.clone(),
         _ => {
             definitions = Verb::define(Program::command(), asked).mut_subcommands(of_any_step);
+            definitions = with_settings(definitions, argv);
             definitions.try_get_matches_from_mut(&split.joined)?
         }
     };
@@ -157,6 +161,11 @@ pub fn help(verb: Option<&str>) -> Stopped {
         None => Some(pages::PROGRAM),
     };
     if let Some(page) = page {
+        let page = match verb {
+            // What holds is this user's.
+            Some("settings") => (page.to_owned() + &settings().page()).into(),
+            _ => page.into(),
+        };
         return Stopped::Page(page);
     }
     let words = ["bquill"].into_iter().chain(verb).chain(["--help"]);
@@ -166,6 +175,33 @@ pub fn help(verb: Option<&str>) -> Stopped {
         // It asks for help, so it never ends in a request.
         Ok(_) => Stopped::Mistake(Diagnostic::wrong("there is no help")),
     }
+}
+
+/// The definitions with the defaults that this user has set. Records for programs are not a matter of looks.
+fn with_settings(definitions: clap::Command, argv: &[OsString]) -> clap::Command {
+    /// Verbs that show a part of what they found.
+    const SHOWING: [&str; 3] = ["find", "preview", "shapes"];
+    let for_programs = argv.iter().any(|word| word == "--json");
+    let mut defaults = settings().defaults().peekable();
+    if defaults.peek().is_none() {
+        return definitions;
+    }
+    let defaults: Vec<_> = defaults.collect();
+    let set = move |arg: clap::Arg| {
+        let of = defaults.iter().find(|(name, _)| arg.get_id() == *name);
+        match of {
+            Some((_, value)) => arg.default_value(*value),
+            None => arg,
+        }
+    };
+    let of_verb = |verb: clap::Command| {
+        let shows = SHOWING.contains(&verb.get_name()) && !for_programs;
+        verb.mut_args(|arg| match arg.get_id().as_str() {
+            "show" | "context" if !shows => arg,
+            _ => set(arg),
+        })
+    };
+    definitions.mut_args(&set).mut_subcommands(of_verb)
 }
 
 /// Lets each step have its own options, where all steps are read as one.

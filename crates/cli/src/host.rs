@@ -85,13 +85,23 @@ pub fn go_to(folder: &Path) -> Result<(), Diagnostic> {
 /// The place of what this user keeps: `$XDG_STATE_HOME/brisk-quill`, else `~/.local/state/brisk-quill`;
 /// `None` where neither is known.
 fn state() -> Option<PathBuf> {
-    let absolute = |name| {
-        let path = PathBuf::from(variable(name)?);
-        path.is_absolute().then_some(path)
-    };
     let state = absolute("XDG_STATE_HOME")
         .or_else(|| absolute("HOME").map(|home| home.join(".local/state")));
     Some(state?.join("brisk-quill"))
+}
+
+/// The place of what this user has set: `$XDG_CONFIG_HOME/brisk-quill`, else `~/.config/brisk-quill`; `None` where neither
+/// is known.
+pub fn config_folder() -> Option<PathBuf> {
+    let config = absolute("XDG_CONFIG_HOME");
+    let config = config.or_else(|| absolute("HOME").map(|home| home.join(".config")));
+    Some(config?.join("brisk-quill"))
+}
+
+/// A folder that a variable names.
+fn absolute(name: &str) -> Option<PathBuf> {
+    let path = PathBuf::from(variable(name)?);
+    path.is_absolute().then_some(path)
 }
 
 /// Seconds since 1970.

@@ -17,6 +17,7 @@ mod progress;
 mod reference;
 mod render;
 mod review;
+mod settings;
 mod signals;
 mod status;
 mod theme;
@@ -58,6 +59,9 @@ pub fn run(argv: &[OsString]) -> ExitCode {
         }
     };
     let mut output = Output::new(parsed.color, parsed.theme);
+    if let Some(fault) = &settings::settings().fault {
+        output.note(&format!("note: {fault}\n"));
+    }
     let status = commands::run(parsed, &mut output).unwrap_or_else(|diagnostic: Diagnostic| {
         match output.is_deserted() {
             // That the reader went away is not a failure.

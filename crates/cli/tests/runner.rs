@@ -30,6 +30,7 @@ mod review;
 mod rewriting;
 mod sentences;
 mod serve;
+mod settings;
 mod support;
 mod threads;
 mod undo;

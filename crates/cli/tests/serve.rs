@@ -446,6 +446,48 @@ fn all_of_a_folder() {
 }
 
 /// Nothing from an editor is trusted.
+/// Hints stand at the step and at their line until the rewrite file changes; columns are those of the tables.
+#[test]
+fn hints_and_columns() {
+    let sandbox = Sandbox::new();
+    sandbox.write("notice.md", "a berthing\nberth 4\n");
+    sandbox.write("berths.csv", "quay,depth\nNorth,7\n");
+    let rewrite = "[[step]]\nmatch = 'berth'\nwith = 'pier'\n";
+    sandbox.write("r.toml", rewrite);
+    let (mut editor, _) = Editor::start(&sandbox, &able());
+    let uri = editor.open("r.toml", rewrite);
+    editor.next("textDocument/publishDiagnostics");
+    let lenses = editor.ask(
+        "textDocument/codeLens",
+        json!({"textDocument": {"uri": uri}}),
+    );
+    let lens = editor.ask("codeLens/resolve", lenses["result"][0].clone());
+    assert_eq!(lens["result"]["command"]["title"], "2 changes in 1 file");
+    let said = |shown: &Value| shown["params"]["diagnostics"].to_string();
+    let (at_step, at_line) = (
+        editor.next("textDocument/publishDiagnostics"),
+        editor.next("textDocument/publishDiagnostics"),
+    );
+    assert!(said(&at_step).contains("inside-word: 1 of 2"), "{at_step}");
+    assert_eq!(at_line["params"]["uri"], editor.uri("notice.md"));
+    let start = &at_line["params"]["diagnostics"][0]["range"]["start"];
+    assert_eq!(start, &json!({"line": 0, "character": 0}));
+    editor.change(&uri, 2, &rewrite.replace("berth", "quay"));
+    for _ in 0..2 {
+        let shown = editor.next("textDocument/publishDiagnostics");
+        assert_eq!(said(&shown), "[]", "{shown}");
+    }
+    let text = format!("{rewrite}columns = '");
+    editor.change(&uri, 3, &text);
+    let place = json!({"textDocument": {"uri": uri}, "position": {"line": 3, "character": 11}});
+    let names = editor.ask("textDocument/completion", place)["result"].to_string();
+    assert!(
+        names.contains("\"depth\"") && names.contains("a column of berths.csv"),
+        "{names}"
+    );
+    assert_eq!(editor.end(), 0);
+}
+
 #[test]
 fn hostile_words() {
     let sandbox = Sandbox::new();

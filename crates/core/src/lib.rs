@@ -49,7 +49,6 @@ pub mod escape;
 pub mod example;
 pub mod explain;
 pub mod fault;
-pub mod infer;
 pub mod inventory;
 pub mod kind_shapes;
 pub mod near_miss;

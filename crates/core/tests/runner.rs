@@ -2,7 +2,6 @@
 
 mod columns;
 mod counting;
-mod infer;
 mod laws;
 mod pairs;
 mod plan;

@@ -64,6 +64,8 @@ pub struct Keep<'k> {
     pub threads: Threads,
     /// Hints are looked out for.
     pub hints: bool,
+    /// Kinds of hints that are not given.
+    pub silent: &'k [String],
 }
 
 impl<'k> Keep<'k> {
@@ -82,6 +84,7 @@ impl<'k> Keep<'k> {
             texts: TextOptions::default(),
             threads: Threads::default(),
             hints: false,
+            silent: &[],
         }
     }
 
@@ -104,7 +107,7 @@ impl<'k> Keep<'k> {
         let mut plan = PlanWriter::new(words, host, false, None, Keeping::Always)?;
         let mut session = Session::new(texts, self.threads, Arc::clone(host.token()));
         if self.hints {
-            session = session.with_hints();
+            session = session.with_hints().silent_about(self.silent);
         }
         let mut all_read = self.sources.listing.problems.is_empty();
         let evaluated = evaluate_into(

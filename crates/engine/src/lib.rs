@@ -12,7 +12,7 @@
 //! * [`context`] shows a change of a plan where it is in its file.
 //! * [`keep`] makes a plan of a rewrite, [`open_plan`] opens one to be judged ([`decide`]) and written, and [`runs`]
 //!   reverts what was written.
-//! * [`rewrite_loading`] reads rewrite files; [`infer`] reads the texts and examples that rewrites are inferred from.
+//! * [`rewrite_loading`] reads rewrite files.
 //! * [`guards`] says whether the results are as they must be before anything is written.
 //!
 //! A front makes collectors and renders what it takes; it holds no thread and evaluates nothing.
@@ -34,7 +34,6 @@ pub mod guards;
 pub mod hints;
 pub mod host;
 pub mod in_memory;
-pub mod infer;
 pub mod keep;
 pub mod kept_hunk;
 pub mod kinds;

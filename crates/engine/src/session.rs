@@ -67,6 +67,8 @@ pub struct Session {
     threads: Threads,
     token: Arc<CancelToken>,
     hints: bool,
+    /// Kinds of hints that are not given.
+    silent: Vec<String>,
     shows_units: bool,
 }
 
@@ -90,6 +92,7 @@ impl Session {
             threads,
             token,
             hints: false,
+            silent: Vec::new(),
             shows_units: false,
         }
     }
@@ -98,6 +101,13 @@ impl Session {
     #[must_use]
     pub fn with_hints(mut self) -> Self {
         self.hints = true;
+        self
+    }
+
+    /// Gives no hints of these kinds.
+    #[must_use]
+    pub fn silent_about(mut self, kinds: &[String]) -> Self {
+        self.silent = kinds.to_vec();
         self
     }
 
@@ -343,7 +353,9 @@ impl Session {
             counts: &summary.counts,
             binary,
         };
-        Hints::of(hints::all(&done, evidence))
+        let mut all = hints::all(&done, evidence);
+        all.retain(|hint| !self.silent.iter().any(|kind| kind == hint.name));
+        Hints::of(all)
     }
 
     fn ended(&self, summary: Summary, enough: bool) -> Ended {

@@ -25,7 +25,9 @@ fn sources(of: &str) -> Vec<(PathBuf, String)> {
     files
 }
 
-/// Nothing below the fronts knows a front's means: arguments, terminals, printing.
+const CRATES: [&str; 6] = ["core", "files", "engine", "infer", "serve", "cli"];
+
+/// Nothing below the fronts knows a front's means: arguments, terminals, printing; nor does it infer.
 #[test]
 fn no_front_below() {
     for (of, words) in [
@@ -37,9 +39,23 @@ fn no_front_below() {
                 "println!",
                 "std::fs",
                 "std::io::stdout",
+                "brisk_quill_infer",
             ][..],
         ),
-        ("files", &["clap", "ratatui", "crossterm", "println!"]),
+        (
+            "files",
+            &[
+                "clap",
+                "ratatui",
+                "crossterm",
+                "println!",
+                "brisk_quill_infer",
+            ],
+        ),
+        (
+            "infer",
+            &["clap", "ratatui", "crossterm", "println!", "std::fs"],
+        ),
         (
             "engine",
             &[
@@ -49,6 +65,7 @@ fn no_front_below() {
                 "println!",
                 "stdout()",
                 "stderr()",
+                "brisk_quill_infer",
             ],
         ),
     ] {
@@ -70,7 +87,7 @@ fn one_room_knows_the_process() {
         "SystemTime::now",
         "UNIX_EPOCH",
     ];
-    for of in ["core", "files", "engine", "cli"] {
+    for of in CRATES {
         for (path, text) in sources(of) {
             let is_room = of == "cli" && path.ends_with("src/host.rs");
             for word in words {
@@ -85,7 +102,7 @@ fn one_room_knows_the_process() {
 /// item is defined.
 #[test]
 fn no_import_through_a_root() {
-    for of in ["core", "files", "engine", "cli"] {
+    for of in CRATES {
         for (path, text) in sources(of) {
             for line in text.lines().map(str::trim_start) {
                 let path_of = line.strip_prefix("use crate::").or_else(|| {
@@ -144,7 +161,7 @@ fn starts_a_path(line: &str, path: &str) -> bool {
 /// No file imports from a file that imports from it, by whatever way round.
 #[test]
 fn no_circle_of_imports() {
-    for of in ["core", "files", "engine", "cli"] {
+    for of in CRATES {
         let files = sources(of);
         let root = files
             .iter()

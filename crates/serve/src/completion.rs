@@ -1,8 +1,9 @@
-//! Proposals for a place of a rewrite file: keys, groups and filters.
+//! Proposals for a place of a rewrite file: keys, columns, groups and filters.
 
 use crate::rewrite_document::step_keys;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::template::filters;
+use std::collections::BTreeMap;
 
 /// A proposal: what is written, and what it does.
 #[derive(Debug, PartialEq, Eq)]
@@ -15,12 +16,28 @@ pub struct Proposal {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ProposalKind {
     Key,
+    Column,
     Group,
     Filter,
 }
 
-/// The proposals for an offset.
-pub fn proposals(text: &str, offset: usize) -> Vec<Proposal> {
+/// Keys whose values are columns.
+const OF_COLUMNS: [&str; 7] = [
+    "columns",
+    "into",
+    "label",
+    "where-in",
+    "unless-in",
+    "where-listed",
+    "unless-listed",
+];
+
+/// The proposals for an offset; `columns` gives the columns that there are, each with the file that has it.
+pub fn proposals(
+    text: &str,
+    offset: usize,
+    columns: impl FnOnce() -> BTreeMap<String, String>,
+) -> Vec<Proposal> {
     let start = text[..offset].rfind('\n').map_or(0, |at| at + 1);
     let before = &text[start..offset];
     let word = before.trim_start();
@@ -40,8 +57,27 @@ pub fn proposals(text: &str, offset: usize) -> Vec<Proposal> {
     }
     match call.ends_with('$') || call.ends_with("${") {
         true => groups(text, start),
+        false if is_of_columns(before) => all_columns(columns()),
         false => Vec::new(),
     }
+}
+
+/// True within a string that is the value of a key whose values are columns.
+fn is_of_columns(before: &str) -> bool {
+    let Some((key, value)) = before.split_once('=') else {
+        return false;
+    };
+    let is_open = value.trim_start().starts_with(['\'', '"', '[']);
+    is_open && OF_COLUMNS.contains(&key.trim())
+}
+
+fn all_columns(columns: BTreeMap<String, String>) -> Vec<Proposal> {
+    let proposal = |(name, file)| Proposal {
+        name,
+        does: format!("a column of {file}"),
+        kind: ProposalKind::Column,
+    };
+    columns.into_iter().map(proposal).collect()
 }
 
 /// The keys of the table whose head is the last one before.
@@ -110,6 +146,7 @@ fn groups(text: &str, start: usize) -> Vec<Proposal> {
 #[cfg(test)]
 mod tests {
     use super::proposals;
+    use std::collections::BTreeMap;
 
     #[test]
     fn at_places() {
@@ -133,10 +170,14 @@ mod tests {
                 &["0"],
             ),
             (format!("{head}with = '${{1}} | "), &[], &["upper"]),
-            (format!("{head}columns = '"), &[], &["upper", "0"]),
+            (format!("{head}columns = '"), &["depth"], &["upper", "0"]),
+            (format!("{head}where-in = ['"), &["depth"], &["with"]),
+            (format!("{head}columns = "), &[], &["depth"]),
+            (format!("{head}with = '"), &[], &["depth"]),
         ];
         for (text, wanted, others) in cases {
-            let found = proposals(text, text.len());
+            let columns = || BTreeMap::from([("depth".to_owned(), "berths.csv".to_owned())]);
+            let found = proposals(text, text.len(), columns);
             let has = |name: &&str| found.iter().any(|proposal| proposal.name == *name);
             assert!(wanted.iter().all(has), "{text}: {found:?}");
             assert!(!others.iter().any(has), "{text}: {found:?}");

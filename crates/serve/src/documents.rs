@@ -1,7 +1,7 @@
 //! The texts that are open in the editor.
 
-use crate::positions::{Encoding, Lines};
-use crate::protocol::TextChange;
+use crate::positions::Lines;
+use crate::protocol::{Encoding, TextChange};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -68,8 +68,8 @@ impl Documents {
 #[cfg(test)]
 mod tests {
     use super::Documents;
-    use crate::positions::{Encoding, Lines};
-    use crate::protocol::{Range, TextChange};
+    use crate::positions::Lines;
+    use crate::protocol::{Encoding, Range, TextChange};
     use brisk_quill_core::span::Span;
     use proptest::prelude::*;
 

@@ -1,16 +1,7 @@
 //! Places in a text: bytes, and the lines and characters of the protocol.
 
-use crate::protocol::{Place, Range};
+use crate::protocol::{Encoding, Place, Range};
 use brisk_quill_core::span::Span;
-
-/// The units in which a client counts the characters of a line.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Encoding {
-    /// Bytes of UTF-8.
-    Utf8,
-    /// Units of UTF-16.
-    Utf16,
-}
 
 /// The lines of a text. In the protocol a lone CR ends one, too.
 pub struct Lines<'t> {
@@ -97,7 +88,8 @@ impl<'t> Lines<'t> {
 
 #[cfg(test)]
 mod tests {
-    use super::{Encoding, Lines};
+    use super::Lines;
+    use crate::protocol::Encoding;
     use crate::protocol::Place;
     use proptest::prelude::*;
 

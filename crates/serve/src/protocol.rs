@@ -1,7 +1,15 @@
 //! The shapes of the protocol that are read. What is sent is written where it is made.
 
-use crate::positions::Encoding;
 use serde::{Deserialize, Serialize};
+
+/// The units in which a client counts the characters of a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Encoding {
+    /// Bytes of UTF-8.
+    Utf8,
+    /// Units of UTF-16.
+    Utf16,
+}
 
 /// A place between two characters, both numbers from 0.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

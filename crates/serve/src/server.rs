@@ -1,12 +1,18 @@
 //! Messages taken, handed out and answered.
 
+mod diagnostics;
+
+use crate::columns::columns;
 use crate::completion::{ProposalKind, proposals};
 use crate::documents::Documents;
 use crate::edits::{Edit, EditFault, edit_below, edit_of};
+use crate::hints::PlacedHint;
 use crate::hover::hover;
 use crate::paths::{path_of, uri_of};
 use crate::positions::Lines;
-use crate::protocol::{AboutPlace, AboutText, Changed, Client, Command, Initialize, Opened};
+use crate::protocol::{
+    AboutPlace, AboutText, Changed, Client, Command, Encoding, Initialize, Opened,
+};
 use crate::rewrite_document::{WrittenFile, is_rewrite_file};
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::rewrite::Rewrite;
@@ -36,6 +42,9 @@ use std::{fmt, io};
 const OFFERED: usize = 50;
 /// The longest rewrite file that is offered, in bytes.
 const FILE_MOST: u64 = 1 << 20;
+
+/// The head of a step.
+const STEP: &str = "[[step]]";
 
 /// The command that rewrites one open text, or all below the folder.
 const REWRITE: &str = "bquill.rewrite";
@@ -103,14 +112,14 @@ fn served(host: &Host, connection: &Connection) -> Result<(), ServeError> {
 
 fn capabilities(client: &Client) -> Value {
     let encoding = match client.encoding {
-        crate::positions::Encoding::Utf8 => "utf-8",
-        crate::positions::Encoding::Utf16 => "utf-16",
+        Encoding::Utf8 => "utf-8",
+        Encoding::Utf16 => "utf-16",
     };
     json!({
         "positionEncoding": encoding,
         "textDocumentSync": {"openClose": true, "change": 2},
         "hoverProvider": true,
-        "completionProvider": {"triggerCharacters": ["$", "|", "{"]},
+        "completionProvider": {"triggerCharacters": ["$", "|", "{", "'", "\""]},
         "codeLensProvider": {"resolveProvider": true},
         "codeActionProvider": {
             "codeActionKinds": ["quickfix", "refactor.rewrite"],
@@ -128,6 +137,8 @@ struct Shared {
     running: HashMap<RequestId, Arc<AtomicBool>>,
     /// Questions to the user, with what is done once they agree.
     asked: HashMap<RequestId, Edit>,
+    /// The hints about each rewrite file, as it was last looked at.
+    hints: HashMap<String, Vec<PlacedHint>>,
     sent: i32,
 }
 
@@ -296,12 +307,14 @@ impl<'s> Server<'s> {
                     self.shared()
                         .documents
                         .change(uri, version, &content_changes, encoding);
+                    self.forget_hints(uri);
                     self.diagnose(uri);
                 }
             }
             "textDocument/didClose" => {
                 if let Ok(AboutText { text_document }) = params(value) {
                     self.shared().documents.close(&text_document.uri);
+                    self.forget_hints(&text_document.uri);
                     let none = json!({"uri": text_document.uri, "diagnostics": []});
                     self.notify("textDocument/publishDiagnostics", none);
                 }
@@ -337,30 +350,6 @@ impl<'s> Server<'s> {
         is_rewrite_file(&path, &text).then_some((path, text))
     }
 
-    fn diagnose(&self, uri: &str) {
-        let Some((path, text)) = self.rewrite_file(uri) else {
-            return;
-        };
-        let version = self
-            .shared()
-            .documents
-            .get(uri)
-            .map(|document| document.version);
-        let lines = Lines::new(&text, self.client.encoding);
-        let diagnostic = |fault: &crate::rewrite_document::FileFault| {
-            json!({
-                "range": lines.range(fault.span),
-                "severity": if fault.is_example { 2 } else { 1 },
-                "source": "bquill",
-                "message": fault.message,
-            })
-        };
-        let faults = WrittenFile::new(&text).analysis(&path).faults;
-        let all: Vec<Value> = faults.iter().map(diagnostic).collect();
-        let params = json!({"uri": uri, "version": version, "diagnostics": all});
-        self.notify("textDocument/publishDiagnostics", params);
-    }
-
     fn hover(&self, about: &AboutPlace) -> Answer {
         let Some((_, text)) = self.rewrite_file(&about.text_document.uri) else {
             return Ok(Value::Null);
@@ -373,19 +362,24 @@ impl<'s> Server<'s> {
     }
 
     fn completion(&self, about: &AboutPlace) -> Answer {
-        let Some((_, text)) = self.rewrite_file(&about.text_document.uri) else {
+        let Some((path, text)) = self.rewrite_file(&about.text_document.uri) else {
             return Ok(Value::Null);
         };
         let offset = Lines::new(&text, self.client.encoding).offset(about.position);
+        let columns = || columns(&self.host.in_folder(self.folder_for(&path)));
         let item = |proposal: crate::completion::Proposal| {
             let kind = match proposal.kind {
                 ProposalKind::Key => 10,
+                ProposalKind::Column => 5,
                 ProposalKind::Group => 6,
                 ProposalKind::Filter => 3,
             };
             json!({"label": proposal.name, "kind": kind, "detail": proposal.does})
         };
-        Ok(proposals(&text, offset).into_iter().map(item).collect())
+        Ok(proposals(&text, offset, columns)
+            .into_iter()
+            .map(item)
+            .collect())
     }
 
     fn lenses(&self, about: &AboutText) -> Answer {
@@ -395,7 +389,7 @@ impl<'s> Server<'s> {
         };
         let lines = Lines::new(&text, self.client.encoding);
         let at = WrittenFile::new(&text).first_step();
-        let range = lines.range(Span::new(at, at + "[[step]]".len()));
+        let range = lines.range(Span::new(at, at + STEP.len()));
         let lens =
             |command: &str| json!({"range": range, "data": {"uri": uri, "command": command}});
         Ok([REWRITE, EXAMPLES].map(lens).into_iter().collect())
@@ -420,12 +414,16 @@ impl<'s> Server<'s> {
                 };
                 (title, EXAMPLES)
             }
-            _ => (
-                self.edit_for(&uri, None, stop)
-                    .map(|edit| edit.summary())
-                    .unwrap_or_else(|(_, told)| told),
-                REWRITE,
-            ),
+            _ => {
+                let title = self.edit_for(&uri, None, stop);
+                self.look_for_hints(&uri);
+                (
+                    title
+                        .map(|edit| edit.summary())
+                        .unwrap_or_else(|(_, told)| told),
+                    REWRITE,
+                )
+            }
         };
         lens["command"] = json!({"title": title, "command": command, "arguments": [uri]});
         Ok(lens)

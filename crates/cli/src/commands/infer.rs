@@ -18,19 +18,19 @@ use crate::host::cancel_token;
 use crate::options::{self, AskedRewrite};
 use crate::output::Output;
 use crate::status::Status;
-use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::infer::inference::{Inference, SHOWN};
-use brisk_quill_core::infer::proposal::Proposal;
-use brisk_quill_core::infer::refusal::Refusal;
-use brisk_quill_core::infer::task::{EXAMPLE_MOST, Pair, Task};
-use brisk_quill_core::infer::trial::Trial;
+use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::stop::Stop;
 use brisk_quill_core::template::tables::NoTables;
-use brisk_quill_engine::infer::proposed;
-use brisk_quill_engine::infer::units::{Distinct, Units};
 use brisk_quill_engine::worked_examples::Examples as NoExamples;
 use brisk_quill_files::source::Source;
+use brisk_quill_infer::data::proposed;
+use brisk_quill_infer::data::units::{Distinct, Units};
+use brisk_quill_infer::inference::{Inference, SHOWN};
+use brisk_quill_infer::proposal::Proposal;
+use brisk_quill_infer::refusal::Refusal;
+use brisk_quill_infer::task::{EXAMPLE_MOST, Pair, Task};
+use brisk_quill_infer::trial::Trial;
 use std::io::{self, IsTerminal};
 use std::path::PathBuf;
 
@@ -121,7 +121,14 @@ impl Session<'_> {
             let mut asker = Asker::default();
             while let Told::Example(pair) = asker.ask(&inference, &self.task.examples, output)? {
                 self.task.examples.push(pair);
-                inference = self.infer(output)?;
+                match Inference::of(&self.task) {
+                    Ok(next) => inference = next,
+                    Err(_) if self.task.stop.is_set() => return Err(stopped()),
+                    Err(_) => {
+                        self.set_answer_aside(output);
+                        break;
+                    }
+                }
             }
         }
         let proposals = &inference.proposals[..inference.proposals.len().min(SHOWN)];
@@ -148,6 +155,21 @@ impl Session<'_> {
         self.save(best, output)?;
         self.keep(best, output)?;
         Ok(self.searched.status(true))
+    }
+
+    /// Takes back the last answer, which no rule makes along with the examples: what was proposed before it holds.
+    fn set_answer_aside(&mut self, output: &mut Output) {
+        let Some(Pair { before, after, .. }) = self.task.examples.pop() else {
+            return;
+        };
+        let [before, after] = [before, after].map(|text| visible(text.as_bytes()));
+        let made = match before == after {
+            true => format!("that `{before}` stays"),
+            false => format!("that `{before}` becomes `{after}`"),
+        };
+        output.say(&format!(
+            "\nNo rule that was found makes all examples and this answer too, {made}. It is left aside; the proposals are those from before it.\n\n"
+        ));
     }
 
     /// Infers from the examples that there are by now.

@@ -8,6 +8,7 @@ use crate::options;
 use crate::output::Output;
 use crate::render::highlight::one_line_of;
 use crate::render::names::file_name;
+use crate::settings::settings;
 use crate::signals;
 use crate::status::Status;
 use brisk_quill_core::address::Count;
@@ -87,7 +88,8 @@ impl<'r> Evaluating<'r> {
     #[must_use]
     pub fn with_hints(mut self, wanted: bool) -> Self {
         if wanted {
-            self.session = self.session.with_hints();
+            let session = self.session.with_hints();
+            self.session = session.silent_about(&settings().hints_off());
         }
         self
     }

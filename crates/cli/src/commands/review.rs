@@ -13,6 +13,7 @@ use crate::host::host;
 use crate::options::{self, AskedRewrite, KindsBy};
 use crate::output::Output;
 use crate::render::decisions::what_is_written;
+use crate::settings::settings;
 use crate::signals;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
@@ -131,7 +132,9 @@ pub fn evaluate(
     if !options::waits_for_typing(&sources) {
         signals::listen();
     }
+    let silent = settings().hints_off();
     let keep = Keep {
+        silent: &silent,
         texts,
         threads: Threads::new(files.threads),
         hints: !files.no_hints,

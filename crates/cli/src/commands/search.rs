@@ -9,6 +9,7 @@ use crate::host::cancel_token;
 use crate::options;
 use crate::output::{Output, Page};
 use crate::render::names::file_name;
+use crate::settings::settings;
 use crate::signals;
 use crate::status::Status;
 use brisk_quill_core::columns::layout::Format;
@@ -306,7 +307,7 @@ impl Request {
             sources,
             session: match args.no_hints {
                 true => session,
-                false => session.with_hints(),
+                false => (session.with_hints()).silent_about(&settings().hints_off()),
             },
         })
     }

@@ -15,7 +15,6 @@ use brisk_quill_engine::draft::request::DraftStep;
 use brisk_quill_engine::draft::row::{Row, RowPlace};
 use brisk_quill_engine::draft::worker::{
     DraftNews, DraftTexts, DraftWorker, Prepared, WantedList, WantedRows, WrongStep, bytes_of,
-    inferred,
 };
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::worked_examples::WantedText;
@@ -24,6 +23,7 @@ use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
 use brisk_quill_files::source::Source;
+use brisk_quill_infer::draft::inferred;
 use std::path::PathBuf;
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex, PoisonError};

@@ -165,7 +165,13 @@ impl FindView<'_> {
                 label: labels.shown(unit.row.label.as_deref()),
                 column: columns.shown(unit.cell.as_deref()),
             };
-            self.line(&mut out, &gutter, unit.line, &unit.text, &unit.spans);
+            match unit.text.is_empty() && unit.spans.is_empty() {
+                true => {
+                    let empty = format!("{}(empty)\n", gutter.text(unit.line));
+                    out.put(Role::Quiet, &empty);
+                }
+                false => self.line(&mut out, &gutter, unit.line, &unit.text, &unit.spans),
+            }
             self.groups(&mut out, gutter.width(), unit);
             if let Some(why) = &unit.why {
                 let indent = gutter.width();

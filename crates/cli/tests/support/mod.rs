@@ -159,6 +159,7 @@ impl Sandbox {
         let mut command = Command::new(program);
         command.current_dir(self.path()).env_remove("NO_COLOR");
         command.env("XDG_STATE_HOME", self.state());
+        command.env("XDG_CONFIG_HOME", self.state().join("config"));
         command
     }
 }

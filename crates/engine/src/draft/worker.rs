@@ -11,9 +11,6 @@ use crate::tables::FileTables;
 use crate::worked_examples::{WantedText, example_of};
 use brisk_quill_core::example::Example;
 use brisk_quill_core::explain::{Explained, explain_pattern, explain_template};
-use brisk_quill_core::infer::inference::Inference;
-use brisk_quill_core::infer::proposal::Proposal;
-use brisk_quill_core::infer::task::{Pair, Task};
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::rewrite_file::examples::ExampleOutcome;
@@ -21,7 +18,6 @@ use brisk_quill_core::step::Step;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::step_spec::values::StepFault;
-use brisk_quill_core::stop::Stop;
 use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::TextOptions;
@@ -481,37 +477,4 @@ pub fn bytes_of(sources: &Sources) -> u64 {
         Source::Stdin(_) => None,
     });
     bytes.sum()
-}
-
-/// The single steps that make all examples, the likeliest first, ranked by what they do to some texts of the
-/// data.
-///
-/// # Errors
-///
-/// The reason for which there is none.
-pub fn inferred(
-    examples: &[Example],
-    texts: &[String],
-    stop: Stop,
-) -> Result<Vec<StepSpec>, String> {
-    let mut task = Task {
-        stop,
-        ..Task::default()
-    };
-    let pairs = examples.iter().filter_map(Example::pair);
-    task.examples
-        .extend(pairs.map(|(before, after)| Pair::new(before, after)));
-    for (line, text) in (1..).zip(texts) {
-        task.data.add(text, line, false);
-    }
-    let found = Inference::of(&task).map_err(|refusal| refusal.to_string())?;
-    let single = |proposal: Proposal| match <[StepSpec; 1]>::try_from(proposal.steps) {
-        Ok([step]) => Some(step),
-        Err(_) => None,
-    };
-    let steps: Vec<StepSpec> = found.proposals.into_iter().filter_map(single).collect();
-    match steps.is_empty() {
-        true => Err("it takes several steps; `bquill infer` proposes them".into()),
-        false => Ok(steps),
-    }
 }

@@ -4,10 +4,10 @@ use crate::diagnostic::Diagnostic;
 use crate::output::Output;
 use crate::signals;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::infer::inference::Inference;
-use brisk_quill_core::infer::questions::{Answer, Asked, Confirmed};
-use brisk_quill_core::infer::task::Pair;
 use brisk_quill_core::numbers::counted;
+use brisk_quill_infer::inference::Inference;
+use brisk_quill_infer::questions::{Answer, Asked, Confirmed};
+use brisk_quill_infer::task::Pair;
 use std::io::{self, BufRead as _};
 use unicode_width::UnicodeWidthStr as _;
 

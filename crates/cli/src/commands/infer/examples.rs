@@ -4,12 +4,12 @@ use crate::args::definitions::InferArgs;
 use crate::diagnostic::Diagnostic;
 use crate::options;
 use brisk_quill_core::escape::{visible, visible_path};
-use brisk_quill_core::infer::refusal::Refusal;
-use brisk_quill_core::infer::task::{EXAMPLES_MOST, Pair};
 use brisk_quill_core::numbers::counted;
 use brisk_quill_core::step_spec::StepSpec;
-use brisk_quill_engine::infer::examples::{EditedError, ExampleFileError, Examples, of_file};
-use brisk_quill_engine::infer::units::{Distinct, Units};
+use brisk_quill_infer::data::examples::{EditedError, ExampleFileError, Examples, of_file};
+use brisk_quill_infer::data::units::{Distinct, Units};
+use brisk_quill_infer::refusal::Refusal;
+use brisk_quill_infer::task::{EXAMPLES_MOST, Pair};
 use std::path::Path;
 
 /// The most examples named that are nowhere in the data.

@@ -10,10 +10,10 @@ use brisk_quill_core::query::Query;
 use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::unit::UnitKind;
 use brisk_quill_engine::collector::SearchedUnit;
-use brisk_quill_engine::infer::units::{Units, every_unit};
 use brisk_quill_engine::plan_records;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::source::Source;
+use brisk_quill_infer::data::units::{Units, every_unit};
 use std::path::PathBuf;
 
 /// The units of some files being read.

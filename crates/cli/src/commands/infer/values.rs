@@ -9,14 +9,14 @@ use crate::render::grid::{Align, Grid};
 use crate::render::labelled::Labelled;
 use crate::status::Status;
 use brisk_quill_core::escape::visible;
-use brisk_quill_core::infer::values::CommonForms;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::Query;
 use brisk_quill_core::records::field::{Ordinal, line as record_line};
 use brisk_quill_core::records::infer::{OddValueRecord, ValuesPatternRecord};
-use brisk_quill_engine::infer::units::Distinct;
+use brisk_quill_infer::data::units::Distinct;
+use brisk_quill_infer::values::CommonForms;
 use std::path::PathBuf;
 
 pub fn run(

@@ -1,0 +1,280 @@
+//! Signs in the data that a program is not the one that is meant: what it nearly matches, where its matches end, and the words
+//! of the examples that it does not ask for.
+
+use crate::candidate::{Candidate, Made};
+use crate::case::Case;
+use crate::form::{Class, Matcher, Piece};
+use crate::program::{Program, Text};
+use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, token_texts};
+use std::collections::BTreeSet;
+
+/// Texts of the data that are looked at.
+const TEXTS_MOST: usize = 150;
+/// Characters of them.
+const CHARS_MOST: usize = 6000;
+/// The cost of matches that end within words, where no example's do.
+const JOINED: f64 = 2.0;
+/// The cost of a class for a word that goes and is the same in all examples, for each further example, where the data has others.
+const OTHER: f64 = 4.0;
+/// The cost of a word of all examples that is not asked for, for each further example.
+const IGNORED: f64 = 0.12;
+
+/// The texts that signs are looked for in.
+pub(super) struct Evidence<'e> {
+    changed: Vec<&'e Case>,
+    /// Different texts that are not examples, with their numbers in the data.
+    texts: Vec<(usize, &'e [char])>,
+    /// The tokens of all examples that change, of no one that stays, and of a part of the data.
+    telling: Vec<String>,
+    tokens: Vec<BTreeSet<String>>,
+    cell: bool,
+}
+
+fn tokens_of(text: &[char]) -> BTreeSet<String> {
+    token_texts(text, |token| match token.kind {
+        // One letter says little.
+        Kind::Letters => token.to - token.from > 1,
+        Kind::Sign => true,
+        Kind::Digits | Kind::Blanks => false,
+    })
+}
+
+impl<'e> Evidence<'e> {
+    pub fn new(cases: &'e [Case], data: &'e [Text], cell: bool) -> Self {
+        let examples: BTreeSet<&[char]> = cases.iter().map(|case| &case.before[..]).collect();
+        let mut seen = BTreeSet::new();
+        let mut room = CHARS_MOST;
+        let texts: Vec<(usize, &[char])> = data
+            .iter()
+            .enumerate()
+            .map(|(number, text)| (number, &text.text[..]))
+            .filter(|(_, text)| !examples.contains(text) && seen.insert(*text))
+            .take(TEXTS_MOST)
+            .take_while(|(_, text)| {
+                let fits = text.len() <= room;
+                room = room.saturating_sub(text.len());
+                fits
+            })
+            .collect();
+        let tokens: Vec<BTreeSet<String>> = texts.iter().map(|(_, text)| tokens_of(text)).collect();
+        let (untouched, changed): (Vec<&Case>, Vec<&Case>) =
+            cases.iter().partition(|case| case.is_untouched());
+        let mut shared = in_all(changed.iter().map(|case| tokens_of(&case.before)));
+        for case in &untouched {
+            for token in tokens_of(&case.before) {
+                shared.remove(&token);
+            }
+        }
+        let is_telling = |token: &String| tokens.iter().any(|own| !own.contains(token));
+        Self {
+            telling: shared.into_iter().filter(is_telling).collect(),
+            changed,
+            texts,
+            tokens,
+            cell,
+        }
+    }
+
+    /// The cost of all signs against a program, given what it makes of each text of the data.
+    pub fn cost(&self, program: &Program, made: &[Made]) -> f64 {
+        let is_changed = |number: usize| matches!(made[number], Made::Text(_));
+        let changed: Vec<bool> = self.texts.iter().map(|(n, _)| is_changed(*n)).collect();
+        let ignored = self.ignored(&changed);
+        let [step] = &program.steps[..] else {
+            return ignored;
+        };
+        let joined = match self.cell {
+            true => 0.0,
+            false => self.joined(step, &changed),
+        };
+        ignored + joined + self.near(step, &changed) + self.other_constants(step, &changed)
+    }
+
+    /// The text removed is the same word in all examples, and the pattern takes any word there: texts with another one change too.
+    fn other_constants(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let further = self.changed.len().saturating_sub(1).min(2) as f64;
+        let (pieces, caught) = with_runs_caught(&step.pieces);
+        if caught.is_empty() || further == 0.0 {
+            return 0.0;
+        }
+        let matcher = Matcher::new(&pieces);
+        let values = |text: &'e [char], group: usize| -> Vec<&'e [char]> {
+            let matches = matcher.all(text).unwrap_or_default();
+            let spans = matches
+                .iter()
+                .filter_map(|spans| spans.get(group).copied().flatten());
+            spans.map(|(from, to)| &text[from..to]).collect()
+        };
+        let mut cost = 0.0;
+        for group in caught {
+            let mut own = self
+                .changed
+                .iter()
+                .flat_map(|case| values(&case.before, group));
+            let Some(first) = own.next() else {
+                continue;
+            };
+            if !first.iter().any(|c| c.is_alphabetic()) || own.any(|other| other != first) {
+                continue;
+            }
+            let others = self.share(changed, |text| {
+                values(text, group).iter().any(|value| *value != first)
+            });
+            if others > 0.0 {
+                cost += OTHER * further * (0.5 + 0.5 * others);
+            }
+        }
+        cost
+    }
+
+    /// A word or sign that all examples have, and only a part of what is changed.
+    fn ignored(&self, changed: &[bool]) -> f64 {
+        let all = changed.iter().filter(|is| **is).count();
+        let with = |token: &String| {
+            let own = self.tokens.iter().zip(changed);
+            own.filter(|(own, is)| **is && own.contains(token)).count()
+        };
+        let each = self.telling.iter().map(|token| {
+            let with = with(token).max(1) as f64;
+            (all.max(1) as f64 / with).ln().max(0.0)
+        });
+        let most = each.fold(0.0, f64::max);
+        IGNORED * (self.changed.len().saturating_sub(1)) as f64 * most
+    }
+
+    /// Matches that begin or end within a word, where no example's do.
+    fn joined(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let tears = |text: &[char]| {
+            let matches = step.matcher.all(text).unwrap_or_default();
+            let mut whole = matches.iter().filter_map(|spans| spans[0]);
+            whole.any(|(from, to)| is_inside_word(text, from) || is_inside_word(text, to))
+        };
+        if self.changed.iter().any(|case| tears(&case.before)) {
+            return 0.0;
+        }
+        JOINED * self.share(changed, tears)
+    }
+
+    /// The share of the texts that change for which something holds; 0 where none does.
+    fn share(&self, changed: &[bool], holds: impl Fn(&'e [char]) -> bool) -> f64 {
+        let texts = self.texts.iter().zip(changed).filter(|(_, is)| **is);
+        let (mut all, mut with) = (0u32, 0u32);
+        for ((_, text), _) in texts {
+            all += 1;
+            with += u32::from(holds(text));
+        }
+        f64::from(with) / f64::from(all.max(1))
+    }
+
+    /// The forms of what comes of the matches in the examples.
+    fn results(&self, step: &Candidate) -> BTreeSet<String> {
+        let mut forms = BTreeSet::new();
+        for case in &self.changed {
+            let matches = step.matcher.all(&case.before).unwrap_or_default();
+            let first = matches.first().and_then(|spans| spans[0]);
+            let last = matches.last().and_then(|spans| spans[0]);
+            if let (Some((from, _)), Some((_, to))) = (first, last) {
+                let tail = case.before.len() - to;
+                let new = case.after.get(from..case.after.len().saturating_sub(tail));
+                forms.extend(new.map(exact_digits));
+            }
+        }
+        forms
+    }
+
+    /// Texts that stay, and would change if the runs of the pattern were of any length, or of any characters.
+    fn near(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let all = changed.iter().filter(|is| **is).count() as f64;
+        let results = self.results(step);
+        // What holds the form of a result is done.
+        let is_done = |text: &[char]| {
+            let form = exact_digits(text);
+            results.iter().any(|result| form.contains(result))
+        };
+        let staying = self.texts.iter().zip(changed).filter(|(_, is)| !**is);
+        let open: Vec<&[char]> = (staying.map(|((_, text), _)| *text))
+            .filter(|text| !is_done(text))
+            .collect();
+        let levels = [false, true].map(|any_class| (any_class, loosened(&step.pieces, any_class)));
+        let cost = levels.into_iter().map(|(any_class, pieces)| {
+            if pieces == step.pieces {
+                return 0.0;
+            }
+            let matcher = Matcher::new(&pieces);
+            let hits = |text: &[char]| matcher.all(text).is_some_and(|found| !found.is_empty());
+            let near = open.iter().filter(|text| hits(text)).count() as f64;
+            // One text may be a slip.
+            let further = (near - 1.0).max(0.0);
+            match any_class {
+                // A length that the examples share is chance, however few texts of another one there are.
+                false => 0.8 * (further / 3.0).min(1.0),
+                true => further / (near + all).max(1.0),
+            }
+        });
+        cost.sum()
+    }
+}
+
+/// The pieces with a group around each run that is in none, and the numbers of those groups.
+fn with_runs_caught(pieces: &[Piece]) -> (Vec<Piece>, Vec<usize>) {
+    let mut caught = Vec::new();
+    let mut groups = 0;
+    let each = pieces.iter().map(|piece| match piece {
+        Piece::Run { .. } => {
+            groups += 1;
+            caught.push(groups);
+            Piece::Group(vec![piece.clone()])
+        }
+        Piece::Group(_) | Piece::Maybe(_) => {
+            groups += inner_groups(std::slice::from_ref(piece));
+            piece.clone()
+        }
+        Piece::Text(_) | Piece::OneOf(..) | Piece::Start | Piece::End | Piece::Edge => {
+            piece.clone()
+        }
+    });
+    (each.collect(), caught)
+}
+
+fn inner_groups(pieces: &[Piece]) -> usize {
+    let each = pieces.iter().map(|piece| match piece {
+        Piece::Group(inner) => 1 + inner_groups(inner),
+        Piece::Maybe(inner) => inner_groups(inner),
+        Piece::Text(_)
+        | Piece::Run { .. }
+        | Piece::OneOf(..)
+        | Piece::Start
+        | Piece::End
+        | Piece::Edge => 0,
+    });
+    each.sum()
+}
+
+/// The pieces with runs of any length, and, if `any_class`, of any characters up to the next text; what is not copied must stay
+/// what it is, so the texts are kept.
+fn loosened(pieces: &[Piece], any_class: bool) -> Vec<Piece> {
+    let next_char = |at: usize| {
+        pieces[at + 1..].iter().find_map(|piece| match piece {
+            Piece::Text(text) => text.chars().next(),
+            _ => None,
+        })
+    };
+    let each = pieces.iter().enumerate().map(|(at, piece)| match piece {
+        Piece::Run { class, lazy, .. } => {
+            let class = match (any_class, next_char(at)) {
+                (false, _) => class.clone(),
+                (true, Some(c)) => Class::Not(vec![c]),
+                (true, None) => Class::Any,
+            };
+            Piece::Run {
+                class,
+                least: 1,
+                most: None,
+                lazy: *lazy,
+            }
+        }
+        Piece::Group(inner) => Piece::Group(loosened(inner, any_class)),
+        other => other.clone(),
+    });
+    each.collect()
+}

@@ -1,0 +1,6 @@
+//! All tests of the inference in one program, which is linked once.
+
+mod infer;
+
+#[path = "../../forgotten.rs"]
+mod forgotten;
