@@ -58,7 +58,7 @@ impl Name {
         }
     }
 
-    /// What a value must be, where this one is not that.
+    /// The values that there may be, in words, where this one is none of them.
     fn fault(self, text: &str) -> Option<&'static str> {
         let (is_sound, must) = match self {
             Self::Theme => (
@@ -148,7 +148,7 @@ impl Settings {
         off.map(|(_, value)| value.clone()).collect()
     }
 
-    /// What holds, and from where.
+    /// The values that hold, each with its origin.
     pub fn page(&self) -> String {
         let mut out = String::from("\nWhat holds now:\n\n");
         for name in Name::ALL {

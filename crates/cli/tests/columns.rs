@@ -813,7 +813,7 @@ fn changed_cells_are_shown() {
         ("find a --columns y --bare a.csv", "ab\na,\nb\n"),
         (
             "find a --columns y --missing a.csv",
-            "   5  y  \n   6  y  c\n",
+            "   5  y  (empty)\n   6  y  c\n",
         ),
     ] {
         let got = sandbox.run(request).ok();

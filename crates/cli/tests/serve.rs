@@ -445,8 +445,7 @@ fn all_of_a_folder() {
     assert_eq!(sandbox.read("01.md"), b"B-4, B-7\n");
 }
 
-/// Nothing from an editor is trusted.
-/// Hints stand at the step and at their line until the rewrite file changes; columns are those of the tables.
+/// Hints are shown at the step and at their line until the rewrite file changes; columns are those of the tables.
 #[test]
 fn hints_and_columns() {
     let sandbox = Sandbox::new();
@@ -488,6 +487,7 @@ fn hints_and_columns() {
     assert_eq!(editor.end(), 0);
 }
 
+/// Nothing from an editor is trusted.
 #[test]
 fn hostile_words() {
     let sandbox = Sandbox::new();

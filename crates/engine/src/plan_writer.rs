@@ -2,7 +2,7 @@
 //! of a folder.
 //!
 //! What is kept of each file is made on any thread by a [`PlanPart`], and waits in a spool until its
-//! turn comes: as records where somebody reads them now, else in short form, from which they are made once they are asked for.
+//! turn comes: as records where a user or a program reads them now, else in short form, from which records are made on request.
 
 use crate::collector::FileHunk;
 use crate::file_note::FileNote;

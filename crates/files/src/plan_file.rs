@@ -115,7 +115,7 @@ pub struct PlanDoc {
 struct MadeRecords {
     /// A file without a name.
     file: File,
-    /// Their length in bytes.
+    /// The length of all of them, in bytes.
     bytes: u64,
     /// The bytes of the short form.
     of: u64,

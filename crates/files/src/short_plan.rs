@@ -1,4 +1,4 @@
-//! Plans in short form: the last preview of a folder, from which records are made once somebody asks for them.
+//! Plans in short form: the last preview of a folder, from which records are made on request.
 //!
 //! A record in JSON takes longer to write than the change took to be found, and most previews are only looked
 //! at. So the changes are kept as they are in memory, one entry after another, with everything that their records

@@ -32,7 +32,7 @@ pub fn borrow(verb: Command) -> Command {
         "find" | "check" | "tally" | "shapes" | "extract" | "explain" | "draft" | "apply"
         | "review" => PreviewArgs::augment_args(Command::new("")),
         "preview" => FindArgs::augment_args(Command::new("")),
-        _ => return verb,
+        _ => return hide_unused(verb),
     };
     let refused: &[&str] = match verb.get_name() {
         "apply" | "review" | "preview" => &OF_THE_CHANGES,
@@ -82,6 +82,8 @@ fn hide_unused(verb: Command) -> Command {
 /// True for an option of a step that a verb accepts and does not use, if its help says it at all.
 fn says_nothing(verb: &str, arg: &Arg) -> bool {
     match arg.get_help_heading() {
+        // The rewrite is what it is asked for.
+        Some("Match" | "Which" | "Do") if verb == "infer" => true,
         Some("Do") => only_looks(verb),
         // Its answer is what it is asked for.
         _ if arg.get_id() == "exit_zero" => matches!(verb, "check" | "draft" | "infer" | "review"),

@@ -157,7 +157,7 @@ impl Session<'_> {
         Ok(self.searched.status(true))
     }
 
-    /// Takes back the last answer, which no rule makes along with the examples: what was proposed before it holds.
+    /// Removes the last answer, which no rule makes along with the examples: the proposals from before it hold.
     fn set_answer_aside(&mut self, output: &mut Output) {
         let Some(Pair { before, after, .. }) = self.task.examples.pop() else {
             return;
