@@ -335,11 +335,14 @@ pub(crate) fn read<E: From<ShortFault>>(
         let mut head = [0; ENTRY_HEAD];
         fill(input, &mut head)?;
         let (kind, bytes) = entry_head(head).ok_or_else(damaged)?;
+        if bytes > RECORD_MOST as u64 {
+            return Err(damaged());
+        }
         rest.clear();
         // Only what is there takes memory, whatever the head says.
         let found = input.by_ref().take(bytes).read_to_end(&mut rest);
         let found = found.map_err(ShortFault::from)?;
-        if bytes > RECORD_MOST as u64 || found as u64 != bytes {
+        if found as u64 != bytes {
             return Err(damaged());
         }
         length += (ENTRY_HEAD + rest.len()) as u64;

@@ -3,7 +3,7 @@
 use crate::render::highlight::one_line_of;
 use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::visible_path;
-use brisk_quill_core::numbers::counted;
+use brisk_quill_core::numbers::number;
 use brisk_quill_files::journal::records::{ChangeRecord, Intent};
 use brisk_quill_files::journal::run_record::RunRecord;
 use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
@@ -15,8 +15,6 @@ pub struct HistoryRow<'r> {
     pub when: String,
 }
 
-/// The widest that a state is made room for: `reverted in part` is one.
-const STATE: usize = 16;
 /// The widest that a folder is shown; its end says most.
 const FOLDER: usize = 24;
 
@@ -26,27 +24,18 @@ pub fn history_list(rows: &[HistoryRow<'_>], width: usize) -> Labelled {
     if rows.is_empty() {
         return out;
     }
-    let cells: Vec<Cells> = rows.iter().map(Cells::of).collect();
+    // A sixth of a narrow line, so that something is left for what was done.
+    let folder = (width / 6).clamp(10, FOLDER);
+    let cells: Vec<Cells> = rows.iter().map(|row| Cells::of(row, folder)).collect();
     let head = Cells {
-        run: "run".to_owned(),
-        when: "when".to_owned(),
-        state: "state".to_owned(),
-        what: "changes".to_owned(),
-        folder: "folder".to_owned(),
+        columns: ["run", "when (UTC)", "state", "changes", "files", "folder"].map(str::to_owned),
         how: "what".to_owned(),
     };
-    let widest = |of: fn(&Cells) -> &str, most: usize| {
+    let widths = std::array::from_fn(|column| {
         let all = cells.iter().chain([&head]);
-        all.map(|cells| of(cells).width().min(most))
-            .max()
-            .unwrap_or(0)
-    };
-    let widths = [
-        widest(|cells| &cells.when, usize::MAX),
-        widest(|cells| &cells.state, STATE),
-        widest(|cells| &cells.what, usize::MAX),
-        widest(|cells| &cells.folder, FOLDER),
-    ];
+        let widest = all.map(|cells| cells.columns[column].width()).max();
+        widest.unwrap_or(0).max(if column == 0 { 5 } else { 0 })
+    });
     out.put(Role::Quiet, &head.line(' ', widths, width));
     for (row, cells) in rows.iter().zip(&cells) {
         let is_gone = row.state.starts_with("reverted") || row.state == "rolled back";
@@ -62,54 +51,47 @@ pub fn history_list(rows: &[HistoryRow<'_>], width: usize) -> Labelled {
 
 /// A line of the list, not yet laid out.
 struct Cells {
-    run: String,
-    when: String,
-    state: String,
-    what: String,
-    folder: String,
+    /// Number, time, state, changes, files and folder.
+    columns: [String; 6],
     how: String,
 }
 
+/// The columns that hold numbers, from 0.
+const NUMBERS: [usize; 3] = [0, 3, 4];
+
 impl Cells {
-    fn of(row: &HistoryRow<'_>) -> Self {
-        let record = row.record;
-        let mut cells = Self {
-            run: record.run.to_string(),
-            when: row.when.clone(),
-            state: row.state.to_owned(),
-            what: String::new(),
-            folder: String::new(),
-            how: "before it had said what it would do".to_owned(),
+    fn of(row: &HistoryRow<'_>, folder_most: usize) -> Self {
+        let when = row.when.strip_suffix(" UTC").unwrap_or(&row.when);
+        let (run, state) = (row.record.run.to_string(), row.state.to_owned());
+        let Some(intent) = &row.record.intent else {
+            let [changes, files, folder] = [const { String::new() }; 3];
+            return Self {
+                columns: [run, when.to_owned(), state, changes, files, folder],
+                how: "before it had said what it would do".to_owned(),
+            };
         };
-        if let Some(intent) = &record.intent {
-            let changes: u64 = intent.targets.iter().map(|target| target.changes).sum();
-            let files = intent.targets.len() as u64;
-            cells.what = format!(
-                "{} in {}",
-                counted(changes, "change"),
-                counted(files, "file")
-            );
-            cells.folder = end_of(&visible_path(&intent.folder.path()), FOLDER);
-            cells.how = match intent.undoes {
+        let changes: u64 = intent.targets.iter().map(|target| target.changes).sum();
+        let folder = end_of(&visible_path(&intent.folder.path()), folder_most);
+        let (changes, files) = (number(changes), number(intent.targets.len() as u64));
+        Self {
+            columns: [run, when.to_owned(), state, changes, files, folder],
+            how: match intent.undoes {
                 Some(other) => format!("reverts run {other}"),
                 None => rewrite_words(&intent.rewrite),
-            };
+            },
         }
-        cells
     }
 
     /// The line, cut at the width of the terminal.
-    fn line(&self, mark: char, [when, state, what, folder]: [usize; 4], width: usize) -> String {
-        let mut line = format!("{mark} {:>5}", self.run);
-        let columns = [
-            (&self.when, when),
-            (&self.state, state),
-            (&self.what, what),
-            (&self.folder, folder),
-        ];
-        for (text, width) in columns {
+    fn line(&self, mark: char, widths: [usize; 6], width: usize) -> String {
+        let mut line = mark.to_string();
+        for (column, (text, width)) in self.columns.iter().zip(widths).enumerate() {
             let room = width.saturating_sub(text.width());
-            line.push_str(&format!("  {text}{:room$}", ""));
+            let gap = if column == 0 { " " } else { "  " };
+            line.push_str(&match NUMBERS.contains(&column) {
+                true => format!("{gap}{:room$}{text}", ""),
+                false => format!("{gap}{text}{:room$}", ""),
+            });
         }
         line.push_str("  ");
         line.push_str(&self.how);
