@@ -33,17 +33,11 @@ impl Known {
     }
 
     fn task(&self, examples: usize) -> Task {
-        self.task_of(0..examples)
-    }
-
-    /// The task with the examples of these numbers, from 0, in this order.
-    fn task_of(&self, examples: impl Iterator<Item = usize>) -> Task {
         let mut task = Task {
             cells: self.unit == "cell",
             ..Task::default()
         };
-        for at in examples {
-            let (before, after) = &self.examples[at];
+        for (at, (before, after)) in self.examples.iter().take(examples).enumerate() {
             let mut pair = Pair::new(before.clone(), after.clone());
             pair.line = self.example_at.as_ref().map(|lines| lines[at] + 1);
             task.examples.push(pair);
@@ -209,7 +203,7 @@ fn with_much_data(files: &[(&str, usize, [usize; 3])]) {
 #[test]
 fn tasks_with_much_data() {
     // Those that the costs were set by say least, so every third will do.
-    with_much_data(&[("inference-wide.json", 3, [70, 78, 82])]);
+    with_much_data(&[("inference-wide.json", 1, [75, 81, 85])]);
 }
 
 #[test]
@@ -221,7 +215,7 @@ fn other_tasks_with_much_data() {
 }
 
 /// A user who knows the rule answers what is asked, up to four examples in all: none is said to be settled that is not.
-fn asked(file: &str) {
+fn asked(file: &str, least: usize) {
     let (mut right, mut all) = (0, 0);
     for known in Known::all(file)
         .iter()
@@ -260,18 +254,24 @@ fn asked(file: &str) {
         all += 1;
         right += usize::from(is_right);
     }
-    assert!(100 * right >= 92 * all, "{file}: {right} of {all}");
+    assert!(100 * right >= least * all, "{file}: {right} of {all}");
 }
 
 #[test]
 fn answers_settle_nothing_wrongly() {
-    asked("inference-more.json");
+    asked("inference-more.json", 96);
+}
+
+#[test]
+#[cfg_attr(debug_assertions, ignore = "takes a minute")]
+fn answers_settle_none_of_the_other_tasks_wrongly() {
+    asked("inference-tasks.json", 96);
 }
 
 #[test]
 fn answers_about_much_data() {
-    asked("inference-held.json");
-    asked("inference-new.json");
+    asked("inference-held.json", 92);
+    asked("inference-new.json", 96);
 }
 
 /// The first question, and texts on which proposals agree.
