@@ -85,23 +85,23 @@ pub fn go_to(folder: &Path) -> Result<(), Diagnostic> {
 /// The place of what this user keeps: `$XDG_STATE_HOME/brisk-quill`, else `~/.local/state/brisk-quill`;
 /// `None` where neither is known.
 fn state() -> Option<PathBuf> {
-    let state = absolute("XDG_STATE_HOME")
-        .or_else(|| absolute("HOME").map(|home| home.join(".local/state")));
-    Some(state?.join("brisk-quill"))
+    of_user("XDG_STATE_HOME", ".local/state")
 }
 
 /// The place of what this user has set: `$XDG_CONFIG_HOME/brisk-quill`, else `~/.config/brisk-quill`; `None` where neither
 /// is known.
 pub fn config_folder() -> Option<PathBuf> {
-    let config = absolute("XDG_CONFIG_HOME");
-    let config = config.or_else(|| absolute("HOME").map(|home| home.join(".config")));
-    Some(config?.join("brisk-quill"))
+    of_user("XDG_CONFIG_HOME", ".config")
 }
 
-/// A folder that a variable names.
-fn absolute(name: &str) -> Option<PathBuf> {
-    let path = PathBuf::from(variable(name)?);
-    path.is_absolute().then_some(path)
+/// Our folder in the one that a variable names, else in `below` the home of the user.
+fn of_user(name: &str, below: &str) -> Option<PathBuf> {
+    let absolute = |name| {
+        let path = PathBuf::from(variable(name)?);
+        path.is_absolute().then_some(path)
+    };
+    let folder = absolute(name).or_else(|| absolute("HOME").map(|home| home.join(below)));
+    Some(folder?.join("brisk-quill"))
 }
 
 /// Seconds since 1970.

@@ -125,9 +125,10 @@ impl Settings {
         settings
     }
 
-    fn of(&self, name: Name) -> Option<&str> {
-        let found = self.values.iter().find(|(own, _)| *own == name);
-        found.map(|(_, value)| &**value)
+    /// The values of a setting: one, or those of its list.
+    fn of(&self, name: Name) -> impl Iterator<Item = &str> {
+        let own = self.values.iter().filter(move |(own, _)| *own == name);
+        own.map(|(_, value)| &**value)
     }
 
     /// The options that have another default, with that.
@@ -141,25 +142,17 @@ impl Settings {
 
     /// Kinds of hints that are not given.
     pub fn hints_off(&self) -> Vec<String> {
-        let off = self
-            .values
-            .iter()
-            .filter(|(name, _)| *name == Name::HintsOff);
-        off.map(|(_, value)| value.clone()).collect()
+        self.of(Name::HintsOff).map(str::to_owned).collect()
     }
 
     /// The values that hold, each with its origin.
     pub fn page(&self) -> String {
         let mut out = String::from("\nWhat holds now:\n\n");
         for name in Name::ALL {
-            let off = self.hints_off().join(", ");
-            let own = match name {
-                Name::HintsOff => (!off.is_empty()).then_some(&*off),
-                name => self.of(name),
-            };
-            let (value, from) = match own {
-                Some(value) => (value, "settings.toml"),
-                None => (name.default(), "default"),
+            let own = self.of(name).collect::<Vec<_>>().join(", ");
+            let (value, from) = match own.is_empty() {
+                false => (&*own, "settings.toml"),
+                true => (name.default(), "default"),
             };
             let _ = writeln!(out, "  {:<10} {value} ({from})", name.key());
         }

@@ -19,7 +19,7 @@ use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_files::change::Change;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::read::facts::Facts;
-use brisk_quill_files::short_plan::{self, DiskText, ShortChange};
+use brisk_quill_files::short_plan::{self, DiskText, EntryKind, ShortChange};
 use brisk_quill_files::source::Source;
 use std::borrow::Cow;
 use std::os::unix::ffi::OsStrExt;
@@ -192,7 +192,7 @@ fn groups_of<'e>(edit: &'e FileEdit<'_>) -> impl Iterator<Item = Option<&'e [u8]
 fn push_around(out: &mut Vec<u8>, was: &[u8]) {
     if was.len() <= UNIT_MOST {
         let (was, _) = without_common_ending(was, was);
-        short_plan::push_around(out, was);
+        short_plan::push_plain(out, EntryKind::Around, was);
     }
 }
 

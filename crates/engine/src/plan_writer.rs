@@ -18,7 +18,7 @@ use brisk_quill_files::fs::FileId;
 use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::short_plan::{self, EntryKind, MAGIC};
 use brisk_quill_files::source::Source;
-use brisk_quill_files::spool::{Spool, SpoolWriter, Spooled};
+use brisk_quill_files::spool::{Spool, SpoolWriter};
 use brisk_quill_files::temporary::{Temporaries, Temporary};
 use memchr::memchr_iter;
 use std::fs;
@@ -77,8 +77,6 @@ pub enum Keeping {
 pub struct PlanWriter<'a> {
     text: &'a RewriteText,
     rewrite: &'a Rewrite,
-    /// True if all of it goes to a stream.
-    streams: bool,
     save: Option<Target>,
     last: Option<Target>,
     /// The place of the last preview, where there is one.
@@ -93,8 +91,6 @@ pub struct PlanWriter<'a> {
     is_too_large: bool,
     failed: Option<io::Error>,
     form: Form,
-    /// An entry in short form.
-    entry: Vec<u8>,
 }
 
 /// The form of a plan while it is written.
@@ -236,9 +232,7 @@ impl<'a> PlanWriter<'a> {
             text,
             rewrite,
             form,
-            entry: Vec::new(),
-            streams,
-            wanted: Arc::new(AtomicBool::new(streams || save.is_some() || last.is_some())),
+            wanted: Arc::new(AtomicBool::new(form == Form::Records || last.is_some())),
             save,
             last,
             place: host.last_plan(),
@@ -303,22 +297,19 @@ impl<'a> PlanWriter<'a> {
     /// A plan in short form ends with its hash.
     fn finish(&mut self, stream: &mut Stream<'_>) {
         if let (Form::Short, Some(last)) = (self.form, &self.last) {
-            let mut end = Vec::new();
-            short_plan::push_end(&mut end, &last.hash.finalize());
-            self.put(&end, stream);
+            let hash = last.hash.finalize();
+            self.record(EntryKind::End, hash.as_bytes(), stream);
         }
     }
 
-    /// Adds a record, in short form as an entry of a kind.
+    /// Adds a record, in short form as the rest of an entry of a kind.
     fn record(&mut self, kind: EntryKind, line: &[u8], stream: &mut Stream<'_>) {
         match self.form {
             Form::Records => self.put(line, stream),
             Form::Short => {
-                let mut entry = std::mem::take(&mut self.entry);
-                entry.clear();
-                short_plan::push_line(&mut entry, kind, line);
+                let mut entry = Vec::new();
+                short_plan::push_plain(&mut entry, kind, line);
                 self.put(&entry, stream);
-                self.entry = entry;
             }
         }
     }
@@ -337,7 +328,7 @@ impl<'a> PlanWriter<'a> {
         {
             self.last = None;
             self.is_too_large = true;
-            let wanted = self.streams || self.save.is_some();
+            let wanted = self.form == Form::Records;
             self.wanted.store(wanted, Ordering::Relaxed);
         }
         let head = plan_records::file(source, facts);
@@ -358,9 +349,6 @@ impl<'a> PlanWriter<'a> {
             return Err(error);
         }
         let kept = part.out.finish()?;
-        if self.form == Form::Short {
-            return self.put_short(&kept, stream);
-        }
         let mut id = format!("{}.", self.files);
         let (before_change, mut change) = (id.len(), 0u64);
         let mut reader = kept.reader();
@@ -370,7 +358,12 @@ impl<'a> PlanWriter<'a> {
                 return Ok(());
             }
             let mut done = 0;
-            for pending in memchr_iter(PENDING_ID, records) {
+            let with_ids = match self.form {
+                Form::Records => records,
+                // An entry has no id, and any bytes.
+                Form::Short => &[],
+            };
+            for pending in memchr_iter(PENDING_ID, with_ids) {
                 self.put(&records[done..pending], stream);
                 change += 1;
                 id.truncate(before_change);
@@ -380,19 +373,6 @@ impl<'a> PlanWriter<'a> {
             }
             self.put(&records[done..], stream);
             let read = records.len();
-            reader.consume(read);
-        }
-    }
-
-    fn put_short(&mut self, kept: &Spooled, stream: &mut Stream<'_>) -> io::Result<()> {
-        let mut reader = kept.reader();
-        loop {
-            let entries = reader.fill_buf()?;
-            if entries.is_empty() {
-                return Ok(());
-            }
-            self.put(entries, stream);
-            let read = entries.len();
             reader.consume(read);
         }
     }

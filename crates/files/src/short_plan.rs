@@ -63,16 +63,9 @@ fn push_entry(out: &mut Vec<u8>, kind: EntryKind, rest: impl FnOnce(&mut Vec<u8>
     out[start + 1..start + ENTRY_HEAD].copy_from_slice(&length.to_le_bytes());
 }
 
-/// Appends a record that stays as it is; with its line end.
-pub fn push_line(out: &mut Vec<u8>, kind: EntryKind, line: &[u8]) {
-    push_entry(out, kind, |out| out.extend_from_slice(line));
-}
-
-/// Appends the hash of all before.
-pub fn push_end(out: &mut Vec<u8>, hash: &blake3::Hash) {
-    push_entry(out, EntryKind::End, |out| {
-        out.extend_from_slice(hash.as_bytes());
-    });
+/// Appends an entry of bytes that stay as they are: a record with its line end, the text of a unit, or the hash.
+pub fn push_plain(out: &mut Vec<u8>, kind: EntryKind, rest: &[u8]) {
+    push_entry(out, kind, |out| out.extend_from_slice(rest));
 }
 
 /// Appends the names of the groups of each step; of a group, from 0, or none.
@@ -89,11 +82,6 @@ where
             }
         }
     });
-}
-
-/// Appends the text of a unit.
-pub fn push_around(out: &mut Vec<u8>, was: &[u8]) {
-    push_entry(out, EntryKind::Around, |out| out.extend_from_slice(was));
 }
 
 /// A text, and its bytes on disk where those are others.

@@ -8,7 +8,7 @@ use brisk_quill_core::records::field::Optional;
 use brisk_quill_core::records::plan::{AnyRecord, ChangeId, decision_line};
 use brisk_quill_files::plan_file::PlanDoc;
 use brisk_quill_files::short_plan::{
-    DiskText, EntryKind, MAGIC, Records, ShortChange, push_end, push_line, push_names,
+    DiskText, EntryKind, MAGIC, Records, ShortChange, push_names, push_plain,
 };
 use brisk_quill_files::source::Source;
 use brisk_quill_files::splice::splice_into;
@@ -75,12 +75,12 @@ fn short_of(plan: &str) -> Vec<u8> {
                 };
                 short.put(&mut out, std::iter::empty());
             }
-            AnyRecord::File(_) => push_line(&mut out, EntryKind::File, line.as_bytes()),
-            _ => push_line(&mut out, EntryKind::Line, line.as_bytes()),
+            AnyRecord::File(_) => push_plain(&mut out, EntryKind::File, line.as_bytes()),
+            _ => push_plain(&mut out, EntryKind::Line, line.as_bytes()),
         }
     }
     let hash = blake3::hash(&out);
-    push_end(&mut out, &hash);
+    push_plain(&mut out, EntryKind::End, hash.as_bytes());
     out
 }
 

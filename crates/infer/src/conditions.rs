@@ -1,6 +1,7 @@
 //! Conditions on the whole unit, for candidates that would also change texts that must stay.
 
 use crate::candidate::{Candidate, Condition, Made};
+use crate::case::Case;
 use crate::examples::Examples;
 use crate::form::{Matcher, Piece};
 use crate::tokens::{Kind, Token, text_of, tokens};
@@ -15,6 +16,7 @@ const CONDITIONS: usize = 2;
 pub(super) fn narrowed(mut too_wide: Vec<Candidate>, examples: &Examples<'_>) -> Vec<Candidate> {
     too_wide.sort_by(|a, b| a.cost.total_cmp(&b.cost));
     too_wide.truncate(TRIED);
+    let (kept, changed) = (texts_of(&examples.untouched), texts_of(&examples.changed));
     let mut all = Vec::new();
     for candidate in &too_wide {
         let breaks = |text: &[char]| {
@@ -23,20 +25,10 @@ pub(super) fn narrowed(mut too_wide: Vec<Candidate>, examples: &Examples<'_>) ->
                 Made::Nothing
             )
         };
-        let kept: Vec<&[char]> = examples
-            .untouched
-            .iter()
-            .map(|case| &case.before[..])
-            .collect();
         let broken: Vec<&[char]> = kept.iter().copied().filter(|text| breaks(text)).collect();
-        let changed: Vec<&[char]> = examples
-            .changed
-            .iter()
-            .map(|case| &case.before[..])
-            .collect();
         let mut conditions = tests(&broken, &changed, false);
         conditions.extend(tests(&changed, &broken, true));
-        all.extend(conditions.into_iter().map(|test| {
+        all.extend(conditions.iter().map(|test| {
             // The more texts say so, the likelier it is meant.
             let said = if test.holds {
                 changed.len()
@@ -53,14 +45,11 @@ pub(super) fn narrowed(mut too_wide: Vec<Candidate>, examples: &Examples<'_>) ->
 /// The cheapest candidates, each with a condition that all examples meet and some of the texts of the data that would change
 /// do not: what all examples have, and the data has not, may be meant.
 pub(super) fn asked_for(hits: &[Candidate], examples: &Examples<'_>) -> Vec<Candidate> {
-    let changed: Vec<&[char]> = examples
-        .changed
-        .iter()
-        .map(|case| &case.before[..])
-        .collect();
+    let changed = texts_of(&examples.changed);
     if changed.len() < 2 {
         return Vec::new();
     }
+    let (tests, said) = (tests(&changed, &[], true), said_by(changed.len()));
     let plain = hits.iter().filter(|hit| hit.condition.is_none());
     let narrowed = plain.take(ASKED_FOR).flat_map(|candidate| {
         let changes = |text: &&[char]| {
@@ -69,17 +58,20 @@ pub(super) fn asked_for(hits: &[Candidate], examples: &Examples<'_>) -> Vec<Cand
         };
         let data: Vec<&[char]> = examples.probes.iter().copied().filter(changes).collect();
         let passing = |test: &Test| data.iter().filter(|text| test.passes(text)).count();
-        let mut tests: Vec<(usize, Test)> = tests(&changed, &[], true)
-            .into_iter()
-            .map(|test| (passing(&test), test))
+        let mut telling: Vec<(usize, &Test)> = (tests.iter())
+            .map(|test| (passing(test), test))
             .filter(|(passing, _)| *passing < data.len())
             .collect();
-        tests.sort_by(|a, b| a.0.cmp(&b.0).then(a.1.cost.total_cmp(&b.1.cost)));
-        let said = said_by(changed.len());
-        let first = tests.into_iter().take(CONDITIONS);
+        telling.sort_by(|a, b| a.0.cmp(&b.0).then(a.1.cost.total_cmp(&b.1.cost)));
+        let first = telling.into_iter().take(CONDITIONS);
         first.map(move |(_, test)| test.of(candidate, said))
     });
     narrowed.collect()
+}
+
+/// The old texts of some examples.
+fn texts_of<'e>(cases: &[&'e Case]) -> Vec<&'e [char]> {
+    cases.iter().map(|case| &case.before[..]).collect()
 }
 
 /// The cost of a condition that this many texts speak for.
@@ -102,11 +94,11 @@ impl Test {
     }
 
     /// The candidate under this condition, which costs more by `further` than alone.
-    fn of(self, candidate: &Candidate, further: f64) -> Candidate {
+    fn of(&self, candidate: &Candidate, further: f64) -> Candidate {
         Candidate {
             condition: Some(Condition {
-                matcher: self.matcher,
-                pieces: self.pieces,
+                matcher: self.matcher.clone(),
+                pieces: self.pieces.clone(),
                 holds: self.holds,
             }),
             cost: candidate.cost + self.cost + further,

@@ -1,10 +1,9 @@
 //! The columns of the tables below a folder.
 
+use crate::below::sources_below;
 use brisk_quill_core::columns::around::column_names;
 use brisk_quill_core::columns::layout::TableOptions;
 use brisk_quill_engine::host::Host;
-use brisk_quill_engine::sources::Sources;
-use brisk_quill_files::discover::Search;
 use brisk_quill_files::source::Source;
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -18,7 +17,7 @@ const READ_MOST: u64 = 16 << 10;
 /// Each column once, with the name of the first file that has it.
 pub fn columns(host: &Host) -> BTreeMap<String, String> {
     let mut columns = BTreeMap::new();
-    let Ok(sources) = Sources::find(host, vec![".".into()], Search::default()) else {
+    let Ok(sources) = sources_below(host) else {
         return columns;
     };
     let options = TableOptions::default();

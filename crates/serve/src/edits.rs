@@ -1,5 +1,6 @@
 //! The changes of a rewrite as an edit of the workspace.
 
+use crate::below::sources_below;
 use crate::documents::Documents;
 use crate::paths::{path_of, uri_of};
 use crate::positions::Lines;
@@ -9,8 +10,6 @@ use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::stop::Stop;
 use brisk_quill_engine::host::Host;
 use brisk_quill_engine::in_memory::{MemoryChange, MemoryText, changes_in};
-use brisk_quill_engine::sources::Sources;
-use brisk_quill_files::discover::Search;
 use brisk_quill_files::source::Source;
 use serde_json::{Map, Value, json};
 use std::collections::{BTreeMap, BTreeSet};
@@ -86,7 +85,7 @@ pub fn edit_below(
     stop: &Stop,
 ) -> Result<Edit, EditFault> {
     let told = |error: &dyn std::fmt::Display| EditFault::Told(error.to_string());
-    let sources = Sources::find(host, vec![".".into()], Search::default());
+    let sources = sources_below(host);
     let sources = sources.map_err(|error| told(&error))?;
     let (mut texts, mut left_alone, mut bytes) = (Vec::new(), 0, 0);
     for source in &sources.listing.sources {

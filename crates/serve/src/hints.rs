@@ -1,5 +1,6 @@
 //! Hints about a rewrite, at the places that they are about.
 
+use crate::below::sources_below;
 use crate::paths::uri_of;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::options::RunOptions;
@@ -9,9 +10,7 @@ use brisk_quill_engine::host::Host;
 use brisk_quill_engine::request::Work;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_engine::session::Session;
-use brisk_quill_engine::sources::Sources;
 use brisk_quill_engine::summary::Ended;
-use brisk_quill_files::discover::Search;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::source::Source;
 use std::ops::ControlFlow;
@@ -29,7 +28,7 @@ pub struct PlacedHint {
 
 /// The hints about a rewrite over all files below a folder but one, as they are on disk.
 pub fn hints(rewrite: &Rewrite, host: &Host, except: &Path) -> Vec<PlacedHint> {
-    let Ok(mut sources) = Sources::find(host, vec![".".into()], Search::default()) else {
+    let Ok(mut sources) = sources_below(host) else {
         return Vec::new();
     };
     let is_meant = |source: &Source| match source {

@@ -5,6 +5,7 @@
 //! `rewrite_document`, `hover`, `completion` and `columns`; what a rewrite changes, in one text or in all of a folder, from
 //! `edits`, and what may be a mistake in it from `hints`. Evaluating, reading and keeping are the engine's.
 
+mod below;
 mod columns;
 mod completion;
 mod documents;

@@ -89,8 +89,7 @@ impl<'t> Lines<'t> {
 #[cfg(test)]
 mod tests {
     use super::Lines;
-    use crate::protocol::Encoding;
-    use crate::protocol::Place;
+    use crate::protocol::{Encoding, Place};
     use proptest::prelude::*;
 
     proptest! {

@@ -2,6 +2,7 @@
 
 mod diagnostics;
 
+use crate::below::sources_below;
 use crate::columns::columns;
 use crate::completion::{ProposalKind, proposals};
 use crate::documents::Documents;
@@ -22,8 +23,6 @@ use brisk_quill_core::stop::Stop;
 use brisk_quill_engine::guards::Guards;
 use brisk_quill_engine::host::Host;
 use brisk_quill_engine::keep::Keep;
-use brisk_quill_engine::sources::Sources;
-use brisk_quill_files::discover::Search;
 use brisk_quill_files::source::Source;
 use lsp_server::{
     Connection, ErrorCode, Message, Notification, ProtocolError, Request, RequestId, Response,
@@ -686,7 +685,7 @@ impl<'s> Server<'s> {
                 format!("{name} is not saved, and a plan is about files"),
             ));
         }
-        let found = Sources::find(&host, vec![".".into()], Search::default());
+        let found = sources_below(&host);
         let sources = found.map_err(|error| failed(&error))?;
         let guards = Guards::default();
         let keep = Keep::new(&text, &rewrite, &sources, &guards);
@@ -703,7 +702,7 @@ impl<'s> Server<'s> {
 
 /// The rewrite files below a folder, with their titles.
 fn rewrite_files(host: &Host, stop: &Stop) -> Vec<(PathBuf, Option<String>)> {
-    let Ok(sources) = Sources::find(host, vec![".".into()], Search::default()) else {
+    let Ok(sources) = sources_below(host) else {
         return Vec::new();
     };
     let mut found = Vec::new();

@@ -1,12 +1,12 @@
 //! Runs for a reader.
 
-use crate::render::highlight::one_line_of;
+use crate::render::highlight::{one_line_of, shortened};
 use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::number;
 use brisk_quill_files::journal::records::{ChangeRecord, Intent};
 use brisk_quill_files::journal::run_record::RunRecord;
-use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
+use unicode_width::UnicodeWidthStr as _;
 
 /// A run as a list shows it.
 pub struct HistoryRow<'r> {
@@ -71,7 +71,7 @@ impl Cells {
             };
         };
         let changes: u64 = intent.targets.iter().map(|target| target.changes).sum();
-        let folder = end_of(&visible_path(&intent.folder.path()), folder_most);
+        let folder = shortened(&visible_path(&intent.folder.path()), 0, folder_most - 1);
         let (changes, files) = (number(changes), number(intent.targets.len() as u64));
         Self {
             columns: [run, when.to_owned(), state, changes, files, folder],
@@ -99,21 +99,6 @@ impl Cells {
         line.push('\n');
         line
     }
-}
-
-/// The end of a path that is too long, behind `…`.
-fn end_of(path: &str, most: usize) -> String {
-    if path.width() <= most {
-        return path.to_owned();
-    }
-    let mut end = String::new();
-    for c in path.chars().rev() {
-        if end.width() + c.width().unwrap_or(0) + 1 > most {
-            break;
-        }
-        end.insert(0, c);
-    }
-    format!("…{end}")
 }
 
 /// A rewrite in few words: its title, or its patterns.

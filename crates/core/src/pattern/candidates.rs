@@ -15,6 +15,7 @@
 use crate::pattern::automaton::Automaton;
 use crate::pattern::exact::settings;
 use crate::pattern::without::without;
+use crate::unit::{Line, line_at, line_ends};
 use regex_automata::Input;
 use regex_automata::meta::{self, Regex};
 use regex_syntax::hir::{Hir, Look};
@@ -49,6 +50,13 @@ impl Candidates {
             }
             By::Texts(texts) => Some(texts.find(text, from)?.to),
         }
+    }
+
+    /// The first line at `from` or behind it that may hold a match, with the number of lines before it; `from` is the
+    /// start of a line.
+    pub fn next_line(&mut self, text: &[u8], from: usize) -> Option<(u64, Line)> {
+        let line = line_at(text, from, self.next(text, from)?)?;
+        Some((line_ends(&text[from..line.content.from]), line))
     }
 }
 

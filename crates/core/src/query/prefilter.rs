@@ -9,7 +9,7 @@ use crate::query::scan::Scan;
 use crate::query::unit_search::UnitSearch;
 use crate::query::unit_view::Unmatched;
 use crate::span::Span;
-use crate::unit::{Line, count_lines, line_at, line_ends, lines};
+use crate::unit::{Line, count_lines, line_at, lines};
 
 /// Bytes of text before it is worth while to prefilter.
 const WORTH_WHILE: usize = 32 << 10;
@@ -67,11 +67,9 @@ impl Prefilter {
         if !self.is_worth_while(search, scan) {
             return all_lines(search, 0, scan);
         }
-        if !search.query.scope.blocks.is_empty() {
-            return self.lines_in_blocks(search, scan);
-        }
-        if !search.is_probing() {
-            let query = search.query;
+        let (query, is_probing) = (search.query, search.is_probing());
+        let in_blocks = !query.scope.blocks.is_empty();
+        if !is_probing && !in_blocks {
             let make = || query.pattern.piece_finder();
             if let Some(finder) = self.piece.get_or_insert_with(make)
                 && finder.fits(scan.text)
@@ -79,33 +77,20 @@ impl Prefilter {
                 return piece_lines(search, finder, scan);
             }
         }
-        if scan.wanted.missing == Unmatched::Shown {
+        // A probe does not look for the places where blocks begin and end.
+        if scan.wanted.missing == Unmatched::Shown || is_probing && in_blocks {
             return all_lines(search, 0, scan);
         }
-        let candidates = match search.is_probing() {
+        let candidates = match is_probing {
             true => &mut self.of_probe,
-            false => {
-                let query = search.query;
-                let make = || query.pattern.candidates();
-                self.candidates.get_or_insert_with(make)
-            }
+            false => self.candidates.get_or_insert_with(|| match in_blocks {
+                true => lines_of_any(query.scope.marks().chain([&query.pattern])),
+                false => query.pattern.candidates(),
+            }),
         };
         match candidates {
             Some(candidates) => some_lines(search, candidates, scan),
             None => all_lines(search, 0, scan),
-        }
-    }
-
-    /// The same where blocks begin and end: lines that may hold such a place are looked at, too.
-    fn lines_in_blocks(&mut self, search: &mut UnitSearch<'_>, scan: &mut Scan<'_>) {
-        let query = search.query;
-        let make = || lines_of_any(query.scope.marks().chain([&query.pattern]));
-        let candidates = self.candidates.get_or_insert_with(make);
-        match candidates {
-            Some(candidates) if scan.wanted.missing != Unmatched::Shown && !search.is_probing() => {
-                some_lines(search, candidates, scan);
-            }
-            _ => all_lines(search, 0, scan),
         }
     }
 
@@ -202,11 +187,7 @@ fn some_lines(search: &mut UnitSearch<'_>, candidates: &mut Candidates, scan: &m
     let before = search.lines_done;
     let mut looked_at = 0;
     let mut from = 0;
-    while let Some(line) = candidates
-        .next(text, from)
-        .and_then(|at| line_at(text, from, at))
-    {
-        let passed = line_ends(&text[from..line.content.from]);
+    while let Some((passed, line)) = candidates.next_line(text, from) {
         search.lines_done += passed;
         report_passed(scan, passed);
         search.line(line, scan);

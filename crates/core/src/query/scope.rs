@@ -11,7 +11,7 @@ use crate::problem::ProblemKind;
 use crate::query::cell_condition::{CellCondition, CellTest};
 use crate::span::Span;
 use crate::stop::Stop;
-use crate::unit::{count_lines, line_at, line_ends, lines};
+use crate::unit::{count_lines, lines};
 
 /// Which places a pattern is tried in. All conditions must hold.
 ///
@@ -436,11 +436,8 @@ impl NearState {
             return Ok(());
         };
         let (mut from, mut number) = (0, done + 1);
-        while let Some(line) = candidates
-            .next(text, from)
-            .and_then(|at| line_at(text, from, at))
-        {
-            number += line_ends(&text[from..line.content.from]);
+        while let Some((passed, line)) = candidates.next_line(text, from) {
+            number += passed;
             if self.finder.is_match(&text[line.content.range()])? {
                 self.hits.push(number);
             }
