@@ -27,6 +27,7 @@ use brisk_quill_files::error::system_words;
 use brisk_quill_files::fs::open::{open_regular, read_all};
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
+use brisk_quill_files::repository::RepositoryError;
 use brisk_quill_files::signature::{LOOKED_AT, structured};
 use brisk_quill_files::source::Source;
 use std::ffi::OsString;
@@ -443,6 +444,10 @@ pub fn listed(
     if let Some(name) = &args.stdin_name {
         name_stdin(&mut sources, name)?;
     }
+    if args.changed {
+        let kept = sources.only_changed();
+        sources = kept.map_err(|error| sources_diagnostic(&error))?;
+    }
     Ok(sources)
 }
 
@@ -491,6 +496,13 @@ fn sources_diagnostic(error: &SourcesError) -> Diagnostic {
             Diagnostic::trouble(texts.join("; "))
                 .remedy("name files or folders that are there, or none for the current folder")
         }
+        SourcesError::NoCommit(source, error) => {
+            let message = format!("--changed: {}: {error}", file_name(source));
+            Diagnostic::wrong(message).remedy(match error {
+                RepositoryError::OfAnother => "run this as its owner, or leave --changed out",
+                _ => "name files of a repository, or leave --changed out",
+            })
+        }
         SourcesError::NoColumns(source) => {
             let name = file_name(source);
             if let Some(format) = structured_format(source) {
@@ -525,6 +537,12 @@ pub fn report_passed_over(sources: &Sources, (pattern, matches): (&str, u64), ou
     }
     if matches > 0 && sources.listing.sources.len() > 1 {
         return;
+    }
+    if !sources.unchanged.is_empty() {
+        let files = counted(sources.unchanged.len() as u64, "file");
+        output.note(&format!(
+            "note: {files} left out by `--changed`, as in the last commit\n"
+        ));
     }
     let PassedOver { ignored, hidden } = sources.passed_over();
     let told = [

@@ -279,6 +279,23 @@ fn places_of_matches_and_offenders() {
             "{words}: {got:#?}"
         );
     }
+    let schema = include_bytes!("support/sarif-2.1.0.schema.json.gz");
+    let schema = flate2::read::GzDecoder::new(&schema[..]);
+    let schema = std::io::read_to_string(schema).unwrap();
+    // As it is published, one pattern has a bracket too many.
+    let schema = serde_json::from_str(&schema.replace("{2}]?$", "{2}$")).unwrap();
+    let schema = jsonschema::validator_for(&schema).unwrap();
+    for words in [
+        "check --rewrite q.toml",
+        "check quay --forbid",
+        "check '^é' --columns note a.csv",
+    ] {
+        let got = sandbox.run(&format!("{words} --annotate sarif"));
+        let report: serde_json::Value = serde_json::from_str(&got.out).unwrap();
+        assert!(report["runs"][0]["results"][0].is_object(), "{words}");
+        let faults: Vec<_> = schema.iter_errors(&report).collect();
+        assert!(faults.is_empty(), "{words}: {faults:?}");
+    }
     sandbox.run("apply --rewrite q.toml t.txt --yes").ok();
     let got = sandbox.run("check --rewrite q.toml t.txt").ok();
     assert!(

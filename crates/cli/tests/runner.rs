@@ -26,6 +26,7 @@ mod preview;
 mod progress;
 mod reference;
 mod refused;
+mod repositories;
 mod review;
 mod rewriting;
 mod sentences;

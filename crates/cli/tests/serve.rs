@@ -1,6 +1,7 @@
 //! `serve`, driven as an editor drives it.
 
 use crate::support::Sandbox;
+use crate::support::term::Term;
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader, Read, Write};
 use std::process::{Child, ChildStdin, ChildStdout, Stdio};
@@ -443,6 +444,31 @@ fn all_of_a_folder() {
     assert_eq!(editor.end(), 0);
     sandbox.run("apply --yes").ok();
     assert_eq!(sandbox.read("01.md"), b"B-4, B-7\n");
+}
+
+/// What was tried in a draft of the folder is offered for its texts, closed or not, and has no file.
+#[test]
+fn tries_of_a_draft() {
+    let sandbox = Sandbox::with("01.md", "berth 4, berth 7\n");
+    let mut draft = Term::new(&sandbox, 120, 30, &["draft", "berth (\\d+)", "01.md"]);
+    draft.wait(&["2 matches"]);
+    draft.press("\tB-$1", &["2 changes"]);
+    draft.press("\rqc", &[]);
+    assert_eq!(draft.end().0, 0);
+    let (mut editor, _) = Editor::start(&sandbox, &able());
+    let notice = editor.open("01.md", "a berth 9\n");
+    let about = json!({"textDocument": {"uri": notice}, "range": {"start": {"line": 0, "character": 0}, "end": {"line": 0, "character": 0}}, "context": {"diagnostics": []}});
+    let actions = editor.ask("textDocument/codeAction", about)["result"].clone();
+    let title = r"Rewrite as in the draft: every match of `berth (\d+)` becomes `B-$1`, in every line";
+    assert_eq!(actions[0]["title"], title, "{actions}");
+    let action = editor.ask("codeAction/resolve", actions[0].clone())["result"].clone();
+    let edit = &action["edit"]["documentChanges"][0]["edits"][0];
+    assert_eq!(edit["newText"], "B-9", "{action}");
+    let command = json!({"command": "bquill.rewrite", "arguments": [{"step": 7}, notice]});
+    let done = editor.ask("workspace/executeCommand", command);
+    let told = done["error"]["message"].as_str().unwrap();
+    assert!(told.starts_with("no rewrite: "), "{done}");
+    assert_eq!(editor.end(), 0);
 }
 
 /// Hints are shown at the step and at their line until the rewrite file changes; columns are those of the tables.

@@ -165,6 +165,11 @@ impl Host {
         self.place_in("drafts", "json")
     }
 
+    /// The place of the last tries of the folder's drafts; `None` where nothing is kept.
+    pub(crate) fn tries(&self) -> Option<PathBuf> {
+        self.place_in("tries", "json")
+    }
+
     /// A new place for decisions about the plan of this hash, which could not be written to it;
     /// `None` where nothing is kept.
     pub fn new_decisions(&self, hash: &str) -> Option<PathBuf> {

@@ -6,8 +6,10 @@ use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::reverts::Reverts;
 use brisk_quill_files::journal::run_record::RunRecord;
 use brisk_quill_files::plan::Plan;
+use brisk_quill_files::repository::differ;
 use brisk_quill_files::run::make_run;
 use brisk_quill_files::run::request::{RunDone, RunFailed, RunRequest};
+use brisk_quill_files::source::Source;
 use brisk_quill_files::undo::undo_plan;
 use std::path::PathBuf;
 use std::sync::atomic::AtomicBool;
@@ -66,6 +68,17 @@ pub fn make(
         interrupted,
     };
     make_run(&RealFs, &journal, &mut lock, &request)
+}
+
+/// The files that a plan would rewrite although they hold what their repository has not: changed since its last commit,
+/// or new. Files in no repository, or in one that cannot be read, are not among them.
+pub fn uncommitted(plan: &Plan) -> Vec<&Source> {
+    let sources: Vec<&Source> = plan.changed().map(|file| &file.source).collect();
+    let places: Vec<_> = sources.iter().map(|source| source.place()).collect();
+    let differing = differ(&places.iter().map(|place| &**place).collect::<Vec<_>>());
+    let each = sources.into_iter().zip(differing);
+    each.filter_map(|(source, differs)| (differs == Ok(true)).then_some(source))
+        .collect()
 }
 
 /// Why a run was not reverted. Nothing has been written.

@@ -4,6 +4,7 @@ use crate::host::Host;
 use crate::summary::{FileCounts, Summary};
 use brisk_quill_files::discover::{GlobError, Listing, PassedOver, Search, discover, passed_over};
 use brisk_quill_files::error::FileError;
+use brisk_quill_files::repository::{RepositoryError, differ};
 use brisk_quill_files::source::Source;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -29,6 +30,8 @@ pub struct Sources {
     pub listing: Listing,
     /// Files met on the way that have no columns.
     pub no_table: u64,
+    /// Files that are left out because they are as they were committed.
+    pub unchanged: Vec<Source>,
     folder: Option<Arc<Path>>,
     paths: Vec<PathBuf>,
     search: Search,
@@ -54,6 +57,9 @@ pub enum SourcesError {
     /// A file that is named is of no form whose columns are known.
     #[error("the columns of a file are of no known form")]
     NoColumns(Source),
+    /// Nobody can say whether a file differs from a last commit.
+    #[error("{0:?} cannot be compared with the last commit: {1}")]
+    NoCommit(Source, RepositoryError),
 }
 
 impl Sources {
@@ -62,6 +68,7 @@ impl Sources {
         Self {
             listing,
             no_table: 0,
+            unchanged: Vec::new(),
             folder: None,
             paths: Vec::new(),
             search: Search::default(),
@@ -81,6 +88,7 @@ impl Sources {
         }
         Ok(Self {
             no_table: 0,
+            unchanged: Vec::new(),
             listing,
             folder,
             paths,
@@ -102,6 +110,28 @@ impl Sources {
         }
         self.listing.sources.retain(|source| is_table(source));
         self.no_table = (all - self.listing.sources.len()) as u64;
+        Ok(self)
+    }
+
+    /// Keeps the files that differ from the last commit of the repository that they lie in, and standard input.
+    ///
+    /// # Errors
+    ///
+    /// [`SourcesError::NoCommit`] with the first file that lies in no repository, or in one that cannot be read.
+    pub fn only_changed(mut self) -> Result<Self, SourcesError> {
+        let sources = std::mem::take(&mut self.listing.sources);
+        let differing = {
+            let places: Vec<_> = sources.iter().map(Source::place).collect();
+            differ(&places.iter().map(|place| &**place).collect::<Vec<_>>())
+        };
+        for (source, differs) in sources.into_iter().zip(differing) {
+            match differs {
+                _ if source.is_stdin() => self.listing.sources.push(source),
+                Ok(true) => self.listing.sources.push(source),
+                Ok(false) => self.unchanged.push(source),
+                Err(error) => return Err(SourcesError::NoCommit(source, error)),
+            }
+        }
         Ok(self)
     }
 
@@ -135,7 +165,8 @@ impl Sources {
     /// out; at most this many.
     pub(crate) fn left_out(&self, most: usize) -> Vec<Source> {
         let mut all = discover(&self.paths, self.folder.as_ref(), &self.search.of_all()).sources;
-        let taken: std::collections::HashSet<&Source> = self.listing.sources.iter().collect();
+        let taken = self.listing.sources.iter().chain(&self.unchanged);
+        let taken: std::collections::HashSet<&Source> = taken.collect();
         let in_git = |source: &Source| source.path().iter().any(|name| name == ".git");
         all.retain(|source| !taken.contains(source) && !in_git(source));
         all.truncate(most);

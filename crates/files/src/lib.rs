@@ -28,6 +28,7 @@ pub mod plan;
 pub mod plan_file;
 pub mod read;
 pub mod recover;
+pub mod repository;
 pub mod run;
 pub mod short_plan;
 pub mod signature;

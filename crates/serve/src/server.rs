@@ -19,14 +19,18 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::span::Span;
+use brisk_quill_core::step::describe::clause;
 use brisk_quill_core::stop::Stop;
+use brisk_quill_engine::draft::kept_tries::load;
 use brisk_quill_engine::guards::Guards;
 use brisk_quill_engine::host::Host;
 use brisk_quill_engine::keep::Keep;
+use brisk_quill_engine::tables::FileTables;
 use brisk_quill_files::source::Source;
 use lsp_server::{
     Connection, ErrorCode, Message, Notification, ProtocolError, Request, RequestId, Response,
 };
+use serde::Deserialize;
 use serde::de::DeserializeOwned;
 use serde_json::{Value, json};
 use std::collections::HashMap;
@@ -41,6 +45,9 @@ use std::{fmt, io};
 const OFFERED: usize = 50;
 /// The longest rewrite file that is offered, in bytes.
 const FILE_MOST: u64 = 1 << 20;
+
+/// The longest title of a try, in characters.
+const TITLE_MOST: usize = 100;
 
 /// The head of a step.
 const STEP: &str = "[[step]]";
@@ -414,7 +421,7 @@ impl<'s> Server<'s> {
                 (title, EXAMPLES)
             }
             _ => {
-                let title = self.edit_for(&uri, None, stop);
+                let title = self.edit_for(&json!(uri), None, stop);
                 self.look_for_hints(&uri);
                 (
                     title
@@ -450,7 +457,31 @@ impl<'s> Server<'s> {
         Ok((path, text))
     }
 
-    fn built(&self, uri: &str) -> Result<(PathBuf, RewriteText, Rewrite), (ErrorCode, String)> {
+    /// A rewrite that a client names: by the address of its file, or by its text, where it is a try.
+    fn built(&self, named: &Value) -> Result<(PathBuf, RewriteText, Rewrite), (ErrorCode, String)> {
+        match named.as_str() {
+            Some(uri) => self.built_file(uri),
+            None => self.built_try(named),
+        }
+    }
+
+    fn built_try(
+        &self,
+        named: &Value,
+    ) -> Result<(PathBuf, RewriteText, Rewrite), (ErrorCode, String)> {
+        let wrong =
+            |why: &dyn fmt::Display| (ErrorCode::InvalidParams, format!("no rewrite: {why}"));
+        let text = RewriteText::deserialize(named).map_err(|error| wrong(&error))?;
+        let folder = self.folder.clone().unwrap_or_default();
+        let rewrite = text.build(&mut FileTables::new(&folder));
+        let rewrite = rewrite.map_err(|error| wrong(&error))?;
+        Ok((folder, text, rewrite))
+    }
+
+    fn built_file(
+        &self,
+        uri: &str,
+    ) -> Result<(PathBuf, RewriteText, Rewrite), (ErrorCode, String)> {
         let (path, text) = self.rewrite_of(uri)?;
         let analysis = WrittenFile::new(&text).analysis(&path);
         match (analysis.rewrite, analysis.faults.first()) {
@@ -471,14 +502,14 @@ impl<'s> Server<'s> {
         self.folder.clone().unwrap_or_else(|| own.to_owned())
     }
 
-    /// The changes that a rewrite file makes in one open text, or in all below the folder.
+    /// The changes that a rewrite makes in one open text, or in all below the folder.
     fn edit_for(
         &self,
-        uri: &str,
+        rewrite: &Value,
         target: Option<&str>,
         stop: &Stop,
     ) -> Result<Edit, (ErrorCode, String)> {
-        let (path, _, rewrite) = self.built(uri)?;
+        let (path, _, rewrite) = self.built(rewrite)?;
         let documents = self.shared().documents.clone();
         let edit = match target {
             Some(target) => edit_of(&rewrite, target, &documents, stop),
@@ -493,7 +524,8 @@ impl<'s> Server<'s> {
         })
     }
 
-    /// The actions for a text: an example corrected, or any text rewritten by the files of the workspace.
+    /// The actions for a text: an example corrected, or any text rewritten by the files of the workspace and the last
+    /// tries of its drafts.
     fn actions(&self, about: &AboutText, value: &Value, stop: &Stop) -> Answer {
         let uri = &about.text_document.uri;
         if let Some((path, text)) = self.rewrite_file(uri) {
@@ -502,18 +534,12 @@ impl<'s> Server<'s> {
         let Some(folder) = self.folder.clone() else {
             return Ok(json!([]));
         };
+        let host = self.host.in_folder(folder);
+        let mut offered = rewrite_files(&host, stop);
+        offered.extend(tries(&host));
         let mut actions = Vec::new();
-        for (path, title) in rewrite_files(&self.host.in_folder(folder), stop) {
-            let name = path
-                .file_name()
-                .unwrap_or_default()
-                .to_string_lossy()
-                .into_owned();
-            let title = title.map_or_else(String::new, |title| format!(": {title}"));
-            let (title, arguments) = (
-                format!("Rewrite with {name}{title}"),
-                json!([uri_of(&path), uri]),
-            );
+        for (title, rewrite) in offered {
+            let arguments = json!([rewrite, uri]);
             let mut action = json!({"title": title, "kind": "refactor.rewrite"});
             // Where the client shows and asks, it is given the edit; else the server asks.
             match self.client.annotations && self.client.resolves_actions {
@@ -555,15 +581,11 @@ impl<'s> Server<'s> {
     }
 
     fn resolved_action(&self, mut action: Value, stop: &Stop) -> Answer {
-        let argument = |index: usize| {
-            action
-                .pointer(&format!("/data/{index}"))
-                .and_then(Value::as_str)
-        };
+        let argument = |index: usize| action.pointer(&format!("/data/{index}"));
         let (Some(rewrite), target) = (argument(0), argument(1)) else {
             return Ok(action);
         };
-        let edit = self.edit_for(rewrite, target, stop)?;
+        let edit = self.edit_for(rewrite, target.and_then(Value::as_str), stop)?;
         self.check_current(&edit)?;
         action["edit"] = edit.to_json(&self.client);
         Ok(action)
@@ -580,21 +602,21 @@ impl<'s> Server<'s> {
     }
 
     fn execute(&self, command: &Command, stop: &Stop) -> Answer {
-        let argument = |index: usize| command.arguments.get(index).and_then(Value::as_str);
         let no_file = || {
             (
                 ErrorCode::InvalidParams,
                 "the address of a rewrite file is missing".to_owned(),
             )
         };
-        let uri = argument(0).ok_or_else(no_file)?;
+        let rewrite = command.arguments.first().ok_or_else(no_file)?;
         match &*command.command {
             REWRITE => {
-                let edit = self.edit_for(uri, argument(1), stop)?;
+                let target = command.arguments.get(1).and_then(Value::as_str);
+                let edit = self.edit_for(rewrite, target, stop)?;
                 self.offer(edit);
             }
             EXAMPLES => {
-                let (held, all) = self.examples(uri)?;
+                let (held, all) = self.examples(rewrite.as_str().ok_or_else(no_file)?)?;
                 let text = format!(
                     "{} held, {} did not",
                     counted(held as u64, "example"),
@@ -602,7 +624,7 @@ impl<'s> Server<'s> {
                 );
                 self.tell(&text);
             }
-            KEEP => self.keep(uri)?,
+            KEEP => self.keep(rewrite)?,
             other => {
                 return Err((
                     ErrorCode::InvalidParams,
@@ -663,9 +685,9 @@ impl<'s> Server<'s> {
 
     /// Keeps the changes of the files on disk as the last preview of the folder, to be reviewed and applied under the
     /// journal.
-    fn keep(&self, uri: &str) -> Result<(), (ErrorCode, String)> {
+    fn keep(&self, rewrite: &Value) -> Result<(), (ErrorCode, String)> {
         let failed = |error: &dyn fmt::Display| (ErrorCode::RequestFailed, error.to_string());
-        let (path, text, rewrite) = self.built(uri)?;
+        let (path, text, rewrite) = self.built(rewrite)?;
         let host = self.host.in_folder(self.folder_for(&path));
         let documents = self.shared().documents.clone();
         let unsaved = documents.uris().filter_map(path_of).find(|open| {
@@ -700,8 +722,8 @@ impl<'s> Server<'s> {
     }
 }
 
-/// The rewrite files below a folder, with their titles.
-fn rewrite_files(host: &Host, stop: &Stop) -> Vec<(PathBuf, Option<String>)> {
+/// The rewrite files below a folder: the title of each, and its address.
+fn rewrite_files(host: &Host, stop: &Stop) -> Vec<(String, Value)> {
     let Ok(sources) = sources_below(host) else {
         return Vec::new();
     };
@@ -720,8 +742,27 @@ fn rewrite_files(host: &Host, stop: &Stop) -> Vec<(PathBuf, Option<String>)> {
         }
         let text = std::fs::read_to_string(&path).unwrap_or_default();
         if let (true, Ok(rewrite)) = (is_rewrite_file(&path, &text), RewriteText::parse(&text)) {
-            found.push((path, rewrite.title));
+            let name = path.file_name().unwrap_or_default().to_string_lossy();
+            let title = rewrite.title.map(|title| format!(": {title}"));
+            let title = format!("Rewrite with {name}{}", title.unwrap_or_default());
+            found.push((title, uri_of(&path).into()));
         }
     }
     found
+}
+
+/// The last tries of the drafts of a folder: the title of each, and its text.
+fn tries(host: &Host) -> Vec<(String, Value)> {
+    let offered = |text: RewriteText| {
+        let rewrite = text.build(&mut FileTables::new(host.folder())).ok()?;
+        let steps: Vec<String> = rewrite.steps().iter().map(clause).collect();
+        let words = steps.join(", then ");
+        let mut title: String = words.chars().take(TITLE_MOST).collect();
+        if title.len() < words.len() {
+            title.push('…');
+        }
+        let text = serde_json::to_value(&text).ok()?;
+        Some((format!("Rewrite as in the draft: {title}"), text))
+    };
+    load(host).into_iter().filter_map(offered).collect()
 }

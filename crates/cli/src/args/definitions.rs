@@ -98,6 +98,9 @@ pub struct FilesArgs {
     /// Include files that version control ignores.
     #[arg(long, help_heading = "Files")]
     pub ignored: bool,
+    /// Only files that differ from the last commit of their repository, or are new in it.
+    #[arg(long, help_heading = "Files")]
+    pub changed: bool,
     /// Include files that look binary.
     #[arg(long, help_heading = "Files")]
     pub binary: bool,

@@ -174,6 +174,7 @@ pub fn of_files(files: &FilesArgs) -> Vec<String> {
         exclude,
         hidden,
         ignored,
+        changed,
         binary,
         paths_from,
         null,
@@ -189,6 +190,7 @@ pub fn of_files(files: &FilesArgs) -> Vec<String> {
     words.values("--exclude", exclude);
     words.flag("--hidden", *hidden);
     words.flag("--ignored", *ignored);
+    words.flag("--changed", *changed);
     words.flag("--binary", *binary);
     words.path("--paths-from", paths_from.as_deref());
     words.flag("--null", *null);
@@ -308,7 +310,7 @@ mod tests {
                 "{line}"
             );
         }
-        let files = "--include *.md --exclude old --hidden --ignored --binary --paths-from list \
+        let files = "--include *.md --exclude old --hidden --ignored --changed --binary --paths-from list \
                      --null --encoding latin1 --no-hints --threads 2 --expect 4.. --ensure x \
                      --skip-problems";
         let words: Vec<String> = files.split_whitespace().map(str::to_owned).collect();

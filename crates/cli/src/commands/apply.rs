@@ -379,6 +379,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
         })?;
         print_kinds(kinds, output);
     }
+    journal_run::tell_uncommitted(&plan, output);
     match journal_run::agreed(&format!("Write {what}? [y/N] "), args.yes, output)? {
         true => meant.write(&plan, output).map(|()| Status::Fine),
         false => Ok(Status::No),
@@ -502,6 +503,7 @@ fn in_place(
     if let Some(kinds) = kinds {
         print_kinds(kinds, output);
     }
+    journal_run::tell_uncommitted(plan, output);
     if !journal_run::agreed(&format!("Write {what}? [y/N] "), !is_asked, output)? {
         return Ok(Status::No);
     }

@@ -3,6 +3,7 @@
 use crate::diagnostic::Diagnostic;
 use crate::host::{current_folder, host};
 use crate::output::Output;
+use crate::render::names::file_name;
 use crate::signals;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::numbers::counted;
@@ -239,6 +240,25 @@ pub fn tell_notes(notes: &[RunNote], output: &mut Output) {
             ),
         };
         output.note(&format!("note: {text}\n"));
+    }
+}
+
+/// Files without a commit that are named; the others are counted.
+const UNCOMMITTED_NAMED: usize = 3;
+
+/// Says which files hold what their repository has not, before they are rewritten.
+pub fn tell_uncommitted(plan: &Plan, output: &mut Output) {
+    let files = runs::uncommitted(plan);
+    let (named, others) = files.split_at(files.len().min(UNCOMMITTED_NAMED));
+    let mut names: Vec<String> = named.iter().map(|source| file_name(source)).collect();
+    if !others.is_empty() {
+        names.push(counted(others.len() as u64, "more file"));
+    }
+    if !names.is_empty() {
+        let names = names.join(", ");
+        output.note(&format!(
+            "note: not committed as they are now: {names}; `bquill undo` would bring them back\n"
+        ));
     }
 }
 

@@ -269,6 +269,7 @@ fn joined(first: FilesArgs, second: FilesArgs) -> FilesArgs {
         exclude: [first.exclude, second.exclude].concat(),
         hidden: first.hidden | second.hidden,
         ignored: first.ignored | second.ignored,
+        changed: first.changed | second.changed,
         binary: first.binary | second.binary,
         paths_from: second.paths_from.or(first.paths_from),
         null: first.null | second.null,

@@ -2,13 +2,17 @@
 
 use crate::draft::action::{Action, Effect, Leave};
 use crate::draft::keys;
+use crate::draft::request::{Known, ask};
 use crate::draft::saved::{self, Saved};
 use crate::draft::screen::{Body, Facts, Screen};
 use crate::draft::state::State;
-use crate::draft::worker::{Built, Opened, Workers, tell_through};
+use crate::draft::worker::{Built, DraftText, Opened, Workers, tell_through};
 use crate::full_screen::field::Edit;
 use crate::full_screen::palette::Palette;
 use crate::full_screen::terminal::{Came, WAIT, on_terminal};
+use crate::host::host;
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_engine::draft::kept_tries;
 use brisk_quill_engine::schedule::Threads;
 use brisk_quill_files::temporary::Temporaries;
 use crossterm::event::{Event, KeyEventKind, poll, read};
@@ -65,6 +69,7 @@ pub fn run(mut state: State, means: &Means<'_>) -> io::Result<Option<Left>> {
         keep(&state, means);
         return left.map(|_| None);
     };
+    keep_tries(&state);
     match leave {
         Leave::Close => saved::forget(),
         Leave::AtOnce | Leave::Print | Leave::Review => keep(&state, means),
@@ -75,6 +80,22 @@ pub fn run(mut state: State, means: &Means<'_>) -> io::Result<Option<Left>> {
         saved: state.saved(),
         built: state.known.built.clone().filter(|_| is_current),
     }))
+}
+
+/// Keeps what was tried, the last first, for fronts in which nothing is typed.
+fn keep_tries(state: &State) {
+    let mut known = Known::default();
+    let tries = state.saved().tries.into_iter().rev();
+    let tries = std::iter::once(state.text()).chain(tries);
+    let rewrite = |text: DraftText| {
+        let step = ask(&text.steps, &mut known).ok()?.specs;
+        Some(RewriteText {
+            step,
+            ..RewriteText::default()
+        })
+    };
+    // As with the draft itself.
+    let _ = kept_tries::keep(&host(), tries.filter_map(rewrite).collect());
 }
 
 fn keep(state: &State, means: &Means<'_>) {

@@ -41,7 +41,7 @@ impl Server<'_> {
 
     /// Shows the hints about a rewrite file at its first step, and at the places that they are about.
     pub(super) fn look_for_hints(&self, uri: &str) {
-        let Ok((path, _, rewrite)) = self.built(uri) else {
+        let Ok((path, _, rewrite)) = self.built_file(uri) else {
             return;
         };
         let found = hints(
