@@ -291,7 +291,7 @@ fn places_of_matches_and_offenders() {
         "check '^é' --columns note a.csv",
     ] {
         let got = sandbox.run(&format!("{words} --annotate sarif"));
-        let report: serde_json::Value = serde_json::from_str(&got.out).unwrap();
+        let report: Value = serde_json::from_str(&got.out).unwrap();
         assert!(report["runs"][0]["results"][0].is_object(), "{words}");
         let faults: Vec<_> = schema.iter_errors(&report).collect();
         assert!(faults.is_empty(), "{words}: {faults:?}");
