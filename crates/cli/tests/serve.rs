@@ -459,7 +459,8 @@ fn tries_of_a_draft() {
     let notice = editor.open("01.md", "a berth 9\n");
     let about = json!({"textDocument": {"uri": notice}, "range": {"start": {"line": 0, "character": 0}, "end": {"line": 0, "character": 0}}, "context": {"diagnostics": []}});
     let actions = editor.ask("textDocument/codeAction", about)["result"].clone();
-    let title = r"Rewrite as in the draft: every match of `berth (\d+)` becomes `B-$1`, in every line";
+    let title =
+        r"Rewrite as in the draft: every match of `berth (\d+)` becomes `B-$1`, in every line";
     assert_eq!(actions[0]["title"], title, "{actions}");
     let action = editor.ask("codeAction/resolve", actions[0].clone())["result"].clone();
     let edit = &action["edit"]["documentChanges"][0]["edits"][0];

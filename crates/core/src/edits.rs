@@ -7,7 +7,23 @@ pub mod compose;
 
 use crate::pattern::matches::GroupSpans;
 use crate::span::Span;
+use smallvec::SmallVec;
 use std::sync::Arc;
+
+/// Bytes that lie within an edit at most; with them, it takes no more than a pointer and two lengths would.
+const WITHIN: usize = 16;
+
+/// Bytes that an edit holds. A few of them lie within the edit: a table in which every row changes has an edit for each,
+/// and memory for each of their texts took longer than to make them.
+pub type EditBytes = SmallVec<[u8; WITHIN]>;
+
+/// Takes bytes over; a few are copied into the place of the edit.
+pub(crate) fn edit_bytes(bytes: Vec<u8>) -> EditBytes {
+    match bytes.len() <= WITHIN {
+        true => EditBytes::from_slice(&bytes),
+        false => bytes.into(),
+    }
+}
 
 /// A set of steps of one rewrite, counted from 0.
 ///
@@ -55,23 +71,23 @@ impl StepSet {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct GroupTexts {
     /// All that any group took.
-    text: Box<[u8]>,
+    text: EditBytes,
     /// Each group in it.
-    spans: Box<[Option<Span>]>,
+    spans: SmallVec<[Option<Span>; 2]>,
 }
 
 impl GroupTexts {
     /// Of a match in `unit`, given where its groups lie there.
-    pub(crate) fn new(unit: &[u8], groups: GroupSpans<'_>) -> Self {
+    pub(crate) fn new(unit: &[u8], groups: GroupSpans<'_>) -> Box<Self> {
         let taken = groups.iter().flatten();
         let all =
             taken.reduce(|all, group| Span::new(all.from.min(group.from), all.to.max(group.to)));
         let all = all.unwrap_or_default();
         let within = |group: Span| Span::new(group.from - all.from, group.to - all.from);
-        Self {
-            text: unit[all.range()].into(),
+        Box::new(Self {
+            text: EditBytes::from_slice(&unit[all.range()]),
             spans: groups.iter().map(|group| group.map(within)).collect(),
-        }
+        })
     }
 
     /// The whole match, then each group by number; `None` took no part.
@@ -92,11 +108,11 @@ pub struct Edit {
     /// The bytes that are replaced, counted from the start of the text.
     pub span: Span,
     /// The new bytes.
-    pub text: Vec<u8>,
+    pub text: EditBytes,
     /// Which steps made it.
     pub steps: StepSet,
     /// The groups of the match it comes from, where they were asked for and it comes from one.
-    pub groups: Option<GroupTexts>,
+    pub groups: Option<Box<GroupTexts>>,
     /// The change of the value, where all of it is one cell.
     pub cell: Option<Box<CellEdit>>,
     /// The row it is about, where that is to be named or shown.
@@ -129,9 +145,9 @@ pub struct CellEdit {
     /// The name of its column.
     pub name: Arc<str>,
     /// The value before.
-    pub value: Vec<u8>,
-    /// The edits of that value.
-    pub edits: Vec<Edit>,
+    pub value: EditBytes,
+    /// The edits of that value; one lies within.
+    pub edits: SmallVec<[Edit; 1]>,
 }
 
 impl CellEdit {
@@ -180,7 +196,7 @@ pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
         delta += edit.growth();
         Edit {
             span: Span::new(from, from + edit.text.len()),
-            text: text[edit.span.range()].to_vec(),
+            text: EditBytes::from_slice(&text[edit.span.range()]),
             steps: edit.steps,
             groups: None,
             cell: None,

@@ -266,7 +266,7 @@ fn edits_of(length: usize, step: usize) -> impl Strategy<Value = Vec<Edit>> {
             }
             edits.push(Edit {
                 span: Span::new(from, to),
-                text: text.into_bytes(),
+                text: text.into_bytes().into(),
                 steps: StepSet::one(step),
                 groups: None,
                 cell: None,

@@ -96,7 +96,7 @@ impl KeptCell {
         Self {
             name: cell.name.to_string(),
             now: cell.now(),
-            was: cell.value.clone(),
+            was: cell.value.to_vec(),
             was_marks: cell.edits.iter().map(|edit| edit.span).collect(),
             now_marks,
             stages,

@@ -151,7 +151,7 @@ impl RowCell {
             new.extend_from_slice(&raw[at..from]);
             match self.spelling.respell(&edit.text)? {
                 Some(part) => new.extend(part),
-                None => return Some(Err(edit.text.clone())),
+                None => return Some(Err(edit.text.to_vec())),
             }
             at = offsets.of(edit.span.to, raw);
         }

@@ -15,7 +15,7 @@
 //! The oracle is applying one list after the other: `splice(splice(t, a), b)` equals
 //! `splice(t, compose(t, a, b))`; the tests hold the two together.
 
-use crate::edits::{CellEdit, Edit};
+use crate::edits::{CellEdit, Edit, edit_bytes};
 use crate::span::Span;
 
 /// Earlier edits of `original` and later edits of `current` (the text they left), as one list of
@@ -217,7 +217,7 @@ fn assemble(
         if original[span.range()] != text[..] {
             edits.push(Edit {
                 span,
-                text,
+                text: edit_bytes(text),
                 steps,
                 groups,
                 cell,
@@ -232,8 +232,9 @@ fn assemble(
 /// Two edits within a cell, one after the other.
 fn compose_cells(earlier: CellEdit, later: CellEdit) -> CellEdit {
     let now = earlier.now();
+    let (first, then) = (earlier.edits.into_vec(), later.edits.into_vec());
     CellEdit {
-        edits: compose(&earlier.value, earlier.edits, &now, later.edits),
+        edits: compose(&earlier.value, first, &now, then).into(),
         name: earlier.name,
         value: earlier.value,
     }

@@ -85,7 +85,7 @@ impl<'t> Hunk<'t> {
                 before: &hunk.was[span.range()],
                 after: &edit.text,
                 steps: edit.steps,
-                groups: edit.groups.as_ref(),
+                groups: edit.groups.as_deref(),
                 cell: edit.cell.as_deref(),
                 row: edit.row.as_deref(),
                 copied: edit.copied.as_deref().unwrap_or_default(),
@@ -136,7 +136,7 @@ impl<'t> Hunk<'t> {
                 .take_while(|edit| edit.span.from == span.from);
             let same = here.into_iter().find(|edit| edit.span == span);
             let done = same.and_then(|edit| Some(edit.cell.as_ref()?.now()));
-            done.unwrap_or_else(|| cell.value.clone())
+            done.unwrap_or_else(|| cell.value.to_vec())
         };
         self.stages.iter().map(stage).collect()
     }

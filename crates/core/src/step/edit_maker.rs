@@ -6,7 +6,9 @@ pub(crate) mod into_row;
 use crate::columns::fault::CellFault;
 use crate::columns::record::NewCell;
 use crate::columns::row::{Row, RowCell};
-use crate::edits::{CellEdit, Copied, Edit, GroupTexts, RowFacts, StepSet, splice};
+use crate::edits::{
+    CellEdit, Copied, Edit, EditBytes, GroupTexts, RowFacts, StepSet, edit_bytes, splice,
+};
 use crate::pattern::Finder;
 use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
@@ -19,6 +21,7 @@ use crate::step::new_text::NewText;
 use crate::stop::Stop;
 use crate::template::{MatchContext, Template};
 use crate::unit::{ending_before, line_ends};
+use smallvec::SmallVec;
 use std::cell::{Cell, RefCell};
 use std::path::Path;
 
@@ -57,6 +60,8 @@ pub(crate) struct EditMaker<'e, 's> {
     pub into_row: Option<NewText>,
     /// The offset up to which the line ends of the current unit have been counted, and their number.
     pub counted: Cell<(usize, u64)>,
+    /// The new text of the match that is being made.
+    pub text: Vec<u8>,
     /// Bytes of new text that templates have given for the current unit.
     pub written: Cell<usize>,
     pub thousands: Cell<Option<(u64, u64)>>,
@@ -74,7 +79,7 @@ pub(crate) struct EditMaker<'e, 's> {
 pub(crate) struct RowText {
     /// One for each cell; `None` where one of them could not be made.
     pub texts: Option<Vec<Vec<u8>>>,
-    pub groups: Option<GroupTexts>,
+    pub groups: Option<Box<GroupTexts>>,
     /// The number of matches in the row that were taken.
     pub matches: u64,
 }
@@ -112,6 +117,9 @@ const MATCHES_A_LOOK: usize = 4096;
 /// The most bytes by which the text for a match may be longer than the match; templates have the same.
 const MATCH_TEXT_MOST: usize = 1 << 20;
 
+/// The longest new text whose place is used again for the next one, in bytes.
+const KEPT_MOST: usize = 4096;
+
 /// The most bytes by which the new text of a unit may be longer than the unit.
 const UNIT_TEXT_MOST: usize = 64 << 20;
 
@@ -133,11 +141,9 @@ impl EditMaker<'_, '_> {
         }
         for (done, finding) in found.picked().enumerate() {
             self.go_on(done)?;
-            let mut text = Vec::new();
-            if let Err(kind) = write(self, unit, &finding, &mut text) {
-                self.leave_alone(unit, &finding, kind)?;
+            let Some(text) = self.written(unit, &finding, write)? else {
                 continue;
-            }
+            };
             let span = finding.span.shifted(unit.span.from);
             self.edit(unit, span, text, Some(&finding), 1);
             if is_split && self.out.edits.len() >= most {
@@ -145,6 +151,26 @@ impl EditMaker<'_, '_> {
             }
         }
         Ok(())
+    }
+
+    /// The new text of a match; `None` where the match is left alone.
+    fn written(
+        &mut self,
+        unit: &UnitView<'_>,
+        finding: &Finding<'_>,
+        write: WriteText<'_>,
+    ) -> Result<Option<EditBytes>, ProblemKind> {
+        let mut text = std::mem::take(&mut self.text);
+        text.clear();
+        if let Err(kind) = write(self, unit, finding, &mut text) {
+            return self.leave_alone(unit, finding, kind).map(|()| None);
+        }
+        if text.len() > KEPT_MOST {
+            return Ok(Some(text.into()));
+        }
+        let taken = EditBytes::from_slice(&text);
+        self.text = text;
+        Ok(Some(taken))
     }
 
     /// Sees now and then whether to stop, after this many matches of a unit.
@@ -186,16 +212,14 @@ impl EditMaker<'_, '_> {
         found: &Findings<'_>,
         write: WriteText<'_>,
     ) -> Result<(), ProblemKind> {
-        let mut inner = Vec::new();
+        let mut inner = SmallVec::new();
         let mut last = None;
         for (done, finding) in found.picked().enumerate() {
             self.go_on(done)?;
-            let mut text = Vec::new();
-            if let Err(kind) = write(self, unit, &finding, &mut text) {
-                self.leave_alone(unit, &finding, kind)?;
+            let Some(text) = self.written(unit, &finding, write)? else {
                 continue;
-            }
-            let same = text == unit.bytes()[finding.span.range()];
+            };
+            let same = text[..] == unit.bytes()[finding.span.range()];
             self.count(same, 1);
             if !same {
                 inner.push(self.inner_edit(finding.span, text));
@@ -223,6 +247,7 @@ impl EditMaker<'_, '_> {
                 UnitEnd::Start => unit.span.from,
                 UnitEnd::End => unit.span.to,
             };
+            let text = edit_bytes(text);
             self.edit(unit, Span::new(at, at), text, Some(&finding), matches);
             return Ok(());
         }
@@ -232,8 +257,8 @@ impl EditMaker<'_, '_> {
         };
         let same = text.is_empty();
         self.count(same, matches);
-        let edit = self.inner_edit(Span::new(at, at), text);
-        let inner = Vec::from_iter((!same).then_some(edit));
+        let edit = self.inner_edit(Span::new(at, at), edit_bytes(text));
+        let inner = (!same).then_some(edit).into_iter().collect();
         self.end_cell(unit, inner, Some(finding))
     }
 
@@ -263,6 +288,7 @@ impl EditMaker<'_, '_> {
             }
         };
         let matches = found.picked().count() as u64;
+        let text = edit_bytes(text);
         self.edit(unit, Span::new(at, at), text, Some(&finding), matches);
         Ok(())
     }
@@ -271,7 +297,7 @@ impl EditMaker<'_, '_> {
     fn end_cell(
         &mut self,
         unit: &UnitView<'_>,
-        inner: Vec<Edit>,
+        inner: SmallVec<[Edit; 1]>,
         last: Option<Finding<'_>>,
     ) -> Result<(), ProblemKind> {
         let Some(view) = unit.cell else {
@@ -415,7 +441,7 @@ impl EditMaker<'_, '_> {
         new
     }
 
-    pub fn inner_edit(&self, span: Span, text: Vec<u8>) -> Edit {
+    pub fn inner_edit(&self, span: Span, text: EditBytes) -> Edit {
         Edit {
             span,
             text,
@@ -433,12 +459,12 @@ impl EditMaker<'_, '_> {
         row: &Row<'_>,
         cell: &RowCell,
         text: Vec<u8>,
-        groups: Option<GroupTexts>,
+        groups: Option<Box<GroupTexts>>,
     ) -> Result<(), CellFault> {
         let value = cell.value(row)?;
         let is_new = *value != *text;
-        let edit = self.inner_edit(Span::new(0, value.len()), text);
-        let inner = Vec::from_iter(is_new.then_some(edit));
+        let edit = self.inner_edit(Span::new(0, value.len()), edit_bytes(text));
+        let inner = is_new.then_some(edit).into_iter().collect();
         self.cell_edit(row, cell, &value, inner, groups)
     }
 
@@ -447,10 +473,10 @@ impl EditMaker<'_, '_> {
         &mut self,
         row: &Row<'_>,
         cells: &[NewCell<'_>],
-        groups: Option<GroupTexts>,
+        groups: Option<Box<GroupTexts>>,
     ) -> Result<(), CellFault> {
         let (at, text) = row.appended(cells)?;
-        let edit = self.inner_edit(Span::new(at, at), text);
+        let edit = self.inner_edit(Span::new(at, at), edit_bytes(text));
         let row = self.row_facts(row, None);
         self.out.edits.push(Edit {
             groups,
@@ -474,8 +500,8 @@ impl EditMaker<'_, '_> {
         row: &Row<'_>,
         cell: &RowCell,
         value: &[u8],
-        inner: Vec<Edit>,
-        groups: Option<GroupTexts>,
+        inner: SmallVec<[Edit; 1]>,
+        groups: Option<Box<GroupTexts>>,
     ) -> Result<(), CellFault> {
         if inner.is_empty() {
             return Ok(());
@@ -484,13 +510,13 @@ impl EditMaker<'_, '_> {
         if raw != row.text[cell.span.range()] {
             self.out.edits.push(Edit {
                 span: cell.span,
-                text: raw,
+                text: edit_bytes(raw),
                 steps: self.set,
                 groups,
                 cell: self.keep_cells.then(|| {
                     Box::new(CellEdit {
                         name: cell.name(row.table()),
-                        value: value.to_vec(),
+                        value: EditBytes::from_slice(value),
                         edits: inner,
                     })
                 }),
@@ -532,11 +558,11 @@ impl EditMaker<'_, '_> {
         &mut self,
         unit: &UnitView<'_>,
         span: Span,
-        text: Vec<u8>,
+        text: EditBytes,
         finding: Option<&Finding<'_>>,
         matches: u64,
     ) {
-        let same = text == unit.text[span.range()];
+        let same = text[..] == unit.text[span.range()];
         self.count(same, matches);
         if same {
             return;

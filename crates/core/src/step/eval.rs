@@ -177,6 +177,7 @@ impl<'r> StepRun<'r> {
             into: self.step.into.is_some(),
             into_row: None,
             counted: Cell::default(),
+            text: Vec::new(),
             written: Cell::default(),
             thousands: Cell::new(self.thousands),
             problems_told: 0,

@@ -145,7 +145,7 @@ fn write_cells(
     maker: &mut EditMaker<'_, '_>,
     row: &Row<'_>,
     cells: &[CellText],
-    new: Option<(Vec<Vec<u8>>, Option<GroupTexts>)>,
+    new: Option<(Vec<Vec<u8>>, Option<Box<GroupTexts>>)>,
 ) -> Result<(), ProblemKind> {
     let first = maker.out.edits.len();
     if let Some((texts, groups)) = &new {
@@ -169,7 +169,7 @@ fn set(
     row: &Row<'_>,
     column: &Column,
     text: &[u8],
-    groups: &Option<GroupTexts>,
+    groups: &Option<Box<GroupTexts>>,
 ) -> Result<(), ProblemKind> {
     let cells = row.named(column)?;
     if cells.is_empty() {
@@ -186,7 +186,7 @@ fn append(
     maker: &mut EditMaker<'_, '_>,
     row: &Row<'_>,
     cells: &[CellText],
-    new: Option<(Vec<Vec<u8>>, Option<GroupTexts>)>,
+    new: Option<(Vec<Vec<u8>>, Option<Box<GroupTexts>>)>,
 ) -> Result<(), CellFault> {
     // An object need not have every key.
     let absent = row.table().layout().has_pointers();

@@ -1,6 +1,7 @@
 //! `--drop-lines`: each line with a match is deleted, with its line end.
 
 use crate::describe::QueryWords;
+use crate::edits::EditBytes;
 use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
@@ -21,7 +22,13 @@ pub(crate) fn eval(
 ) -> Result<(), ProblemKind> {
     if let Some(finding) = found.picked().next() {
         let matches = found.picked().count() as u64;
-        maker.edit(unit, whole_line(unit), Vec::new(), Some(&finding), matches);
+        maker.edit(
+            unit,
+            whole_line(unit),
+            EditBytes::new(),
+            Some(&finding),
+            matches,
+        );
     }
     Ok(())
 }

@@ -1,6 +1,7 @@
 //! `--keep-lines`: each line in scope without a match is deleted, with its line end.
 
 use crate::describe::QueryWords;
+use crate::edits::EditBytes;
 use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
@@ -20,7 +21,7 @@ pub(crate) fn eval(
     let kept = found.picked().count() as u64;
     maker.counts.unchanged += kept;
     if kept == 0 && unit.in_scope {
-        maker.edit(unit, whole_line(unit), Vec::new(), None, 0);
+        maker.edit(unit, whole_line(unit), EditBytes::new(), None, 0);
     }
     Ok(())
 }

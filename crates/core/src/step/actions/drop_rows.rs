@@ -2,7 +2,7 @@
 
 use crate::columns::row::Row;
 use crate::describe::QueryWords;
-use crate::edits::GroupTexts;
+use crate::edits::{EditBytes, GroupTexts};
 use crate::problem::ProblemKind;
 use crate::query::findings::Findings;
 use crate::query::unit_view::UnitView;
@@ -46,11 +46,15 @@ pub(crate) fn end_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>) {
 }
 
 /// Deletes a row.
-pub(super) fn drop_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>, groups: Option<GroupTexts>) {
+pub(super) fn drop_row(
+    maker: &mut EditMaker<'_, '_>,
+    row: &Row<'_>,
+    groups: Option<Box<GroupTexts>>,
+) {
     if let Some(fault) = row.table().layout().row_stays() {
         return maker.leave_row(row, fault.into());
     }
-    let mut edit = maker.inner_edit(row.whole_lines(), Vec::new());
+    let mut edit = maker.inner_edit(row.whole_lines(), EditBytes::new());
     edit.groups = groups;
     edit.row = maker.row_facts(row, None);
     maker.out.edits.push(edit);
