@@ -190,6 +190,9 @@ fn not_json(error: &serde_json::Error) -> RowFault {
     }
 }
 
+/// Members that most objects do not exceed.
+const USUAL_MEMBERS: usize = 12;
+
 /// The keys of an object, and their values as they are written.
 struct Pairs<'de>(Vec<(Cow<'de, str>, &'de str)>);
 
@@ -209,7 +212,7 @@ impl<'de> Visitor<'de> for PairsVisitor {
     }
 
     fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
-        let mut pairs = Vec::new();
+        let mut pairs = Vec::with_capacity(USUAL_MEMBERS);
         while let Some(key) = map.next_key::<Key<'de>>()? {
             pairs.push((key.0, map.next_value::<&'de RawValue>()?.get()));
         }
@@ -236,21 +239,27 @@ pub(crate) fn pointed_from(record: &Record<'_>, pointer: &str) -> Result<Vec<Tok
         line,
         found: &mut found,
     };
-    let segments: Vec<&str> = pointer.split('/').skip(1).collect();
-    match (line.first(), segments.split_first()) {
+    match (line.first(), first_segment(pointer)) {
         // Its members are known.
         (Some(b'{'), Some((first, rest))) => {
             if let Some(value) = record.members.get(&unescaped(first))? {
-                walk.go(value, rest, format!("/{first}"))?;
+                walk.go(value, rest, pointer[..=first.len()].to_owned())?;
             }
         }
         _ => {
             // The record was read as JSON.
             let value = std::str::from_utf8(line).unwrap_or_default();
-            walk.go(value, &segments, String::new())?;
+            walk.go(value, pointer, String::new())?;
         }
     }
     Ok(found)
+}
+
+/// The first segment of a pointer, and the pointer behind it.
+fn first_segment(pointer: &str) -> Option<(&str, &str)> {
+    let segments = pointer.strip_prefix('/')?;
+    let end = segments.find('/').unwrap_or(segments.len());
+    Some(segments.split_at(end))
 }
 
 struct ObjectWalk<'w> {
@@ -260,8 +269,8 @@ struct ObjectWalk<'w> {
 
 impl ObjectWalk<'_> {
     /// Goes on from `value`, which lies at `pointer`.
-    fn go(&mut self, value: &str, rest: &[&str], pointer: String) -> Result<(), RowFault> {
-        let Some((segment, rest)) = rest.split_first() else {
+    fn go(&mut self, value: &str, rest: &str, pointer: String) -> Result<(), RowFault> {
+        let Some((segment, rest)) = first_segment(rest) else {
             self.take(value, pointer);
             return Ok(());
         };
@@ -274,7 +283,7 @@ impl ObjectWalk<'_> {
             let elements: Vec<&RawValue> =
                 serde_json::from_str(value).map_err(|error| not_json(&error))?;
             for (index, element) in elements.iter().enumerate() {
-                if *segment == "-" || *segment == index.to_string() {
+                if segment == "-" || segment == index.to_string() {
                     self.go(element.get(), rest, format!("{pointer}/{index}"))?;
                 }
             }

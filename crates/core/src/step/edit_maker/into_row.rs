@@ -96,5 +96,5 @@ fn pointer_key(pointer: &str, has_pointers: bool) -> Option<String> {
         .filter(|rest| rest.starts_with('/'))
         .unwrap_or(pointer);
     let key = pointer.strip_prefix('/')?;
-    (!key.contains('/')).then(|| crate::columns::pointer::unescaped(key))
+    (!key.contains('/')).then(|| crate::columns::pointer::unescaped(key).into_owned())
 }

@@ -1,7 +1,7 @@
 //! From a cell as it is written to its value, and back.
 
 use crate::columns::dialect::Dialect;
-use memchr::memchr_iter;
+use memchr::{memchr, memchr_iter, memchr3};
 use std::borrow::Cow;
 
 /// The value of a cell.
@@ -10,12 +10,12 @@ pub(crate) fn decode(raw: &[u8], quoted: bool, dialect: Dialect) -> Cow<'_, [u8]
         return Cow::Borrowed(raw);
     };
     let inner = &raw[1..raw.len() - 1];
-    let Some(first) = memchr::memchr(quote, inner) else {
+    let Some(first) = memchr(quote, inner) else {
         return Cow::Borrowed(inner);
     };
     let mut value = inner[..first].to_vec();
     let mut rest = &inner[first..];
-    while let Some(at) = memchr::memchr(quote, rest) {
+    while let Some(at) = memchr(quote, rest) {
         value.extend_from_slice(&rest[..=at]);
         // The scanner has seen that there are two; a plan may say otherwise.
         rest = rest.get(at + 2..).unwrap_or_default();
@@ -32,9 +32,9 @@ pub(crate) fn encode(
     dialect: Dialect,
     alone: bool,
 ) -> Option<Cow<'_, [u8]>> {
-    let special =
-        |b: &u8| matches!(b, b'\n' | b'\r') || *b == dialect.delimiter || Some(*b) == dialect.quote;
-    let needed = value.iter().any(special) || (alone && value.is_empty());
+    let is_special = memchr3(b'\n', b'\r', dialect.delimiter, value).is_some()
+        || dialect.quote.is_some_and(|quote| memchr(quote, value).is_some());
+    let needed = is_special || (alone && value.is_empty());
     if !needed && !was_quoted {
         return Some(Cow::Borrowed(value));
     }
