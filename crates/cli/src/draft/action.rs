@@ -19,6 +19,8 @@ pub enum Action {
     FocusOn(Focus),
     /// So many rows forward, or back.
     Move(isize),
+    /// The next match or change, or the one before, within its line or beyond.
+    Mark(isize),
     First,
     Last,
     /// The next file with rows, or the one before it.

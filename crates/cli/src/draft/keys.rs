@@ -31,6 +31,10 @@ pub const KEYS: &[(&str, &str)] = &[
         "changes, matches, misses, all text, difference, examples, tries, result",
     ),
     ("j k", "the next, the previous row (also Space, Home, End)"),
+    (
+        ". ,",
+        "the next, the previous match or change, within a line, too",
+    ),
     ("f F", "the next, the previous file"),
     (
         "w",
@@ -63,7 +67,7 @@ pub const KEYS: &[(&str, &str)] = &[
 
 /// The keys that are always in sight: in a field, and in the list.
 pub const IN_FIELD: &str = "Tab next  ↓↑ rows  Enter list  Ctrl-Z undo  Ctrl-Y redo  Ctrl-C leave";
-pub const IN_LIST: &str = "1-8 views  ↓↑ rows  f file  b l m example  i infer  [ ] tries  n step  h hints  u undo  q leave  ? keys";
+pub const IN_LIST: &str = "1-8 views  ↓↑ rows  . match  f file  b l m example  i infer  [ ] tries  n step  h hints  u undo  q leave  ? keys";
 pub const IN_LIST_NARROW: &str =
     "1-8 views  f file  b l m example  i infer  [ ] tries  h hints  q leave  ? keys";
 
@@ -168,6 +172,8 @@ fn in_list(key: KeyEvent) -> Option<Action> {
         KeyCode::Left => Action::Sideways(-1),
         KeyCode::Right => Action::Sideways(1),
         KeyCode::Char('w') => Action::Wrap,
+        KeyCode::Char('.') => Action::Mark(1),
+        KeyCode::Char(',') => Action::Mark(-1),
         KeyCode::Char('f') => Action::File(1),
         KeyCode::Char('F') => Action::File(-1),
         KeyCode::Char('1') => Action::View(ListView::Changes),

@@ -211,7 +211,7 @@ impl Screen<'_> {
         if state.list.rows.is_empty() {
             return draw_lines(frame, area, self.rows(state, area));
         }
-        if area.width >= WIDE {
+        if area.width >= WIDE && !rows::is_beside(state, area) {
             let [list, gap, detail] = Layout::horizontal([
                 Constraint::Percentage(64),
                 Constraint::Length(2),
@@ -268,7 +268,7 @@ fn place_in_list(state: &State) -> String {
     let row = number(first + list.cursor as u64 + 1);
     let counted = state.known.counted.as_ref();
     let all = match state.view {
-        ListView::Changes => counted.map(|counted| counted.index.len()),
+        _ if state.are_rows_counted() => counted.map(|counted| counted.index.len()),
         _ if list.is_end => Some(first + list.rows.len() as u64),
         _ => None,
     };

@@ -130,6 +130,8 @@ pub struct State {
     pub sideways: usize,
     /// Long lines are wrapped.
     pub wraps: bool,
+    /// Nothing matches, and all text is shown in the place of nothing.
+    shows_text: bool,
     /// The message about the last action.
     pub message: String,
     pub names: Arc<OptionNames>,
@@ -188,6 +190,7 @@ impl State {
             tries: Tries::of(tries),
             sideways: 0,
             wraps: true,
+            shows_text: false,
             message: String::new(),
             names,
             job: 0,
@@ -235,6 +238,16 @@ impl State {
         step.is_some_and(|step| !step.only_shows())
     }
 
+    /// True if the rows of the list are those that are counted, and not text in the place of nothing.
+    pub fn are_rows_counted(&self) -> bool {
+        self.view == ListView::Changes && !self.shows_text
+    }
+
+    /// True if the list says that nothing matches, and shows the text.
+    pub fn is_text_instead(&self) -> bool {
+        self.shows_text && matches!(self.view, ListView::Changes | ListView::Matches)
+    }
+
     /// True if news about a row are to come.
     pub fn is_looking(&self) -> bool {
         self.is_looking
@@ -256,7 +269,11 @@ impl State {
         self.known.is_done = false;
         let text = self.text();
         let is_new = self.asked.replace(text.clone()).as_ref() != Some(&text);
+        self.shows_text &= !is_new && !anew;
         let list = match self.view {
+            ListView::Changes | ListView::Matches if self.shows_text => {
+                WantedList::Of(RowsView::Units)
+            }
             ListView::Changes | ListView::Examples | ListView::Tries => {
                 WantedList::Of(RowsView::Changes)
             }
@@ -298,6 +315,7 @@ impl State {
                 Vec::new()
             }
             Action::Move(by) => self.move_by(by),
+            Action::Mark(by) => self.move_by_mark(by),
             Action::First => self.go_to_end(true),
             Action::Last => self.go_to_end(false),
             Action::File(by) => self.go_to_file(by > 0),
@@ -400,6 +418,12 @@ impl State {
                 // From the place that was looked at on, there is none; before it there may be.
                 if self.list.rows.is_empty() && self.list.from != RowPlace::default() {
                     self.list.from = RowPlace::default();
+                    return vec![self.evaluate(false)];
+                }
+                let finds = matches!(self.view, ListView::Changes | ListView::Matches);
+                let nothing = self.known.counts.is_some_and(|counts| counts.matches == 0);
+                if self.list.rows.is_empty() && finds && nothing && !self.shows_text {
+                    self.shows_text = true;
                     return vec![self.evaluate(false)];
                 }
             }

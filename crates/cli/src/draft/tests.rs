@@ -165,7 +165,12 @@ impl Bench {
 
     #[track_caller]
     fn shows(&self, wanted: &[&str]) {
-        let screen = self.screen(130, 34);
+        self.shows_at(130, wanted);
+    }
+
+    #[track_caller]
+    fn shows_at(&self, width: u16, wanted: &[&str]) {
+        let screen = self.screen(width, 34);
         for part in wanted {
             assert!(screen.contains(part), "no {part:?} on\n{screen}");
         }
@@ -317,16 +322,17 @@ fn the_result_is_all_of_the_text() {
     bench.settle();
     bench.press("Enter 8");
     let before = bench.listed().len();
-    bench.shows(&[
+    let rows = [
         "       1  # Notice 1",
         "+     2  ‹B-4› and ‹B-7›",
         "       3  Berth-8 is closed",
-    ]);
+    ];
+    bench.shows_at(100, &rows);
     let mut bench = Bench::of("closed", "", "--drop-lines");
     bench.settle();
     bench.press("Enter 8");
     assert_eq!(bench.listed().len(), before);
-    bench.shows(&["−     3  (the line goes)", "berth 4 and berth 7"]);
+    bench.shows_at(100, &["−     3  (the line goes)", "berth 4 and berth 7"]);
     // Nothing matches: the text is there all the same.
     let mut bench = Bench::of("nowhere", "x", "");
     bench.settle();
@@ -573,6 +579,82 @@ fn screens_of_any_size() {
     bench.shows(&["‹ESC›[2J", "$1 number ‹7›"]);
 }
 
+/// The text as it is and as it becomes stand beside each other, line by line, where there is room.
+#[test]
+fn a_result_beside_its_text() {
+    let mut bench = Bench::of(r"(?i)berth[- ]+(\d)", "B$1", "");
+    bench.press("Enter 8");
+    let screen = bench.screen(130, 34);
+    let line = |part: &str| screen.lines().find(|line| line.contains(part)).unwrap();
+    for (was, now) in [
+        ("a.md", "as it becomes"),
+        ("1  # Notice 1", "# Notice 1"),
+        ("2  ‹berth 4› and ‹berth 7›", "‹B4› and ‹B7›"),
+        ("4  ‹berth  9›", "‹B9›"),
+    ] {
+        let (left, right) = line(was).split_once(" │ ").unwrap();
+        assert!(left.contains(was), "{screen}");
+        assert_eq!(right.trim(), now, "{screen}");
+    }
+    assert!(!bench.screen(100, 34).contains("as it becomes"));
+    let mut bench = Bench::of("berth", "", "--drop-lines");
+    bench.press("Enter 8");
+    bench.shows(&[
+        "2  ‹berth 4 and berth 7›",
+        "│ (the line goes)",
+        "│ # Notice 1",
+    ]);
+}
+
+/// `.` and `,` go from match to match: within a line, and over lines without any.
+#[test]
+fn from_match_to_match() {
+    let mut bench = Bench::of(r"(?i)berth[- ]+(\d)", "B$1", "");
+    bench.press("Enter");
+    for (view, first) in [("1", 2), ("8", 2)] {
+        bench.press(&format!("{view} Home"));
+        if bench.state.list.current().unwrap().was.marks.is_empty() {
+            bench.press(".");
+        }
+        let mut met = Vec::new();
+        for _ in 0..4 {
+            let list = &bench.state.list;
+            met.push((list.current().unwrap().line, list.mark));
+            bench.press(".");
+        }
+        assert_eq!(met, [(first, 0), (first, 1), (3, 0), (4, 0)], "view {view}");
+        bench.press(", , ,");
+        let list = &bench.state.list;
+        assert_eq!(
+            (list.current().unwrap().line, list.mark),
+            (2, 1),
+            "view {view}"
+        );
+    }
+}
+
+/// Where nothing matches, the text is there, and the list says so.
+#[test]
+fn text_in_the_place_of_nothing() {
+    let mut bench = Bench::of("pontoon", "x", "");
+    bench.shows(&["nothing matches: view 3", "berth 4 and berth 7"]);
+    assert!(!bench.screen(130, 34).contains(" of 0"));
+    bench.press("Enter End 2");
+    bench.shows(&["nothing matches: view 3"]);
+    bench.press("4");
+    assert!(!bench.screen(130, 34).contains("nothing matches"));
+    bench.press("1 Tab");
+    bench.act(Action::FocusOn(Focus::Field(FieldName::Pattern)));
+    bench.act(Action::Edit(Edit::DeleteToStart));
+    bench.typed("pilot");
+    bench.shows(&["‹pilot› at berth 7"]);
+    let screen = bench.screen(130, 34);
+    assert!(
+        !screen.contains("nothing matches") && !screen.contains("Notice 1"),
+        "{screen}"
+    );
+}
+
 fn actions() -> impl Strategy<Value = Action> {
     let text = prop_oneof![
         Just("berth"),
@@ -599,7 +681,10 @@ fn actions() -> impl Strategy<Value = Action> {
         1 => Just(Action::First),
         1 => Just(Action::Last),
         1 => (-1isize..2).prop_map(Action::File),
-        3 => (0..7usize).prop_map(|view| Action::View(ListView::ALL[view])),
+        3 => (0..ListView::ALL.len()).prop_map(|view| Action::View(ListView::ALL[view])),
+        2 => (-1isize..2).prop_map(Action::Mark),
+        1 => Just(Action::Wrap),
+        1 => (-1isize..2).prop_map(Action::Sideways),
         1 => (-1isize..2).prop_map(Action::Step),
         1 => Just(Action::AddStep),
         1 => Just(Action::RemoveStep),
@@ -637,6 +722,7 @@ proptest! {
             }
             let rows = bench.state.list.rows.len();
             prop_assert!(bench.state.list.cursor < rows.max(1));
+            prop_assert!(bench.state.list.mark < bench.state.list.marks().max(1));
             prop_assert!(bench.state.step < bench.state.steps.len());
         }
         let saved = bench.state.saved();

@@ -1,4 +1,4 @@
-//! Text with marked parts on one row, moved so that the first of them is in sight.
+//! Text with marked parts on one row, moved so that the first of them, or the one at the cursor, is in sight.
 
 use crate::full_screen::palette::{Palette, Role};
 use brisk_quill_core::escape::visible;
@@ -12,6 +12,8 @@ use unicode_width::UnicodeWidthStr;
 pub struct Look {
     pub plain: Role,
     pub marked: Role,
+    /// The mark at the cursor, from 0, where there are several.
+    pub at_cursor: Option<usize>,
 }
 
 /// One line of text in at most `room` columns, `sideways` columns further on. The marks are in
@@ -23,7 +25,9 @@ pub fn spans(
     (room, sideways): (usize, usize),
 ) -> Vec<Span<'static>> {
     let pieces = pieces(palette, (text, marks), look);
-    let first = pieces.iter().position(|(role, _)| *role == look.marked);
+    let has = |wanted: Role| pieces.iter().position(|(role, _)| *role == wanted);
+    let at_cursor = look.at_cursor.and_then(|_| has(Role::Chosen));
+    let first = at_cursor.or_else(|| has(look.marked));
     let width =
         |pieces: &[(Role, String)]| pieces.iter().map(|(_, text)| text.width()).sum::<usize>();
     let (before, with) = match first {
@@ -153,7 +157,11 @@ fn pieces(palette: Palette, (text, marks): (&[u8], &[Range]), look: Look) -> Vec
         if edges {
             pieces.push((Role::Quiet, "‹".to_owned()));
         }
-        pieces.push((look.marked, visible(&text[from..to])));
+        let role = match look.at_cursor == Some(index) {
+            true => Role::Chosen,
+            false => look.marked,
+        };
+        pieces.push((role, visible(&text[from..to])));
         if edges {
             pieces.push((Role::Quiet, "›".to_owned()));
         }

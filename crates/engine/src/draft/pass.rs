@@ -102,14 +102,9 @@ impl<'p> PassPlan<'p> {
     /// Takes as many of `rows` as there is room for.
     pub fn take_rows(&self, mut rows: Vec<Row>) -> Vec<Row> {
         let mut bytes = self.byte_room.load(Ordering::Relaxed);
-        let size = |row: &Row| {
-            let texts = [Some(&row.was), row.now.as_ref(), row.last.as_ref()];
-            let texts = texts.into_iter().flatten();
-            texts.map(|text| text.text.len()).sum::<usize>()
-        };
         let fits = rows.iter().take_while(|row| {
             let fits = bytes > 0;
-            bytes = bytes.saturating_sub(size(row));
+            bytes = bytes.saturating_sub(row.bytes());
             fits
         });
         let kept = fits.count().min(self.room());

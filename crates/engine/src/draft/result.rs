@@ -161,7 +161,7 @@ impl ResultLines<'_> {
                 self.inner.stop();
                 return;
             }
-            self.bytes = self.bytes.saturating_sub(row.was.text.len());
+            self.bytes = self.bytes.saturating_sub(row.bytes());
             self.rows.push(row);
         }
     }

@@ -72,7 +72,7 @@ pub enum RowKind {
     Miss(Reason),
     /// A line of the result that is as it was.
     Kept,
-    /// Lines of the result that are new, what is new marked.
+    /// Lines of the result that are new.
     Becomes,
     /// So many lines that the result does not have.
     Gone(u64),
@@ -167,31 +167,47 @@ impl Row {
 
     /// A line of the result that is as it was.
     pub fn kept(place: RowPlace, line: u64, text: &[u8]) -> Self {
-        Self::of_result(place, line, RowKind::Kept, Excerpt::new(text, []))
+        Self::of_result(place, line, RowKind::Kept, (Excerpt::new(text, []), None))
     }
 
-    /// Changed lines as they become.
+    /// Changed lines, as they are and as they become.
     pub fn becomes(place: RowPlace, hunk: &FileHunk<'_>) -> Self {
         let (was, now) = (hunk.hunk.was, new_text(hunk));
-        let kind = match now.text.is_empty() && !was.is_empty() {
-            true => RowKind::Gone(lines_in(was)),
-            false => RowKind::Becomes,
+        let (kind, now) = match now.text.is_empty() && !was.is_empty() {
+            true => (RowKind::Gone(lines_in(was)), None),
+            false => (RowKind::Becomes, Some(now)),
         };
-        Self::of_result(place, hunk.hunk.line, kind, now)
+        let marks = hunk.edits.iter().map(|edit| edit.text.span);
+        Self::of_result(place, hunk.hunk.line, kind, (Excerpt::new(was, marks), now))
     }
 
-    fn of_result(place: RowPlace, line: u64, kind: RowKind, text: Excerpt) -> Self {
+    fn of_result(
+        place: RowPlace,
+        line: u64,
+        kind: RowKind,
+        (was, now): (Excerpt, Option<Excerpt>),
+    ) -> Self {
         Self {
             place,
             line,
             cell: None,
             label: None,
             kind,
-            was: text,
-            now: None,
+            was,
+            now,
             last: None,
             record: None,
         }
+    }
+
+    /// Bytes of text that it holds.
+    pub(super) fn bytes(&self) -> usize {
+        let texts = [Some(&self.was), self.now.as_ref(), self.last.as_ref()];
+        texts
+            .into_iter()
+            .flatten()
+            .map(|text| text.text.len())
+            .sum()
     }
 
     /// The rows of lines that change: one, or one for each cell that changes.

@@ -31,10 +31,19 @@ impl Screen<'_> {
                 lines.extend(wrapped(&words, width).into_iter().map(Line::from));
             }
         }
+        let mut at_cursor = 0..0;
         for (number, found) in state.detail.iter().flatten().enumerate() {
+            let from = lines.len();
             self.one_match(&mut lines, (number, found), width);
+            if number == state.list.mark {
+                at_cursor = from..lines.len();
+            }
         }
         let height = usize::from(area.height);
+        if at_cursor.end >= height && at_cursor.start > 1 {
+            // The match at the cursor is in sight, under the place.
+            lines.drain(1..at_cursor.start);
+        }
         if lines.len() > height && height > 0 {
             lines.truncate(height - 1);
             lines.push(Line::from(self.span(Role::Quiet, "…")));

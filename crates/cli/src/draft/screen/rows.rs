@@ -1,8 +1,8 @@
 //! The list of rows, and those of examples and tries.
 
 use crate::draft::action::{Focus, ListView};
-use crate::draft::screen::Screen;
 use crate::draft::screen::fields::name_of_file;
+use crate::draft::screen::{Screen, WIDE};
 use crate::draft::state::State;
 use crate::full_screen::fit::{draw_lines, head, tail};
 use crate::full_screen::marked::{self, Look};
@@ -48,6 +48,7 @@ impl Screen<'_> {
             state,
             width,
             wanted: wanted.as_ref(),
+            is_beside: is_beside(state, area),
         };
         // From the cursor back, until a third of the height is full.
         let mut before: Vec<Vec<Line<'static>>> = Vec::new();
@@ -60,6 +61,9 @@ impl Screen<'_> {
             before.push(lines);
         }
         let mut lines: Vec<Line<'static>> = Vec::new();
+        if state.is_text_instead() {
+            lines.push(Line::from(self.span(Role::Hint, head(NOTHING, width))));
+        }
         if first < list.cursor && drawn.has_header(first) {
             // Its own lines begin with the name.
         } else {
@@ -213,13 +217,15 @@ impl Screen<'_> {
     }
 }
 
+const NOTHING: &str = "nothing matches: view 3 shows what nearly does";
+
 /// The reason for which a list is empty.
 fn empty_words(state: &State) -> &'static str {
     match state.view {
         ListView::Changes if state.known.counts.is_some_and(|counts| counts.matches > 0) => {
             "no match would change: view 2 shows the matches"
         }
-        ListView::Changes | ListView::Matches => "nothing matches: view 3 shows what nearly does",
+        ListView::Changes | ListView::Matches => NOTHING,
         ListView::Misses => "every unit in scope matches",
         ListView::Units | ListView::Result => "there is no text",
         ListView::Differences => match state.known.compared {
@@ -241,7 +247,17 @@ struct Drawn<'d> {
     state: &'d State,
     width: usize,
     wanted: Option<&'d NearMisses>,
+    /// The text stands as it is on the left, as it becomes on the right.
+    is_beside: bool,
 }
+
+/// True if the list has the text and the result beside each other.
+pub(super) fn is_beside(state: &State, area: Rect) -> bool {
+    state.view == ListView::Result && area.width >= WIDE
+}
+
+/// Columns between a text and its result.
+const BETWEEN: &str = " │ ";
 
 impl Drawn<'_> {
     /// True if a row is the first of its file.
@@ -253,8 +269,56 @@ impl Drawn<'_> {
     fn header(&self, place: usize) -> Line<'static> {
         let row = &self.state.list.rows[place];
         let name = name_of_file(self.state, row.place.file);
-        let text = tail(&name, self.width);
-        Line::from(self.screen.span(Role::Strong, text))
+        if !self.is_beside {
+            let text = tail(&name, self.width);
+            return Line::from(self.screen.span(Role::Strong, text));
+        }
+        let (left, right) = self.halves();
+        let title = head("as it becomes", right);
+        let name = Line::from(self.screen.span(Role::Strong, tail(&name, left)));
+        self.joined(name, Line::from(self.screen.span(Role::Quiet, title)))
+    }
+
+    /// The columns of a text, and those of its result beside it.
+    fn halves(&self) -> (usize, usize) {
+        let both = self.width.saturating_sub(BETWEEN.width());
+        (both / 2, both - both / 2)
+    }
+
+    /// A line of a text, and one of its result.
+    fn joined(&self, left: Line<'static>, right: Line<'static>) -> Line<'static> {
+        let fill = self.halves().0.saturating_sub(left.width());
+        let mut line = left;
+        line.push_span(self.screen.span(Role::Plain, " ".repeat(fill)));
+        line.push_span(self.screen.span(Role::Quiet, BETWEEN));
+        line.extend(right);
+        line
+    }
+
+    /// The lines of a row of the result, beside those of its text.
+    fn beside(&self, row: &Row, before: &Before) -> Vec<Line<'static>> {
+        let (left, right) = self.halves();
+        let is_same = row.kind == RowKind::Kept;
+        let gone = Excerpt::default();
+        let now = match (is_same, &row.now) {
+            (true, _) => &row.was,
+            (false, now) => now.as_ref().unwrap_or(&gone),
+        };
+        let side = |text: &Excerpt, width: usize, marked: Role| {
+            let (mut lines, narrower) = (Vec::new(), Drawn { width, ..*self });
+            narrower.text(&mut lines, (before, ""), None, text, marked);
+            lines
+        };
+        let mut was = side(&row.was, left, Role::Was).into_iter();
+        let mut now = side(now, right + MARGIN, Role::Now)
+            .into_iter()
+            .map(without_margin);
+        let rows = was.len().max(now.len());
+        let lines = (0..rows).map(|_| {
+            let left = was.next().unwrap_or_default();
+            self.joined(left, now.next().unwrap_or_default())
+        });
+        lines.collect()
     }
 
     /// The lines of a row, with the name of its file where it is the first of it.
@@ -281,12 +345,17 @@ impl Drawn<'_> {
             is_current,
             sign,
             line: row.line,
+            mark: is_current.then_some(self.state.list.mark),
             empty: match row.kind {
                 RowKind::Gone(1) => "(the line goes)".to_owned(),
                 RowKind::Gone(lines) => format!("({} go)", counted(lines, "line")),
                 _ => "(empty)".to_owned(),
             },
         };
+        if self.is_beside {
+            lines.extend(self.beside(row, &before));
+            return lines;
+        }
         let look = match row.kind {
             RowKind::Match => Role::Match,
             RowKind::NoMatch | RowKind::Miss(_) | RowKind::Kept => Role::Strong,
@@ -317,11 +386,20 @@ impl Drawn<'_> {
             width: self.width.saturating_sub(of_reason),
             ..*self
         };
-        narrower.text(&mut lines, (&before, ""), name.as_deref(), &row.was, look);
+        let gone = Excerpt::default();
+        let text = match row.kind {
+            RowKind::Becomes => row.now.as_ref().unwrap_or(&gone),
+            RowKind::Gone(_) => &gone,
+            _ => &row.was,
+        };
+        narrower.text(&mut lines, (&before, ""), name.as_deref(), text, look);
         if let (Some(reason), Some(last)) = (reason, lines.last_mut()) {
             let fill = self.width.saturating_sub(last.width() + reason.width());
             let text = format!("{:fill$}{reason}", "");
             last.push_span(self.screen.span(Role::Hint, text));
+        }
+        if row.kind == RowKind::Becomes {
+            return lines;
         }
         let labels = (&row.last, &row.now);
         let several = matches!(
@@ -332,6 +410,7 @@ impl Drawn<'_> {
             is_current: false,
             sign: " ",
             line: 0,
+            mark: before.mark,
             empty: "(nothing is left)".to_owned(),
         };
         for (text, label) in [
@@ -355,10 +434,6 @@ impl Drawn<'_> {
         marked: Role,
     ) {
         let screen = self.screen;
-        let look = Look {
-            plain: Role::Plain,
-            marked,
-        };
         let room = self
             .width
             .saturating_sub(MARGIN + name.map_or(0, UnicodeWidthStr::width));
@@ -393,15 +468,24 @@ impl Drawn<'_> {
         }
         for line in all.iter().take(LINES_MOST) {
             let (from, to) = (line.content.from, line.content.to);
-            let marks: Vec<_> = (text.marks.iter())
-                .filter(|mark| {
-                    mark.from <= to && mark.to >= from && (mark.from < line.next || mark.is_empty())
-                })
-                .map(|mark| {
+            let in_line = text.marks.iter().enumerate().filter(|(_, mark)| {
+                mark.from <= to && mark.to >= from && (mark.from < line.next || mark.is_empty())
+            });
+            let (numbers, marks): (Vec<_>, Vec<_>) = in_line
+                .map(|(number, mark)| {
                     let (a, b) = (mark.from.clamp(from, to), mark.to.clamp(from, to));
-                    brisk_quill_core::span::Span::new(a - from, b - from)
+                    (
+                        number,
+                        brisk_quill_core::span::Span::new(a - from, b - from),
+                    )
                 })
-                .collect();
+                .unzip();
+            let mark = before.mark.filter(|_| text.marks.len() > 1);
+            let look = Look {
+                plain: Role::Plain,
+                marked,
+                at_cursor: mark.and_then(|mark| numbers.iter().position(|one| *one == mark)),
+            };
             let mut spans = head_of(first);
             if text.cut_before && first {
                 spans.push(screen.span(Role::Quiet, "…"));
@@ -431,12 +515,25 @@ impl Drawn<'_> {
     }
 }
 
+/// A line of a text without the columns before it.
+fn without_margin(line: Line<'static>) -> Line<'static> {
+    let mut left = MARGIN;
+    let behind = line.spans.into_iter().skip_while(|span| {
+        let is_before = left > 0;
+        left = left.saturating_sub(span.width());
+        is_before
+    });
+    behind.collect()
+}
+
 /// The signs before a text.
 struct Before {
     is_current: bool,
     sign: &'static str,
     /// 0 where the line is not said again.
     line: u64,
+    /// The mark at the cursor.
+    mark: Option<usize>,
     /// The words for a text without anything in it.
     empty: String,
 }

@@ -18,6 +18,8 @@ pub struct List {
     pub looked_at_most: Option<u64>,
     /// The row at the cursor, from 0.
     pub cursor: usize,
+    /// The mark at the cursor in its row, from 0.
+    pub mark: usize,
     /// The place that the rows begin at.
     pub from: RowPlace,
     /// The place that the cursor is to stay at, once other rows come.
@@ -34,6 +36,11 @@ impl List {
         self.rows.get(self.cursor)
     }
 
+    /// The marks in the row at the cursor.
+    pub fn marks(&self) -> usize {
+        self.current().map_or(0, |row| row.was.marks.len())
+    }
+
     /// Takes other rows; the cursor stays at its place.
     pub fn take(&mut self, list: RowList) {
         let RowList {
@@ -44,6 +51,8 @@ impl List {
         } = list;
         let at = rows.iter().position(|row| row.place >= self.anchor);
         self.cursor = at.unwrap_or(rows.len().saturating_sub(1));
+        let is_same = self.rows.get(self.cursor) == rows.get(self.cursor);
+        self.mark = if is_same { self.mark } else { 0 };
         self.rows = rows;
         self.first = first;
         self.is_end = is_end;
@@ -66,6 +75,7 @@ impl List {
     /// Puts the cursor on a row, as long as nothing else is asked for.
     pub(super) fn go(&mut self, row: usize) {
         self.cursor = row.min(self.rows.len().saturating_sub(1));
+        self.mark = 0;
         self.anchor = self.current().map_or(RowPlace::default(), |row| row.place);
     }
 }

@@ -3,16 +3,18 @@
 use crate::draft::action::{Effect, ListView, Window};
 use crate::draft::state::list::BACK;
 use crate::draft::state::{ROWS, State};
-use brisk_quill_engine::draft::row::RowPlace;
+use brisk_quill_engine::draft::row::{Row, RowPlace};
 
 /// The rows beyond the cursor below which more are asked for.
 const MARGIN: usize = 100;
+/// Rows of a page.
+const PAGE: isize = 10;
 
 impl State {
     /// Numbers rows that came without a number, as those that were counted are.
     pub(super) fn number_rows(&mut self) {
         let counted = self.known.counted.as_ref();
-        let counted = counted.filter(|_| self.view == ListView::Changes && !self.is_stale());
+        let counted = counted.filter(|_| self.are_rows_counted() && !self.is_stale());
         if let (None, Some(row), Some(counted)) = (self.list.first, self.list.rows.first(), counted)
         {
             self.list.first = counted.index.number_of(row.place);
@@ -40,6 +42,33 @@ impl State {
         }
     }
 
+    /// Goes to the next mark of the row, or the one before; beyond them, to the next row that has some.
+    pub(super) fn move_by_mark(&mut self, by: isize) -> Vec<Effect> {
+        if self.window.is_some() || self.other_rows().is_some() {
+            return self.move_by(by);
+        }
+        let list = &mut self.list;
+        if let Some(next) = list.mark.checked_add_signed(by)
+            && next < list.marks()
+        {
+            list.mark = next;
+            return Vec::new();
+        }
+        // In a result, and in all text, lines without marks lie between.
+        let is_marked = |row: &Row| !row.was.marks.is_empty();
+        let steps = match by > 0 {
+            true => (list.rows.iter().skip(list.cursor + 1)).position(is_marked),
+            false => (list.rows.iter().take(list.cursor).rev()).position(is_marked),
+        };
+        // Beyond the rows that are here, a page is asked for.
+        let rows = steps.map_or(PAGE, |steps| steps as isize + 1);
+        let effects = self.move_by(by.signum() * rows);
+        if by < 0 {
+            self.list.mark = self.list.marks().saturating_sub(1);
+        }
+        effects
+    }
+
     /// The rows of the list of examples or of tries, where that is shown.
     fn other_rows(&self) -> Option<usize> {
         match self.view {
@@ -60,12 +89,13 @@ impl State {
             // They are on their way.
             return self.look_at_row();
         }
+        let are_counted = self.are_rows_counted();
         let list = &mut self.list;
         let Some(place) = list.current().map(|row| row.place) else {
             return Vec::new();
         };
         let counted = self.known.counted.as_ref();
-        let counted = counted.filter(|_| self.view == ListView::Changes);
+        let counted = counted.filter(|_| are_counted);
         let before = if forward { ROWS / 4 } else { ROWS / 2 };
         list.from = match (counted, list.first) {
             (Some(counted), Some(first)) => {
@@ -91,6 +121,7 @@ impl State {
             self.other_cursor = if first { 0 } else { rows.saturating_sub(1) };
             return Vec::new();
         }
+        let are_counted = self.are_rows_counted();
         let list = &mut self.list;
         let has_end = match first {
             true => list.from == RowPlace::default(),
@@ -106,7 +137,7 @@ impl State {
             return vec![self.evaluate(false)];
         }
         let counted = self.known.counted.as_ref();
-        let Some(counted) = counted.filter(|_| self.view == ListView::Changes) else {
+        let Some(counted) = counted.filter(|_| are_counted) else {
             list.go(usize::MAX);
             return self.look_at_row();
         };
@@ -120,6 +151,7 @@ impl State {
     }
 
     pub(super) fn go_to_file(&mut self, forward: bool) -> Vec<Effect> {
+        let are_counted = self.are_rows_counted();
         let list = &mut self.list;
         let Some(file) = list.current().map(|row| row.place.file) else {
             return Vec::new();
@@ -137,7 +169,7 @@ impl State {
             return self.look_at_row();
         }
         let counted = self.known.counted.as_ref();
-        let counted = counted.filter(|_| self.view == ListView::Changes);
+        let counted = counted.filter(|_| are_counted);
         match counted.and_then(|counted| counted.index.file_beside(file, forward)) {
             Some(file) if !(list.is_end && forward) => {
                 list.from = RowPlace { file, at: 0 };

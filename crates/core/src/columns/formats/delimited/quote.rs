@@ -33,7 +33,9 @@ pub(crate) fn encode(
     alone: bool,
 ) -> Option<Cow<'_, [u8]>> {
     let is_special = memchr3(b'\n', b'\r', dialect.delimiter, value).is_some()
-        || dialect.quote.is_some_and(|quote| memchr(quote, value).is_some());
+        || dialect
+            .quote
+            .is_some_and(|quote| memchr(quote, value).is_some());
     let needed = is_special || (alone && value.is_empty());
     if !needed && !was_quoted {
         return Some(Cow::Borrowed(value));
