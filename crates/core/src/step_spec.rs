@@ -312,6 +312,37 @@ pub struct StepSpec {
     pub example: Vec<Example>,
 }
 
+impl StepSpec {
+    /// Its place alone: which units or cells it looks at. Without the pattern, what units must hold, and the action.
+    #[must_use]
+    pub fn place(&self) -> Self {
+        let of = self.clone();
+        Self {
+            unit: of.unit,
+            columns: of.columns,
+            where_in: of.where_in,
+            unless_in: of.unless_in,
+            where_listed: of.where_listed,
+            unless_listed: of.unless_listed,
+            table: of.table,
+            trimmed: of.trimmed,
+            lines: of.lines,
+            between: of.between,
+            outside: of.outside,
+            inner: of.inner,
+            open_end: of.open_end,
+            near: of.near,
+            label: of.label,
+            format: of.format,
+            delimiter: of.delimiter,
+            quote: of.quote,
+            no_header: of.no_header,
+            ragged: of.ragged,
+            ..Self::default()
+        }
+    }
+}
+
 fn is_default<T: Default + PartialEq>(value: &T) -> bool {
     *value == T::default()
 }

@@ -29,6 +29,7 @@ use brisk_quill_engine::draft::row::{RowKind, RowPlace};
 use brisk_quill_engine::draft::worker::{DraftNews, WantedList};
 use brisk_quill_engine::hints::hint::Remedy;
 use brisk_quill_engine::worked_examples::WantedText;
+use brisk_quill_infer::data::proposed::in_place;
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -704,13 +705,6 @@ impl State {
             self.message = "make examples first, with `b`, `l` and `m`".into();
             return Vec::new();
         }
-        let of_records = built
-            .step()
-            .is_some_and(|step| step.query().columns.is_some());
-        if of_records {
-            self.message = "for cells use `bquill infer --columns`".into();
-            return Vec::new();
-        }
         if let Some((known, steps, at)) = &mut self.inferred
             && *known == examples
         {
@@ -754,16 +748,7 @@ impl State {
             return Vec::new();
         };
         let (found, number, all) = (steps[*at].clone(), at + 1, steps.len());
-        let known = built.spec();
-        let spec = StepSpec {
-            unit: known.unit.clone(),
-            lines: known.lines.clone(),
-            between: known.between.clone(),
-            inner: known.inner,
-            near: known.near.clone(),
-            ..found
-        };
-        self.fill(&spec, &built);
+        self.fill(&in_place(&found, &built.spec().place()), &built);
         self.message = match all {
             1 => "one rewrite makes all examples".into(),
             all => format!("proposal {number} of {all}; `i` goes on to the next"),

@@ -606,6 +606,42 @@ fn a_result_beside_its_text() {
     ]);
 }
 
+/// Of records, the cells are what is inferred from; the place stays.
+#[test]
+fn inference_for_cells() {
+    let table = "berth,status\nB-4,open\nB-7,closed\nBerth 12,open\nBerth 3,open\n";
+    let mut bench = Bench::of(r"Berth (\d+)", "B-$1", "--columns berth --lines 2..");
+    std::fs::write(bench.folder.path().join("c.csv"), table).unwrap();
+    bench.act(Action::ReadAgain);
+    bench.press("Enter b");
+    assert_eq!(
+        bench.state.steps[0].examples.len(),
+        1,
+        "{}",
+        bench.state.message
+    );
+    bench.act(Action::FocusOn(Focus::Field(FieldName::Pattern)));
+    bench.act(Action::Edit(Edit::DeleteToStart));
+    bench.typed(".+");
+    bench.press("Enter Down i");
+    assert!(
+        bench.state.message.contains("proposal 1 of"),
+        "{}",
+        bench.state.message
+    );
+    let options = bench.field(FieldName::Options);
+    assert!(
+        options.contains("--columns berth") && options.contains("--lines 2.."),
+        "{options}"
+    );
+    let becomes: Vec<_> = bench
+        .listed()
+        .into_iter()
+        .filter_map(|(.., now)| now)
+        .collect();
+    assert_eq!(becomes, ["B-12", "B-3"]);
+}
+
 /// `.` and `,` go from match to match: within a line, and over lines without any.
 #[test]
 fn from_match_to_match() {

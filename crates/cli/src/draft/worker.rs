@@ -360,7 +360,9 @@ impl RowWorker {
             }
             RowWork::Example(wanted) => News::Example(draft.example(&job.row, wanted)),
             RowWork::Infer(examples, texts) => {
-                News::Inferred(inferred(examples, texts, Stop::by(token.flag())))
+                let query = draft.step().map(|step| step.query());
+                let stop = Stop::by(token.flag());
+                News::Inferred(inferred(examples, texts, query, stop))
             }
         };
         (self.tell)(job.number, news);

@@ -9,16 +9,19 @@ use brisk_quill_core::step_spec::StepSpec;
 
 /// The words of a proposal. `place` says where it holds: its unit, columns, conditions and addresses.
 pub fn rewrite_text(proposal: &Proposal, place: &StepSpec) -> RewriteText {
-    let step = |found: &StepSpec| {
-        let mut step = place.clone();
-        step.pattern.clone_from(&found.pattern);
-        step.with.clone_from(&found.with);
-        step.remove = found.remove;
-        step.contains.extend(found.contains.iter().cloned());
-        step.unless.extend(found.unless.iter().cloned());
-        step
-    };
+    let step = |found: &StepSpec| in_place(found, place);
     RewriteText::from(proposal.steps.iter().map(step).collect::<Vec<_>>())
+}
+
+/// The words of a proposed step that holds in `place`.
+pub fn in_place(found: &StepSpec, place: &StepSpec) -> StepSpec {
+    let mut step = place.clone();
+    step.pattern.clone_from(&found.pattern);
+    step.with.clone_from(&found.with);
+    step.remove = found.remove;
+    step.contains.extend(found.contains.iter().cloned());
+    step.unless.extend(found.unless.iter().cloned());
+    step
 }
 
 /// Adds the examples of a task to the words of a rewrite, as far as it makes them on its own; gives the number
