@@ -59,7 +59,7 @@ fn the_page_shows_what_is_said() {
             kind.name, kind.speaks
         );
         let _ = writeln!(page, "    bquill {line}\n");
-        for text in example.text.lines() {
+        for text in String::from_utf8_lossy(example.text).lines() {
             let _ = writeln!(page, "    {text}");
         }
         let _ = writeln!(page, "\n    {first}");
@@ -156,5 +156,48 @@ fn options_of_the_request_cure() {
         assert!(got.out.contains(&hint), "{request}: {got:?}");
         let got = sandbox.run(&format!("{cured} --json")).ok();
         assert!(!got.out.contains("\"hint\""), "{cured}: {got:?}");
+    }
+}
+
+/// Letters that a text writes in another encoding are found there, and only there.
+#[test]
+fn other_encodings() {
+    for (text, request, label) in [
+        (&b"pilot S\xf8ren\n"[..], "find Søren", Some("windows-1252")),
+        (b"pilot L\xf3dka \x9f\n", "find 'ź$'", Some("windows-1250")),
+        (
+            b"\xcf\xee\xf0\xf2\n",
+            "preview Порт --with Port",
+            Some("windows-1251"),
+        ),
+        (
+            b"pilot S\xf8ren\n",
+            "find 'S[øö]ren' --lines 1",
+            Some("windows-1252"),
+        ),
+        (b"pilot S\xf8ren\n", "find Søren --lines 2..", None),
+        (b"pilot S\xf8ren\n", "find Soren", None),
+        (
+            b"pilot S\xf8ren\n",
+            "find Søren --encoding windows-1250",
+            None,
+        ),
+        ("pilot Soren, é\n".as_bytes(), "find Søren", None),
+        // The first byte of this character is an é elsewhere.
+        ("\u{9f3f}\n".as_bytes(), "find é", None),
+    ] {
+        let sandbox = Sandbox::with("a.txt", text);
+        let got = sandbox.run(&format!("{request} a.txt"));
+        assert_eq!(
+            got.out.contains("other-encoding"),
+            label.is_some(),
+            "{request}: {got:?}"
+        );
+        if let Some(label) = label {
+            let remedy = format!("--encoding {label}");
+            assert!(got.out.contains(&remedy), "{request}: {got:?}");
+            let cured = sandbox.run(&format!("{request} a.txt {remedy}")).ok();
+            assert!(!cured.out.contains("\nhint "), "{request}: {cured:?}");
+        }
     }
 }

@@ -14,6 +14,7 @@ mod known;
 mod left_out_files;
 mod names;
 pub mod near_miss;
+mod other_encoding;
 pub mod plan;
 pub mod rule;
 mod rules {
@@ -159,6 +160,11 @@ pub fn kinds() -> impl Iterator<Item = Kind> {
             example: &left_out_files::EXAMPLE,
         },
         Kind {
+            name: other_encoding::NAME,
+            speaks: other_encoding::SPEAKS,
+            example: &other_encoding::EXAMPLE,
+        },
+        Kind {
             name: delimiter::NAME,
             speaks: delimiter::SPEAKS,
             example: &delimiter::EXAMPLE,
@@ -214,6 +220,8 @@ pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
     hints.splice(0..0, stopped);
     let left_out = left_out_files::judge(reader, query, done.sources, matches, done.binary);
     hints.splice(0..0, left_out);
+    let files = &done.sources.listing.sources;
+    hints.splice(0..0, other_encoding::judge(reader, query, files, matches));
     hints.splice(
         0..0,
         column.and_then(|(source, fault)| delimiter::judge(&source, &fault)),

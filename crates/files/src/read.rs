@@ -131,6 +131,18 @@ impl Reader {
         self
     }
 
+    /// True if texts without a byte-order mark are read in an encoding that was asked for.
+    pub fn has_encoding(&self) -> bool {
+        self.options.encoding.is_some()
+    }
+
+    /// Reads texts without a byte-order mark in this encoding.
+    #[must_use]
+    pub fn in_encoding(mut self, encoding: TextEncoding) -> Self {
+        self.options.encoding = Some(encoding);
+        self
+    }
+
     /// Is watched by `watch`.
     #[must_use]
     pub fn watched(mut self, watch: Arc<CancelToken>) -> Self {

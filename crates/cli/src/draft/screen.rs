@@ -23,7 +23,7 @@ use std::cell::RefCell;
 use std::path::PathBuf;
 use unicode_width::UnicodeWidthStr;
 
-/// The least width of a screen whose detail is beside the list.
+/// The least width of a screen whose detail is beside the list, or a result beside its text.
 const WIDE: u16 = 110;
 
 /// Facts that are not part of the state.
@@ -211,7 +211,7 @@ impl Screen<'_> {
         if state.list.rows.is_empty() {
             return draw_lines(frame, area, self.rows(state, area));
         }
-        if area.width >= WIDE && !rows::is_beside(state, area) {
+        if area.width >= WIDE && !Self::is_beside(state, area) {
             let [list, gap, detail] = Layout::horizontal([
                 Constraint::Percentage(64),
                 Constraint::Length(2),
@@ -243,6 +243,11 @@ impl Screen<'_> {
         let bar = self.span(Role::Quiet, "─".repeat(usize::from(gap.width)));
         frame.render_widget(Line::from(bar), gap);
         draw_lines(frame, detail, self.detail(state, detail));
+    }
+
+    /// True if the list has the text and the result beside each other.
+    fn is_beside(state: &State, area: Rect) -> bool {
+        state.view == ListView::Result && area.width >= WIDE
     }
 
     fn foot(&self, state: &State, width: u16) -> Paragraph<'static> {

@@ -936,11 +936,12 @@ impl State {
 }
 
 /// The option that a remedy adds, where it is not a matter of one step.
-fn option_of(remedy: &Remedy) -> Option<&'static str> {
+fn option_of(remedy: &Remedy) -> Option<String> {
     match remedy {
-        Remedy::Ignored => Some("--ignored"),
-        Remedy::Hidden => Some("--hidden"),
-        Remedy::Binary => Some("--binary"),
+        Remedy::Ignored => Some("--ignored".to_owned()),
+        Remedy::Hidden => Some("--hidden".to_owned()),
+        Remedy::Binary => Some("--binary".to_owned()),
+        Remedy::Encoding(label) => Some(format!("--encoding {label}")),
         Remedy::IgnoreCase
         | Remedy::WholeWord
         | Remedy::PickAll

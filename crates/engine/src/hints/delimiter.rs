@@ -13,7 +13,7 @@ pub const SPEAKS: &str = "a named column is not there, and another delimiter wou
 pub const EXAMPLE: Example = Example {
     words: &["closed", "--with", "shut", "--columns", "status"],
     file: "berths.csv",
-    text: "berth;status\n4;closed\n",
+    text: b"berth;status\n4;closed\n",
 };
 
 /// The hint about a file whose columns another delimiter would give.

@@ -23,7 +23,7 @@ pub const SPEAKS: &str = "the unit is longer than a line, nothing matches, and t
 pub const EXAMPLE: Example = Example {
     words: &["BEGIN.*?END", "--remove", "--unit", "text"],
     file: "notice.txt",
-    text: "BEGIN\nberth 4\nEND\n",
+    text: b"BEGIN\nberth 4\nEND\n",
 };
 
 /// The hint about a step that matched nothing, after a second look with dots that take line ends.

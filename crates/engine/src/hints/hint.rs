@@ -73,6 +73,8 @@ pub enum Remedy {
     Hidden,
     /// Take in files that look binary.
     Binary,
+    /// Read files in this encoding.
+    Encoding(&'static str),
     /// Another pattern.
     Pattern(String),
     /// Another template.
@@ -189,9 +191,12 @@ impl Remedy {
                 set_template(step, template);
             }
             Self::Delimiter(delimiter) => step.delimiter = Some(delimiter.clone()),
-            Self::Ignored | Self::Hidden | Self::Binary | Self::Pairs | Self::Words(_) => {
-                return false;
-            }
+            Self::Ignored
+            | Self::Hidden
+            | Self::Binary
+            | Self::Encoding(_)
+            | Self::Pairs
+            | Self::Words(_) => return false,
         }
         true
     }
@@ -234,6 +239,7 @@ impl fmt::Display for Remedy {
             Self::Ignored => f.write_str("add `--ignored`"),
             Self::Hidden => f.write_str("add `--hidden`"),
             Self::Binary => f.write_str("add `--binary`"),
+            Self::Encoding(label) => write!(f, "add `--encoding {label}`"),
             Self::Pattern(pattern) => write!(f, "write the pattern {}", quoted(pattern)),
             Self::Template(template) => write!(f, "write the template {}", quoted(template)),
             Self::Both(pattern, template) => {

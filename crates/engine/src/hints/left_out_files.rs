@@ -22,7 +22,7 @@ pub const SPEAKS: &str = "fewer than three matches are found, and files left out
 pub const EXAMPLE: Example = Example {
     words: &["berth", "--with", "quay", "."],
     file: ".old.txt",
-    text: "berth 4\n",
+    text: b"berth 4\n",
 };
 /// From this many matches on, no one wonders about the rest.
 const LITTLE: u64 = 3;

@@ -32,7 +32,7 @@ pub const SPEAKS: &str = "units would match if one part of the pattern were not 
 pub const EXAMPLE: Example = Example {
     words: &[r"Berth (\d+)", "--with", "B-$1"],
     file: "notice.txt",
-    text: "Berth 4 is free\nBerth-8 is closed\n",
+    text: b"Berth 4 is free\nBerth-8 is closed\n",
 };
 /// Units without a match that are looked at.
 pub const UNITS_MOST: u64 = 10_000;

@@ -41,6 +41,6 @@ pub struct Example {
     pub words: &'static [&'static str],
     /// The name of the file; `notice.txt` where that does not matter.
     pub file: &'static str,
-    /// The text.
-    pub text: &'static str,
+    /// The text; of one kind of hints, in another encoding than UTF-8.
+    pub text: &'static [u8],
 }

@@ -216,6 +216,7 @@ impl Tried {
             | Remedy::Ignored
             | Remedy::Hidden
             | Remedy::Binary
+            | Remedy::Encoding(_)
             | Remedy::Pairs
             | Remedy::Delimiter(_)
             | Remedy::Words(_) => return Amended::NotOfStep,

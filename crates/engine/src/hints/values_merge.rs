@@ -25,7 +25,7 @@ pub const SPEAKS: &str =
 pub const EXAMPLE: Example = Example {
     words: &["^0+", "--remove", "--columns", "berth"],
     file: "moorings.csv",
-    text: "berth,ship\n007,Jolly Tern\n7,Old Skarn\n12,Fennmark\n",
+    text: b"berth,ship\n007,Jolly Tern\n7,Old Skarn\n12,Fennmark\n",
 };
 /// Cells without a match that are looked at.
 const CELLS_MOST: u64 = 10_000;

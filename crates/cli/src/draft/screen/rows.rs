@@ -1,8 +1,8 @@
 //! The list of rows, and those of examples and tries.
 
 use crate::draft::action::{Focus, ListView};
+use crate::draft::screen::Screen;
 use crate::draft::screen::fields::name_of_file;
-use crate::draft::screen::{Screen, WIDE};
 use crate::draft::state::State;
 use crate::full_screen::fit::{draw_lines, head, tail};
 use crate::full_screen::marked::{self, Look};
@@ -48,7 +48,7 @@ impl Screen<'_> {
             state,
             width,
             wanted: wanted.as_ref(),
-            is_beside: is_beside(state, area),
+            is_beside: Self::is_beside(state, area),
         };
         // From the cursor back, until a third of the height is full.
         let mut before: Vec<Vec<Line<'static>>> = Vec::new();
@@ -249,11 +249,6 @@ struct Drawn<'d> {
     wanted: Option<&'d NearMisses>,
     /// The text stands as it is on the left, as it becomes on the right.
     is_beside: bool,
-}
-
-/// True if the list has the text and the result beside each other.
-pub(super) fn is_beside(state: &State, area: Rect) -> bool {
-    state.view == ListView::Result && area.width >= WIDE
 }
 
 /// Columns between a text and its result.

@@ -15,7 +15,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["Berth 4", "--with", "Berth 7"],
         file: "notice.txt",
-        text: "Berth 4 is free\nBerth 7 is closed\n",
+        text: b"Berth 4 is free\nBerth 7 is closed\n",
     },
     hides: &[],
     judge,

@@ -14,7 +14,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["^open|closed", "--with", "moored"],
         file: "notice.txt",
-        text: "closed on Monday\nBerth 4 is closed\nopen at noon\n",
+        text: b"closed on Monday\nBerth 4 is closed\nopen at noon\n",
     },
     hides: &[],
     judge,

@@ -17,7 +17,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["10.0.0.1", "--with", "gauge-1"],
         file: "notice.txt",
-        text: "gauge 10.0.0.1 read\nberth 10x0y0z1 free\n",
+        text: b"gauge 10.0.0.1 read\nberth 10x0y0z1 free\n",
     },
     hides: &[],
     judge,

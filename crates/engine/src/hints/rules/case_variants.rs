@@ -16,7 +16,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"berth (\d+)", "--with", "B-$1"],
         file: "notice.txt",
-        text: "berth 4 is free\nBerth 5 is not\n",
+        text: b"berth 4 is free\nBerth 5 is not\n",
     },
     hides: &[],
     judge,

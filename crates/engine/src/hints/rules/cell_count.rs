@@ -14,7 +14,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["Old Quay", "--with", "Quay, old"],
         file: "berths.csv",
-        text: "berth,place\n1,Old Quay\n2,New Quay\n",
+        text: b"berth,place\n1,Old Quay\n2,New Quay\n",
     },
     hides: &["edge-space", "not-settled"],
     judge,

@@ -14,7 +14,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"berth \([0-9]\)", "--with", "B"],
         file: "notice.txt",
-        text: "berth 4 is free\n",
+        text: b"berth 4 is free\n",
     },
     hides: &["near-miss", "left-out-files", "no-reference", "inside-word"],
     judge,

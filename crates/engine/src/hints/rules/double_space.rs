@@ -12,7 +12,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["closed", "--remove"],
         file: "notice.txt",
-        text: "berth 4 closed until noon\n",
+        text: b"berth 4 closed until noon\n",
     },
     hides: &[],
     judge,

@@ -13,7 +13,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["[0-9]*", "--with", "N"],
         file: "notice.txt",
-        text: "berth 12 free\n",
+        text: b"berth 12 free\n",
     },
     hides: &["glued", "double-space", "edge-space", "not-settled"],
     judge,

@@ -11,7 +11,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["quay", "--with", "pier", "--between", "^## Berth", "^## "],
         file: "notice.txt",
-        text: "## Berth 1\nquay 1\n## Berth 2\nquay 2\n",
+        text: b"## Berth 1\nquay 1\n## Berth 2\nquay 2\n",
     },
     hides: &[],
     judge,

@@ -20,7 +20,7 @@ pub const RULE: Rule = Rule {
             "port",
         ],
         file: "notice.txt",
-        text: "to port\nto starboard\n",
+        text: b"to port\nto starboard\n",
     },
     hides: &["more-per-unit"],
     judge,

@@ -13,7 +13,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["Berth", "--lead", "Old"],
         file: "notice.txt",
-        text: "Berth 4\n",
+        text: b"Berth 4\n",
     },
     hides: &[],
     judge,

@@ -17,7 +17,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["\"(.*)\"", "--with", "«$1»"],
         file: "notice.txt",
-        text: "berth \"North\" beside \"South\"\n",
+        text: b"berth \"North\" beside \"South\"\n",
     },
     hides: &["glued", "double-space", "edge-space", "more-per-unit"],
     judge,

@@ -11,7 +11,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"berth (\d)", "--with", "B-$10"],
         file: "notice.txt",
-        text: "berth 4 is free\n",
+        text: b"berth 4 is free\n",
     },
     hides: &[],
     judge,

@@ -14,7 +14,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["depth", "--with", "draught"],
         file: "berths.csv",
-        text: "berth,depth,remark\n1,7,depth measured\n",
+        text: b"berth,depth,remark\n1,7,depth measured\n",
     },
     hides: &[],
     judge,

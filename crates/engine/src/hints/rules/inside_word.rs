@@ -15,7 +15,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["port", "--with", "harbour"],
         file: "notice.txt",
-        text: "the port is open\na report of the port\n",
+        text: b"the port is open\na report of the port\n",
     },
     hides: &[],
     judge,

@@ -16,7 +16,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"berths( \d+)+", "--with", "berths:$1"],
         file: "notice.txt",
-        text: "berths 4 7 9 are free\n",
+        text: b"berths 4 7 9 are free\n",
     },
     hides: &["edge-space", "double-space"],
     judge,

@@ -15,7 +15,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"\s+", "--with", " ", "--unit", "text"],
         file: "notice.txt",
-        text: "berth 4   is free\nberth 7  is closed\n",
+        text: b"berth 4   is free\nberth 7  is closed\n",
     },
     hides: &["edge-space", "glued", "double-space"],
     judge,

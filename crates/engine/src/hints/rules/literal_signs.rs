@@ -12,7 +12,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["berth [0-9]", "--literal", "--with", "B"],
         file: "notice.txt",
-        text: "berth 4 is free\n",
+        text: b"berth 4 is free\n",
     },
     hides: &["near-miss", "left-out-files", "odd-class", "case-variants"],
     judge,

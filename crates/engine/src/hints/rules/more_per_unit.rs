@@ -15,7 +15,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["quay", "--with", "pier", "--pick", "first"],
         file: "notice.txt",
-        text: "quay 4 and quay 7\nquay 9\n",
+        text: b"quay 4 and quay 7\nquay 9\n",
     },
     hides: &[],
     judge,

@@ -20,7 +20,7 @@ pub const RULE: Rule = Rule {
             "berths.txt",
         ],
         file: "table.csv",
-        text: "berth,status\nB-1,closed\nB-2,closed\n",
+        text: b"berth,status\nB-1,closed\nB-2,closed\n",
     },
     hides: &[],
     judge,

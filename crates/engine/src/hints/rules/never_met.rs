@@ -12,7 +12,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["--pairs", "names.csv"],
         file: "notice.txt",
-        text: "Skarn is at berth 4\n",
+        text: b"Skarn is at berth 4\n",
     },
     hides: &[],
     judge,

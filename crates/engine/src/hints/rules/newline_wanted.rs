@@ -11,7 +11,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"closed\nuntil", "--with", "closed until"],
         file: "notice.txt",
-        text: "berth 4 closed\nuntil noon\n",
+        text: b"berth 4 closed\nuntil noon\n",
     },
     hides: &["near-miss", "left-out-files"],
     judge,

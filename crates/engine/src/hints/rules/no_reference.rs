@@ -12,7 +12,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"berth (\d+)", "--with", "B-"],
         file: "notice.txt",
-        text: "berth 4 is free\n",
+        text: b"berth 4 is free\n",
     },
     hides: &[],
     judge,

@@ -14,7 +14,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"(\d\d)/(\d\d)/(\d{4})", "--with", "$3-$2-$1"],
         file: "notice.txt",
-        text: "closed 05/25/2031\n",
+        text: b"closed 05/25/2031\n",
     },
     hides: &[],
     judge,

@@ -16,7 +16,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["ship", "--with", "a ship"],
         file: "notice.txt",
-        text: "see ship at sea\n",
+        text: b"see ship at sea\n",
     },
     hides: &[],
     judge,

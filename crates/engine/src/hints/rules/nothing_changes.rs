@@ -11,7 +11,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"berth (\d+)", "--with", "berth $1"],
         file: "notice.txt",
-        text: "berth 4 is free\n",
+        text: b"berth 4 is free\n",
     },
     hides: &["not-settled"],
     judge,

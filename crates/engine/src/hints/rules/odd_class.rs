@@ -11,7 +11,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["[N|S|E|W]", "--with", "<$0>"],
         file: "notice.txt",
-        text: "wind N\ndepth 4|5\n",
+        text: b"wind N\ndepth 4|5\n",
     },
     hides: &["near-miss", "inside-word", "touches-digit"],
     judge,

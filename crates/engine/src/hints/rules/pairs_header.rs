@@ -12,7 +12,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["--pairs", "old-new.csv"],
         file: "notice.txt",
-        text: "the old quay\n",
+        text: b"the old quay\n",
     },
     hides: &[],
     judge,

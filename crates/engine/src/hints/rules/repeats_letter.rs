@@ -12,7 +12,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["tra{2}", "--with", "la"],
         file: "notice.txt",
-        text: "tratra goes the horn\n",
+        text: b"tratra goes the horn\n",
     },
     hides: &["near-miss", "left-out-files"],
     judge,

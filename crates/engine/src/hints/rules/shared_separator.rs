@@ -16,7 +16,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r",(\d),", "--with", ", $1, "],
         file: "notice.txt",
-        text: "berths 4,5,6,7\n",
+        text: b"berths 4,5,6,7\n",
     },
     hides: &["touches-digit"],
     judge,

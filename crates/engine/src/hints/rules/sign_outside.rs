@@ -13,7 +13,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"\d+ m", "--with", "shallow"],
         file: "notice.txt",
-        text: "level 4 m\nlevel -3 m\n",
+        text: b"level 4 m\nlevel -3 m\n",
     },
     hides: &[],
     judge,

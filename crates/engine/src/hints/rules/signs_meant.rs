@@ -13,7 +13,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["row[0]", "--with", "row[1]"],
         file: "pilots.rs",
-        text: "let first = row[0];\nlet last = row[9];\n",
+        text: b"let first = row[0];\nlet last = row[9];\n",
     },
     hides: &[
         "near-miss",

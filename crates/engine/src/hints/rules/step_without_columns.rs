@@ -21,7 +21,7 @@ pub const RULE: Rule = Rule {
             "vacant",
         ],
         file: "berths.csv",
-        text: "status,name\nopen,Freeport\n",
+        text: b"status,name\nopen,Freeport\n",
     },
     hides: &[],
     judge,

@@ -13,7 +13,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &["quay_wall", "--with", "pier_wall"],
         file: "notice.txt",
-        text: "let quay_wall = 4;\nQuayWall::new()\n",
+        text: b"let quay_wall = 4;\nQuayWall::new()\n",
     },
     hides: &["near-miss"],
     judge,

@@ -15,7 +15,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"\d+ m", "--with", "$0."],
         file: "notice.txt",
-        text: "depth 9.5 m\ndepth 12 m\n",
+        text: b"depth 9.5 m\ndepth 12 m\n",
     },
     hides: &[],
     judge,

@@ -12,7 +12,7 @@ pub const RULE: Rule = Rule {
     example: Example {
         words: &[r"(\d{4})-(\d\d)-(\d\d)", "--with", "$2/$1"],
         file: "notice.txt",
-        text: "closed 2031-05-04\n",
+        text: b"closed 2031-05-04\n",
     },
     hides: &[],
     judge,
