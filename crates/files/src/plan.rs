@@ -46,6 +46,13 @@ pub struct Plan {
 }
 
 impl Plan {
+    /// Lets triggers and cascades of databases change more than is shown.
+    pub fn permit_triggers(&mut self) {
+        for file in &mut self.files {
+            file.facts.store = file.facts.store.permitting_triggers();
+        }
+    }
+
     /// The files with changes.
     pub fn changed(&self) -> impl Iterator<Item = &PlannedFile> {
         self.files.iter().filter(|file| !file.changes.is_empty())

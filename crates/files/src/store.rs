@@ -42,6 +42,11 @@ pub trait Store: Sync {
         false
     }
 
+    /// The same store, which lets triggers of its tables change more than is shown; `None` where there is none.
+    fn permitting_triggers(&self) -> Option<&'static dyn Store> {
+        None
+    }
+
     /// Endings that name files beside one of this store, in which a program that is at work keeps what belongs
     /// into it.
     fn beside(&self) -> &'static [&'static str] {

@@ -20,6 +20,15 @@ pub fn unpack(bytes: &[u8]) -> io::Result<String> {
 
 /// A container with each `from` of its text made `to`.
 pub fn rewritten(bytes: &[u8], from: &str, to: &str) -> Result<Vec<u8>, SpliceError> {
+    rewritten_as(StoreOf::head(bytes), bytes, (from, to))
+}
+
+/// The same, written as `store` does.
+pub fn rewritten_as(
+    store: StoreOf,
+    bytes: &[u8],
+    (from, to): (&str, &str),
+) -> Result<Vec<u8>, SpliceError> {
     let text = unpack(bytes).expect("a sound container");
     let changes = text.match_indices(from).map(|(at, _)| Change {
         line: 1,
@@ -29,7 +38,7 @@ pub fn rewritten(bytes: &[u8], from: &str, to: &str) -> Result<Vec<u8>, SpliceEr
         after: to.as_bytes().to_vec(),
     });
     let facts = Facts {
-        store: StoreOf::head(bytes),
+        store,
         text_bytes: text.len() as u64,
         ..Facts::of_bytes(blake3::hash(bytes), bytes.len() as u64)
     };

@@ -1,6 +1,7 @@
 //! Databases: read as rows, written again with nothing else changed, and what cannot be written.
 
-use crate::container::{cut_off, damaged, hostile, rewritten, unpack};
+use crate::container::{cut_off, damaged, hostile, rewritten, rewritten_as, unpack};
+use brisk_quill_files::store::store_of::StoreOf;
 use proptest::prelude::*;
 use rusqlite::Connection;
 use rusqlite::types::Value;
@@ -214,6 +215,66 @@ fn what_cannot_be_written() {
     let old = made("CREATE TABLE t (a, g AS (a || '!')); INSERT INTO t (a) VALUES ('quay');");
     let new = rewritten(&old, "\"a\":\"quay\"", "\"a\":\"pier\"").unwrap();
     assert!(unpack(&new).unwrap().contains("\"g\":\"pier!\""));
+}
+
+/// Where triggers are permitted, other rows may become what they make of them; those that are changed may not.
+#[test]
+fn triggers_that_are_permitted() {
+    let log = "CREATE TABLE log (m); CREATE TRIGGER g AFTER UPDATE ON t BEGIN";
+    let rows = "INSERT INTO t VALUES ('quay 1', 1), ('Pier 2', 2);";
+    for (statements, wanted) in [
+        (
+            format!("CREATE TABLE t (a, n); {log} INSERT INTO log VALUES (old.a); END; {rows}"),
+            Ok("{\"m\":\"quay 1\"}"),
+        ),
+        (
+            format!("CREATE TABLE t (a, n); {log} DELETE FROM t WHERE n = 2; END; {rows}"),
+            Ok("\"a\":\"pier 1\""),
+        ),
+        (
+            format!(
+                "CREATE TABLE t (a PRIMARY KEY, n) WITHOUT ROWID; {log} UPDATE t SET n = 9 WHERE n = 2; END; {rows}"
+            ),
+            Ok("\"n\":9"),
+        ),
+        // The text itself would be another one: only its case, another value, or none.
+        (
+            format!(
+                "CREATE TABLE t (a COLLATE NOCASE, n); {log} UPDATE t SET a = upper(a) WHERE n = 1; END; {rows}"
+            ),
+            Err("row 1 of t would not be as it was shown"),
+        ),
+        (
+            format!("CREATE TABLE t (a, n); {log} DELETE FROM t WHERE n = 1; END; {rows}"),
+            Err("row 1 of t would not be as it was shown"),
+        ),
+        (
+            format!(
+                "CREATE TABLE t (a UNIQUE, n); {log} SELECT 1; END; INSERT INTO t VALUES ('pier 1', 0); {rows}"
+            ),
+            Err("UNIQUE constraint failed"),
+        ),
+    ] {
+        let old = made(&statements);
+        let change = ("quay", "pier");
+        let new = rewritten_as(StoreOf::head(&old).permitting_triggers(), &old, change);
+        match wanted {
+            Ok(part) => {
+                let text = unpack(&new.unwrap()).unwrap().replace(['{', '}'], "");
+                let part = part.trim_matches(['{', '}']);
+                assert!(text.contains(part), "{statements}: {text}");
+                let error = rewritten(&old, "quay", "pier").unwrap_err();
+                assert!(format!("{error:?}").contains("--triggers"), "{error:?}");
+            }
+            Err(part) => {
+                let error = new.expect_err(part);
+                assert!(
+                    format!("{error:?}").contains(part),
+                    "{statements}: {error:?}"
+                );
+            }
+        }
+    }
 }
 
 /// Damage is reported, or harms the text of a cell alone; it never ends the program.

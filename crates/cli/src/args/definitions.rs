@@ -761,6 +761,9 @@ pub struct ApplyArgs {
     /// Write the totals, one JSON record as `preview --json` has it, to FILE: for sums over many texts.
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, conflicts_with_all = ["plan", "json"], help_heading = "Output")]
     pub totals: Option<PathBuf>,
+    /// Let triggers and cascades of a database change more than was shown.
+    #[arg(long, conflicts_with = "to", help_heading = "Guard")]
+    pub triggers: bool,
     /// Refuse a rewrite that must see more than single lines, or than single files: for texts that are cut.
     #[arg(long, value_name = "line|file", help_heading = "Guard")]
     pub reach: Option<Reach>,

@@ -106,7 +106,10 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
     // Whoever is asked sees the kinds of what they are asked about.
     let mut kinds = (!filter && !args.yes).then(KindCollector::default);
-    let plan = evaluate_all(&mut evaluating, &mut kinds, output)?;
+    let mut plan = evaluate_all(&mut evaluating, &mut kinds, output)?;
+    if args.triggers {
+        plan.permit_triggers();
+    }
     save_totals(args, &evaluating)?;
     let (status, go_on) = judge(&evaluating, output)?;
     let matches = evaluating.summary.counts.all_steps().matches;
@@ -335,7 +338,10 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
             "nothing has been written; correct what it reported, or add `--skip-problems`",
         ));
     }
-    let plan = meant.to_plan()?;
+    let mut plan = meant.to_plan()?;
+    if args.triggers {
+        plan.permit_triggers();
+    }
     if args.to.is_none() && !args.yes {
         journal_run::can_ask("review")?;
     }

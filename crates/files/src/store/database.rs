@@ -14,7 +14,7 @@ mod rows;
 mod update;
 
 use crate::store::database::dump::Dump;
-use crate::store::database::update::updated;
+use crate::store::database::update::{Others, updated};
 use crate::store::whole::{WholePacking, read_whole};
 use crate::store::{Pack, Store, Told};
 use rusqlite::config::DbConfig;
@@ -31,7 +31,17 @@ const VERSIONS: Range<usize> = 18..20;
 const WITH_LOG: u8 = 2;
 
 /// Databases of SQLite.
-pub struct Database;
+pub struct Database {
+    /// Triggers and cascades may change rows that are not shown as changed.
+    permits_triggers: bool,
+}
+
+impl Database {
+    /// Nothing becomes other than it was shown.
+    pub const EXACT: Self = Self {
+        permits_triggers: false,
+    };
+}
 
 /// An error with a sentence that goes on after the name of the file.
 fn told(sentence: impl Into<String>) -> io::Error {
@@ -55,6 +65,12 @@ impl Store for Database {
         usize::MAX
     }
 
+    fn permitting_triggers(&self) -> Option<&'static dyn Store> {
+        Some(&Self {
+            permits_triggers: true,
+        })
+    }
+
     fn beside(&self) -> &'static [&'static str] {
         &["-journal", "-wal"]
     }
@@ -69,6 +85,10 @@ impl Store for Database {
         head: &[u8],
         out: Box<dyn Write + Send + 'o>,
     ) -> io::Result<Box<dyn Pack + 'o>> {
+        let write = match self.permits_triggers {
+            true => write_with_triggers,
+            false => write_exactly,
+        };
         Ok(Box::new(WholePacking::new(head, out, write)))
     }
 
@@ -77,10 +97,18 @@ impl Store for Database {
     }
 }
 
+fn write_exactly(old: Vec<u8>, text: &[u8], out: &mut dyn Write) -> io::Result<()> {
+    write(old, (text, Others::Stay), out)
+}
+
+fn write_with_triggers(old: Vec<u8>, text: &[u8], out: &mut dyn Write) -> io::Result<()> {
+    write(old, (text, Others::MayChange), out)
+}
+
 /// Writes the database `old` with the rows of `text` in the place of its own.
-fn write(old: Vec<u8>, text: &[u8], out: &mut dyn Write) -> io::Result<()> {
+fn write(old: Vec<u8>, (text, others): (&[u8], Others), out: &mut dyn Write) -> io::Result<()> {
     let versions = old.get(VERSIONS).map(<[u8]>::to_vec);
-    let mut new = updated(opened(old, false)?, text)?;
+    let mut new = updated(opened(old, false)?, text, others)?;
     if let Some(versions) = versions {
         new[VERSIONS].copy_from_slice(&versions);
     }

@@ -9,7 +9,7 @@ use std::fmt;
 use std::io::{self, Write};
 
 /// The kinds of stores besides the plain one.
-const ALL: &[&dyn Store] = &[&Gzip, &Zstandard, &Workbook, &Database];
+const ALL: &[&dyn Store] = &[&Gzip, &Zstandard, &Workbook, &Database::EXACT];
 
 /// The store of a file: plain, or a packed one.
 ///
@@ -54,6 +54,13 @@ impl StoreOf {
     /// The last endings of the names of packed files.
     pub fn endings() -> impl Iterator<Item = &'static str> {
         ALL.iter().filter_map(|store| store.ending())
+    }
+
+    /// The same, where what a container does on its own account may change more of it than is shown.
+    #[must_use]
+    pub fn permitting_triggers(self) -> Self {
+        let permitting = self.0.and_then(|store| store.permitting_triggers());
+        permitting.map_or(self, |store| Self(Some(store)))
     }
 
     /// True if the text is the file.

@@ -12,9 +12,23 @@ use std::io;
 /// The members of a line, each as it is written.
 type Members<'l> = BTreeMap<String, &'l RawValue>;
 
+/// What may become of rows that no change is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Others {
+    /// Each is as it was.
+    Stay,
+    /// Triggers and cascades may change them.
+    MayChange,
+}
+
+/// The way to let them.
+const PERMITTED: &str = "; `bquill apply --triggers` lets triggers and cascades change more";
+
 /// An update of one row.
 struct Update {
     statement: String,
+    /// Counts the rows that are as the update left them, with the same values.
+    check: String,
     values: Vec<Value>,
     /// The row, for a person.
     place: String,
@@ -25,7 +39,7 @@ struct Update {
 /// # Errors
 ///
 /// When a value cannot be written, or would be read back as another; nothing has been written then.
-pub fn updated(mut database: Connection, text: &[u8]) -> io::Result<Vec<u8>> {
+pub fn updated(mut database: Connection, text: &[u8], others: Others) -> io::Result<Vec<u8>> {
     check_sound(&database)?;
     let updates = updates(&database, text)?;
     database.execute_batch("BEGIN").map_err(failed)?;
@@ -36,7 +50,10 @@ pub fn updated(mut database: Connection, text: &[u8]) -> io::Result<Vec<u8>> {
     for update in &updates {
         make(&database, update)?;
     }
-    check_written(&database, text)?;
+    match others {
+        Others::Stay => check_written(&database, text)?,
+        Others::MayChange => check_updated(&database, &updates)?,
+    }
     database
         .execute_batch("COMMIT")
         .map_err(|error| told(format!("SQLite refuses the changes: {error}")))?;
@@ -82,18 +99,31 @@ fn update(table: &Table, row: &TableRow, line: &[u8]) -> io::Result<Update> {
     if !was.keys().eq(now.keys()) || differ("@") {
         return Err(told(format!("{place} has no such cell to be written")));
     }
-    let (mut sets, mut values) = (Vec::new(), Vec::new());
+    let (mut sets, mut values, mut checks) = (Vec::new(), Vec::new(), Vec::new());
     for column in table.columns.iter().filter(|column| differ(column)) {
         let (old, new) = (was[column].get(), now[column].get());
         let fault = || told(format!("{new} cannot be written into {column}, {place}"));
         values.push(value(old, new).ok_or_else(fault)?);
-        sets.push(format!("{} = ?{}", quoted(column), values.len()));
+        let (name, number) = (quoted(column), values.len());
+        sets.push(format!("{name} = ?{number}"));
+        checks.push(format!(
+            "{name} COLLATE BINARY IS ?{number} AND typeof({name}) = typeof(?{number})"
+        ));
     }
     let mut keys = Vec::new();
     for (name, value) in table.keys.iter().zip(&row.key) {
         values.push(value.clone());
-        keys.push(format!("{} IS ?{}", quoted(name), values.len()));
+        let key = format!("{} IS ?{}", quoted(name), values.len());
+        if !table.columns.contains(name) || !differ(name) {
+            checks.push(key.clone());
+        }
+        keys.push(key);
     }
+    let check = format!(
+        "SELECT count(*) FROM {} WHERE {}",
+        quoted(&table.name),
+        checks.join(" AND "),
+    );
     let statement = format!(
         "UPDATE {} SET {} WHERE {}",
         quoted(&table.name),
@@ -102,6 +132,7 @@ fn update(table: &Table, row: &TableRow, line: &[u8]) -> io::Result<Update> {
     );
     Ok(Update {
         statement,
+        check,
         values,
         place,
     })
@@ -137,6 +168,26 @@ fn make(database: &Connection, update: &Update) -> io::Result<()> {
     }
 }
 
+/// Every row that was updated must be as it was shown, whatever triggers make of others.
+fn check_updated(database: &Connection, updates: &[Update]) -> io::Result<()> {
+    for update in updates {
+        let mut statement = database.prepare_cached(&update.check).map_err(failed)?;
+        // A key that is written itself is not asked for: its old value stands for nothing there.
+        let wanted = statement.parameter_count();
+        let values = params_from_iter(update.values.iter().take(wanted));
+        let rows: i64 = statement
+            .query_row(values, |row| row.get(0))
+            .map_err(failed)?;
+        if rows == 0 {
+            let place = &update.place;
+            return Err(told(format!(
+                "{place} would not be as it was shown: the type of a column, a trigger or a cascade makes another row of it"
+            )));
+        }
+    }
+    Ok(())
+}
+
 /// All rows are read back, those of other tables too: each must be as it was shown.
 fn check_written(database: &Connection, text: &[u8]) -> io::Result<()> {
     let mut lines = text.split(|byte| *byte == b'\n');
@@ -150,7 +201,9 @@ fn check_written(database: &Connection, text: &[u8]) -> io::Result<()> {
         }
     }
     match lines.any(|line| !line.is_empty()) {
-        true => Err(told("a trigger or a cascade would drop rows")),
+        true => Err(told(format!(
+            "a trigger or a cascade would drop rows{PERMITTED}"
+        ))),
         false => Ok(()),
     }
 }
@@ -167,7 +220,7 @@ fn other(table: &Table, row: &TableRow, wanted: &[u8]) -> Option<String> {
     let Some((wanted, found)) = of_row else {
         return Some(format!(
             "{place} would come to stand elsewhere, or be new: a key, a trigger or a cascade makes more of the \
-             changes than was shown"
+             changes than was shown{PERMITTED}"
         ));
     };
     let text = |members: &Members<'_>, column: &str| {
@@ -178,7 +231,7 @@ fn other(table: &Table, row: &TableRow, wanted: &[u8]) -> Option<String> {
     let column = stored.find(|column| text(&wanted, column) != text(&found, column))?;
     Some(format!(
         "{column} of {place} would be {} and not {}: the type of the column, a trigger or a cascade makes it another \
-         value",
+         value{PERMITTED}",
         text(&found, column),
         text(&wanted, column)
     ))
