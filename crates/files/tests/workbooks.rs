@@ -131,6 +131,102 @@ proptest! {
     }
 }
 
+/// A table has the names of its own header, wherever that stands; what is beside it is a part of its own.
+#[test]
+fn named_tables() {
+    let row = |number: usize, cells: &[&str]| {
+        let cell = |(column, text): (usize, &&str)| match text.is_empty() {
+            true => String::new(),
+            false => {
+                let place = format!("{}{number}", char::from(b'A' + column as u8));
+                format!("<c r=\"{place}\" t=\"inlineStr\"><is><t>{text}</t></is></c>")
+            }
+        };
+        let cells: String = cells.iter().enumerate().map(cell).collect();
+        format!("<row r=\"{number}\">{cells}</row>")
+    };
+    let rows: String = [
+        row(1, &["Moorings of the week"]),
+        row(3, &["berth", "ship", "", "depth", "note"]),
+        row(4, &["quay 1", "Tern", "", "quay 5", "quay n"]),
+        row(5, &["quay 2", "", "", "quay 6", ""]),
+        row(6, &["total", "2", "", "", "quay t"]),
+        row(9, &["berth", "", "", "quay 7"]),
+        row(10, &["quay 3"]),
+    ]
+    .concat();
+    let table = |name: &str, place: &str, more: &str, columns: &[&str]| {
+        let columns = columns
+            .iter()
+            .map(|name| format!("<tableColumn name=\"{name}\"/>"));
+        let columns: String = columns.collect();
+        format!(
+            "<table name=\"x\" displayName=\"{name}\" ref=\"{place}\" {more}><tableColumns>{columns}\
+             </tableColumns></table>"
+        )
+    };
+    let relation = |n: u8| {
+        format!("<Relationship Id=\"t{n}\" Type=\"x/table\" Target=\"../tables/table{n}.xml\"/>")
+    };
+    let relations: String = (1..=4).map(relation).collect();
+    let mut members = members(&[]);
+    members.retain(|(name, _)| *name != "xl/worksheets/sheet1.xml");
+    members.extend([
+        (
+            "xl/worksheets/sheet1.xml",
+            format!("<worksheet><sheetData>{rows}</sheetData></worksheet>"),
+        ),
+        (
+            "xl/worksheets/_rels/sheet1.xml.rels",
+            format!("<Relationships>{relations}</Relationships>"),
+        ),
+        (
+            "xl/tables/table1.xml",
+            table("Week", "A3:B6", "totalsRowCount=\"1\"", &["berth", "ship"]),
+        ),
+        (
+            "xl/tables/table2.xml",
+            table("Depths", "$D$3:$D$5", "", &["depth"]),
+        ),
+        (
+            "xl/tables/table3.xml",
+            table("Bare", "A10:A10", "headerRowCount=\"0\"", &["place"]),
+        ),
+        // It claims cells of the first.
+        (
+            "xl/tables/table4.xml",
+            table("Twice", "B3:D9", "", &["s", "t", "u"]),
+        ),
+    ]);
+    let old = archive(&members, true, false);
+    let at = |table: &str, row: u8| {
+        let table = match table {
+            "" => String::new(),
+            name => format!(",\"table\":\"{name}\""),
+        };
+        format!("{{\"@\":{{\"sheet\":\"One & only\"{table},\"row\":{row}}},")
+    };
+    let wanted = [
+        at("Week", 4) + "\"berth\":\"quay 1\",\"ship\":\"Tern\"}",
+        at("Depths", 4) + "\"depth\":\"quay 5\"}",
+        at("", 4) + "\"Moorings of the week\":null,\"E\":\"quay n\"}",
+        at("Week", 5) + "\"berth\":\"quay 2\",\"ship\":null}",
+        at("Depths", 5) + "\"depth\":\"quay 6\"}",
+        at("", 6) + "\"Moorings of the week\":\"total\",\"B\":\"2\",\"E\":\"quay t\"}",
+        at("", 9) + "\"Moorings of the week\":\"berth\",\"D\":\"quay 7\"}",
+        at("Bare", 10) + "\"place\":\"quay 3\"}",
+    ];
+    let text = unpack(&old).unwrap();
+    let lines: Vec<&str> = text
+        .lines()
+        .filter(|line| !line.contains("\"note\""))
+        .collect();
+    assert_eq!(lines, wanted);
+    // Cells of tables that lie beside each other are written in the order of the sheet.
+    let new = rewritten(&old, "quay", "pier").unwrap();
+    assert_eq!(unpack(&new).unwrap(), text.replace("quay", "pier"));
+}
+
 #[test]
 fn the_sample_of_another_program() {
     let text = unpack(SAMPLE).unwrap();

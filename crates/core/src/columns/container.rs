@@ -5,18 +5,18 @@ use std::fmt;
 /// A file that holds tables.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Container {
-    /// A workbook, whose tables are sheets.
+    /// A workbook, whose tables are sheets, and named tables on them.
     Workbook,
     /// A database.
     Database,
 }
 
 impl Container {
-    /// The pointer to the name of a table in each row of it.
-    pub(crate) fn table_pointer(self) -> &'static str {
+    /// The pointers to the names of the tables that a row of it belongs to, the one that a row is named by first.
+    pub(crate) fn table_pointers(self) -> &'static [&'static str] {
         match self {
-            Self::Workbook => "/@/sheet",
-            Self::Database => "/@/table",
+            Self::Workbook => &["/@/sheet", "/@/table"],
+            Self::Database => &["/@/table"],
         }
     }
 }

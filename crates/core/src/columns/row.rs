@@ -387,7 +387,8 @@ impl<'t> Row<'t> {
         let labels = self.table.labels();
         if labels.is_empty() && self.table.layout().container().is_some() {
             let row = self.field(&Column::Pointer(ROW.to_owned()))?;
-            return Some(Arc::from(format!("{} {}", self.of_table()?, row.shown())));
+            let table = self.of_tables().next()?;
+            return Some(Arc::from(format!("{table} {}", row.shown())));
         }
         let value = |column: &Column| {
             let aligned = match (column, at) {
@@ -401,11 +402,14 @@ impl<'t> Row<'t> {
         (!labels.is_empty()).then(|| Arc::from(values.join(" ")))
     }
 
-    /// The table of a workbook or a database that it belongs to.
-    pub(crate) fn of_table(&self) -> Option<String> {
-        let pointer = self.table.layout().container()?.table_pointer();
-        let table = self.field(&Column::Pointer(pointer.to_owned()))?;
-        Some(table.shown().into_owned())
+    /// The table of a database that it belongs to; the sheet of a workbook, and the table on it.
+    pub(crate) fn of_tables(&self) -> impl Iterator<Item = String> {
+        let container = self.table.layout().container();
+        let pointers = container.map_or(&[][..], |container| container.table_pointers());
+        pointers.iter().filter_map(|pointer| {
+            let table = self.field(&Column::Pointer((*pointer).to_owned()))?;
+            Some(table.shown().into_owned())
+        })
     }
 
     /// The name of the row, as [`Row::label`] has it, and its `fields` where they are wanted.

@@ -328,11 +328,12 @@ impl TableScanner<'_> {
         let Some(wanted) = &self.columns.table else {
             return true;
         };
-        let table = row.of_table().unwrap_or_default();
-        let is_new = !table.is_empty() && !self.tables.contains(&table);
-        let is_wanted = table == *wanted;
-        if is_new && self.tables.len() < TABLES_MOST {
-            self.tables.push(table);
+        let mut is_wanted = false;
+        for table in row.of_tables() {
+            is_wanted |= table == *wanted;
+            if self.tables.len() < TABLES_MOST && !self.tables.contains(&table) {
+                self.tables.push(table);
+            }
         }
         self.found_table |= is_wanted;
         is_wanted

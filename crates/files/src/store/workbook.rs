@@ -4,7 +4,8 @@
 //! {"@":{"sheet":"Berths","row":2},"berth":"B 4","depth":4.8,"checked":{"date":"2031-05-01"},"area":{"formula":"512"}}
 //! ```
 //!
-//! The first row with cells names the columns of a sheet. Text is text, a number a number; what is left alone is an
+//! The first row with cells names the columns of a sheet. A named table on it has columns of its own, and its name in
+//! each of its rows: `{"sheet":"Berths","table":"Depths","row":7}`. Text is text, a number a number; what is left alone is an
 //! object. Of what is written, only the values of changed cells are new: every other member of the archive, and every
 //! other byte of a sheet, stays as it is.
 
@@ -12,12 +13,14 @@ mod archive;
 mod sheet;
 mod strings;
 mod styles;
+mod tables;
 mod xml;
 
 use crate::store::whole::{WholePacking, read_whole};
 use crate::store::workbook::archive::Archive;
 use crate::store::workbook::sheet::{Book, Cell, Place, SheetRow, Value, letters, rows};
 use crate::store::workbook::strings::{Strings, inner_xml};
+use crate::store::workbook::tables::{NamedTable, tables_of};
 use crate::store::workbook::xml::{Met, Xml, attribute};
 use crate::store::{Pack, Store, Told};
 use serde_json::value::RawValue;
@@ -27,6 +30,8 @@ use std::ops::Range;
 
 /// Bytes of its beginning in which the name of a member says that it is one.
 const LOOKED_AT: usize = 8 << 10;
+/// The longest text of all rows, in bytes.
+const ROWS_MOST: usize = 2 << 30;
 /// The longest text of a cell, in units of UTF-16.
 const TEXT_MOST: usize = 32_767;
 const WORKBOOK: &str = "xl/workbook.xml";
@@ -68,6 +73,11 @@ impl Store for Workbook {
         for line in OpenBook::new(&bytes)?.lines() {
             text.extend_from_slice(line.text.as_bytes());
             text.push(b'\n');
+            if text.len() > ROWS_MOST {
+                return Err(damaged(
+                    "its rows are longer than 2 GiB, the most that is looked at",
+                ));
+            }
         }
         Ok(Box::new(Cursor::new(text)))
     }
@@ -104,6 +114,7 @@ struct Sheet {
     member: String,
     xml: Vec<u8>,
     rows: Vec<SheetRow>,
+    tables: Vec<NamedTable>,
 }
 
 /// A row as a line of the text.
@@ -123,7 +134,7 @@ impl<'b> OpenBook<'b> {
             found.ok_or_else(|| damaged(format!("the member {name} is missing")))
         };
         let workbook = need(WORKBOOK)?;
-        let targets = targets(&need(RELATIONS)?)?;
+        let targets = targets(&need(RELATIONS)?, RELATIONS, "xl")?;
         let of_kind = |kind: &str| {
             let mut all = targets.values();
             all.find(|(of, _)| of == kind)
@@ -160,6 +171,7 @@ impl<'b> OpenBook<'b> {
                 member: member.clone(),
                 xml,
                 rows,
+                tables: tables_of(&archive, member)?,
             });
         }
         Ok(Self {
@@ -171,12 +183,16 @@ impl<'b> OpenBook<'b> {
         })
     }
 
-    /// The rows of all sheets, those that name the columns left out.
+    /// The rows of all sheets, those that name the columns left out. A row of a sheet that goes through tables is a row
+    /// of each, and one of what is beside them.
     fn lines(&self) -> impl Iterator<Item = RowLine<'_>> {
         self.sheets.iter().flat_map(|sheet| {
-            let keys = keys(sheet);
-            let rows = sheet.rows.iter().skip(1);
-            rows.map(move |row| row_line(sheet, &keys, row))
+            let areas = areas(sheet);
+            let rows = sheet.rows.iter();
+            rows.flat_map(move |row| {
+                let lines = areas.iter().filter_map(|area| area.line(row));
+                lines.collect::<Vec<_>>()
+            })
         })
     }
 
@@ -187,45 +203,138 @@ impl<'b> OpenBook<'b> {
     }
 }
 
-/// The keys of the columns of a sheet, from its first row: each is there once, and none is `@`.
-fn keys(sheet: &Sheet) -> BTreeMap<usize, String> {
+/// A part of a sheet whose rows have the same columns.
+struct Area<'s> {
+    sheet: &'s Sheet,
+    /// The table; none where it is what belongs to no table.
+    table: Option<&'s NamedTable>,
+    /// The key of each column.
+    keys: BTreeMap<usize, String>,
+    /// The row that names the columns.
+    header: Option<u64>,
+}
+
+/// The tables of a sheet in their order, and what belongs to none.
+fn areas(sheet: &Sheet) -> Vec<Area<'_>> {
+    let of_table = |table| {
+        let names = table_names(sheet, table);
+        Area {
+            sheet,
+            table: Some(table),
+            keys: keys(names),
+            header: table.header,
+        }
+    };
+    let mut areas: Vec<Area<'_>> = sheet.tables.iter().map(of_table).collect();
+    let mut rest = Area {
+        sheet,
+        table: None,
+        keys: BTreeMap::new(),
+        header: None,
+    };
+    // What stands in no table has its names in its first row.
+    let first = sheet
+        .rows
+        .iter()
+        .find(|row| rest.cells(row).next().is_some());
+    if let Some(row) = first {
+        let names = rest.cells(row).map(|cell| (cell.column, name_of(cell)));
+        (rest.keys, rest.header) = (keys(names), Some(row.number));
+    }
+    areas.push(rest);
+    areas
+}
+
+/// The names of the columns of a table: as its header has them, else as the table itself does.
+fn table_names<'s>(
+    sheet: &'s Sheet,
+    table: &'s NamedTable,
+) -> impl Iterator<Item = (usize, String)> {
+    let header = sheet
+        .rows
+        .iter()
+        .find(|row| table.header == Some(row.number));
+    let cells = header.map_or(&[][..], |row| &row.cells);
+    table.columns.clone().zip(0..).map(move |(column, at)| {
+        let cell = cells.iter().find(|cell| cell.column == column);
+        let own = || table.names.get(at).cloned().unwrap_or_default();
+        (column, cell.map_or_else(own, name_of))
+    })
+}
+
+fn name_of(cell: &Cell) -> String {
+    match &cell.value {
+        Value::Text(text) | Value::Number(text) | Value::Other(_, text) => text.trim().to_owned(),
+        Value::Truth(truth) => truth.to_string(),
+    }
+}
+
+/// The keys of columns from their names: each is there once, and none is `@`.
+fn keys(names: impl Iterator<Item = (usize, String)>) -> BTreeMap<usize, String> {
     let mut keys = BTreeMap::new();
     let mut used: HashMap<String, usize> = HashMap::from([("@".to_owned(), 1)]);
-    for cell in sheet.rows.iter().take(1).flat_map(|row| &row.cells) {
-        let name = match &cell.value {
-            Value::Text(text) | Value::Number(text) | Value::Other(_, text) => {
-                text.trim().to_owned()
-            }
-            Value::Truth(truth) => truth.to_string(),
-        };
-        let name = if name.is_empty() {
-            letters(cell.column)
-        } else {
-            name
+    for (column, name) in names {
+        let name = match name.is_empty() {
+            true => letters(column),
+            false => name,
         };
         let times = used.entry(name.clone()).or_default();
         *times += 1;
-        let key = if *times == 1 {
-            name
-        } else {
-            format!("{name}_{times}")
+        let key = match *times {
+            1 => name,
+            times => format!("{name}_{times}"),
         };
-        keys.insert(cell.column, key);
+        keys.insert(column, key);
     }
     keys
 }
 
+impl<'s> Area<'s> {
+    /// The cells of a row that lie in it.
+    fn cells<'r>(&self, row: &'r SheetRow) -> impl Iterator<Item = &'r Cell> + use<'r, 's, '_> {
+        row.cells.iter().filter(move |cell| {
+            let (number, column) = (row.number, cell.column);
+            match self.table {
+                Some(table) => table.holds(number, column),
+                None => {
+                    let belongs = |table: &NamedTable| {
+                        table.holds(number, column) || table.heads(number, column)
+                    };
+                    !self.sheet.tables.iter().any(belongs)
+                }
+            }
+        })
+    }
+
+    /// The part of a row that lies in it, as a line; `None` where nothing does.
+    fn line(&self, row: &'s SheetRow) -> Option<RowLine<'s>> {
+        let mut cells = self.cells(row).peekable();
+        if self.header == Some(row.number) || cells.peek().is_none() {
+            return None;
+        }
+        let of_table = self.table.map_or_else(String::new, |table| {
+            format!(",\"table\":{}", quoted(&table.name))
+        });
+        let text = format!(
+            "{{\"@\":{{\"sheet\":{}{of_table},\"row\":{}}}",
+            quoted(&self.sheet.name),
+            row.number
+        );
+        Some(row_line(text, self.sheet, row.number, (&self.keys, cells)))
+    }
+}
+
+fn quoted(text: &str) -> String {
+    serde_json::Value::from(text).to_string()
+}
+
+/// A line that begins as `text` does, with these cells.
 fn row_line<'s>(
+    mut text: String,
     sheet: &'s Sheet,
-    keys: &BTreeMap<usize, String>,
-    row: &'s SheetRow,
+    number: u64,
+    (keys, row): (&BTreeMap<usize, String>, impl Iterator<Item = &'s Cell>),
 ) -> RowLine<'s> {
-    let quoted = |text: &str| serde_json::Value::from(text).to_string();
-    let mut text = format!(
-        "{{\"@\":{{\"sheet\":{},\"row\":{}}}",
-        quoted(&sheet.name),
-        row.number
-    );
     let mut put = |key: &str, value: &str| {
         text.push(',');
         text.push_str(&quoted(key));
@@ -234,7 +343,7 @@ fn row_line<'s>(
     };
     let mut cells = Vec::new();
     let mut names = keys.iter().peekable();
-    for cell in &row.cells {
+    for cell in row {
         while let Some((_, name)) = names.next_if(|(column, _)| **column < cell.column) {
             put(name, "null");
         }
@@ -260,7 +369,7 @@ fn row_line<'s>(
     RowLine {
         text,
         sheet,
-        number: row.number,
+        number,
         cells,
     }
 }
@@ -269,20 +378,16 @@ fn is_json(number: &str) -> bool {
     serde_json::from_str::<serde_json::Number>(number).is_ok()
 }
 
-/// The kind and the member that each relation of the workbook leads to.
-fn targets(xml: &[u8]) -> io::Result<HashMap<String, (String, String)>> {
-    let mut reader = Xml::new(xml, RELATIONS);
+/// The kind and the member that each relation leads to, from a member in `folder`; `name` is the member of the relations.
+fn targets(xml: &[u8], name: &str, folder: &str) -> io::Result<HashMap<String, (String, String)>> {
+    let mut reader = Xml::new(xml, name);
     let mut targets = HashMap::new();
     loop {
         match reader.next()? {
             Met::Eof => return Ok(targets),
             Met::Start { name, tag, .. } if name == "Relationship" => {
                 let value = |name: &str| attribute(&tag, name).unwrap_or_default();
-                let target = value("Target");
-                let member = match target.strip_prefix('/') {
-                    Some(whole) => whole.to_owned(),
-                    None => format!("xl/{target}"),
-                };
+                let member = resolved(folder, &value("Target"));
                 let kind = value("Type")
                     .rsplit('/')
                     .next()
@@ -293,6 +398,22 @@ fn targets(xml: &[u8]) -> io::Result<HashMap<String, (String, String)>> {
             Met::Start { .. } | Met::End { .. } | Met::Text(_) => {}
         }
     }
+}
+
+/// The member that `target` names from a member in `folder`.
+fn resolved(folder: &str, target: &str) -> String {
+    if let Some(whole) = target.strip_prefix('/') {
+        return whole.to_owned();
+    }
+    let mut path: Vec<&str> = folder.split('/').filter(|part| !part.is_empty()).collect();
+    for part in target.split('/') {
+        match part {
+            ".." => drop(path.pop()),
+            "." | "" => {}
+            part => path.push(part),
+        }
+    }
+    path.join("/")
 }
 
 /// The names and relations of the sheets, in order, and true if days are counted from 1904.
@@ -406,7 +527,10 @@ impl Edits {
         let mut members = BTreeMap::new();
         for sheet in &open.sheets {
             if let Some(edits) = self.of_sheets.get(&sheet.member) {
-                members.insert(sheet.member.clone(), spliced(&sheet.xml, edits));
+                // Tables may lie beside each other, so rows come more than once.
+                let mut edits = edits.clone();
+                edits.sort_by_key(|(place, _)| place.start);
+                members.insert(sheet.member.clone(), spliced(&sheet.xml, &edits));
             }
         }
         if let (Some(name), false) = (&open.strings_name, self.added.is_empty()) {

@@ -8,7 +8,7 @@ use std::io;
 use std::ops::Range;
 
 /// The most columns that a sheet has.
-const COLUMNS_MOST: usize = 16_384;
+pub const COLUMNS_MOST: usize = 16_384;
 
 /// A row with at least one cell that is not empty.
 pub struct SheetRow {
@@ -123,7 +123,7 @@ pub fn letters(column: usize) -> String {
 }
 
 /// The column of a place such as `AB12`, from 0.
-fn column_of(place: &str) -> Option<usize> {
+pub fn column_of(place: &str) -> Option<usize> {
     let letters = place.bytes().take_while(u8::is_ascii_alphabetic);
     let column = letters.take(4).fold(0usize, |sum, letter| {
         sum * 26 + usize::from(letter.to_ascii_uppercase() - b'A') + 1
