@@ -139,13 +139,16 @@ pub(crate) fn eval(
     done
 }
 
+/// The texts for the cells of a row, and the groups of the match that they come from.
+type NewTexts = (Vec<Vec<u8>>, Option<Box<GroupTexts>>);
+
 /// Writes the texts into a row: the cells that are there in the order they lie in, then those
 /// that are added.
 fn write_cells(
     maker: &mut EditMaker<'_, '_>,
     row: &Row<'_>,
     cells: &[CellText],
-    new: Option<(Vec<Vec<u8>>, Option<Box<GroupTexts>>)>,
+    new: Option<NewTexts>,
 ) -> Result<(), ProblemKind> {
     let first = maker.out.edits.len();
     if let Some((texts, groups)) = &new {
@@ -186,7 +189,7 @@ fn append(
     maker: &mut EditMaker<'_, '_>,
     row: &Row<'_>,
     cells: &[CellText],
-    new: Option<(Vec<Vec<u8>>, Option<Box<GroupTexts>>)>,
+    new: Option<NewTexts>,
 ) -> Result<(), CellFault> {
     // An object need not have every key.
     let absent = row.table().layout().has_pointers();
