@@ -194,9 +194,17 @@ impl Output {
         self.data(self.paint.draw(text).as_bytes());
     }
 
-    /// Prints text for a person, through the gate.
+    /// Prints text for a person, through the gate; on a terminal in lines that it holds.
     pub fn say(&mut self, text: &str) {
-        self.draw(&Labelled::from(text));
+        self.draw_prose(&Labelled::from(text));
+    }
+
+    /// Prints sentences in the look of their labels; on a terminal in lines that it holds.
+    pub fn draw_prose(&mut self, text: &Labelled) {
+        match self.terminal {
+            true => self.draw(&text.wrapped(self.width)),
+            false => self.draw(text),
+        }
     }
 
     /// Prints data as it is: records, rows, and lines of files for another program.
@@ -255,7 +263,10 @@ impl Output {
         let wanted = wanted((self.color, self.theme), io::stderr().is_terminal());
         let paint = Paint::new(wanted);
         self.show();
-        let painted = paint.draw(text);
+        let painted = match io::stderr().is_terminal() && self.terminal {
+            true => paint.draw(&text.wrapped(self.width)),
+            false => paint.draw(text),
+        };
         // There is nowhere left to report that this failed.
         let _ = progress::aside(|| io::stderr().write_all(painted.as_bytes()));
     }

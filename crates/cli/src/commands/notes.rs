@@ -47,6 +47,6 @@ pub fn print_notes(notes: &[FileNote], hints: &Hints, output: &mut Output) {
     let text = hint_lines(hints);
     if !text.is_empty() {
         output.say("\n");
-        output.draw(&text);
+        output.draw_prose(&text);
     }
 }

@@ -160,9 +160,29 @@ pub fn shortened(text: &str, head: usize, tail: usize) -> String {
             .map(str::len)
             .sum::<usize>()
     };
-    let head = cut(&mut text.graphemes(true), head);
-    let tail = cut(&mut text.graphemes(true).rev(), tail);
-    format!("{}…{}", &text[..head], &text[text.len() - tail..])
+    let head = &text[..cut(&mut text.graphemes(true), head)];
+    let tail = &text[text.len() - cut(&mut text.graphemes(true).rev(), tail)..];
+    format!("{}…{}", up_to_word(head), from_word(tail))
+}
+
+/// `head` without the part of a word at its end, where that leaves more than half of it.
+fn up_to_word(head: &str) -> &str {
+    let blank = head.rfind(' ').map_or(0, |at| at + 1);
+    if blank > head.len() / 2 {
+        &head[..blank]
+    } else {
+        head
+    }
+}
+
+/// `tail` without the part of a word at its start, where that leaves more than half of it.
+fn from_word(tail: &str) -> &str {
+    let blank = tail.find(' ').unwrap_or(0);
+    if blank > 0 && blank < tail.len() / 2 {
+        &tail[blank..]
+    } else {
+        tail
+    }
 }
 
 fn draw(segments: &[Segment], look: Look) -> Labelled {
