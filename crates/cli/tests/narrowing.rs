@@ -96,6 +96,14 @@ fn counts_say_why_matches_are_left_out() {
         open.out
             .contains("note: a.txt, line 10: the block that `BEGIN` begins has no end")
     );
+    // What is the same of several files is said once.
+    for name in ["b.txt", "c.txt"] {
+        sandbox.write(name, sandbox.read("a.txt"));
+    }
+    let open = sandbox.run("find quay --between BEGIN END").ok();
+    let once = "note: a.txt, line 10, and 2 more: the block that `BEGIN` begins has no end";
+    assert!(open.out.contains(once), "{}", open.out);
+    assert_eq!(open.out.matches("has no end").count(), 1, "{}", open.out);
 }
 
 #[test]

@@ -7,8 +7,10 @@ use brisk_quill_core::numbers::counted;
 use brisk_quill_engine::file_note::FileNote;
 use brisk_quill_engine::hints::hint::Hints;
 use brisk_quill_engine::plan_records;
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
-/// Notes shown; the rest is counted.
+/// Notes shown, those that say the same once; the rest is counted.
 const NOTES_SHOWN: usize = 10;
 
 /// Prints the record of each note.
@@ -37,16 +39,39 @@ pub fn print_notes(notes: &[FileNote], hints: &Hints, output: &mut Output) {
     if !notes.is_empty() {
         output.say("\n");
     }
-    for note in notes.iter().take(NOTES_SHOWN) {
+    let alike = notes_alike(notes);
+    for (note, others) in alike.iter().take(NOTES_SHOWN) {
         let (path, line, message) = (file_name(&note.source), note.line, &note.message);
-        output.say(&format!("note: {path}, line {line}: {message}\n"));
+        let others = match others {
+            0 => String::new(),
+            others => format!(", and {others} more"),
+        };
+        output.say(&format!("note: {path}, line {line}{others}: {message}\n"));
     }
-    if let Some(more) = notes.len().checked_sub(NOTES_SHOWN).filter(|n| *n > 0) {
-        output.say(&format!("{}\n", counted(more as u64, "more note")));
+    let more = alike.iter().skip(NOTES_SHOWN).map(|(_, others)| others + 1);
+    let more: u64 = more.sum();
+    if more > 0 {
+        output.say(&format!("{}\n", counted(more, "more note")));
     }
     let text = hint_lines(hints);
     if !text.is_empty() {
         output.say("\n");
         output.draw_prose(&text);
     }
+}
+
+/// The first of the notes that say the same, in order, and the number of its others.
+fn notes_alike(notes: &[FileNote]) -> Vec<(&FileNote, u64)> {
+    let mut alike: Vec<(&FileNote, u64)> = Vec::new();
+    let mut known: HashMap<&str, usize> = HashMap::new();
+    for note in notes {
+        match known.entry(&note.message) {
+            Entry::Occupied(entry) => alike[*entry.get()].1 += 1,
+            Entry::Vacant(entry) => {
+                entry.insert(alike.len());
+                alike.push((note, 0));
+            }
+        }
+    }
+    alike
 }
