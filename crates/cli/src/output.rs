@@ -23,6 +23,9 @@ const WIDTH_ELSEWHERE: usize = 240;
 /// Problems reported one by one; the rest is counted.
 const PROBLEMS_TOLD: u64 = 20;
 
+/// Lines after which no blank line is needed.
+const FEW_LINES: usize = 3;
+
 /// Bytes held back before they are written.
 const BUFFER: usize = 64 << 10;
 
@@ -39,6 +42,8 @@ pub struct Output {
     outlives: bool,
     /// Text for a person is left out: a program reads records.
     records: bool,
+    /// Lines of text for a person.
+    lines: usize,
     /// The first failure to write; later writes are dropped.
     failed: Option<io::Error>,
 }
@@ -118,6 +123,7 @@ impl Output {
             problems: 0,
             outlives: false,
             records: false,
+            lines: 0,
             failed: None,
         }
     }
@@ -191,7 +197,9 @@ impl Output {
         if self.records {
             return;
         }
-        self.data(self.paint.draw(text).as_bytes());
+        let painted = self.paint.draw(text);
+        self.lines += painted.matches('\n').count();
+        self.data(painted.as_bytes());
     }
 
     /// Prints text for a person, through the gate; on a terminal in lines that it holds.
@@ -278,6 +286,10 @@ impl Output {
 
     /// Ends the output. A reader that went away early is not a failure; a full disk is.
     pub fn close(mut self, status: Status) -> Status {
+        // On a terminal what comes next stands apart.
+        if self.terminal && self.lines > FEW_LINES {
+            self.data(b"\n");
+        }
         self.show();
         if let Some(more) = self.problems.checked_sub(PROBLEMS_TOLD).filter(|n| *n > 0) {
             self.note(&format!("… and {more} more problems\n"));

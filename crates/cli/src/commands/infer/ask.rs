@@ -150,7 +150,7 @@ fn choose(
         }
         out.push('\n');
     }
-    out.push_str("    =  another text: type it behind the `=`\n    q  enough\n");
+    out.push_str("    =  another text: type it after the `=`\n    q  enough\n");
     output.say(&out);
     loop {
         let Some(answer) = read("> ", output)? else {
