@@ -313,7 +313,7 @@ pub struct StepSpec {
 }
 
 impl StepSpec {
-    /// Its place alone: which units or cells it looks at. Without the pattern, what units must hold, and the action.
+    /// The place alone: which units or cells the step looks at. Without the pattern, what units must hold, and the action.
     #[must_use]
     pub fn place(&self) -> Self {
         let of = self.clone();

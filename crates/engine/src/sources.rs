@@ -57,7 +57,7 @@ pub enum SourcesError {
     /// A file that is named is of no form whose columns are known.
     #[error("the columns of a file are of no known form")]
     NoColumns(Source),
-    /// Nobody can say whether a file differs from a last commit.
+    /// It is not known of a file whether it differs from a last commit.
     #[error("{0:?} cannot be compared with the last commit: {1}")]
     NoCommit(Source, RepositoryError),
 }
