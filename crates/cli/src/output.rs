@@ -42,7 +42,7 @@ pub struct Output {
     outlives: bool,
     /// Text for a person is left out: a program reads records.
     records: bool,
-    /// Lines of text for a person.
+    /// Lines of text for a person at a terminal.
     lines: usize,
     /// The first failure to write; later writes are dropped.
     failed: Option<io::Error>,
@@ -198,16 +198,24 @@ impl Output {
             return;
         }
         let painted = self.paint.draw(text);
-        self.lines += painted.matches('\n').count();
+        if self.terminal {
+            self.lines += painted.matches('\n').count();
+        }
         self.data(painted.as_bytes());
     }
 
-    /// Prints text for a person, through the gate; on a terminal in lines that it holds.
+    /// Prints text for a person, through the gate.
     pub fn say(&mut self, text: &str) {
+        self.draw(&Labelled::from(text));
+    }
+
+    /// Prints sentences, through the gate; on a terminal in lines that it holds. What may be copied from there, such as a
+    /// path or a command, is no sentence.
+    pub fn prose(&mut self, text: &str) {
         self.draw_prose(&Labelled::from(text));
     }
 
-    /// Prints sentences in the look of their labels; on a terminal in lines that it holds.
+    /// The same in the look of its labels.
     pub fn draw_prose(&mut self, text: &Labelled) {
         match self.terminal {
             true => self.draw(&text.wrapped(self.width)),

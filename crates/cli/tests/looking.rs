@@ -1,6 +1,7 @@
 //! Looking closer: why a line does not match, the text as it would be, whole files, kinds by shape.
 
 use crate::support::Sandbox;
+use crate::support::term::Term;
 use serde_json::Value;
 
 const NOTICE: &str =
@@ -302,5 +303,37 @@ fn places_of_matches_and_offenders() {
         got.out.contains("Nothing is left to change in 1 file."),
         "{}",
         got.out
+    );
+}
+
+/// On a terminal sentences break between words; places, paths and differences never do.
+#[test]
+fn what_is_copied_from_a_terminal_is_whole() {
+    let line = "a quay of many words ".repeat(8);
+    let sandbox = Sandbox::with("the name of a notice in words.txt", format!("{line}\n"));
+    let shown = |words: &[&str]| {
+        let term = Term::new(&sandbox, 40, 120, words);
+        term.end().1
+    };
+    for words in [
+        &["find", "of many", "--positions", "."][..],
+        &["find", "many", "--paths", "."],
+        &[
+            "preview", "many", "--with", "few", "--pick", "first", "--diff", ".",
+        ],
+    ] {
+        let text = shown(words);
+        assert!(text.contains("the name of a notice in words.txt"), "{text}");
+        // Lines that are broken go on two columns further in; the terminal itself does not do that.
+        assert!(
+            !text.lines().any(|line| line.starts_with("  ")),
+            "{words:?}: {text}"
+        );
+    }
+    let text = shown(&["find", "many", "."]);
+    assert!(
+        text.lines()
+            .any(|line| line.starts_with("  every match of `many`")),
+        "{text}"
     );
 }

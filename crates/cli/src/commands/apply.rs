@@ -359,7 +359,7 @@ fn apply_plan(args: &ApplyArgs, output: &mut Output) -> Result<Status, Diagnosti
         .is_some_and(|(_, targets)| targets.use_stdout());
     match to_stdout {
         true => output.note(&text),
-        false => output.say(&text),
+        false => output.prose(&text),
     }
     let changes: u64 = plan.files.iter().map(PlannedFile::count).sum();
     if let Some(one) = first_unexpected(&expected, changes) {
@@ -493,7 +493,7 @@ fn in_place(
     let sentence = rewrite_sentence(&asked.rewrite, &listing.sources);
     let totals = rewrite_totals(&evaluating.summary, &asked.rewrite);
     let text = format!("{sentence}\n\n{totals}");
-    output.say(&text);
+    output.prose(&text);
     let summary = &evaluating.summary;
     print_notes(&summary.notes, &summary.hints, output);
     output.say("\n");

@@ -54,7 +54,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
         shown: 0,
     };
     if let Form::Text(_) = judge.form {
-        output.say(&format!("{sentence}\n"));
+        output.prose(&format!("{sentence}\n"));
     }
     let options = RunOptions {
         missing: match args.forbid {

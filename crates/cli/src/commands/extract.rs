@@ -85,7 +85,7 @@ pub fn run(
     let sheet = RowWriter::new(form, options::at_most("--show", args.show.as_deref())?);
     let mut extractor = Extractor::new(plan, (sheet, header), taker, in_cells);
     if form == SheetForm::Table {
-        output.say(&format!("{sentence}\n\n"));
+        output.prose(&format!("{sentence}\n\n"));
     }
     let searched = match keeps_columns(args) {
         true => request.run_in_turn(options, &mut extractor, output)?,

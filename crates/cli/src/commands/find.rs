@@ -62,7 +62,7 @@ pub fn run(args: &FindArgs, parts: Vec<Part>, output: &mut Output) -> Result<Sta
     };
     if let Form::Text(_) = tally.form {
         let sentence = find_sentence(&query, &request.sources.listing.sources, args.missing);
-        output.say(&format!("{sentence}\n"));
+        output.prose(&format!("{sentence}\n"));
     }
     let options = RunOptions {
         // Where nothing is shown of them, finding them would only take time.

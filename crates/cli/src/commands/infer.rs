@@ -167,7 +167,7 @@ impl Session<'_> {
             true => format!("that `{before}` stays"),
             false => format!("that `{before}` becomes `{after}`"),
         };
-        output.say(&format!(
+        output.prose(&format!(
             "\nNo rule that was found makes all examples and this answer too, {made}. It is left aside; the proposals are those from before it.\n\n"
         ));
     }

@@ -212,7 +212,7 @@ pub fn tell(done: &RunDone, output: &mut Output) {
         true => "`bquill undo` reverts it.",
         false => "Its record has been removed meanwhile, so it cannot be undone.",
     };
-    output.say(&format!("Wrote {what}: run {run}. {back}\n"));
+    output.prose(&format!("Wrote {what}: run {run}. {back}\n"));
     tell_notes(&done.notes, output);
 }
 

@@ -46,7 +46,7 @@ pub fn print_notes(notes: &[FileNote], hints: &Hints, output: &mut Output) {
             0 => String::new(),
             others => format!(", and {others} more"),
         };
-        output.say(&format!("note: {path}, line {line}{others}: {message}\n"));
+        output.prose(&format!("note: {path}, line {line}{others}: {message}\n"));
     }
     let more = alike.iter().skip(NOTES_SHOWN).map(|(_, others)| others + 1);
     let more: u64 = more.sum();

@@ -196,7 +196,7 @@ impl Meant {
             number(lost),
             counted(new, "new change"),
         );
-        output.say(&text);
+        output.prose(&text);
         Ok(())
     }
 

@@ -218,7 +218,7 @@ fn not_decided(error: &DecisionsError) -> Diagnostic {
 fn tell_decisions(plan: &PlanIndex, json: bool, output: &mut Output) {
     match json {
         true => output.data(&json_decisions(plan)),
-        false => output.say(&format!("{}\n", what_is_written(plan))),
+        false => output.prose(&format!("{}\n", what_is_written(plan))),
     }
 }
 

@@ -89,7 +89,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     match args.json {
         true => listed.print_records(&searched, output),
         false => {
-            output.say(&format!("{sentence}\n\n"));
+            output.prose(&format!("{sentence}\n\n"));
             listed.print_table(output);
             print_notes(&searched.notes, &searched.hints, output);
         }

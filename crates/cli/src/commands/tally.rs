@@ -70,7 +70,7 @@ pub fn run(args: &TallyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     if args.json {
         print_records(&rows, total, &searched, no_numbers, output);
     } else {
-        output.say(&format!("{sentence}\n\n"));
+        output.prose(&format!("{sentence}\n\n"));
         print_table(&rows, total, top, (sum.is_some(), &by), output);
         let values = counted((rows.len()) as u64, "value");
         let files = counted(searched.files.read, "file");

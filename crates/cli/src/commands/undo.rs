@@ -81,7 +81,7 @@ pub fn run(args: &UndoArgs, output: &mut Output) -> Result<Status, Diagnostic> {
         undoing.name(),
         done.run
     );
-    output.say(&text);
+    output.prose(&text);
     journal_run::tell_notes(&done.notes, output);
     Ok(Status::Fine)
 }

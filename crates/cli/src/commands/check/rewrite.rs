@@ -49,7 +49,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     );
     let sentence = rewrite_sentence(&asked.rewrite, &sources.listing.sources);
     if places.is_none() {
-        output.say(&format!("{sentence}\n"));
+        output.prose(&format!("{sentence}\n"));
     }
     let run = RunOptions {
         cells: true,

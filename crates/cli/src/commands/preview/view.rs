@@ -115,7 +115,7 @@ impl<'r> View<'r> {
         match &self.form {
             Form::Text { rewrite, .. } | Form::Whole { rewrite, .. } => {
                 let sentence = rewrite_sentence(rewrite, &listing.sources);
-                output.say(&format!("{sentence}\n"));
+                output.prose(&format!("{sentence}\n"));
             }
             Form::Json | Form::Positions | Form::Diff { .. } => {}
         }
