@@ -220,7 +220,6 @@ pub(crate) fn all(done: &Done<'_>, evidence: Evidence<'_>) -> Vec<Hint> {
     hints.splice(0..0, stopped);
     let left_out = left_out_files::judge(reader, query, done.sources, matches, done.binary);
     hints.splice(0..0, left_out);
-    let files = &done.sources.listing.sources;
     hints.splice(0..0, other_encoding::judge(reader, query, files, matches));
     hints.splice(
         0..0,

@@ -74,8 +74,7 @@ pub fn make(
 /// or new. Files in no repository, or in one that cannot be read, are not among them.
 pub fn uncommitted(plan: &Plan) -> Vec<&Source> {
     let sources: Vec<&Source> = plan.changed().map(|file| &file.source).collect();
-    let places: Vec<_> = sources.iter().map(|source| source.place()).collect();
-    let differing = differ(&places.iter().map(|place| &**place).collect::<Vec<_>>());
+    let differing = differ(sources.iter().map(|source| source.place()));
     let each = sources.into_iter().zip(differing);
     each.filter_map(|(source, differs)| (differs == Ok(true)).then_some(source))
         .collect()

@@ -57,7 +57,7 @@ pub enum SourcesError {
     /// A file that is named is of no form whose columns are known.
     #[error("the columns of a file are of no known form")]
     NoColumns(Source),
-    /// It is not known of a file whether it differs from a last commit.
+    /// A file cannot be compared with a last commit.
     #[error("{0:?} cannot be compared with the last commit: {1}")]
     NoCommit(Source, RepositoryError),
 }
@@ -120,10 +120,7 @@ impl Sources {
     /// [`SourcesError::NoCommit`] with the first file that lies in no repository, or in one that cannot be read.
     pub fn only_changed(mut self) -> Result<Self, SourcesError> {
         let sources = std::mem::take(&mut self.listing.sources);
-        let differing = {
-            let places: Vec<_> = sources.iter().map(Source::place).collect();
-            differ(&places.iter().map(|place| &**place).collect::<Vec<_>>())
-        };
+        let differing = differ(sources.iter().map(Source::place));
         for (source, differs) in sources.into_iter().zip(differing) {
             match differs {
                 _ if source.is_stdin() => self.listing.sources.push(source),

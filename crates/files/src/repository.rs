@@ -37,10 +37,12 @@ impl From<git2::Error> for RepositoryError {
 /// in, or is not part of it. A file that the repository ignores is not.
 ///
 /// Symbolic links are followed. Nothing is written, not even what a repository keeps to be faster.
-pub fn differ(places: &[&Path]) -> Vec<Result<bool, RepositoryError>> {
+pub fn differ(
+    places: impl Iterator<Item = impl AsRef<Path>>,
+) -> Vec<Result<bool, RepositoryError>> {
     let mut repositories = Repositories::default();
-    let found: Vec<_> = (places.iter())
-        .map(|place| repositories.holding(place))
+    let found: Vec<_> = places
+        .map(|place| repositories.holding(place.as_ref()))
         .collect();
     let differing: Vec<_> = (repositories.opened.iter().enumerate())
         .map(|(number, opened)| {

@@ -34,19 +34,17 @@ const TRIED: [&str; 6] = [
     "shift_jis",
     "gbk",
 ];
-/// Bytes of a file that are looked at, to know that it is not UTF-8.
-const LOOKED_AT: u64 = 1 << 20;
+/// Bytes of all files that are looked at, to know which are not UTF-8.
+const LOOKED_AT: u64 = 16 << 20;
+/// The same of one file.
+const OF_A_FILE: u64 = 1 << 20;
 
 /// The hint, after a search that found this many `matches`.
 pub fn judge(reader: &Reader, query: &Query, sources: &[Source], matches: u64) -> Option<Hint> {
     if matches > 0 || query.pattern.source().is_ascii() || reader.has_encoding() {
         return None;
     }
-    let others: Vec<Source> = sources
-        .iter()
-        .filter(|one| !is_utf8(one))
-        .cloned()
-        .collect();
+    let others = not_utf8(sources);
     TRIED.into_iter().find_map(|label| {
         let encoding = TextEncoding::of_label(label).ok()?;
         let (lines, first) = found(reader, query, &others, encoding)?;
@@ -59,17 +57,24 @@ pub fn judge(reader: &Reader, query: &Query, sources: &[Source], matches: u64) -
     })
 }
 
-/// True if a file is UTF-8 as far as it is looked at, or cannot be read.
-fn is_utf8(source: &Source) -> bool {
-    let Ok(file) = open_regular(&source.place()) else {
-        return true;
-    };
-    let mut head = Vec::new();
-    if source.is_stdin() || file.take(LOOKED_AT).read_to_end(&mut head).is_err() {
-        return true;
+/// The files that are not UTF-8, among those that are looked at; standard input is not.
+fn not_utf8(sources: &[Source]) -> Vec<Source> {
+    let (mut others, mut left) = (Vec::new(), LOOKED_AT);
+    for source in sources.iter().filter(|source| !source.is_stdin()) {
+        let mut head = Vec::new();
+        let file = open_regular(&source.place());
+        let read = file.and_then(|file| file.take(left.min(OF_A_FILE)).read_to_end(&mut head));
+        // A character may be cut off at the end.
+        let fault = std::str::from_utf8(&head).err();
+        if read.is_ok() && fault.is_some_and(|fault| fault.error_len().is_some()) {
+            others.push(source.clone());
+        }
+        left = left.saturating_sub(head.len() as u64);
+        if left == 0 {
+            break;
+        }
     }
-    // A character may be cut off at the end.
-    std::str::from_utf8(&head).map_or_else(|fault| fault.error_len().is_none(), |_| true)
+    others
 }
 
 /// The units with a match, read in an encoding, and the first place.

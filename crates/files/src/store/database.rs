@@ -32,14 +32,13 @@ const WITH_LOG: u8 = 2;
 
 /// Databases of SQLite.
 pub struct Database {
-    /// Triggers and cascades may change rows that are not shown as changed.
-    permits_triggers: bool,
+    others: Others,
 }
 
 impl Database {
     /// Nothing becomes other than it was shown.
     pub const EXACT: Self = Self {
-        permits_triggers: false,
+        others: Others::Stay,
     };
 }
 
@@ -67,7 +66,7 @@ impl Store for Database {
 
     fn permitting_triggers(&self) -> Option<&'static dyn Store> {
         Some(&Self {
-            permits_triggers: true,
+            others: Others::MayChange,
         })
     }
 
@@ -85,24 +84,17 @@ impl Store for Database {
         head: &[u8],
         out: Box<dyn Write + Send + 'o>,
     ) -> io::Result<Box<dyn Pack + 'o>> {
-        let write = match self.permits_triggers {
-            true => write_with_triggers,
-            false => write_exactly,
-        };
-        Ok(Box::new(WholePacking::new(head, out, write)))
+        let others = self.others;
+        Ok(Box::new(WholePacking::new(
+            head,
+            out,
+            move |old, text: &[u8], out: &mut dyn Write| write(old, (text, others), out),
+        )))
     }
 
     fn lossy(&self, _: &[u8]) -> Option<&'static str> {
         None
     }
-}
-
-fn write_exactly(old: Vec<u8>, text: &[u8], out: &mut dyn Write) -> io::Result<()> {
-    write(old, (text, Others::Stay), out)
-}
-
-fn write_with_triggers(old: Vec<u8>, text: &[u8], out: &mut dyn Write) -> io::Result<()> {
-    write(old, (text, Others::MayChange), out)
 }
 
 /// Writes the database `old` with the rows of `text` in the place of its own.

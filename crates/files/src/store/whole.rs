@@ -23,19 +23,18 @@ pub fn read_whole(disk: Box<dyn BufRead + '_>) -> io::Result<Vec<u8>> {
 }
 
 /// A file being written: once its new text is there, `write` puts the old file with that text to the output.
-pub struct WholePacking<'o> {
+pub struct WholePacking<'o, F> {
     old: Vec<u8>,
     out: Box<dyn Write + Send + 'o>,
-    write: fn(Vec<u8>, &[u8], &mut dyn Write) -> io::Result<()>,
+    write: F,
     text: Vec<u8>,
 }
 
-impl<'o> WholePacking<'o> {
-    pub fn new(
-        old: &[u8],
-        out: Box<dyn Write + Send + 'o>,
-        write: fn(Vec<u8>, &[u8], &mut dyn Write) -> io::Result<()>,
-    ) -> Self {
+impl<'o, F> WholePacking<'o, F>
+where
+    F: FnOnce(Vec<u8>, &[u8], &mut dyn Write) -> io::Result<()> + Send,
+{
+    pub fn new(old: &[u8], out: Box<dyn Write + Send + 'o>, write: F) -> Self {
         Self {
             old: old.to_vec(),
             out,
@@ -45,7 +44,7 @@ impl<'o> WholePacking<'o> {
     }
 }
 
-impl Write for WholePacking<'_> {
+impl<F> Write for WholePacking<'_, F> {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         self.text.extend_from_slice(bytes);
         Ok(bytes.len())
@@ -56,7 +55,10 @@ impl Write for WholePacking<'_> {
     }
 }
 
-impl Pack for WholePacking<'_> {
+impl<F> Pack for WholePacking<'_, F>
+where
+    F: FnOnce(Vec<u8>, &[u8], &mut dyn Write) -> io::Result<()> + Send,
+{
     fn end(mut self: Box<Self>) -> io::Result<()> {
         (self.write)(self.old, &self.text, &mut self.out)?;
         self.out.flush()

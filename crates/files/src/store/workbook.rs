@@ -523,12 +523,11 @@ impl Edits {
     }
 
     /// The members of the archive that become others.
-    fn members(self, open: &OpenBook<'_>) -> io::Result<BTreeMap<String, Vec<u8>>> {
+    fn members(mut self, open: &OpenBook<'_>) -> io::Result<BTreeMap<String, Vec<u8>>> {
         let mut members = BTreeMap::new();
         for sheet in &open.sheets {
-            if let Some(edits) = self.of_sheets.get(&sheet.member) {
+            if let Some(mut edits) = self.of_sheets.remove(&sheet.member) {
                 // Tables may lie beside each other, so rows come more than once.
-                let mut edits = edits.clone();
                 edits.sort_by_key(|(place, _)| place.start);
                 members.insert(sheet.member.clone(), spliced(&sheet.xml, &edits));
             }
