@@ -446,7 +446,7 @@ fn all_of_a_folder() {
     assert_eq!(sandbox.read("01.md"), b"B-4, B-7\n");
 }
 
-/// What was tried in a draft of the folder is offered for its texts, closed or not, and has no file.
+/// Tries of a draft of the folder are offered for its texts, whether the draft was closed or not, and have no file.
 #[test]
 fn tries_of_a_draft() {
     let sandbox = Sandbox::with("01.md", "berth 4, berth 7\n");

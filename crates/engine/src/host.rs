@@ -8,6 +8,7 @@ use brisk_quill_files::fs::real::RealFs;
 use brisk_quill_files::journal::Journal;
 use brisk_quill_files::temporary::Temporaries;
 use std::fmt;
+use std::io::Write;
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
@@ -188,6 +189,18 @@ impl Host {
         let name = format!("{}.{extension}", &name[..24]);
         Some(self.state.as_ref()?.join(sort).join(name))
     }
+}
+
+/// Puts a small file that is kept in its place, whole or not at all, and removes the oldest of too many beside it.
+///
+/// # Errors
+///
+/// When it cannot be written; the one that was there before stays.
+pub fn put(place: &Path, bytes: &[u8], temporaries: &Arc<Temporaries>) -> io::Result<()> {
+    make_room(place)?;
+    let mut file = temporaries.beside(place)?;
+    file.write_all(bytes)?;
+    file.replace(place).map(drop)
 }
 
 /// Makes the folder of `place`, and removes the oldest of too many files in it.

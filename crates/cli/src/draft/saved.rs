@@ -6,11 +6,10 @@ use crate::draft::worker::DraftText;
 use crate::host::host;
 use brisk_quill_core::example::Example;
 use brisk_quill_core::rewrite_file::RewriteText;
-use brisk_quill_engine::host::make_room;
+use brisk_quill_engine::host::put;
 use brisk_quill_files::fs::open::read_all;
 use brisk_quill_files::temporary::Temporaries;
 use serde::{Deserialize, Serialize};
-use std::io::Write;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::{fs, io};
@@ -135,10 +134,7 @@ pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> 
     let Some(place) = host().draft() else {
         return Err(io::Error::other("there is no folder for it"));
     };
-    make_room(&place)?;
-    let mut file = temporaries.beside(&place)?;
-    file.write_all(&serde_json::to_vec(&record)?)?;
-    file.replace(&place).map(drop)
+    put(&place, &serde_json::to_vec(&record)?, temporaries)
 }
 
 /// Forgets the draft of this folder: it was closed.

@@ -579,7 +579,7 @@ fn screens_of_any_size() {
     bench.shows(&["‹ESC›[2J", "$1 number ‹7›"]);
 }
 
-/// The text as it is and as it becomes stand beside each other, line by line, where there is room.
+/// A wide screen has the text as it is on the left and as it becomes on the right, line by line.
 #[test]
 fn a_result_beside_its_text() {
     let mut bench = Bench::of(r"(?i)berth[- ]+(\d)", "B$1", "");
@@ -669,7 +669,7 @@ fn from_match_to_match() {
     }
 }
 
-/// Where nothing matches, the text is there, and the list says so.
+/// A list without a match shows the text, and says that nothing matches.
 #[test]
 fn text_in_the_place_of_nothing() {
     let mut bench = Bench::of("pontoon", "x", "");

@@ -141,7 +141,7 @@ impl EditMaker<'_, '_> {
         }
         for (done, finding) in found.picked().enumerate() {
             self.go_on(done)?;
-            let Some(text) = self.written(unit, &finding, write)? else {
+            let Some(text) = self.text_for(unit, &finding, write)? else {
                 continue;
             };
             let span = finding.span.shifted(unit.span.from);
@@ -154,7 +154,7 @@ impl EditMaker<'_, '_> {
     }
 
     /// The new text of a match; `None` where the match is left alone.
-    fn written(
+    fn text_for(
         &mut self,
         unit: &UnitView<'_>,
         finding: &Finding<'_>,
@@ -216,7 +216,7 @@ impl EditMaker<'_, '_> {
         let mut last = None;
         for (done, finding) in found.picked().enumerate() {
             self.go_on(done)?;
-            let Some(text) = self.written(unit, &finding, write)? else {
+            let Some(text) = self.text_for(unit, &finding, write)? else {
                 continue;
             };
             let same = text[..] == unit.bytes()[finding.span.range()];

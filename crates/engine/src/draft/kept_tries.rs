@@ -1,10 +1,10 @@
 //! The last tries of a folder's drafts, kept as rewrites for fronts in which none is typed.
 
-use crate::host::{Host, make_room};
+use crate::host::{Host, put};
 use crate::tables::UnreadTables;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_files::fs::open::read_all;
-use std::io::{self, Write};
+use std::io;
 use std::path::PathBuf;
 
 /// Tries that are kept.
@@ -49,8 +49,5 @@ pub fn keep(host: &Host, tries: Vec<RewriteText>) -> io::Result<()> {
             kept.push(one);
         }
     }
-    make_room(&place)?;
-    let mut file = host.temporaries().beside(&place)?;
-    file.write_all(&serde_json::to_vec(&kept)?)?;
-    file.replace(&place).map(drop)
+    put(&place, &serde_json::to_vec(&kept)?, host.temporaries())
 }

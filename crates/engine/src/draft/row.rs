@@ -167,7 +167,7 @@ impl Row {
 
     /// A line of the result that is as it was.
     pub fn kept(place: RowPlace, line: u64, text: &[u8]) -> Self {
-        Self::of_result(place, line, RowKind::Kept, (Excerpt::new(text, []), None))
+        Self::of_lines(place, line, RowKind::Kept, (Excerpt::new(text, []), None))
     }
 
     /// Changed lines, as they are and as they become.
@@ -178,10 +178,11 @@ impl Row {
             false => (RowKind::Becomes, Some(now)),
         };
         let marks = hunk.edits.iter().map(|edit| edit.text.span);
-        Self::of_result(place, hunk.hunk.line, kind, (Excerpt::new(was, marks), now))
+        Self::of_lines(place, hunk.hunk.line, kind, (Excerpt::new(was, marks), now))
     }
 
-    fn of_result(
+    /// Lines, or a cell whose name is said later.
+    fn of_lines(
         place: RowPlace,
         line: u64,
         kind: RowKind,
@@ -212,38 +213,28 @@ impl Row {
 
     /// The rows of lines that change: one, or one for each cell that changes.
     pub fn of_hunk(file: usize, hunk: &FileHunk<'_>) -> Vec<Self> {
-        let row = |at, line| Self {
-            place: RowPlace { file, at },
-            line,
-            cell: None,
-            label: None,
-            kind: RowKind::Change,
-            was: Excerpt::default(),
-            now: None,
-            last: None,
-            record: None,
-        };
+        let row =
+            |at, line, texts| Self::of_lines(RowPlace { file, at }, line, RowKind::Change, texts);
         let was = hunk.hunk.was;
         if hunk.edits.iter().all(|edit| edit.text.cell.is_some()) {
             let cells = hunk.edits.iter().filter_map(|edit| {
                 let cell = KeptCell::new(edit.text.cell?, Vec::new());
+                let now = Excerpt::new(&cell.now, cell.now_marks);
+                let texts = (Excerpt::new(&cell.was, cell.was_marks), Some(now));
                 Some(Self {
                     cell: Some(cell.name),
                     label: label_of(edit),
-                    was: Excerpt::new(&cell.was, cell.was_marks),
-                    now: Some(Excerpt::new(&cell.now, cell.now_marks)),
                     record: (was.len() <= TEXT_MOST).then(|| was.to_vec()),
-                    ..row(edit.from, edit.text.line)
+                    ..row(edit.from, edit.text.line, texts)
                 })
             });
             return cells.collect();
         }
         let marks = hunk.edits.iter().map(|edit| edit.text.span);
+        let texts = (Excerpt::new(was, marks), Some(new_text(hunk)));
         vec![Self {
             label: hunk.edits.iter().find_map(label_of),
-            was: Excerpt::new(was, marks),
-            now: Some(new_text(hunk)),
-            ..row(hunk.map.place(hunk.hunk.from), hunk.hunk.line)
+            ..row(hunk.map.place(hunk.hunk.from), hunk.hunk.line, texts)
         }]
     }
 }

@@ -293,11 +293,10 @@ impl Drawn<'_> {
     /// The lines of a row of the result, beside those of its text.
     fn beside(&self, row: &Row, before: &Before) -> Vec<Line<'static>> {
         let (left, right) = self.halves();
-        let is_same = row.kind == RowKind::Kept;
         let gone = Excerpt::default();
-        let now = match (is_same, &row.now) {
-            (true, _) => &row.was,
-            (false, now) => now.as_ref().unwrap_or(&gone),
+        let now = match row.kind {
+            RowKind::Kept => &row.was,
+            _ => row.now.as_ref().unwrap_or(&gone),
         };
         let side = |text: &Excerpt, width: usize, marked: Role| {
             let (mut lines, narrower) = (Vec::new(), Drawn { width, ..*self });
@@ -383,8 +382,7 @@ impl Drawn<'_> {
         };
         let gone = Excerpt::default();
         let text = match row.kind {
-            RowKind::Becomes => row.now.as_ref().unwrap_or(&gone),
-            RowKind::Gone(_) => &gone,
+            RowKind::Becomes | RowKind::Gone(_) => row.now.as_ref().unwrap_or(&gone),
             _ => &row.was,
         };
         narrower.text(&mut lines, (&before, ""), name.as_deref(), text, look);
