@@ -33,8 +33,10 @@ pub enum FileErrorKind {
     /// The file is in a structured format.
     #[error("the file is {0}, which is not text")]
     Structured(&'static str),
-    /// The file is a workbook or a database, and not only its cells were to be looked at.
-    #[error("the file is a workbook or a database, of which only cells are looked at")]
+    /// The file is a container of tables, and not only its cells were to be looked at.
+    #[error(
+        "the file is a workbook, a database or a Parquet file, of which only cells are looked at"
+    )]
     CellsAlone,
     /// The file cannot be written again as it is packed.
     #[error("the file {0}, so it cannot be rewritten")]

@@ -90,6 +90,8 @@ pub struct Reader {
     cache: Option<Arc<TextCache>>,
     /// Texts are read to be rewritten.
     rewrites: bool,
+    /// Texts are read to be packed again.
+    packs: bool,
     /// Only cells are looked at, so that tables of other programs may be read.
     cells: bool,
     /// The encodings of single files.
@@ -170,6 +172,11 @@ impl Reader {
         self.rewrites = rewrites;
     }
 
+    /// Texts that are read from now on are packed again, in the way of their files.
+    pub fn set_packs(&mut self, packs: bool) {
+        self.packs = packs;
+    }
+
     /// Reads texts of which only cells are looked at, so that tables of other programs may be among them; or does not.
     pub fn set_cells(&mut self, cells: bool) {
         self.cells = cells;
@@ -219,6 +226,7 @@ impl Reader {
             cache: self.cache.clone(),
             encodings: self.encodings.clone(),
             rewrites: self.rewrites,
+            packs: self.packs,
             cells: self.cells,
         }
     }
@@ -315,7 +323,7 @@ impl Reader {
                 check_whole(packing, &source.place()).map_err(fail)?;
             }
             let packed = io::Cursor::new(self.buffer[..filled].to_vec()).chain(input.into_inner());
-            let text = Unpacked::new(packing, packed).map_err(fail)?;
+            let text = Unpacked::new(packing, packed, self.packs).map_err(fail)?;
             let lossy = packing.lossy(&text.disk().head()).filter(|_| self.rewrites);
             if let Some(why) = lossy {
                 return Err(FileError::new(source.path(), FileErrorKind::Lossy(why)));

@@ -25,6 +25,9 @@ const fn holds(at: usize, bytes: &'static [u8], name: &'static str) -> Format {
 /// The name of an archive that may be more than one.
 const ZIP: &str = "a zip archive";
 
+/// Read by a build with the feature `parquet`.
+const PARQUET: &str = "a Parquet file";
+
 /// The formats, each with the bytes that its registered description gives.
 const FORMATS: &[Format] = &[
     begins(
@@ -32,7 +35,8 @@ const FORMATS: &[Format] = &[
         "a plan of this program",
     ),
     begins(b"SQLite format 3\0", "an SQLite database"),
-    begins(b"PAR1", "a Parquet file"),
+    begins(b"PAR1", PARQUET),
+    begins(b"PARE", "an encrypted Parquet file"),
     begins(b"ARROW1\0\0", "an Arrow file"),
     begins(b"Obj\x01", "an Avro file"),
     begins(b"ORC", "an ORC file"),
@@ -113,6 +117,16 @@ pub fn structured(head: &[u8]) -> Option<&'static str> {
         .iter()
         .find(|(name, _)| memmem::find(head, name).is_some());
     Some(inside.map_or(ZIP, |(_, name)| name))
+}
+
+/// The feature of this program, left out of this build, that reads files of a structured format.
+///
+/// ```
+/// use brisk_quill_files::signature::feature_left_out;
+/// assert_eq!(feature_left_out("a PDF document"), None);
+/// ```
+pub fn feature_left_out(format: &str) -> Option<&'static str> {
+    (format == PARQUET && !cfg!(feature = "parquet")).then_some("parquet")
 }
 
 /// True if text hardly ever begins like that.

@@ -83,7 +83,7 @@ pub fn splice_into(
 
 fn unpack<'s>(store: &dyn Store, source: impl Read + 's) -> Result<Unpacked<'s>, SpliceError> {
     // What was text when it was evaluated, and is none now, has changed.
-    Unpacked::new(store, source).map_err(ended_early)
+    Unpacked::new(store, source, true).map_err(ended_early)
 }
 
 fn splice_plain(

@@ -10,6 +10,9 @@
 pub mod database;
 pub mod gzip;
 pub mod in_use;
+mod lines;
+#[cfg(feature = "parquet")]
+pub mod parquet;
 pub mod store_of;
 pub mod text_file;
 pub mod unpacked;
@@ -53,9 +56,17 @@ pub trait Store: Sync {
         &[]
     }
 
-    /// Bytes of the beginning of a file that [`Store::pack`] needs to know.
+    /// Bytes of the beginning of a file that [`Store::pack`] needs to know: of one with tables, all.
     fn head_kept(&self) -> usize {
-        1 << 16
+        match self.is_table() {
+            true => usize::MAX,
+            false => 1 << 16,
+        }
+    }
+
+    /// True if [`Store::lossy`] looks at them too, whether or not the file is written again.
+    fn judges_head(&self) -> bool {
+        true
     }
 
     /// Reads the text out of the bytes on disk.

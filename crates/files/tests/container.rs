@@ -14,7 +14,7 @@ use std::io::{self, Read};
 pub fn unpack(bytes: &[u8]) -> io::Result<String> {
     let store = StoreOf::head(bytes).packed().expect("a container");
     let mut text = String::new();
-    Unpacked::new(store, bytes)?.read_to_string(&mut text)?;
+    Unpacked::new(store, bytes, false)?.read_to_string(&mut text)?;
     Ok(text)
 }
 

@@ -5,6 +5,8 @@ mod crash;
 mod databases;
 #[allow(dead_code, reason = "the fuzz targets use the rest")]
 mod model;
+#[cfg(feature = "parquet")]
+mod parquet;
 mod plans;
 mod stores;
 mod walk;

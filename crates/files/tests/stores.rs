@@ -120,7 +120,7 @@ fn manners() -> impl Strategy<Value = Manner> {
 fn unpack(packed: &[u8]) -> io::Result<Vec<u8>> {
     let store = StoreOf::head(packed).packed().expect("a packed file");
     let mut text = Vec::new();
-    Unpacked::new(store, packed)?.read_to_end(&mut text)?;
+    Unpacked::new(store, packed, true)?.read_to_end(&mut text)?;
     Ok(text)
 }
 
@@ -214,7 +214,8 @@ fn one_that_never_ends() {
     let mut out = zstd::stream::Encoder::new(Vec::new(), 1).unwrap();
     io::copy(&mut io::repeat(b'a').take(300 << 20), &mut out).unwrap();
     let packed = out.finish().unwrap();
-    let mut text = Unpacked::new(StoreOf::head(&packed).packed().unwrap(), &packed[..]).unwrap();
+    let mut text =
+        Unpacked::new(StoreOf::head(&packed).packed().unwrap(), &packed[..], true).unwrap();
     let read = io::copy(&mut text, &mut io::sink());
     let error = read.expect_err("it grows beyond measure").to_string();
     assert!(error.contains("more than 1000 times its size"), "{error}");

@@ -13,9 +13,10 @@ mod dump;
 mod rows;
 mod update;
 
-use crate::store::database::dump::Dump;
+use crate::store::database::dump::each_row;
 use crate::store::database::update::{Others, updated};
-use crate::store::whole::{WholePacking, read_whole};
+use crate::store::lines::LineReader;
+use crate::store::whole::{MOST, WholePacking, read_whole};
 use crate::store::{Pack, Store, Told};
 use rusqlite::config::DbConfig;
 use rusqlite::{Connection, ErrorCode};
@@ -60,8 +61,8 @@ impl Store for Database {
         true
     }
 
-    fn head_kept(&self) -> usize {
-        usize::MAX
+    fn judges_head(&self) -> bool {
+        false
     }
 
     fn permitting_triggers(&self) -> Option<&'static dyn Store> {
@@ -75,8 +76,10 @@ impl Store for Database {
     }
 
     fn unpack<'d>(&self, disk: Box<dyn BufRead + 'd>) -> io::Result<Box<dyn Read + 'd>> {
-        let dump = Dump::new(opened(read_whole(disk)?, true)?)?;
-        Ok(Box::new(dump))
+        let database = read(disk)?;
+        Ok(Box::new(LineReader::new(move |lines| {
+            each_row(&database, |_, row| lines.add(row.line))
+        })?))
     }
 
     fn pack<'o>(
@@ -123,18 +126,56 @@ fn length_by_head(bytes: &[u8]) -> Option<u64> {
     is_known.then_some(size * number(28..32)?)
 }
 
+/// The database on `disk`, in memory, to be read. Where its head says how long it is, it is there only once.
+fn read(mut disk: Box<dyn BufRead + '_>) -> io::Result<Connection> {
+    let mut head = Vec::new();
+    disk.by_ref().take(HEAD as u64).read_to_end(&mut head)?;
+    let length = length_by_head(&head).filter(|length| (HEAD as u64..=MOST).contains(length));
+    let Some(length) = length else {
+        head.extend(read_whole(disk)?);
+        return opened(head, true);
+    };
+    without_log(&mut head);
+    let mut rest = disk.by_ref().take(length - HEAD as u64);
+    let taken = in_memory(Read::chain(&head[..], &mut rest), length as usize, true);
+    if rest.limit() > 0 {
+        return Err(cut_off());
+    }
+    let database = taken?;
+    // What follows belongs to the file, and not to the database.
+    io::copy(&mut disk, &mut io::sink())?;
+    // Its pages are looked at where they are, and not copied.
+    database
+        .pragma_update(None, "mmap_size", length as i64)
+        .map_err(failed)?;
+    Ok(database)
+}
+
+/// Gives a head the version of a database without a log.
+fn without_log(head: &mut [u8]) {
+    for version in &mut head[VERSIONS] {
+        *version = (*version).min(WITH_LOG - 1);
+    }
+}
+
+fn cut_off() -> io::Error {
+    told("it is cut off: its last pages are missing")
+}
+
 /// The database whose file holds `bytes`, in memory.
 fn opened(mut bytes: Vec<u8>, read_only: bool) -> io::Result<Connection> {
     let wanted = length_by_head(&bytes).filter(|wanted| *wanted > bytes.len() as u64);
     if bytes.len() < HEAD || wanted.is_some() {
-        return Err(told("it is cut off: its last pages are missing"));
+        return Err(cut_off());
     }
-    for version in &mut bytes[VERSIONS] {
-        *version = (*version).min(WITH_LOG - 1);
-    }
+    without_log(&mut bytes);
+    in_memory(&bytes[..], bytes.len(), read_only)
+}
+
+/// The database of this many bytes that `bytes` gives.
+fn in_memory(bytes: impl Read, length: usize, read_only: bool) -> io::Result<Connection> {
     let mut database = Connection::open_in_memory().map_err(failed)?;
-    let length = bytes.len();
-    let read = database.deserialize_read_exact("main", &bytes[..], length, read_only);
+    let read = database.deserialize_read_exact("main", bytes, length, read_only);
     read.map_err(failed)?;
     let sets = [
         (DbConfig::SQLITE_DBCONFIG_DEFENSIVE, true),

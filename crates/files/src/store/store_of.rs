@@ -2,6 +2,8 @@
 
 use crate::store::database::Database;
 use crate::store::gzip::Gzip;
+#[cfg(feature = "parquet")]
+use crate::store::parquet::Parquet;
 use crate::store::workbook::Workbook;
 use crate::store::zstandard::Zstandard;
 use crate::store::{Pack, Store};
@@ -9,7 +11,14 @@ use std::fmt;
 use std::io::{self, Write};
 
 /// The kinds of stores besides the plain one.
-const ALL: &[&dyn Store] = &[&Gzip, &Zstandard, &Workbook, &Database::EXACT];
+const ALL: &[&dyn Store] = &[
+    &Gzip,
+    &Zstandard,
+    &Workbook,
+    &Database::EXACT,
+    #[cfg(feature = "parquet")]
+    &Parquet,
+];
 
 /// The store of a file: plain, or a packed one.
 ///

@@ -38,7 +38,7 @@ impl TextFile {
             None => (file, None),
             Some(store) => {
                 let mut text = tempfile::tempfile()?;
-                let mut unpacked = Unpacked::new(store, file)?;
+                let mut unpacked = Unpacked::new(store, file, false)?;
                 io::copy(&mut unpacked, &mut text)?;
                 (text, Some(unpacked.disk().hash().0))
             }

@@ -117,17 +117,20 @@ impl BufRead for Tap<'_> {
 }
 
 impl<'d> Unpacked<'d> {
-    /// The text that `store` has packed into `disk`.
+    /// The text that `store` has packed into `disk`; `packs` says that another text is packed in the same way.
     ///
     /// # Errors
     ///
     /// When `disk` cannot be read, or does not begin as it must.
-    pub fn new(store: &dyn Store, disk: impl Read + 'd) -> io::Result<Self> {
+    pub fn new(store: &dyn Store, disk: impl Read + 'd, packs: bool) -> io::Result<Self> {
         let side = DiskSide(Rc::new(RefCell::new(Disk {
             hasher: blake3::Hasher::new(),
             used: 0,
             head: Vec::new(),
-            head_most: store.head_kept(),
+            head_most: match packs || store.judges_head() {
+                true => store.head_kept(),
+                false => 0,
+            },
             tail: Vec::new(),
             failed: false,
         })));

@@ -2,9 +2,10 @@
 
 use crate::store::{Pack, Told};
 use std::io::{self, BufRead, Read, Write};
+use std::slice::Split;
 
 /// The largest file, in bytes.
-const MOST: u64 = 512 << 20;
+pub const MOST: u64 = 512 << 20;
 
 /// All bytes of a file.
 ///
@@ -19,6 +20,37 @@ pub fn read_whole(disk: Box<dyn BufRead + '_>) -> io::Result<Vec<u8>> {
             "it is larger than 512 MiB, the most that is looked at",
         )),
         false => Ok(bytes),
+    }
+}
+
+/// The lines of a new text, which the rows of the old one are held against.
+pub struct NewLines<'t>(Split<'t, u8, fn(&u8) -> bool>);
+
+impl<'t> NewLines<'t> {
+    pub fn new(text: &'t [u8]) -> Self {
+        Self(text.split(|byte| *byte == b'\n'))
+    }
+
+    /// The line of the next row.
+    ///
+    /// # Errors
+    ///
+    /// When there is none.
+    pub fn next(&mut self) -> io::Result<&'t [u8]> {
+        let missing = || Told::error("a row of its text is missing");
+        self.0.next().ok_or_else(missing)
+    }
+
+    /// Makes sure that no row follows.
+    ///
+    /// # Errors
+    ///
+    /// When one does.
+    pub fn end(mut self) -> io::Result<()> {
+        match self.0.any(|line| !line.is_empty()) {
+            true => Err(Told::error("its text has more rows than it has")),
+            false => Ok(()),
+        }
     }
 }
 

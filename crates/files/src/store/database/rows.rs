@@ -2,11 +2,8 @@
 
 use super::{failed, told};
 use rusqlite::types::{Value, ValueRef};
-use rusqlite::{Connection, Row, params_from_iter};
+use rusqlite::{Connection, Row};
 use std::io;
-
-/// Rows that are read at a time.
-const AT_ONCE: usize = 1000;
 
 /// A table whose rows can be read, and found again.
 pub struct Table {
@@ -111,76 +108,74 @@ impl Table {
         Ok(count.unsigned_abs())
     }
 
-    /// The rows after the one with key `after`, at most 1,000, in the order of their keys.
+    /// Shows its rows in the order of their keys.
     ///
     /// # Errors
     ///
-    /// When the database is damaged.
-    pub fn rows_after(
+    /// When the database is damaged, or `take` fails.
+    pub fn each_row(
         &self,
         database: &Connection,
-        after: Option<&TableRow>,
-    ) -> io::Result<Vec<TableRow>> {
+        mut take: impl FnMut(&TableRow<'_>) -> io::Result<()>,
+    ) -> io::Result<()> {
         let list = |names: &[String]| {
-            names
-                .iter()
-                .map(|name| quoted(name))
-                .collect::<Vec<_>>()
-                .join(", ")
+            let names: Vec<_> = names.iter().map(|name| quoted(name)).collect();
+            names.join(", ")
         };
         let (keys, columns) = (list(&self.keys), list(&self.columns));
-        let places: Vec<_> = (1..=self.keys.len()).map(|n| format!("?{n}")).collect();
-        let condition = match after {
-            Some(_) => format!("WHERE ({keys}) > ({})", places.join(", ")),
-            None => String::new(),
-        };
-        let mut statement = database
-            .prepare(&format!(
-                "SELECT {keys}, {columns} FROM {} {condition} ORDER BY {keys} LIMIT {AT_ONCE}",
-                quoted(&self.name)
-            ))
-            .map_err(failed)?;
-        let key = after.map(|row| &row.key[..]).unwrap_or_default();
-        let before = after.map_or(0, |row| row.number);
-        let mut rows = statement.query(params_from_iter(key)).map_err(failed)?;
-        let mut found = Vec::new();
+        let name = quoted(&self.name);
+        let all = format!("SELECT {keys}, {columns} FROM {name} ORDER BY {keys}");
+        let mut statement = database.prepare(&all).map_err(failed)?;
+        let mut rows = statement.query([]).map_err(failed)?;
+        let (mut place, mut line) = (0, Vec::new());
         while let Some(row) = rows.next().map_err(failed)? {
-            found.push(self.row(row, before + 1 + found.len() as i64)?);
+            place += 1;
+            let number = match row.get_ref(0).map_err(failed)? {
+                ValueRef::Integer(number) if self.is_numbered => number,
+                _ => place,
+            };
+            line.clear();
+            line.extend_from_slice(&self.lead);
+            push_number(number, &mut line);
+            line.push(b'}');
+            for (index, head) in self.heads.iter().enumerate() {
+                line.extend_from_slice(head);
+                let value = row.get_ref(self.keys.len() + index).map_err(failed)?;
+                push_value(value, &mut line);
+            }
+            line.push(b'}');
+            take(&TableRow {
+                row,
+                keys: self.keys.len(),
+                number,
+                line: &line,
+            })?;
         }
-        Ok(found)
-    }
-
-    /// The line of a row, and its key. Where rows have no numbers, `place` is the one it is shown with.
-    fn row(&self, row: &Row<'_>, place: i64) -> io::Result<TableRow> {
-        let mut key = Vec::new();
-        for index in 0..self.keys.len() {
-            key.push(row.get::<_, Value>(index).map_err(failed)?);
-        }
-        let number = match key[..] {
-            [Value::Integer(number)] if self.is_numbered => number,
-            _ => place,
-        };
-        let mut line = self.lead.clone();
-        push_number(number, &mut line);
-        line.push(b'}');
-        for (index, head) in self.heads.iter().enumerate() {
-            let value = row.get_ref(self.keys.len() + index).map_err(failed)?;
-            line.extend_from_slice(head);
-            push_value(value, &mut line);
-        }
-        line.push(b'}');
-        Ok(TableRow { key, number, line })
+        Ok(())
     }
 }
 
 /// A row of a table.
-#[derive(Debug)]
-pub struct TableRow {
-    pub key: Vec<Value>,
-    /// The number that it is shown with.
+pub struct TableRow<'r> {
+    row: &'r Row<'r>,
+    /// The number of its first values that are its key.
+    keys: usize,
+    /// The number that it is shown with; of a table whose rows have none, its place.
     pub number: i64,
     /// The line, without its end.
-    pub line: Vec<u8>,
+    pub line: &'r [u8],
+}
+
+impl TableRow<'_> {
+    /// Its key.
+    ///
+    /// # Errors
+    ///
+    /// When the database is damaged.
+    pub fn key(&self) -> io::Result<Vec<Value>> {
+        let values = (0..self.keys).map(|index| self.row.get(index).map_err(failed));
+        values.collect()
+    }
 }
 
 fn text_of(text: &str) -> String {

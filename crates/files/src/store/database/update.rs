@@ -1,8 +1,9 @@
 //! Rows of a database that become others.
 
-use super::dump::Rows;
+use super::dump::each_row;
 use super::rows::{Table, TableRow, quoted};
 use super::{failed, told};
+use crate::store::whole::NewLines;
 use rusqlite::types::Value;
 use rusqlite::{Connection, ErrorCode, params_from_iter};
 use serde_json::value::RawValue;
@@ -40,7 +41,6 @@ struct Update {
 ///
 /// When a value cannot be written, or would be read back as another; nothing has been written then.
 pub fn updated(mut database: Connection, text: &[u8], others: Others) -> io::Result<Vec<u8>> {
-    check_sound(&database)?;
     let updates = updates(&database, text)?;
     database.execute_batch("BEGIN").map_err(failed)?;
     // A key may lead to a row that is changed later.
@@ -62,7 +62,7 @@ pub fn updated(mut database: Connection, text: &[u8], others: Others) -> io::Res
     Ok(bytes.to_vec())
 }
 
-/// A damaged database is not written again.
+/// A damaged database is not written again; what was damaged before still is after the updates.
 fn check_sound(database: &Connection) -> io::Result<()> {
     let found: String = database
         .query_row("PRAGMA quick_check(1)", [], |row| row.get(0))
@@ -75,25 +75,22 @@ fn check_sound(database: &Connection) -> io::Result<()> {
 
 /// The updates that lead from the rows that there are to those of `text`.
 fn updates(database: &Connection, text: &[u8]) -> io::Result<Vec<Update>> {
-    let mut lines = text.split(|byte| *byte == b'\n');
-    let (mut rows, mut updates) = (Rows::new(database)?, Vec::new());
-    while let Some((table, row)) = rows.next(database)? {
-        let missing = || told("a row of its text is missing");
-        let line = lines.next().ok_or_else(missing)?;
+    let (mut lines, mut updates) = (NewLines::new(text), Vec::new());
+    each_row(database, |table, row| {
+        let line = lines.next()?;
         if line != row.line {
             updates.push(update(table, row, line)?);
         }
-    }
-    match lines.any(|line| !line.is_empty()) {
-        true => Err(told("its text has more rows than it has")),
-        false => Ok(updates),
-    }
+        Ok(())
+    })?;
+    lines.end()?;
+    Ok(updates)
 }
 
-fn update(table: &Table, row: &TableRow, line: &[u8]) -> io::Result<Update> {
+fn update(table: &Table, row: &TableRow<'_>, line: &[u8]) -> io::Result<Update> {
     let place = format!("row {} of {}", row.number, table.name);
     let no_row = |_| told(format!("{place} would no longer be a row"));
-    let was: Members<'_> = serde_json::from_slice(&row.line).map_err(no_row)?;
+    let was: Members<'_> = serde_json::from_slice(row.line).map_err(no_row)?;
     let now: Members<'_> = serde_json::from_slice(line).map_err(no_row)?;
     let differ = |key: &str| was[key].get() != now[key].get();
     if !was.keys().eq(now.keys()) || differ("@") {
@@ -111,8 +108,8 @@ fn update(table: &Table, row: &TableRow, line: &[u8]) -> io::Result<Update> {
         ));
     }
     let mut keys = Vec::new();
-    for (name, value) in table.keys.iter().zip(&row.key) {
-        values.push(value.clone());
+    for (name, value) in table.keys.iter().zip(row.key()?) {
+        values.push(value);
         let key = format!("{} IS ?{}", quoted(name), values.len());
         if !table.columns.contains(name) || !differ(name) {
             checks.push(key.clone());
@@ -191,15 +188,11 @@ fn check_updated(database: &Connection, updates: &[Update]) -> io::Result<()> {
 /// All rows are read back, those of other tables too: each must be as it was shown.
 fn check_written(database: &Connection, text: &[u8]) -> io::Result<()> {
     let mut lines = text.split(|byte| *byte == b'\n');
-    let mut rows = Rows::new(database)?;
-    while let Some((table, row)) = rows.next(database)? {
+    each_row(database, |table, row| {
         let line = lines.next().unwrap_or_default();
-        if line != row.line
-            && let Some(fault) = other(table, row, line)
-        {
-            return Err(told(fault));
-        }
-    }
+        let fault = (line != row.line).then(|| other(table, row, line));
+        fault.flatten().map_or(Ok(()), |fault| Err(told(fault)))
+    })?;
     match lines.any(|line| !line.is_empty()) {
         true => Err(told(format!(
             "a trigger or a cascade would drop rows{PERMITTED}"
@@ -209,10 +202,10 @@ fn check_written(database: &Connection, text: &[u8]) -> io::Result<()> {
 }
 
 /// The sentence for a row that became another one than was shown; `None` where only what the database computes did.
-fn other(table: &Table, row: &TableRow, wanted: &[u8]) -> Option<String> {
+fn other(table: &Table, row: &TableRow<'_>, wanted: &[u8]) -> Option<String> {
     let place = format!("row {} of {}", row.number, table.name);
     let members = serde_json::from_slice::<Members<'_>>(wanted).ok();
-    let found = serde_json::from_slice::<Members<'_>>(&row.line).ok();
+    let found = serde_json::from_slice::<Members<'_>>(row.line).ok();
     let of_row = members.zip(found).filter(|(wanted, found)| {
         let at = |members: &Members<'_>| members.get("@").map(|at| at.get().to_owned());
         at(wanted) == at(found)

@@ -209,6 +209,16 @@ impl<'a> Archive<'a> {
         }
     }
 
+    /// The same of one that must be there.
+    ///
+    /// # Errors
+    ///
+    /// When it is not, or is damaged.
+    pub fn need(&self, name: &str) -> io::Result<Vec<u8>> {
+        let missing = || damaged(format!("the member {name} is missing"));
+        self.read(name)?.ok_or_else(missing)
+    }
+
     /// Writes the archive with some members of another text, and all others as they are.
     ///
     /// # Errors

@@ -3,7 +3,8 @@
 use super::damaged;
 use super::strings::{Shared, Strings, text_of};
 use super::styles::date_of;
-use super::xml::{Met, Xml, attribute};
+use super::xml::{Met, Xml, attribute, attributes};
+use std::borrow::Cow;
 use std::io;
 use std::ops::Range;
 
@@ -11,29 +12,29 @@ use std::ops::Range;
 pub const COLUMNS_MOST: usize = 16_384;
 
 /// A row with at least one cell that is not empty.
-pub struct SheetRow {
+pub struct SheetRow<'x> {
     /// The number, from 1.
     pub number: u64,
-    pub cells: Vec<Cell>,
+    pub cells: Vec<Cell<'x>>,
 }
 
 /// A cell that is not empty.
-pub struct Cell {
+pub struct Cell<'x> {
     /// The column, from 0.
     pub column: usize,
-    pub value: Value,
+    pub value: Value<'x>,
     pub place: Place,
 }
 
 /// The value of a cell.
-pub enum Value {
-    Text(String),
+pub enum Value<'x> {
+    Text(Cow<'x, str>),
     /// A number as it is written.
-    Number(String),
+    Number(Cow<'x, str>),
     /// `true` or `false`.
     Truth(bool),
     /// Of this kind, and left alone: a formula, a date, an error.
-    Other(&'static str, String),
+    Other(&'static str, Cow<'x, str>),
 }
 
 /// The place of a value that can be written anew.
@@ -53,47 +54,69 @@ pub struct Book {
     pub from_1904: bool,
 }
 
-/// Reads the rows of a sheet.
-pub fn rows(xml: &[u8], name: &str, book: &Book) -> io::Result<Vec<SheetRow>> {
+/// Shows the rows of a sheet, those without a cell left out.
+///
+/// # Errors
+///
+/// When the sheet is damaged, or `take` fails.
+pub fn each_row<'x>(
+    xml: &'x [u8],
+    name: &'x str,
+    book: &'x Book,
+    mut take: impl FnMut(&SheetRow<'x>) -> io::Result<()>,
+) -> io::Result<()> {
     let mut reader = Xml::new(xml, name);
-    let mut rows: Vec<SheetRow> = Vec::new();
-    let (mut number, mut column) = (0, 0);
+    let mut row = SheetRow {
+        number: 0,
+        cells: Vec::new(),
+    };
+    let mut column = 0;
+    let mut show = |row: &mut SheetRow<'x>| {
+        let shown = match row.cells.is_empty() {
+            true => Ok(()),
+            false => take(row),
+        };
+        row.cells.clear();
+        shown
+    };
     loop {
         match reader.next()? {
-            Met::Eof => {
-                rows.retain(|row| !row.cells.is_empty());
-                return Ok(rows);
-            }
-            Met::Start { name, tag, .. } if name == "row" => {
+            Met::Eof => return show(&mut row),
+            Met::Start {
+                name: "row", tag, ..
+            } => {
+                show(&mut row)?;
                 let own = attribute(&tag, "r").and_then(|number| number.parse().ok());
-                number = own.unwrap_or(number + 1);
+                row.number = own.unwrap_or(row.number + 1);
                 column = 0;
-                rows.push(SheetRow {
-                    number,
-                    cells: Vec::new(),
-                });
             }
             Met::Start {
-                name,
+                name: "c",
                 tag,
                 is_empty,
                 ..
-            } if name == "c" => {
-                let own = attribute(&tag, "r").and_then(|place| column_of(&place));
-                column = own.unwrap_or(column);
+            } => {
+                let (mut kind, mut style) = (Kind::Number, 0);
+                for (name, value) in attributes(&tag) {
+                    match name {
+                        "r" => column = column_of(&value).unwrap_or(column),
+                        "t" => kind = Kind::of(&value),
+                        "s" => style = value.parse().unwrap_or(0),
+                        _ => {}
+                    }
+                }
                 if column >= COLUMNS_MOST {
                     return Err(damaged(format!(
-                        "row {number} has more than {COLUMNS_MOST} columns"
+                        "row {} has more than {COLUMNS_MOST} columns",
+                        row.number
                     )));
                 }
-                let kind = attribute(&tag, "t").unwrap_or_default();
-                let style = attribute(&tag, "s").and_then(|style| style.parse().ok());
-                let style: usize = style.unwrap_or(0);
                 let found = match is_empty {
                     true => None,
-                    false => cell(&mut reader, xml, (&kind, style), book)?,
+                    false => cell(&mut reader, xml, (kind, style), book)?,
                 };
-                if let (Some((value, place)), Some(row)) = (found, rows.last_mut()) {
+                // Of a cell outside of a row nobody knows where it stands.
+                if let (Some((value, place)), true) = (found, row.number > 0) {
                     row.cells.push(Cell {
                         column,
                         value,
@@ -103,6 +126,32 @@ pub fn rows(xml: &[u8], name: &str, book: &Book) -> io::Result<Vec<SheetRow>> {
                 column += 1;
             }
             Met::Start { .. } | Met::End { .. } | Met::Text(_) => {}
+        }
+    }
+}
+
+/// The kind of value that a cell says it has.
+#[derive(Clone, Copy)]
+enum Kind {
+    Shared,
+    Truth,
+    Error,
+    /// The text that a formula gave.
+    Computed,
+    Date,
+    Number,
+}
+
+impl Kind {
+    /// By its attribute.
+    fn of(name: &str) -> Self {
+        match name {
+            "s" => Self::Shared,
+            "b" => Self::Truth,
+            "e" => Self::Error,
+            "str" => Self::Computed,
+            "d" => Self::Date,
+            _ => Self::Number,
         }
     }
 }
@@ -132,40 +181,46 @@ pub fn column_of(place: &str) -> Option<usize> {
 }
 
 /// The rest of a cell whose start has been read.
-fn cell(
-    reader: &mut Xml<'_>,
-    xml: &[u8],
-    (kind, style): (&str, usize),
-    book: &Book,
-) -> io::Result<Option<(Value, Place)>> {
-    let (mut text, mut in_value, mut has_formula) = (String::new(), None, false);
+fn cell<'x>(
+    reader: &mut Xml<'x>,
+    xml: &'x [u8],
+    (kind, style): (Kind, usize),
+    book: &'x Book,
+) -> io::Result<Option<(Value<'x>, Place)>> {
+    let (mut text, mut in_value, mut has_formula) = (Cow::Borrowed(""), None, false);
     let (mut place, mut inline) = (None, None);
     loop {
         match reader.next()? {
             Met::Eof => return Ok(None),
-            Met::Start { name, .. } if name == "f" => has_formula = true,
+            Met::Start { name: "f", .. } => has_formula = true,
             Met::Start {
-                name,
+                name: "v",
                 place: tag,
                 is_empty,
                 ..
-            } if name == "v" && !is_empty => in_value = Some(tag.end),
-            Met::End { name, place: tag } if name == "v" => {
+            } if !is_empty => in_value = Some(tag.end),
+            Met::End {
+                name: "v",
+                place: tag,
+            } => {
                 place = in_value.take().map(|from| from..tag.start);
             }
             Met::Start {
-                name,
+                name: "is",
                 place: tag,
                 is_empty: false,
                 ..
-            } if name == "is" => {
+            } => {
                 let found = text_of(reader, xml, "is")?;
                 // The tag that ends it is the last that was read.
                 let end = memchr::memmem::rfind(&xml[..reader.at()], b"</").unwrap_or(tag.end);
                 inline = Some((tag.end..end, found));
             }
-            Met::End { name, .. } if name == "c" => break,
-            Met::Text(part) if in_value.is_some() => text.push_str(&part),
+            Met::End { name: "c", .. } => break,
+            Met::Text(part) if in_value.is_some() => match text.is_empty() {
+                true => text = part,
+                false => text.to_mut().push_str(&part),
+            },
             Met::Start { .. } | Met::End { .. } | Met::Text(_) => {}
         }
     }
@@ -173,39 +228,40 @@ fn cell(
         return Ok(Some((Value::Other("formula", text), Place::None)));
     }
     if let Some((place, found)) = inline {
-        return Ok(Some((
-            Value::Text(found.text.clone()),
-            Place::Inline(place, found),
-        )));
+        let text = Cow::Owned(found.text.clone());
+        return Ok(Some((Value::Text(text), Place::Inline(place, found))));
     }
     let Some(place) = place else {
         return Ok(None);
     };
     Ok(Some(match kind {
-        "s" => {
+        Kind::Shared => {
             let number: usize = text.trim().parse().unwrap_or(usize::MAX);
-            let Some(shared) = book.strings.all.get(number) else {
+            let Some(shared) = book.strings.text(number) else {
                 return Err(damaged(format!(
                     "a cell names the shared text {text}, which is not there"
                 )));
             };
-            (
-                Value::Text(shared.text.clone()),
-                Place::Shared(number, place),
-            )
+            let text = Value::Text(Cow::Borrowed(shared));
+            (text, Place::Shared(number, place))
         }
-        "b" => (Value::Truth(text.trim() == "1"), Place::None),
-        "e" => (Value::Other("error", text), Place::None),
-        "str" => (Value::Other("formula", text), Place::None),
-        "d" => (Value::Other("date", text), Place::None),
-        _ if book.dates.get(style) == Some(&true) => {
-            let date = text
-                .trim()
-                .parse()
-                .ok()
-                .and_then(|number| date_of(number, book.from_1904));
-            (Value::Other("date", date.unwrap_or(text)), Place::None)
+        Kind::Truth => (Value::Truth(text.trim() == "1"), Place::None),
+        Kind::Error => (Value::Other("error", text), Place::None),
+        Kind::Computed => (Value::Other("formula", text), Place::None),
+        Kind::Date => (Value::Other("date", text), Place::None),
+        Kind::Number if book.dates.get(style) == Some(&true) => {
+            let number = text.trim().parse().ok();
+            let date = number.and_then(|number| date_of(number, book.from_1904));
+            let shown = date.map_or(text, Cow::Owned);
+            (Value::Other("date", shown), Place::None)
         }
-        _ => (Value::Number(text.trim().to_owned()), Place::Number(place)),
+        Kind::Number => (Value::Number(trimmed(text)), Place::Number(place)),
     }))
+}
+
+fn trimmed(text: Cow<'_, str>) -> Cow<'_, str> {
+    match text {
+        Cow::Borrowed(text) => Cow::Borrowed(text.trim()),
+        Cow::Owned(text) => Cow::Owned(text.trim().to_owned()),
+    }
 }

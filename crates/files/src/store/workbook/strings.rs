@@ -1,6 +1,7 @@
 //! The texts that cells share, and texts made of runs of different looks.
 
-use super::xml::{Met, Xml, decoded, encoded};
+use super::xml::{Met, Xml, decoded, encoded, prefix};
+use std::collections::HashMap;
 use std::io;
 use std::ops::Range;
 
@@ -26,7 +27,11 @@ pub struct Run {
 /// The shared texts of a workbook, and the place where more can be added.
 #[derive(Default)]
 pub struct Strings {
-    pub all: Vec<Shared>,
+    /// One behind the other, and where each ends: there may be millions.
+    texts: String,
+    ends: Vec<usize>,
+    /// The runs of those that have some.
+    runs: HashMap<usize, Vec<Run>>,
     /// The place of the tag that ends the list.
     pub end: usize,
     /// The prefix of the names of its elements, with its colon.
@@ -44,22 +49,58 @@ impl Strings {
             match reader.next()? {
                 Met::Eof => return Ok(found),
                 Met::Start {
-                    name, tag, place, ..
-                } if name == "sst" => {
-                    let raw = tag.name().as_ref().to_owned();
-                    found.prefix = raw[..raw.len() - name.len()].to_owned();
+                    name: "sst",
+                    tag,
+                    place,
+                    ..
+                } => {
+                    found.prefix = prefix(&tag);
                     found.unique = unique_count(&xml[place.clone()], place.start);
                     found.end = place.end;
                 }
-                Met::Start { name, is_empty, .. } if name == "si" => {
-                    found.all.push(match is_empty {
+                Met::Start {
+                    name: "si",
+                    is_empty,
+                    ..
+                } => {
+                    found.push(match is_empty {
                         true => Shared::default(),
                         false => text_of(&mut reader, xml, "si")?,
                     });
                 }
-                Met::End { name, place } if name == "sst" => found.end = place.start,
+                Met::End { name: "sst", place } => found.end = place.start,
                 Met::Start { .. } | Met::End { .. } | Met::Text(_) => {}
             }
+        }
+    }
+}
+
+impl Strings {
+    fn push(&mut self, shared: Shared) {
+        if !shared.runs.is_empty() {
+            self.runs.insert(self.ends.len(), shared.runs);
+        }
+        self.texts.push_str(&shared.text);
+        self.ends.push(self.texts.len());
+    }
+
+    /// The number of them.
+    pub fn len(&self) -> usize {
+        self.ends.len()
+    }
+
+    /// The text with a number, from 0; `None` where there is none.
+    pub fn text(&self, number: usize) -> Option<&str> {
+        let end = *self.ends.get(number)?;
+        let start = number.checked_sub(1).map_or(0, |before| self.ends[before]);
+        Some(&self.texts[start..end])
+    }
+
+    /// The same, with the runs that it is made of.
+    pub fn shared(&self, number: usize) -> Shared {
+        Shared {
+            text: self.text(number).unwrap_or_default().to_owned(),
+            runs: self.runs.get(&number).cloned().unwrap_or_default(),
         }
     }
 }
@@ -81,31 +122,43 @@ pub fn text_of(reader: &mut Xml<'_>, xml: &[u8], within: &str) -> io::Result<Sha
     loop {
         match reader.next()? {
             Met::Eof => return Ok(found),
-            Met::Start { name, is_empty, .. } if name == "rPh" => {
+            Met::Start {
+                name: "rPh",
+                is_empty,
+                ..
+            } => {
                 skipped += usize::from(!is_empty);
             }
-            Met::End { name, .. } if name == "rPh" => skipped -= 1,
-            Met::Start { name, is_empty, .. } if name == "t" => in_text = !is_empty && skipped == 0,
-            Met::End { name, .. } if name == "t" => in_text = false,
-            Met::Start { name, is_empty, .. } if name == "r" && !is_empty => {
+            Met::End { name: "rPh", .. } => skipped -= 1,
+            Met::Start {
+                name: "t",
+                is_empty,
+                ..
+            } => in_text = !is_empty && skipped == 0,
+            Met::End { name: "t", .. } => in_text = false,
+            Met::Start {
+                name: "r",
+                is_empty,
+                ..
+            } if !is_empty => {
                 in_run = Some(Run {
                     look: String::new(),
                     text: String::new(),
                 });
             }
-            Met::End { name, .. } if name == "r" => found.runs.extend(in_run.take()),
+            Met::End { name: "r", .. } => found.runs.extend(in_run.take()),
             Met::Start {
-                name,
+                name: "rPr",
                 place,
                 is_empty,
                 ..
-            } if name == "rPr" => {
+            } => {
                 look = Some(place.start);
                 if let (true, Some(run)) = (is_empty, &mut in_run) {
                     run.look = String::from_utf8_lossy(&xml[place]).into_owned();
                 }
             }
-            Met::End { name, place } if name == "rPr" => {
+            Met::End { name: "rPr", place } => {
                 if let (Some(from), Some(run)) = (look.take(), &mut in_run) {
                     run.look = String::from_utf8_lossy(&xml[from..place.end]).into_owned();
                 }

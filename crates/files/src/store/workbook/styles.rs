@@ -1,6 +1,7 @@
 //! Looks of cells, as far as they say that a number is a day or a time.
 
 use super::xml::{Met, Xml, attribute};
+use brisk_quill_core::calendar::{clock, date};
 use std::collections::HashMap;
 use std::io;
 
@@ -12,14 +13,26 @@ pub fn date_styles(xml: &[u8], name: &str) -> io::Result<Vec<bool>> {
     loop {
         match reader.next()? {
             Met::Eof => return Ok(dates),
-            Met::Start { name, tag, .. } if name == "numFmt" => {
+            Met::Start {
+                name: "numFmt",
+                tag,
+                ..
+            } => {
                 let id = attribute(&tag, "numFmtId");
                 let code = attribute(&tag, "formatCode").unwrap_or_default();
                 formats.extend(id.map(|id| (id, is_date(&code))));
             }
-            Met::Start { name, is_empty, .. } if name == "cellXfs" => in_cells = !is_empty,
-            Met::End { name, .. } if name == "cellXfs" => in_cells = false,
-            Met::Start { name, tag, .. } if name == "xf" && in_cells => {
+            Met::Start {
+                name: "cellXfs",
+                is_empty,
+                ..
+            } => in_cells = !is_empty,
+            Met::End {
+                name: "cellXfs", ..
+            } => in_cells = false,
+            Met::Start {
+                name: "xf", tag, ..
+            } if in_cells => {
                 let id = attribute(&tag, "numFmtId").unwrap_or_default();
                 let known = matches!(id.parse::<u32>(), Ok(14..=22 | 45..=47));
                 dates.push(formats.get(&id).copied().unwrap_or(known));
@@ -60,37 +73,13 @@ pub fn date_of(number: f64, from_1904: bool) -> Option<String> {
         true => whole - 24_107,
         false => whole - 25_569 + i64::from(whole < 60),
     };
-    let (year, month, day) = civil(days);
     let seconds = seconds % 86_400;
-    let date = format!("{year:04}-{month:02}-{day:02}");
-    let time = format!(
-        "{:02}:{:02}:{:02}",
-        seconds / 3600,
-        seconds / 60 % 60,
-        seconds % 60
-    );
+    let (date, time) = (date(days), clock(seconds));
     Some(match (number < 1.0, seconds) {
         (true, _) => time,
         (false, 0) => date,
         (false, _) => format!("{date}T{time}"),
     })
-}
-
-/// Year, month and day of a number of days since 1970, in the Gregorian calendar, which repeats every 400 years.
-fn civil(days: i64) -> (i64, i64, i64) {
-    let shifted = days + 719_468;
-    let era = shifted.div_euclid(146_097);
-    let of_era = shifted.rem_euclid(146_097);
-    let year = (of_era - of_era / 1460 + of_era / 36_524 - of_era / 146_096) / 365;
-    let of_year = of_era - (365 * year + year / 4 - year / 100);
-    let shifted_month = (5 * of_year + 2) / 153;
-    let day = of_year - (153 * shifted_month + 2) / 5 + 1;
-    let month = if shifted_month < 10 {
-        shifted_month + 3
-    } else {
-        shifted_month - 9
-    };
-    (year + era * 400 + i64::from(month <= 2), month, day)
 }
 
 #[cfg(test)]

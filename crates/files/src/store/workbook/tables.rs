@@ -1,9 +1,10 @@
 //! Named tables: parts of a sheet with a header of their own.
 
 use super::archive::Archive;
+use super::book::targets;
+use super::damaged;
 use super::sheet::{COLUMNS_MOST, column_of};
 use super::xml::{Met, Xml, attribute};
-use super::{damaged, targets};
 use std::io;
 use std::ops::{Range, RangeInclusive};
 
@@ -71,7 +72,9 @@ fn table(xml: &[u8], member: &str) -> io::Result<Option<NamedTable>> {
     loop {
         match reader.next()? {
             Met::Eof => return Ok(found),
-            Met::Start { name, tag, .. } if name == "table" => {
+            Met::Start {
+                name: "table", tag, ..
+            } => {
                 let value = |name: &str| attribute(&tag, name);
                 let rows_of = |name: &str, usual: u64| {
                     value(name)
@@ -93,7 +96,11 @@ fn table(xml: &[u8], member: &str) -> io::Result<Option<NamedTable>> {
                     names: Vec::new(),
                 });
             }
-            Met::Start { name, tag, .. } if name == "tableColumn" => {
+            Met::Start {
+                name: "tableColumn",
+                tag,
+                ..
+            } => {
                 if let Some(table) = &mut found {
                     table
                         .names

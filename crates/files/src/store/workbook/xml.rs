@@ -4,6 +4,7 @@ use super::damaged;
 use quick_xml::Reader;
 use quick_xml::escape::{resolve_xml_entity, unescape};
 use quick_xml::events::{BytesStart, Event};
+use std::borrow::Cow;
 use std::io;
 use std::ops::Range;
 
@@ -12,7 +13,7 @@ pub enum Met<'x> {
     /// An element begins; it may be empty.
     Start {
         /// The name without a prefix.
-        name: String,
+        name: &'x str,
         /// The tag.
         tag: BytesStart<'x>,
         /// The place of the tag.
@@ -21,10 +22,10 @@ pub enum Met<'x> {
     },
     /// An element ends.
     End {
-        name: String,
+        name: &'x str,
         place: Range<usize>,
     },
-    Text(String),
+    Text(Cow<'x, str>),
     /// The end of the member.
     Eof,
 }
@@ -32,6 +33,7 @@ pub enum Met<'x> {
 /// A member being read.
 pub struct Xml<'x> {
     reader: Reader<&'x [u8]>,
+    xml: &'x [u8],
     name: &'x str,
 }
 
@@ -39,7 +41,7 @@ impl<'x> Xml<'x> {
     pub fn new(xml: &'x [u8], name: &'x str) -> Self {
         let mut reader = Reader::from_reader(xml);
         reader.config_mut().check_end_names = true;
-        Self { reader, name }
+        Self { reader, xml, name }
     }
 
     fn bad(&self) -> io::Error {
@@ -52,6 +54,13 @@ impl<'x> Xml<'x> {
         self.reader.buffer_position() as usize
     }
 
+    /// The name in a tag without its prefix; the tag begins at `from` with this many bytes before the name.
+    fn local(&self, from: usize, before: usize, name: &str, local: &str) -> &'x str {
+        let end = from + before + name.len();
+        let bytes = self.xml.get(end - local.len()..end).unwrap_or_default();
+        std::str::from_utf8(bytes).unwrap_or_default()
+    }
+
     /// Goes to the next thing.
     pub fn next(&mut self) -> io::Result<Met<'x>> {
         loop {
@@ -60,30 +69,29 @@ impl<'x> Xml<'x> {
             let place = from..self.reader.buffer_position() as usize;
             return Ok(match event {
                 Event::Start(tag) => Met::Start {
-                    name: tag.local_name().as_ref().to_owned(),
+                    name: self.local(from, 1, tag.name().as_ref(), tag.local_name().as_ref()),
                     tag,
                     place,
                     is_empty: false,
                 },
                 Event::Empty(tag) => Met::Start {
-                    name: tag.local_name().as_ref().to_owned(),
+                    name: self.local(from, 1, tag.name().as_ref(), tag.local_name().as_ref()),
                     tag,
                     place,
                     is_empty: true,
                 },
                 Event::End(tag) => Met::End {
-                    name: tag.local_name().as_ref().to_owned(),
+                    name: self.local(from, 2, tag.name().as_ref(), tag.local_name().as_ref()),
                     place,
                 },
-                Event::Text(found) => {
-                    Met::Text(unescape(&found).map_err(|_| self.bad())?.into_owned())
-                }
-                Event::CData(found) => Met::Text(found.to_string()),
+                // Escapes are things of their own.
+                Event::Text(found) => Met::Text(found.into_inner()),
+                Event::CData(found) => Met::Text(found.into_inner()),
                 Event::GeneralRef(found) => {
                     let sign = found.resolve_char_ref().map_err(|_| self.bad())?;
                     let named = || resolve_xml_entity(&found).map(str::to_owned);
                     let sign = sign.map(String::from).or_else(named);
-                    Met::Text(sign.ok_or_else(|| self.bad())?)
+                    Met::Text(Cow::Owned(sign.ok_or_else(|| self.bad())?))
                 }
                 Event::DocType(_) => {
                     let name = self.name;
@@ -100,14 +108,28 @@ impl<'x> Xml<'x> {
 
 /// The value of an attribute by its name without a prefix.
 pub fn attribute(tag: &BytesStart<'_>, name: &str) -> Option<String> {
+    let mut all = attributes(tag);
+    all.find_map(|(own, value)| (own == name).then(|| value.into_owned()))
+}
+
+/// The prefix of the name of an element, with its colon; empty where it has none.
+pub fn prefix(tag: &BytesStart<'_>) -> String {
+    let (name, local) = (tag.name(), tag.local_name());
+    let length = name.as_ref().len() - local.as_ref().len();
+    name.as_ref()[..length].to_owned()
+}
+
+/// The attributes, each with its name without a prefix, and its value.
+pub fn attributes<'t>(tag: &'t BytesStart<'_>) -> impl Iterator<Item = (&'t str, Cow<'t, str>)> {
     let mut all = tag.attributes();
-    let found = all
-        .with_checks(false)
-        .flatten()
-        .find(|one| one.key.local_name().as_ref() == name)?;
-    unescape(&found.value)
-        .ok()
-        .map(std::borrow::Cow::into_owned)
+    all.with_checks(false);
+    all.flatten().filter_map(|one| {
+        let value = match one.value.contains('&') {
+            true => Cow::Owned(unescape(&one.value).ok()?.into_owned()),
+            false => one.value,
+        };
+        Some((one.key.local_name().into_inner(), value))
+    })
 }
 
 /// Text as an element of a workbook holds it: what XML cannot hold is there as `_xHHHH_`.
