@@ -1,11 +1,11 @@
 //! Signs in the data that a program is not the one that is meant: what it nearly matches, where its matches end, and the words
 //! of the examples that it does not ask for.
 
-use crate::candidate::{Candidate, Made};
+use crate::candidate::{Candidate, Made, Written};
 use crate::case::Case;
 use crate::form::{Class, Matcher, Piece};
 use crate::program::{Program, Text};
-use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, token_texts};
+use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, shape, token_texts};
 use std::collections::BTreeSet;
 
 /// Texts of the data that are looked at.
@@ -16,6 +16,8 @@ const CHARS_MOST: usize = 6000;
 const JOINED: f64 = 2.0;
 /// The cost of a class for a word that goes and is the same in all examples, for each further example, where the data has others.
 const OTHER: f64 = 4.0;
+/// The cost of leaving out text of another form than in all examples.
+const STRANGE: f64 = 1.0;
 /// The cost of a word of all examples that is not asked for, for each further example.
 const IGNORED: f64 = 0.12;
 
@@ -87,7 +89,36 @@ impl<'e> Evidence<'e> {
             true => 0.0,
             false => self.joined(step, &changed),
         };
-        ignored + joined + self.near(step, &changed) + self.other_constants(step, &changed)
+        ignored
+            + joined
+            + self.near(step, &changed)
+            + self.other_constants(step, &changed)
+            + self.strange(step, &changed)
+    }
+
+    /// What is left out of a match between what is kept has one form in all examples, and other forms in the data: a pattern
+    /// that goes on to the last word drops more of a longer text.
+    fn strange(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let keeps = |part: &Written| matches!(part, Written::Group { .. });
+        if self.changed.len() < 2 || !step.template.iter().any(keeps) {
+            return 0.0;
+        }
+        let left_out_of = |text: &[char]| {
+            let matches = step.matcher.all(text).unwrap_or_default();
+            let each = matches.iter().map(|spans| left_out(step, text, spans));
+            each.collect::<BTreeSet<String>>()
+        };
+        let mut examples = self.changed.iter().map(|case| left_out_of(&case.before));
+        let first = examples.next().unwrap_or_default();
+        match first.len() == 1 && examples.all(|other| other == first) {
+            true => {
+                STRANGE
+                    * self
+                        .share(changed, |text| left_out_of(text) != first)
+                        .sqrt()
+            }
+            false => 0.0,
+        }
     }
 
     /// The text removed is the same word in all examples, and the pattern takes any word there: texts with another one change too.
@@ -213,6 +244,29 @@ impl<'e> Evidence<'e> {
         });
         cost.sum()
     }
+}
+
+/// The form of what a match holds beside the groups that are copied.
+fn left_out(step: &Candidate, text: &[char], spans: &[Option<(usize, usize)>]) -> String {
+    let Some((from, to)) = spans[0] else {
+        return String::new();
+    };
+    let copied = step.template.iter().filter_map(|part| match part {
+        Written::Group { group, .. } => spans.get(*group).copied().flatten(),
+        Written::Text(_) | Written::CaseOf(_) | Written::Line(_) | Written::Number(_) => None,
+    });
+    let mut copied: Vec<(usize, usize)> = copied.collect();
+    copied.sort_unstable();
+    copied.push((to, to));
+    let (mut forms, mut at) = (String::new(), from);
+    for (begin, end) in copied {
+        if begin > at {
+            forms.push_str(&shape(&text[at..begin]));
+            forms.push('\n');
+        }
+        at = at.max(end);
+    }
+    forms
 }
 
 /// The pieces with a group around each run that is in none, and the numbers of those groups.

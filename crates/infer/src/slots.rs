@@ -622,6 +622,13 @@ fn loose(
     if words && !some_empty && full.iter().all(|text| text[0].is_alphabetic()) {
         add(name(), 0.75);
     }
+    let length = full[0].len() as u32;
+    let is_cut = setting.cut.0 || setting.cut.1;
+    let same_length = full.len() > 1 && full.iter().all(|text| text.len() as u32 == length);
+    if words && is_cut && same_length && length > 1 && !number && !some_empty {
+        // Nothing else says where a word of letters and digits is cut.
+        add(vec![Piece::run(Class::Word, length, Some(length))], 0.6);
+    }
     let mut push = |class: Class, cost: f64| {
         let more = if some_empty { 0.1 } else { 0.0 } + if number { 0.3 } else { 0.0 };
         add(vec![Piece::run(class, least, None)], cost + more);
