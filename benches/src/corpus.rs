@@ -34,7 +34,7 @@ pub fn folder() -> PathBuf {
 }
 
 /// The corpus of this name; `make` makes it, where it is not there yet.
-fn kept(name: &str, make: impl FnOnce(&Path)) -> PathBuf {
+pub fn kept(name: &str, make: impl FnOnce(&Path)) -> PathBuf {
     let place = folder().join(name);
     if !place.exists() {
         let unfinished = folder().join("unfinished");

@@ -10,6 +10,7 @@
 //! made at the first run, 2 GB in all, and kept beside the program.
 
 mod columns;
+mod containers;
 mod corpus;
 mod document;
 mod draft;
@@ -26,7 +27,7 @@ mod tree;
 use crate::measure::Table;
 use std::path::Path;
 
-const ALL: [&str; 15] = [
+const ALL: [&str; 16] = [
     "tree",
     "small-files",
     "json",
@@ -37,6 +38,7 @@ const ALL: [&str; 15] = [
     "columns",
     "rows",
     "document",
+    "containers",
     "journal",
     "hostile",
     "startup",
@@ -72,6 +74,7 @@ fn measure(rounds: usize, benches: &[&str]) {
             "columns" => columns::measure(table, rounds, 500_000_000),
             "rows" => columns::beside(table, rounds, 200_000_000),
             "document" => document::run(table, rounds, 500_000_000),
+            "containers" => containers::run(table, rounds),
             "journal" => journal::run(table, rounds),
             "hostile" => {
                 hostile::run(table, rounds);
@@ -103,6 +106,9 @@ fn floor(words: &[&str]) {
         ["columns", table, out] => columns::bare(Path::new(table), Path::new(out)),
         ["rows", job, pattern, table] => columns::bare_rows(job, pattern, Path::new(table)),
         ["document", file] => document::bare(Path::new(file)),
+        ["database", file] => containers::bare_database(Path::new(file)),
+        ["workbook", file] => containers::bare_workbook(Path::new(file)),
+        ["update", file, pattern] => containers::bare_update(Path::new(file), pattern),
         ["lines", pattern, text] => hostile::bare(pattern, Path::new(text)),
         ["nothing"] => startup::nothing(),
         ["echo"] => draft::echo(),

@@ -7,6 +7,7 @@ use brisk_quill_core::fault::Fault;
 use brisk_quill_core::problem::{Problem, ProblemKind};
 use brisk_quill_core::span::Span;
 use brisk_quill_files::error::{FileError, FileErrorKind, system_words};
+use brisk_quill_files::signature::feature_left_out;
 use brisk_quill_files::source::Source;
 
 /// A reason to stop.
@@ -83,9 +84,12 @@ impl Diagnostic {
             FileErrorKind::CellsAlone => {
                 diagnostic.remedy("add `--columns LIST`, or `--unit cell` for all of them")
             }
-            FileErrorKind::Structured(_) => {
-                diagnostic.remedy("leave it out; only text is searched and rewritten")
-            }
+            FileErrorKind::Structured(format) => match feature_left_out(format) {
+                Some(feature) => diagnostic.remedy(format!(
+                    "this bquill was built without it: build it with `--features {feature}`"
+                )),
+                None => diagnostic.remedy("leave it out; only text is searched and rewritten"),
+            },
             _ => diagnostic,
         }
     }

@@ -289,6 +289,61 @@ fn killed_at_any_moment() {
     println!("{unfinished} of 20 runs were unfinished; {ends:?} ended old and new");
 }
 
+/// A database, a workbook and a text in one run that is stopped: all three are old, or all are new, to the byte.
+#[test]
+fn containers_are_all_old_or_all_new() {
+    let made = || {
+        let sandbox = Sandbox::with(
+            "rows.jsonl",
+            "{\"berth\":\"berth 7\"}\n{\"berth\":\"Berth 8\"}\n",
+        );
+        sandbox.write("harbour.db", include_bytes!("../../../demo/harbour.db"));
+        sandbox.write("berths.xlsx", include_bytes!("../../../demo/berths.xlsx"));
+        sandbox
+    };
+    let words = [
+        "apply",
+        r"^[Bb]erth (\d+)$",
+        "--with",
+        "B-$1",
+        "--columns",
+        "berth",
+        "--yes",
+    ];
+    let run = |sandbox: &Sandbox, at: u64| {
+        let mut command = sandbox.command();
+        command
+            .args(words)
+            .args(["rows.jsonl", "harbour.db", "berths.xlsx"]);
+        command
+            .env("BQUILL_STOP_AT", at.to_string())
+            .stdin(Stdio::null());
+        crate::support::finish(&mut command).status
+    };
+    let (whole, before) = (made(), made().snapshot());
+    assert_eq!(run(&whole, u64::MAX), 0);
+    let after = whole.snapshot();
+    let each = before.iter().zip(&after);
+    assert!(
+        each.clone()
+            .all(|(old, new)| old.0 == new.0 && old.1 != new.1),
+        "each is changed"
+    );
+    let mut ends = [0, 0];
+    for at in (1..).step_by(2) {
+        let sandbox = made();
+        if run(&sandbox, at) == 0 {
+            break;
+        }
+        sandbox.run("recover").ok();
+        let mut found = sandbox.snapshot();
+        found.retain(|(name, _)| before.iter().any(|(known, _)| known == name));
+        assert!(found == before || found == after, "stopped at {at}");
+        ends[usize::from(found == after)] += 1;
+    }
+    assert!(ends[0] > 3 && ends[1] > 3, "{ends:?} ended old and new");
+}
+
 /// Stopped at every operation of the protocol, and then at every operation of the recovery.
 #[test]
 fn aborted_at_every_operation() {

@@ -59,11 +59,7 @@ fn what_is_no_pattern() {
 #[test]
 fn structured_files() {
     for (name, head, is) in [
-        (
-            "a.db",
-            &b"SQLite format 3\0"[..],
-            "a workbook or a database",
-        ),
+        ("a.db", &b"SQLite format 3\0"[..], "a workbook, a database"),
         ("a.xlsx", b"PK\x03\x04", "a zip archive"),
         ("a.parquet", b"PAR1\x15\x04", "a Parquet file"),
         ("a.pdf", b"%PDF-1.7\n", "a PDF document"),

@@ -125,15 +125,7 @@ fn parts_do_not_matter() {
         r"extract 'quay (\d)' --as csv",
     ];
     for line in lines {
-        let run = |threads: u32| {
-            let got = port.run(&format!("{line} gauge.log --threads {threads}"));
-            (got.status, got.out, got.err)
-        };
-        let alone = run(1);
-        assert_ne!(alone.0, 2, "{line}: {}", alone.2);
-        for threads in [2, 8] {
-            assert!(run(threads) == alone, "{line}, {threads} threads");
-        }
+        same_on_all_threads(&port, &format!("{line} gauge.log"));
     }
     // In place, elsewhere, and through a pipe.
     let wanted = text.replace("quay", "the quay");
@@ -144,6 +136,61 @@ fn parts_do_not_matter() {
     assert!(port.text("new/gauge.log") == wanted);
     port.run(&format!("{line} gauge.log --yes")).ok();
     assert!(port.text("gauge.log") == wanted);
+}
+
+fn same_on_all_threads(port: &Sandbox, line: &str) {
+    let run = |threads: u32| {
+        let got = port.run(&format!("{line} --threads {threads}"));
+        (got.status, got.out, got.err)
+    };
+    let alone = run(1);
+    assert_ne!(alone.0, 2, "{line}: {}", alone.2);
+    for threads in [2, 8] {
+        assert!(run(threads) == alone, "{line}, {threads} threads");
+    }
+}
+
+/// So are rows that are lines; what is said of the columns of all of them is said once.
+#[test]
+fn parts_of_rows_do_not_matter() {
+    let line = |i: usize| match i % 50 {
+        7 if i == 30_007 => "{\"berth\": \n".to_owned(),
+        8 => "\n".to_owned(),
+        9 => format!("{{\"berth\": {i}}}\n"),
+        10 => format!("{{\"pilot\": \"Ines {i}\"}}\n"),
+        n => format!(
+            "{{\"berth\": \"berth {n}\", \"notes\": [\"fog\", \"{}\"]}}\n",
+            "calm ".repeat(n)
+        ),
+    };
+    let text: String = (0..60_000).map(line).collect();
+    assert!(text.len() > 4 << 20);
+    let port = Sandbox::with("moorings.jsonl", &text);
+    for line in [
+        r"preview '^berth (\d)$' --with 'B-$1' --columns berth --json",
+        r"preview '\d' --with 'n' --columns berth,/notes/- --show 40",
+        r"preview 'calm' --with 'still' --unit cell --pick last --per row",
+        r"preview '\d+' --with '${@number}' --columns berth",
+        r"preview '\d' --with n --columns berth --into place",
+        r"preview '\d' --drop-lines --columns berth --where-in /notes/0 fog",
+        "find calm --columns /notes/1 --count --each",
+        "find x --columns /nowhere",
+        "check '^berth' --columns berth",
+        r"tally '(\w+) \d' --columns berth --by row",
+        "shapes --columns berth",
+        r"extract '\d+' --columns berth",
+        r"extract '\d' --columns berth --counts --as csv",
+        r"extract '\d' --columns berth --beside --as csv",
+    ] {
+        let line = format!("{line} moorings.jsonl");
+        match line.contains("/nowhere") {
+            true => assert_eq!(
+                port.run(&line).err,
+                port.run(&format!("{line} --threads 1")).err
+            ),
+            false => same_on_all_threads(&port, &line),
+        }
+    }
 }
 
 /// A copy made while it is evaluated is what a filter makes of it, piece by piece.

@@ -139,28 +139,3 @@ pub fn is_hidden(c: char) -> bool {
         | '\u{1D173}'..='\u{1D17A}'
         | '\u{E0000}'..='\u{E0FFF}')
 }
-
-#[cfg(test)]
-mod tests {
-    use super::visible;
-
-    #[test]
-    fn nothing_drives_the_terminal() {
-        for (bytes, shown) in [
-            (&b"plain"[..], "plain"),
-            (b"a\tb", "a→b"),
-            (b"\x1b[31m\r\n\x07", "‹ESC›[31m‹CR›↵‹BEL›"),
-            (b"\x7f", "‹DEL›"),
-            ("caf\u{e9} \u{202e}x".as_bytes(), "café ‹U+202E›x"),
-            (b"\xc3(\xff", "‹C3›(‹FF›"),
-            ("\u{9b}2J".as_bytes(), "‹U+009B›2J"),
-            ("a\u{3164}b\u{115f}".as_bytes(), "a‹U+3164›b‹U+115F›"),
-            (
-                "\u{fe0f}\u{e0101}\u{180e}".as_bytes(),
-                "‹U+FE0F›‹U+E0101›‹U+180E›",
-            ),
-        ] {
-            assert_eq!(visible(bytes), shown);
-        }
-    }
-}

@@ -29,18 +29,3 @@ pub fn share(n: u64, total: u64) -> String {
     let part = n as f64 * 100.0 / total.max(1) as f64;
     format!("{part:.1}%")
 }
-
-#[cfg(test)]
-mod tests {
-    #[test]
-    fn numbers_read_well() {
-        for (n, noun, text) in [
-            (0, "file", "0 files"),
-            (1, "match", "1 match"),
-            (999, "match", "999 matches"),
-            (1_234_567, "change", "1,234,567 changes"),
-        ] {
-            assert_eq!(super::counted(n, noun), text);
-        }
-    }
-}

@@ -9,11 +9,13 @@ pub(crate) mod scan;
 pub(crate) mod scanner;
 pub mod scope;
 mod selector;
+pub mod table_end;
 mod unit_search;
 pub mod unit_view;
 
 use crate::address::Spec;
 use crate::columns::layout::{Columns, Layout};
+use crate::columns::table::Table;
 use crate::pattern::{Finder, Pattern};
 use crate::query::scope::Scope;
 use crate::stop::Stop;
@@ -127,14 +129,25 @@ impl Query {
         self.limit.is_some() || (self.pick.per == Per::Run && !self.pick.spec.is_all())
     }
 
-    /// True if what is taken in a line depends on nothing but that line and its number.
-    pub(crate) fn is_local(&self) -> bool {
+    /// True if what is taken in a line of the file at `path` depends on nothing but that line and its number.
+    pub(crate) fn is_local(&self, path: &Path) -> bool {
         let counts_through = self.pick.per == Per::File && !self.pick.spec.is_all();
-        self.unit == UnitKind::Line
+        (self.unit == UnitKind::Line || self.has_rows_on_lines(path))
             && self.scope.blocks.is_empty()
             && !counts_through
             && !self.spans_texts()
             && !self.needs_whole_text()
+    }
+
+    /// True if its units are cells of rows of which each is a line, and none is a header.
+    pub(crate) fn has_rows_on_lines(&self, path: &Path) -> bool {
+        let is_such =
+            |layout: &Layout| matches!(layout, Layout::JsonLines(_) | Layout::Contained(_));
+        let layout = self.layout(path).filter(is_such);
+        let columns = self.columns.as_ref().zip(layout);
+        // A table that is refused is refused once.
+        self.unit == UnitKind::Cell
+            && columns.is_some_and(|(columns, layout)| Table::of_pointers(layout, columns).is_ok())
     }
 
     /// True if the form of the file at `path` is known, where its columns are looked at.

@@ -234,7 +234,7 @@ impl<'r> Run<'r> {
     /// those in the file.
     pub fn text(&mut self, file: impl AsRef<Path>, start: u64) -> Evaluation<'_, 'r> {
         let file = file.as_ref();
-        self.begin(file, self.cut(file), PartStart::of_text(start))
+        self.begin((file, false), self.cut(file), PartStart::of_text(start))
     }
 
     /// Uses the probes of its steps in the texts that follow, or does not.
@@ -249,17 +249,30 @@ impl<'r> Run<'r> {
     pub fn is_local(&self, file: impl AsRef<Path>) -> bool {
         let steps = &self.rewrite.steps[..self.steps.len()];
         let mut steps = steps.iter().enumerate();
-        // Which lines a step sees behind another, nobody knows without that text as a whole.
-        matches!(self.cut(file.as_ref()), Cut::Lines)
-            && steps.all(|(index, step)| step.is_local() && (index == 0 || step.needs_no_place()))
+        let file = file.as_ref();
+        // Which lines a step sees behind another, nobody knows without that text as a whole. And of parts, one step
+        // can say what it knows of columns.
+        let is_alone = self.steps.len() == 1;
+        matches!(self.cut(file), Cut::Lines)
+            && steps.all(|(index, step)| {
+                step.is_local(file)
+                    && (index == 0 || step.needs_no_place())
+                    && (is_alone || step.query.columns.is_none())
+            })
     }
 
-    /// The same as [`Run::text`] for a part of a text that is [local](Run::is_local).
+    /// The same as [`Run::text`] for a part of a text that is [local](Run::is_local). What is known of its columns at
+    /// its end goes to [`Sink::part_end`](sink::Sink).
     pub fn part(&mut self, file: impl AsRef<Path>, start: PartStart) -> Evaluation<'_, 'r> {
-        self.begin(file.as_ref(), Cut::Lines, start)
+        self.begin((file.as_ref(), true), Cut::Lines, start)
     }
 
-    fn begin(&mut self, file: &Path, cut: Cut, start: PartStart) -> Evaluation<'_, 'r> {
+    fn begin(
+        &mut self,
+        (file, is_part): (&Path, bool),
+        cut: Cut,
+        start: PartStart,
+    ) -> Evaluation<'_, 'r> {
         for step in &mut self.steps {
             step.begin_text(file, &start);
         }
@@ -273,6 +286,7 @@ impl<'r> Run<'r> {
                 split_from: self.split_from.filter(|_| self.rewrite.steps.len() == 1),
                 counts: Counts::default(),
                 line: start.line,
+                is_part,
             },
         }
     }

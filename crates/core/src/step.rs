@@ -16,6 +16,7 @@ use crate::step::actions::Action;
 use crate::step::into_column::IntoColumn;
 use crate::stop::Stop;
 use crate::template::Template;
+use std::path::Path;
 
 /// A query and an action.
 ///
@@ -91,9 +92,9 @@ impl Step {
             || self.action.templates().any(Template::can_fail)
     }
 
-    /// True if what it does with a line depends on nothing but that line and where it lies.
-    pub(crate) fn is_local(&self) -> bool {
-        self.query.is_local() && !self.spans_texts()
+    /// True if what it does with a line of the file at `path` depends on nothing but that line and where it lies.
+    pub(crate) fn is_local(&self, path: &Path) -> bool {
+        self.query.is_local(path) && !self.spans_texts()
     }
 
     /// True if it does the same with a line wherever that lies.

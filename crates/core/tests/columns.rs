@@ -13,6 +13,7 @@ use brisk_quill_core::rewrite::options::RunOptions;
 use brisk_quill_core::rewrite::sink::Sink;
 use brisk_quill_core::rewrite::{Rewrite, Run, rewrite_text};
 use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::template::tables::NoTables;
 use csv_core::ReadRecordResult;
 use proptest::prelude::*;
 use serde_json::Value;
@@ -369,7 +370,7 @@ proptest! {
         }
         wanted[0].extend(step.add_column.iter().step_by(2).cloned());
         wanted[0].extend(step.into.iter().filter(|name| *name == "told").cloned());
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
         prop_assert_eq!(&recorded.problems, &[]);
@@ -401,7 +402,7 @@ proptest! {
             add_column: vec!["new".into(), with.replace('\\', "\\\\")],
             ..words("1..", "csv")
         };
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut NoTables).unwrap()]);
         let recorded = record(&rewrite, &text, usize::MAX);
         let now = support::splice(&text, &recorded.changes);
         let reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(&*now);
@@ -441,6 +442,24 @@ proptest! {
             prop_assert_eq!(values(&all), values(&good));
             prop_assert_eq!((all.problems.len(), good.problems.len()), (1, 0));
         }
+    }
+
+    /// Rows that are lines may be evaluated in parts: the changes, the notes, and what is said at the end, are the same.
+    #[test]
+    fn parts_of_rows(
+        rows in prop::collection::vec(pick(&[
+            "{\"a\":\"quay\",\"b\":[\"quay\"]}", "{\"b\":[\"quay\",\"pier\"]}", "{\"a\":7,\"b\":7}", "{\"a\":null}", "", "{\"a\":", "[]",
+            "{\"@\":{\"table\":\"berths\",\"row\":7},\"a\":\"quay 7\"}",
+        ]), 1..12),
+        columns in pick(&["a", "/b/-", "a,/b/-", "/a/0"]), table in prop::option::of(pick(&["berths", "pilots"])), size in 1..60usize,
+    ) {
+        let format = if table.is_some() { "sqlite" } else { "jsonl" };
+        let (pattern, with) = (Some("quay|7".into()), Some("1".into()));
+        let step = StepSpec { pattern, with, table: table.map(str::to_owned), remove: false, ..words(columns, format) };
+        let rewrite = Rewrite::new(vec![step.build(&mut NoTables).unwrap()]);
+        let text = rows.join("\n").into_bytes();
+        let parts = support::record_parts(&rewrite, &text, size).expect("rows that are local");
+        prop_assert_eq!(parts, record(&rewrite, &text, usize::MAX));
     }
 
     /// Rewritten JSON Lines and documents read back as what was meant; numbers, keys and blanks stay.
@@ -489,7 +508,7 @@ proptest! {
                 false => words("/é~1~0,/list/-", "jsonl"),
             }
         };
-        let rewrite = Rewrite::new(vec![step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap()]);
+        let rewrite = Rewrite::new(vec![step.build(&mut NoTables).unwrap()]);
         let recorded = record(&rewrite, text.as_bytes(), usize::MAX);
         let mut in_cuts = record(&rewrite, text.as_bytes(), size);
         if is_document {
@@ -571,7 +590,7 @@ proptest! {
             limit: which.2,
             ..words("1..", "csv")
         };
-        let step = step.build(&mut brisk_quill_core::template::tables::NoTables).unwrap();
+        let step = step.build(&mut NoTables).unwrap();
         let rewrite = Rewrite::new(vec![step]);
         let recorded = record(&rewrite, &text, usize::MAX);
         prop_assert_eq!(&recorded, &record(&rewrite, &text, size));
@@ -590,7 +609,7 @@ proptest! {
             with: Some(with.replace('\\', "\\\\")),
             ..words("1..", "csv")
         };
-        let build = |words: &StepSpec| words.build(&mut brisk_quill_core::template::tables::NoTables).unwrap();
+        let build = |words: &StepSpec| words.build(&mut NoTables).unwrap();
         let (one, two) = (build(&step("a", &first)), build(&step("b|,", &second)));
         let rewrite = Rewrite::new(vec![one, two]);
         let now = rewrite_text(&rewrite, &text).text;
@@ -795,6 +814,56 @@ fn what_is_wrong_with_a_table() {
                     "{text:?}: {line} {message}"
                 );
             }
+        }
+    }
+}
+
+/// Cells that a container only shows are found, and are not written.
+#[test]
+fn cells_that_are_left_alone() {
+    for (columns, row, is_written) in [
+        (
+            "/day/date",
+            r#"{"@":{"row":7},"day":{"date":"2031"}}"#,
+            false,
+        ),
+        ("/@/row", r#"{"@":{"row":7},"day":"2031"}"#, false),
+        (
+            "/day/date",
+            r#"{"@":{"row":7},"day":{"date":"2031","note":null}}"#,
+            true,
+        ),
+        (
+            "/day/-/key",
+            r#"{"@":{"row":7},"day":[{"key":"2031","value":{"blob":3}}]}"#,
+            true,
+        ),
+        ("/day", r#"{"@":{"row":7},"day":7}"#, true),
+    ] {
+        for format in ["workbook", "sqlite", "parquet"] {
+            let (pattern, with) = (Some(r"\d+".into()), Some("1".into()));
+            let step = StepSpec {
+                pattern,
+                with,
+                remove: false,
+                ..words(columns, format)
+            };
+            let rewrite = Rewrite::new(vec![step.build(&mut NoTables).unwrap()]);
+            let made = record(&rewrite, row.as_bytes(), usize::MAX);
+            assert_eq!(
+                made.changes.len(),
+                usize::from(is_written),
+                "{format} {row}"
+            );
+            let said = made
+                .problems
+                .first()
+                .map(|problem| problem.kind.to_string());
+            assert_eq!(
+                said.is_some_and(|said| said.contains("cannot be written")),
+                !is_written,
+                "{format} {row}"
+            );
         }
     }
 }

@@ -78,3 +78,29 @@ proptest! {
         prop_assert_eq!(String::from_utf8(got).unwrap(), wanted);
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, cases: 24, ..ProptestConfig::default() })]
+
+    /// The number and the length of texts decide the form in which they are searched for, and not what is found.
+    #[test]
+    fn the_forms_agree(
+        olds in prop::collection::btree_set("[ab]{1,5}", 1..12), text in "[abc\n]{0,40}", whole_word in any::<bool>(),
+    ) {
+        // Texts that are not there, so that the second form, and the third, are built.
+        let found = [0, 200, 21_000].map(|others| {
+            let mut table = Table::default();
+            for old in &olds {
+                table.add(old.clone(), format!("<{old}>")).unwrap();
+            }
+            for number in 0..others {
+                table.add(format!("d{number:0>200}"), "no".to_owned()).unwrap();
+            }
+            let spec = StepSpec { pairs: Some("t".into()), whole_word, ..StepSpec::default() };
+            let step = spec.build(&mut One(Arc::new(table))).unwrap();
+            rewrite_text(&Rewrite::new(vec![step]), text.as_bytes()).text
+        });
+        prop_assert_eq!(&found[0], &found[1]);
+        prop_assert_eq!(&found[0], &found[2]);
+    }
+}

@@ -6,6 +6,7 @@ mod laws;
 mod pairs;
 mod plan;
 mod prefilter;
+mod relocating;
 mod support;
 mod tables;
 

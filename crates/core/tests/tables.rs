@@ -4,11 +4,16 @@ use crate::support::{self, Say, rewrite};
 use brisk_quill_core::address::{Count, Spec};
 use brisk_quill_core::chars;
 use brisk_quill_core::error::Error;
+use brisk_quill_core::escape::visible;
 use brisk_quill_core::fault::Fault;
+use brisk_quill_core::numbers::counted;
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
+use brisk_quill_core::records::json::push_text;
 use brisk_quill_core::rewrite::rewrite_text;
-use brisk_quill_core::template::tables::{Table, TableError, Tables};
+use brisk_quill_core::step::reach::Reach;
+use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::template::tables::{NoTables, Table, TableError, Tables};
 use brisk_quill_core::template::{MatchContext, Template};
 use std::sync::Arc;
 
@@ -618,5 +623,157 @@ fn groups_of_changes() {
             .map(|groups| groups.iter().map(Option::as_deref).collect())
             .collect();
         assert_eq!(found, wanted, "{text}");
+    }
+}
+
+#[test]
+fn numbers_read_well() {
+    for (n, noun, text) in [
+        (0, "file", "0 files"),
+        (1, "match", "1 match"),
+        (999, "match", "999 matches"),
+        (1_234_567, "change", "1,234,567 changes"),
+    ] {
+        assert_eq!(counted(n, noun), text);
+    }
+}
+
+/// Text that is shown moves no cursor and hides nothing.
+#[test]
+fn nothing_drives_the_terminal() {
+    for (bytes, shown) in [
+        (&b"plain"[..], "plain"),
+        (b"a\tb", "a→b"),
+        (b"\x1b[31m\r\n\x07", "‹ESC›[31m‹CR›↵‹BEL›"),
+        (b"\x7f", "‹DEL›"),
+        ("caf\u{e9} \u{202e}x".as_bytes(), "café ‹U+202E›x"),
+        (b"\xc3(\xff", "‹C3›(‹FF›"),
+        ("\u{9b}2J".as_bytes(), "‹U+009B›2J"),
+        ("a\u{3164}b\u{115f}".as_bytes(), "a‹U+3164›b‹U+115F›"),
+        (
+            "\u{fe0f}\u{e0101}\u{180e}".as_bytes(),
+            "‹U+FE0F›‹U+E0101›‹U+180E›",
+        ),
+    ] {
+        assert_eq!(visible(bytes), shown);
+    }
+}
+
+#[test]
+fn hidden_characters_are_numbers() {
+    let is_hidden = |c: &char| *c != '‹' && visible(c.to_string().as_bytes()).starts_with('‹');
+    for c in ('\0'..=char::MAX).filter(is_hidden) {
+        let mut out = Vec::new();
+        push_text(&mut out, &format!("quay{c}"));
+        assert!(out.is_ascii(), "{:x}", u32::from(c));
+        let read: String = serde_json::from_slice(&out).expect("JSON");
+        assert_eq!(read, format!("quay{c}"));
+    }
+}
+
+#[test]
+fn each_key_has_its_reach() {
+    let text = |text: &str| Some(text.to_owned());
+    let plain = StepSpec {
+        pattern: text("a"),
+        with: text("b"),
+        contains: vec!["c".to_owned()],
+        ..StepSpec::default()
+    };
+    let with = |with: &str| StepSpec {
+        with: text(with),
+        ..plain.clone()
+    };
+    let cases = [
+        (plain.clone(), Reach::Line, None),
+        (
+            StepSpec {
+                pick: text("last"),
+                ..plain.clone()
+            },
+            Reach::Line,
+            None,
+        ),
+        (
+            StepSpec {
+                lines: text("2.."),
+                ..plain.clone()
+            },
+            Reach::File,
+            Some("lines"),
+        ),
+        (
+            StepSpec {
+                columns: text("1"),
+                ..plain.clone()
+            },
+            Reach::File,
+            Some("columns"),
+        ),
+        (
+            StepSpec {
+                unit: text("text"),
+                ..plain.clone()
+            },
+            Reach::File,
+            Some("unit"),
+        ),
+        (
+            StepSpec {
+                between: vec!["x".into(), "y".into()],
+                ..plain.clone()
+            },
+            Reach::File,
+            Some("between"),
+        ),
+        (
+            StepSpec {
+                pick: text("first"),
+                per: text("file"),
+                ..plain.clone()
+            },
+            Reach::File,
+            Some("per"),
+        ),
+        (
+            StepSpec {
+                with: None,
+                above: text("x"),
+                ..plain.clone()
+            },
+            Reach::File,
+            Some("above"),
+        ),
+        (with("${@line}"), Reach::File, Some("with")),
+        (with("${@number}"), Reach::Run, Some("with")),
+        (
+            StepSpec {
+                limit: Some(3),
+                ..plain.clone()
+            },
+            Reach::Run,
+            Some("limit"),
+        ),
+        (
+            StepSpec {
+                pick: text("first"),
+                per: text("run"),
+                ..plain.clone()
+            },
+            Reach::Run,
+            Some("per"),
+        ),
+        (
+            StepSpec {
+                expect: vec!["3".into()],
+                ..plain.clone()
+            },
+            Reach::Run,
+            Some("expect"),
+        ),
+    ];
+    for (spec, reach, key) in cases {
+        let step = spec.build(&mut NoTables).unwrap();
+        assert_eq!(step.reach(), (reach, key), "{spec:?}");
     }
 }

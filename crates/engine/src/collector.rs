@@ -97,6 +97,12 @@ pub trait Events {
         false
     }
 
+    /// True if the numbers of rows are wanted. Such a file is looked at on one thread: a part does not know how many
+    /// sound rows come before it.
+    fn numbers_rows(&self) -> bool {
+        false
+    }
+
     /// The bytes that follow are packed in this way in the file.
     fn packed(&mut self, packing: &Packing) {
         let _ = packing;
@@ -148,6 +154,10 @@ impl<E: Events> Events for &mut E {
 
     fn wants_bytes(&self) -> bool {
         (**self).wants_bytes()
+    }
+
+    fn numbers_rows(&self) -> bool {
+        (**self).numbers_rows()
     }
 
     fn packed(&mut self, packing: &Packing) {

@@ -5,6 +5,7 @@ use brisk_quill_core::columns::row::Row;
 use brisk_quill_core::problem::{Problem, ProblemKind};
 use brisk_quill_core::query::findings::Findings;
 use brisk_quill_core::query::note::Note;
+use brisk_quill_core::query::table_end::TableEnd;
 use brisk_quill_core::query::unit_view::UnitView;
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::evaluation::Evaluation;
@@ -21,6 +22,7 @@ pub(crate) struct EvaluationRun<'e, 'r> {
     evaluation: Evaluation<'e, 'r>,
     refused: Counts,
     notes: Vec<Note>,
+    table_end: Option<TableEnd>,
     byte_feed: ByteFeed,
 }
 
@@ -47,6 +49,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
             evaluation,
             refused: Counts::default(),
             notes: Vec::new(),
+            table_end: None,
             byte_feed: ByteFeed::default(),
         }
     }
@@ -63,6 +66,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
             events,
             refused: &mut self.refused,
             notes: &mut self.notes,
+            table_end: &mut self.table_end,
         };
         match last {
             true => self.evaluation.push_last(piece, sink),
@@ -71,13 +75,14 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
         self.byte_feed.feed(piece, self.evaluation.done(), events);
     }
 
-    /// Ends the text.
-    pub fn finish(mut self, map: &dyn TextMap, events: &mut dyn Events) -> (Counts, Vec<Note>) {
+    /// Ends the text, or the part of one.
+    pub fn finish(mut self, map: &dyn TextMap, events: &mut dyn Events) -> TextFound {
         let mut counts = self.evaluation.finish(&mut Reporter {
             map,
             events,
             refused: &mut self.refused,
             notes: &mut self.notes,
+            table_end: &mut self.table_end,
         });
         self.byte_feed.end(map, events);
         let refused = self.refused;
@@ -85,8 +90,21 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
         counts.lines_added -= refused.lines_added;
         counts.lines_removed -= refused.lines_removed;
         counts.problems += refused.problems;
-        (counts, self.notes)
+        TextFound {
+            counts,
+            notes: self.notes,
+            table_end: self.table_end,
+        }
     }
+}
+
+/// The findings of a text, or of a part of one.
+#[derive(Debug, Default)]
+pub(crate) struct TextFound {
+    pub counts: Counts,
+    pub notes: Vec<Note>,
+    /// Of a part, what is known of its columns.
+    pub table_end: Option<TableEnd>,
 }
 
 /// Reports the bytes of a text once all changes in them are known; by default none.
@@ -152,6 +170,7 @@ struct Reporter<'s> {
     /// Counts that must be subtracted.
     refused: &'s mut Counts,
     notes: &'s mut Vec<Note>,
+    table_end: &'s mut Option<TableEnd>,
 }
 
 impl Sink for Reporter<'_> {
@@ -203,6 +222,10 @@ impl Sink for Reporter<'_> {
 
     fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
         self.events.seen(step, seen);
+    }
+
+    fn part_end(&mut self, end: TableEnd) {
+        *self.table_end = Some(end);
     }
 
     fn note(&mut self, _: usize, note: Note) {

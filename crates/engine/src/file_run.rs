@@ -1,13 +1,12 @@
 //! One file read, and searched or rewritten, on this thread or in parts on several.
 
 use crate::collector::{Collector, Events};
-use crate::evaluate::EvaluationRun;
+use crate::evaluate::{EvaluationRun, TextFound};
 use crate::file_note::FileNote;
 use crate::schedule::in_parts::{Helpers, Joiner, Part, read_in_parts};
 use crate::summary::{FileEnd, FileRead};
 use crate::text_worker::TextWorker;
 use brisk_quill_core::query::note::Note;
-use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::part_start::PartStart;
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::Reader;
@@ -38,6 +37,7 @@ impl<'r, M> FileRuns<'_, 'r, M> {
         M: Fn(&'s Source) -> C + Sync,
     {
         let mut collector = (self.make)(source);
+        reader.set_packs(collector.wants_bytes());
         let end = opened(reader, source, |text| {
             self.read(text, worker, source, (&mut collector, hand_over))
         });
@@ -60,12 +60,13 @@ impl<'r, M> FileRuns<'_, 'r, M> {
                 hand_over(std::mem::replace(collector, next));
             }
         };
-        let called = match collector.wants_bytes() || !text.is_large() {
+        let is_whole = collector.wants_bytes() || collector.numbers_rows() || !text.is_large();
+        let called = match is_whole {
             true => None,
             false => self.helpers.call(),
         };
         let called = called.filter(|_| worker.is_local(text.file()));
-        let (counts, notes) = match called {
+        let found = match called {
             None => read_here(&mut text, worker, collector, hand_over)?,
             Some(called) => {
                 let file = text.file();
@@ -74,24 +75,19 @@ impl<'r, M> FileRuns<'_, 'r, M> {
                     file,
                     collector,
                     hand_over,
-                    counts: Counts::default(),
-                    notes: Vec::new(),
+                    found: TextFound::default(),
                     rest: None,
                 };
                 let work = |worker: &mut TextWorker<'r>, part: &Part| {
                     let mut collector = (self.make)(source).for_part();
-                    let (counts, notes) = run_part(worker, file, part, &mut collector);
-                    PartFound {
-                        collector,
-                        counts,
-                        notes,
-                    }
+                    let found = run_part(worker, file, part, &mut collector);
+                    PartFound { collector, found }
                 };
                 read_in_parts(&mut text, &called, self.worker, work, &mut whole)?;
                 whole.end()
             }
         };
-        Ok(file_read(&mut text, source, counts, &notes))
+        Ok(file_read(&mut text, source, found))
     }
 }
 
@@ -116,9 +112,10 @@ pub(crate) fn run_in_turn<E: Events>(
     source: &Source,
     events: &mut E,
 ) -> FileEnd {
+    reader.set_packs(events.wants_bytes());
     opened(reader, source, |mut text| {
-        let (counts, notes) = read_here(&mut text, worker, events, &mut |_| {})?;
-        Ok(file_read(&mut text, source, counts, &notes))
+        let found = read_here(&mut text, worker, events, &mut |_| {})?;
+        Ok(file_read(&mut text, source, found))
     })
 }
 
@@ -128,7 +125,7 @@ fn read_here<E: Events>(
     worker: &mut TextWorker<'_>,
     events: &mut E,
     after_piece: &mut dyn FnMut(&mut E),
-) -> Result<(Counts, Vec<Note>), FileError> {
+) -> Result<TextFound, FileError> {
     let mut run = worker.begin(text, events);
     text.read(|piece, map, last| {
         run.push(piece, (map, last), events);
@@ -138,7 +135,8 @@ fn read_here<E: Events>(
 }
 
 /// A text that has been read to its end.
-fn file_read(text: &mut OpenText<'_>, source: &Source, counts: Counts, notes: &[Note]) -> FileRead {
+fn file_read(text: &mut OpenText<'_>, source: &Source, found: TextFound) -> FileRead {
+    let TextFound { counts, notes, .. } = found;
     let found = counts.changes + counts.problems + counts.unmet > 0;
     let facts = text.facts(found);
     let mut notes: Vec<FileNote> = (notes.iter())
@@ -161,7 +159,7 @@ fn run_part<C: Collector>(
     file: &Path,
     part: &Part,
     collector: &mut C,
-) -> (Counts, Vec<Note>) {
+) -> TextFound {
     let mut run = worker.begin_part(file, part.start(), collector);
     let [begun, piece] = part.texts();
     run.push(begun, (&AsItIs, false), collector);
@@ -173,8 +171,7 @@ fn run_part<C: Collector>(
 /// The results of a part.
 struct PartFound<C> {
     collector: C,
-    counts: Counts,
-    notes: Vec<Note>,
+    found: TextFound,
 }
 
 /// The results of all parts of a file. Only UTF-8 is read in parts.
@@ -184,15 +181,14 @@ struct WholeFile<'w, 'r, C> {
     file: &'w Path,
     collector: &'w mut C,
     hand_over: &'w mut dyn FnMut(&mut C),
-    counts: Counts,
-    notes: Vec<Note>,
+    found: TextFound,
     rest: Option<EvaluationRun<'w, 'r>>,
 }
 
 impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
-    fn join(&mut self, found: PartFound<C>) {
-        self.collector.join(found.collector);
-        self.add(&found.counts, found.notes);
+    fn join(&mut self, part: PartFound<C>) {
+        self.collector.join(part.collector);
+        self.add(part.found);
         (self.hand_over)(self.collector);
     }
 
@@ -208,18 +204,30 @@ impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
 }
 
 impl<C: Collector> WholeFile<'_, '_, C> {
-    fn add(&mut self, counts: &Counts, notes: Vec<Note>) {
-        self.counts.add(counts);
-        for note in notes {
-            note.push_to(&mut self.notes);
+    fn add(&mut self, part: TextFound) {
+        self.found.counts.add(&part.counts);
+        for note in part.notes {
+            note.push_to(&mut self.found.notes);
+        }
+        match (&mut self.found.table_end, part.table_end) {
+            (Some(end), Some(next)) => end.add(next),
+            (none, end) => *none = none.take().or(end),
         }
     }
 
-    fn end(mut self) -> (Counts, Vec<Note>) {
+    fn end(mut self) -> TextFound {
         if let Some(rest) = self.rest.take() {
-            let (counts, notes) = rest.finish(&AsItIs, self.collector);
-            self.add(&counts, notes);
+            let found = rest.finish(&AsItIs, self.collector);
+            self.add(found);
         }
-        (self.counts, self.notes)
+        if let Some(end) = self.found.table_end.take() {
+            let (notes, problem) = end.finish();
+            self.found.notes.extend(notes.into_iter().map(Note::Column));
+            if let Some(problem) = problem {
+                self.found.counts.problems += 1;
+                self.collector.problem(problem);
+            }
+        }
+        self.found
     }
 }

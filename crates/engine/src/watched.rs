@@ -58,6 +58,10 @@ impl<C: Events> Events for Watched<'_, C> {
         self.front.wants_bytes()
     }
 
+    fn numbers_rows(&self) -> bool {
+        self.front.numbers_rows()
+    }
+
     fn packed(&mut self, packing: &brisk_quill_files::store::store_of::Packing) {
         self.front.packed(packing);
     }

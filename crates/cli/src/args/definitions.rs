@@ -135,7 +135,7 @@ pub struct TableArgs {
     /// The form of files with columns [default: by extension: .csv .tsv .tab .jsonl .ndjson .json .xlsx].
     #[arg(
         long,
-        value_name = "csv|tsv|spaced|jsonl|json|workbook|sqlite",
+        value_name = "csv|tsv|spaced|jsonl|json|workbook|sqlite|parquet",
         help_heading = "Columns of files"
     )]
     pub format: Option<String>,

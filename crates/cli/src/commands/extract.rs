@@ -236,6 +236,10 @@ struct Record<'r> {
 }
 
 impl Seer for Extractor {
+    fn numbers_rows(&self) -> bool {
+        self.in_cells
+    }
+
     fn begin_file(&mut self, source: &Source) {
         self.path = source.path().to_string_lossy().into_owned();
     }

@@ -48,6 +48,10 @@ pub trait Seer {
     fn unit(&mut self, source: &Source, unit: &SearchedUnit<'_>, page: &mut Page);
     /// So many units in scope without a match, where those are counted.
     fn passed(&mut self, _units: u64) {}
+    /// True if it needs the numbers of rows.
+    fn numbers_rows(&self) -> bool {
+        false
+    }
     /// A row of a table, the header too, behind its cells.
     fn row(&mut self, _row: &Row<'_>, _page: &mut Page) {}
     fn problem(&mut self, _source: &Source, _problem: &Problem, _page: &mut Page) {}
@@ -140,6 +144,10 @@ impl<S: Seer> Events for Seeing<'_, S> {
 
     fn row(&mut self, row: &Row<'_>) {
         self.seer.row(row, &mut self.page);
+    }
+
+    fn numbers_rows(&self) -> bool {
+        self.seer.numbers_rows()
     }
 
     fn problem(&mut self, problem: Problem) {

@@ -272,6 +272,10 @@ fn shown_value(value: &[u8]) -> String {
 }
 
 impl Seer for Counter {
+    fn numbers_rows(&self) -> bool {
+        matches!(self.by, By::Row)
+    }
+
     fn begin_file(&mut self, source: &Source) {
         let by_path = matches!(self.by, By::File | By::Row);
         self.path = by_path.then(|| source.path().into());

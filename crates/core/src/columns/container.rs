@@ -1,4 +1,4 @@
-//! Files that hold several tables.
+//! Files whose tables are not text.
 
 use std::fmt;
 
@@ -9,7 +9,24 @@ pub enum Container {
     Workbook,
     /// A database.
     Database,
+    /// A Parquet file, which is one table.
+    Parquet,
 }
+
+/// The kinds of values that are shown as an object with their kind as its only key, and are not written. No other object
+/// of a row has one of these as its only key.
+pub const LEFT_ALONE: &[&str] = &[
+    "blob",
+    "date",
+    "decimal",
+    "error",
+    "formula",
+    "number",
+    "real",
+    "text",
+    "time",
+    "timestamp",
+];
 
 impl Container {
     /// The pointers to the names of the tables that a row of it belongs to, the one that a row is named by first.
@@ -17,6 +34,7 @@ impl Container {
         match self {
             Self::Workbook => &["/@/sheet", "/@/table"],
             Self::Database => &["/@/table"],
+            Self::Parquet => &[],
         }
     }
 }
@@ -26,6 +44,7 @@ impl fmt::Display for Container {
         f.write_str(match self {
             Self::Workbook => "workbook",
             Self::Database => "database",
+            Self::Parquet => "Parquet file",
         })
     }
 }

@@ -58,8 +58,8 @@ pub enum RowFault {
     /// A record of a document that is to be dropped.
     #[error("a record cannot be dropped from a JSON document, for the commas around it would stay")]
     InDocument,
-    /// A row of a workbook or a database that is to be dropped.
-    #[error("a row of a {0} cannot be dropped, for others may refer to it")]
+    /// A row of a container that is to be dropped.
+    #[error("a row of a {0} cannot be dropped: only its cells are written")]
     Contained(Container),
     /// A key that an object has twice, and that is asked for.
     #[error("the key `{0}` is there twice in one object")]
@@ -135,9 +135,12 @@ pub enum CellFault {
     /// Two columns that are to be written are one cell in this row.
     #[error("two columns to be set are the same cell in this row")]
     WrittenTwice,
-    /// A cell of a workbook or a database that holds nothing, or is not there, and is to be written.
+    /// A cell of a container that holds nothing, or is not there, and is to be written.
     #[error("only cells of a {0} that hold something can be written")]
     Contained(Container),
+    /// A cell of a container that is shown in another form than the file has it in.
+    #[error("{0} cannot be written: of such a file, only text and numbers are")]
+    LeftAlone(String),
     /// The row has a cell of the name that is to be added.
     #[error("there is a `{0}` already in this row")]
     There(String),
@@ -237,7 +240,7 @@ pub enum ColumnFault {
     /// A file whose form is not known.
     #[error("its form is not known: add --format csv, tsv, spaced or jsonl")]
     NoFormat,
-    /// A column is to be added to a workbook or a database.
+    /// A column is to be added to a container.
     #[error("no column can be added to a {0}: name one that is there")]
     Contained(Container),
     /// There is no table of this name in the workbook or database.

@@ -39,11 +39,13 @@ pub enum Format {
     Workbook,
     /// The tables of a SQLite database.
     Sqlite,
+    /// The rows of a Parquet file.
+    Parquet,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 8] = [
         Self::Csv,
         Self::Tsv,
         Self::Spaced,
@@ -51,6 +53,7 @@ impl Format {
         Self::Json,
         Self::Workbook,
         Self::Sqlite,
+        Self::Parquet,
     ];
 
     /// The name as an option.
@@ -63,13 +66,14 @@ impl Format {
             Self::Json => "json",
             Self::Workbook => "workbook",
             Self::Sqlite => "sqlite",
+            Self::Parquet => "parquet",
         }
     }
 
     /// True if columns are called by pointers, not by numbers and names in a header.
     pub fn has_pointers(self) -> bool {
         match self {
-            Self::JsonLines | Self::Json | Self::Workbook | Self::Sqlite => true,
+            Self::JsonLines | Self::Json | Self::Workbook | Self::Sqlite | Self::Parquet => true,
             Self::Csv | Self::Tsv | Self::Spaced => false,
         }
     }
@@ -78,7 +82,9 @@ impl Format {
     pub fn holds_tables(self) -> bool {
         match self {
             Self::Workbook | Self::Sqlite => true,
-            Self::Csv | Self::Tsv | Self::Spaced | Self::JsonLines | Self::Json => false,
+            Self::Csv | Self::Tsv | Self::Spaced | Self::JsonLines | Self::Json | Self::Parquet => {
+                false
+            }
         }
     }
 
@@ -101,6 +107,7 @@ impl Format {
             "json" => Self::Json,
             "xlsx" | "xlsm" => Self::Workbook,
             "db" | "db3" | "sqlite" | "sqlite3" => Self::Sqlite,
+            "parquet" => Self::Parquet,
             _ => return None,
         })
     }
@@ -123,7 +130,7 @@ pub enum Layout {
     JsonLines(Objects),
     /// One value of JSON.
     Json(Document),
-    /// Rows of a container: a workbook or a database.
+    /// Rows of a container: a workbook, a database or a Parquet file.
     Contained(ContainedRows),
 }
 
@@ -276,6 +283,7 @@ impl TableOptions {
             Format::Json => Layout::Json(Document),
             Format::Workbook => contained(Container::Workbook),
             Format::Sqlite => contained(Container::Database),
+            Format::Parquet => contained(Container::Parquet),
         })
     }
 }

@@ -8,6 +8,9 @@ use std::collections::HashMap;
 /// Objects with more members than this have their keys put in an index.
 const INDEX_FROM: usize = 24;
 
+/// Members that most objects do not exceed.
+const USUAL: usize = 12;
+
 /// The members of an object.
 #[derive(Debug, Default)]
 pub(crate) struct Members<'t> {
@@ -17,12 +20,18 @@ pub(crate) struct Members<'t> {
 }
 
 impl<'t> Members<'t> {
-    /// Members in order, each key with its value as it is written.
-    pub fn new(pairs: Vec<(Cow<'t, str>, &'t str)>) -> Self {
-        Self {
-            pairs,
-            index: OnceCell::new(),
+    /// Adds a member with its value as it is written.
+    pub fn push(&mut self, key: Cow<'t, str>, value: &'t str) {
+        if self.pairs.capacity() == 0 {
+            self.pairs.reserve(USUAL);
         }
+        self.pairs.push((key, value));
+    }
+
+    /// Takes all members out, and keeps their memory for others.
+    pub fn clear(&mut self) {
+        self.pairs.clear();
+        self.index.take();
     }
 
     /// The keys with their values as they are written, in order.

@@ -16,7 +16,7 @@ use crate::span::Span;
 use std::borrow::Cow;
 use std::sync::Arc;
 
-/// The pointer to the number of a row in its table, in a workbook or a database.
+/// The pointer to the number of a row in its table, in a container.
 const ROW: &str = "/@/row";
 
 /// Reads the rows of a piece of whole records.
@@ -120,6 +120,9 @@ impl RowCell {
         value: &[u8],
         edits: &[Edit],
     ) -> Result<Vec<u8>, CellFault> {
+        if self.spelling.is_left_alone() {
+            return Err(CellFault::LeftAlone(self.name(row.table).to_string()));
+        }
         let raw = &row.text[self.span.range()];
         let new = self.respelled(raw, value.len(), edits).unwrap_or_else(|| {
             let value = splice(value, edits);
@@ -254,7 +257,7 @@ pub struct Row<'t> {
     pub span: Span,
     /// The number of its first line in the whole text, from 1.
     pub line: u64,
-    /// The number, from 1; `None` for the header.
+    /// The number, from 1, in the text, or in the part of it that is evaluated; `None` for the header.
     pub number: Option<u64>,
     /// True if the conditions on records hold.
     pub in_scope: bool,
@@ -301,7 +304,7 @@ impl<'t> Row<'t> {
             Selected::Pointers(pointers) => {
                 for (pointer, absent) in pointers.iter().zip(absent) {
                     let before = cells.len();
-                    cells.extend(self.follow(pointer)?);
+                    self.add_pointed(pointer, cells)?;
                     *absent += u64::from(cells.len() == before);
                 }
                 cells.sort_by_key(|cell| cell.span);
@@ -309,7 +312,7 @@ impl<'t> Row<'t> {
             }
             Selected::Members => {
                 for (key, _) in self.members.iter() {
-                    cells.extend(self.follow(&format!("/{}", escaped(key)))?);
+                    self.add_pointed(&Arc::from(format!("/{}", escaped(key))), cells)?;
                 }
             }
         }
@@ -351,6 +354,43 @@ impl<'t> Row<'t> {
         Ok(cells.into_iter().map(cell).collect())
     }
 
+    /// Adds the cells that a pointer leads to.
+    fn add_pointed(&self, pointer: &Arc<str>, cells: &mut Vec<RowCell>) -> Result<(), RowFault> {
+        match self.member_key(pointer) {
+            Some(key) => cells.extend(self.member(key, pointer)?),
+            None => cells.extend(self.follow(pointer)?),
+        }
+        Ok(())
+    }
+
+    /// The key that a pointer is, where it leads to a member of a row that is an object on a line.
+    fn member_key<'p>(&self, pointer: &'p str) -> Option<&'p str> {
+        let key = pointer.strip_prefix('/')?;
+        let is_plain = !key.contains(['/', '~']);
+        let are_objects = matches!(
+            self.table.layout(),
+            Layout::JsonLines(_) | Layout::Contained(_)
+        );
+        (is_plain && are_objects).then_some(key)
+    }
+
+    /// The member with a key, where it is a cell.
+    fn member(&self, key: &str, pointer: &Arc<str>) -> Result<Option<RowCell>, RowFault> {
+        let Some(value) = self.members.get(key)? else {
+            return Ok(None);
+        };
+        let from = value.as_ptr() as usize - self.text.as_ptr() as usize;
+        let cell = || RowCell {
+            span: Span::new(from, from + value.len()),
+            column: CellColumn::Pointer(Arc::clone(pointer)),
+            spelling: self.table.layout().as_dyn().spelling_of(value.as_bytes()),
+        };
+        Ok(match kind(value) {
+            Kind::Text | Kind::Number => Some(cell()),
+            Kind::Other => None,
+        })
+    }
+
     /// The cell at `index`, from 0, of a row that is not JSON.
     fn at(&self, index: usize) -> Option<RowCell> {
         let raw = *self.cells.get(index)?;
@@ -380,14 +420,15 @@ impl<'t> Row<'t> {
         Some(Cow::Owned(joined))
     }
 
-    /// The name of the row: of a workbook or a database, its place, unless it is to be named otherwise; elsewhere its values of the columns that it is to be named by; `None` where there are no such
+    /// The name of the row: of a workbook or a database, its place, and of another container, its number, unless it is to be named otherwise; elsewhere its values of the columns that it is to be named by; `None` where there are no such
     /// columns. For a cell of an inner list, `at` is the pointer to it: a pointer that goes through the
     /// same list then means the same element.
     pub fn label(&self, at: Option<&str>) -> Option<Arc<str>> {
         let labels = self.table.labels();
         if labels.is_empty() && self.table.layout().container().is_some() {
             let row = self.field(&Column::Pointer(ROW.to_owned()))?;
-            let table = self.of_tables().next()?;
+            let table = self.of_tables().next();
+            let table = table.as_deref().unwrap_or("row");
             return Some(Arc::from(format!("{table} {}", row.shown())));
         }
         let value = |column: &Column| {

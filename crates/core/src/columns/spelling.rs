@@ -20,6 +20,8 @@ pub(crate) struct CellForm {
     pub quoted: bool,
     /// True if it is the only cell of its row.
     pub alone: bool,
+    /// True if its file holds it in a form that is shown and not written.
+    pub is_left_alone: bool,
 }
 
 impl CellForm {
@@ -31,6 +33,7 @@ impl CellForm {
         },
         quoted: false,
         alone: false,
+        is_left_alone: false,
     };
 }
 
@@ -46,6 +49,17 @@ impl Spelling {
     /// Spelling by the rules of a format.
     pub fn new(rules: &'static dyn CellSpelling, form: CellForm) -> Self {
         Self { rules, form }
+    }
+
+    /// True if its file holds it in a form that is shown and not written.
+    pub fn is_left_alone(self) -> bool {
+        self.form.is_left_alone
+    }
+
+    /// The same for a cell that is left alone.
+    pub fn left_alone(mut self) -> Self {
+        self.form.is_left_alone = true;
+        self
     }
 
     /// True if it is written between quotes.

@@ -10,20 +10,16 @@ use crate::columns::layout::{Columns, Layout};
 use crate::columns::pointer::escaped;
 use crate::columns::row::{Row, RowCell, RowReader};
 use crate::columns::table::{Header, Table, pointer_of};
-use crate::nearest::nearest;
 use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::Per;
-use crate::query::note::ColumnNote;
 use crate::query::scan::{Place, Scan};
+use crate::query::table_end::{TABLES_MOST, TableEnd};
 use crate::query::unit_search::UnitSearch;
 use crate::query::unit_view::{CellView, UnitView};
 use crate::span::Span;
 use crate::unit::line_ends;
 use std::path::Path;
-
-/// Tables of a workbook or a database that are named.
-const TABLES_MOST: usize = 20;
 
 /// A pointer into the value of a key, where that is a list or an object.
 fn inner_of(key: &str, value: &str) -> Option<String> {
@@ -112,61 +108,28 @@ impl<'q> TableScanner<'q> {
         self.header_lost |= self.table.is_none();
     }
 
-    /// The notes about the columns at the end of the text, which has this many line ends.
-    pub fn end_text(&mut self, lines: u64) -> (Vec<ColumnNote>, Option<Problem>) {
-        let mut notes = Vec::new();
-        if self.is_cut_off && !self.broken {
-            let kind = ProblemKind::Row(RowFault::CutOff);
-            let line = Some(lines + 1);
-            return (notes, Some(Problem { line, kind }));
-        }
-        if let (Some(name), false, true) = (&self.columns.table, self.found_table, self.rows > 0) {
-            let fault = ColumnFault::NoTable {
-                name: name.clone(),
-                there: std::mem::take(&mut self.tables),
-            };
-            return (notes, Some(refusal(None, fault)));
-        }
+    /// The end of the text, or of a part of it, which has this many line ends.
+    pub fn end_text(&mut self, lines: u64) -> TableEnd {
         let is_json = self.layout.is_some_and(Layout::has_pointers);
-        if self.broken || !is_json || self.rows == 0 {
-            return (notes, None);
+        let named = || self.columns.list.named();
+        TableEnd {
+            pointers: match is_json && !self.broken {
+                // A column that is not a pointer was refused at the start.
+                true => named()
+                    .map(|column| pointer_of(column).unwrap_or_default())
+                    .collect(),
+                false => Vec::new(),
+            },
+            cut_off: (self.is_cut_off && !self.broken).then_some(lines + 1),
+            rows: self.rows,
+            table: self.columns.table.clone(),
+            tables: std::mem::take(&mut self.tables),
+            found_table: self.found_table,
+            others: self.others,
+            absent: std::mem::take(&mut self.absent),
+            numbers: self.numbers.take().filter(|_| !self.broken),
+            keys: std::mem::take(&mut self.keys),
         }
-        let of = self.rows - self.others;
-        for (column, &rows) in self.columns.list.named().zip(&self.absent) {
-            // A column that is not a pointer was refused at the start.
-            let pointer = pointer_of(column).unwrap_or_default();
-            if rows == of {
-                let own = |(key, _): &&(String, _)| pointer == format!("/{}", escaped(key));
-                let inner = self
-                    .keys
-                    .iter()
-                    .find(own)
-                    .and_then(|(_, inner)| inner.clone());
-                let fault = match inner {
-                    Some(inner) => ColumnFault::Inner { pointer, inner },
-                    None => {
-                        // A key that is there is not the one that was meant instead.
-                        let others = self.keys.iter().filter(|key| !own(key));
-                        let nearest = nearest(&pointer, others.map(|(key, _)| key.as_str()));
-                        ColumnFault::Nowhere { pointer, nearest }
-                    }
-                };
-                return (notes, Some(refusal(None, fault)));
-            }
-            if rows > 0 {
-                notes.push(ColumnNote::Absent { pointer, rows, of });
-            }
-        }
-        notes.extend(
-            self.numbers
-                .take()
-                .map(|(line, pointer, cells)| ColumnNote::Numbers {
-                    line,
-                    pointer,
-                    cells,
-                }),
-        );
-        (notes, None)
     }
 
     /// Makes the table of its first row.

@@ -8,6 +8,7 @@ use crate::query::prefilter::{Prefilter, PrefilterUse};
 use crate::query::rows::TableScanner;
 use crate::query::scan::Scan;
 use crate::query::scope::BlocksMet;
+use crate::query::table_end::TableEnd;
 use crate::query::unit_search::UnitSearch;
 use crate::query::unit_view::{UnitView, Visitor, Wanted};
 use crate::query::{Per, Query};
@@ -95,8 +96,8 @@ impl<'q> UnitScanner<'q> {
         self.search.scope.blocks_met()
     }
 
-    /// Ends the text: the notes about it, and what was wrong with all of it.
-    pub fn end_text(&mut self) -> (Vec<Note>, Option<Problem>) {
+    /// Ends the text, or a part of it: the notes about it, and what is known of its columns.
+    pub fn end_text(&mut self) -> (Vec<Note>, Option<TableEnd>) {
         let mut notes: Vec<_> = self
             .search
             .scope
@@ -105,12 +106,11 @@ impl<'q> UnitScanner<'q> {
             .collect();
         let crlf = self.first_crlf.take();
         notes.extend(crlf.map(|line| Note::BareLineFeed { line }));
-        let Some(table) = &mut self.table else {
-            return (notes, None);
-        };
-        let (of_columns, problem) = table.end_text(self.search.lines_done);
-        notes.extend(of_columns.into_iter().map(Note::Column));
-        (notes, problem)
+        let lines = self.search.lines_done;
+        (
+            notes,
+            self.table.as_mut().map(|table| table.end_text(lines)),
+        )
     }
 
     /// Walks over the next whole lines of the text; `base` is their offset in it, and `last` says

@@ -4,6 +4,7 @@ use crate::chunker::{ChunkSink, Chunker};
 use crate::edits::compose::compose;
 use crate::edits::{Edit, Origins, splice};
 use crate::problem::{Problem, ProblemKind};
+use crate::query::note::Note;
 use crate::rewrite::counts::Counts;
 use crate::rewrite::hunk::{Cutting, Extent, Hunk};
 use crate::rewrite::seen::SeenUnit;
@@ -32,6 +33,8 @@ pub(super) struct TextState<'e, 'r> {
     pub(super) counts: Counts,
     /// Number of the next original line, from 1.
     pub(super) line: u64,
+    /// True for a part of a text, which does not know the others.
+    pub(super) is_part: bool,
 }
 
 impl Evaluation<'_, '_> {
@@ -72,13 +75,23 @@ impl Evaluation<'_, '_> {
         let state = &mut self.state;
         self.pieces.finish(&mut TextPiece { state, sink });
         for (index, step) in self.state.steps.iter_mut().enumerate() {
-            let (notes, problem) = step.finish_text();
+            let (notes, end) = step.finish_text();
             for note in notes {
                 sink.note(index, note);
             }
-            if let Some(problem) = problem {
-                self.state.counts.problems += 1;
-                sink.problem(problem);
+            match end {
+                Some(end) if self.state.is_part => sink.part_end(end),
+                Some(end) => {
+                    let (notes, problem) = end.finish();
+                    for note in notes {
+                        sink.note(index, Note::Column(note));
+                    }
+                    if let Some(problem) = problem {
+                        self.state.counts.problems += 1;
+                        sink.problem(problem);
+                    }
+                }
+                None => {}
             }
         }
         let mut counts = self.state.counts;

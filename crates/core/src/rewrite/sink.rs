@@ -4,6 +4,7 @@ use crate::columns::row::Row;
 use crate::problem::Problem;
 use crate::query::findings::Findings;
 use crate::query::note::Note;
+use crate::query::table_end::TableEnd;
 use crate::query::unit_view::UnitView;
 use crate::rewrite::hunk::Hunk;
 use crate::rewrite::seen::SeenUnit;
@@ -96,6 +97,11 @@ pub trait Sink {
     /// [`Watch`](crate::rewrite::options::Watch).
     fn seen(&mut self, step: usize, seen: &SeenUnit<'_>) {
         let _ = (step, seen);
+    }
+
+    /// The end of a [part](crate::rewrite::Run::part) of a text with columns, of which its only step knows this.
+    fn part_end(&mut self, end: TableEnd) {
+        let _ = end;
     }
 
     /// Something that a step (counted from 0) has to report the text.

@@ -7,6 +7,7 @@ use crate::problem::Problem;
 use crate::query::findings::Findings;
 use crate::query::note::Note;
 use crate::query::scanner::UnitScanner;
+use crate::query::table_end::TableEnd;
 use crate::query::unit_view::{UnitView, Unmatched, Visitor, Wanted};
 use crate::rewrite::counts::StepCounts;
 use crate::rewrite::options::RunOptions;
@@ -99,13 +100,13 @@ impl<'r> StepRun<'r> {
         self.keep_copies = false;
     }
 
-    /// Ends the text: the notes about it, and what was wrong with all of it.
-    pub fn finish_text(&mut self) -> (Vec<Note>, Option<Problem>) {
+    /// Ends the text, or a part of it: the notes about it, and what is known of its columns.
+    pub fn finish_text(&mut self) -> (Vec<Note>, Option<TableEnd>) {
         self.counts.take_blocks(self.scanner.blocks_met());
-        let (mut notes, problem) = self.scanner.end_text();
+        let (mut notes, end) = self.scanner.end_text();
         let thousands = self.thousands.take();
         notes.extend(thousands.map(|(line, matches)| Note::Thousands { line, matches }));
-        (notes, problem)
+        (notes, end)
     }
 
     /// True if each edit of the text says what it has copied.

@@ -104,7 +104,7 @@ impl CellSpec<'_> {
             Some(name) => Some(Format::named(name).ok_or_else(|| {
                 senseless(
                     format!("there is no format `{name}`"),
-                    "write `csv`, `tsv`, `spaced`, `jsonl`, `json`, `workbook` or `sqlite`",
+                    "write `csv`, `tsv`, `spaced`, `jsonl`, `json`, `workbook`, `sqlite` or `parquet`",
                 )
             })?),
         };
@@ -137,7 +137,8 @@ impl CellSpec<'_> {
                     | Format::JsonLines
                     | Format::Json
                     | Format::Workbook
-                    | Format::Sqlite,
+                    | Format::Sqlite
+                    | Format::Parquet,
                 ),
             ) => b"",
         };

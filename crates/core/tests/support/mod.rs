@@ -8,6 +8,7 @@ use brisk_quill_core::problem::Problem;
 use brisk_quill_core::query::note::Note;
 use brisk_quill_core::query::prefilter::PrefilterUse;
 use brisk_quill_core::query::scope::{Block, Near, Scope};
+use brisk_quill_core::query::table_end::TableEnd;
 use brisk_quill_core::query::{Per, Query};
 use brisk_quill_core::rewrite::counts::Counts;
 use brisk_quill_core::rewrite::hunk::Hunk;
@@ -400,6 +401,8 @@ pub struct Recorder {
     pub unmet: Vec<(u64, Vec<u8>)>,
     pub notes: Vec<(usize, Note)>,
     pub counts: Counts,
+    /// The end of the rows of all parts so far.
+    end: Option<TableEnd>,
 }
 
 impl Sink for Recorder {
@@ -420,6 +423,13 @@ impl Sink for Recorder {
 
     fn unmet(&mut self, unmet: Unmet) {
         self.unmet.push((unmet.line, unmet.text));
+    }
+
+    fn part_end(&mut self, end: TableEnd) {
+        match &mut self.end {
+            Some(so_far) => so_far.add(end),
+            none => *none = Some(end),
+        }
     }
 
     fn note(&mut self, step: usize, note: Note) {
@@ -513,6 +523,13 @@ pub fn record_parts(rewrite: &Rewrite, text: &[u8], size: usize) -> Option<Recor
         if rest.is_empty() {
             break;
         }
+    }
+    if let Some(end) = recorder.end.take() {
+        let (notes, problem) = end.finish();
+        let notes = notes.into_iter().map(|note| (0, Note::Column(note)));
+        recorder.notes.extend(notes);
+        recorder.counts.problems += problem.iter().len() as u64;
+        recorder.problems.extend(problem);
     }
     Some(recorder)
 }

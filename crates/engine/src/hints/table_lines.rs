@@ -22,7 +22,8 @@ impl<'f> TableLine<'f> {
             | Format::JsonLines
             | Format::Json
             | Format::Workbook
-            | Format::Sqlite => return None,
+            | Format::Sqlite
+            | Format::Parquet => return None,
         };
         let (line, span) = (&*spot.window, spot.span);
         let found = Self {

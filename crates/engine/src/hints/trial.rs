@@ -269,8 +269,8 @@ impl Tried {
             events.text = number;
             let mut run = worker.begin_part(Path::new("-"), PartStart::of_text(0), &events);
             run.push(text, (&AsItIs, true), &mut events);
-            let (of_text, _) = run.finish(&AsItIs, &mut events);
-            if let Some(of_step) = of_text.steps.first() {
+            let found = run.finish(&AsItIs, &mut events);
+            if let Some(of_step) = found.counts.steps.first() {
                 counts.add(of_step);
             }
         }

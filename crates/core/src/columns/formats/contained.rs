@@ -1,6 +1,6 @@
-//! Rows of a workbook or a database, which are given as JSON Lines. No row and no column of them can come or go.
+//! Rows of a container, which are given as JSON Lines. No row and no column of them can come or go.
 
-use crate::columns::container::Container;
+use crate::columns::container::{Container, LEFT_ALONE};
 use crate::columns::fault::{CellFault, RowFault};
 use crate::columns::formats::jsonl::Objects;
 use crate::columns::formats::{PointedCell, RecordSource, RowFormat};
@@ -13,6 +13,19 @@ use crate::columns::token::Token;
 pub struct ContainedRows {
     /// The kind of container.
     pub of: Container,
+}
+
+/// True for the place of a row, and for a value that is the only member, named by its kind, of an object.
+fn is_left_alone(text: &[u8], cell: &PointedCell) -> bool {
+    let Some((_, kind)) = cell.pointer.rsplit_once('/') else {
+        return false;
+    };
+    let is_kind = LEFT_ALONE.contains(&kind) && {
+        let begin = text[..cell.span.from].strip_suffix(b"\":");
+        let begin = begin.and_then(|begin| begin.strip_suffix(kind.as_bytes()));
+        begin.is_some_and(|begin| begin.ends_with(b"{\"")) && text[cell.span.to..].starts_with(b"}")
+    };
+    is_kind || cell.pointer.starts_with("/@/")
 }
 
 impl RowFormat for ContainedRows {
@@ -29,7 +42,13 @@ impl RowFormat for ContainedRows {
     }
 
     fn follow(&self, record: &Record<'_>, pointer: &str) -> Result<Vec<PointedCell>, RowFault> {
-        Objects.follow(record, pointer)
+        let mut cells = Objects.follow(record, pointer)?;
+        for cell in &mut cells {
+            if is_left_alone(record.text, cell) {
+                cell.spelling = cell.spelling.left_alone();
+            }
+        }
+        Ok(cells)
     }
 
     fn tokens(&self, record: &Record<'_>, pointer: &str) -> Result<Vec<Token>, RowFault> {

@@ -32,6 +32,7 @@ impl RowFormat for Dialect {
                 dialect: *self,
                 quoted: self.quote.is_some_and(is_between),
                 alone: false,
+                ..CellForm::PLAIN
             },
         )
     }
@@ -43,6 +44,7 @@ impl RowFormat for Dialect {
                 dialect: *self,
                 quoted: record.cells.get(index)?.quoted,
                 alone: record.cells.len() == 1,
+                ..CellForm::PLAIN
             },
         ))
     }

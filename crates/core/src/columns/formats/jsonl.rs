@@ -87,12 +87,9 @@ impl<'t, L: Iterator<Item = Line>> RecordSource<'t> for JsonRecords<'t, L> {
         let bytes = &self.text[line.content.range()];
         let blank = bytes.iter().all(|b| matches!(b, b' ' | b'\t'));
         let mut fault = None;
-        match blank
-            .then(Members::default)
-            .map_or_else(|| object(bytes), Ok)
-        {
-            Ok(found) => *members = found,
-            Err(wrong) => fault = Some((line.content.from, wrong)),
+        members.clear();
+        if !blank && let Err(wrong) = read_object(bytes, members) {
+            fault = Some((line.content.from, wrong));
         }
         Some(ScannedRecord {
             content: line.content,
@@ -161,6 +158,13 @@ pub(crate) fn pointed(record: &Record<'_>, tokens: Vec<Token>) -> Vec<PointedCel
 
 /// The members of the object that is all of `line`.
 pub(crate) fn object(line: &[u8]) -> Result<Members<'_>, RowFault> {
+    let mut members = Members::default();
+    read_object(line, &mut members)?;
+    Ok(members)
+}
+
+/// Adds the members of the object that is all of `line`.
+fn read_object<'t>(line: &'t [u8], members: &mut Members<'t>) -> Result<(), RowFault> {
     let text = std::str::from_utf8(line).map_err(|error| RowFault::NotUtf8 {
         byte: error.valid_up_to() + 1,
     })?;
@@ -171,14 +175,14 @@ pub(crate) fn object(line: &[u8]) -> Result<Members<'_>, RowFault> {
             Err(error) => not_json(&error),
         });
     }
-    members(text).map_err(|error| not_json(&error))
+    read_members(text, members).map_err(|error| not_json(&error))
 }
 
 /// The members of the object that `text` begins with, and its length in bytes.
 pub(crate) fn members_of(text: &str) -> serde_json::Result<(Members<'_>, usize)> {
     let mut values = serde_json::Deserializer::from_str(text).into_iter::<Pairs<'_>>();
     match values.next() {
-        Some(Ok(Pairs(pairs))) => Ok((Members::new(pairs), values.byte_offset())),
+        Some(Ok(Pairs(members))) => Ok((members, values.byte_offset())),
         Some(Err(error)) => Err(error),
         None => Ok((Members::default(), 0)),
     }
@@ -190,41 +194,44 @@ fn not_json(error: &serde_json::Error) -> RowFault {
     }
 }
 
-/// Members that most objects do not exceed.
-const USUAL_MEMBERS: usize = 12;
-
 /// The keys of an object, and their values as they are written.
-struct Pairs<'de>(Vec<(Cow<'de, str>, &'de str)>);
+struct Pairs<'de>(Members<'de>);
 
 impl<'de> serde::Deserialize<'de> for Pairs<'de> {
     fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        deserializer.deserialize_map(PairsVisitor).map(Self)
+        let mut members = Members::default();
+        deserializer.deserialize_map(PairsVisitor(&mut members))?;
+        Ok(Self(members))
     }
 }
 
-struct PairsVisitor;
+struct PairsVisitor<'m, 'de>(&'m mut Members<'de>);
 
-impl<'de> Visitor<'de> for PairsVisitor {
-    type Value = Vec<(Cow<'de, str>, &'de str)>;
+impl<'de> Visitor<'de> for PairsVisitor<'_, 'de> {
+    type Value = ();
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str("an object")
     }
 
     fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
-        let mut pairs = Vec::with_capacity(USUAL_MEMBERS);
         while let Some(key) = map.next_key::<Key<'de>>()? {
-            pairs.push((key.0, map.next_value::<&'de RawValue>()?.get()));
+            self.0.push(key.0, map.next_value::<&'de RawValue>()?.get());
         }
-        Ok(pairs)
+        Ok(())
     }
 }
 
 fn members(text: &str) -> serde_json::Result<Members<'_>> {
+    let mut members = Members::default();
+    read_members(text, &mut members)?;
+    Ok(members)
+}
+
+fn read_members<'t>(text: &'t str, members: &mut Members<'t>) -> serde_json::Result<()> {
     let mut parser = serde_json::Deserializer::from_str(text);
-    let pairs = parser.deserialize_map(PairsVisitor)?;
-    parser.end()?;
-    Ok(Members::new(pairs))
+    parser.deserialize_map(PairsVisitor(members))?;
+    parser.end()
 }
 
 /// A key, borrowed where it is written without escapes.

@@ -3,15 +3,15 @@
 //! A search for one byte after the other pays for each call, and in a table every tenth byte is
 //! one that matters. Here a block is compared at once, and its hits are bits of a number.
 
-use wide::u8x32;
-
 /// Bytes compared at once.
 const BLOCK: usize = 32;
+/// Eight bytes that are 0 or 1 times this hold them as bits in the highest byte.
+const AS_BITS: u64 = 0x0102_0408_1020_4080;
 
 /// The places of three bytes in a text, in order.
 pub(crate) struct DelimiterScan<'t> {
     text: &'t [u8],
-    wanted: [u8x32; 3],
+    wanted: [u8; 3],
     /// The start of the current block.
     block: usize,
     /// The hits that have not been given yet, the first in the lowest bit.
@@ -22,7 +22,7 @@ impl<'t> DelimiterScan<'t> {
     pub fn new(text: &'t [u8], wanted: [u8; 3]) -> Self {
         let mut marks = Self {
             text,
-            wanted: wanted.map(u8x32::splat),
+            wanted,
             block: 0,
             hits: 0,
         };
@@ -32,22 +32,29 @@ impl<'t> DelimiterScan<'t> {
 
     fn hits_at(&self, block: usize) -> u32 {
         let rest = self.text.get(block..).unwrap_or_default();
-        let bytes = match rest.first_chunk::<BLOCK>() {
-            Some(bytes) => u8x32::new(*bytes),
+        match rest.first_chunk::<BLOCK>() {
+            Some(bytes) => self.hits_in(bytes),
             None => {
                 let mut bytes = [0; BLOCK];
                 bytes[..rest.len()].copy_from_slice(rest);
                 // What lies behind the end hits nothing.
                 let known = (1u32 << rest.len()) - 1;
-                return self.hits_in(u8x32::new(bytes)) & known;
+                self.hits_in(&bytes) & known
             }
-        };
-        self.hits_in(bytes)
+        }
     }
 
-    fn hits_in(&self, bytes: u8x32) -> u32 {
+    #[inline]
+    fn hits_in(&self, bytes: &[u8; BLOCK]) -> u32 {
         let [a, b, c] = self.wanted;
-        (bytes.simd_eq(a) | bytes.simd_eq(b) | bytes.simd_eq(c)).to_bitmask()
+        // The compiler makes a few comparisons of many bytes of this.
+        let hits = bytes.map(|byte| u8::from((byte == a) | (byte == b) | (byte == c)));
+        let (words, _) = hits.as_chunks::<8>();
+        let bits = |word: &[u8; 8]| (u64::from_le_bytes(*word).wrapping_mul(AS_BITS) >> 56) as u32;
+        words
+            .iter()
+            .rev()
+            .fold(0, |hits, word| hits << 8 | bits(word))
     }
 }
 
