@@ -119,6 +119,7 @@ impl ChunkSink for TextPiece<'_, '_, '_> {
         let mut current: Option<Vec<u8>> = None;
         let mut stages = Vec::new();
         let mut told: HashMap<Option<u64>, Vec<ProblemKind>> = HashMap::new();
+        let (mut problems, mut unmet) = (Vec::new(), Vec::new());
         let several = state.steps.len() > 1;
         let last = state.steps.len().saturating_sub(1);
         for (index, step) in state.steps.iter_mut().enumerate() {
@@ -156,13 +157,11 @@ impl ChunkSink for TextPiece<'_, '_, '_> {
                     }
                     told.push(problem.kind.clone());
                 }
-                state.counts.problems += 1;
-                self.sink.problem(problem);
+                problems.push(problem);
             }
             for (offset, text) in outcome.unmet {
-                state.counts.unmet += 1;
                 let line = origin.line_of(offset);
-                self.sink.unmet(Unmet { line, text });
+                unmet.push(Unmet { line, text });
             }
             if !outcome.edits.is_empty() {
                 edits = compose(original, edits, text, outcome.edits);
@@ -174,6 +173,13 @@ impl ChunkSink for TextPiece<'_, '_, '_> {
                 stages.push(edits.clone());
             }
         }
+        // By line, and only then by step: how a text comes in pieces must not show.
+        problems.sort_by_key(|problem| problem.line);
+        state.counts.problems += problems.len() as u64;
+        (problems.into_iter()).for_each(|problem| self.sink.problem(problem));
+        unmet.sort_by_key(|unmet| unmet.line);
+        state.counts.unmet += unmet.len() as u64;
+        (unmet.into_iter()).for_each(|unmet| self.sink.unmet(unmet));
         let mut shown = Shown {
             counts: &mut state.counts,
             sink: &mut *self.sink,
