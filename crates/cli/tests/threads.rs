@@ -150,7 +150,7 @@ fn same_on_all_threads(port: &Sandbox, line: &str) {
     }
 }
 
-/// So are rows that are lines; what is said of the columns of all of them is said once.
+/// So are rows; what is said of the columns of all of them is said once.
 #[test]
 fn parts_of_rows_do_not_matter() {
     let line = |i: usize| match i % 50 {
@@ -166,6 +166,17 @@ fn parts_of_rows_do_not_matter() {
     let text: String = (0..60_000).map(line).collect();
     assert!(text.len() > 4 << 20);
     let port = Sandbox::with("moorings.jsonl", &text);
+    let row = |i: usize| match i % 50 {
+        // What is open is closed twenty rows on.
+        7 if i == 30_007 => "\"berth\n".to_owned(),
+        8 => "\r\n".to_owned(),
+        9 => format!("{i}\n"),
+        10 => format!("\"berth\n\"\"{i}\"\"\",\"fog, calm\"\r\n"),
+        n => format!("berth {n},fog {}\n", "calm ".repeat(n)),
+    };
+    let rows: String = (0..60_000).map(row).collect();
+    port.write("moorings.csv", format!("\nberth,notes\n{rows}"));
+    port.write("no-names.csv", &rows);
     for line in [
         r"preview '^berth (\d)$' --with 'B-$1' --columns berth --json",
         r"preview '\d' --with 'n' --columns berth,/notes/- --show 40",
@@ -182,13 +193,24 @@ fn parts_of_rows_do_not_matter() {
         r"extract '\d' --columns berth --counts --as csv",
         r"extract '\d' --columns berth --beside --as csv",
     ] {
-        let line = format!("{line} moorings.jsonl");
-        match line.contains("/nowhere") {
-            true => assert_eq!(
-                port.run(&line).err,
-                port.run(&format!("{line} --threads 1")).err
-            ),
-            false => same_on_all_threads(&port, &line),
+        let of_table = line
+            .replace("/notes/-", "notes")
+            .replace("/notes/0 fog", "berth 'berth 7'")
+            .replace("/notes/1", "notes")
+            .replace("/nowhere", "nowhere");
+        let of_no_names = of_table.replace("berth --", "1 --");
+        for line in [
+            format!("{line} moorings.jsonl"),
+            format!("{of_table} moorings.csv"),
+            format!("{of_no_names} no-names.csv --no-header"),
+        ] {
+            match port.run(&line).status {
+                2 => assert_eq!(
+                    port.run(&line).err,
+                    port.run(&format!("{line} --threads 1")).err
+                ),
+                _ => same_on_all_threads(&port, &line),
+            }
         }
     }
 }

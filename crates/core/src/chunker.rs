@@ -23,7 +23,7 @@ pub(crate) enum Cut {
 impl Cut {
     /// One past the first place in `bytes` and one past the last; they follow on those that were
     /// shown before.
-    fn ends(&mut self, bytes: &[u8]) -> Option<(usize, usize)> {
+    pub fn ends(&mut self, bytes: &[u8]) -> Option<(usize, usize)> {
         match self {
             Self::Lines => {
                 let last = memrchr(b'\n', bytes)?;

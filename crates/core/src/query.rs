@@ -129,25 +129,25 @@ impl Query {
         self.limit.is_some() || (self.pick.per == Per::Run && !self.pick.spec.is_all())
     }
 
-    /// True if what is taken in a line of the file at `path` depends on nothing but that line and its number.
+    /// True if what is taken in a line of the file at `path` depends on nothing but that line, or its row, and its number.
     pub(crate) fn is_local(&self, path: &Path) -> bool {
         let counts_through = self.pick.per == Per::File && !self.pick.spec.is_all();
-        (self.unit == UnitKind::Line || self.has_rows_on_lines(path))
+        (self.unit == UnitKind::Line || self.has_rows_apart(path))
             && self.scope.blocks.is_empty()
             && !counts_through
             && !self.spans_texts()
             && !self.needs_whole_text()
     }
 
-    /// True if its units are cells of rows of which each is a line, and none is a header.
-    pub(crate) fn has_rows_on_lines(&self, path: &Path) -> bool {
-        let is_such =
-            |layout: &Layout| matches!(layout, Layout::JsonLines(_) | Layout::Contained(_));
-        let layout = self.layout(path).filter(is_such);
-        let columns = self.columns.as_ref().zip(layout);
+    /// True if its units are cells of rows of which each may be read without the others, but for those that name the
+    /// columns.
+    pub(crate) fn has_rows_apart(&self, path: &Path) -> bool {
+        let columns = self.columns.as_ref().zip(self.layout(path));
         // A table that is refused is refused once.
-        self.unit == UnitKind::Cell
-            && columns.is_some_and(|(columns, layout)| Table::of_pointers(layout, columns).is_ok())
+        let is_sound = |(columns, layout): (&Columns, Layout)| {
+            !layout.has_pointers() || Table::of_pointers(layout, columns).is_ok()
+        };
+        self.unit == UnitKind::Cell && columns.is_some_and(is_sound)
     }
 
     /// True if the form of the file at `path` is known, where its columns are looked at.

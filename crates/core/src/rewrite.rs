@@ -18,6 +18,7 @@ pub mod seen;
 pub mod sink;
 
 use crate::chunker::{Chunker, Cut};
+use crate::columns::formats::RecordEnds;
 use crate::columns::layout::Layout;
 use crate::problem::Problem;
 use crate::query::Query;
@@ -25,7 +26,7 @@ use crate::rewrite::counts::Counts;
 use crate::rewrite::evaluation::{Evaluation, TextState};
 use crate::rewrite::hunk::Hunk;
 use crate::rewrite::options::{RunOptions, RunTotals};
-use crate::rewrite::part_start::PartStart;
+use crate::rewrite::part_start::{PartCut, PartStart};
 use crate::rewrite::sink::Sink;
 use crate::step::Step;
 use crate::step::actions::Action;
@@ -244,27 +245,32 @@ impl<'r> Run<'r> {
         }
     }
 
-    /// True if what becomes of a line of `file` depends on nothing but the line and where it
-    /// lies, so that its text may be evaluated in parts, on several threads: see [`Run::part`].
-    pub fn is_local(&self, file: impl AsRef<Path>) -> bool {
-        let steps = &self.rewrite.steps[..self.steps.len()];
-        let mut steps = steps.iter().enumerate();
+    /// The places where the text of `file` may be cut into parts that are evaluated apart, on several threads: see
+    /// [`Run::part`]. `None` unless what becomes of a line or a row depends on nothing but itself and where it lies.
+    pub fn part_cut(&self, file: impl AsRef<Path>) -> Option<PartCut> {
         let file = file.as_ref();
-        // Which lines a step sees behind another, nobody knows without that text as a whole. And of parts, one step
-        // can say what it knows of columns.
-        let is_alone = self.steps.len() == 1;
-        matches!(self.cut(file), Cut::Lines)
-            && steps.all(|(index, step)| {
-                step.is_local(file)
-                    && (index == 0 || step.needs_no_place())
-                    && (is_alone || step.query.columns.is_none())
-            })
+        let cut = self.cut(file);
+        let ends_rows = match cut {
+            Cut::Lines | Cut::Records(RecordEnds::Unquoted(_)) => true,
+            // An element of an array does not say where it lies.
+            Cut::Records(RecordEnds::Elements(_)) | Cut::Nowhere => false,
+        };
+        let steps = &self.rewrite.steps[..self.steps.len()];
+        // Which lines a step sees behind another, nobody knows without that text as a whole.
+        let is_local = |(index, step): (usize, &Step)| {
+            step.is_local(file) && (index == 0 || step.needs_no_place())
+        };
+        let mut layouts = steps.iter().filter_map(|step| step.query.layout(file));
+        let names_columns = layouts.any(|layout| !layout.has_pointers());
+        (ends_rows && steps.iter().enumerate().all(is_local))
+            .then_some(PartCut { cut, names_columns })
     }
 
-    /// The same as [`Run::text`] for a part of a text that is [local](Run::is_local). What is known of its columns at
-    /// its end goes to [`Sink::part_end`](sink::Sink).
+    /// The same as [`Run::text`] for a part of a text that [may be cut](Run::part_cut) before and behind it. What is
+    /// known of its columns at its end goes to [`Sink::part_end`](sink::Sink), once for each step that looks at cells.
     pub fn part(&mut self, file: impl AsRef<Path>, start: PartStart) -> Evaluation<'_, 'r> {
-        self.begin((file.as_ref(), true), Cut::Lines, start)
+        let file = file.as_ref();
+        self.begin((file, true), self.cut(file), start)
     }
 
     fn begin(
@@ -273,8 +279,14 @@ impl<'r> Run<'r> {
         cut: Cut,
         start: PartStart,
     ) -> Evaluation<'_, 'r> {
+        let mut heads = start.heads.into_iter();
         for step in &mut self.steps {
-            step.begin_text(file, &start);
+            step.begin_text(file, (start.line, start.ending));
+            if step.has_table()
+                && let Some(head) = heads.next()
+            {
+                step.scanner().go_by(head);
+            }
         }
         Evaluation {
             pieces: Chunker::new(cut, start.offset),

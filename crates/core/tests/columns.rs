@@ -462,6 +462,44 @@ proptest! {
         prop_assert_eq!(parts, record(&rewrite, &text, usize::MAX));
     }
 
+    /// So may the rows of a table, wherever its header stands and whatever is wrong with a row; each step goes by the header
+    /// that it sees.
+    #[test]
+    fn parts_of_tables(
+        rows in prop::collection::vec(pick(&[
+            "id,note", "id,note", "7,quay", "8,\"quay\n7\"", "", "9", "\"x\"y,quay", "quay 7,7,quay", "7 8,\"quay", "\"\",\"a\"\"7\"\n",
+        ]), 1..12),
+        steps in prop::collection::vec((pick(&["1", "2", "2..", "3"]), pick(&["quay|7", "a", "^"])), 1..4),
+        into in pick(&["", "1", "3"]), lines in pick(&["", "3.."]), format in pick(&["csv", "csv", "spaced"]),
+        (no_header, ragged, drops) in any::<(bool, bool, bool)>(), size in 1..60usize,
+    ) {
+        let name = |number: &str| match (no_header, number) {
+            (true, number) => number.to_owned(),
+            (false, "1") => "id".into(),
+            (false, "2") => "note".into(),
+            (false, _) => "made".into(),
+        };
+        let step = |(index, (columns, pattern)): (usize, &(&str, &str))| StepSpec {
+            pattern: Some((*pattern).into()),
+            with: (!drops).then(|| "<$0>".into()),
+            drop_lines: drops,
+            into: (!drops && index == 0 && !into.is_empty()).then(|| name(into)),
+            lines: (index == 0 && !lines.is_empty()).then(|| lines.into()),
+            no_header,
+            ragged,
+            remove: false,
+            ..words(&if columns == &"2.." { "2..".into() } else { name(columns) }, format)
+        };
+        let steps = steps.iter().enumerate().map(|step_of| step(step_of).build(&mut NoTables));
+        let Ok(steps) = steps.collect() else {
+            return Err(TestCaseError::reject("words that do not go together"));
+        };
+        let rewrite = Rewrite::new(steps);
+        let text = rows.join("\n").into_bytes();
+        let parts = support::record_parts(&rewrite, &text, size).expect("rows that are apart");
+        prop_assert_eq!(parts, record(&rewrite, &text, usize::MAX));
+    }
+
     /// Rewritten JSON Lines and documents read back as what was meant; numbers, keys and blanks stay.
     #[test]
     fn rewritten_objects_read_back(

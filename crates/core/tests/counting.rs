@@ -121,7 +121,7 @@ fn what_depends_on_other_lines() {
         steps.push(Say::new("a", with));
         change(&mut steps[before]);
         let rewrite = support::rewrite(&steps);
-        let run = |options| Run::new(&rewrite, &options).is_local("a.log");
+        let run = |options| Run::new(&rewrite, &options).part_cut("a.log").is_some();
         assert_eq!(run(RunOptions::default()), local, "{steps:?}");
         let one_piece = RunOptions {
             one_piece: true,
@@ -131,7 +131,7 @@ fn what_depends_on_other_lines() {
         if let [only] = rewrite.steps() {
             let counts = steps[0].with.contains("@number");
             let search = Rewrite::showing(only.query.clone());
-            let search = |options| Run::new(&search, &options).is_local("a.log");
+            let search = |options| Run::new(&search, &options).part_cut("a.log").is_some();
             assert_eq!(search(RunOptions::default()), local || counts, "{steps:?}");
             assert!(!search(one_piece));
         }

@@ -193,7 +193,7 @@ fn shown_in_parts(query: &Query, text: &[u8], size: usize) -> Shown {
     while !rest.is_empty() {
         let end = rest.iter().skip(size).position(|byte| *byte == b'\n');
         let (part, behind) = rest.split_at(end.map_or(rest.len(), |at| size + at + 1));
-        let mut found = two[0].part("-", start);
+        let mut found = two[0].part("-", start.clone());
         found.push_last(part, &mut shown);
         found.finish(&mut shown);
         (start, rest) = (start.behind(part), behind);
@@ -247,7 +247,7 @@ proptest! {
         let each = shown(&query, &text, size, PrefilterUse::Never);
         // Nor does it matter who looks at which part.
         let search = Rewrite::showing(query.clone());
-        prop_assert_eq!(Run::new(&search, &RunOptions::default()).is_local("-"), !matches!(scope, 2 | 4 | 5));
+        prop_assert_eq!(Run::new(&search, &RunOptions::default()).part_cut("-").is_some(), !matches!(scope, 2 | 4 | 5));
         if !matches!(scope, 2 | 4 | 5) {
             let parts = shown_in_parts(&query, &text, size);
             prop_assert_eq!(parts.unnumbered(), each.unnumbered(), "{}", source);

@@ -22,7 +22,7 @@ pub(crate) struct EvaluationRun<'e, 'r> {
     evaluation: Evaluation<'e, 'r>,
     refused: Counts,
     notes: Vec<Note>,
-    table_end: Option<TableEnd>,
+    table_ends: Vec<TableEnd>,
     byte_feed: ByteFeed,
 }
 
@@ -49,7 +49,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
             evaluation,
             refused: Counts::default(),
             notes: Vec::new(),
-            table_end: None,
+            table_ends: Vec::new(),
             byte_feed: ByteFeed::default(),
         }
     }
@@ -66,7 +66,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
             events,
             refused: &mut self.refused,
             notes: &mut self.notes,
-            table_end: &mut self.table_end,
+            table_ends: &mut self.table_ends,
         };
         match last {
             true => self.evaluation.push_last(piece, sink),
@@ -82,7 +82,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
             events,
             refused: &mut self.refused,
             notes: &mut self.notes,
-            table_end: &mut self.table_end,
+            table_ends: &mut self.table_ends,
         });
         self.byte_feed.end(map, events);
         let refused = self.refused;
@@ -93,7 +93,7 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
         TextFound {
             counts,
             notes: self.notes,
-            table_end: self.table_end,
+            table_ends: self.table_ends,
         }
     }
 }
@@ -103,8 +103,8 @@ impl<'e, 'r> EvaluationRun<'e, 'r> {
 pub(crate) struct TextFound {
     pub counts: Counts,
     pub notes: Vec<Note>,
-    /// Of a part, what is known of its columns.
-    pub table_end: Option<TableEnd>,
+    /// Of a part, what each step that looks at cells knows of its columns.
+    pub table_ends: Vec<TableEnd>,
 }
 
 /// Reports the bytes of a text once all changes in them are known; by default none.
@@ -170,7 +170,7 @@ struct Reporter<'s> {
     /// Counts that must be subtracted.
     refused: &'s mut Counts,
     notes: &'s mut Vec<Note>,
-    table_end: &'s mut Option<TableEnd>,
+    table_ends: &'s mut Vec<TableEnd>,
 }
 
 impl Sink for Reporter<'_> {
@@ -225,7 +225,7 @@ impl Sink for Reporter<'_> {
     }
 
     fn part_end(&mut self, end: TableEnd) {
-        *self.table_end = Some(end);
+        self.table_ends.push(end);
     }
 
     fn note(&mut self, _: usize, note: Note) {

@@ -65,10 +65,10 @@ impl<'r, M> FileRuns<'_, 'r, M> {
             true => None,
             false => self.helpers.call(),
         };
-        let called = called.filter(|_| worker.is_local(text.file()));
+        let called = called.and_then(|called| Some((called, worker.part_cut(text.file())?)));
         let found = match called {
             None => read_here(&mut text, worker, collector, hand_over)?,
-            Some(called) => {
+            Some((called, cut)) => {
                 let file = text.file();
                 let mut whole = WholeFile {
                     worker: Some(worker),
@@ -83,7 +83,7 @@ impl<'r, M> FileRuns<'_, 'r, M> {
                     let found = run_part(worker, file, part, &mut collector);
                     PartFound { collector, found }
                 };
-                read_in_parts(&mut text, &called, self.worker, work, &mut whole)?;
+                read_in_parts((&mut text, cut), &called, self.worker, work, &mut whole)?;
                 whole.end()
             }
         };
@@ -192,9 +192,13 @@ impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
         (self.hand_over)(self.collector);
     }
 
-    fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool) {
+    fn tell(&self, start: &mut PartStart) -> bool {
+        start.go_by(&self.found.table_ends)
+    }
+
+    fn rest(&mut self, start: &PartStart, bytes: &[u8], last: bool) {
         if let Some(worker) = self.worker.take() {
-            self.rest = Some(worker.begin_part(self.file, start, self.collector));
+            self.rest = Some(worker.begin_part(self.file, start.clone(), self.collector));
         }
         if let Some(rest) = &mut self.rest {
             rest.push(bytes, (&AsItIs, last), self.collector);
@@ -209,9 +213,12 @@ impl<C: Collector> WholeFile<'_, '_, C> {
         for note in part.notes {
             note.push_to(&mut self.found.notes);
         }
-        match (&mut self.found.table_end, part.table_end) {
-            (Some(end), Some(next)) => end.add(next),
-            (none, end) => *none = none.take().or(end),
+        if self.found.table_ends.is_empty() {
+            self.found.table_ends = part.table_ends;
+            return;
+        }
+        for (end, next) in self.found.table_ends.iter_mut().zip(part.table_ends) {
+            end.add(next);
         }
     }
 
@@ -220,7 +227,7 @@ impl<C: Collector> WholeFile<'_, '_, C> {
             let found = rest.finish(&AsItIs, self.collector);
             self.add(found);
         }
-        if let Some(end) = self.found.table_end.take() {
+        for end in std::mem::take(&mut self.found.table_ends) {
             let (notes, problem) = end.finish();
             self.found.notes.extend(notes.into_iter().map(Note::Column));
             if let Some(problem) = problem {

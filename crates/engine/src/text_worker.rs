@@ -5,7 +5,7 @@ use crate::evaluate::EvaluationRun;
 use crate::request::Work;
 use brisk_quill_core::rewrite::Run;
 use brisk_quill_core::rewrite::options::{RunOptions, RunTotals, Watch};
-use brisk_quill_core::rewrite::part_start::PartStart;
+use brisk_quill_core::rewrite::part_start::{PartCut, PartStart};
 use brisk_quill_files::read::open_text::OpenText;
 use std::path::Path;
 
@@ -34,10 +34,9 @@ impl<'r> TextWorker<'r> {
         self.0.counted()
     }
 
-    /// True if what is found in a line of `file` depends on nothing but the line and where it
-    /// lies, so that the parts of its text may be worked on apart.
-    pub fn is_local(&self, file: &Path) -> bool {
-        self.0.is_local(file)
+    /// The places where the text of `file` may be cut into parts that are worked on apart, where it may.
+    pub fn part_cut(&self, file: &Path) -> Option<PartCut> {
+        self.0.part_cut(file)
     }
 
     /// Begins a text that has been opened.

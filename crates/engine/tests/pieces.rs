@@ -3,8 +3,9 @@
 use brisk_quill_core::pattern::Pattern;
 use brisk_quill_core::pattern::options::MatchOptions;
 use brisk_quill_core::query::Query;
-use brisk_quill_core::rewrite::part_start::PartStart;
-use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+use brisk_quill_core::rewrite::options::RunOptions;
+use brisk_quill_core::rewrite::part_start::{PartCut, PartStart};
+use brisk_quill_core::rewrite::{Rewrite, Run, rewrite_text};
 use brisk_quill_core::step::Step;
 use brisk_quill_core::step::actions::Action;
 use brisk_quill_core::template::Template;
@@ -220,13 +221,25 @@ impl Joiner<(PartStart, Vec<u8>)> for Pieced {
         self.text.extend_from_slice(&text);
         self.parts += 1;
     }
-    fn rest(&mut self, start: PartStart, bytes: &[u8], _: bool) {
+    fn tell(&self, _: &mut PartStart) -> bool {
+        true
+    }
+    fn rest(&mut self, start: &PartStart, bytes: &[u8], _: bool) {
         if self.rests == 0 {
-            assert_eq!(start, PartStart::of_text(0).behind(&self.text));
+            assert_eq!(*start, PartStart::of_text(0).behind(&self.text));
         }
         self.text.extend_from_slice(bytes);
         self.rests += 1;
     }
+}
+
+/// Cuts behind each line.
+fn by_lines() -> PartCut {
+    let search = Rewrite::showing(Query::new(
+        Pattern::new("quay", &MatchOptions::default()).unwrap(),
+    ));
+    let run = Run::new(&search, &RunOptions::default());
+    run.part_cut("log").unwrap()
 }
 
 /// Parts come in order, whichever thread looked at them, and begin where they say.
@@ -261,7 +274,7 @@ fn parts_are_joined_in_order() {
                 (part.start(), part.texts().concat())
             };
             let mut pieced = Pieced::default();
-            let read = read_in_parts(&mut opened, &called, || 0, work, &mut pieced);
+            let read = read_in_parts((&mut opened, by_lines()), &called, || 0, work, &mut pieced);
             read.unwrap();
             assert_eq!(String::from_utf8(pieced.text).unwrap(), text);
             assert!(pieced.parts >= parts, "{} parts", pieced.parts);
@@ -315,7 +328,13 @@ fn a_helper_that_panics_is_not_silent() {
             1..50 => (part.start(), part.texts().concat()),
             line => panic!("line {line} is one too many"),
         };
-        read_in_parts(&mut text, &called, || (), work, &mut Pieced::default())
+        read_in_parts(
+            (&mut text, by_lines()),
+            &called,
+            || (),
+            work,
+            &mut Pieced::default(),
+        )
     });
     assert!(done.is_err());
 }

@@ -9,7 +9,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 /// A layout with its header, and the columns of it that are meant.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Table {
     layout: Layout,
     /// The name of each column: that of the header, or its number.
@@ -33,7 +33,7 @@ pub(crate) enum Header {
 }
 
 /// The cells that are the units.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Selected {
     /// By index, from 0; the last range may have no end.
     Indexes(Vec<Range<usize>>),

@@ -14,12 +14,13 @@ use crate::pattern::search_error::SearchError;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::Per;
 use crate::query::scan::{Place, Scan};
-use crate::query::table_end::{TABLES_MOST, TableEnd};
+use crate::query::table_end::{TABLES_MOST, TableEnd, TableHead};
 use crate::query::unit_search::UnitSearch;
 use crate::query::unit_view::{CellView, UnitView};
 use crate::span::Span;
 use crate::unit::line_ends;
 use std::path::Path;
+use std::sync::Arc;
 
 /// A pointer into the value of a key, where that is a list or an object.
 fn inner_of(key: &str, value: &str) -> Option<String> {
@@ -40,12 +41,7 @@ fn inner_of(key: &str, value: &str) -> Option<String> {
 pub(super) struct TableScanner<'q> {
     columns: &'q Columns,
     layout: Option<Layout>,
-    /// Known once the first sound row is.
-    table: Option<Table>,
-    /// The row with the names could not be read.
-    header_lost: bool,
-    /// True if it makes no sense for what is asked; all of it is passed over.
-    broken: bool,
+    pub head: TableHead,
     /// The text goes on, or lacks its end.
     is_cut_off: bool,
     rows: u64,
@@ -68,9 +64,7 @@ impl<'q> TableScanner<'q> {
         Self {
             columns,
             layout: None,
-            table: None,
-            header_lost: false,
-            broken: false,
+            head: TableHead::default(),
             is_cut_off: false,
             rows: 0,
             tables: Vec::new(),
@@ -90,9 +84,7 @@ impl<'q> TableScanner<'q> {
 
     /// Goes back to the first row.
     pub fn begin_again(&mut self) {
-        self.table = None;
-        self.header_lost = false;
-        self.broken = false;
+        self.head = TableHead::default();
         self.is_cut_off = false;
         self.rows = 0;
         self.tables.clear();
@@ -105,7 +97,7 @@ impl<'q> TableScanner<'q> {
 
     /// A row that is too long has been passed over.
     pub fn pass_row(&mut self) {
-        self.header_lost |= self.table.is_none();
+        self.head.is_lost |= self.head.table.is_none();
     }
 
     /// The end of the text, or of a part of it, which has this many line ends.
@@ -113,21 +105,22 @@ impl<'q> TableScanner<'q> {
         let is_json = self.layout.is_some_and(Layout::has_pointers);
         let named = || self.columns.list.named();
         TableEnd {
-            pointers: match is_json && !self.broken {
+            head: self.head.clone(),
+            pointers: match is_json && !self.head.is_broken {
                 // A column that is not a pointer was refused at the start.
                 true => named()
                     .map(|column| pointer_of(column).unwrap_or_default())
                     .collect(),
                 false => Vec::new(),
             },
-            cut_off: (self.is_cut_off && !self.broken).then_some(lines + 1),
+            cut_off: (self.is_cut_off && !self.head.is_broken).then_some(lines + 1),
             rows: self.rows,
             table: self.columns.table.clone(),
             tables: std::mem::take(&mut self.tables),
             found_table: self.found_table,
             others: self.others,
             absent: std::mem::take(&mut self.absent),
-            numbers: self.numbers.take().filter(|_| !self.broken),
+            numbers: self.numbers.take().filter(|_| !self.head.is_broken),
             keys: std::mem::take(&mut self.keys),
         }
     }
@@ -137,7 +130,7 @@ impl<'q> TableScanner<'q> {
         if layout.has_pointers() {
             return Table::of_pointers(layout, self.columns);
         }
-        let header = match (self.columns.options.header, self.header_lost) {
+        let header = match (self.columns.options.header, self.head.is_lost) {
             (false, _) => Header::None,
             (true, false) => Header::Read,
             (true, true) => Header::Lost,
@@ -159,21 +152,21 @@ fn refusal(line: Option<u64>, fault: ColumnFault) -> Problem {
 impl TableScanner<'_> {
     /// Searches the rows of a piece.
     pub fn rows(&mut self, search: &mut UnitSearch<'_>, scan: &mut Scan<'_>) {
-        let mut table = self.table.take();
-        if !self.broken
+        let mut table = self.head.table.take();
+        if !self.head.is_broken
             && let Err((offset, problem)) = self.rows_of(search, &mut table, scan)
         {
-            self.broken = true;
+            self.head.is_broken = true;
             scan.visitor.problem(offset, problem);
         }
-        self.table = table;
+        self.head.table = table;
     }
 
     /// Fails when the table is of no use, with where that was found.
     fn rows_of(
         &mut self,
         search: &mut UnitSearch<'_>,
-        table: &mut Option<Table>,
+        table: &mut Option<Arc<Table>>,
         scan: &mut Scan<'_>,
     ) -> Result<(), (usize, Problem)> {
         let unknown = || (0, refusal(None, ColumnFault::NoFormat));
@@ -194,7 +187,7 @@ impl TableScanner<'_> {
                     return Err((at, Problem { line, kind }));
                 }
                 scan.visitor.problem(at, Problem { line, kind });
-                self.header_lost |= table.is_none();
+                self.head.is_lost |= table.is_none();
                 continue;
             }
             if scanned.blank {
@@ -203,15 +196,16 @@ impl TableScanner<'_> {
             let is_first = table.is_none();
             if is_first {
                 let made = self.table_of(layout, &reader);
-                *table =
-                    Some(made.map_err(|fault| (scanned.content.from, refusal(Some(line), fault)))?);
+                let made =
+                    made.map_err(|fault| (scanned.content.from, refusal(Some(line), fault)))?;
+                *table = Some(Arc::new(made));
                 self.keys = reader
                     .members
                     .iter()
                     .map(|(key, value)| (key.to_owned(), inner_of(key, value)))
                     .collect();
             }
-            let Some(table) = table.as_ref() else {
+            let Some(table) = table.as_deref() else {
                 continue;
             };
             let mut row = Row {

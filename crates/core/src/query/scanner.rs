@@ -8,7 +8,7 @@ use crate::query::prefilter::{Prefilter, PrefilterUse};
 use crate::query::rows::TableScanner;
 use crate::query::scan::Scan;
 use crate::query::scope::BlocksMet;
-use crate::query::table_end::TableEnd;
+use crate::query::table_end::{TableEnd, TableHead};
 use crate::query::unit_search::UnitSearch;
 use crate::query::unit_view::{UnitView, Visitor, Wanted};
 use crate::query::{Per, Query};
@@ -61,6 +61,13 @@ impl<'q> UnitScanner<'q> {
         self.search.begin_again();
         self.search.lines_done = lines_before;
         self.first_crlf = None;
+    }
+
+    /// Goes by the columns that an earlier part of the text has named.
+    pub fn go_by(&mut self, head: TableHead) {
+        if let Some(table) = &mut self.table {
+            table.head = head;
+        }
     }
 
     /// Counts lines that could not be looked at; gives the number of the first.

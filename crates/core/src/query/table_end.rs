@@ -2,12 +2,32 @@
 
 use crate::columns::fault::{ColumnFault, RowFault};
 use crate::columns::pointer::escaped;
+use crate::columns::table::Table;
 use crate::nearest::nearest;
 use crate::problem::{Problem, ProblemKind};
 use crate::query::note::ColumnNote;
+use std::sync::Arc;
 
 /// Tables of a container that are named.
 pub(super) const TABLES_MOST: usize = 20;
+
+/// The columns of a table as its first rows name them.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct TableHead {
+    /// Known once the first sound row is.
+    pub(super) table: Option<Arc<Table>>,
+    /// The row with the names could not be read.
+    pub(super) is_lost: bool,
+    /// The table makes no sense for what is asked; all of it is passed over.
+    pub(super) is_broken: bool,
+}
+
+impl TableHead {
+    /// True if no row that follows can change it.
+    pub fn is_known(&self) -> bool {
+        self.table.is_some() || self.is_broken
+    }
+}
 
 /// The end of the rows of a text, or of a part of it; those of all parts, one added to the other, are that of the text.
 ///
@@ -18,6 +38,7 @@ pub(super) const TABLES_MOST: usize = 20;
 /// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct TableEnd {
+    pub(crate) head: TableHead,
     /// The columns of a table with pointers that are named; none where it was refused.
     pub(super) pointers: Vec<String>,
     /// The last line, where the text lacks its end.
@@ -44,6 +65,7 @@ impl TableEnd {
             (self.pointers, self.keys) = (next.pointers, next.keys);
             self.table = next.table;
         }
+        self.head = next.head;
         self.cut_off = next.cut_off;
         self.rows += next.rows;
         let new = next.tables.into_iter();

@@ -74,24 +74,26 @@ impl Evaluation<'_, '_> {
     pub fn finish(mut self, sink: &mut dyn Sink) -> Counts {
         let state = &mut self.state;
         self.pieces.finish(&mut TextPiece { state, sink });
+        let mut ends = Vec::new();
         for (index, step) in self.state.steps.iter_mut().enumerate() {
             let (notes, end) = step.finish_text();
             for note in notes {
                 sink.note(index, note);
             }
-            match end {
-                Some(end) if self.state.is_part => sink.part_end(end),
-                Some(end) => {
-                    let (notes, problem) = end.finish();
-                    for note in notes {
-                        sink.note(index, Note::Column(note));
-                    }
-                    if let Some(problem) = problem {
-                        self.state.counts.problems += 1;
-                        sink.problem(problem);
-                    }
-                }
-                None => {}
+            ends.extend(end.map(|end| (index, end)));
+        }
+        for (index, end) in ends {
+            if self.state.is_part {
+                sink.part_end(end);
+                continue;
+            }
+            let (notes, problem) = end.finish();
+            for note in notes {
+                sink.note(index, Note::Column(note));
+            }
+            if let Some(problem) = problem {
+                self.state.counts.problems += 1;
+                sink.problem(problem);
             }
         }
         let mut counts = self.state.counts;

@@ -99,7 +99,8 @@ pub trait Sink {
         let _ = (step, seen);
     }
 
-    /// The end of a [part](crate::rewrite::Run::part) of a text with columns, of which its only step knows this.
+    /// The end of a [part](crate::rewrite::Run::part) of a text with columns, as far as a step knows it; one for each step
+    /// that looks at cells, in order.
     fn part_end(&mut self, end: TableEnd) {
         let _ = end;
     }

@@ -11,7 +11,6 @@ use crate::query::table_end::TableEnd;
 use crate::query::unit_view::{UnitView, Unmatched, Visitor, Wanted};
 use crate::rewrite::counts::StepCounts;
 use crate::rewrite::options::RunOptions;
-use crate::rewrite::part_start::PartStart;
 use crate::rewrite::seen::SeenUnit;
 use crate::rewrite::sink::Sink;
 use crate::span::Span;
@@ -86,16 +85,22 @@ impl<'r> StepRun<'r> {
         }
     }
 
+    /// True if it looks at cells.
+    pub fn has_table(&self) -> bool {
+        self.step.query.columns.is_some()
+    }
+
     /// See [`UnitScanner`].
     pub fn scanner(&mut self) -> &mut UnitScanner<'r> {
         &mut self.scanner
     }
 
-    pub fn begin_text(&mut self, file: &Path, start: &PartStart) {
-        self.scanner.begin_text(file, start.line - 1);
+    /// Begins a text, or a part of one whose first line has this number, from 1, after a line that ends so.
+    pub fn begin_text(&mut self, file: &Path, (line, ending): (u64, &'static [u8])) {
+        self.scanner.begin_text(file, line - 1);
         self.counts = StepCounts::default();
         file.clone_into(&mut self.file);
-        self.last_ending = start.ending;
+        self.last_ending = ending;
         self.thousands = None;
         self.keep_copies = false;
     }

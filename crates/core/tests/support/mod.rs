@@ -402,7 +402,7 @@ pub struct Recorder {
     pub notes: Vec<(usize, Note)>,
     pub counts: Counts,
     /// The end of the rows of all parts so far.
-    end: Option<TableEnd>,
+    ends: Vec<TableEnd>,
 }
 
 impl Sink for Recorder {
@@ -426,10 +426,7 @@ impl Sink for Recorder {
     }
 
     fn part_end(&mut self, end: TableEnd) {
-        match &mut self.end {
-            Some(so_far) => so_far.add(end),
-            none => *none = Some(end),
-        }
+        self.ends.push(end);
     }
 
     fn note(&mut self, step: usize, note: Note) {
@@ -499,34 +496,40 @@ fn feed(run: &mut Run<'_>, text: &[u8], size: usize, told: bool) -> Recorder {
     recorder
 }
 
-/// The same in parts of whole lines, each at least `size` bytes long and evaluated by one of two
-/// runs; none where lines are not local.
+/// The same in parts of whole lines or rows, each at least `size` bytes long and evaluated by one of two
+/// runs; none where the text must not be cut.
 pub fn record_parts(rewrite: &Rewrite, text: &[u8], size: usize) -> Option<Recorder> {
     let options = RunOptions::default();
     let mut runs = [Run::new(rewrite, &options), Run::new(rewrite, &options)];
     let mut recorder = Recorder::default();
     let mut start = PartStart::of_text(0);
-    let mut rest = text;
-    for number in 0.. {
-        let run = &mut runs[number % 2];
-        if !run.is_local("-") {
-            return None;
+    let mut cut = runs[0].part_cut("-")?;
+    let is_end = |at: &usize| cut.ends(&text[at - 1..*at]).is_some();
+    let mut ends: Vec<usize> = (1..=text.len()).filter(is_end).collect();
+    ends.push(text.len());
+    let (mut from, mut table_ends) = (0, Vec::<TableEnd>::new());
+    for end in ends {
+        if end < text.len() && end - from < size {
+            continue;
         }
-        let ends = rest.iter().skip(size).position(|byte| *byte == b'\n');
-        let (part, behind) = rest.split_at(ends.map_or(rest.len(), |at| size + at + 1));
-        let mut evaluation = run.part("-", start);
+        let part = &text[from..end];
+        from = end;
+        let mut evaluation = runs[0].part("-", start.clone());
         evaluation.push_last(part, &mut recorder);
         let counts = evaluation.finish(&mut recorder);
         recorder.counts.add(&counts);
+        runs.swap(0, 1);
+        let of_part = std::mem::take(&mut recorder.ends);
         start = start.behind(part);
-        rest = behind;
-        if rest.is_empty() {
-            break;
+        start.go_by(&of_part);
+        match table_ends.is_empty() {
+            true => table_ends = of_part,
+            false => (table_ends.iter_mut().zip(of_part)).for_each(|(all, end)| all.add(end)),
         }
     }
-    if let Some(end) = recorder.end.take() {
+    for (step, end) in table_ends.into_iter().enumerate() {
         let (notes, problem) = end.finish();
-        let notes = notes.into_iter().map(|note| (0, Note::Column(note)));
+        let notes = notes.into_iter().map(|note| (step, Note::Column(note)));
         recorder.notes.extend(notes);
         recorder.counts.problems += problem.iter().len() as u64;
         recorder.problems.extend(problem);

@@ -1,14 +1,14 @@
-//! One large text on several threads, in parts of whole lines.
+//! One large text on several threads, in parts of whole lines or rows.
 //!
 //! The reader of the text cuts it, hands the parts out, and joins what is found in them, in
-//! order; helpers look at them. Only this many parts are under way that memory stays bounded. A
-//! line that is very long ends the sharing: what follows is left to the joiner, which has
-//! to know what to do with lines that are too long.
+//! order; helpers look at them. Only this many parts are under way that memory stays bounded. Where
+//! the first rows name the columns, the others wait for them. A line that is very long ends the
+//! sharing: what follows is left to the joiner, which has to know what to do with lines that are
+//! too long.
 
-use brisk_quill_core::rewrite::part_start::PartStart;
+use brisk_quill_core::rewrite::part_start::{PartCut, PartStart};
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::open_text::{OpenText, Piece};
-use memchr::{memchr, memrchr};
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
@@ -67,15 +67,19 @@ pub trait Joiner<F> {
     /// Takes what was found in the next part.
     fn join(&mut self, found: F);
 
+    /// Tells the next part, which has this start, what those before it say of the columns; false where they do
+    /// not say enough.
+    fn tell(&self, start: &mut PartStart) -> bool;
+
     /// Takes the next bytes of what is not shared out, which begins at `start`; `last` says that
     /// they are the last, where that is known.
-    fn rest(&mut self, start: PartStart, bytes: &[u8], last: bool);
+    fn rest(&mut self, start: &PartStart, bytes: &[u8], last: bool);
 }
 
-/// Whole lines of a text; only the last line of all may lack its end.
+/// Whole lines or rows of a text; only the last of all may lack its end.
 pub struct Part {
     start: PartStart,
-    /// The first line, where that begins in earlier pieces.
+    /// The first one, where that begins in earlier pieces.
     begun: Vec<u8>,
     /// The bytes that follow.
     piece: Option<Piece>,
@@ -84,23 +88,23 @@ pub struct Part {
 impl Part {
     /// The start.
     pub fn start(&self) -> PartStart {
-        self.start
+        self.start.clone()
     }
 
-    /// The bytes, in two runs of whole lines of which each may be empty.
+    /// The bytes, in two runs of whole lines or rows of which each may be empty.
     pub fn texts(&self) -> [&[u8]; 2] {
         [&self.begun, self.piece.as_ref().map_or(b"", Piece::text)]
     }
 }
 
-/// Reads a text, does `work` on its parts, and has `joiner` put together what comes out. Each
-/// helper has a state of its own, which `worker` makes.
+/// Reads a text, does `work` on its parts, and has `joiner` put together what comes out. It may be cut at the places
+/// that are given. Each helper has a state of its own, which `worker` makes.
 ///
 /// # Errors
 ///
 /// When the text cannot be read to its end; what has been joined until then is void.
 pub fn read_in_parts<W, F: Send>(
-    text: &mut OpenText<'_>,
+    (text, cut): (&mut OpenText<'_>, PartCut),
     helpers: &Called<'_>,
     worker: impl Fn() -> W + Sync,
     work: impl Fn(&mut W, &Part) -> F + Sync,
@@ -108,20 +112,27 @@ pub fn read_in_parts<W, F: Send>(
 ) -> Result<(), FileError> {
     std::thread::scope(|scope| {
         let mut team = Team::new(scope, helpers.threads, &worker, &work);
-        let mut cutter = Cutter::new(text.start());
-        let mut rest = None;
+        let mut cutter = Cutter::new(text.start(), cut);
+        let mut waits = cut.names_columns();
+        let mut rest = false;
         text.read_away(|piece, last| {
-            if let Some(start) = rest {
-                joiner.rest(start, piece.text(), last);
+            if rest {
+                joiner.rest(&cutter.start, piece.text(), last);
                 return piece.into_memory();
             }
             match cutter.push(piece, last) {
-                Cut::Part(part) => team.give(part, joiner),
+                Cut::Part(part) => {
+                    team.give(part, joiner);
+                    if waits {
+                        team.wait(0, joiner);
+                        waits = !joiner.tell(&mut cutter.start);
+                    }
+                }
                 Cut::Nothing(memory) => return memory,
                 Cut::LongLine(begun, memory) => {
                     team.wait(0, joiner);
-                    joiner.rest(cutter.start, &begun, false);
-                    rest = Some(cutter.start);
+                    joiner.rest(&cutter.start, &begun, false);
+                    rest = true;
                     return memory;
                 }
             }
@@ -138,7 +149,8 @@ pub fn read_in_parts<W, F: Send>(
 /// Cuts a text into parts.
 struct Cutter {
     start: PartStart,
-    /// The line that has begun.
+    cut: PartCut,
+    /// The line or row that has begun.
     begun: Vec<u8>,
 }
 
@@ -151,18 +163,20 @@ enum Cut {
 }
 
 impl Cutter {
-    fn new(offset: u64) -> Self {
+    fn new(offset: u64, cut: PartCut) -> Self {
         Self {
             start: PartStart::of_text(offset),
+            cut,
             begun: Vec::new(),
         }
     }
 
     fn push(&mut self, mut piece: Piece, last: bool) -> Cut {
         let text = piece.text();
-        let end = match last {
-            true => text.len(),
-            false => memrchr(b'\n', text).map_or(0, |at| at + 1),
+        let ends = self.cut.ends(text);
+        let (first, end) = match last {
+            true => (ends.map_or(text.len(), |(first, _)| first), text.len()),
+            false => ends.unwrap_or_default(),
         };
         if end == 0 {
             self.begun.extend_from_slice(text);
@@ -174,16 +188,13 @@ impl Cutter {
             };
         }
         let mut begun = std::mem::replace(&mut self.begun, text[end..].to_vec());
-        // A line that has begun ends here: its end may be cut in two.
-        let ended = match begun.is_empty() {
-            true => 0,
-            false => memchr(b'\n', &text[..end]).map_or(end, |at| at + 1),
-        };
+        // What has begun ends here: its end may be cut in two.
+        let ended = if begun.is_empty() { 0 } else { first };
         begun.extend_from_slice(&text[..ended]);
         piece.keep(ended..end);
-        let start = self.start;
+        let start = self.start.clone();
         if !last {
-            self.start = start.behind(&begun).behind(piece.text());
+            self.start = start.clone().behind(&begun).behind(piece.text());
         }
         let piece = Some(piece);
         Cut::Part(Part {
