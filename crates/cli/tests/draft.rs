@@ -169,7 +169,26 @@ fn a_draft_that_was_not_closed_opens_again() {
     term.end();
 }
 
-/// Standard input is the sample, also while more of it may come.
+/// A text that is pasted stands in the place of the files, and is kept with the draft.
+#[test]
+fn a_sample_is_pasted() {
+    let sandbox = Sandbox::larkmoor();
+    let args = ["draft", r"berth (\d+)", "--with", "B-$1", "notices"];
+    let mut term = Term::new(&sandbox, 100, 30, &args);
+    term.wait(&["draft  notices, 16 files"]);
+    let pasted = "\r\x1b[200~berth 12\rquay\r\x1b[201~";
+    term.press(pasted, &["a sample, 2 lines", "1 match  1 change", "B-12"]);
+    term.press("s\r\x1b[Aberth 3", &["3  berth 3", "2 matches"]);
+    term.press("\x03", &["the draft is kept"]);
+    assert_eq!(term.end().0, 0);
+    let mut again = Term::new(&sandbox, 100, 30, &["draft"]);
+    again.wait(&["is open again", "a sample, 4 lines", "3  berth 3", "2 matches"]);
+    again.press("\x1bS", &["draft  notices, 16 files"]);
+    again.press("qc", &[]);
+    assert_eq!(again.end().0, 0);
+}
+
+/// Standard input is looked at, also while more of it may come.
 #[test]
 fn standard_input_is_the_sample() {
     let sandbox = Sandbox::new();

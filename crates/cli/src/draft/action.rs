@@ -51,6 +51,12 @@ pub enum Action {
     /// Takes what was typed, or goes down into the row at the cursor.
     Enter,
     Back,
+    /// Goes to the sample, to type it.
+    Sample,
+    /// Puts a text into the sample, and looks at that.
+    Paste(String),
+    /// Looks at the files again, or at the sample again.
+    Files,
     /// Looks for the files again, and reads them anew.
     ReadAgain,
     Leave(Leave),
@@ -61,14 +67,18 @@ pub enum Action {
 pub enum Focus {
     Field(FieldName),
     List,
+    /// The sample, which is being typed.
+    Sample,
 }
 
 impl Focus {
-    pub const ALL: [Self; 4] = [
+    /// All parts, in order, the sample last: there is one only where one looks at it.
+    pub const ALL: [Self; 5] = [
         Self::Field(FieldName::Pattern),
         Self::Field(FieldName::Template),
         Self::Field(FieldName::Options),
         Self::List,
+        Self::Sample,
     ];
 }
 

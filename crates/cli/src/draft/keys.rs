@@ -25,6 +25,8 @@ pub const KEYS: &[(&str, &str)] = &[
         "delete the word before the cursor; Ctrl-U all before it",
     ),
     ("Ctrl-J", "a line end"),
+    ("", "in the sample"),
+    ("Enter", "a new line; Esc goes to the list"),
     ("", "in the list"),
     (
         "1 … 8",
@@ -60,6 +62,11 @@ pub const KEYS: &[(&str, &str)] = &[
     ("n N", "the next, the previous step"),
     ("+ -", "add a step after this one; remove this one"),
     ("u U", "undo, redo what was typed"),
+    (
+        "s",
+        "a sample: type a text, or paste one, which is looked at in the place of the files",
+    ),
+    ("S", "the files again, or the sample again"),
     ("g", "rescan the files"),
     ("q", "leave: review, save, print the command line, or close"),
     ("?", "this list"),
@@ -67,7 +74,9 @@ pub const KEYS: &[(&str, &str)] = &[
 
 /// The keys that are always in sight: in a field, and in the list.
 pub const IN_FIELD: &str = "Tab next  ↓↑ rows  Enter list  Ctrl-Z undo  Ctrl-Y redo  Ctrl-C leave";
-pub const IN_LIST: &str = "1-8 views  ↓↑ rows  . match  f file  b l m example  i infer  [ ] tries  n step  h hints  u undo  q leave  ? keys";
+pub const IN_SAMPLE: &str =
+    "Enter a new line  Tab next  Esc list (there `S`: the files again)  Ctrl-Z undo  Ctrl-C leave";
+pub const IN_LIST: &str = "1-8 views  ↓↑ rows  . match  f file  b l m example  i infer  [ ] tries  n step  h hints  s sample  u undo  q leave  ? keys";
 pub const IN_LIST_NARROW: &str =
     "1-8 views  f file  b l m example  i infer  [ ] tries  h hints  q leave  ? keys";
 
@@ -86,6 +95,7 @@ pub fn action(state: &State, key: KeyEvent) -> Option<Action> {
             _ => Some(Action::Back),
         },
         (None, Focus::Field(field)) => in_field(field, key),
+        (None, Focus::Sample) => in_sample(key),
         (None, Focus::List) => in_list(key),
     }
 }
@@ -95,7 +105,7 @@ pub fn is_typing(state: &State) -> bool {
     match state.window {
         Some(Window::Save | Window::WantedText) => true,
         Some(Window::Keys | Window::Hints | Window::Leave) => false,
-        None => matches!(state.focus, Focus::Field(_)),
+        None => matches!(state.focus, Focus::Field(_) | Focus::Sample),
     }
 }
 
@@ -109,6 +119,21 @@ fn in_field(field: FieldName, key: KeyEvent) -> Option<Action> {
         KeyCode::Up => Action::Move(-1),
         KeyCode::PageDown => Action::Move(10),
         KeyCode::PageUp => Action::Move(-10),
+        KeyCode::F(1) => Action::Open(Window::Keys),
+        _ => return typing(key),
+    })
+}
+
+fn in_sample(key: KeyEvent) -> Option<Action> {
+    Some(match key.code {
+        KeyCode::Tab => Action::Focus(1),
+        KeyCode::BackTab => Action::Focus(-1),
+        KeyCode::Esc => Action::FocusOn(Focus::List),
+        KeyCode::Enter => Action::Edit(Edit::Insert("\n".to_owned())),
+        KeyCode::Down => Action::Edit(Edit::LineDown),
+        KeyCode::Up => Action::Edit(Edit::LineUp),
+        KeyCode::Home => Action::Edit(Edit::LineStart),
+        KeyCode::End => Action::Edit(Edit::LineEnd),
         KeyCode::F(1) => Action::Open(Window::Keys),
         _ => return typing(key),
     })
@@ -199,6 +224,8 @@ fn in_list(key: KeyEvent) -> Option<Action> {
         KeyCode::Char('d') => Action::DropExample,
         KeyCode::Char('i') => Action::Infer,
         KeyCode::Char('h') => Action::Open(Window::Hints),
+        KeyCode::Char('s') => Action::Sample,
+        KeyCode::Char('S') => Action::Files,
         KeyCode::Char('g') => Action::ReadAgain,
         KeyCode::Char('?') | KeyCode::F(1) => Action::Open(Window::Keys),
         _ => return None,

@@ -167,6 +167,11 @@ fn turns(
     }
 }
 
+/// Pasted text with the line ends that are typed.
+fn one_line_end(text: &str) -> String {
+    text.replace("\r\n", "\n").replace('\r', "\n")
+}
+
 /// The work between two drawings.
 struct Turn<'t> {
     means: &'t Means<'t>,
@@ -212,8 +217,10 @@ impl Turn<'_> {
         let action = match event {
             Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => keys::action(state, key),
             Ok(Event::Paste(text)) if keys::is_typing(state) => {
-                let text = text.replace("\r\n", "\n").replace('\r', "\n");
-                Some(Action::Edit(Edit::Insert(text)))
+                Some(Action::Edit(Edit::Insert(one_line_end(&text))))
+            }
+            Ok(Event::Paste(text)) if state.window.is_none() => {
+                Some(Action::Paste(one_line_end(&text)))
             }
             Ok(_) => None,
             // The terminal has gone.
@@ -258,7 +265,8 @@ impl Turn<'_> {
                 .built
                 .as_ref()
                 .map_or(0, |built| built.draft.sample_bytes());
-            if bytes > of_built && bytes != self.sampled.1 && state.known.is_done {
+            let is_read = !state.sample.is_on() && state.known.is_done;
+            if bytes > of_built && bytes != self.sampled.1 && is_read {
                 effects.extend(state.begin());
             }
             self.sampled = (Instant::now(), bytes);

@@ -29,6 +29,14 @@ pub struct Saved {
     pub focus: Focus,
     pub view: ListView,
     pub tries: Vec<DraftText>,
+    pub sample: SampleText,
+}
+
+/// A text that is looked at in the place of the files.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SampleText {
+    pub text: String,
+    pub is_on: bool,
 }
 
 impl Default for Saved {
@@ -42,6 +50,7 @@ impl Default for Saved {
             focus: Focus::Field(FieldName::Pattern),
             view: ListView::Changes,
             tries: Vec::new(),
+            sample: SampleText::default(),
         }
     }
 }
@@ -70,6 +79,8 @@ struct Record {
     focus: Focus,
     view: ListView,
     tries: Vec<(usize, Vec<StepText>)>,
+    #[serde(default)]
+    sample: SampleText,
 }
 
 /// The draft of this folder that was not closed, and its paths; `None` where there is none that can
@@ -86,6 +97,7 @@ pub fn load() -> Option<(Saved, Vec<PathBuf>)> {
         focus,
         view,
         tries,
+        sample,
     } = serde_json::from_slice(&text).ok()?;
     let tries = tries.into_iter();
     let saved = Saved {
@@ -99,6 +111,7 @@ pub fn load() -> Option<(Saved, Vec<PathBuf>)> {
         tries: tries
             .map(|(step, steps)| DraftText { steps, step })
             .collect(),
+        sample,
     };
     Some((saved, paths))
 }
@@ -118,6 +131,7 @@ pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> 
         focus,
         view,
         tries,
+        sample,
     } = saved;
     let tries = tries.into_iter();
     let record = Record {
@@ -130,6 +144,7 @@ pub fn keep(saved: Saved, paths: &[PathBuf], temporaries: &Arc<Temporaries>) -> 
         focus,
         view,
         tries: tries.map(|text| (text.step, text.steps)).collect(),
+        sample,
     };
     let Some(place) = host().draft() else {
         return Err(io::Error::other("there is no folder for it"));

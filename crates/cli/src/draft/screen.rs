@@ -4,10 +4,11 @@ mod counts;
 mod detail;
 mod fields;
 mod rows;
+mod sample;
 mod windows;
 
 use crate::draft::action::{Focus, ListView};
-use crate::draft::keys::{IN_FIELD, IN_LIST, IN_LIST_NARROW};
+use crate::draft::keys::{IN_FIELD, IN_LIST, IN_LIST_NARROW, IN_SAMPLE};
 use crate::draft::state::State;
 use crate::full_screen::fit::{draw_lines, head};
 use crate::full_screen::palette::{Palette, Role};
@@ -85,10 +86,12 @@ impl Screen<'_> {
             return;
         }
         let fields = self.fields(state, area.width, area.height);
-        let [top, of_fields, counts, views, body, foot] = Layout::vertical([
+        let of_sample = Self::sample_height(state, area.height);
+        let [top, of_fields, sample, counts, views, body, foot] = Layout::vertical([
             Constraint::Length(1),
             // There are few.
             Constraint::Length(fields.lines.len() as u16),
+            Constraint::Length(of_sample),
             Constraint::Length(1),
             Constraint::Length(1),
             Constraint::Min(1),
@@ -97,6 +100,7 @@ impl Screen<'_> {
         .areas(area);
         frame.render_widget(self.title(state, top.width), top);
         draw_lines(frame, of_fields, fields.lines);
+        let cursor_of_sample = self.sample(frame, sample, state);
         frame.render_widget(self.counts(state, counts.width), counts);
         frame.render_widget(self.views(state, area.width), views);
         self.body.draw(frame, body, state.drawing, |frame| {
@@ -106,6 +110,9 @@ impl Screen<'_> {
         self.window(frame, body, state);
         if let (Some((column, row)), None) = (fields.cursor, state.window) {
             frame.set_cursor_position((of_fields.x + column, of_fields.y + row));
+        }
+        if let (Some(place), None) = (cursor_of_sample, state.window) {
+            frame.set_cursor_position(place);
         }
     }
 
@@ -123,9 +130,16 @@ impl Screen<'_> {
                 true => "standard input".to_owned(),
                 false => visible_path(path),
             });
-        let paths = paths.collect::<Vec<_>>().join(" ");
+        let mut paths = paths.collect::<Vec<_>>().join(" ");
         let mut about = String::new();
-        if let Some((bytes, is_over)) = self.facts.sample {
+        if let Some(sample) = state.sample.looked_at() {
+            paths = "a sample".to_owned();
+            let lines = sample.lines().count() as u64;
+            about = format!(
+                ", {}: `S` in the list goes back to the files",
+                counted(lines, "line")
+            );
+        } else if let Some((bytes, is_over)) = self.facts.sample {
             let more = if is_over {
                 ""
             } else {
@@ -254,6 +268,7 @@ impl Screen<'_> {
         let message = self.span(Role::Strong, head(&state.message, usize::from(width)));
         let keys = match state.focus {
             Focus::Field(_) => IN_FIELD,
+            Focus::Sample => IN_SAMPLE,
             Focus::List if usize::from(width) < IN_LIST.width() => IN_LIST_NARROW,
             Focus::List => IN_LIST,
         };

@@ -7,6 +7,7 @@
 pub mod completion;
 pub mod list;
 mod moving;
+pub mod sample;
 pub mod tries;
 
 use crate::diagnostic::Diagnostic;
@@ -15,6 +16,7 @@ use crate::draft::request::{Fault, FieldName, StepText};
 use crate::draft::saved::Saved;
 use crate::draft::state::completion::OptionNames;
 use crate::draft::state::list::List;
+use crate::draft::state::sample::Sample;
 use crate::draft::state::tries::Tries;
 use crate::draft::worker::{Built, DraftText, Job, News, RowJob, RowWork};
 use crate::full_screen::field::{Edit, Field};
@@ -133,6 +135,8 @@ pub struct State {
     pub wraps: bool,
     /// Nothing matches, and all text is shown in the place of nothing.
     shows_text: bool,
+    /// The text that is looked at in the place of the files.
+    pub sample: Sample,
     /// The message about the last action.
     pub message: String,
     pub names: Arc<OptionNames>,
@@ -143,8 +147,8 @@ pub struct State {
     inferred: Option<(Vec<Example>, Vec<StepSpec>, usize)>,
     /// True if it is left for the review as soon as its words are understood.
     leaves: bool,
-    /// The request of the last job.
-    asked: Option<DraftText>,
+    /// The request of the last job, and the sample that it was about.
+    asked: Option<(DraftText, Option<Arc<str>>)>,
     /// A job about a row is under way.
     is_looking: bool,
     /// Grows whenever something else is to be drawn below the fields.
@@ -165,6 +169,7 @@ impl State {
             focus,
             view,
             tries,
+            sample,
         } = saved;
         let mut examples = examples.into_iter();
         let mut fields: Vec<StepFields> = steps
@@ -179,7 +184,10 @@ impl State {
             whole,
             step: step.min(fields.len() - 1),
             steps: fields,
-            focus,
+            focus: match focus {
+                Focus::Sample if !sample.is_on => Focus::List,
+                focus => focus,
+            },
             view,
             window: None,
             window_scroll: 0,
@@ -192,6 +200,7 @@ impl State {
             sideways: 0,
             wraps: true,
             shows_text: false,
+            sample: Sample::of(&sample),
             message: String::new(),
             names,
             job: 0,
@@ -221,6 +230,7 @@ impl State {
             focus: self.focus,
             view: self.view,
             tries: self.tries.texts(),
+            sample: self.sample.saved(),
         }
     }
 
@@ -257,7 +267,8 @@ impl State {
     /// True if what is shown is not of the current words.
     pub fn is_stale(&self) -> bool {
         let built = self.known.built.as_ref();
-        built.is_none_or(|built| built.text != self.text())
+        let sample = self.sample.looked_at();
+        built.is_none_or(|built| built.text != self.text() || built.sample.as_ref() != sample)
     }
 
     /// Asks for all that the current words mean.
@@ -269,7 +280,10 @@ impl State {
         self.job += 1;
         self.known.is_done = false;
         let text = self.text();
-        let is_new = self.asked.replace(text.clone()).as_ref() != Some(&text);
+        let sample = self.sample.looked_at().cloned();
+        let asked = (text.clone(), sample.clone());
+        let is_new = self.asked.as_ref() != Some(&asked);
+        self.asked = Some(asked);
         self.shows_text &= !is_new && !anew;
         let list = match self.view {
             ListView::Changes | ListView::Matches if self.shows_text => {
@@ -289,6 +303,7 @@ impl State {
             against: self.tries.base(&text).cloned(),
             is_new,
             text,
+            sample,
             list,
             from: self.list.from,
             rows: ROWS,
@@ -347,6 +362,9 @@ impl State {
                 self.window = None;
                 Vec::new()
             }
+            Action::Sample => self.go_to_sample(),
+            Action::Files => self.change_texts(),
+            Action::Paste(text) => self.paste_sample(&text),
             Action::ReadAgain => {
                 self.message = "the files are looked for again, and read anew".into();
                 vec![self.evaluate(true)]
@@ -458,8 +476,10 @@ impl State {
             self.input.edit(edit);
             return Vec::new();
         }
-        let Focus::Field(name) = self.focus else {
-            return Vec::new();
+        let name = match self.focus {
+            Focus::Field(name) => name,
+            Focus::Sample => return self.type_sample(edit),
+            Focus::List => return Vec::new(),
         };
         let step = self.step;
         let field = self.steps[step].field_mut(name);
@@ -490,6 +510,9 @@ impl State {
     }
 
     fn undo(&mut self, undo: bool) -> Vec<Effect> {
+        if self.focus == Focus::Sample {
+            return self.type_sample(if undo { Edit::Undo } else { Edit::Redo });
+        }
         let (from, to, word, edit) = match undo {
             true => (&mut self.typed, &mut self.untyped, "undo", Edit::Undo),
             false => (&mut self.untyped, &mut self.typed, "redo", Edit::Redo),
@@ -526,13 +549,14 @@ impl State {
     }
 
     fn move_focus(&mut self, by: isize) -> Vec<Effect> {
-        let all = Focus::ALL;
-        let at = all
-            .iter()
-            .position(|focus| *focus == self.focus)
-            .unwrap_or(0);
-        let next = at.wrapping_add_signed(by) % all.len();
-        self.focus = all[next];
+        let all = match self.sample.is_on() {
+            true => &Focus::ALL[..],
+            false => &Focus::ALL[..Focus::ALL.len() - 1],
+        };
+        let at = all.iter().position(|focus| *focus == self.focus);
+        let next = (at.unwrap_or(0) as isize + by).rem_euclid(all.len() as isize);
+        // It is not negative.
+        self.focus = all[next as usize];
         Vec::new()
     }
 
@@ -849,7 +873,7 @@ impl State {
                     self.focus = Focus::Field(FieldName::Pattern);
                     Vec::new()
                 }
-                (Focus::Field(_), _) => Vec::new(),
+                (Focus::Field(_) | Focus::Sample, _) => Vec::new(),
             },
         }
     }

@@ -315,6 +315,63 @@ fn the_lists_show_what_they_say() {
     assert_eq!(bench.field(FieldName::Pattern), "berth (\\d+)");
 }
 
+/// A text that is typed or pasted is looked at in the place of the files, and stays with the draft.
+#[test]
+fn a_sample_is_typed() {
+    let mut bench = Bench::of("berth (\\d+)", "B-$1", "");
+    bench.press("Enter s");
+    bench.shows(&[
+        "the sample: type a text, or paste one",
+        "a sample, 0 lines",
+        "nothing matches",
+    ]);
+    bench.typed("berth 12");
+    bench.press("Enter");
+    bench.typed("quay");
+    bench.press("Up Home");
+    bench.typed("the ");
+    bench.shows(&[
+        "   1  the berth 12",
+        "   2  quay",
+        "a sample, 2 lines",
+        "1 match  1 change",
+        "‹B-12›",
+    ]);
+    let changed = |was: &str, now: &str| vec![(1, was.to_owned(), Some(now.to_owned()))];
+    assert_eq!(bench.listed(), changed("the berth 12", "the B-12"));
+    bench.press("^z ^z");
+    assert_eq!(bench.listed(), changed("thberth 12", "thB-12"));
+    bench.press("^y Esc 8");
+    bench.shows(&["+     1  the‹berth 12›", "│ the‹B-12›", "the sample"]);
+    bench.press("1 b");
+    bench.shows(&["6 examples 1/1"]);
+    assert_eq!(
+        bench.state.steps[0].examples[0].before.as_deref(),
+        Some("theberth 12")
+    );
+    // Each part of the screen is reached from each other.
+    bench.press("Tab");
+    assert_eq!(bench.state.focus, Focus::Sample);
+    bench.press("BackTab BackTab BackTab BackTab");
+    assert_eq!(bench.state.focus, Focus::Field(FieldName::Pattern));
+    bench.press("BackTab Esc S");
+    assert_eq!(bench.listed().len(), 2);
+    bench.shows(&["notices, 3 files", "the files; `S` goes back to the sample"]);
+    bench.press("Tab Tab Tab Tab");
+    assert_eq!(bench.state.focus, Focus::List);
+    bench.press("S");
+    assert_eq!(bench.listed(), changed("theberth 12", "theB-12"));
+    let again = State::new(bench.state.saved(), Arc::default());
+    assert_eq!(
+        again.sample.looked_at().map(|text| &**text),
+        Some("theberth 12\nquay")
+    );
+    bench.act(Action::Paste("id;berth\n1;berth 7\n".into()));
+    bench.press("Tab Tab Tab Tab Tab BackTab");
+    bench.typed("--columns berth --format csv --delimiter ';'");
+    bench.shows(&["a sample, 2 lines", "‹B-7›", "1 change"]);
+}
+
 /// The result is all of the text: changed, dropped and other lines.
 #[test]
 fn the_result_is_all_of_the_text() {
@@ -737,6 +794,9 @@ fn actions() -> impl Strategy<Value = Action> {
         1 => Just(Action::Open(crate::draft::action::Window::Hints)),
         1 => Just(Action::Open(crate::draft::action::Window::WantedText)),
         1 => Just(Action::ReadAgain),
+        1 => Just(Action::Sample),
+        1 => Just(Action::Files),
+        1 => Just(Action::Paste("berth 7\nquay".to_owned())),
     ]
 }
 

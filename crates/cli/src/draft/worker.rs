@@ -22,8 +22,10 @@ use brisk_quill_files::cancel::CancelToken;
 use brisk_quill_files::discover::FileUse;
 use brisk_quill_files::read::TextOptions;
 use brisk_quill_files::read::facts::FactsOf;
+use brisk_quill_files::read::kept_stdin::KeptStdin;
 use brisk_quill_files::source::Source;
 use brisk_quill_infer::draft::inferred;
+use std::io::{self, Write};
 use std::path::PathBuf;
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -42,6 +44,8 @@ pub struct Job {
     /// The number; that of a later job is larger.
     pub number: u64,
     pub text: DraftText,
+    /// A text to look at in the place of the files.
+    pub sample: Option<Arc<str>>,
     pub list: WantedList,
     /// The place of the first row that is wanted, and the number of rows.
     pub from: RowPlace,
@@ -82,6 +86,8 @@ pub enum RowWork {
 pub struct Built {
     /// The request.
     pub text: DraftText,
+    /// The text that is looked at in the place of the files.
+    pub sample: Option<Arc<str>>,
     pub draft: Prepared,
     pub files: FilesArgs,
     pub guard: GuardArgs,
@@ -194,6 +200,7 @@ struct Listed {
     /// The options that say which.
     said: Vec<String>,
     table: Option<TableArgs>,
+    sample: Option<Arc<str>>,
     texts: DraftTexts,
 }
 
@@ -226,7 +233,7 @@ impl Worker {
         }
         let tell = Arc::clone(&self.tell);
         let number = job.number;
-        let built = match self.build(&job.text) {
+        let built = match self.build(&job.text, job.sample.as_ref()) {
             Ok(built) => Arc::new(built),
             Err(news) => return tell(number, news),
         };
@@ -265,12 +272,12 @@ impl Worker {
         let against = job.against.as_ref()?;
         let same_text = against.step == job.text.step
             && against.steps.get(..against.step) == job.text.steps.get(..job.text.step);
-        let built = same_text.then(|| self.build(against).ok())?;
+        let built = same_text.then(|| self.build(against, job.sample.as_ref()).ok())?;
         built.map(|built| built.draft)
     }
 
     /// Understands a request, and looks for its files.
-    fn build(&mut self, text: &DraftText) -> Result<Built, News> {
+    fn build(&mut self, text: &DraftText, sample: Option<&Arc<str>>) -> Result<Built, News> {
         let Asked {
             specs,
             files,
@@ -280,9 +287,11 @@ impl Worker {
             let diagnostic = options::step_diagnostic(&wrong.fault);
             News::Wrong(fault(&text.steps, wrong.step, diagnostic))
         })?;
-        let texts = self.texts(&files, &steps).map_err(News::Failed)?;
+        let texts = self.texts(&files, &steps, sample);
+        let texts = texts.map_err(News::Failed)?;
         Ok(Built {
             text: text.clone(),
+            sample: sample.cloned(),
             draft: self.worker.prepare((specs, steps), text.step, &texts),
             files,
             guard,
@@ -294,6 +303,7 @@ impl Worker {
         &mut self,
         files: &FilesArgs,
         steps: &[Option<DraftStep>],
+        sample: Option<&Arc<str>>,
     ) -> Result<DraftTexts, Diagnostic> {
         let has_columns = (steps.iter().flatten()).any(|step| step.query().columns.is_some());
         let said = crate::args::words::of_files(&FilesArgs {
@@ -303,11 +313,17 @@ impl Worker {
         });
         // Which files have columns may depend on what is said of these.
         let table = has_columns.then(|| files.table.clone());
-        let is_same = |listed: &&Listed| listed.said == said && listed.table == table;
+        let is_same = |listed: &&Listed| {
+            (&listed.said, &listed.table, listed.sample.as_ref()) == (&said, &table, sample)
+        };
         let listed = match self.listed.as_ref().filter(is_same) {
             Some(listed) => listed.texts.clone(),
             None => {
-                let sources = options::listed(self.opened.paths.clone(), files, FileUse::Read)?;
+                let (paths, stdin) = match sample {
+                    None => (self.opened.paths.clone(), None),
+                    Some(sample) => (vec!["-".into()], Some(kept(sample)?)),
+                };
+                let sources = options::listed(paths, files, FileUse::Read)?;
                 let is_table = |source: &Source| {
                     let mut steps = steps.iter().flatten();
                     steps.all(|step| step.query().is_table(source.path()))
@@ -320,26 +336,41 @@ impl Worker {
                     listing: self.listings,
                     options: TextOptions::default(),
                     threads: self.threads,
-                    stdin: None,
+                    stdin,
                     hints: true,
                 };
                 self.listed = Some(Listed {
                     said,
                     table,
+                    sample: sample.cloned(),
                     texts: texts.clone(),
                 });
                 texts
             }
         };
-        let sample = self.opened.stdin.as_ref();
+        let stdin = self.opened.stdin.as_ref().filter(|_| sample.is_none());
+        let stdin = stdin.map(|stdin| (stdin.kept(), stdin.bytes()));
         Ok(DraftTexts {
             options: options::texts(files, FactsOf::None)?,
             threads: Threads::new(files.threads),
-            stdin: sample.map(|sample| (sample.kept(), sample.bytes())),
+            stdin: stdin.or(listed.stdin),
             hints: !files.no_hints,
             ..listed
         })
     }
+}
+
+/// A text that stands for standard input.
+fn kept(text: &str) -> Result<(KeptStdin, u64), Diagnostic> {
+    let keep = || {
+        let mut file = tempfile::tempfile()?;
+        file.write_all(text.as_bytes())?;
+        io::Result::Ok(file)
+    };
+    let file = keep()
+        .map_err(|error| Diagnostic::trouble(format!("the sample cannot be kept: {error}")))?;
+    let bytes = text.len() as u64;
+    Ok((KeptStdin::new(Arc::new(file), bytes), bytes))
 }
 
 /// Works on jobs about rows.

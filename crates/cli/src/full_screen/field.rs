@@ -18,6 +18,11 @@ pub enum Edit {
     WordRight,
     Home,
     End,
+    /// To the line above, or below, in the same column where that is as long.
+    LineUp,
+    LineDown,
+    LineStart,
+    LineEnd,
     Undo,
     Redo,
 }
@@ -86,6 +91,21 @@ impl Field {
             Edit::WordRight => self.at = self.word_after(),
             Edit::Home => self.at = 0,
             Edit::End => self.at = self.text.len(),
+            Edit::LineUp => {
+                if let Some(end) = self.line_start().checked_sub(1) {
+                    self.at = self.same_column(end);
+                }
+            }
+            Edit::LineDown => {
+                let end = self.line_end();
+                if end < self.text.len() {
+                    let next = &self.text[end + 1..];
+                    let length = next.find('\n').unwrap_or(next.len());
+                    self.at = self.same_column(end + 1 + length);
+                }
+            }
+            Edit::LineStart => self.at = self.line_start(),
+            Edit::LineEnd => self.at = self.line_end(),
             Edit::Undo => {
                 if let Some(change) = self.done.pop() {
                     let inserted = change.at..change.at + change.inserted.len();
@@ -118,6 +138,27 @@ impl Field {
         self.at = change.at + inserted.len();
         self.done.push(change);
         self.undone.clear();
+    }
+
+    /// The start of the line of the cursor.
+    fn line_start(&self) -> usize {
+        self.text[..self.at].rfind('\n').map_or(0, |at| at + 1)
+    }
+
+    /// The end of the line of the cursor.
+    fn line_end(&self) -> usize {
+        let end = self.text[self.at..].find('\n');
+        end.map_or(self.text.len(), |length| self.at + length)
+    }
+
+    /// The place in the column of the cursor on another line, which ends at `end`.
+    fn same_column(&self, end: usize) -> usize {
+        let column = self.text[self.line_start()..self.at]
+            .graphemes(true)
+            .count();
+        let start = self.text[..end].rfind('\n').map_or(0, |at| at + 1);
+        let mut characters = self.text[start..end].grapheme_indices(true);
+        characters.nth(column).map_or(end, |(at, _)| start + at)
     }
 
     /// The start of the character before the cursor.
@@ -161,6 +202,11 @@ mod tests {
             1 => Just(Edit::WordRight),
             1 => Just(Edit::Home),
             1 => Just(Edit::End),
+            1 => Just(Edit::Insert("\n".into())),
+            1 => Just(Edit::LineUp),
+            1 => Just(Edit::LineDown),
+            1 => Just(Edit::LineStart),
+            1 => Just(Edit::LineEnd),
         ]
     }
 
@@ -184,6 +230,27 @@ mod tests {
                 field.edit(Edit::Redo);
             }
             prop_assert_eq!(field.text(), last);
+        }
+    }
+
+    /// Going down a line and up again leads back to a line, and to the end of a shorter one.
+    #[test]
+    fn lines_are_passed() {
+        let mut field = Field::new("berth 4\nB\n\u{e9}\u{301}quay");
+        let cases = [
+            (Edit::LineUp, "berth 4\nB", "\n\u{e9}\u{301}quay"),
+            (Edit::LineUp, "b", "erth 4\nB\n\u{e9}\u{301}quay"),
+            (Edit::LineUp, "b", "erth 4\nB\n\u{e9}\u{301}quay"),
+            (Edit::LineEnd, "berth 4", "\nB\n\u{e9}\u{301}quay"),
+            (Edit::LineDown, "berth 4\nB", "\n\u{e9}\u{301}quay"),
+            (Edit::LineDown, "berth 4\nB\n\u{e9}\u{301}", "quay"),
+            (Edit::LineDown, "berth 4\nB\n\u{e9}\u{301}", "quay"),
+            (Edit::LineStart, "berth 4\nB\n", "\u{e9}\u{301}quay"),
+        ];
+        for (edit, before, after) in cases {
+            field.edit(edit.clone());
+            let (at, text) = (field.cursor(), field.text());
+            assert_eq!((&text[..at], &text[at..]), (before, after), "{edit:?}");
         }
     }
 

@@ -27,13 +27,13 @@ pub(super) struct Fields {
 }
 
 /// The part of a field that is in sight.
-struct InSight {
-    text: String,
+pub(super) struct InSight {
+    pub text: String,
     /// The offsets in the field at which it begins, and one past its end.
-    from: usize,
+    pub from: usize,
     to: usize,
     /// Text before it is left out.
-    is_cut: bool,
+    pub is_cut: bool,
 }
 
 impl Screen<'_> {
@@ -280,7 +280,11 @@ fn is_naming(state: &State, field: &Field) -> bool {
 
 /// The part of a field around its cursor that fits.
 fn in_sight(field: &Field, room: usize) -> InSight {
-    let (before, under, after) = field.parts();
+    in_sight_of(field.parts(), room)
+}
+
+/// The part around a cursor that fits: of the text before it, under it, and after it.
+pub(super) fn in_sight_of((before, under, after): (&str, &str, &str), room: usize) -> InSight {
     // Only what may be in sight is looked at: a field may hold a megabyte.
     let mut from = before.len();
     let mut used = 1;
@@ -382,10 +386,12 @@ fn text_length(text: &str) -> usize {
 pub(super) fn name_of_file(state: &State, file: usize) -> String {
     let built = state.known.built.as_ref();
     let source = built.and_then(|built| built.draft.texts.sources.listing.sources.get(file));
+    let is_sample = built.is_some_and(|built| built.sample.is_some());
     source.map_or_else(String::new, |source| {
-        match source.path().as_os_str() == "-" {
-            true => "standard input".to_owned(),
-            false => visible_path(source.path()),
+        match (source.path().as_os_str() == "-", is_sample) {
+            (true, true) => "the sample".to_owned(),
+            (true, false) => "standard input".to_owned(),
+            (false, _) => visible_path(source.path()),
         }
     })
 }

@@ -227,7 +227,9 @@ fn empty_words(state: &State) -> &'static str {
         }
         ListView::Changes | ListView::Matches => NOTHING,
         ListView::Misses => "every unit in scope matches",
-        ListView::Units | ListView::Result => "there is no text",
+        ListView::Units | ListView::Result => {
+            "there is no text: `s` takes one that is typed or pasted"
+        }
         ListView::Differences => match state.known.compared {
             Some(Some(_)) => {
                 "no difference to the try that this is compared with: view 7 lists all, and `=` takes another"
