@@ -182,8 +182,14 @@ fn a_sample_is_pasted() {
     term.press("\x03", &["the draft is kept"]);
     assert_eq!(term.end().0, 0);
     let mut again = Term::new(&sandbox, 100, 30, &["draft"]);
-    again.wait(&["is open again", "a sample, 4 lines", "3  berth 3", "2 matches"]);
-    again.press("\x1bS", &["draft  notices, 16 files"]);
+    again.wait(&[
+        "is open again",
+        "a sample, 3 lines",
+        "3  berth 3",
+        "2 matches",
+    ]);
+    again.press("\x1b", &["1-8 views"]);
+    again.press("S", &["draft  notices, 16 files"]);
     again.press("qc", &[]);
     assert_eq!(again.end().0, 0);
 }
