@@ -8,6 +8,7 @@ use crate::diagnostic::Diagnostic;
 use crate::host::{cancel_token, variable};
 use crate::progress::{self, Progress};
 use crate::render;
+use crate::render::highlight::Canvas;
 use crate::render::labelled::{Labelled, Role};
 use crate::render::paint::Paint;
 use crate::status::Status;
@@ -152,6 +153,14 @@ impl Output {
     /// The columns that a line may take.
     pub fn width(&self) -> usize {
         self.width
+    }
+
+    /// The place on which is drawn: on a terminal, lines may go on below.
+    pub fn canvas(&self) -> Canvas {
+        Canvas {
+            width: self.width,
+            wraps: self.terminal,
+        }
     }
 
     /// True if a person is looking.

@@ -118,7 +118,7 @@ impl<'a> Form<'a> {
                 Self::Places(Places::new(args.annotate), fault)
             }
             (false, false) => Self::Text(FindView {
-                width: output.width(),
+                canvas: output.canvas(),
                 groups: query.pattern.groups(),
             }),
         }

@@ -117,7 +117,7 @@ impl<'a> Form<'a> {
             Self::Count { each: args.each }
         } else {
             Self::Text(FindView {
-                width: output.width(),
+                canvas: output.canvas(),
                 groups,
             })
         }

@@ -279,7 +279,7 @@ impl<'a> Preview<'a> {
             output.draw(&text);
         }
         if let Some(comparison) = self.comparison {
-            let text = compared::text(&comparison.finish(), width);
+            let text = compared::text(&comparison.finish(), output.canvas());
             output.draw(&text);
         }
         self.view.end(summary, output);

@@ -76,7 +76,7 @@ fn print(path: &Path, outcomes: &[ExampleOutcome], json: bool, output: &mut Outp
     );
     output.say(&summary);
     let view = ExampleView {
-        width: output.width(),
+        canvas: output.canvas(),
     };
     for outcome in outcomes.iter().filter(|outcome| !outcome.holds()) {
         output.draw(&view.failed(outcome));

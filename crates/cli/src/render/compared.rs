@@ -2,7 +2,7 @@
 
 use super::highlight;
 use crate::render::columns::Columns;
-use crate::render::highlight::Look;
+use crate::render::highlight::{Canvas, Look};
 use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::numbers::{counted, number};
@@ -11,12 +11,12 @@ use brisk_quill_engine::compare::{Compared, ComparedChange, Difference};
 use unicode_width::UnicodeWidthStr;
 
 /// The differences, and the counts.
-pub fn text(found: &Compared, width: usize) -> Labelled {
+pub fn text(found: &Compared, canvas: Canvas) -> Labelled {
     let mut out = Labelled::default();
     let sides = |of: &Difference| [of.last.clone(), of.this.clone()];
     let changes: Vec<ComparedChange> = found.differences.iter().flat_map(sides).flatten().collect();
     let view = View {
-        width,
+        canvas,
         labels: Columns::of_labels(changes.iter().map(|change| change.label.as_deref())),
         columns: Columns::of(changes.iter().map(|change| change.cell.as_deref())),
     };
@@ -54,7 +54,7 @@ pub fn text(found: &Compared, width: usize) -> Labelled {
 
 /// The room for names beside the texts.
 struct View {
-    width: usize,
+    canvas: Canvas,
     labels: Columns,
     columns: Columns,
 }
@@ -92,7 +92,8 @@ impl View {
         let gutter = self.gutter(line, word, of);
         let look = Look {
             role,
-            width: self.width.saturating_sub(gutter.width()).max(20),
+            room: self.canvas.beside(gutter.width()),
+            whole: false,
             blanks: false,
         };
         let all = [&before[..], text, after].concat();

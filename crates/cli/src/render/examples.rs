@@ -1,7 +1,7 @@
 //! Examples that did not hold: what was, what was wanted, and what came.
 
 use super::highlight;
-use crate::render::highlight::Look;
+use crate::render::highlight::{Canvas, Look};
 use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::records::field::{Ordinal, line};
 use brisk_quill_core::records::json::lossy;
@@ -12,7 +12,7 @@ use std::borrow::Cow;
 
 /// Draws failed examples.
 pub struct ExampleView {
-    pub width: usize,
+    pub canvas: Canvas,
 }
 
 impl ExampleView {
@@ -42,7 +42,8 @@ impl ExampleView {
     fn text(&self, out: &mut Labelled, label: &str, text: &[u8], mark: Option<Span>, role: Role) {
         let look = Look {
             role,
-            width: self.width.saturating_sub(13).max(20),
+            room: self.canvas.beside(13),
+            whole: false,
             blanks: false,
         };
         let mut lines = highlight::lines(text, mark.as_slice(), look);

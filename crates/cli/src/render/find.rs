@@ -4,7 +4,7 @@ use super::highlight;
 use crate::args::definitions::Context;
 use crate::render::beside::{Beside, rest_of_row};
 use crate::render::columns::Columns;
-use crate::render::highlight::{Look, one_line_of};
+use crate::render::highlight::{Canvas, Look, one_line_of};
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
 use crate::render::positions::{self, Position};
@@ -104,7 +104,7 @@ impl Gutter {
 /// Draws matches.
 #[derive(Clone, Copy)]
 pub struct FindView<'a> {
-    pub width: usize,
+    pub canvas: Canvas,
     pub groups: &'a Groups,
 }
 
@@ -188,7 +188,7 @@ impl FindView<'_> {
                 let beside = Beside {
                     indent: digits + 2 + gutter.label.width(),
                     columns: &columns,
-                    width: self.width,
+                    width: self.canvas.width,
                 };
                 rest_of_row(&mut out, &unit.row, &cells, &beside);
             }
@@ -205,7 +205,8 @@ impl FindView<'_> {
     fn line(&self, out: &mut Labelled, gutter: &Gutter, line: u64, text: &[u8], spans: &[Span]) {
         let look = Look {
             role: Role::Match,
-            width: self.width.saturating_sub(gutter.width()).max(20),
+            room: self.canvas.beside(gutter.width()),
+            whole: false,
             blanks: false,
         };
         let lines = highlight::lines(text, spans, look);
@@ -231,7 +232,7 @@ impl FindView<'_> {
         if self.groups.len() == 1 {
             return;
         }
-        let width = self.width.saturating_sub(indent);
+        let width = self.canvas.width.saturating_sub(indent);
         let digits = unit.groups.len().to_string().len();
         for (number, groups) in (1..).zip(&unit.groups) {
             let each = unit.texts_of(groups).enumerate().skip(1);

@@ -10,13 +10,52 @@ use unicode_width::UnicodeWidthStr;
 const MARKS_SHOWN: usize = 40;
 /// Columns kept on either side of a marked part when a line is too long.
 const KEPT: usize = 24;
+/// The least that is kept; a line in which there is no room for that is shown whole.
+const KEPT_LEAST: usize = 16;
+/// Rows that a line takes at most where it is shown whole.
+const ROWS_MOST: usize = 12;
+
+/// The place on which text is drawn.
+#[derive(Clone, Copy)]
+pub struct Canvas {
+    pub width: usize,
+    /// What is longer goes on in the next row, as on a terminal.
+    pub wraps: bool,
+}
+
+impl Canvas {
+    /// The room of a line to the right of a gutter.
+    pub fn beside(self, gutter: usize) -> LineRoom {
+        LineRoom {
+            width: self.width.saturating_sub(gutter).max(20),
+            hang: self.wraps.then_some(gutter),
+        }
+    }
+}
+
+/// The columns that a line may take.
+#[derive(Clone, Copy)]
+pub struct LineRoom {
+    width: usize,
+    /// Blanks before each row but the first, where it may take several.
+    hang: Option<usize>,
+}
+
+impl LineRoom {
+    /// As many as it has.
+    pub const ENDLESS: Self = Self {
+        width: usize::MAX,
+        hang: None,
+    };
+}
 
 /// The look of marked parts.
 #[derive(Clone, Copy)]
 pub struct Look {
     pub role: Role,
-    /// Columns a line may take.
-    pub width: usize,
+    pub room: LineRoom,
+    /// A line that is longer is shown whole, though it could be cut to one row.
+    pub whole: bool,
     /// Blanks in marked parts, and at the end of lines, are drawn.
     pub blanks: bool,
 }
@@ -36,9 +75,39 @@ struct Segment {
 /// `marks` are sorted and disjoint. A line end is shown only where it is marked. Without colour
 /// each mark stands between `‹` and `›`; with colour only where marks touch or are empty.
 pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<Labelled> {
-    let mut out = Vec::new();
+    let shown = segments_of(text, marks, look).map(|mut segments| {
+        if let Some(kept) = kept(&segments, look) {
+            fit(&mut segments, look.room.width, kept);
+        }
+        let drawn = draw(&segments, look);
+        match look.room.hang {
+            Some(hang) => drawn.hanging(look.room.width, hang),
+            None => drawn,
+        }
+    });
+    let mut out: Vec<Labelled> = shown.collect();
+    if out.is_empty() && !marks.is_empty() {
+        out.push("‹›".into());
+    }
+    out
+}
+
+/// True if a line of `text` is shown whole in several rows. What stands beside it, as old text beside new, is shown so too.
+pub fn takes_rows(text: &[u8], marks: &[Span], look: Look) -> bool {
+    let is_long = |segments: &Vec<Segment>| {
+        columns(segments) > look.room.width && kept(segments, look).is_none()
+    };
+    segments_of(text, marks, look).any(|segments| is_long(&segments))
+}
+
+/// The segments of each line.
+fn segments_of<'t>(
+    text: &'t [u8],
+    marks: &'t [Span],
+    look: Look,
+) -> impl Iterator<Item = Vec<Segment>> + 't {
     let mut first = 0;
-    for line in brisk_quill_core::unit::lines(text) {
+    brisk_quill_core::unit::lines(text).map(move |line| {
         let last = line.next == text.len();
         // Marks and lines are both in order.
         while marks
@@ -57,21 +126,17 @@ pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<Labelled> {
             })
             .filter(|&i| marks[i].is_empty() || marks[i].to > line.content.from)
             .collect();
-        out.push(one_line(text, line, marks, &inside, look));
-    }
-    if out.is_empty() && !marks.is_empty() {
-        out.push("‹›".into());
-    }
-    out
+        of_line(text, line, marks, &inside, look)
+    })
 }
 
-fn one_line(
+fn of_line(
     text: &[u8],
     line: brisk_quill_core::unit::Line,
     marks: &[Span],
     inside: &[usize],
     look: Look,
-) -> Labelled {
+) -> Vec<Segment> {
     let mut segments = Vec::new();
     let mut at = line.content.from;
     for &index in inside.iter().take(MARKS_SHOWN) {
@@ -112,8 +177,7 @@ fn one_line(
         }
         segments.push(last);
     }
-    fit(&mut segments, look.width);
-    draw(&segments, look)
+    segments
 }
 
 fn plain(bytes: &[u8]) -> Segment {
@@ -125,15 +189,38 @@ fn plain(bytes: &[u8]) -> Segment {
     }
 }
 
-/// Shortens segments until the line fits, the plain ones first.
-fn fit(segments: &mut [Segment], width: usize) {
-    let total: usize = segments.iter().map(|s| s.shown.width() + 2).sum();
+/// The columns that a line takes as a whole, with the signs around marks.
+fn columns(segments: &[Segment]) -> usize {
+    let columns = |s: &Segment| s.shown.width() + if s.marked { 2 } else { 0 };
+    segments.iter().map(columns).sum()
+}
+
+/// The columns that are kept around marks, so that a line fits in one row; `None` where all of it fits, or so little would be
+/// left that it is shown whole, in several. A line that would take very many has both.
+fn kept(segments: &[Segment], look: Look) -> Option<usize> {
+    let width = look.room.width;
+    let total = columns(segments);
     if total <= width {
-        return;
+        return None;
     }
-    let last = segments.len() - 1;
+    let marks = segments.iter().filter(|segment| segment.marked);
+    let gaps = segments.len() - marks.clone().count();
+    // Each gap has a sign of what is left out.
+    let of_marks: usize = marks.map(|s| s.shown.width().min(width / 2) + 2).sum();
+    let left = width.saturating_sub(of_marks + 2 * gaps);
+    let kept = left.checked_div(gaps).unwrap_or(left);
+    match kept < KEPT_LEAST || look.whole {
+        true if total <= ROWS_MOST * width => None,
+        true => Some(KEPT),
+        false => Some(kept.min(KEPT)),
+    }
+}
+
+/// Shortens segments, the plain ones to what is kept of them.
+fn fit(segments: &mut [Segment], width: usize, kept: usize) {
+    let last = segments.len().saturating_sub(1);
     for (i, segment) in segments.iter_mut().enumerate() {
-        let limit = if segment.marked { width / 2 } else { KEPT };
+        let limit = if segment.marked { width / 2 } else { kept };
         let (head, tail) = match (segment.marked, i) {
             (true, _) => (limit / 2, limit / 2),
             (false, 0) if last > 0 => (0, limit),
@@ -213,11 +300,17 @@ pub fn one_line_of(bytes: &[u8], width: usize) -> String {
 mod tests {
     use super::*;
     use crate::render::paint::Paint;
+    use proptest::prelude::*;
 
     fn look(width: usize) -> Look {
         Look {
             role: Role::Match,
-            width,
+            room: Canvas {
+                width,
+                wraps: false,
+            }
+            .beside(0),
+            whole: false,
             blanks: false,
         }
     }
@@ -248,6 +341,40 @@ mod tests {
         for (text, marks, shown) in cases {
             let marks: Vec<Span> = marks.iter().map(|&(a, b)| Span::new(a, b)).collect();
             assert_eq!(plain_lines(text, &marks), *shown, "{text:?}");
+        }
+    }
+
+    proptest! {
+        /// A line is cut to one row, or shown whole in several, never both; what is not shown of the marks is counted.
+        #[test]
+        fn lines_are_cut_or_wrapped(
+            words in prop::collection::vec(("[a-z]{1,12}", prop::bool::weighted(0.2)), 1..200), width in 40usize..130, gutter in 0..12usize, whole in any::<bool>(),
+        ) {
+            let (mut text, mut marks) = (String::new(), Vec::new());
+            for (word, marked) in &words {
+                text.push_str(if text.is_empty() { "" } else { " " });
+                let from = text.len();
+                text.push_str(word);
+                marks.extend(marked.then_some(Span::new(from, text.len())));
+            }
+            let canvas = Canvas { width: width + gutter, wraps: true };
+            let look = Look { role: Role::Match, room: canvas.beside(gutter), whole, blanks: false };
+            let drawn = lines(text.as_bytes(), &marks, look);
+            let shown = Paint::new(None).draw(&drawn[0]);
+            let rows: Vec<&str> = shown.split('\n').collect();
+            let is_cut = shown.contains('…');
+            let is_huge = text.len() + 2 * marks.len() > ROWS_MOST * width || marks.len() > MARKS_SHOWN;
+            prop_assert!(rows.len() == 1 || !is_cut || is_huge, "{shown}");
+            for (number, row) in rows.iter().enumerate() {
+                let text = if number == 0 { Some(*row) } else { row.strip_prefix(&*" ".repeat(gutter)) };
+                prop_assert!(text.is_some_and(|text| text.width() <= width), "{shown}");
+            }
+            prop_assert_eq!(shown.matches('‹').count(), marks.len().min(MARKS_SHOWN), "{}", shown);
+            if !is_cut {
+                prop_assert_eq!(takes_rows(text.as_bytes(), &marks, look), rows.len() > 1);
+                let whole = rows.iter().map(|row| row.trim_start()).collect::<Vec<_>>().join(" ");
+                prop_assert_eq!(whole.replace(['‹', '›'], ""), text);
+            }
         }
     }
 

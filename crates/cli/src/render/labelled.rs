@@ -82,22 +82,46 @@ impl Labelled {
             let is_placed = |next: &&str| next.trim_start().starts_with(PLACE);
             let whole = lines.peek().is_some_and(is_placed);
             let indent = line.len() - line.trim_start_matches(' ').len() + 2;
-            let (mut from, end) = (at, at + line.len());
-            let mut room = width;
-            while let Some(cut) = (!whole)
-                .then(|| break_in(&self.text[from..end], room))
-                .flatten()
-            {
-                self.copy(from..from + cut, &mut out);
-                out.push_str(&format!("\n{:indent$}", ""));
-                let rest = &self.text[from + cut..end];
-                from = end - rest.trim_start_matches(' ').len();
-                room = width.saturating_sub(indent);
+            let part = at..at + line.len();
+            at = part.end;
+            match whole {
+                true => self.copy(part, &mut out),
+                false => self.copy_in_rows(
+                    part,
+                    [width, width.saturating_sub(indent)],
+                    indent,
+                    &mut out,
+                ),
             }
-            self.copy(from..end, &mut out);
-            at = end;
         }
         out
+    }
+
+    /// The same as one line that stands to the right of something else: its rows have at most `width` columns, and each but
+    /// the first begins with `indent` blanks.
+    pub fn hanging(&self, width: usize, indent: usize) -> Self {
+        let mut out = Self::default();
+        self.copy_in_rows(0..self.text.len(), [width, width], indent, &mut out);
+        out
+    }
+
+    /// Appends a part of the text to `out` in rows, the first and each other of so many columns.
+    fn copy_in_rows(
+        &self,
+        part: Range<usize>,
+        [first, others]: [usize; 2],
+        indent: usize,
+        out: &mut Self,
+    ) {
+        let (mut from, mut room) = (part.start, first);
+        while let Some(cut) = break_in(&self.text[from..part.end], room) {
+            self.copy(from..from + cut, out);
+            out.push_str(&format!("\n{:indent$}", ""));
+            let rest = &self.text[from + cut..part.end];
+            from = part.end - rest.trim_start_matches(' ').len();
+            room = others;
+        }
+        self.copy(from..part.end, out);
     }
 
     /// Appends a part of the text to `out`, with its labels.

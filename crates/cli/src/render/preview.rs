@@ -3,7 +3,7 @@
 use super::highlight;
 use crate::render::beside::{Beside, rest_of_row};
 use crate::render::columns::Columns;
-use crate::render::highlight::Look;
+use crate::render::highlight::{Canvas, Look};
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
 use brisk_quill_core::span::Span;
@@ -11,19 +11,22 @@ use brisk_quill_engine::kept_hunk::{FileReport, KeptCell, KeptEdit, KeptHunk};
 
 /// Draws the changes of files.
 pub struct PreviewView {
-    width: usize,
+    canvas: Canvas,
     /// True if to name the steps of each change.
     steps: bool,
-    /// True if to draw blanks in what changes: a person is looking.
+    /// Blanks in what changes are drawn: a person is looking.
     blanks: bool,
+    /// Long lines are shown whole.
+    whole: bool,
 }
 
 impl PreviewView {
-    pub fn new(width: usize, steps: bool, blanks: bool) -> Self {
+    pub fn new(canvas: Canvas, steps: bool) -> Self {
         Self {
-            width,
+            canvas,
             steps,
-            blanks,
+            blanks: canvas.wraps,
+            whole: false,
         }
     }
 
@@ -82,8 +85,10 @@ impl PreviewView {
     fn cell(&self, out: &mut Labelled, edit: &KeptEdit, cell: &KeptCell, gutter: &Gutter) {
         let name = gutter.columns.shown(Some(&cell.name));
         let blank = gutter.columns.shown(None);
+        let texts = [(&cell.was, &cell.was_marks), (&cell.now, &cell.now_marks)];
+        let view = self.of_all(texts.map(|(text, marks)| (&text[..], &marks[..])), gutter);
         let mut rows = |label: &str, line: Option<u64>, text: &[u8], marks: &[Span], role| {
-            let mut shown = self.marked(text, marks, role, gutter);
+            let mut shown = view.marked(text, marks, role, gutter);
             if shown.is_empty() {
                 // An empty value has no line.
                 shown.push(if text.is_empty() {
@@ -144,7 +149,7 @@ impl PreviewView {
         let beside = Beside {
             indent: gutter.width() - gutter.columns.shown(None).len(),
             columns: &gutter.columns,
-            width: self.width,
+            width: self.canvas.width,
         };
         rest_of_row(out, row, &cells.collect::<Vec<_>>(), &beside);
     }
@@ -156,7 +161,8 @@ impl PreviewView {
         if text.is_empty() && hunk.stages.is_empty() {
             return self.gone(out, hunk, &was, gutter);
         }
-        let shown = self.marked(&hunk.was, &was, Role::Was, gutter);
+        let view = self.of_all([(&hunk.was, &was), (&text, &now)], gutter);
+        let shown = view.marked(&hunk.was, &was, Role::Was, gutter);
         let of_row = hunk.edits.iter().find_map(KeptEdit::label);
         for (line, text) in (hunk.line..).zip(shown) {
             let first = line == hunk.line;
@@ -166,7 +172,7 @@ impl PreviewView {
             out.push('\n');
         }
         self.stages(out, hunk, &text, gutter);
-        let mut shown = self.marked(&text, &now, Role::Now, gutter);
+        let mut shown = view.marked(&text, &now, Role::Now, gutter);
         if text.is_empty() {
             shown = vec!["(nothing)".into()];
         }
@@ -193,7 +199,10 @@ impl PreviewView {
             ));
         }
         let narrower = Self {
-            width: self.width.saturating_sub(note.len()),
+            canvas: Canvas {
+                width: self.canvas.width.saturating_sub(note.len()),
+                ..self.canvas
+            },
             // All of it goes, so its blanks are not what there is to see.
             blanks: false,
             ..*self
@@ -244,13 +253,27 @@ impl PreviewView {
         gutter.shown = line;
     }
 
-    fn marked(&self, text: &[u8], marks: &[Span], role: Role, gutter: &Gutter) -> Vec<Labelled> {
-        let look = Look {
+    /// The view of texts that stand below each other: where one of them is shown whole in several rows, all are.
+    fn of_all(&self, texts: [(&[u8], &[Span]); 2], gutter: &Gutter) -> Self {
+        let look = self.look(Role::Was, gutter);
+        let is_long = |(text, marks): (&[u8], &[Span])| highlight::takes_rows(text, marks, look);
+        Self {
+            whole: texts.into_iter().any(is_long),
+            ..*self
+        }
+    }
+
+    fn look(&self, role: Role, gutter: &Gutter) -> Look {
+        Look {
             role,
-            width: self.width.saturating_sub(gutter.width()).max(20),
+            room: self.canvas.beside(gutter.width()),
+            whole: self.whole,
             blanks: self.blanks && role != Role::Quiet,
-        };
-        highlight::lines(text, marks, look)
+        }
+    }
+
+    fn marked(&self, text: &[u8], marks: &[Span], role: Role, gutter: &Gutter) -> Vec<Labelled> {
+        highlight::lines(text, marks, self.look(role, gutter))
     }
 }
 

@@ -1,6 +1,6 @@
 //! Whole files as they would be, changed lines marked in the margin.
 
-use crate::render::highlight::{self, Look};
+use crate::render::highlight::{self, LineRoom, Look};
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
 use brisk_quill_core::numbers::counted;
@@ -96,7 +96,8 @@ impl Page {
         let look = Look {
             role: Role::Now,
             // Lines are shown whole.
-            width: usize::MAX,
+            room: LineRoom::ENDLESS,
+            whole: false,
             blanks: false,
         };
         if let Some(first) = highlight::lines(text, marks, look).first() {

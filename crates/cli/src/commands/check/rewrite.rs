@@ -42,11 +42,7 @@ pub fn run(args: &CheckArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let room = Room::new(options::at_most("--show", args.show.as_deref())?);
     let as_places = args.positions || args.annotate.is_some();
     let mut places = as_places.then(|| Places::new(args.annotate));
-    let view = PreviewView::new(
-        output.width(),
-        asked.rewrite.steps().len() > 1,
-        output.is_terminal(),
-    );
+    let view = PreviewView::new(output.canvas(), asked.rewrite.steps().len() > 1);
     let sentence = rewrite_sentence(&asked.rewrite, &sources.listing.sources);
     if places.is_none() {
         output.prose(&format!("{sentence}\n"));

@@ -88,7 +88,7 @@ impl<'r> View<'r> {
             keep.context = args.show.context.lines();
             let several = rewrite.steps().len() > 1;
             let form = Form::Text {
-                view: PreviewView::new(output.width(), several, output.is_terminal()),
+                view: PreviewView::new(output.canvas(), several),
                 rewrite,
                 shown: 0,
                 instead,
