@@ -78,6 +78,6 @@ impl Page<'_> {
         for file in &shown {
             out.write_all(file.as_bytes())?;
         }
-        out.write_all(document::foot().as_bytes())
+        out.write_all(document::foot(&self.doc.hash()).as_bytes())
     }
 }

@@ -160,12 +160,28 @@ fn decided_in_a_browser() {
         json!("2 accepted; 1 refused and 52 open stay as they are.")
     );
     // One kind of them with its button.
-    let kind = "[...document.querySelectorAll('tr[data-kinds]')].find(row => row.textContent.includes('Berth·12'))";
+    let kind = "[...document.querySelectorAll('[data-kinds]')].find(row => row.textContent.includes('Berth·12'))";
     browser.value(&format!("{kind}.querySelector('.act button').click()"));
     browser.value("document.getElementById('only-decision').value='A'; document.getElementById('only-decision').onchange()");
     let accepted = browser.value(listed).as_u64().unwrap();
     browser.value("document.getElementById('by').value='Signe, pilot'; document.querySelector('#list .choose input').value='as on the sign'; document.querySelector('#list .choose input').oninput()");
     browser.value("document.getElementById('save').click()");
+    let dialog =
+        "document.getElementById('saving').open && document.getElementById('stays').textContent";
+    let stays = browser.value(dialog);
+    assert!(
+        stays
+            .as_str()
+            .unwrap()
+            .contains(" still open: they stay as they are."),
+        "{stays}"
+    );
+    browser.value("document.getElementById('save-now').click()");
+    let said = browser.value("document.getElementById('saved').textContent");
+    assert!(
+        said.as_str().unwrap().contains("Now send this file back"),
+        "{said}"
+    );
     let file = browser.downloads().join("decisions-signe-pilot.jsonl");
     for _ in 0..600 {
         if file.exists() && browser.value("true") == json!(true) {
@@ -179,6 +195,47 @@ fn decided_in_a_browser() {
         "{saved}"
     );
     sandbox.write("signe.jsonl", &saved);
+    // Another day the file is opened on the page again; one of another plan is not.
+    let take = |text: &str| {
+        let lines = json!(text);
+        format!(
+            "(() => {{ const data = new DataTransfer(); data.items.add(new File([{lines}], 'kept.jsonl')); const input = document.getElementById('file'); input.files = data.files; input.onchange(); }})()"
+        )
+    };
+    let Some(mut again) = Browser::open(&sandbox.file("page.html")) else {
+        return;
+    };
+    let said = "document.getElementById('saved').textContent";
+    again.value(&take(&saved.replacen("\"plan\":\"", "\"plan\":\"0", 1)));
+    again.until(&format!(
+        "{said} === 'kept.jsonl holds no decisions about this page; nothing is taken in.'"
+    ));
+    assert!(
+        again
+            .value(written)
+            .as_str()
+            .unwrap()
+            .starts_with("No change has been reviewed")
+    );
+    again.value(&take(&saved));
+    again.until(&format!("{said}.endsWith('of kept.jsonl taken in.')"));
+    assert_eq!(again.value(written), browser.value(written));
+    assert_eq!(
+        again.value("document.getElementById('by').value"),
+        json!("Signe, pilot")
+    );
+    // Lines of context stand once between changes that lie beside each other.
+    let lines = "[...document.querySelectorAll('#list article')].slice(0, 6).flatMap(one => [...one.querySelectorAll('.row.near i')].map(i => i.textContent))";
+    let lines = again.value(lines);
+    let lines: Vec<&str> = lines
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter_map(Value::as_str)
+        .collect();
+    let mut once = lines.clone();
+    once.dedup();
+    assert!(lines.len() > 2 && lines == once, "{lines:?}");
     let got = sandbox.run("review --decisions signe.jsonl --json");
     let counts: Value = serde_json::from_str(&got.out).unwrap();
     assert_eq!(

@@ -8,6 +8,7 @@ pub mod completion;
 pub mod list;
 mod moving;
 pub mod sample;
+mod texts;
 pub mod tries;
 
 use crate::diagnostic::Diagnostic;

@@ -102,14 +102,16 @@ impl FileChanges<'_> {
         let value = |bytes: &[u8]| self.values.value(self.number, change, bytes);
         let (was, now) = (value(&written.before), value(&written.after));
         let rest = rest_of_row(self.doc, self.plan, self.values, (index, change));
-        html! { table {
-            tr { th scope="row" { "was" } td { (differing(&was, &now, true)) } }
-            tr { th scope="row" { "now" } td { (differing(&now, &was, false)) } }
-            @for (name, value) in rest.iter().flatten() {
-                tr.rest { th scope="row" { bdi { (visible(name.as_bytes())) } } td {
+        html! { div.record {
+            table {
+                tr { th scope="row" { "was" } td { (differing(&was, &now, true)) } }
+                tr { th scope="row" { "now" } td { (differing(&now, &was, false)) } }
+            }
+            @if let Some(rest) = rest.filter(|rest| !rest.is_empty()) { dl { @for (name, value) in &rest {
+                div { dt { bdi { (visible(name.as_bytes())) } } dd {
                     @if value.is_empty() { span.quiet { "(empty)" } } @else { (visible(value)) }
                 } }
-            }
+            } } }
         } }
     }
 
@@ -127,9 +129,9 @@ impl FileChanges<'_> {
     }
 }
 
-/// The sign and the name of a decision.
+/// The name of a decision; the style puts its sign before it.
 fn state(decision: Decision) -> Markup {
-    html! { strong.d data-d=(decision.sign()) { (decision.sign()) " " (decision.name()) } }
+    html! { strong.d data-d=(decision.sign()) { (decision.name()) } }
 }
 
 fn cell_name(cell: &str) -> Markup {

@@ -12,8 +12,8 @@ const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
 
 /// The hashes of the style and the script, as a content-security policy names them; a test says the new ones.
-const STYLE_HASH: &str = "sha256-vLMSfbAThNbYfJ91q8Ai3+fBU3jYwLih147WaSzxbrc=";
-const SCRIPT_HASH: &str = "sha256-Vi4PEP4VFZYzxixCnD6oA0pyqTGt6gsWs/otqVuUEmE=";
+const STYLE_HASH: &str = "sha256-aPbGKjiRMohNXC2x0pOyIaHMNp2Vbs0KMdqQ0S+2WBo=";
+const SCRIPT_HASH: &str = "sha256-4IQmvhd5phhDXQCPrfEhLW9iVo+ImI4TH+9O2OyUT28=";
 
 /// The colours of the page, and their names in its style.
 const TONES: [(&str, Tone); 6] = [
@@ -82,11 +82,17 @@ pub fn head(
         }
         (PreEscaped("<body>"))
         a.skip href="#changes" { "Skip to the changes" }
-        header.top {
-            h1 { @match &letter.title { Some(own) => (own), None => { "Review of " (title) } } }
-            p.quiet { (title) ", found on " (letter.date) "." }
-            @if let Some(note) = &letter.note { blockquote.note { (note) } }
-            p.todo { b { "What to do: " } "decide about each change, or about a whole kind; then save, and send the saved file back." }
+        header.letter.wide {
+            div.two {
+                div {
+                    div.stroke {}
+                    h1 { @match &letter.title { Some(own) => (own), None => { "Review of " (title) } } }
+                    p.meta { b { (counted(plan.entries.len() as u64, "proposed change")) } " to the text of " (files) ", found on " (letter.date) }
+                }
+                @if let Some(note) = &letter.note { blockquote.note { (note) } }
+            }
+            p.todo { b { "Decide about each change, then save; send the file back." } " "
+                span.quiet { "What is refused or left open stays as it is. You can stop, save, and open the file here again later." } }
             pre.request { (request) }
             p #written role="status" aria-live="polite" { (what_is_written(plan)) }
             @if plan.problems > 0 {
@@ -99,20 +105,43 @@ pub fn head(
             }
             p.noscript { "Without script this page can be read, folded and printed, but takes no decisions." }
         }
-        (PreEscaped("<main>"))
+        (bar(&doc.hash(), plan.entries.len()))
+        (PreEscaped("<main class=\"wide\">"))
         (kinds::section(plan, kinds, within_words))
-        (tools(&doc.hash(), plan.entries.len()))
-        h2 #changes { "Changes" }
-        div #list {}
-        (PreEscaped("<div id=\"all\">"))
+        (PreEscaped("<section>"))
+            div.head { h2 #changes { "Changes" } p.quiet role="status" aria-live="polite" { span #found {} " "
+                span { del { "old text" } span.to { "→" } ins { "new text" } "; a dot in them is a blank" } } }
+            (filters())
+            div #list {}
+            nav #pager aria-label="pages" {
+                button #back { "‹ Back" } " " span #page {} " " button #on { "Next ›" }
+            }
+            (PreEscaped("<div id=\"all\">"))
     };
     markup.into_string() + "\n"
 }
 
 /// All behind the changes.
-pub fn foot() -> String {
+pub fn foot(hash: &str) -> String {
+    let key = |key: &str, does: &str| html! { span { kbd { (key) } " " (does) } };
     let markup = html! {
-        (PreEscaped("</div></main>"))
+        (PreEscaped("</div></section>"))
+        p.how { "Saving downloads a file; return it to the sender, who imports it with "
+            code { "bquill review --plan PLAN --decisions FILE…" }
+            " and applies with " code { "bquill apply --plan PLAN" } "; " code { "last" } " is the last preview. The plan is " code { (hash) } "." }
+        (PreEscaped("</main>"))
+        div.strip { div.wide {
+            span #current {} span.pair #pair {}
+            span #alike {}
+            span #alike-act {}
+            div.keys { (key("A", "accept")) (key("R", "refuse")) (key("O", "leave open")) (key("↓", "next")) (key("U", "undo")) button #show-keys { "Keys (?)" } }
+        } }
+        dialog #saving aria-label="Save decisions" {
+            h2 { "Save decisions" }
+            p #stays {}
+            label { "Your name " input #by maxlength="100" autocomplete="name" placeholder="optional"; }
+            div.ends { button #not-now type="button" { "Not now" } button.strong #save-now type="button" { "Save the file" } }
+        }
         dialog #keys aria-label="Keys" {
             h2 { "Keys" }
             p { label { input #keys-on type="checkbox" checked; " Single keys decide and move" } }
@@ -124,40 +153,37 @@ pub fn foot() -> String {
     markup.into_string() + "\n"
 }
 
-/// The part of the page that takes decisions; it is of no use without script.
-fn tools(hash: &str, changes: usize) -> Markup {
+/// How far one is, and saving; of no use without script.
+fn bar(hash: &str, changes: usize) -> Markup {
     html! {
-        section.tools #tools data-plan=(hash) aria-label="filters and decisions" {
-            div.decide {
-                span.progress { span #progress role="status" aria-live="polite" {} progress #bar max=(changes.to_string()) value="0" aria-label="decided" {} }
-                button #next-open { "Next open" }
-                button #undo { "Undo" } button #redo { "Redo" }
-                button #show-keys { "Keys (?)" }
-                label.name { "Your name " input #by maxlength="100" autocomplete="name" placeholder="optional"; }
-                button.strong #save { "Save decisions" }
-                span #saved role="status" aria-live="polite" {}
+        section.bar #tools data-plan=(hash) aria-label="progress and saving" { div.wide {
+            div.far {
+                span #progress role="status" aria-live="polite" {}
+                progress #bar max=(changes.to_string()) value="0" aria-label="decided" {}
+                span #tally {}
             }
+            button #undo { "Undo" } button #redo { "Redo" }
+            button #next-open { "Next open" }
+            button #load { "Open saved" } input #file type="file" accept=".jsonl" hidden aria-label="A file of decisions";
+            button.strong #save { "Save decisions" }
             p #overrule role="status" aria-live="polite" {}
-            details #filter { summary { "Filter, and decide about all that is shown" }
-            div.filters {
-                label { "Text " input #find type="search" placeholder="in a change (/)" ; }
-                label { "Decision " select #only-decision {
-                    option value="" { "any" }
-                    @for decision in Decision::ALL { option value=(decision.sign()) { (decision.name()) } }
-                } }
-                label { "Kind " select #only-kind { option value="" { "all" } } }
-                label { "File " select #only-file { option value="" { "all" } } }
-                span #found role="status" aria-live="polite" {}
-                button #accept-all .a { "Accept all shown" } button #refuse-all .r { "Refuse all shown" }
-            } }
-            nav #pager aria-label="pages" {
-                button #back { "‹ Back" } " " span #page {} " " button #on { "Next ›" }
-            }
-        }
-        p.quiet.how { "Saving downloads a file; return it to the sender, who imports it with "
-            code { "bquill review --plan PLAN --decisions FILE…" }
-            " and applies with " code { "bquill apply --plan PLAN" } "; " code { "last" } " is the last preview. The plan is " code.hash { (hash) } "." }
+            p #saved role="status" aria-live="polite" {}
+        } }
     }
+}
+
+/// The choice of what is shown, and decisions about all of that.
+fn filters() -> Markup {
+    html! { div.filters role="group" aria-label="filters" {
+        label { "Text " input #find type="search" placeholder="in a change (/)" ; }
+        label { "Decision " select #only-decision {
+            option value="" { "Any" }
+            @for decision in Decision::ALL { option value=(decision.sign()) { (decision.name()) } }
+        } }
+        label { "Kind " select #only-kind { option value="" { "All" } } }
+        label { "File " select #only-file { option value="" { "All" } } }
+        span.end { button #accept-all .a { "Accept all shown" } button #refuse-all .r { "Refuse all shown" } }
+    } }
 }
 
 /// All of the style.

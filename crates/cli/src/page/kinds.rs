@@ -1,45 +1,102 @@
-//! The kinds of changes on the page, by shape.
+//! The kinds of changes on the page: equal changes together.
 
 use crate::render::highlight::shortened;
-use brisk_quill_core::escape::{visible, visible_blanks};
-use brisk_quill_core::kind_shapes::{ShapeGroup, by_shape};
+use brisk_quill_core::escape::visible_blanks;
+use brisk_quill_core::kind_shapes::by_shape;
 use brisk_quill_core::numbers::{counted, number};
 use brisk_quill_core::plan::PlanIndex;
 use brisk_quill_core::plan::decision::Decision;
-use brisk_quill_core::shapes::Shape;
 use brisk_quill_files::plan_file::PlanKinds;
 use maud::{Markup, html};
 
-/// Pairs of shapes shown.
-const GROUPS_MOST: usize = 100;
-/// Kinds shown of each.
-const KINDS_MOST: usize = 20;
+/// Kinds that are listed one by one; of more, those of one pair of shapes stand together.
+const SINGLE_MOST: usize = 60;
+/// Entries of the list, and those that are in sight at first.
+const ENTRIES_MOST: usize = 100;
+const IN_SIGHT: usize = 6;
 /// Characters shown of a text: its beginning and its end.
-const TEXT_MOST: usize = 60;
+const TEXT_MOST: usize = 30;
 
-/// The table of kinds: pairs of shapes with their kinds below them.
+/// Kinds that are decided about together.
+struct Entry {
+    kinds: Vec<usize>,
+    count: u64,
+    /// Those that lie within a longer word.
+    within: u64,
+    /// By decision, in the order of [`Decision::ALL`].
+    decided: [u64; 4],
+}
+
+/// The list of kinds, those with a warning first, then the most frequent.
 pub fn section(plan: &PlanIndex, kinds: &PlanKinds, within_words: &[u64]) -> Markup {
-    let all = kinds.kinds.iter();
-    let groups = by_shape(all.map(|kind| (&kind.before[..], &kind.after[..], kind.count)));
     let counts = counts(plan, kinds);
-    let table = Table {
-        kinds,
-        counts: &counts,
-        within_words,
-    };
-    html! {
-        details.kinds #kinds open {
-            summary { h2 { "Kinds" } " " small {
-                (counted(kinds.kinds.len() as u64, "kind")) " of " (counted(groups.len() as u64, "pair")) " of shapes"
-            } }
-            div.scroll tabindex="0" role="group" aria-label="kinds" { table {
-                thead { tr { th { "count" } th { "was" } th { "now" } th { "decided" } th { "warning" } th.act { span.hidden { "decide" } } } }
-                @for group in groups.iter().take(GROUPS_MOST) { (table.group(group)) }
-            } }
-            @if groups.len() > GROUPS_MOST {
-                p.quiet { (counted((groups.len() - GROUPS_MOST) as u64, "rarer pair")) " of shapes not listed here; their changes are below." }
+    let entry = |of: Vec<usize>| {
+        let mut entry = Entry {
+            count: 0,
+            within: 0,
+            decided: [0; 4],
+            kinds: of,
+        };
+        for kind in &entry.kinds {
+            entry.count += kinds.kinds[*kind].count;
+            entry.within += within_words[*kind];
+            for (sum, n) in entry.decided.iter_mut().zip(counts[*kind]) {
+                *sum += n;
             }
         }
+        entry
+    };
+    let mut entries: Vec<Entry> = match kinds.kinds.len() <= SINGLE_MOST {
+        true => (0..kinds.kinds.len())
+            .map(|kind| entry(vec![kind]))
+            .collect(),
+        false => {
+            let all = kinds.kinds.iter();
+            let groups = by_shape(all.map(|kind| (&kind.before[..], &kind.after[..], kind.count)));
+            groups.into_iter().map(|group| entry(group.kinds)).collect()
+        }
+    };
+    entries.sort_by_key(|entry| (entry.within == 0, std::cmp::Reverse(entry.count)));
+    let rarer = entries.len().saturating_sub(ENTRIES_MOST);
+    html! {
+        section {
+            div.head {
+                h2 { "Equal changes together" }
+                p.quiet { (counted(kinds.kinds.len() as u64, "kind")) ". One click decides about all that are still open." }
+                @if entries.len() > IN_SIGHT {
+                    button.plain #all-kinds { "Show all " (number(entries.len().min(ENTRIES_MOST) as u64)) }
+                }
+            }
+            div.kinds #kinds {
+                @for (place, entry) in entries.iter().take(ENTRIES_MOST).enumerate() {
+                    (entry.html(kinds, place >= IN_SIGHT))
+                }
+            }
+            @if rarer > 0 {
+                p.quiet { (counted(rarer as u64, "rarer form")) " not listed here; their changes are below." }
+            }
+        }
+    }
+}
+
+impl Entry {
+    fn html(&self, kinds: &PlanKinds, is_rare: bool) -> Markup {
+        let example = self.kinds.first().map(|kind| &kinds.kinds[*kind]);
+        let all: Vec<String> = self.kinds.iter().map(ToString::to_string).collect();
+        html! { div.kind.rare[is_rare] data-kinds=(all.join(" ")) {
+            span.n { (number(self.count)) }
+            div {
+                @if let Some(kind) = example {
+                    del { (cut(&changed(&kind.before))) } span.to { "→" } ins { (cut(&changed(&kind.after))) }
+                }
+                div.state {
+                    @if self.kinds.len() > 1 { span { "and " (counted(self.kinds.len() as u64 - 1, "other text")) " of this form" } }
+                    @if self.within > 0 { em.warn { (number(self.within)) " within a longer word" } }
+                    span.decided { (decided(self.decided)) }
+                }
+            }
+            span.act {}
+        } }
     }
 }
 
@@ -55,66 +112,14 @@ fn counts(plan: &PlanIndex, kinds: &PlanKinds) -> Vec<[u64; 4]> {
     counts
 }
 
-struct Table<'t> {
-    kinds: &'t PlanKinds,
-    counts: &'t [[u64; 4]],
-    within_words: &'t [u64],
-}
-
-impl Table<'_> {
-    fn group(&self, group: &ShapeGroup) -> Markup {
-        let shape = |shape: &Shape| cut(&or_nothing(visible(shape.to_string().as_bytes())));
-        let mut counts = [0; 4];
-        for kind in &group.kinds {
-            for (sum, n) in counts.iter_mut().zip(self.counts[*kind]) {
-                *sum += n;
-            }
-        }
-        let within: u64 = group
-            .kinds
-            .iter()
-            .map(|kind| self.within_words[*kind])
-            .sum();
-        let more = group.kinds.len().saturating_sub(KINDS_MOST);
-        let all: Vec<String> = group.kinds.iter().map(ToString::to_string).collect();
-        html! { tbody {
-            @if group.kinds.len() > 1 {
-                tr.shape data-kinds=(all.join(" ")) {
-                    td.n { (number(group.count)) }
-                    th scope="rowgroup" { code { (shape(&group.before)) } }
-                    th scope="rowgroup" { code { (shape(&group.after)) } }
-                    td.decided { (decided(counts)) } td { (warning(within)) } td.act {}
-                }
-            }
-            @for kind in group.kinds.iter().take(KINDS_MOST) { (self.kind(*kind, group.kinds.len() > 1)) }
-            @if more > 0 { tr { td {} td colspan="5" .quiet { "and " (counted(more as u64, "rarer kind")) } } }
-        } }
-    }
-
-    fn kind(&self, number_of: usize, is_of_pair: bool) -> Markup {
-        let kind = &self.kinds.kinds[number_of];
-        html! { tr.of[is_of_pair] data-kinds=(number_of) {
-            td.n { (number(kind.count)) }
-            td { code { del { (cut(&changed(&kind.before))) } } }
-            td { code { ins { (cut(&changed(&kind.after))) } } }
-            td.decided { (decided(self.counts[number_of])) }
-            td { (warning(self.within_words[number_of])) }
-            td.act {}
-        } }
-    }
-}
-
-/// "A 12  R 1  · 4"
-fn decided(counts: [u64; 4]) -> Markup {
-    html! {
-        @for (decision, n) in Decision::ALL.into_iter().zip(counts) {
-            @if n > 0 { span.d data-d=(decision.sign()) title=(decision.name()) { (decision.sign()) " " (number(n)) } " " }
-        }
-    }
-}
-
-fn warning(within: u64) -> Markup {
-    html! { @if within > 0 { em.warn { (number(within)) " within a word" } } }
+/// "4 open, 12 accepted"
+fn decided(counts: [u64; 4]) -> String {
+    let all = Decision::ALL
+        .into_iter()
+        .zip(counts)
+        .filter(|(_, n)| *n > 0);
+    let words = all.map(|(decision, n)| format!("{} {}", number(n), decision.name()));
+    words.collect::<Vec<_>>().join(", ")
 }
 
 /// Text that changes, its blanks drawn.

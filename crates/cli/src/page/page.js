@@ -46,12 +46,12 @@
   const filter = () => {
     const needle = $("find").value.toLowerCase();
     const decision = $("only-decision").value;
-    const kind = $("only-kind").value;
+    const kinds = $("only-kind").value && new Set($("only-kind").value.split(" "));
     const file = $("only-file").value;
     shown = [];
     changes.forEach((change, number) => {
       if (decision && change.now !== decision) return;
-      if (kind && change.kind !== kind) return;
+      if (kinds && !kinds.has(change.kind)) return;
       if (file && String(change.file) !== file) return;
       if (needle && !textOf(change).includes(needle)) return;
       shown.push(number);
@@ -69,7 +69,7 @@
       rowOf.set(number, rows.length);
       rows.push(number);
     }
-    $("found").textContent = shown.length === changes.length ? plural(shown.length) : `${shown.length} of ${plural(changes.length)}`;
+    $("found").textContent = shown.length === changes.length ? "all shown." : `${shown.length} of ${plural(changes.length)} shown.`;
   };
 
   const plural = (n) => (n === 1 ? "1 change" : `${n} changes`);
@@ -101,24 +101,33 @@
     template.innerHTML = change.html;
     const made = template.content.firstElementChild;
     made.tabIndex = -1;
-    const remark = element("input", { value: change.remark, maxLength: 1000, placeholder: "Remark" });
+    const remark = element("input", { value: change.remark, maxLength: 1000, placeholder: "Remark", hidden: !change.remark });
     remark.oninput = () => {
       change.remark = remark.value;
       saved = false;
     };
+    const remarks = () => {
+      remark.hidden = false;
+      remark.focus();
+    };
+    // The button of the decision that there is takes it back.
+    const turn = (sign) => decide([number], change.now === sign ? "·" : sign);
     const choose = element(
       "div",
       { className: "choose" },
-      button("Accept", () => decide([number], "A"), { className: "a" }),
-      button("Refuse", () => decide([number], "R"), { className: "r" }),
-      button("Leave open", () => decide([number], "·")),
+      button("Accept", () => turn("A"), { className: "a" }),
+      button("Refuse", () => turn("R"), { className: "r" }),
+      button("Remark", remarks, { className: "plain" }),
       remark,
-      button("Only this kind", () => onlyKind(change.kind)),
     );
     const which = `change ${made.id.slice(1)}, ${made.querySelector("header a").textContent}`;
-    for (const one of choose.querySelectorAll("button")) one.setAttribute("aria-label", `${one.textContent}: ${which}`);
+    for (const one of choose.querySelectorAll("button")) one.setAttribute("aria-label", `${one.textContent} ${which}`);
     remark.setAttribute("aria-label", `Remark on ${which}`);
-    made.append(choose);
+    const beside = [...made.querySelectorAll(":scope > header, :scope > .said, :scope > p.warn")];
+    const margin = element("div", { className: "margin" }, ...beside);
+    margin.insertBefore(choose, margin.children[1] || null);
+    const text = element("div", { className: "text" }, ...made.childNodes);
+    made.append(text, margin);
     made.onclick = () => {
       if (here !== number) go(number, false);
     };
@@ -134,7 +143,7 @@
     const change = changes[number];
     const state = made.querySelector("header .d");
     state.dataset.d = change.now;
-    state.textContent = `${change.now} ${NAMES[change.now]}`;
+    state.textContent = NAMES[change.now];
     made.dataset.d = change.now;
     made.classList.toggle("here", number === here);
     const [accept, refuse] = made.querySelectorAll(".choose button");
@@ -153,7 +162,35 @@
       part.unshift({ file, count: shown.filter((number) => changes[number].file === file).length });
     }
     list.append(...part.map((row) => (typeof row === "number" ? article(row) : heading(row))));
+    join(list);
     if (!rows.length) list.append(element("p", { className: "quiet", textContent: "No changes match the filters." }));
+  };
+
+  // Changes whose lines lie beside each other stand in one block, each line of context once.
+  const join = (list) => {
+    const line = (row) => Number(row.querySelector("i").textContent) || 0;
+    let end = 0;
+    let before = null;
+    for (const made of list.children) {
+      const rows = [...made.querySelectorAll(":scope .row")];
+      const first = rows.find((row) => row.classList.contains("was"));
+      if (made.tagName !== "ARTICLE" || !first) {
+        [end, before] = [0, null];
+        continue;
+      }
+      if (before) {
+        const follows = [...before.querySelectorAll(".row.near")].filter((row) => line(row) >= line(first));
+        for (const row of follows) row.remove();
+        end = Math.max(...[...before.querySelectorAll(".row")].map(line), 0);
+        for (const row of rows) if (row.classList.contains("near") && line(row) <= end) row.remove();
+        const next = made.querySelector(".row");
+        if (line(next) <= end + 1) {
+          before.classList.add("more");
+          made.classList.add("joined");
+        }
+      }
+      before = made;
+    }
   };
 
   const render = () => {
@@ -183,6 +220,7 @@
     }
     mark(was);
     mark(number);
+    strip();
     const made = built.get(number);
     if (scrolls) made.scrollIntoView({ block: "center" });
     if (!made.contains(document.activeElement)) made.focus({ preventScroll: true });
@@ -220,19 +258,16 @@
     const left = some(["R", "·"]);
     const stay = left.length ? `; ${left.join(" and ")} ${counts.R + counts["·"] === 1 ? "stays as it is" : "stay as they are"}` : "";
     $("written").textContent = `${some(["A", "M"]).join(", ") || "Nothing is accepted"}${stay}.`;
-    for (const row of document.querySelectorAll("tr[data-kinds]")) {
+    for (const row of document.querySelectorAll("[data-kinds]")) {
       const sum = { "·": 0, A: 0, R: 0, M: 0 };
       for (const kind of row.dataset.kinds.split(" ")) {
         for (const sign in sum) sum[sign] += (kinds.get(kind) || {})[sign] || 0;
       }
-      const cell = row.querySelector(".decided");
-      cell.replaceChildren();
-      for (const sign in sum) {
-        if (!sum[sign]) continue;
-        const made = element("span", { className: "d", title: NAMES[sign], textContent: `${sign} ${sum[sign]}` });
-        made.dataset.d = sign;
-        cell.append(made, " ");
-      }
+      const said = Object.keys(sum).filter((sign) => sum[sign]);
+      row.querySelector(".decided").textContent = said.map((sign) => `${sum[sign]} ${NAMES[sign]}`).join(", ");
+      // What is decided can be overruled.
+      const many = sum["·"] || said.reduce((all, sign) => all + sum[sign], 0);
+      for (const one of row.querySelectorAll(".act .a, .act .r")) one.textContent = one.textContent.replace(/\d+$/, many);
     }
     const open = counts["·"];
     $("progress").textContent = `${changes.length - open} of ${changes.length} decided`;
@@ -240,13 +275,36 @@
     $("next-open").disabled = !open;
     $("undo").disabled = !done.length;
     $("redo").disabled = !undone.length;
-    const many = changes.filter((change) => change.decided).length;
-    $("saved").textContent = many ? `${many} decided here${saved ? ", saved" : ", not saved"}` : "";
-    $("save").disabled = !many;
+    $("tally").replaceChildren(...["A", "R", "M", "·"].filter((sign) => counts[sign]).map((sign) => {
+      const made = element("span", { className: "d", textContent: `${counts[sign]} ${NAMES[sign]}` });
+      made.dataset.d = sign;
+      return made;
+    }));
+    $("save").disabled = !changes.some((change) => change.decided);
+    strip();
+  };
+
+  // The current change, and those like it.
+  const strip = () => {
+    const change = changes[here];
+    const like = change ? [...changes.keys()].filter((number) => number !== here && change.kind !== undefined && changes[number].kind === change.kind) : [];
+    const open = like.filter((number) => changes[number].now === "·");
+    $("current").textContent = change ? `Change ${change.id}` : "↓ goes to the first change, a click to any.";
+    $("alike").textContent = like.length ? `${open.length === like.length ? "" : `${open.length} of `}${like.length} more like it:` : "";
+    const text = (name) => {
+      const found = change && new RegExp(`<${name}>.*?</${name}>`, "s").exec(change.html);
+      const template = document.createElement("template");
+      template.innerHTML = found ? found[0] : "";
+      return template.content;
+    };
+    $("pair").replaceChildren(text("del"), change ? element("span", { className: "to", textContent: "→" }) : "", text("ins"));
+    const act = (word, sign, className) => button(`${word} ${open.length}`, () => decideOpen(open, sign), { className, disabled: !open.length });
+    $("alike-act").replaceChildren(...(like.length ? [act("Accept", "A", "a"), " ", act("Refuse", "R", "r"), " ", button("Only these", () => onlyKinds(change.kind), { className: "plain" })] : []));
   };
 
   const set = (turn, to) => {
     $("overrule").replaceChildren();
+    $("saved").textContent = "";
     for (const one of turn) {
       Object.assign(changes[one.number], one[to]);
       mark(one.number);
@@ -294,18 +352,31 @@
     if (now !== "·") seek(1, (change) => change.now === "·");
   };
 
-  const onlyKind = (kind) => {
+  // Only changes of these kinds, or all again.
+  const onlyKinds = (kinds) => {
     const select = $("only-kind");
-    if (kind === undefined || select.value === kind) select.value = "";
+    if (kinds === undefined || select.value === kinds) select.value = "";
     else {
-      if (![...select.options].some((option) => option.value === kind)) select.append(element("option", { value: kind, textContent: `kind ${Number(kind) + 1}` }));
-      select.value = kind;
+      if (![...select.options].some((option) => option.value === kinds)) {
+        const row = document.querySelector(`[data-kinds="${kinds}"]`);
+        const [was, now] = ["del", "ins"].map((name) => row && row.querySelector(name).textContent);
+        select.append(element("option", { value: kinds, textContent: row ? `${was} → ${now}` : `kind ${Number(kinds.split(" ")[0]) + 1}` }));
+      }
+      select.value = kinds;
     }
+    page = 0;
     refresh();
     if (here >= 0) go(here);
   };
 
+  const askToSave = () => {
+    const open = changes.filter((change) => change.now === "·").length;
+    $("stays").textContent = open ? `${plural(open)} still open: ${open === 1 ? "it stays as it is" : "they stay as they are"}. You can go on later: open the saved file here again.` : "All changes are decided.";
+    $("saving").showModal();
+  };
+
   const save = () => {
+    $("saving").close();
     const by = $("by").value.trim();
     const lines = changes.filter((change) => change.decided).map((change) => {
       const record = { record: "decision", id: change.id, decision: NAMES[change.now], plan: $("tools").dataset.plan };
@@ -315,10 +386,48 @@
     });
     const address = URL.createObjectURL(new Blob(lines, { type: "application/x-ndjson" }));
     const name = by.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
-    element("a", { href: address, download: name ? `decisions-${name}.jsonl` : "decisions.jsonl" }).click();
+    const file = name ? `decisions-${name}.jsonl` : "decisions.jsonl";
+    element("a", { href: address, download: file }).click();
     setTimeout(() => URL.revokeObjectURL(address), 60000);
     saved = true;
     tell();
+    $("saved").textContent = `Saved ${lines.length === 1 ? "1 decision" : `${lines.length} decisions`} as ${file}. Now send this file back to the sender of the page.`;
+  };
+
+  // Takes in decisions that were saved here before.
+  const load = async () => {
+    const file = $("file").files[0];
+    if (!file) return;
+    $("file").value = "";
+    const numbers = new Map(changes.map((change, number) => [change.id, number]));
+    const signs = Object.fromEntries(Object.entries(NAMES).map(([sign, name]) => [name, sign]));
+    let records;
+    try {
+      records = (await file.text()).split("\n").filter((line) => line.trim()).map((line) => JSON.parse(line));
+    } catch {
+      records = [];
+    }
+    const isOurs = (record) => record.plan === $("tools").dataset.plan && numbers.has(record.id) && record.decision in signs;
+    if (!records.length || !records.every(isOurs)) {
+      $("saved").textContent = `${file.name} holds no decisions about this page; nothing is taken in.`;
+      return;
+    }
+    const turn = [];
+    for (const record of records) {
+      const number = numbers.get(record.id);
+      const now = signs[record.decision];
+      // A text of one's own is no decision that can be made here.
+      if (now === "M") continue;
+      turn.push({ number, before: { now: changes[number].now, decided: changes[number].decided }, after: { now, decided: true } });
+      if (record.remark) changes[number].remark = String(record.remark).slice(0, 1000);
+      if (record.by) $("by").value = String(record.by).slice(0, 100);
+    }
+    if (turn.length) done.push(turn);
+    undone.length = 0;
+    set(turn, "after");
+    saved = true;
+    refresh();
+    $("saved").textContent = `${turn.length === 1 ? "1 decision" : `${turn.length} decisions`} of ${file.name} taken in.`;
   };
 
   const show = (sign) => decideOpen(shown, sign);
@@ -335,15 +444,14 @@
     F: () => seek(-1, (change) => change.file !== (changes[here] || {}).file),
     s: () => here >= 0 && seek(1, (change) => change.kind === changes[here].kind),
     S: () => here >= 0 && seek(-1, (change) => change.kind === changes[here].kind),
-    x: () => here >= 0 && onlyKind(changes[here].kind),
+    x: () => here >= 0 && onlyKinds(changes[here].kind),
     v: () => {
       $("only-decision").value = $("only-decision").value ? "" : "·";
       refresh();
     },
     t: () => {
-      $("kinds").open = true;
-      $("kinds").querySelector("summary").focus();
-      $("kinds").scrollIntoView();
+      $("kinds").scrollIntoView({ block: "center" });
+      $("kinds").querySelector("button")?.focus({ preventScroll: true });
     },
     "/": () => $("find").focus(),
     "?": () => $("keys").showModal(),
@@ -352,7 +460,7 @@
   KEYS.ArrowUp = KEYS.k;
 
   document.addEventListener("keydown", (event) => {
-    if (event.ctrlKey || event.altKey || event.metaKey || $("keys").open || !$("keys-on").checked) return;
+    if (event.ctrlKey || event.altKey || event.metaKey || $("keys").open || $("saving").open || !$("keys-on").checked) return;
     if (/^(INPUT|SELECT|TEXTAREA)$/.test(event.target.tagName)) {
       if (event.key === "Escape") event.target.blur();
       return;
@@ -363,21 +471,26 @@
     does();
   });
 
-  for (const row of document.querySelectorAll("tr[data-kinds]")) {
+  for (const row of document.querySelectorAll("[data-kinds]")) {
     const kinds = new Set(row.dataset.kinds.split(" "));
     const members = () => [...changes.keys()].filter((number) => kinds.has(changes[number].kind));
-    const cell = row.querySelector(".act");
-    const all = members().length;
-    const what = row.textContent.trim().replace(/\s+/g, " ");
+    const what = [...row.querySelectorAll("del, ins")].map((one) => one.textContent).join(" → ");
     const named = (made, does) => {
-      made.setAttribute("aria-label", `${does} ${plural(all)}: ${what}`);
+      made.setAttribute("aria-label", `${does} all of the kind ${what}`);
       return made;
     };
-    cell.append(
-      named(button(`Accept ${all}`, () => decideOpen(members(), "A"), { className: "a" }), "Accept"),
-      named(button(`Refuse ${all}`, () => decideOpen(members(), "R"), { className: "r" }), "Refuse"),
+    row.querySelector(".act").append(
+      named(button("Accept 0", () => decideOpen(members(), "A"), { className: "a" }), "Accept"),
+      named(button("Refuse 0", () => decideOpen(members(), "R"), { className: "r" }), "Refuse"),
+      named(button("Show", () => onlyKinds(row.dataset.kinds), { className: "plain" }), "Show"),
     );
-    if (kinds.size === 1) cell.append(named(button("Show", () => onlyKind([...kinds][0])), "Show"));
+  }
+  if ($("all-kinds")) {
+    $("all-kinds").onclick = () => {
+      const all = $("kinds").classList.toggle("all");
+      $("all-kinds").textContent = all ? "Show fewer" : `Show all ${$("kinds").children.length}`;
+      $("all-kinds").setAttribute("aria-expanded", String(all));
+    };
   }
   for (const [number, file] of files.slice(0, 2000).entries()) $("only-file").append(element("option", { value: number, textContent: file.name }));
   let typing;
@@ -407,7 +520,11 @@
   $("accept-all").onclick = () => show("A");
   $("refuse-all").onclick = () => show("R");
   $("show-keys").onclick = KEYS["?"];
-  $("save").onclick = save;
+  $("save").onclick = askToSave;
+  $("save-now").onclick = save;
+  $("not-now").onclick = () => $("saving").close();
+  $("load").onclick = () => $("file").click();
+  $("file").onchange = load;
   addEventListener("beforeprint", () => build(0, PRINTED));
   addEventListener("afterprint", render);
   addEventListener("beforeunload", (event) => {
