@@ -4,6 +4,7 @@ use crate::render::names::file_name;
 use crate::status::Status;
 use brisk_quill_core::escape::visible_path;
 use brisk_quill_core::fault::Fault;
+use brisk_quill_core::pattern::search_error::SearchError;
 use brisk_quill_core::problem::{Problem, ProblemKind};
 use brisk_quill_core::span::Span;
 use brisk_quill_files::error::{FileError, FileErrorKind, system_words};
@@ -101,6 +102,8 @@ impl Diagnostic {
         let message = format!("{path}{}: {}", place.unwrap_or_default(), problem.kind);
         match problem.kind {
             ProblemKind::Column(_) => Self::wrong(message),
+            ProblemKind::Search(SearchError::NotUtf8) => Self::trouble(message)
+                .remedy("say how it is encoded, as in `--encoding windows-1252`"),
             _ => Self::trouble(message),
         }
     }

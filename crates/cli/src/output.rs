@@ -40,6 +40,8 @@ pub struct Output {
     color: When,
     theme: Theme,
     problems: u64,
+    /// The remedy of the last of them.
+    told_remedy: Option<String>,
     outlives: bool,
     /// Text for a person is left out: a program reads records.
     records: bool,
@@ -122,6 +124,7 @@ impl Output {
             color,
             theme,
             problems: 0,
+            told_remedy: None,
             outlives: false,
             records: false,
             lines: 0,
@@ -271,9 +274,19 @@ impl Output {
     /// Tells of one of perhaps many units that were left alone.
     pub fn problem(&mut self, diagnostic: &Diagnostic) {
         self.problems += 1;
-        if self.problems <= PROBLEMS_TOLD {
-            self.complain(diagnostic);
+        if self.problems > PROBLEMS_TOLD {
+            return;
         }
+        // What to do is said once where it is the same for all.
+        let is_said = self.told_remedy == diagnostic.remedy;
+        match is_said && self.told_remedy.is_some() {
+            true => self.complain(&Diagnostic {
+                remedy: None,
+                ..diagnostic.clone()
+            }),
+            false => self.complain(diagnostic),
+        };
+        self.told_remedy.clone_from(&diagnostic.remedy);
     }
 
     /// Writes to standard error what need not catch the eye.

@@ -1215,7 +1215,7 @@ fn rows_by_name() {
     said(&got, "   2  Ferry Slip, north end B-01  was  status");
     let page = sandbox.text("page.html");
     assert!(page.contains("of <bdi>Ferry Slip, north end B-01</bdi>"));
-    assert!(page.contains("<bdi>pilot</bdi></th><td>Țar, Wenzel</td>"));
+    assert!(page.contains("<bdi>pilot</bdi></dt><dd>Țar, Wenzel</dd>"));
     for (words, wanted) in [
         ("find x --label nme berths.csv", "did you mean `name`?"),
         ("find x --label 1.. berths.csv", "not a range"),

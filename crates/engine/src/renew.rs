@@ -2,7 +2,8 @@
 //!
 //! A decision is carried over to the change that has the same text around it, the same old and
 //! the same new text, and is at the same place in its line or cell; where several changes
-//! are like that, only when there are as many as before and all were decided alike.
+//! are like that, only when there are as many as before and all were decided alike. In a file that is what it was, and
+//! whose changes are the same, all are carried over.
 
 use crate::host::Host;
 use crate::plan_collector::{PlanCollector, evaluate_into};
@@ -15,7 +16,7 @@ use crate::tables::FileTables;
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::plan::modified::Modified;
 use brisk_quill_core::plan::opinion::Opinions;
-use brisk_quill_core::plan::{PlanFile, PlanIndex, parse};
+use brisk_quill_core::plan::{PlanEntry, PlanFile, PlanIndex, parse};
 use brisk_quill_core::records::plan::{
     AnyRecord, AroundRecord, ChangeRecord, JUDGED_LINE, UnitRecord, decision_line,
 };
@@ -189,60 +190,101 @@ impl Renewal<'_> {
 /// The identity of a change, hashed.
 type Key = [u8; 32];
 
+/// A decision, with a text of its own and the opinions of reviewers.
+type Decided = (Decision, Option<Modified>, Option<Opinions>);
+
 /// The decisions about changes of one key.
 #[derive(Default)]
 struct Old {
     count: u64,
-    decided: Option<(Decision, Option<Modified>, Option<Opinions>)>,
+    decided: Option<Decided>,
     differ: bool,
 }
 
-/// Appends to the fresh plan each decision that still fits.
-fn carry(doc: &PlanDoc, fresh: &Path) -> Result<(PlanDoc, Renewed), RenewError> {
+/// The decisions of a plan by the identity of their changes.
+fn by_key(index: &PlanIndex, keys: &[Key]) -> HashMap<Key, Old> {
     let mut old: HashMap<Key, Old> = HashMap::new();
-    let index = &doc.index;
-    let mut decided = 0;
-    let keys = keys(doc)?;
-    for (number, key) in keys.into_iter().enumerate().take(index.entries.len()) {
-        let decision = index.entries[number].decision;
-        decided += u64::from(decision != Decision::Open);
-        let opinions = index.opinions.get(&number).cloned();
-        let modified = index.modified.get(&number);
+    for (number, key) in keys.iter().enumerate() {
+        let this = decided(index, number);
         // What was widened was judged with text around it that may be another one now.
-        let is_wider = modified.is_some_and(|modified| modified.wider.is_some());
-        let this = (decision, modified.cloned(), opinions);
-        let known = old.entry(key).or_default();
+        let is_wider = this.1.as_ref().is_some_and(|own| own.wider.is_some());
+        let known = old.entry(*key).or_default();
         known.count += 1;
         known.differ |= is_wider || known.decided.as_ref().is_some_and(|other| *other != this);
         known.decided = Some(this);
     }
+    old
+}
+
+fn decided(index: &PlanIndex, number: usize) -> Decided {
+    (
+        index.entries[number].decision,
+        index.modified.get(&number).cloned(),
+        index.opinions.get(&number).cloned(),
+    )
+}
+
+/// The old number of each change, by its new one, in files that are what they were and have the same changes.
+fn in_same_files(
+    (old, old_keys): (&PlanIndex, &[Key]),
+    (new, new_keys): (&PlanIndex, &[Key]),
+) -> HashMap<usize, usize> {
+    let files = old.files.iter().map(|file| (&file.path[..], file));
+    let files: HashMap<&[u8], &PlanFile> = files.collect();
+    let mut same = HashMap::new();
+    for file in &new.files {
+        let was = files
+            .get(&file.path[..])
+            .filter(|was| was.hash == file.hash);
+        if let Some(was) = was
+            && old_keys.get(was.first..was.end) == new_keys.get(file.first..file.end)
+        {
+            same.extend((file.first..file.end).zip(was.first..was.end));
+        }
+    }
+    same
+}
+
+/// Appends to the fresh plan each decision that still fits.
+fn carry(doc: &PlanDoc, fresh: &Path) -> Result<(PlanDoc, Renewed), RenewError> {
+    let index = &doc.index;
+    let mut old_keys = keys(doc)?;
+    old_keys.truncate(index.entries.len());
+    let old = by_key(index, &old_keys);
+    let is_decided = |entry: &&PlanEntry| entry.decision != Decision::Open;
+    let decided_before = index.entries.iter().filter(is_decided).count() as u64;
     let mut new_doc = PlanDoc::open(fresh)?;
-    let now = self::keys(&new_doc)?;
+    let new_keys = keys(&new_doc)?;
     let mut counts: HashMap<Key, u64> = HashMap::new();
-    for key in &now {
+    for key in &new_keys {
         *counts.entry(*key).or_default() += 1;
     }
+    let same = in_same_files((index, &old_keys), (&new_doc.index, &new_keys));
     let mut lines = Vec::new();
-    if decided > 0 || index.is_judged {
+    if decided_before > 0 || index.is_judged {
         // What was judged once is not taken as a whole, even if no decision fits any more.
         lines.extend_from_slice(JUDGED_LINE);
     }
     let (mut carried, mut new) = (0, 0);
-    for (number, key) in now.iter().enumerate() {
-        let fits = old
-            .get(key)
-            .filter(|old| !old.differ && counts.get(key) == Some(&old.count));
-        match fits.and_then(|old| old.decided.as_ref()) {
-            Some((decision, text, opinions)) => {
-                carried += u64::from(*decision != Decision::Open);
-                let id = new_doc.index.id(number);
-                match opinions {
-                    Some(opinions) => lines.extend(opinions.lines(&id)),
-                    None if *decision == Decision::Open => {}
-                    None => lines.extend(decision_line(&id, *decision, text.as_ref())),
-                }
+    for (number, key) in new_keys.iter().enumerate() {
+        let fits = match same.get(&number) {
+            Some(number) => Some(decided(index, *number)),
+            None => {
+                let old = old.get(key);
+                let old = old.filter(|old| !old.differ && counts.get(key) == Some(&old.count));
+                old.and_then(|old| old.decided.clone())
             }
-            None => new += 1,
+        };
+        let Some((decision, text, opinions)) = fits else {
+            new += 1;
+            continue;
+        };
+        carried += u64::from(decision != Decision::Open);
+        let id = new_doc.index.id(number);
+        match opinions {
+            Some(opinions) => lines.extend(opinions.lines(&id)),
+            None if decision == Decision::Open => {}
+            None => lines.extend(decision_line(&id, decision, text.as_ref())),
         }
     }
     new_doc.append(&lines)?;
@@ -250,7 +292,7 @@ fn carry(doc: &PlanDoc, fresh: &Path) -> Result<(PlanDoc, Renewed), RenewError> 
     let new_doc = PlanDoc::open(fresh)?;
     let renewed = Renewed {
         carried,
-        lost: decided - carried,
+        lost: decided_before - carried,
         new,
     };
     Ok((new_doc, renewed))

@@ -5,6 +5,7 @@ mod draft;
 mod encodings;
 mod hints;
 mod pieces;
+mod whole_loop;
 
 #[path = "../../forgotten.rs"]
 mod forgotten;

@@ -365,8 +365,11 @@ fn entry_head(head: [u8; ENTRY_HEAD]) -> Option<(EntryKind, u64)> {
     Some((kind?, u64::from_le_bytes(length)))
 }
 
-/// The first half of the hash of the text of a unit, which is enough to say texts apart.
+/// The first half of the hash of the text of a unit, which is enough to say texts apart. Its line end does not count: a
+/// record of a unit has it or not, as the new text has the same.
 pub fn around_hash(was: &str) -> String {
+    let was = was.strip_suffix('\n').unwrap_or(was);
+    let was = was.strip_suffix('\r').unwrap_or(was);
     blake3::hash(was.as_bytes()).to_hex()[..32].to_owned()
 }
 

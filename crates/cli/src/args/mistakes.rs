@@ -1,8 +1,10 @@
 //! Mistakes in the arguments, in our own words.
 
+use crate::args::pages::TOPICS;
 use crate::diagnostic::Diagnostic;
 use brisk_quill_core::nearest::distance;
 use clap::error::{ContextKind, ContextValue, ErrorKind};
+use std::path::Path;
 
 /// The mistake; `None` where help or the version was asked for.
 pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
@@ -66,6 +68,10 @@ pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
             format!("{option} lacks its value"),
             values(of(ContextKind::ValidValue)),
         ),
+        ErrorKind::ValueValidation if option == "`RUN`" && Path::new(&value).exists() => wrong(
+            format!("`{value}` is not the number of a run"),
+            format!("for that file alone, write `--only {value}`"),
+        ),
         ErrorKind::InvalidValue | ErrorKind::ValueValidation => wrong(
             format!("`{value}` is not a value of {option}"),
             values(of(ContextKind::ValidValue)),
@@ -124,6 +130,18 @@ fn verb_for(word: &str) -> String {
     if !does.is_empty() {
         return does.to_owned();
     }
+    let topic = match word {
+        "filters" | "template" | "replacement" | "backreferences" | "groups" => "templates",
+        "pattern" | "patterns" | "regex" | "syntax" => "dialect",
+        "lines" | "numbers" | "units" | "scope" => "places",
+        "column" | "csv" | "json" | "tables" | "table" => "columns",
+        "multiline" | "paragraphs" | "newline" | "newlines" => "multi-line",
+        "colour" | "color" | "theme" | "config" => "settings",
+        _ => "",
+    };
+    if !topic.is_empty() {
+        return format!("`bquill help {topic}` is about that");
+    }
     let definitions = super::definitions();
     let verbs = definitions.get_subcommands().map(clap::Command::get_name);
     let near = verbs.map(|verb| (distance(verb, word), verb)).min();
@@ -131,7 +149,11 @@ fn verb_for(word: &str) -> String {
         Some((distance, verb)) if distance <= 2 && 2 * distance < word.len() => {
             format!("did you mean `{verb}`?")
         }
-        _ => "`bquill --help` lists the verbs".to_owned(),
+        _ => {
+            let topics: Vec<&str> = TOPICS.iter().map(|(name, _)| *name).collect();
+            let topics = topics.join(", ");
+            format!("`bquill --help` lists the verbs; `bquill help` also knows {topics}")
+        }
     }
 }
 

@@ -95,9 +95,10 @@ pub fn rewrite_totals(summary: &Summary, rewrite: &Rewrite) -> String {
     rows.text()
 }
 
-/// True if errors have said why nothing was found: a table of zeros would not add to them.
+/// True if errors have said why nothing was found: a table of zeros would not add to them. Of several files, some may have
+/// been looked at all the same.
 fn all_failed(files: FileCounts, problems: u64) -> bool {
-    problems > 0 || files.read == 0 && files.unreadable > 0
+    problems > 0 && files.read <= 1 || files.read == 0 && files.unreadable > 0
 }
 
 impl FindTotals {

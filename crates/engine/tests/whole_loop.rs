@@ -1,0 +1,305 @@
+//! The whole loop on random files: what is decided is what is written, decisions find their changes again after the files
+//! have changed, and what is shown around a change is what the file holds.
+
+use brisk_quill_core::plan::decision::Decision;
+use brisk_quill_core::records::plan::ChangeRecord;
+use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+use brisk_quill_core::rewrite_file::RewriteText;
+use brisk_quill_core::step_spec::StepSpec;
+use brisk_quill_core::template::tables::NoTables;
+
+use brisk_quill_engine::context::excerpt::Excerpts;
+use brisk_quill_engine::context::{FileRow, Piece, PieceOf};
+use brisk_quill_engine::decide::Decisions;
+use brisk_quill_engine::guards::Guards;
+use brisk_quill_engine::host::Host;
+use brisk_quill_engine::keep::Keep;
+use brisk_quill_engine::open_plan::OpenPlan;
+use brisk_quill_engine::runs::revert;
+use brisk_quill_engine::sources::Sources;
+use brisk_quill_files::discover::Search;
+use proptest::prelude::*;
+use std::collections::HashMap;
+use std::fs;
+use std::ops::ControlFlow;
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+
+const NOT_STOPPED: AtomicBool = AtomicBool::new(false);
+
+/// Lines of a few words, some of them equal.
+fn text() -> impl Strategy<Value = String> {
+    let words = ["berth", "berth 7", "quay", "é", "no", "12", "berth7"];
+    let line = prop::collection::vec(prop::sample::select(words.to_vec()), 0..5);
+    let line = (line, prop::sample::select(vec!["\n", "\n", "\r\n"]));
+    prop::collection::vec(line, 0..14).prop_map(|lines| {
+        let lines = lines.into_iter();
+        lines.map(|(words, end)| words.join(" ") + end).collect()
+    })
+}
+
+fn rewrite() -> impl Strategy<Value = RewriteText> {
+    let step = (
+        prop::sample::select(vec![r"berth (\d+)", "quay|no", r"\d", "^", r"(\w+) (\w+)"]),
+        prop::sample::select(vec!["with", "remove", "drop", "below"]),
+        prop::sample::select(vec!["", "2..", "..last-1"]),
+        any::<bool>(),
+    );
+    let step = step.prop_map(|(pattern, action, lines, all)| StepSpec {
+        pattern: Some(pattern.into()),
+        with: (action == "with").then(|| "<$0>".into()),
+        below: (action == "below").then(|| "below $0".into()),
+        remove: action == "remove",
+        drop_lines: action == "drop",
+        lines: (!lines.is_empty()).then(|| lines.into()),
+        pick: (!all).then(|| "last".into()),
+        ..StepSpec::default()
+    });
+    prop::collection::vec(step, 1..3).prop_map(RewriteText::from)
+}
+
+/// A folder with files, and the last preview of a rewrite of them.
+struct Port {
+    folder: tempfile::TempDir,
+    host: Arc<Host>,
+    text: RewriteText,
+    rewrite: Rewrite,
+}
+
+impl Port {
+    fn new(files: &[String], text: RewriteText) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let host = Host::new(folder.path().join("notices")).with_state(folder.path().join("state"));
+        fs::create_dir(host.folder()).unwrap();
+        let port = Self {
+            rewrite: text.build(&mut NoTables).unwrap(),
+            host: Arc::new(host),
+            folder,
+            text,
+        };
+        for (number, file) in files.iter().enumerate() {
+            port.write(number, file);
+        }
+        port
+    }
+
+    fn name(number: usize) -> String {
+        format!("{number}.md")
+    }
+
+    fn write(&self, number: usize, text: &str) {
+        fs::write(self.host.path(Self::name(number).as_ref()), text).unwrap();
+    }
+
+    fn read(&self, number: usize) -> String {
+        fs::read_to_string(self.host.path(Self::name(number).as_ref())).unwrap()
+    }
+
+    /// The plan of the rewrite; `None` where nothing changes.
+    fn plan(&self) -> Option<OpenPlan> {
+        let sources = Sources::find(&self.host, vec![".".into()], Search::default()).unwrap();
+        let guards = Guards::default();
+        let keep = Keep::new(&self.text, &self.rewrite, &sources, &guards);
+        let kept = keep.run(&self.host, |_, _, _| ControlFlow::Continue(()));
+        assert!(kept.unwrap().summary.counts.problems == 0);
+        OpenPlan::last(&self.host).unwrap()
+    }
+}
+
+/// Decides about the changes of a plan, one after the other as `decisions` say, over and over.
+fn decide(plan: &mut OpenPlan, decisions: &[Decision]) {
+    let mut all = Decisions::default();
+    let many = plan.doc.index.entries.len();
+    for (index, decision) in (0..many).zip(decisions.iter().cycle()) {
+        if *decision != Decision::Open {
+            all.add(&plan.doc.index.id(index), *decision).unwrap();
+        }
+    }
+    let lines = all.make(&mut plan.doc).unwrap();
+    plan.append(&lines).unwrap();
+}
+
+/// Each change with the number of its file and its decision.
+fn changes(plan: &OpenPlan) -> Vec<(usize, Decision, ChangeRecord<'static>)> {
+    let mut all = Vec::new();
+    let index = &plan.doc.index;
+    let mut add = |number: usize, change: ChangeRecord<'static>| {
+        all.push((
+            index.file_of(number),
+            index.entries[number].decision,
+            change,
+        ));
+        Ok(())
+    };
+    plan.doc.each(&mut add).unwrap();
+    all
+}
+
+/// The number of a file of a plan, as it was written.
+fn number_of(plan: &OpenPlan, file: usize) -> usize {
+    let path = String::from_utf8(plan.doc.index.files[file].path.to_vec()).unwrap();
+    let name = path.rsplit('/').next().unwrap();
+    name.trim_end_matches(".md").parse().unwrap()
+}
+
+/// The files with some changes made.
+fn spliced(files: &[String], plan: &OpenPlan, takes: impl Fn(Decision) -> bool) -> Vec<String> {
+    let mut out = files.to_vec();
+    for (file, decision, change) in changes(plan).into_iter().rev() {
+        let (from, to) = (change.from as usize, change.to as usize);
+        let text = &mut out[number_of(plan, file)];
+        assert_eq!(text[from..to].as_bytes(), change.before.as_bytes());
+        if takes(decision) {
+            let after = String::from_utf8(change.after.as_bytes().to_vec()).unwrap();
+            text.replace_range(from..to, &after);
+        }
+    }
+    out
+}
+
+/// The number of cases of each law.
+fn cases() -> u32 {
+    let asked = std::env::var("LAW_CASES").ok();
+    asked.and_then(|n| n.parse().ok()).unwrap_or(60)
+}
+
+fn decision() -> impl Strategy<Value = Decision> {
+    prop::sample::select(vec![Decision::Open, Decision::Accepted, Decision::Refused])
+}
+
+/// A line without its end.
+fn line_of(text: &str, number: u64) -> &str {
+    let line = text.split_inclusive('\n').nth(number as usize - 1);
+    line.unwrap_or_default().trim_end_matches(['\r', '\n'])
+}
+
+fn shown(row: &FileRow) -> String {
+    let pieces = row
+        .pieces
+        .iter()
+        .map(|piece| String::from_utf8_lossy(&piece.text));
+    pieces.collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// All changes together are the rewrite; what is accepted is written and nothing else, and the run reverts to the byte.
+    #[test]
+    fn what_is_decided_is_written(
+        files in prop::collection::vec(text(), 1..4), rewrite in rewrite(), decisions in prop::collection::vec(decision(), 1..9),
+    ) {
+        let port = Port::new(&files, rewrite);
+        let Some(mut plan) = port.plan() else {
+            for file in &files {
+                prop_assert_eq!(&rewrite_text(&port.rewrite, file.as_bytes()).text, file.as_bytes());
+            }
+            return Ok(());
+        };
+        for (file, all) in files.iter().zip(spliced(&files, &plan, |_| true)) {
+            prop_assert_eq!(String::from_utf8(rewrite_text(&port.rewrite, file.as_bytes()).text).unwrap(), all);
+        }
+        decide(&mut plan, &decisions);
+        let is_decided = plan.doc.index.entries.iter().any(|entry| entry.decision != Decision::Open);
+        let wanted = spliced(&files, &plan, |decision| decision == Decision::Accepted || !is_decided);
+        let written = plan.changes().unwrap();
+        if wanted == files {
+            return Ok(());
+        }
+        let done = plan.write(&written, &NOT_STOPPED).unwrap();
+        for (number, wanted) in wanted.iter().enumerate() {
+            prop_assert_eq!(&port.read(number), wanted);
+        }
+        revert(&port.host, done.run, &NOT_STOPPED).unwrap();
+        for (number, file) in files.iter().enumerate() {
+            prop_assert_eq!(&port.read(number), file);
+        }
+        drop(port.folder);
+    }
+
+    /// A renewed plan is that of the files as they are now. A decision goes on to a change of the same line and the same
+    /// texts, or to none; where no file has changed, all go on.
+    #[test]
+    fn decisions_find_their_changes_again(
+        files in prop::collection::vec(text(), 1..3), rewrite in rewrite(), decisions in prop::collection::vec(decision(), 1..9),
+        edits in prop::collection::vec((0..3usize, 0..14usize, prop::option::of("[a-c7 ]{0,6}")), 0..4),
+    ) {
+        let port = Port::new(&files, rewrite);
+        let Some(mut plan) = port.plan() else { return Ok(()) };
+        decide(&mut plan, &decisions);
+        let mut now = files.clone();
+        for (file, line, put) in edits {
+            let Some(text) = now.get_mut(file) else { continue };
+            let mut lines: Vec<String> = text.split_inclusive('\n').map(str::to_owned).collect();
+            let line = line.min(lines.len());
+            match put {
+                Some(put) => lines.insert(line, put + "\n"),
+                None if line < lines.len() => drop(lines.remove(line)),
+                None => {}
+            }
+            *text = lines.concat();
+        }
+        let key = |texts: &[String], (file, _, change): &(usize, Decision, ChangeRecord<'static>)| {
+            let line = line_of(&texts[*file], change.line.0).to_owned();
+            (line, change.before.as_bytes().to_vec(), change.after.as_bytes().to_vec())
+        };
+        let by_number = |plan: &OpenPlan| {
+            let all = changes(plan).into_iter();
+            all.map(|(file, decision, change)| (number_of(plan, file), decision, change)).collect::<Vec<_>>()
+        };
+        let before = by_number(&plan);
+        // Files without a change are not in the plan.
+        let planned: Vec<usize> = (0..plan.doc.index.files.len()).map(|file| number_of(&plan, file)).collect();
+        let mut decided: HashMap<_, Vec<Decision>> = HashMap::new();
+        for change in &before {
+            decided.entry(key(&files, change)).or_default().push(change.1);
+        }
+        for (number, text) in now.iter().enumerate() {
+            port.write(number, text);
+        }
+        let Ok(renewed) = plan.renew(true, |_, _, _| ControlFlow::Continue(())) else {
+            return Err(TestCaseError::fail("not renewed"));
+        };
+        for (number, (text, all)) in now.iter().zip(spliced(&now, &plan, |_| true)).enumerate() {
+            if !planned.contains(&number) {
+                continue;
+            }
+            prop_assert_eq!(String::from_utf8(rewrite_text(&port.rewrite, text.as_bytes()).text).unwrap(), all);
+        }
+        let after = by_number(&plan);
+        let carried = after.iter().filter(|(_, decision, _)| *decision != Decision::Open);
+        prop_assert_eq!(carried.clone().count() as u64, renewed.carried);
+        for change in carried {
+            let old = decided.get(&key(&now, change));
+            prop_assert!(old.is_some_and(|all| all.contains(&change.1)), "{change:?} of {before:?}");
+        }
+        if now == files {
+            let all = |of: &[(usize, Decision, ChangeRecord<'static>)]| of.iter().map(|one| one.1).collect::<Vec<_>>();
+            prop_assert_eq!(all(&after), all(&before));
+            prop_assert_eq!(renewed.lost, 0);
+        }
+    }
+
+    /// The lines around a change are those of the file, and those of the change become what the plan says.
+    #[test]
+    fn excerpts_are_of_the_file(file in text(), rewrite in rewrite(), decisions in prop::collection::vec(decision(), 1..5)) {
+        let port = Port::new(std::slice::from_ref(&file), rewrite);
+        let Some(mut plan) = port.plan() else { return Ok(()) };
+        decide(&mut plan, &decisions);
+        let all: Vec<ChangeRecord<'static>> = changes(&plan).into_iter().map(|(.., change)| change).collect();
+        let excerpts = Excerpts::new(&plan.doc, 0, &all);
+        for (place, change) in all.iter().enumerate() {
+            let Some(excerpt) = excerpts.at(&plan.doc.index, place, change) else {
+                return Err(TestCaseError::fail("the file has not changed"));
+            };
+            for row in excerpt.before.iter().chain(&excerpt.after).chain(&excerpt.was) {
+                let is_kept = |piece: &Piece| !matches!(piece.of, PieceOf::New(_) | PieceOf::Replaced);
+                if let Some(line) = row.line.filter(|_| row.pieces.iter().all(is_kept)) {
+                    let shown = shown(row);
+                    prop_assert_eq!(shown.trim_end_matches(['\r', '\n']), line_of(&file, line));
+                }
+            }
+            prop_assert_eq!(excerpt.was.first().and_then(|row| row.line), Some(change.line.0));
+        }
+    }
+}
