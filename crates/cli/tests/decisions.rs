@@ -206,6 +206,62 @@ fn decisions_that_do_not_fit() {
 }
 
 /// A request is looked at as a whole before anything of it is saved.
+/// A column is added to all rows or to none; of a column that is there, and of members of objects, each change is for itself.
+#[test]
+fn a_column_comes_whole() {
+    let sandbox = Sandbox::new();
+    let table = "id,berth\n1,berth 4\n2,quay\n";
+    let objects = "{\"berth\":\"berth 4\"}\n{\"berth\":\"berth 7\"}\n";
+    for (name, text, adds, written) in [
+        ("t.csv", table, "--into place", None),
+        (
+            "t.csv",
+            table,
+            "--into id",
+            Some("id,berth\nB-4,berth 4\n2,quay\n"),
+        ),
+        (
+            "t.csv",
+            table,
+            "--into place --ragged",
+            Some("id,berth,place\n1,berth 4\n2,quay\n"),
+        ),
+        (
+            "t.jsonl",
+            objects,
+            "--into place",
+            Some("{\"berth\":\"berth 4\", \"place\": \"B-4\"}\n{\"berth\":\"berth 7\"}\n"),
+        ),
+    ] {
+        sandbox.write(name, text);
+        sandbox
+            .run(&format!(
+                "preview 'berth (\\d)' --with 'B-$1' --columns berth {adds} {name}"
+            ))
+            .ok();
+        sandbox.run("review --accept 1.1").ok();
+        let got = sandbox.run("apply --yes");
+        match written {
+            Some(written) => assert_eq!((got.status, &*sandbox.text(name)), (0, written), "{adds}"),
+            None => {
+                assert_eq!((got.status, &*sandbox.text(name)), (3, text), "{}", got.err);
+                assert!(
+                    got.err
+                        .contains("1 of the 3 changes that add a column to t.csv"),
+                    "{}",
+                    got.err
+                );
+                sandbox.run("review --accept file:t.csv").ok();
+                sandbox.run("apply --yes").ok();
+                assert_eq!(
+                    sandbox.text(name),
+                    "id,berth,place\n1,berth 4,B-4\n2,quay,quay\n"
+                );
+            }
+        }
+    }
+}
+
 #[test]
 fn a_wrong_request_saves_nothing() {
     let (sandbox, hash) = planned();

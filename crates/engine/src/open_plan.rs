@@ -1,10 +1,14 @@
 //! A plan that is judged and written: the last preview of a folder, or one in a file.
 
+use crate::cell_values::CellValues;
 use crate::host::{Host, make_room};
 use crate::plan_collector::PlanCollector;
 use crate::renew::{RenewError, Renewal, Renewed};
 use crate::runs::{self, Origin};
 use crate::summary::FileEnd;
+use brisk_quill_core::columns::layout::Layout;
+use brisk_quill_core::escape::visible;
+use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_files::plan::Plan;
 use brisk_quill_files::plan_file::{AppendError, PlanDoc, PlanFileError};
 use brisk_quill_files::run::request::{RunDone, RunFailed};
@@ -187,9 +191,43 @@ impl OpenPlan {
     ///
     /// # Errors
     ///
-    /// When a path leads out of its root, or it cannot be read again.
+    /// When a path leads out of its root, a column would be added to some rows alone, or it cannot be read again.
     pub fn changes(&self) -> Result<Plan, PlanFileError> {
+        self.check_widened()?;
         self.doc.to_plan(self.root())
+    }
+
+    /// Makes sure that a column is added to all rows of a file or to none.
+    fn check_widened(&self) -> Result<(), PlanFileError> {
+        let index = &self.doc.index;
+        let adds =
+            |spec: &StepSpec| !spec.ragged && (spec.into.is_some() || !spec.add_column.is_empty());
+        let steps = index.rewrite.step.iter().map(adds).collect::<Vec<bool>>();
+        if !steps.contains(&true) || index.is_undecided(&index.counts()) {
+            return Ok(());
+        }
+        let values = CellValues::of(index);
+        let mut widened = vec![(0, 0); index.files.len()];
+        self.doc.each(|number, change| {
+            let file = index.file_of(number);
+            let mut of = change.steps.iter().map(|step| step.0 as usize - 1);
+            let is_of = change.cell.is_none() && of.any(|step| steps.get(step) == Some(&true));
+            let widens =
+                |layout: Layout| layout.widens(change.before.as_bytes(), change.after.as_bytes());
+            if is_of && values.layout_of(file).is_some_and(widens) {
+                let (taken, all) = &mut widened[file];
+                *all += 1;
+                *taken += u64::from(index.entries[number].decision.writes());
+            }
+            Ok(())
+        })?;
+        for (file, (taken, of)) in index.files.iter().zip(widened) {
+            if taken > 0 && taken < of {
+                let path = visible(&file.path);
+                return Err(PlanFileError::Widened { path, taken, of });
+            }
+        }
+        Ok(())
     }
 
     /// Writes the `changes` that it gave, all of them or none. A last preview is forgotten then.

@@ -8,8 +8,8 @@ use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::tables::NoTables;
 
+use brisk_quill_engine::context::FileRow;
 use brisk_quill_engine::context::excerpt::Excerpts;
-use brisk_quill_engine::context::{FileRow, Piece, PieceOf};
 use brisk_quill_engine::decide::Decisions;
 use brisk_quill_engine::guards::Guards;
 use brisk_quill_engine::host::Host;
@@ -56,6 +56,75 @@ fn rewrite() -> impl Strategy<Value = RewriteText> {
         ..StepSpec::default()
     });
     prop::collection::vec(step, 1..3).prop_map(RewriteText::from)
+}
+
+/// A table, or objects of JSON, with values of every spelling.
+fn rows(format: &'static str) -> impl Strategy<Value = String> {
+    let values = match format {
+        "csv" => vec![
+            "berth 7",
+            "\"quay, no\"",
+            "\"no\nberth 12\"",
+            "",
+            "é",
+            "\"a \"\"no\"\" 7\"",
+        ],
+        _ => vec![
+            "berth 7",
+            "quay, no",
+            "no\\nberth 12",
+            "",
+            "\\u00e9",
+            "a \\\"no\\\" 7",
+        ],
+    };
+    let row = (
+        prop::sample::select(values.clone()),
+        prop::sample::select(values),
+    );
+    prop::collection::vec(row, 0..9).prop_map(move |rows| {
+        let row = |(id, note): (&str, &str)| match format {
+            "csv" => format!("{id},{note}\n"),
+            _ => format!("{{\"id\": \"{id}\", \"note\": \"{note}\"}}\n"),
+        };
+        let head = if format == "csv" { "id,note\n" } else { "" };
+        head.to_owned() + &rows.into_iter().map(row).collect::<String>()
+    })
+}
+
+fn rewrite_of_rows(format: &'static str) -> impl Strategy<Value = RewriteText> {
+    let step = (
+        prop::sample::select(vec![r"berth (\d+)", "quay|no", r"\d", "^", "é"]),
+        prop::sample::select(vec!["with", "remove", "drop", "into"]),
+        prop::sample::select(vec!["note", "id", "id,note"]),
+    );
+    let step = step.prop_map(move |(pattern, action, columns)| StepSpec {
+        pattern: Some(pattern.into()),
+        with: matches!(action, "with" | "into").then(|| "<$0, \"$0\">".into()),
+        into: (action == "into").then(|| if columns == "id" { "note" } else { "id" }.into()),
+        columns: Some(
+            if action == "into" && columns != "id" {
+                "note"
+            } else {
+                columns
+            }
+            .into(),
+        ),
+        format: Some(format.into()),
+        remove: action == "remove",
+        drop_lines: action == "drop",
+        ..StepSpec::default()
+    });
+    prop::collection::vec(step, 1..3).prop_map(RewriteText::from)
+}
+
+/// Files, and a rewrite of them: of lines, or of rows.
+fn request() -> impl Strategy<Value = (Vec<String>, RewriteText)> {
+    prop_oneof![
+        2 => (prop::collection::vec(text(), 1..4), rewrite()),
+        1 => (prop::collection::vec(rows("csv"), 1..3), rewrite_of_rows("csv")),
+        1 => (prop::collection::vec(rows("jsonl"), 1..3), rewrite_of_rows("jsonl")),
+    ]
 }
 
 /// A folder with files, and the last preview of a rewrite of them.
@@ -187,7 +256,7 @@ proptest! {
     /// All changes together are the rewrite; what is accepted is written and nothing else, and the run reverts to the byte.
     #[test]
     fn what_is_decided_is_written(
-        files in prop::collection::vec(text(), 1..4), rewrite in rewrite(), decisions in prop::collection::vec(decision(), 1..9),
+        (files, rewrite) in request(), decisions in prop::collection::vec(decision(), 1..9),
     ) {
         let port = Port::new(&files, rewrite);
         let Some(mut plan) = port.plan() else {
@@ -221,7 +290,7 @@ proptest! {
     /// texts, or to none; where no file has changed, all go on.
     #[test]
     fn decisions_find_their_changes_again(
-        files in prop::collection::vec(text(), 1..3), rewrite in rewrite(), decisions in prop::collection::vec(decision(), 1..9),
+        (files, rewrite) in request(), decisions in prop::collection::vec(decision(), 1..9),
         edits in prop::collection::vec((0..3usize, 0..14usize, prop::option::of("[a-c7 ]{0,6}")), 0..4),
     ) {
         let port = Port::new(&files, rewrite);
@@ -292,9 +361,13 @@ proptest! {
             let Some(excerpt) = excerpts.at(&plan.doc.index, place, change) else {
                 return Err(TestCaseError::fail("the file has not changed"));
             };
+            // What becomes of the lines of other changes is shown as it was decided.
+            let is_of = |line: u64, change: &ChangeRecord<'_>| {
+                (change.line.0..=change.line.0 + change.before.matches('\n').count() as u64).contains(&line)
+            };
             for row in excerpt.before.iter().chain(&excerpt.after).chain(&excerpt.was) {
-                let is_kept = |piece: &Piece| !matches!(piece.of, PieceOf::New(_) | PieceOf::Replaced);
-                if let Some(line) = row.line.filter(|_| row.pieces.iter().all(is_kept)) {
+                let mut others = all.iter().enumerate().filter(|(other, _)| *other != place);
+                if let Some(line) = row.line.filter(|line| !others.any(|(_, change)| is_of(*line, change))) {
                     let shown = shown(row);
                     prop_assert_eq!(shown.trim_end_matches(['\r', '\n']), line_of(&file, line));
                 }

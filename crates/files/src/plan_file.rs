@@ -59,6 +59,18 @@ pub enum PlanFileError {
     /// A kept preview is not as it was written.
     #[error("it was cut off, or is damaged")]
     Damaged,
+    /// Some of the changes that add a column to a file would be written, and others not.
+    #[error(
+        "{taken} of the {of} changes that add a column to {path} would be written: rows of two widths are no table"
+    )]
+    Widened {
+        /// The file, as it is shown.
+        path: String,
+        /// Changes that would be written.
+        taken: u64,
+        /// All of them.
+        of: u64,
+    },
     /// A path that leads out of the root.
     #[error("`{0}` leads out of the folder that the plan may write in")]
     LeadsOut(String),

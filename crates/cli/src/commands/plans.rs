@@ -272,7 +272,12 @@ impl Meant {
     /// The changes it would write.
     pub fn to_plan(&self) -> Result<Plan, Diagnostic> {
         let plan = self.plan.changes();
-        plan.map_err(|error| cannot_use(&self.name, &error))
+        plan.map_err(|error| match error {
+            PlanFileError::Widened { ref path, .. } => Diagnostic::trouble(error.to_string()).remedy(format!(
+                "nothing has been written; accept all of them, with `--accept 'file:{path}'`, or none"
+            )),
+            error => cannot_use(&self.name, &error),
+        })
     }
 
     /// The name, and how its rewrite was understood.

@@ -207,6 +207,23 @@ impl Layout {
         }
     }
 
+    /// True if a part of a row would have more cells than it has, where all rows have as many. It begins and ends outside of
+    /// quotes.
+    ///
+    /// ```
+    /// use brisk_quill_core::columns::layout::TableOptions;
+    /// let csv = TableOptions::default().layout("berths.csv".as_ref()).expect("a form by its name");
+    /// assert!(csv.widens(b"", b",\"B-4, north\"") && !csv.widens(b"4", b"\"4, north\"") && !csv.widens(b"4\n", b""));
+    /// ```
+    pub fn widens(self, before: &[u8], after: &[u8]) -> bool {
+        let Self::Delimited(dialect) = self else {
+            return false;
+        };
+        let (cells_before, rows_before) = dialect.ends_in(before);
+        let (cells_after, rows_after) = dialect.ends_in(after);
+        rows_before == rows_after && cells_after > cells_before
+    }
+
     /// The ends of records, where they are not every line end.
     pub(crate) fn record_ends(self) -> Option<RecordEnds> {
         self.as_dyn().record_ends()

@@ -55,6 +55,18 @@ pub(crate) fn encode(
 }
 
 impl Dialect {
+    /// The delimiters and the line ends that are not within quotes in a part of a table, which begins outside of them.
+    pub(crate) fn ends_in(self, part: &[u8]) -> (usize, usize) {
+        let (mut delimiters, mut lines, mut is_quoted) = (0, 0, false);
+        for byte in part {
+            // Two quotes within quotes leave and enter again.
+            is_quoted ^= Some(*byte) == self.quote;
+            delimiters += usize::from(!is_quoted && *byte == self.delimiter);
+            lines += usize::from(!is_quoted && *byte == b'\n');
+        }
+        (delimiters, lines)
+    }
+
     /// The cell that holds `value`, in quotes where it needs them; `None` where it needs them and
     /// there are none. A cell that is `alone` in its row must not be empty, or the row would be
     /// blank.
