@@ -169,7 +169,7 @@ fn a_draft_that_was_not_closed_opens_again() {
     term.end();
 }
 
-/// A text that is pasted stands in the place of the files, and is kept with the draft.
+/// A pasted text is looked at instead of the files, and kept with the draft.
 #[test]
 fn a_sample_is_pasted() {
     let sandbox = Sandbox::larkmoor();

@@ -52,7 +52,7 @@ pub fn push_visible_char(out: &mut String, c: char) {
     }
 }
 
-/// The bytes of a path as they stand in a reference to it (RFC 3986).
+/// The bytes of a path, written as a reference to it (RFC 3986).
 ///
 /// ```
 /// use brisk_quill_core::escape::uri_path;

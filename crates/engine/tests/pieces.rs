@@ -172,7 +172,7 @@ proptest! {
         prop_assert_eq!(spliced, wanted);
     }
 
-    /// Every value reads back, whoever wrote it and wherever it is kept.
+    /// Every value reads back, in any order of writers and wherever it is kept.
     #[test]
     fn what_is_kept_reads_back(
         writes in prop::collection::vec((0..4usize, 0..200_000usize, any::<u8>()), 0..12),

@@ -25,7 +25,7 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
-const NOT_STOPPED: AtomicBool = AtomicBool::new(false);
+static NOT_STOPPED: AtomicBool = AtomicBool::new(false);
 
 /// Lines of a few words, some of them equal.
 fn text() -> impl Strategy<Value = String> {
@@ -217,7 +217,7 @@ fn spliced(files: &[String], plan: &OpenPlan, takes: impl Fn(Decision) -> bool) 
     for (file, decision, change) in changes(plan).into_iter().rev() {
         let (from, to) = (change.from as usize, change.to as usize);
         let text = &mut out[number_of(plan, file)];
-        assert_eq!(text[from..to].as_bytes(), change.before.as_bytes());
+        assert_eq!(&text.as_bytes()[from..to], change.before.as_bytes());
         if takes(decision) {
             let after = String::from_utf8(change.after.as_bytes().to_vec()).unwrap();
             text.replace_range(from..to, &after);

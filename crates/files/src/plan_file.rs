@@ -61,7 +61,7 @@ pub enum PlanFileError {
     Damaged,
     /// Some of the changes that add a column to a file would be written, and others not.
     #[error(
-        "{taken} of the {of} changes that add a column to {path} would be written: rows of two widths are no table"
+        "{taken} of the {of} changes that add a column to {path} would be written: a table cannot have rows of two widths"
     )]
     Widened {
         /// The file, as it is shown.

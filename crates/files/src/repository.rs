@@ -15,7 +15,7 @@ pub enum RepositoryError {
     /// The file lies in no repository.
     #[error("it lies in no repository of version control")]
     InNone,
-    /// The repository belongs to somebody else, so what it says is not believed.
+    /// The repository belongs to another user, so what it says is not believed.
     #[error("its repository belongs to another user, so it is not read")]
     OfAnother,
     /// The repository cannot be read: the words of the library.

@@ -286,9 +286,9 @@ impl Records {
 /// Why a plan in short form cannot be read.
 #[derive(Debug)]
 pub(crate) enum ShortFault {
-    /// It is not as it was written.
+    /// The plan is not as it was written.
     Damaged,
-    /// It cannot be read.
+    /// The plan cannot be read.
     Io(io::Error),
 }
 

@@ -19,6 +19,8 @@ use maud::{Markup, html};
 const UNFOLDED_MOST: usize = 2000;
 /// Changes in one `noscript`.
 const TOGETHER: usize = 500;
+/// Characters of old or new text that stay on one line.
+const UNBROKEN_MOST: usize = 24;
 /// Characters shown of a line beside a change.
 const LINE_MOST: usize = 240;
 
@@ -73,14 +75,14 @@ impl FileChanges<'_> {
         let within = excerpt.is_some_and(|excerpt| excerpt.is_within_word);
         html! {
             article id=(format!("c{id}")) data-k=[(kind != u32::MAX).then_some(kind)] data-d=(decision.sign()) {
-                header {
+                header { h4 {
                     (state(decision)) " "
                     a href=(format!("#c{id}")) { "line " (change.line.0) }
                     @if let Some(cell) = &change.cell { ", " (cell_name(cell)) }
                     @if let Some(label) = &change.label.0 { " of " bdi { (visible(label.as_bytes())) } }
                     " " small { "change " (id) }
                     @if within { " " em.warn { "within a word" } }
-                }
+                } }
                 @match (&change.cell, excerpt) {
                     (Some(_), _) => (self.cell(index, change)),
                     (None, Some(excerpt)) => (lines(excerpt)),
@@ -122,8 +124,8 @@ impl FileChanges<'_> {
             None => visible_blanks(change.after.as_bytes()),
         };
         html! {
-            p.row.was { i { (change.line.0) } b { "was" } code { del { (visible_blanks(change.before.as_bytes())) } } }
-            p.row.now { i {} b { "now" } code { ins { (now) } } }
+            p.row.was { i { (change.line.0) } b { "was" } code { (old(&visible_blanks(change.before.as_bytes()))) } }
+            p.row.now { i {} b { "now" } code { (new(&now)) } }
             p.quiet { "The lines around it cannot be shown: the file has changed, or is not UTF-8." }
         }
     }
@@ -161,11 +163,25 @@ fn differing(text: &str, other: &str, is_old: bool) -> Markup {
     html! {
         code {
             (visible(part(&text[..head]).as_bytes()))
-            @if is_old { del { (middle) } } @else { ins { (middle) } }
+            @if is_old { (old(&middle)) } @else { (new(&middle)) }
             (visible(part(&text[text.len() - tail..]).as_bytes()))
         }
         @if text.is_empty() { span.quiet { "(empty)" } }
     }
+}
+
+/// Old text; only a long one is broken into lines.
+pub(super) fn old(text: &str) -> Markup {
+    html! { del.l[is_long(text)] { (text) } }
+}
+
+/// New text.
+pub(super) fn new(text: &str) -> Markup {
+    html! { ins.l[is_long(text)] { (text) } }
+}
+
+fn is_long(text: &str) -> bool {
+    text.chars().nth(UNBROKEN_MOST).is_some()
 }
 
 /// A change in its lines.
@@ -217,8 +233,8 @@ fn piece(of: PieceOf, text: &[u8]) -> Markup {
     };
     match of {
         PieceOf::Text => html! { (shortened(&visible(text), LINE_MOST, LINE_MOST)) },
-        PieceOf::Was | PieceOf::Replaced => html! { del { (visible_blanks(text)) } },
-        PieceOf::Now => html! { ins { (visible_blanks(text)) } },
+        PieceOf::Was | PieceOf::Replaced => old(&visible_blanks(text)),
+        PieceOf::Now => new(&visible_blanks(text)),
         PieceOf::Old(decision) => other("old", decision),
         PieceOf::New(decision) => other("new", decision),
     }

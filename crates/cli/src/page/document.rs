@@ -12,8 +12,8 @@ const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
 
 /// The hashes of the style and the script, as a content-security policy names them; a test says the new ones.
-const STYLE_HASH: &str = "sha256-aPbGKjiRMohNXC2x0pOyIaHMNp2Vbs0KMdqQ0S+2WBo=";
-const SCRIPT_HASH: &str = "sha256-4IQmvhd5phhDXQCPrfEhLW9iVo+ImI4TH+9O2OyUT28=";
+const STYLE_HASH: &str = "sha256-EtPzKmJ08vCDuZWgX+9JKLFU18bDw0dDm3e3woTdecM=";
+const SCRIPT_HASH: &str = "sha256-wCq0t/seRYRLgAqiU880jtf6nn8ASY4PgIQYq6eITE8=";
 
 /// The colours of the page, and their names in its style.
 const TONES: [(&str, Tone); 6] = [
@@ -130,7 +130,7 @@ pub fn foot(hash: &str) -> String {
             code { "bquill review --plan PLAN --decisions FILE…" }
             " and applies with " code { "bquill apply --plan PLAN" } "; " code { "last" } " is the last preview. The plan is " code { (hash) } "." }
         (PreEscaped("</main>"))
-        div.strip { div.wide {
+        section.strip aria-label="the current change" { div.wide {
             span #current {} span.pair #pair {}
             span #alike {}
             span #alike-act {}
@@ -153,7 +153,7 @@ pub fn foot(hash: &str) -> String {
     markup.into_string() + "\n"
 }
 
-/// How far one is, and saving; of no use without script.
+/// The bar that stays: progress and saving. It is of no use without script.
 fn bar(hash: &str, changes: usize) -> Markup {
     html! {
         section.bar #tools data-plan=(hash) aria-label="progress and saving" { div.wide {

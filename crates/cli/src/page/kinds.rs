@@ -1,5 +1,6 @@
 //! The kinds of changes on the page: equal changes together.
 
+use crate::page::changes::{new, old};
 use crate::render::highlight::shortened;
 use brisk_quill_core::escape::visible_blanks;
 use brisk_quill_core::kind_shapes::by_shape;
@@ -21,7 +22,7 @@ const TEXT_MOST: usize = 30;
 struct Entry {
     kinds: Vec<usize>,
     count: u64,
-    /// Those that lie within a longer word.
+    /// The changes that lie within a longer word.
     within: u64,
     /// By decision, in the order of [`Decision::ALL`].
     decided: [u64; 4],
@@ -87,7 +88,7 @@ impl Entry {
             span.n { (number(self.count)) }
             div {
                 @if let Some(kind) = example {
-                    del { (cut(&changed(&kind.before))) } span.to { "→" } ins { (cut(&changed(&kind.after))) }
+                    (old(&cut(&changed(&kind.before)))) span.to { "→" } (new(&cut(&changed(&kind.after))))
                 }
                 div.state {
                     @if self.kinds.len() > 1 { span { "and " (counted(self.kinds.len() as u64 - 1, "other text")) " of this form" } }

@@ -292,7 +292,7 @@
     $("current").textContent = change ? `Change ${change.id}` : "↓ goes to the first change, a click to any.";
     $("alike").textContent = like.length ? `${open.length === like.length ? "" : `${open.length} of `}${like.length} more like it:` : "";
     const text = (name) => {
-      const found = change && new RegExp(`<${name}>.*?</${name}>`, "s").exec(change.html);
+      const found = change && new RegExp(`<${name}\\b.*?</${name}>`, "s").exec(change.html);
       const template = document.createElement("template");
       template.innerHTML = found ? found[0] : "";
       return template.content;

@@ -19,7 +19,7 @@ const ROWS_MOST: usize = 12;
 #[derive(Clone, Copy)]
 pub struct Canvas {
     pub width: usize,
-    /// What is longer goes on in the next row, as on a terminal.
+    /// A longer line goes on in the next row, as on a terminal.
     pub wraps: bool,
 }
 
@@ -92,7 +92,7 @@ pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<Labelled> {
     out
 }
 
-/// True if a line of `text` is shown whole in several rows. What stands beside it, as old text beside new, is shown so too.
+/// True if a line of `text` is shown whole in several rows. The text that is compared with it is then shown in rows, too.
 pub fn takes_rows(text: &[u8], marks: &[Span], look: Look) -> bool {
     let is_long = |segments: &Vec<Segment>| {
         columns(segments) > look.room.width && kept(segments, look).is_none()

@@ -105,7 +105,7 @@ impl Labelled {
         out
     }
 
-    /// Appends a part of the text to `out` in rows, the first and each other of so many columns.
+    /// Appends a part of the text to `out` in rows of at most this many columns: the first, and each other.
     fn copy_in_rows(
         &self,
         part: Range<usize>,

@@ -481,7 +481,7 @@ pub fn record_prefiltered(
     feed(&mut Run::new(rewrite, &options), text, size, told)
 }
 
-/// `told` announces the end with the last piece.
+/// With `told`, the end is announced with the last piece.
 fn feed(run: &mut Run<'_>, text: &[u8], size: usize, told: bool) -> Recorder {
     let mut recorder = Recorder::default();
     let mut evaluation = run.text("-", 0);

@@ -21,7 +21,7 @@ impl Lines {
     ///
     /// # Errors
     ///
-    /// When nobody reads them any more.
+    /// When they are no longer read.
     pub fn add(&mut self, line: &[u8]) -> io::Result<()> {
         self.block.extend_from_slice(line);
         self.block.push(b'\n');

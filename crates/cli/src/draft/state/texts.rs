@@ -31,7 +31,9 @@ impl State {
         self.message =
             "the text that was pasted is the sample: `s` changes it, `S` goes back to the files"
                 .into();
-        self.look_at_sample(true)
+        let mut effects = self.look_at_sample(true);
+        effects.push(Effect::Keep);
+        effects
     }
 
     pub(super) fn type_sample(&mut self, edit: Edit) -> Vec<Effect> {
@@ -50,6 +52,6 @@ impl State {
         self.sample.turn(on);
         self.forget_detail();
         self.list.begin_at_cursor();
-        vec![self.evaluate(false), Effect::Keep]
+        vec![self.evaluate(false)]
     }
 }

@@ -167,7 +167,7 @@ pub struct TableRow<'r> {
 }
 
 impl TableRow<'_> {
-    /// Its key.
+    /// The key of the row.
     ///
     /// # Errors
     ///

@@ -13,7 +13,7 @@ use std::io;
 /// The members of a line, each as it is written.
 type Members<'l> = BTreeMap<String, &'l RawValue>;
 
-/// What may become of rows that no change is about.
+/// The treatment of rows that no change is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Others {
     /// Each is as it was.
