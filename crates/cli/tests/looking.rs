@@ -178,6 +178,16 @@ a.txt
         .run("preview quay --with pier --whole --encoding latin1 b.txt")
         .ok();
     assert!(got.out.contains("▌    1  ‹pier› é\n"), "{}", got.out);
+    // So is standard input, beside a file.
+    let got = sandbox
+        .pipe("one\nquay 4\n", "preview quay --with pier --whole - a.txt")
+        .ok();
+    let piped = "standard input\n     1  one\n▌    2  ‹pier› 4\n";
+    assert!(
+        got.out.contains(piped) && got.out.contains("‹pier› 3"),
+        "{}",
+        got.out
+    );
 }
 
 #[test]

@@ -189,6 +189,11 @@ impl Session {
         }
     }
 
+    /// Standard input, where it is kept.
+    pub fn stdin(&self) -> Option<&KeptStdin> {
+        self.reader.stdin()
+    }
+
     /// The kept standard input, from its beginning.
     ///
     /// # Errors

@@ -252,6 +252,11 @@ impl Reader {
         Ok(())
     }
 
+    /// Standard input, where it is kept.
+    pub fn stdin(&self) -> Option<&KeptStdin> {
+        self.kept.as_ref()
+    }
+
     /// The kept standard input, from its beginning.
     ///
     /// # Errors

@@ -61,6 +61,11 @@ pub fn run(
     let mut evaluating = Evaluating::new(&planned.rewrite, &sources, run, reading, guards)
         .with_hints(!args.files.no_hints)
         .ends_with(options::nothing_matched(&args.files));
+    if args.whole {
+        let keep = evaluating.session.keep_stdin(&sources.listing);
+        keep.map_err(|error| Diagnostic::of_file(&error))?;
+        preview.view.read_stdin(evaluating.session.stdin());
+    }
     preview.begin(&sources, output);
     let (steps, of) = (planned.text.step.len(), asked.text.step.len());
     if steps < of && !args.json {
@@ -138,13 +143,6 @@ fn files(args: &PreviewArgs, asked: &AskedRewrite) -> Result<(TextOptions, Sourc
     let texts = options::texts(&args.files, facts)?;
     let sources = asked.sources(&args.files, FileUse::Read)?;
     let has_stdin = sources.listing.has_stdin();
-    if has_stdin && args.whole {
-        return Err(
-            Diagnostic::wrong("--whole shows files, and standard input is none").remedy(
-                "name the files, or use `apply`, which writes standard input as it would be",
-            ),
-        );
-    }
     if has_stdin && (args.save_plan.is_some() || args.report.is_some()) {
         return Err(Diagnostic::wrong(
             "standard input cannot be written later, so its plan cannot be saved",

@@ -172,12 +172,12 @@ fn differing(text: &str, other: &str, is_old: bool) -> Markup {
 
 /// Old text; only a long one is broken into lines.
 pub(super) fn old(text: &str) -> Markup {
-    html! { del.l[is_long(text)] { (text) } }
+    html! { @if is_long(text) { del.l { (text) } } @else { del { (text) } } }
 }
 
 /// New text.
 pub(super) fn new(text: &str) -> Markup {
-    html! { ins.l[is_long(text)] { (text) } }
+    html! { @if is_long(text) { ins.l { (text) } } @else { ins { (text) } } }
 }
 
 fn is_long(text: &str) -> bool {

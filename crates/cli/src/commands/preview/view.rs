@@ -23,6 +23,7 @@ use brisk_quill_files::discover::Listing;
 use brisk_quill_files::error::{FileError, FileErrorKind};
 use brisk_quill_files::read::Reader;
 use brisk_quill_files::read::facts::FactsOf;
+use brisk_quill_files::read::kept_stdin::KeptStdin;
 
 /// A preview being printed.
 pub struct View<'r> {
@@ -109,6 +110,13 @@ impl<'r> View<'r> {
             && !args.diff
             && !args.whole
             && args.save_rewrite.is_none()
+    }
+
+    /// Shows standard input as a whole, too, from where it is kept.
+    pub fn read_stdin(&mut self, kept: Option<&KeptStdin>) {
+        if let (Form::Whole { reader, .. }, Some(kept)) = (&mut self.form, kept) {
+            **reader = std::mem::take(&mut **reader).with_stdin(kept.clone());
+        }
     }
 
     pub fn begin(&self, listing: &Listing, output: &mut Output) {
