@@ -360,5 +360,5 @@ fn wanted((color, theme): (When, Theme), terminal: bool) -> Option<Background> {
             terminal && !refused && !dumb
         }
     };
-    theme.background().filter(|_| is_wanted)
+    is_wanted.then(|| theme.background())
 }

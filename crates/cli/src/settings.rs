@@ -63,7 +63,7 @@ impl Name {
         let (is_sound, must) = match self {
             Self::Theme => (
                 Theme::from_str(text, false).is_ok(),
-                "`auto`, `light`, `dark` or `none`",
+                "`auto`, `light` or `dark`",
             ),
             Self::Show => (
                 text == "all" || text.parse::<usize>().is_ok(),

@@ -13,8 +13,6 @@ pub enum Theme {
     Light,
     /// The colours for a dark background.
     Dark,
-    /// None.
-    None,
 }
 
 /// The background of a terminal.
@@ -72,13 +70,12 @@ impl Tone {
 }
 
 impl Theme {
-    /// The background that is drawn on, without asking the terminal; `None` is without colours.
-    pub fn background(self) -> Option<Background> {
+    /// The background that is drawn on, without asking the terminal.
+    pub fn background(self) -> Background {
         match self {
-            Self::Auto => Some(Background::of_environment().unwrap_or(Background::Dark)),
-            Self::Light => Some(Background::Light),
-            Self::Dark => Some(Background::Dark),
-            Self::None => None,
+            Self::Auto => Background::of_environment().unwrap_or(Background::Dark),
+            Self::Light => Background::Light,
+            Self::Dark => Background::Dark,
         }
     }
 }

@@ -34,7 +34,7 @@ fn a_job_from_one_word_to_a_run() {
         "only the rewrite file is new"
     );
     term.press("e", &["every…"]);
-    term.press("5", &["A 102 accepted"]);
+    term.press("5", &["✓ 102 accepted"]);
     term.press("q", &["leave?"]);
     term.press("1", &["Write 102 changes in 16 files?"]);
     term.press("y", &["Wrote 102 changes in 16 files"]);

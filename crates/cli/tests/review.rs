@@ -46,8 +46,8 @@ fn a_walk_through_the_changes() {
     term.press(
         "\x1b[Hw",
         &[
-            "A    2 ▸   B-7 is closed",
-            "A    4     B-7 and Bé9",
+            "✓    2 ▸   B-7 is closed",
+            "✓    4     B-7 and Bé9",
             "w back",
         ],
     );
@@ -131,11 +131,11 @@ fn a_killed_review_goes_on() {
     let sandbox = Sandbox::larkmoor();
     let mut term = Term::new(&sandbox, 100, 30, REVIEW);
     term.wait(&["change 1.1"]);
-    term.press("ar", &["A 1 accepted   R 1 refused", "change 1.3"]);
+    term.press("ar", &["✓ 1 accepted   ✗ 1 refused", "change 1.3"]);
     // It learns that its terminal has gone.
     term.killed();
     let mut term = Term::new(&sandbox, 100, 30, &["review"]);
-    term.wait(&["A 1 accepted   R 1 refused", "change 1.3"]);
+    term.wait(&["✓ 1 accepted   ✗ 1 refused", "change 1.3"]);
     term.press(
         "\u{3}",
         &["Nothing has been written. `bquill review` goes on."],
@@ -198,14 +198,14 @@ fn signals_end_the_review() {
         let sandbox = Sandbox::larkmoor();
         let mut term = Term::new(&sandbox, 90, 24, REVIEW);
         term.wait(&["change 1.1"]);
-        term.press("a", &["A 1 accepted"]);
+        term.press("a", &["✓ 1 accepted"]);
         let ended = term.end_by(signal);
         assert!(
             ended.signal().is_some_and(|by| by.contains(name)),
             "{ended:?}"
         );
         let mut again = Term::new(&sandbox, 90, 24, &["review"]);
-        again.wait(&["A 1 accepted"]);
+        again.wait(&["✓ 1 accepted"]);
         again.press("q", &["leave?"]);
         again.press("3", &["Nothing has been written."]);
         assert_eq!(again.end().0, 0);

@@ -288,14 +288,14 @@ fn the_lists_show_what_they_say() {
     bench.typed(" *(\\d)");
     bench.settle();
     bench.shows(&[
-        "+1 −0 ~0 to the last try",
+        "1 new, 0 gone, 0 differ from the last try",
         "+     4  ‹berth  9›",
         "this  ‹B-9›",
     ]);
     bench.press("Enter [");
     assert_eq!(bench.field(FieldName::Pattern), "berth (\\d+)");
     bench.shows(&[
-        "+0 −1 ~0 to the last try",
+        "0 new, 1 gone, 0 differ from the last try",
         "−     4  ‹berth  9›",
         "last  ‹B-9›",
     ]);
@@ -305,7 +305,7 @@ fn the_lists_show_what_they_say() {
     bench.shows(
         &[
             "compared with try 1",
-            "+1 −0 ~0 to try 1",
+            "1 new, 0 gone, 0 differ from try 1",
             "berth (\\d+)",
             "--with B-$1",
         ]

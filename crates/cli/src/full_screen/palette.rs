@@ -1,8 +1,10 @@
 //! The look of the pieces of a full-screen view.
 
 use crate::full_screen::terminal;
+use crate::host::variable;
 use crate::output::Output;
 use crate::theme::{Background, Theme, Tone};
+use brisk_quill_core::plan::decision::Decision;
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::Span;
 
@@ -30,12 +32,17 @@ pub enum Role {
 pub struct Palette {
     /// `None` without colours.
     background: Option<Background>,
+    /// The terminal shows more than ASCII.
+    has_signs: bool,
 }
 
 impl Palette {
-    /// Colours for this background, or none.
+    /// Colours for this background, or none, on a terminal with all signs.
     pub fn new(background: Option<Background>) -> Self {
-        Self { background }
+        Self {
+            background,
+            has_signs: true,
+        }
     }
 
     /// The colours of `output`, for the background that the terminal says it has.
@@ -44,9 +51,20 @@ impl Palette {
             Theme::Auto if Background::of_environment().is_none() => {
                 terminal::background().unwrap_or(known)
             }
-            Theme::Auto | Theme::Light | Theme::Dark | Theme::None => known,
+            Theme::Auto | Theme::Light | Theme::Dark => known,
         });
-        Self::new(background)
+        Self {
+            has_signs: is_unicode(),
+            ..Self::new(background)
+        }
+    }
+
+    /// The sign for a decision.
+    pub fn sign(self, decision: Decision) -> char {
+        match self.has_signs {
+            true => decision.sign(),
+            false => decision.letter(),
+        }
     }
 
     /// True if there are colours.
@@ -79,6 +97,17 @@ impl Palette {
     pub fn span(self, role: Role, text: impl Into<String>) -> Span<'static> {
         Span::styled(text.into(), self.style(role))
     }
+}
+
+/// True unless the locale says that characters are single bytes: the first of its variables that is set counts.
+fn is_unicode() -> bool {
+    let mut locale = ["LC_ALL", "LC_CTYPE", "LANG"]
+        .into_iter()
+        .filter_map(variable);
+    locale.find(|value| !value.is_empty()).is_none_or(|value| {
+        let value = value.to_string_lossy().to_lowercase();
+        value.contains("utf-8") || value.contains("utf8")
+    })
 }
 
 /// The meaning of a label that has a colour.

@@ -74,7 +74,7 @@ impl FileChanges<'_> {
         let opinions = self.plan.opinions.get(&index);
         let within = excerpt.is_some_and(|excerpt| excerpt.is_within_word);
         html! {
-            article id=(format!("c{id}")) data-k=[(kind != u32::MAX).then_some(kind)] data-d=(decision.sign()) {
+            article id=(format!("c{id}")) data-k=[(kind != u32::MAX).then_some(kind)] data-d=(decision.letter()) {
                 header { h4 {
                     (state(decision)) " "
                     a href=(format!("#c{id}")) { "line " (change.line.0) }
@@ -133,7 +133,7 @@ impl FileChanges<'_> {
 
 /// The name of a decision; the style puts its sign before it.
 fn state(decision: Decision) -> Markup {
-    html! { strong.d data-d=(decision.sign()) { (decision.name()) } }
+    html! { strong.d data-d=(decision.letter()) { (decision.name()) } }
 }
 
 fn cell_name(cell: &str) -> Markup {
@@ -229,7 +229,7 @@ fn row(class: &str, label: &str, row: &FileRow, (cut_before, cut_after): (bool, 
 fn piece(of: PieceOf, text: &[u8]) -> Markup {
     let other = |class: &str, decision: Decision| {
         let title = format!("another change, {}", decision.name());
-        html! { span class=(class) data-d=(decision.sign()) title=(title) { (visible(text)) } }
+        html! { span class=(class) data-d=(decision.letter()) title=(title) { (visible(text)) } }
     };
     match of {
         PieceOf::Text => html! { (shortened(&visible(text), LINE_MOST, LINE_MOST)) },

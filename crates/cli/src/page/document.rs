@@ -178,7 +178,7 @@ fn filters() -> Markup {
         label { "Text " input #find type="search" placeholder="in a change (/)" ; }
         label { "Decision " select #only-decision {
             option value="" { "Any" }
-            @for decision in Decision::ALL { option value=(decision.sign()) { (decision.name()) } }
+            @for decision in Decision::ALL { option value=(decision.letter()) { (decision.name()) } }
         } }
         label { "Kind " select #only-kind { option value="" { "All" } } }
         label { "File " select #only-file { option value="" { "All" } } }

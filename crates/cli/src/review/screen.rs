@@ -104,7 +104,7 @@ impl Screen<'_> {
             (Decision::Refused, counts.refused),
             (Decision::Modified, counts.modified),
         ] {
-            let text = format!("{} {} ", decision.sign(), number(n));
+            let text = format!("{} {} ", self.palette.sign(decision), number(n));
             spans.push(self.span(sign_role(decision), text));
             spans.push(self.span(Role::Quiet, format!("{}   ", decision.name())));
         }
@@ -240,7 +240,7 @@ impl Screen<'_> {
         let mut spans = vec![
             self.span(
                 role(sign_role(entry.decision)),
-                format!("{} ", entry.decision.sign()),
+                format!("{} ", self.palette.sign(entry.decision)),
             ),
             self.span(role(Role::Quiet), format!("{:>5}  ", entry.line)),
         ];

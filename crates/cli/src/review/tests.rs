@@ -370,7 +370,7 @@ fn screens() {
             "",
             vec![
                 "In 3 files: every match",
-                "· 6 open   A 0 accepted",
+                "· 6 open   ✓ 0 accepted",
                 "change 1.1, line 1, steps 1, 2   · open",
                 "kind 1, 2 changes",
                 "1 was ‹berth·7›",
@@ -383,8 +383,8 @@ fn screens() {
         (
             "a ",
             vec![
-                "· 5 open   A 1 accepted",
-                "A     1  berth 7 → B-7",
+                "· 5 open   ✓ 1 accepted",
+                "✓     1  berth 7 → B-7",
                 "change 1.3",
                 "2 was ‹berth·8› and ‹pier·8›",
             ],
@@ -420,9 +420,9 @@ fn screens() {
         ),
         (
             "aw",
-            vec!["A    1     ‹B-7›", "·    2 ▸   ‹berth·8› and ‹pier·8›"],
+            vec!["✓    1     ‹B-7›", "·    2 ▸   ‹berth·8› and ‹pier·8›"],
         ),
-        ("awd", vec!["A    1     ‹berth·7›→‹B-7›"]),
+        ("awd", vec!["✓    1     ‹berth·7›→‹B-7›"]),
         (
             "?",
             vec![

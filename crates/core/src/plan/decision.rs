@@ -39,6 +39,16 @@ impl Decision {
     pub fn sign(self) -> char {
         match self {
             Self::Open => '·',
+            Self::Accepted => '✓',
+            Self::Refused => '✗',
+            Self::Modified => '≠',
+        }
+    }
+
+    /// The sign for it in ASCII letters, but for what is open.
+    pub fn letter(self) -> char {
+        match self {
+            Self::Open => '·',
             Self::Accepted => 'A',
             Self::Refused => 'R',
             Self::Modified => 'M',

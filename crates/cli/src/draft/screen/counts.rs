@@ -104,7 +104,7 @@ fn numbers(pieces: &mut Pieces, state: &State) {
     }
 }
 
-/// "+12 −3 ~4", and what that is compared with.
+/// "12 new, 3 gone, 4 differ", and what that is compared with.
 fn compared_words(compared: PlaceCounts, chosen: Option<usize>) -> (Role, String) {
     let base = match chosen {
         Some(number) => format!("try {}", number + 1),
@@ -123,7 +123,7 @@ fn compared_words(compared: PlaceCounts, chosen: Option<usize>) -> (Role, String
             let different = number(different);
             (
                 Role::Strong,
-                format!("+{this} −{last} ~{different} to {base}"),
+                format!("{this} new, {last} gone, {different} differ from {base}"),
             )
         }
     }

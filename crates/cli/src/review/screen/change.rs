@@ -207,7 +207,7 @@ impl Screen<'_> {
                 self.span(Role::Plain, format!("change {id}, {place}{steps}   ")),
                 self.span(
                     sign_role(decision),
-                    format!("{} {}", decision.sign(), decision.name()),
+                    format!("{} {}", self.palette.sign(decision), decision.name()),
                 ),
             ]),
             Line::from(self.span(Role::Quiet, head(&like, width))),

@@ -5,6 +5,7 @@ use crate::review::screen::Screen;
 use crate::review::screen::signs::{role_of, sign_role};
 use crate::review::state::State;
 use brisk_quill_core::escape::{visible, visible_blanks, visible_end};
+use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_engine::context::{FileRow, Piece, PieceOf, Surroundings};
 use ratatui::text::{Line, Span};
 use unicode_segmentation::UnicodeSegmentation;
@@ -98,7 +99,12 @@ impl Screen<'_> {
             }
             let label = if number == 0 { label } else { "" };
             let line = row.line.filter(|_| label != "now");
-            self.wrapped(lines, self.head(decisions(row), line, label), pieces, room);
+            self.wrapped(
+                lines,
+                self.head(decision_in(row), line, label),
+                pieces,
+                room,
+            );
         }
     }
 
@@ -113,7 +119,12 @@ impl Screen<'_> {
                 of => self.changed(&mut pieces, of, &piece.text),
             }
         }
-        self.wrapped(lines, self.head(decisions(row), row.line, ""), pieces, room);
+        self.wrapped(
+            lines,
+            self.head(decision_in(row), row.line, ""),
+            pieces,
+            room,
+        );
         if lines.len() - first > AROUND_MOST {
             lines.truncate(first + AROUND_MOST);
             if let Some(last) = lines.last_mut() {
@@ -151,7 +162,7 @@ impl Screen<'_> {
             let label = if number == current { "▸" } else { "" };
             self.wrapped(
                 &mut lines,
-                self.head(decisions(row), row.line, label),
+                self.head(decision_in(row), row.line, label),
                 pieces,
                 room,
             );
@@ -160,13 +171,11 @@ impl Screen<'_> {
         lines
     }
 
-    fn head(
-        &self,
-        mark: Option<(Role, char)>,
-        line: Option<u64>,
-        label: &str,
-    ) -> Vec<Span<'static>> {
-        let (role, sign) = mark.unwrap_or((Role::Plain, ' '));
+    fn head(&self, of: Option<Decision>, line: Option<u64>, label: &str) -> Vec<Span<'static>> {
+        let (role, sign) = match of {
+            Some(decision) => (sign_role(decision), self.palette.sign(decision)),
+            None => (Role::Plain, ' '),
+        };
         let line = line.map_or(String::new(), |line| line.to_string());
         vec![
             self.span(role, sign.to_string()),
@@ -283,11 +292,10 @@ fn widened(rows: &[FileRow], of: PieceOf, (left, right): (usize, usize)) -> Vec<
     rows
 }
 
-/// The sign of the first change of a row, in its colour.
-fn decisions(row: &FileRow) -> Option<(Role, char)> {
-    let decision = row.pieces.iter().find_map(|piece| match piece.of {
+/// The decision about the first change of a row.
+fn decision_in(row: &FileRow) -> Option<Decision> {
+    row.pieces.iter().find_map(|piece| match piece.of {
         PieceOf::Old(decision) | PieceOf::New(decision) => Some(decision),
         PieceOf::Text | PieceOf::Was | PieceOf::Now | PieceOf::Replaced => None,
-    });
-    decision.map(|decision| (sign_role(decision), decision.sign()))
+    })
 }

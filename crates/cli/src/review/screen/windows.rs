@@ -170,7 +170,7 @@ impl Screen<'_> {
         ];
         let some = all.into_iter().filter(|(_, n)| *n > 0);
         some.map(|(decision, n)| {
-            let text = format!("  {} {}", decision.sign(), number(n));
+            let text = format!("  {} {}", self.palette.sign(decision), number(n));
             self.span(sign_role(decision), text)
         })
         .collect()
