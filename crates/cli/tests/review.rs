@@ -6,7 +6,7 @@ use crate::support::term::Term;
 const REVIEW: &[&str] = &["review", r"berth (\d+)", "-i", "--with", "B-$1", "notices"];
 
 fn counts(open: u32, accepted: u32, refused: u32, modified: u32) -> String {
-    format!("· {open} open   A {accepted} accepted   R {refused} refused   M {modified} modified")
+    format!("· {open} open   ✓ {accepted} accepted   ✗ {refused} refused   ≠ {modified} modified")
 }
 
 /// Every change is judged in one way or another; what is accepted is written, and nothing else.

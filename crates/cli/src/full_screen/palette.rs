@@ -7,6 +7,7 @@ use crate::theme::{Background, Theme, Tone};
 use brisk_quill_core::plan::decision::Decision;
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::Span;
+use std::ffi::OsString;
 
 /// The label of a piece of a view; colour is never the only sign.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -99,11 +100,17 @@ impl Palette {
     }
 }
 
-/// True unless the locale says that characters are single bytes: the first of its variables that is set counts.
+/// True unless the locale says that characters are single bytes.
 fn is_unicode() -> bool {
-    let mut locale = ["LC_ALL", "LC_CTYPE", "LANG"]
-        .into_iter()
-        .filter_map(variable);
+    names_unicode(
+        ["LC_ALL", "LC_CTYPE", "LANG"]
+            .into_iter()
+            .filter_map(variable),
+    )
+}
+
+/// The same by the values of its variables that are set, of which the first that is not empty counts.
+fn names_unicode(mut locale: impl Iterator<Item = OsString>) -> bool {
     locale.find(|value| !value.is_empty()).is_none_or(|value| {
         let value = value.to_string_lossy().to_lowercase();
         value.contains("utf-8") || value.contains("utf8")
@@ -124,4 +131,37 @@ fn tone(role: Role) -> Option<Tone> {
         Role::Refused => Tone::Refused,
         Role::Modified => Tone::Modified,
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn signs_go_by_the_locale() {
+        for (values, is_unicode) in [
+            (&[][..], true),
+            (&[""], true),
+            (&["nb_NO.UTF-8"], true),
+            (&["", "C.utf8"], true),
+            (&["C", "nb_NO.UTF-8"], false),
+            (&["POSIX"], false),
+        ] {
+            let found = names_unicode(values.iter().map(OsString::from));
+            assert_eq!(found, is_unicode, "{values:?}");
+        }
+        let letters = Palette {
+            has_signs: false,
+            ..Palette::new(None)
+        };
+        let signs = |palette: Palette| Decision::ALL.map(|decision| palette.sign(decision));
+        assert_eq!(
+            signs(letters).iter().collect::<String>(),
+            Decision::ALL
+                .map(Decision::letter)
+                .iter()
+                .collect::<String>()
+        );
+        assert!(signs(Palette::new(None)).contains(&'✓') && signs(letters).contains(&'A'));
+    }
 }
