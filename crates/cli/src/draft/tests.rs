@@ -225,6 +225,12 @@ fn typing_is_answered() {
     ]);
     bench.press("Back Tab");
     bench.typed("B-$1");
+    // Where there is little room, the result of the template goes first.
+    let small = bench.screen(80, 24);
+    assert!(
+        small.contains("${1} → ‹4›") && !small.contains("$1     ‹4›"),
+        "{small}"
+    );
     bench.shows(&[
         "3 matches  3 changes  2 files",
         "‹B-4› and ‹B-7›",

@@ -14,6 +14,9 @@ use brisk_quill_engine::draft::row::RowKind;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 
+/// The least height of a pane in which groups come before what is made of them.
+const ROOMY: u16 = 7;
+
 impl Screen<'_> {
     pub(super) fn detail(&self, state: &State, area: Rect) -> Vec<Line<'static>> {
         let width = usize::from(area.width);
@@ -34,7 +37,7 @@ impl Screen<'_> {
         let mut at_cursor = 0..0;
         for (number, found) in state.detail.iter().flatten().enumerate() {
             let from = lines.len();
-            self.one_match(&mut lines, (number, found), width);
+            self.one_match(&mut lines, (number, found), area);
             if number == state.list.mark {
                 at_cursor = from..lines.len();
             }
@@ -55,8 +58,9 @@ impl Screen<'_> {
         &self,
         lines: &mut Vec<Line<'static>>,
         (number, found): (usize, &MatchDetail),
-        width: usize,
+        area: Rect,
     ) {
+        let width = usize::from(area.width);
         let shown = |text: &[u8]| format!("‹{}›", visible(text));
         let left_out = if found.is_taken { "" } else { "   left out" };
         lines.push(Line::from(vec![
@@ -67,6 +71,7 @@ impl Screen<'_> {
             ),
             self.span(Role::Quiet, left_out),
         ]));
+        let first = lines.len();
         for group in &found.groups {
             let name = match &group.name {
                 Some(name) => format!("  ${} {name}", group.number),
@@ -82,6 +87,7 @@ impl Screen<'_> {
                 self.span(Role::Plain, text),
             ]));
         }
+        let groups = lines.len() - first;
         for (reference, written) in &found.written {
             let name = format!("  {} ", visible(reference.as_bytes()));
             let (role, text) = match written {
@@ -94,6 +100,10 @@ impl Screen<'_> {
                 self.span(Role::Quiet, "→ "),
                 self.span(role, text),
             ]));
+        }
+        if area.height < ROOMY {
+            // The result goes first where not all of it can be shown.
+            lines[first..].rotate_left(groups);
         }
     }
 }
