@@ -73,7 +73,8 @@ pub const KEYS: &[(&str, &str)] = &[
 ];
 
 /// The keys that are always in sight: in a field, and in the list.
-pub const IN_FIELD: &str = "Tab next  ↓↑ rows  Enter list  Ctrl-Z undo  Ctrl-Y redo  Ctrl-C leave";
+pub const IN_FIELD: &str =
+    "Tab next  ↓↑ rows  Enter list  Ctrl-Z undo  Ctrl-Y redo  F1 keys  Ctrl-C leave";
 pub const IN_SAMPLE: &str =
     "Enter a new line  Tab next  Esc list (there `S`: the files again)  Ctrl-Z undo  Ctrl-C leave";
 pub const IN_LIST: &str = "1-8 views  ↓↑ rows  . match  f file  b l m example  i infer  [ ] tries  n step  h hints  s sample  u undo  q leave  ? keys";

@@ -225,6 +225,7 @@ fn typing_is_answered() {
     ]);
     bench.press("Back Tab");
     bench.typed("B-$1");
+    bench.shows_at(80, &["F1 keys  Ctrl-C leave"]);
     // Where there is little room, the result of the template goes first.
     let small = bench.screen(80, 24);
     assert!(
