@@ -278,8 +278,7 @@ impl Output {
             return;
         }
         // What to do is said once where it is the same for all.
-        let is_said = self.told_remedy == diagnostic.remedy;
-        match is_said && self.told_remedy.is_some() {
+        match diagnostic.remedy.is_some() && self.told_remedy == diagnostic.remedy {
             true => self.complain(&Diagnostic {
                 remedy: None,
                 ..diagnostic.clone()

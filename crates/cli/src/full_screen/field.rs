@@ -92,20 +92,18 @@ impl Field {
             Edit::Home => self.at = 0,
             Edit::End => self.at = self.text.len(),
             Edit::LineUp => {
-                if let Some(end) = self.line_start().checked_sub(1) {
+                if let Some(end) = self.line_start(self.at).checked_sub(1) {
                     self.at = self.same_column(end);
                 }
             }
             Edit::LineDown => {
-                let end = self.line_end();
+                let end = self.line_end(self.at);
                 if end < self.text.len() {
-                    let next = &self.text[end + 1..];
-                    let length = next.find('\n').unwrap_or(next.len());
-                    self.at = self.same_column(end + 1 + length);
+                    self.at = self.same_column(self.line_end(end + 1));
                 }
             }
-            Edit::LineStart => self.at = self.line_start(),
-            Edit::LineEnd => self.at = self.line_end(),
+            Edit::LineStart => self.at = self.line_start(self.at),
+            Edit::LineEnd => self.at = self.line_end(self.at),
             Edit::Undo => {
                 if let Some(change) = self.done.pop() {
                     let inserted = change.at..change.at + change.inserted.len();
@@ -140,23 +138,23 @@ impl Field {
         self.undone.clear();
     }
 
-    /// The start of the line of the cursor.
-    fn line_start(&self) -> usize {
-        self.text[..self.at].rfind('\n').map_or(0, |at| at + 1)
+    /// The start of the line that `at` lies in.
+    fn line_start(&self, at: usize) -> usize {
+        self.text[..at].rfind('\n').map_or(0, |at| at + 1)
     }
 
-    /// The end of the line of the cursor.
-    fn line_end(&self) -> usize {
-        let end = self.text[self.at..].find('\n');
-        end.map_or(self.text.len(), |length| self.at + length)
+    /// The end of the line that `at` lies in.
+    fn line_end(&self, at: usize) -> usize {
+        let end = self.text[at..].find('\n');
+        end.map_or(self.text.len(), |length| at + length)
     }
 
     /// The place in the column of the cursor on another line, which ends at `end`.
     fn same_column(&self, end: usize) -> usize {
-        let column = self.text[self.line_start()..self.at]
+        let column = self.text[self.line_start(self.at)..self.at]
             .graphemes(true)
             .count();
-        let start = self.text[..end].rfind('\n').map_or(0, |at| at + 1);
+        let start = self.line_start(end);
         let mut characters = self.text[start..end].grapheme_indices(true);
         characters.nth(column).map_or(end, |(at, _)| start + at)
     }
@@ -233,10 +231,19 @@ mod tests {
         }
     }
 
+    /// Edits a field, one after the other; after each stand the texts before and after the cursor.
+    fn edited(text: &str, cases: &[(Edit, &str, &str)]) {
+        let mut field = Field::new(text);
+        for (edit, before, after) in cases {
+            field.edit(edit.clone());
+            let (at, text) = (field.cursor(), field.text());
+            assert_eq!((&text[..at], &text[at..]), (*before, *after), "{edit:?}");
+        }
+    }
+
     /// Going down a line and up again leads back to a line, and to the end of a shorter one.
     #[test]
     fn lines_are_passed() {
-        let mut field = Field::new("berth 4\nB\n\u{e9}\u{301}quay");
         let cases = [
             (Edit::LineUp, "berth 4\nB", "\n\u{e9}\u{301}quay"),
             (Edit::LineUp, "b", "erth 4\nB\n\u{e9}\u{301}quay"),
@@ -247,16 +254,11 @@ mod tests {
             (Edit::LineDown, "berth 4\nB\n\u{e9}\u{301}", "quay"),
             (Edit::LineStart, "berth 4\nB\n", "\u{e9}\u{301}quay"),
         ];
-        for (edit, before, after) in cases {
-            field.edit(edit.clone());
-            let (at, text) = (field.cursor(), field.text());
-            assert_eq!((&text[..at], &text[at..]), (before, after), "{edit:?}");
-        }
+        edited("berth 4\nB\n\u{e9}\u{301}quay", &cases);
     }
 
     #[test]
     fn words_are_passed() {
-        let mut field = Field::new("closed berth");
         let cases = [
             (Edit::WordLeft, "closed ", "berth"),
             (Edit::WordLeft, "", "closed berth"),
@@ -267,10 +269,6 @@ mod tests {
             (Edit::Undo, " berth", ""),
             (Edit::DeleteToStart, "", ""),
         ];
-        for (edit, before, after) in cases {
-            field.edit(edit.clone());
-            let (at, text) = (field.cursor(), field.text());
-            assert_eq!((&text[..at], &text[at..]), (before, after), "{edit:?}");
-        }
+        edited("closed berth", &cases);
     }
 }

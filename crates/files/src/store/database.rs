@@ -94,10 +94,6 @@ impl Store for Database {
             move |old, text: &[u8], out: &mut dyn Write| write(old, (text, others), out),
         )))
     }
-
-    fn lossy(&self, _: &[u8]) -> Option<&'static str> {
-        None
-    }
 }
 
 /// Writes the database `old` with the rows of `text` in the place of its own.

@@ -46,7 +46,7 @@ impl Store for Parquet {
     }
 
     fn holds(&self, head: &[u8]) -> bool {
-        // What follows is the tag of a field, which is no letter.
+        // What follows is the tag of a field, and not a letter.
         let is_tag = |byte: &u8| byte.is_ascii_control() && !byte.is_ascii_whitespace();
         head.starts_with(MAGIC) && head.get(MAGIC.len()).is_some_and(is_tag)
     }
@@ -78,10 +78,6 @@ impl Store for Parquet {
         out: Box<dyn Write + Send + 'o>,
     ) -> io::Result<Box<dyn Pack + 'o>> {
         Ok(Box::new(WholePacking::new(head, out, write)))
-    }
-
-    fn lossy(&self, _: &[u8]) -> Option<&'static str> {
-        None
     }
 }
 

@@ -89,10 +89,6 @@ impl Store for Zstandard {
         })
     }
 
-    fn lossy(&self, _: &[u8]) -> Option<&'static str> {
-        None
-    }
-
     fn lossy_at_end(&self, tail: &[u8]) -> Option<&'static str> {
         tail.ends_with(TABLE_END)
             .then_some("ends with a table of its parts, which would be lost")

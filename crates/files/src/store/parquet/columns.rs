@@ -12,9 +12,9 @@ use std::io;
 pub struct Spot {
     /// The column, from 0.
     pub column: usize,
-    /// Its number among the values of the column in its row group, from 0; those that are null are not counted.
+    /// The number of the value among those of the column in its row group, from 0; those that are null are not counted.
     pub value: usize,
-    /// Its bytes in the line.
+    /// The bytes in the line.
     pub bytes: std::ops::Range<usize>,
 }
 

@@ -33,9 +33,9 @@ pub struct RowLine {
     pub text: Vec<u8>,
     /// The values that can be written anew, in order.
     pub spots: Vec<Spot>,
-    /// Its number, from 1.
+    /// The number of the row, from 1.
     pub number: u64,
-    /// Its row group, from 0.
+    /// The row group, from 0.
     pub group: usize,
 }
 

@@ -195,7 +195,7 @@ pub enum Kind {
     Real,
     /// Days since 1970.
     Date,
-    /// Parts of a second since midnight; so many are one.
+    /// Parts of a second since midnight, and how many of them are a second.
     Time {
         parts: i64,
     },

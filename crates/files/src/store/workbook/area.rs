@@ -28,7 +28,7 @@ struct Area {
 
 struct Column {
     key: String,
-    /// What is before a value: the comma, the key and the colon.
+    /// The bytes before a value: the comma, the key and the colon.
     head: Vec<u8>,
 }
 
@@ -45,7 +45,7 @@ pub struct RowLine<'r> {
 }
 
 impl<'r> RowLine<'r> {
-    /// Its cells, each with its key.
+    /// The cells, each with its key.
     pub fn cells(&self) -> impl Iterator<Item = (Cow<'r, str>, &'r Cell<'r>)> {
         let cells = self.row.cells.iter().filter(|cell| (self.cells)(cell));
         cells.map(|cell| match self.area.columns.get(&cell.column) {

@@ -1,6 +1,9 @@
 //! From a cell as it is written to its value, and back.
 
 use crate::columns::dialect::Dialect;
+use crate::columns::formats::RecordSource;
+use crate::columns::formats::delimited::scanner::Scanner;
+use crate::columns::members::Members;
 use memchr::{memchr, memchr_iter, memchr3};
 use std::borrow::Cow;
 
@@ -57,12 +60,12 @@ pub(crate) fn encode(
 impl Dialect {
     /// The delimiters and the line ends that are not within quotes in a part of a table, which begins outside of them.
     pub(crate) fn ends_in(self, part: &[u8]) -> (usize, usize) {
-        let (mut delimiters, mut lines, mut is_quoted) = (0, 0, false);
-        for byte in part {
-            // Two quotes within quotes leave and enter again.
-            is_quoted ^= Some(*byte) == self.quote;
-            delimiters += usize::from(!is_quoted && *byte == self.delimiter);
-            lines += usize::from(!is_quoted && *byte == b'\n');
+        let (mut scanner, mut cells) = (Scanner::new(part, self), Vec::new());
+        let (mut delimiters, mut lines) = (0, 0);
+        while let Some(record) = scanner.next(&mut cells, &mut Members::default()) {
+            delimiters += cells.len() - 1;
+            // Only the last may lack its line end.
+            lines += usize::from(record.content.to < part.len());
         }
         (delimiters, lines)
     }
