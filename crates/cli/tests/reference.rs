@@ -113,6 +113,22 @@ fn a_recalled_command_changes_its_verb() {
 #[test]
 fn help_for_a_verb() {
     let sandbox = Sandbox::larkmoor();
+    // The page of a verb takes the same words as all of its help.
+    for verb in [
+        "apply", "check", "draft", "extract", "find", "infer", "preview", "review", "shapes",
+        "tally", "undo",
+    ] {
+        let usage = |option: &str| {
+            let help = sandbox.args(&[verb, option]).ok().out;
+            let line = help
+                .lines()
+                .find_map(|line| line.strip_prefix("Usage: "))
+                .unwrap()
+                .to_owned();
+            line.replace(" [--then PATTERN …]", "")
+        };
+        assert_eq!(usage("-h"), usage("--help"));
+    }
     let verb = sandbox.run("help preview").ok();
     assert_eq!(verb.out, sandbox.run("preview --help").ok().out);
     assert_eq!(sandbox.run("help").ok().out, sandbox.run("-h").ok().out);

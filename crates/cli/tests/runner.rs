@@ -1,5 +1,6 @@
 //! All tests of the program in one program, which is linked once.
 
+mod agreement;
 mod apply;
 mod asking;
 mod attacks;

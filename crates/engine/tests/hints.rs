@@ -13,6 +13,7 @@ use brisk_quill_engine::sources::Sources;
 use brisk_quill_engine::summary::Ended;
 use brisk_quill_files::discover::Search;
 use brisk_quill_files::read::TextOptions;
+use proptest::prelude::*;
 use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
@@ -229,4 +230,61 @@ fn remedies_are_those_of_a_person() {
         let patterns: Vec<String> = hints.iter().map(pattern).collect();
         assert_eq!(patterns, [wanted], "{name}");
     }
+}
+
+/// A slip of the fingers at a place of a pattern.
+fn slipped(pattern: &str, (place, slip): (usize, u8)) -> Option<String> {
+    let mut signs: Vec<char> = pattern.chars().collect();
+    let place = place % signs.len().max(1);
+    let sign = *signs.get(place)?;
+    match slip {
+        0 => drop(signs.remove(place)),
+        1 => signs.insert(place, sign),
+        2 if sign.is_lowercase() => signs[place] = sign.to_ascii_uppercase(),
+        3 if sign.is_uppercase() => signs[place] = sign.to_ascii_lowercase(),
+        4 if sign == ' ' => signs[place] = '-',
+        5 if sign == '+' => signs[place] = '*',
+        6 => signs.truncate(place + 1),
+        7 if place + 1 < signs.len() => signs.swap(place, place + 1),
+        _ => return None,
+    }
+    Some(signs.into_iter().collect())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: law_cases(), failure_persistence: None, max_global_rejects: 1_000_000, ..ProptestConfig::default() })]
+
+    /// Whatever slip is made, each remedy can be built and still matches something, and the hint is gone.
+    #[test]
+    fn remedies_of_slips_cure(number in 0..1000usize, slip in (0..60usize, 0..8u8)) {
+        static ALL_CASES: std::sync::LazyLock<Vec<Case>> = std::sync::LazyLock::new(|| ALL.map(cases).concat());
+        let all = &*ALL_CASES;
+        let case = &all[number % all.len()];
+        let mut steps = case.steps();
+        let Some(pattern) = steps[0].pattern.as_deref().and_then(|pattern| slipped(pattern, slip)) else {
+            return Err(TestCaseError::reject("no such slip"));
+        };
+        steps[0].pattern = Some(pattern);
+        prop_assume!(steps.iter().all(|step| step.build(&mut NoTables).is_ok()));
+        for hint in case.hints(&steps) {
+            let mut mended = steps.clone();
+            let Some(remedy) = &hint.remedy else { continue };
+            if !mended.iter_mut().any(|step| remedy.apply(step)) {
+                continue;
+            }
+            if let Some(wrong) = mended.iter().find_map(|step| step.build(&mut NoTables).err()) {
+                return Err(TestCaseError::fail(format!("{hint:?}: {wrong}")));
+            }
+            let again = case.hints(&mended);
+            // Other units may be near misses in another part of the pattern.
+            let is_same = |other: &&Hint| other.name == hint.name && (hint.name != "near-miss" || other.message == hint.message);
+            let is_left = again.iter().any(|other| is_same(&other));
+            prop_assert!(!is_left, "{hint:#?}, then {again:#?}, of {steps:#?}");
+        }
+    }
+}
+
+fn law_cases() -> u32 {
+    let asked = std::env::var("LAW_CASES").ok();
+    asked.and_then(|n| n.parse().ok()).unwrap_or(100)
 }

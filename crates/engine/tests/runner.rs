@@ -1,10 +1,12 @@
 //! All tests of the engine in one program, which is linked once.
 
 mod borders;
+mod containers;
 mod draft;
 mod encodings;
 mod hints;
 mod pieces;
+mod port;
 mod whole_loop;
 
 #[path = "../../forgotten.rs"]

@@ -1,31 +1,20 @@
 //! The whole loop on random files: what is decided is what is written, decisions find their changes again after the files
 //! have changed, and what is shown around a change is what the file holds.
 
+use crate::port::{NOT_STOPPED, Port, cases, changes, decide, decision};
 use brisk_quill_core::plan::decision::Decision;
 use brisk_quill_core::records::plan::ChangeRecord;
-use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
+use brisk_quill_core::rewrite::rewrite_text;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_core::step_spec::StepSpec;
-use brisk_quill_core::template::tables::NoTables;
 
 use brisk_quill_engine::context::FileRow;
 use brisk_quill_engine::context::excerpt::Excerpts;
-use brisk_quill_engine::decide::Decisions;
-use brisk_quill_engine::guards::Guards;
-use brisk_quill_engine::host::Host;
-use brisk_quill_engine::keep::Keep;
 use brisk_quill_engine::open_plan::OpenPlan;
 use brisk_quill_engine::runs::revert;
-use brisk_quill_engine::sources::Sources;
-use brisk_quill_files::discover::Search;
 use proptest::prelude::*;
 use std::collections::HashMap;
-use std::fs;
 use std::ops::ControlFlow;
-use std::sync::Arc;
-use std::sync::atomic::AtomicBool;
-
-static NOT_STOPPED: AtomicBool = AtomicBool::new(false);
 
 /// Lines of a few words, some of them equal.
 fn text() -> impl Strategy<Value = String> {
@@ -127,83 +116,6 @@ fn request() -> impl Strategy<Value = (Vec<String>, RewriteText)> {
     ]
 }
 
-/// A folder with files, and the last preview of a rewrite of them.
-struct Port {
-    folder: tempfile::TempDir,
-    host: Arc<Host>,
-    text: RewriteText,
-    rewrite: Rewrite,
-}
-
-impl Port {
-    fn new(files: &[String], text: RewriteText) -> Self {
-        let folder = tempfile::tempdir().unwrap();
-        let host = Host::new(folder.path().join("notices")).with_state(folder.path().join("state"));
-        fs::create_dir(host.folder()).unwrap();
-        let port = Self {
-            rewrite: text.build(&mut NoTables).unwrap(),
-            host: Arc::new(host),
-            folder,
-            text,
-        };
-        for (number, file) in files.iter().enumerate() {
-            port.write(number, file);
-        }
-        port
-    }
-
-    fn name(number: usize) -> String {
-        format!("{number}.md")
-    }
-
-    fn write(&self, number: usize, text: &str) {
-        fs::write(self.host.path(Self::name(number).as_ref()), text).unwrap();
-    }
-
-    fn read(&self, number: usize) -> String {
-        fs::read_to_string(self.host.path(Self::name(number).as_ref())).unwrap()
-    }
-
-    /// The plan of the rewrite; `None` where nothing changes.
-    fn plan(&self) -> Option<OpenPlan> {
-        let sources = Sources::find(&self.host, vec![".".into()], Search::default()).unwrap();
-        let guards = Guards::default();
-        let keep = Keep::new(&self.text, &self.rewrite, &sources, &guards);
-        let kept = keep.run(&self.host, |_, _, _| ControlFlow::Continue(()));
-        assert!(kept.unwrap().summary.counts.problems == 0);
-        OpenPlan::last(&self.host).unwrap()
-    }
-}
-
-/// Decides about the changes of a plan, one after the other as `decisions` say, over and over.
-fn decide(plan: &mut OpenPlan, decisions: &[Decision]) {
-    let mut all = Decisions::default();
-    let many = plan.doc.index.entries.len();
-    for (index, decision) in (0..many).zip(decisions.iter().cycle()) {
-        if *decision != Decision::Open {
-            all.add(&plan.doc.index.id(index), *decision).unwrap();
-        }
-    }
-    let lines = all.make(&mut plan.doc).unwrap();
-    plan.append(&lines).unwrap();
-}
-
-/// Each change with the number of its file and its decision.
-fn changes(plan: &OpenPlan) -> Vec<(usize, Decision, ChangeRecord<'static>)> {
-    let mut all = Vec::new();
-    let index = &plan.doc.index;
-    let mut add = |number: usize, change: ChangeRecord<'static>| {
-        all.push((
-            index.file_of(number),
-            index.entries[number].decision,
-            change,
-        ));
-        Ok(())
-    };
-    plan.doc.each(&mut add).unwrap();
-    all
-}
-
 /// The number of a file of a plan, as it was written.
 fn number_of(plan: &OpenPlan, file: usize) -> usize {
     let path = String::from_utf8(plan.doc.index.files[file].path.to_vec()).unwrap();
@@ -224,16 +136,6 @@ fn spliced(files: &[String], plan: &OpenPlan, takes: impl Fn(Decision) -> bool) 
         }
     }
     out
-}
-
-/// The number of cases of each law.
-fn cases() -> u32 {
-    let asked = std::env::var("LAW_CASES").ok();
-    asked.and_then(|n| n.parse().ok()).unwrap_or(60)
-}
-
-fn decision() -> impl Strategy<Value = Decision> {
-    prop::sample::select(vec![Decision::Open, Decision::Accepted, Decision::Refused])
 }
 
 /// A line without its end.
@@ -258,7 +160,7 @@ proptest! {
     fn what_is_decided_is_written(
         (files, rewrite) in request(), decisions in prop::collection::vec(decision(), 1..9),
     ) {
-        let port = Port::new(&files, rewrite);
+        let port = Port::of(&files, rewrite);
         let Some(mut plan) = port.plan() else {
             for file in &files {
                 prop_assert_eq!(&rewrite_text(&port.rewrite, file.as_bytes()).text, file.as_bytes());
@@ -277,11 +179,11 @@ proptest! {
         }
         let done = plan.write(&written, &NOT_STOPPED).unwrap();
         for (number, wanted) in wanted.iter().enumerate() {
-            prop_assert_eq!(&port.read(number), wanted);
+            prop_assert_eq!(&port.text(number), wanted);
         }
         revert(&port.host, done.run, &NOT_STOPPED).unwrap();
         for (number, file) in files.iter().enumerate() {
-            prop_assert_eq!(&port.read(number), file);
+            prop_assert_eq!(&port.text(number), file);
         }
         drop(port.folder);
     }
@@ -293,7 +195,7 @@ proptest! {
         (files, rewrite) in request(), decisions in prop::collection::vec(decision(), 1..9),
         edits in prop::collection::vec((0..3usize, 0..14usize, prop::option::of("[a-c7 ]{0,6}")), 0..4),
     ) {
-        let port = Port::new(&files, rewrite);
+        let port = Port::of(&files, rewrite);
         let Some(mut plan) = port.plan() else { return Ok(()) };
         decide(&mut plan, &decisions);
         let mut now = files.clone();
@@ -324,7 +226,7 @@ proptest! {
             decided.entry(key(&files, change)).or_default().push(change.1);
         }
         for (number, text) in now.iter().enumerate() {
-            port.write(number, text);
+            port.write(number, text.as_bytes());
         }
         let Ok(renewed) = plan.renew(true, |_, _, _| ControlFlow::Continue(())) else {
             return Err(TestCaseError::fail("not renewed"));
@@ -352,7 +254,7 @@ proptest! {
     /// The lines around a change are those of the file, and those of the change become what the plan says.
     #[test]
     fn excerpts_are_of_the_file(file in text(), rewrite in rewrite(), decisions in prop::collection::vec(decision(), 1..5)) {
-        let port = Port::new(std::slice::from_ref(&file), rewrite);
+        let port = Port::of(std::slice::from_ref(&file), rewrite);
         let Some(mut plan) = port.plan() else { return Ok(()) };
         decide(&mut plan, &decisions);
         let all: Vec<ChangeRecord<'static>> = changes(&plan).into_iter().map(|(.., change)| change).collect();

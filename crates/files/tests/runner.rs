@@ -1,5 +1,6 @@
 //! All tests of the files in one program, which is linked once.
 
+mod archive;
 mod container;
 mod crash;
 mod databases;

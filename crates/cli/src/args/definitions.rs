@@ -714,7 +714,7 @@ pub struct GuardArgs {
 
 #[derive(Args, Debug)]
 #[command(
-    override_usage = "bquill apply PATTERN --with TEMPLATE [PATH]… [OPTIONS] [--then PATTERN …]",
+    override_usage = "bquill apply [PATTERN --with TEMPLATE [PATH]… | --plan FILE] [OPTIONS] [--then PATTERN …]",
     after_help = "\
 Examples:
   bquill apply 'berth\\s+(\\d+)' -i --with 'B-$1' notices/
@@ -895,7 +895,9 @@ pub struct HistoryArgs {
 }
 
 #[derive(Args, Debug)]
-#[command(after_help = "\
+#[command(
+    override_usage = "bquill undo [RUN] [OPTIONS]",
+    after_help = "\
 Examples:
   bquill undo
   bquill undo 7 --only notices/01-dredging.md
@@ -905,7 +907,8 @@ Without RUN, the newest run made in this folder that is still in effect: again a
 further back. Reverting an undo brings its run back. Where a file has been changed since, it is named \
 and nothing is touched; --review then makes a plan of all changes whose place is found again by the \
 text around it, for `review` and `apply`.
-Exit: 0 fine, 1 there is nothing to undo, 3 something could not be read or safely written.")]
+Exit: 0 fine, 1 there is nothing to undo, 3 something could not be read or safely written."
+)]
 pub struct UndoArgs {
     /// Which run.
     pub run: Option<u64>,

@@ -101,7 +101,8 @@ pub fn judge(
         instead(wanted, &stands),
         shown(first.text()),
     );
-    let remedy = amended(&query.pattern, wanted, &stands);
+    let keeps_own = matches > 0;
+    let remedy = amended(&query.pattern, wanted, (&stands, keeps_own));
     let remedy = remedy.filter(|source| takes(query, source, &first));
     let remedy = remedy.map(Remedy::Pattern);
     Some(Hint::at(NAME, (count, &first), message).cured_by(remedy))
@@ -196,8 +197,12 @@ fn class_of(one: &str, other: &str) -> String {
     }
 }
 
-/// The pattern that takes what is there too.
-fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<String> {
+/// The pattern that takes what is there too; or instead, where the part as it is written has no match to keep.
+fn amended(
+    pattern: &Pattern,
+    wanted: &WantedPart,
+    (stands, keeps_own): (&[u8], bool),
+) -> Option<String> {
     if pattern.options().literal {
         return None;
     }
@@ -210,6 +215,7 @@ fn amended(pattern: &Pattern, wanted: &WantedPart, stands: &[u8]) -> Option<Stri
     let new = match &wanted.outline.leaf {
         Leaf::Start => format!(r"{own}\s*"),
         Leaf::End => format!(r"\s*{own}"),
+        Leaf::Text(text) if !keeps_own && !text.trim().is_empty() => stands,
         leaf if stands.is_empty() && is_single(leaf) => format!("{own}?"),
         _ if stands.is_empty() => format!("(?:{own})?"),
         Leaf::Repeat { .. } if own.ends_with('}') => {

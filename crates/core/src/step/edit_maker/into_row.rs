@@ -27,8 +27,11 @@ fn write(
         true => !row.named(&into.column)?.is_empty(),
         false => row.table().place(&into.column).is_some(),
     };
+    // A container gains no column, and what holds nothing there stays so.
+    let is_fixed = row.table().layout().container().is_some();
     match (is_there, new) {
         (true, None) => Ok(()),
+        (false, None) if is_fixed => Ok(()),
         (true, Some(new)) => set(maker, row, into, new),
         (false, new) => append(maker, row, into, new),
     }

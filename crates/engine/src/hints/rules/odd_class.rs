@@ -4,6 +4,8 @@ use crate::hints::evidence::Form;
 use crate::hints::hint::{Hint, Remedy};
 use crate::hints::rule::{Example, Rule, all_forms};
 use crate::hints::study::StepStudy;
+use brisk_quill_core::nearest::alike;
+use brisk_quill_core::span::Span;
 
 pub const RULE: Rule = Rule {
     name: "odd-class",
@@ -72,25 +74,32 @@ fn is_item(item: &str, any: bool) -> bool {
             .is_some_and(|(from, to)| is_char(from) && is_char(to))
 }
 
+/// The names of classes that stand within a pair of brackets.
+const NAMES: [&str; 14] = [
+    "alnum", "alpha", "ascii", "blank", "cntrl", "digit", "graph", "lower", "print", "punct",
+    "space", "upper", "word", "xdigit",
+];
+
 /// `[:digit:]` alone, which is a class of these characters.
 fn bare_class(study: &StepStudy<'_>) -> Option<Hint> {
     let pattern = study.plan.pattern();
     let classes = &study.plan.outline.as_ref()?.classes;
-    let is_bare = |class: &str| {
-        let name = class
-            .strip_prefix("[:")
-            .and_then(|rest| rest.strip_suffix(":]"));
-        name.is_some_and(|name| !name.is_empty() && name.chars().all(|c| c.is_ascii_lowercase()))
+    let name_of = |class: &str| {
+        let name = class.strip_prefix("[:")?.strip_suffix(":]")?;
+        let is_known = NAMES.contains(&name);
+        let known = is_known.then(|| name.to_owned());
+        known.or_else(|| alike(name, NAMES.into_iter()).map(str::to_owned))
     };
-    let span = classes
-        .iter()
-        .find(|span| is_bare(&pattern.source()[span.range()]))?;
-    let class = &pattern.source()[span.range()];
+    let bare = |span: &Span| Some((*span, name_of(&pattern.source()[span.range()])?));
+    let all: Vec<(Span, String)> = classes.iter().filter_map(bare).collect();
+    let class = &pattern.source()[all.first()?.0.range()];
     let message = format!(
         "`{class}` is a set of these characters; a class of that name stands within another pair of brackets"
     );
     let mut amended = pattern.source().to_owned();
-    amended.replace_range(span.range(), &format!("[{class}]"));
+    for (span, name) in all.iter().rev() {
+        amended.replace_range(span.range(), &format!("[[:{name}:]]"));
+    }
     Some(Hint::new(RULE.name, message).cured_by(Remedy::Pattern(amended)))
 }
 
