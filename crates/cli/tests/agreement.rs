@@ -254,3 +254,48 @@ proptest! {
         is_written(&port, &request, &["0.csv"])?;
     }
 }
+
+/// The changes that a preview records: where, and which texts.
+fn changes(got: &Got) -> std::collections::BTreeSet<String> {
+    let all = got.of_kind("change").into_iter();
+    all.map(|one| {
+        ["path", "from", "to", "before", "after"]
+            .map(|name| one[name].to_string())
+            .join(" ")
+    })
+    .collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Two tries compared: each change of either is the same in both, differs, or is of one alone, and the other way round.
+    #[test]
+    fn about_two_tries(texts in prop::collection::vec(lines(), 1..3), first in request(OF_LINES), second in request(OF_LINES)) {
+        let port = Sandbox::new();
+        for (number, text) in texts.iter().enumerate() {
+            port.write(&format!("{number}.txt"), text);
+        }
+        let tries = [(&first, "one.plan"), (&second, "two.plan")];
+        let seen = tries.map(|(request, plan)| {
+            request.run(&port, "preview", &format!("--with '<$0>' --save-plan {plan}"));
+            changes(&request.run(&port, "preview", "--with '<$0>' --json"))
+        });
+        let same = seen[0].intersection(&seen[1]).count() as u64;
+        let sizes = [&seen[0], &seen[1]].map(|all| all.len() as u64);
+        let mut compared = Vec::new();
+        for ((this, _), (other, (_, plan))) in [(tries[1], (0, tries[0])), (tries[0], (1, tries[1]))] {
+            if !port.file(plan).exists() {
+                prop_assert_eq!(sizes[other], 0);
+                return Ok(());
+            }
+            let got = this.run(&port, "preview", &format!("--with '<$0>' --against {plan}"));
+            let count = |name| got.count(name).unwrap_or_else(|| panic!("{got:?}"));
+            let (last, now, different) = (count("only last time"), count("only this time"), count("different"));
+            prop_assert_eq!(last + different + same, sizes[other]);
+            prop_assert_eq!(now + different + same, sizes[1 - other]);
+            compared.push((last, now, different));
+        }
+        prop_assert_eq!(compared[0], (compared[1].1, compared[1].0, compared[1].2));
+    }
+}

@@ -11,7 +11,9 @@ use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_engine::context::FileRow;
 use brisk_quill_engine::context::excerpt::Excerpts;
 use brisk_quill_engine::open_plan::OpenPlan;
+use brisk_quill_engine::plan_parts::{merge, split};
 use brisk_quill_engine::runs::revert;
+use brisk_quill_files::plan_file::PlanDoc;
 use proptest::prelude::*;
 use std::collections::HashMap;
 use std::ops::ControlFlow;
@@ -248,6 +250,48 @@ proptest! {
             let all = |of: &[(usize, Decision, ChangeRecord<'static>)]| of.iter().map(|one| one.1).collect::<Vec<_>>();
             prop_assert_eq!(all(&after), all(&before));
             prop_assert_eq!(renewed.lost, 0);
+        }
+    }
+
+    /// A plan that is cut into parts, which are merged again in any order, is that plan with its decisions.
+    #[test]
+    fn a_plan_cut_and_merged_is_the_plan(
+        (files, rewrite) in request(), decisions in prop::collection::vec(decision(), 1..9), turn in 0..3usize,
+    ) {
+        let port = Port::of(&files, rewrite);
+        let Some(mut plan) = port.plan() else { return Ok(()) };
+        decide(&mut plan, &decisions);
+        let mut parts = Vec::new();
+        split(&plan.doc, |_, part| {
+            parts.push(part);
+            Ok(())
+        }).unwrap();
+        prop_assert_eq!(parts.len(), plan.doc.index.files.len());
+        let open = |name: String, bytes: &[u8]| {
+            let path = port.folder.path().join(name);
+            std::fs::write(&path, bytes).unwrap();
+            PlanDoc::open(&path).unwrap()
+        };
+        let mut docs: Vec<_> = parts.iter().enumerate().map(|(number, part)| open(format!("{number}.plan"), part)).collect();
+        docs.rotate_left(turn % parts.len());
+        let mut merged = Vec::new();
+        merge(&docs, &mut merged).unwrap();
+        let merged = OpenPlan::new(open("merged.plan".into(), &merged), &port.host, None);
+        prop_assert_eq!(format!("{:?}", changes(&merged)), format!("{:?}", changes(&plan)));
+        let mut again = Vec::new();
+        split(&merged.doc, |_, part| {
+            again.push(part);
+            Ok(())
+        }).unwrap();
+        prop_assert_eq!(again, parts);
+        if plan.doc.index.entries.iter().any(|entry| entry.decision == Decision::Accepted) {
+            let wanted = spliced(&files, &plan, |decision| decision == Decision::Accepted);
+            let mut merged = merged;
+            let written = merged.changes().unwrap();
+            merged.write(&written, &NOT_STOPPED).unwrap();
+            for (number, wanted) in wanted.iter().enumerate() {
+                prop_assert_eq!(&port.text(number), wanted);
+            }
         }
     }
 
