@@ -39,7 +39,7 @@ pub struct Program {
         help_heading = "Output"
     )]
     pub color: When,
-    /// Colours for a `light` or `dark` background, or `auto`: the terminal is asked.
+    /// Colours for a `light` or a `dark` background; `auto` goes by the terminal.
     #[arg(
         long,
         value_enum,

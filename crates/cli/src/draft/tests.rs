@@ -216,7 +216,11 @@ fn typing_is_answered() {
         "‹berth› 4 and ‹berth› 7",
     ]);
     bench.typed(" (\\d+)");
-    bench.shows(&["3 matches  2 files", "group 1", "$1     ‹4›"]);
+    bench.shows(&[
+        "3 matches  2 files",
+        "group 1: a digit, once or more",
+        "$1     ‹4›",
+    ]);
     bench.typed("(");
     bench.shows(&[
         "this parenthesis is never closed",

@@ -87,6 +87,12 @@ pub fn wrapped(
     let mut used = 0;
     for (role, piece) in &pieces {
         for grapheme in piece.graphemes(true) {
+            if used == room && *grapheme == *" " {
+                // A blank between words ends the row, and begins none.
+                rows.push(in_spans(palette, &std::mem::take(&mut row)));
+                used = 0;
+                continue;
+            }
             if used + grapheme.width() > room {
                 let blank = row.iter().rposition(|(_, one)| *one == " ");
                 let kept = blank.filter(|at| *at >= row.len() / 2);

@@ -2,7 +2,7 @@
 
 use super::highlight;
 use crate::render::columns::Columns;
-use crate::render::highlight::{Canvas, Look};
+use crate::render::highlight::{Canvas, Fit, Look};
 use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::escape::{visible, visible_path};
 use brisk_quill_core::numbers::{counted, number};
@@ -93,7 +93,7 @@ impl View {
         let look = Look {
             role,
             room: self.canvas.beside(gutter.width()),
-            whole: false,
+            fit: Fit::Own,
             blanks: false,
         };
         let all = [&before[..], text, after].concat();

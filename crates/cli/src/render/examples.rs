@@ -1,7 +1,7 @@
 //! Examples that did not hold: what was, what was wanted, and what came.
 
 use super::highlight;
-use crate::render::highlight::{Canvas, Look};
+use crate::render::highlight::{Canvas, Fit, Look};
 use crate::render::labelled::{Labelled, Role};
 use brisk_quill_core::records::field::{Ordinal, line};
 use brisk_quill_core::records::json::lossy;
@@ -43,7 +43,7 @@ impl ExampleView {
         let look = Look {
             role,
             room: self.canvas.beside(13),
-            whole: false,
+            fit: Fit::Own,
             blanks: false,
         };
         let mut lines = highlight::lines(text, mark.as_slice(), look);

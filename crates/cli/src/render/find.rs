@@ -4,7 +4,7 @@ use super::highlight;
 use crate::args::definitions::Context;
 use crate::render::beside::{Beside, rest_of_row};
 use crate::render::columns::Columns;
-use crate::render::highlight::{Canvas, Look, one_line_of};
+use crate::render::highlight::{Canvas, Fit, Look, one_line_of};
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
 use crate::render::positions::{self, Position};
@@ -206,7 +206,7 @@ impl FindView<'_> {
         let look = Look {
             role: Role::Match,
             room: self.canvas.beside(gutter.width()),
-            whole: false,
+            fit: Fit::Own,
             blanks: false,
         };
         let lines = highlight::lines(text, spans, look);

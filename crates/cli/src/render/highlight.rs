@@ -49,13 +49,24 @@ impl LineRoom {
     };
 }
 
+/// The way in which lines are made to fit.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Fit {
+    /// Each on its own: a longer one is cut to one row, or takes several where little would be left of it.
+    #[default]
+    Own,
+    /// A longer one takes several rows.
+    Rows,
+    /// Each is cut to so many columns on either side of a marked part.
+    Kept(usize),
+}
+
 /// The look of marked parts.
 #[derive(Clone, Copy)]
 pub struct Look {
     pub role: Role,
     pub room: LineRoom,
-    /// A line that is longer is shown whole, though it could be cut to one row.
-    pub whole: bool,
+    pub fit: Fit,
     /// Blanks in marked parts, and at the end of lines, are drawn.
     pub blanks: bool,
 }
@@ -77,7 +88,13 @@ struct Segment {
 pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<Labelled> {
     let shown = segments_of(text, marks, look).map(|mut segments| {
         if let Some(kept) = kept(&segments, look) {
-            fit(&mut segments, look.room.width, kept);
+            let width = look.room.width;
+            let marks_most = if columns(&segments) > width {
+                width / 2
+            } else {
+                width
+            };
+            fit(&mut segments, (width, marks_most), kept);
         }
         let drawn = draw(&segments, look);
         match look.room.hang {
@@ -92,12 +109,22 @@ pub fn lines(text: &[u8], marks: &[Span], look: Look) -> Vec<Labelled> {
     out
 }
 
-/// True if a line of `text` is shown whole in several rows. The text that is compared with it is then shown in rows, too.
-pub fn takes_rows(text: &[u8], marks: &[Span], look: Look) -> bool {
-    let is_long = |segments: &Vec<Segment>| {
-        columns(segments) > look.room.width && kept(segments, look).is_none()
-    };
-    segments_of(text, marks, look).any(|segments| is_long(&segments))
+/// The way in which the lines of texts that are compared fit alike: where one takes several rows, all do; where one of two
+/// single lines is cut, the other is, too.
+pub fn common_fit(texts: [(&[u8], &[Span]); 2], look: Look) -> Fit {
+    let lines: Vec<_> = texts
+        .iter()
+        .map(|(text, marks)| segments_of(text, marks, look).collect::<Vec<_>>())
+        .collect();
+    let all = lines.iter().flatten();
+    let takes_rows =
+        |line: &Vec<Segment>| columns(line) > look.room.width && kept(line, look).is_none();
+    if all.clone().any(takes_rows) {
+        return Fit::Rows;
+    }
+    let is_pair = lines.iter().all(|lines| lines.len() == 1);
+    let least = all.filter_map(|line| kept(line, look)).min();
+    least.filter(|_| is_pair).map_or(Fit::Own, Fit::Kept)
 }
 
 /// The segments of each line.
@@ -200,6 +227,9 @@ fn columns(segments: &[Segment]) -> usize {
 fn kept(segments: &[Segment], look: Look) -> Option<usize> {
     let width = look.room.width;
     let total = columns(segments);
+    if let Fit::Kept(kept) = look.fit {
+        return Some(kept);
+    }
     if total <= width {
         return None;
     }
@@ -209,7 +239,7 @@ fn kept(segments: &[Segment], look: Look) -> Option<usize> {
     let of_marks: usize = marks.map(|s| s.shown.width().min(width / 2) + 2).sum();
     let left = width.saturating_sub(of_marks + 2 * gaps);
     let kept = left.checked_div(gaps).unwrap_or(left);
-    match kept < KEPT_LEAST || look.whole {
+    match kept < KEPT_LEAST || look.fit == Fit::Rows {
         true if total <= ROWS_MOST * width => None,
         true => Some(KEPT),
         false => Some(kept.min(KEPT)),
@@ -217,10 +247,10 @@ fn kept(segments: &[Segment], look: Look) -> Option<usize> {
 }
 
 /// Shortens segments, the plain ones to what is kept of them.
-fn fit(segments: &mut [Segment], width: usize, kept: usize) {
+fn fit(segments: &mut [Segment], (width, marks_most): (usize, usize), kept: usize) {
     let last = segments.len().saturating_sub(1);
     for (i, segment) in segments.iter_mut().enumerate() {
-        let limit = if segment.marked { width / 2 } else { kept };
+        let limit = if segment.marked { marks_most } else { kept };
         let (head, tail) = match (segment.marked, i) {
             (true, _) => (limit / 2, limit / 2),
             (false, 0) if last > 0 => (0, limit),
@@ -310,7 +340,7 @@ mod tests {
                 wraps: false,
             }
             .beside(0),
-            whole: false,
+            fit: Fit::Own,
             blanks: false,
         }
     }
@@ -358,7 +388,7 @@ mod tests {
                 marks.extend(marked.then_some(Span::new(from, text.len())));
             }
             let canvas = Canvas { width: width + gutter, wraps: true };
-            let look = Look { role: Role::Match, room: canvas.beside(gutter), whole, blanks: false };
+            let look = Look { role: Role::Match, room: canvas.beside(gutter), fit: if whole { Fit::Rows } else { Fit::Own }, blanks: false };
             let drawn = lines(text.as_bytes(), &marks, look);
             let shown = Paint::new(None).draw(&drawn[0]);
             let rows: Vec<&str> = shown.split('\n').collect();
@@ -371,7 +401,8 @@ mod tests {
             }
             prop_assert_eq!(shown.matches('‹').count(), marks.len().min(MARKS_SHOWN), "{}", shown);
             if !is_cut {
-                prop_assert_eq!(takes_rows(text.as_bytes(), &marks, look), rows.len() > 1);
+                let alike = common_fit([(text.as_bytes(), &marks), (b"berth", &[])], look);
+                prop_assert_eq!(alike == Fit::Rows, rows.len() > 1);
                 let whole = rows.iter().map(|row| row.trim_start()).collect::<Vec<_>>().join(" ");
                 prop_assert_eq!(whole.replace(['‹', '›'], ""), text);
             }

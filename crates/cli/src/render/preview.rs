@@ -3,7 +3,7 @@
 use super::highlight;
 use crate::render::beside::{Beside, rest_of_row};
 use crate::render::columns::Columns;
-use crate::render::highlight::{Canvas, Look};
+use crate::render::highlight::{Canvas, Fit, Look};
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
 use brisk_quill_core::span::Span;
@@ -16,8 +16,7 @@ pub struct PreviewView {
     steps: bool,
     /// Blanks in what changes are drawn: a person is looking.
     blanks: bool,
-    /// Long lines are shown whole.
-    whole: bool,
+    fit: Fit,
 }
 
 impl PreviewView {
@@ -26,7 +25,7 @@ impl PreviewView {
             canvas,
             steps,
             blanks: canvas.wraps,
-            whole: false,
+            fit: Fit::Own,
         }
     }
 
@@ -253,12 +252,11 @@ impl PreviewView {
         gutter.shown = line;
     }
 
-    /// The view of texts that stand below each other: where one of them is shown whole in several rows, all are.
+    /// The view of texts that stand below each other, which are made to fit alike.
     fn of_all(&self, texts: [(&[u8], &[Span]); 2], gutter: &Gutter) -> Self {
         let look = self.look(Role::Was, gutter);
-        let is_long = |(text, marks): (&[u8], &[Span])| highlight::takes_rows(text, marks, look);
         Self {
-            whole: texts.into_iter().any(is_long),
+            fit: highlight::common_fit(texts, look),
             ..*self
         }
     }
@@ -267,7 +265,7 @@ impl PreviewView {
         Look {
             role,
             room: self.canvas.beside(gutter.width()),
-            whole: self.whole,
+            fit: self.fit,
             blanks: self.blanks && role != Role::Quiet,
         }
     }

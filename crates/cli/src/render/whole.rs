@@ -1,6 +1,6 @@
 //! Whole files as they would be, changed lines marked in the margin.
 
-use crate::render::highlight::{self, LineRoom, Look};
+use crate::render::highlight::{self, Fit, LineRoom, Look};
 use crate::render::labelled::{Labelled, Role};
 use crate::render::names::file_name;
 use brisk_quill_core::numbers::counted;
@@ -97,7 +97,7 @@ impl Page {
             role: Role::Now,
             // Lines are shown whole.
             room: LineRoom::ENDLESS,
-            whole: false,
+            fit: Fit::Own,
             blanks: false,
         };
         if let Some(first) = highlight::lines(text, marks, look).first() {

@@ -9,6 +9,7 @@ use crate::full_screen::field::Field;
 use crate::full_screen::fit::head;
 use crate::full_screen::palette::Role;
 use brisk_quill_core::escape::{visible, visible_path};
+use brisk_quill_core::explain::Explained;
 use brisk_quill_core::span::Span;
 use ratatui::text::Line;
 use unicode_segmentation::UnicodeSegmentation;
@@ -123,8 +124,8 @@ impl Screen<'_> {
                 let Some(part) = innermost.max_by_key(|part| (part.depth, part.span.from)) else {
                     return Vec::new();
                 };
-                let text = &field.text()[part.span.range()];
-                let meaning = format!("{}   {}", visible(text.as_bytes()), part.words);
+                let text = visible(&field.text().as_bytes()[part.span.range()]);
+                let meaning = format!("{text}   {}", words_of(part, &built.draft.pattern));
                 self.meaning_lines((field.text(), part.span), &meaning, (seen, width))
             }
             (FieldName::Template, Some(built)) => {
@@ -421,5 +422,21 @@ mod tests {
             part_of_template("${1 | map '}.csv'", 3),
             Some((0, Span::new(0, 17)))
         );
+    }
+}
+
+/// The words for a part of a pattern, and those for the only part in it.
+fn words_of(part: &Explained, all: &[Explained]) -> String {
+    let Some(words) = part.words.strip_suffix(':') else {
+        return part.words.clone();
+    };
+    let is_inside = |other: &&Explained| {
+        let span = part.span;
+        other.depth == part.depth + 1 && other.span.from >= span.from && other.span.to <= span.to
+    };
+    let mut inside = all.iter().filter(is_inside);
+    match (inside.next(), inside.next()) {
+        (Some(only), None) => format!("{words}: {}", words_of(only, all)),
+        _ => words.to_owned(),
     }
 }

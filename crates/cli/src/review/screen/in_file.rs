@@ -253,7 +253,12 @@ impl Screen<'_> {
                     used = turn(&mut line, self.span(role, std::mem::take(&mut part)));
                 }
                 for grapheme in word.graphemes(true) {
-                    let columns = grapheme.width();
+                    // A blank between words may hang over the edge, where nobody sees it.
+                    let columns = if grapheme == " " && used == room {
+                        0
+                    } else {
+                        grapheme.width()
+                    };
                     if used + columns > room {
                         used = turn(&mut line, self.span(role, std::mem::take(&mut part)));
                     }
