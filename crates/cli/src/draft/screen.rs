@@ -172,17 +172,19 @@ impl Screen<'_> {
             !matches!(view, ListView::Matches | ListView::Result) || state.has_action()
         });
         let shown: Vec<(usize, ListView)> = views.collect();
-        let named = |name: &dyn Fn(ListView) -> &'static str| {
+        let named = |name: &dyn Fn(ListView) -> Option<&'static str>| {
             let views = shown.iter().map(|(index, view)| {
-                let name = match view {
+                let name = name(*view).map(|name| match view {
                     ListView::Changes if !state.has_action() => "matches",
-                    view => name(*view),
-                };
+                    _ => name,
+                });
                 let role = match *view == state.view {
                     true => Role::Chosen,
                     false => Role::Quiet,
                 };
-                (role, format!("{} {name}{}", index + 1, many(state, *view)))
+                let number = index + 1;
+                let text = name.map(|name| format!("{number} {name}{}", many(state, *view)));
+                (role, text.unwrap_or_else(|| number.to_string()))
             });
             views.collect::<Vec<(Role, String)>>()
         };
@@ -191,9 +193,12 @@ impl Screen<'_> {
             let widths = views.iter().map(|(_, text)| text.width() + 1);
             widths.sum::<usize>()
         };
-        let mut views = named(&ListView::name);
+        let mut views = named(&|view| Some(view.name()));
         if all(&views) > room {
-            views = named(&ListView::short_name);
+            views = named(&|view| Some(view.short_name()));
+        }
+        if all(&views) > room {
+            views = named(&|view| (view == state.view).then(|| view.short_name()));
         }
         let is_narrow = all(&views) + views.len() > room;
         let mut spans = Vec::new();

@@ -665,6 +665,19 @@ fn a_result_beside_its_text() {
         assert_eq!(right.trim(), now, "{screen}");
     }
     assert!(!bench.screen(100, 34).contains("as it becomes"));
+    // Where the names of the views find no room, their numbers do.
+    let small = bench.screen(60, 20);
+    assert!(small.contains("1  2  3  4  5  6  7  8 result"), "{small}");
+    // Of a row, the matches of all cells are told.
+    let mut bench = Bench::of("B-(\\d)", "B$1", "--columns berth");
+    std::fs::write(
+        bench.folder.path().join("c.csv"),
+        "berth,status\nB-4,open\n",
+    )
+    .unwrap();
+    bench.act(Action::ReadAgain);
+    bench.press("Enter 8");
+    bench.shows(&["match 1  ‹B-4›   in berth", "${1} → ‹4›"]);
     let mut bench = Bench::of("berth", "", "--drop-lines");
     bench.press("Enter 8");
     bench.shows(&[

@@ -457,7 +457,8 @@ impl DraftWorker {
         let request = draft.draft(step);
         let found = self.evaluator.detail(&request, row.place, lines, token);
         let found = found.ok()??;
-        let of_cell = |found: &MatchDetail| found.cell == row.cell;
+        // Whole lines hold the matches of all their cells.
+        let of_cell = |found: &MatchDetail| row.cell.is_none() || found.cell == row.cell;
         Some(found.into_iter().filter(of_cell).collect())
     }
 }

@@ -37,7 +37,8 @@ impl Screen<'_> {
         let mut at_cursor = 0..0;
         for (number, found) in state.detail.iter().flatten().enumerate() {
             let from = lines.len();
-            self.one_match(&mut lines, (number, found), area);
+            let names_cell = row.cell.is_none();
+            self.one_match(&mut lines, (number, found, names_cell), area);
             if number == state.list.mark {
                 at_cursor = from..lines.len();
             }
@@ -57,11 +58,13 @@ impl Screen<'_> {
     fn one_match(
         &self,
         lines: &mut Vec<Line<'static>>,
-        (number, found): (usize, &MatchDetail),
+        (number, found, names_cell): (usize, &MatchDetail, bool),
         area: Rect,
     ) {
         let width = usize::from(area.width);
         let shown = |text: &[u8]| format!("‹{}›", visible(text));
+        let cell = found.cell.as_ref().filter(|_| names_cell);
+        let cell = cell.map(|cell| format!("   in {}", visible(cell.as_bytes())));
         let left_out = if found.is_taken { "" } else { "   left out" };
         lines.push(Line::from(vec![
             self.span(Role::Quiet, format!("match {:<3}", number + 1)),
@@ -69,7 +72,7 @@ impl Screen<'_> {
                 Role::Match,
                 head(&shown(&found.text), width.saturating_sub(9)),
             ),
-            self.span(Role::Quiet, left_out),
+            self.span(Role::Quiet, cell.unwrap_or_default() + left_out),
         ]));
         let first = lines.len();
         for group in &found.groups {
