@@ -12,7 +12,7 @@ const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
 
 /// The hashes of the style and the script, as a content-security policy names them; a test says the new ones.
-const STYLE_HASH: &str = "sha256-uZfFtRvAdpC0XQ5rw/pXIxTC/sV67oqV9OyEmdmCgu8=";
+const STYLE_HASH: &str = "sha256-myzSdrEKlLodlWYCjJng2Y5fJEeTYajXafi74qCOs1o=";
 const SCRIPT_HASH: &str = "sha256-wCq0t/seRYRLgAqiU880jtf6nn8ASY4PgIQYq6eITE8=";
 
 /// The colours of the page, and their names in its style.
