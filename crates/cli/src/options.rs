@@ -169,7 +169,7 @@ fn rewrite_of_file(
     if several || part.step != StepSpec::default() || !guard.ensure.is_empty() {
         return Err(
             Diagnostic::wrong("`--rewrite` cannot be combined with step options")
-                .remedy("write those options into the file, or leave --rewrite out"),
+                .remedy("write those options into the file, or leave `--rewrite` out"),
         );
     }
     let (text, rewrite) = load_rewrite(file, table)?;
@@ -388,7 +388,7 @@ pub fn group(option: &str, text: &str, groups: &Groups) -> Result<usize, Diagnos
             1 => "there is group 1, and 0 for the whole match".to_owned(),
             n => format!("there are groups 1 to {n}, and 0 for the whole match"),
         };
-        Diagnostic::wrong(format!("{option}: the pattern has no group `{text}`")).remedy(there)
+        Diagnostic::wrong(format!("`{option}`: the pattern has no group `{text}`")).remedy(there)
     })
 }
 
@@ -408,7 +408,7 @@ pub fn texts(args: &FilesArgs, facts: FactsOf) -> Result<TextOptions, Diagnostic
         binary: args.binary,
         facts,
         encoding: encoding.map_err(|error| {
-            Diagnostic::wrong(format!("--encoding: {error}"))
+            Diagnostic::wrong(format!("`--encoding`: {error}"))
                 .remedy("write a WHATWG label, such as `latin1`, `windows-1252` or `shift_jis`")
         })?,
     })
@@ -456,7 +456,7 @@ fn name_stdin(sources: &mut Sources, name: &Path) -> Result<(), Diagnostic> {
     let mut all = sources.listing.sources.iter_mut();
     let Some(stdin) = all.find(|source| source.is_stdin()) else {
         return Err(
-            Diagnostic::wrong("--stdin-name names standard input, and that is not read")
+            Diagnostic::wrong("`--stdin-name` names standard input, and that is not read")
                 .remedy("write `-` among the paths, or leave it out"),
         );
     };
@@ -497,10 +497,10 @@ fn sources_diagnostic(error: &SourcesError) -> Diagnostic {
                 .remedy("name files or folders that are there, or none for the current folder")
         }
         SourcesError::NoCommit(source, error) => {
-            let message = format!("--changed: {}: {error}", file_name(source));
+            let message = format!("`--changed`: {}: {error}", file_name(source));
             Diagnostic::wrong(message).remedy(match error {
-                RepositoryError::OfAnother => "run this as its owner, or leave --changed out",
-                _ => "name files of a repository, or leave --changed out",
+                RepositoryError::OfAnother => "run this as its owner, or leave `--changed` out",
+                _ => "name files of a repository, or leave `--changed` out",
             })
         }
         SourcesError::NoColumns(source) => {
@@ -620,7 +620,7 @@ impl KindsBy {
             other => {
                 let shown = visible(other.as_bytes());
                 Err(
-                    Diagnostic::wrong(format!("--kinds: there are no kinds by `{shown}`"))
+                    Diagnostic::wrong(format!("`--kinds`: there are no kinds by `{shown}`"))
                         .remedy("write `text` or `shape`"),
                 )
             }

@@ -1,6 +1,7 @@
 //! All tests of the program in one program, which is linked once.
 
 mod agreement;
+mod any_options;
 mod apply;
 mod asking;
 mod attacks;

@@ -61,7 +61,14 @@ pub fn diagnostic(error: &clap::Error) -> Option<Diagnostic> {
             "`bquill --help` lists the verbs",
         ),
         ErrorKind::MissingRequiredArgument => wrong(
-            format!("{option} is missing"),
+            format!(
+                "{option} {} missing",
+                if option.contains(" and ") {
+                    "are"
+                } else {
+                    "is"
+                }
+            ),
             "add it; `--help` after the verb says what goes together",
         ),
         ErrorKind::InvalidValue if value.is_empty() => wrong(

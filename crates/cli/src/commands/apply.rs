@@ -55,7 +55,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     }
     if args.plan.renew {
         return Err(Diagnostic::wrong(
-            "--renew is about a plan, and this evaluates a rewrite anyway",
+            "`--renew` is about a plan, and this evaluates a rewrite anyway",
         )
         .remedy("leave it out"));
     }
@@ -72,7 +72,7 @@ pub fn run(args: &ApplyArgs, parts: Vec<Part>, output: &mut Output) -> Result<St
     let texts = options::texts(&args.files, facts_for(filter, args.to.is_some()))?;
     if filter && args.json {
         return Err(Diagnostic::wrong(
-            "--json tells of a run, and standard input is only passed on",
+            "`--json` tells of a run, and standard input is only passed on",
         )
         .remedy("leave it out"));
     }
@@ -410,10 +410,10 @@ fn check_filter(args: &ApplyArgs, listing: &Listing) -> Result<(), Diagnostic> {
         );
     }
     if args.to.is_some() {
-        return Err(
-            Diagnostic::wrong("standard input is written to standard output, not to --to")
-                .remedy("send standard output where you want it, with `>`"),
-        );
+        return Err(Diagnostic::wrong(
+            "standard input is written to standard output, not to `--to`",
+        )
+        .remedy("send standard output where you want it, with `>`"));
     }
     Ok(())
 }

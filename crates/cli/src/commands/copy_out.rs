@@ -42,8 +42,8 @@ fn target_diagnostic(error: &TargetError) -> Diagnostic {
         }
         TargetError::OnSource(path) => {
             let shown = visible_path(path);
-            Diagnostic::wrong(format!("--to would overwrite a source: {shown}"))
-                .remedy("name another place, or leave --to out to rewrite files where they are")
+            Diagnostic::wrong(format!("`--to` would overwrite a source: {shown}"))
+                .remedy("name another place, or leave `--to` out to rewrite files where they are")
         }
         TargetError::SamePlace { place, sources } => {
             let [one, two] = [&sources[0], &sources[1]].map(file_name);

@@ -353,8 +353,9 @@ impl Extractor {
                 } else if names != self.names && !self.plan.own_keys {
                     let message =
                         format!("{} has other columns than the files before it", self.path);
-                    let diagnostic = Diagnostic::wrong(message)
-                        .remedy("name those that all have with `--select`, or leave --beside out");
+                    let diagnostic = Diagnostic::wrong(message).remedy(
+                        "name those that all have with `--select`, or leave `--beside` out",
+                    );
                     self.failed = self.failed.take().or(Some(diagnostic));
                 }
                 self.known = names.iter().cloned().collect();

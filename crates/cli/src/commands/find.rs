@@ -128,10 +128,10 @@ impl<'a> Form<'a> {
 fn no_parts(pattern: &Pattern) -> Diagnostic {
     let why = match pattern.backtracks() {
         true => {
-            "--why: a pattern with look-around, or a reference to one of its groups, has no parts to report on"
+            "`--why`: a pattern with look-around, or a reference to one of its groups, has no parts to report on"
         }
         false => {
-            "--why: the pattern has one part only, and where it does not match, that part is missing"
+            "`--why`: the pattern has one part only, and where it does not match, that part is missing"
         }
     };
     Diagnostic::wrong(why).remedy("leave `--why` out")

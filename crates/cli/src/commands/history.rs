@@ -207,7 +207,7 @@ fn forget(
     output: &mut Output,
 ) -> Result<Status, Diagnostic> {
     if runs.is_empty() && args.older_than.is_none() {
-        return Err(Diagnostic::wrong("--forget does not say which runs")
+        return Err(Diagnostic::wrong("`--forget` does not say which runs")
             .remedy("name them, or add `--older-than DAYS`"));
     }
     let there = numbers(journal)?;

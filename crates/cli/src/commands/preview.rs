@@ -338,7 +338,7 @@ fn through(args: &PreviewArgs, rewrite: &Rewrite) -> Result<Option<usize>, Diagn
                 1 => "there is 1 step".to_owned(),
                 steps => format!("there are steps 1 to {steps}"),
             };
-            Err(Diagnostic::wrong(format!("--through: there is no step {n}")).remedy(there))
+            Err(Diagnostic::wrong(format!("`--through`: there is no step {n}")).remedy(there))
         }
         through => Ok(through),
     }

@@ -40,7 +40,7 @@ pub fn run(args: &ShapesArgs, parts: Vec<Part>, output: &mut Output) -> Result<S
     let picks = parts.iter().any(|part| part.step.pick.is_some());
     if picks && !of_matches {
         return Err(
-            Diagnostic::wrong("--pick is about matches, and these are whole values")
+            Diagnostic::wrong("`--pick` is about matches, and these are whole values")
                 .remedy("add `--match PATTERN`"),
         );
     }

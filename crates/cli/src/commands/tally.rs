@@ -96,14 +96,14 @@ fn complain_of_sums(too_long: u64, no_numbers: u64, output: &mut Output) -> Stat
     if too_long > 0 {
         let what = counted(too_long, "value");
         let diagnostic =
-            Diagnostic::trouble(format!("--sum: {what} with numbers of too many digits"))
+            Diagnostic::trouble(format!("`--sum`: {what} with numbers of too many digits"))
                 .remedy("narrow the group; 28 digits can be calculated with");
         status = status.max(output.complain(&diagnostic));
     }
     if no_numbers > 0 {
         let what = counted(no_numbers, "text");
         let diagnostic =
-            Diagnostic::trouble(format!("--sum: {what} in that group are not numbers"))
+            Diagnostic::trouble(format!("`--sum`: {what} in that group are not numbers"))
                 .remedy("narrow the group, or see them with `shapes --match`");
         status = status.max(output.complain(&diagnostic));
     }

@@ -72,14 +72,22 @@ pub enum RowFault {
     },
 }
 
-fn named(tables: &[String]) -> String {
-    match tables {
-        [] => "none".to_owned(),
-        tables => tables
-            .iter()
-            .map(|name| format!("`{name}`"))
-            .collect::<Vec<_>>()
-            .join(", "),
+fn no_table(name: &str, there: &[String]) -> String {
+    if there.is_empty() {
+        return "it holds no tables: `--table` is for workbooks and databases".to_owned();
+    }
+    let there: Vec<String> = there.iter().map(|name| format!("`{name}`")).collect();
+    format!("there is no table `{name}`; there is {}", there.join(", "))
+}
+
+/// The fault without names that are like the one asked for: with another delimiter there are others.
+fn without_nearest(fault: &ColumnFault) -> String {
+    match fault {
+        ColumnFault::Unknown { name, .. } => format!(
+            "there is no column `{}`",
+            crate::escape::visible(name.as_bytes())
+        ),
+        other => other.to_string(),
     }
 }
 
@@ -219,7 +227,10 @@ pub enum ColumnFault {
         shown: &'static str,
     },
     /// The same of a first row with one cell, in which another delimiter stands.
-    #[error("{fault}; with `--delimiter {delimiter}` there are {width} columns")]
+    #[error(
+        "{}; with `--delimiter {delimiter}` there are {width} columns",
+        without_nearest(fault)
+    )]
     OtherDelimiter {
         /// The fault.
         fault: Box<ColumnFault>,
@@ -229,7 +240,7 @@ pub enum ColumnFault {
         width: usize,
     },
     /// A column to be added that is there already.
-    #[error("there is a column `{0}` already: write it with --set")]
+    #[error("there is a column `{0}` already: write it with `--set`")]
     There(String),
     /// Two texts for one cell.
     #[error("`{0}` is set twice: a column takes one text")]
@@ -238,13 +249,13 @@ pub enum ColumnFault {
     #[error("`{0}` is added twice: choose another name")]
     AddedTwice(String),
     /// A file whose form is not known.
-    #[error("its form is not known: add --format csv, tsv, spaced or jsonl")]
+    #[error("its form is not known: add `--format csv`, `tsv`, `spaced`, `jsonl` or `json`")]
     NoFormat,
     /// A column is to be added to a container.
     #[error("no column can be added to a {0}: name one that is there")]
     Contained(Container),
     /// There is no table of this name in the workbook or database.
-    #[error("there is no table `{name}`; there is {}", named(there))]
+    #[error("{}", no_table(name, there))]
     NoTable {
         /// As it was asked for.
         name: String,

@@ -151,7 +151,7 @@ fn escape_remedy(escape: &str) -> Option<String> {
         'h' => "write `[ \\t]` for a blank".to_owned(),
         'R' => "write `\\r?\\n` for a line end".to_owned(),
         'K' | 'G' => "put what must come before in a group and write it back with `$1`".to_owned(),
-        'Q' | 'E' => "use --literal for a pattern that is plain text".to_owned(),
+        'Q' | 'E' => "use `--literal` for a pattern that is plain text".to_owned(),
         'k' => "write `\\k<name>` for what the group of that name matched".to_owned(),
         c => format!("write `{c}` alone for the character itself"),
     };

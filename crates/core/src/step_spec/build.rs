@@ -37,13 +37,13 @@ impl StepSpec {
             UnitKind::Cell if action.is_for_lines() => {
                 return Err(senseless(
                     "lines cannot be inserted while the unit is a cell",
-                    "leave the columns out: `where` and `unless` test the whole line",
+                    "leave the columns out: `--where` and `--unless` test the whole line",
                 ));
             }
             UnitKind::Paragraph | UnitKind::Text if action.is_for_lines() => {
                 return Err(senseless(
                     "lines cannot be dropped or inserted while the unit is larger than a line",
-                    "leave `unit` out",
+                    "leave `--unit` out",
                 ));
             }
             UnitKind::Line | UnitKind::Paragraph | UnitKind::Text if action.is_for_rows() => {
@@ -359,7 +359,7 @@ fn more_than_pairs(table: &str) -> StepFault {
     let table = crate::escape::visible(table.as_bytes());
     senseless(
         format!("the texts of the table {table} are what is matched, as plain text"),
-        "leave the pattern and `literal` out, or use `where` to say in which lines",
+        "leave the pattern and `literal` out, or use `--where` to say in which lines",
     )
 }
 
@@ -377,11 +377,11 @@ fn main_pattern(
             format!(
                 "characters are swapped or removed without a pattern, and there is `{pattern}`"
             ),
-            "leave the pattern out, or use `where` to say in which lines",
+            "leave the pattern out, or use `--where` to say in which lines",
         )),
         (Some(_), None) if options != record => Err(senseless(
             "characters are matched as they are, whatever is said of a pattern",
-            "leave ignore-case, whole-word, literal and entire out",
+            "leave `--ignore-case`, `--whole-word`, `--literal` and `--entire` out",
         )),
         (Some(class), None) => compiled("match", &class, record),
         (None, Some(pattern)) => compiled("match", pattern, options),
@@ -421,7 +421,7 @@ fn unit_of(name: Option<&str>, has_columns: bool) -> Result<UnitKind, StepFault>
                 "a cell is a unit of its own, and no part of a {}",
                 unit.name()
             ),
-            "leave `unit` out, or the columns",
+            "leave `--unit` out, or the columns",
         )),
         UnitKind::Line | UnitKind::Paragraph | UnitKind::Text => Ok(unit),
     }
@@ -433,7 +433,7 @@ fn picked(pick: Option<&str>, per: Option<&str>, unit: UnitKind) -> Result<Pick,
         Some("row") if unit != UnitKind::Cell => {
             return Err(senseless(
                 "picks are counted per row only where there are columns",
-                "add `columns`, or count them per `unit`",
+                "add `--columns`, or count them per `unit`",
             ));
         }
         Some("row") => Per::Row,
@@ -490,7 +490,7 @@ fn near_lines(near: &[String]) -> Result<Vec<Near>, StepFault> {
         Ok(Near {
             distance: distance.parse().map_err(|_| {
                 senseless(
-                    format!("--near: `{distance}` is not a number of lines"),
+                    format!("`--near`: `{distance}` is not a number of lines"),
                     "write the pattern first and then a number, as in `--near closed 2`",
                 )
             })?,

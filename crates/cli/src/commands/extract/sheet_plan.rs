@@ -165,7 +165,7 @@ impl SheetPlan {
                     .iter()
                     .map(|(name, _)| format!("`{}`", visible(name.as_bytes())))
                     .collect();
-                Diagnostic::wrong(format!("--select: there is no column `{column}`"))
+                Diagnostic::wrong(format!("`--select`: there is no column `{column}`"))
                     .remedy(format!("there are {}", names.join(", ")))
             })
         };

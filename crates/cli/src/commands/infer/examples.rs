@@ -74,7 +74,7 @@ fn file_diagnostic(path: &Path, error: &ExampleFileError) -> Diagnostic {
         ExampleFileError::Rewrite(error) => Diagnostic::wrong(format!("{shown}: {error}")),
         ExampleFileError::NoExamples => Diagnostic::wrong(format!("{shown} holds no examples"))
             .remedy("write some below `[[step.example]]`: `before` and `after`, or `untouched`"),
-        ExampleFileError::Table(error) => Diagnostic::wrong(format!("--examples: {error}")).remedy(
+        ExampleFileError::Table(error) => Diagnostic::wrong(format!("`--examples`: {error}")).remedy(
             "give a table with two columns, before and after, or a rewrite file ending in `.toml`",
         ),
     }

@@ -146,7 +146,7 @@ impl<'r> View<'r> {
             Form::Diff { .. } if report.facts.encoding.starts_with("UTF-16") => {
                 let name = file_name(report.source);
                 let message = format!("{name}: a diff cannot show UTF-16");
-                let remedy = "leave --diff out, or use --json";
+                let remedy = "leave `--diff` out, or use `--json`";
                 return output.complain(&Diagnostic::trouble(message).remedy(remedy));
             }
             Form::Diff { escaped } => print_diff(&diff_of_file(report), *escaped, output),
