@@ -52,6 +52,7 @@ pub fn explain_pattern(pattern: &Pattern) -> Vec<Explained> {
         source,
         neutral: &neutral,
         parts: Vec::new(),
+        state: FlagState::default(),
     };
     explainer.part(&tree, 0);
     explainer.parts
@@ -98,6 +99,22 @@ struct Explainer<'p> {
     source: &'p str,
     neutral: &'p Neutral,
     parts: Vec<Explained>,
+    state: FlagState,
+}
+
+/// The flags that change the words for a part, where it stands.
+#[derive(Clone, Copy, Default)]
+struct FlagState {
+    dot_takes_all: bool,
+    swaps_greed: bool,
+}
+
+impl FlagState {
+    fn set(&mut self, flags: &ast::Flags) {
+        let state = |flag| flags.flag_state(flag);
+        self.dot_takes_all = state(ast::Flag::DotMatchesNewLine).unwrap_or(self.dot_takes_all);
+        self.swaps_greed = state(ast::Flag::SwapGreed).unwrap_or(self.swaps_greed);
+    }
 }
 
 fn span_of(tree: &Ast) -> Span {
@@ -138,7 +155,8 @@ impl Explainer<'_> {
             }
             Ast::Group(group) => self.group(group, "", depth),
             Ast::Repetition(repetition) => {
-                let times = times(&repetition.op.kind, repetition.greedy);
+                let is_greedy = repetition.greedy != self.state.swaps_greed;
+                let times = times(&repetition.op.kind, is_greedy);
                 match &*repetition.ast {
                     Ast::Group(group) => self.group_at(span, group, &times, depth),
                     atom => {
@@ -151,6 +169,9 @@ impl Explainer<'_> {
             atom => {
                 let words = self.atom(atom);
                 self.push(span, depth, words);
+                if let Ast::Flags(flags) = atom {
+                    self.state.set(&flags.flags);
+                }
             }
         }
     }
@@ -212,7 +233,13 @@ impl Explainer<'_> {
         }
         words.push(':');
         self.push(span, depth, words);
+        // Flags within a group end with it.
+        let around = self.state;
+        if let (ast::GroupKind::NonCapturing(flags), None) = (&group.kind, special) {
+            self.state.set(flags);
+        }
         self.part(&group.ast, depth + 1);
+        self.state = around;
     }
 
     /// A part that holds no others.
@@ -227,6 +254,7 @@ impl Explainer<'_> {
                 )
             }
             Ast::Literal(literal) => text_words(&literal.c.to_string()),
+            Ast::Dot(_) if self.state.dot_takes_all => "any character, a line end too".into(),
             Ast::Dot(_) => "any character but a line end".into(),
             Ast::Assertion(assertion) => assertion_words(&assertion.kind).into(),
             Ast::ClassPerl(class) => short_class_words(class),
@@ -260,8 +288,21 @@ impl Explainer<'_> {
         match set {
             ast::ClassSet::Item(item) => self.set_item(item, items),
             ast::ClassSet::BinaryOp(op) => {
-                let span = Span::new(op.span.start.offset, op.span.end.offset);
-                items.push(format!("the set {}", self.text(span)));
+                let words = |side: &ast::ClassSet| {
+                    let mut items = Vec::new();
+                    self.set(side, &mut items);
+                    items.join(" or ")
+                };
+                let (one, other) = (words(&op.lhs), words(&op.rhs));
+                items.push(match op.kind {
+                    ast::ClassSetBinaryOpKind::Intersection => {
+                        format!("what is {one}, and {other} as well")
+                    }
+                    ast::ClassSetBinaryOpKind::Difference => format!("{one}, but not {other}"),
+                    ast::ClassSetBinaryOpKind::SymmetricDifference => {
+                        format!("either {one}, or {other}")
+                    }
+                });
             }
         }
     }

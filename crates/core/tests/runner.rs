@@ -3,6 +3,7 @@
 mod columns;
 mod counting;
 mod laws;
+mod messages;
 mod pairs;
 mod plan;
 mod prefilter;

@@ -19,13 +19,15 @@ pub(super) fn parse_message(kind: &ast::ErrorKind, found: &str) -> String {
         K::EscapeHexEmpty => "the code of a character is missing",
         K::EscapeHexInvalid => "no character has this code",
         K::EscapeHexInvalidDigit => "the code of a character is written in hexadecimal digits",
+        K::EscapeUnexpectedEof if is_class(found) => "the name of this Unicode class is missing",
+        K::EscapeUnexpectedEof if found.len() > 1 => "the code of a character is missing",
         K::EscapeUnexpectedEof => "a backslash at the end escapes nothing",
         K::EscapeUnrecognized => "this escape has no meaning here",
         K::FlagDanglingNegation => "no flag follows this hyphen",
         K::FlagDuplicate { .. } => "this flag is there twice",
         K::FlagRepeatedNegation { .. } => "there are two hyphens among these flags",
         K::FlagUnexpectedEof => "these flags are never closed",
-        K::FlagUnrecognized if found == "R" || found == "&" => "a pattern cannot call itself",
+        K::FlagUnrecognized if matches!(found, "R" | "&" | "P") => "a pattern cannot call itself",
         K::FlagUnrecognized => return format!("`{found}` is not a flag"),
         K::GroupNameDuplicate { .. } => "there is another group of this name",
         K::GroupNameEmpty => "the name of this group is missing",
@@ -49,6 +51,11 @@ pub(super) fn parse_message(kind: &ast::ErrorKind, found: &str) -> String {
         _ => "this cannot be read as a pattern",
     };
     text.to_owned()
+}
+
+/// True for the beginning of a Unicode class.
+fn is_class(found: &str) -> bool {
+    found.starts_with("\\p") || found.starts_with("\\P")
 }
 
 /// The text to write instead.
@@ -76,12 +83,16 @@ pub(super) fn parse_remedy(kind: &ast::ErrorKind, source: &str, span: Span) -> O
         K::EscapeHexEmpty | K::EscapeHexInvalid | K::EscapeHexInvalidDigit => {
             "write it as `\\x2D` or `\\u{2013}`"
         }
+        K::EscapeUnexpectedEof if is_class(source.get(span.range())?) => {
+            "write `\\pL`, `\\p{Greek}` or `\\p{Script=Greek}`"
+        }
+        K::EscapeUnexpectedEof if span.len() > 1 => "write it as `\\x2D` or `\\u{2013}`",
         K::EscapeUnexpectedEof => "write `\\\\` for the character itself",
         K::EscapeUnrecognized => return escape_remedy(source.get(span.range())?),
         K::FlagUnrecognized if source[..span.to].ends_with('>') => {
             "atomic groups are not available: use a plain group `(?:…)`"
         }
-        K::FlagUnrecognized if matches!(source.get(span.range())?, "R" | "&") => {
+        K::FlagUnrecognized if matches!(source.get(span.range())?, "R" | "&" | "P") => {
             "write out as many levels as there are"
         }
         K::FlagUnrecognized

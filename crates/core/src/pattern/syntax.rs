@@ -334,26 +334,37 @@ fn wrap(hir: Hir, options: &MatchOptions) -> Hir {
 
 fn describe(source: &str, error: &regex_syntax::Error) -> PatternError {
     let (message, span, remedy) = match error {
-        regex_syntax::Error::Parse(e) => (
-            parse_message(e.kind(), text_of(source, e.span())),
-            e.span(),
-            parse_remedy(e.kind(), source, offsets(e.span())),
-        ),
+        regex_syntax::Error::Parse(e) => {
+            let span = faulty(source, e);
+            (
+                parse_message(e.kind(), source.get(span.range()).unwrap_or_default()),
+                span,
+                parse_remedy(e.kind(), source, span),
+            )
+        }
         regex_syntax::Error::Translate(e) => {
             let (message, remedy) = class_message(e.kind());
-            (message.to_owned(), e.span(), Some(remedy.to_owned()))
+            (
+                message.to_owned(),
+                offsets(e.span()),
+                Some(remedy.to_owned()),
+            )
         }
         _ => return PatternError::Unusable,
     };
     PatternError::Syntax {
         message,
-        span: pointing(source, offsets(span)),
+        span: pointing(source, span),
         remedy,
     }
 }
 
-fn text_of<'s>(source: &'s str, span: &ast::Span) -> &'s str {
-    source.get(offsets(span).range()).unwrap_or_default()
+/// The place of a fault: of an escape that is cut short by the end, all of it.
+fn faulty(source: &str, error: &ast::Error) -> Span {
+    match (error.kind(), source.rfind('\\')) {
+        (ast::ErrorKind::EscapeUnexpectedEof, Some(from)) => Span::new(from, source.len()),
+        _ => offsets(error.span()),
+    }
 }
 
 /// The span within `source`; an empty one is widened to the character behind it.
