@@ -4,8 +4,10 @@
 use crate::candidate::{Candidate, Made, Written};
 use crate::case::Case;
 use crate::form::{Class, Matcher, Piece};
+use crate::keywords::Keyword;
 use crate::program::{Program, Text};
-use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, shape, token_texts};
+use crate::rank::plenty;
+use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, kind, shape, token_texts};
 use std::collections::BTreeSet;
 
 /// Texts of the data that are looked at.
@@ -21,6 +23,14 @@ const STRANGE: f64 = 1.0;
 /// The cost of a word of all examples that is not asked for, for each further example.
 const IGNORED: f64 = 0.12;
 
+/// The cost of changing texts with another word where a few words tell texts apart, for each further example.
+const KEYWORD: f64 = 0.8;
+/// The cost of groups that begin or end within words, where no example's do.
+const TORN: f64 = 3.0;
+
+/// The cost of words that are partly copied and partly written, and are others than in all examples, for each example.
+const JOINED_OTHER: f64 = 2.2;
+
 /// The texts that signs are looked for in.
 pub(super) struct Evidence<'e> {
     changed: Vec<&'e Case>,
@@ -29,6 +39,9 @@ pub(super) struct Evidence<'e> {
     /// The tokens of all examples that change, of no one that stays, and of a part of the data.
     telling: Vec<String>,
     tokens: Vec<BTreeSet<String>>,
+    keywords: Vec<Keyword>,
+    /// The extent to which there is enough data for what only much of it shows.
+    plenty: f64,
     cell: bool,
 }
 
@@ -68,7 +81,19 @@ impl<'e> Evidence<'e> {
             }
         }
         let is_telling = |token: &String| tokens.iter().any(|own| !own.contains(token));
+        let own = texts.iter().map(|(_, text)| *text);
+        let own: Vec<&[char]> = own
+            .chain(cases.iter().map(|case| &case.before[..]))
+            .collect();
+        let mut keywords = Keyword::all(&changed, &own);
+        keywords.retain(|word| {
+            untouched
+                .iter()
+                .all(|case| word.is_other(&case.before) != Some(false))
+        });
         Self {
+            keywords,
+            plenty: plenty(data),
             telling: shared.into_iter().filter(is_telling).collect(),
             changed,
             texts,
@@ -81,7 +106,7 @@ impl<'e> Evidence<'e> {
     pub fn cost(&self, program: &Program, made: &[Made]) -> f64 {
         let is_changed = |number: usize| matches!(made[number], Made::Text(_));
         let changed: Vec<bool> = self.texts.iter().map(|(n, _)| is_changed(*n)).collect();
-        let ignored = self.ignored(&changed);
+        let ignored = self.ignored(&changed) + self.plenty * self.other_keywords(&changed);
         let [step] = &program.steps[..] else {
             return ignored;
         };
@@ -94,6 +119,60 @@ impl<'e> Evidence<'e> {
             + self.near(step, &changed)
             + self.other_constants(step, &changed)
             + self.strange(step, &changed)
+            + self.plenty * (self.torn(step, &changed) + self.joined_to_others(step, &changed))
+    }
+
+    /// Texts change that have another word than all examples, where few words tell texts apart.
+    fn other_keywords(&self, changed: &[bool]) -> f64 {
+        let further = self.changed.len().saturating_sub(1).min(3) as f64;
+        let cost = |keyword: &Keyword| {
+            let others = self.share(changed, |text| keyword.is_other(text) == Some(true));
+            if others > 0.0 {
+                keyword.weight * (0.5 + 0.5 * others)
+            } else {
+                0.0
+            }
+        };
+        KEYWORD * (1.0 + further) * self.keywords.iter().map(cost).fold(0.0, f64::max)
+    }
+
+    /// In all examples, what is written makes one and the same word with what it stands beside, or none; in the data it makes others:
+    /// `tonnes` of `t`, and then `kgonnes`.
+    fn joined_to_others(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let further = self.changed.len().saturating_sub(1).min(2) as f64;
+        let mut examples = self
+            .changed
+            .iter()
+            .map(|case| joined_words(step, &case.before));
+        let Some(first) = examples.next().filter(|first| first.len() < 2) else {
+            return 0.0;
+        };
+        if examples.any(|other| other != first) {
+            return 0.0;
+        }
+        let others = self.share(changed, |text| !joined_words(step, text).is_subset(&first));
+        match others > 0.0 {
+            true => JOINED_OTHER * (1.5 + further) * (0.5 + 0.5 * others),
+            false => 0.0,
+        }
+    }
+
+    /// Groups begin or end within words, where no example's do: a copy takes the rest of a longer word along.
+    fn torn(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let tears = |text: &[char]| {
+            let matches = step.matcher.all(text).unwrap_or_default();
+            let mut groups = matches.iter().flat_map(|spans| spans[1..].iter().flatten());
+            groups.any(|(from, to)| is_inside_word(text, *from) || is_inside_word(text, *to))
+        };
+        if self.changed.iter().any(|case| tears(&case.before)) {
+            return 0.0;
+        }
+        let torn = self.share(changed, tears);
+        if torn > 0.0 {
+            TORN * (0.5 + 0.5 * torn)
+        } else {
+            0.0
+        }
     }
 
     /// What is left out of a match between what is kept has one form in all examples, and other forms in the data: a pattern
@@ -267,6 +346,50 @@ fn left_out(step: &Candidate, text: &[char], spans: &[Option<(usize, usize)>]) -
         at = at.max(end);
     }
     forms
+}
+
+/// The words of the result that are partly text of the template, and partly old text.
+fn joined_words(step: &Candidate, text: &[char]) -> BTreeSet<String> {
+    // Each character, and whether the template has written it.
+    let mut made: Vec<(char, bool)> = Vec::with_capacity(text.len() + 16);
+    let old = |chars: &[char]| chars.iter().map(|c| (*c, false)).collect::<Vec<_>>();
+    let mut done = 0;
+    for spans in step.matcher.all(text).unwrap_or_default() {
+        let (from, to) = spans[0].unwrap_or((done, done));
+        made.extend(old(&text[done..from]));
+        for part in &step.template {
+            match part {
+                Written::Text(text) => made.extend(text.iter().map(|c| (*c, true))),
+                Written::Group {
+                    group,
+                    filter: 0,
+                    optional: None,
+                } => {
+                    let span = spans.get(*group).copied().flatten();
+                    made.extend(
+                        span.map(|(from, to)| old(&text[from..to]))
+                            .unwrap_or_default(),
+                    );
+                }
+                // What else is written is no part of a word.
+                Written::Group { .. }
+                | Written::CaseOf(_)
+                | Written::Line(_)
+                | Written::Number(_) => made.push(('\0', true)),
+            }
+        }
+        done = to;
+    }
+    made.extend(old(&text[done..]));
+    let words =
+        made.chunk_by(|(a, _), (b, _)| kind(*a) == Kind::Letters && kind(*b) == Kind::Letters);
+    let is_joined = |word: &&[(char, bool)]| {
+        word.iter().any(|(_, new)| *new) && word.iter().any(|(_, new)| !*new)
+    };
+    words
+        .filter(is_joined)
+        .map(|word| word.iter().map(|(c, _)| *c).collect())
+        .collect()
 }
 
 /// The pieces with a group around each run that is in none, and the numbers of those groups.

@@ -38,7 +38,7 @@ const EARLIER_MOST: usize = 6;
 const OF_EARLIER: usize = 2;
 /// The score by which an earlier answer is preferred, and that which plenty of data adds.
 const ADVANTAGE: f64 = 0.2;
-const ADVANTAGE_OF_DATA: f64 = 0.3;
+const ADVANTAGE_OF_DATA: f64 = 0.8;
 /// The most examples that are left out one by one to find the odd one.
 const ODD_MOST: usize = 6;
 

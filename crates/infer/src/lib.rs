@@ -40,6 +40,7 @@ mod form;
 mod found;
 pub mod inference;
 mod joint_cost;
+mod keywords;
 mod known_texts;
 mod layouts;
 mod program;

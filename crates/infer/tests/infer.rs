@@ -121,7 +121,7 @@ fn shares(file: &str, examples: usize) -> Shares {
     }
 }
 
-fn breaks_no_example(task: &Task, proposal: &Proposal) {
+pub fn breaks_no_example(task: &Task, proposal: &Proposal) {
     let of_place = proposal
         .steps
         .iter()
@@ -206,6 +206,7 @@ fn with_much_data(files: &[(&str, usize, [usize; 3])]) {
         }
         let in_hundredths = |counts: [usize; 3]| counts.map(|count| 100 * count / all);
         let (first, among_three) = (in_hundredths(first), in_hundredths(among_three));
+        println!("{file}: {first:?}, among three {among_three:?}");
         let enough = (0..3).all(|at| first[at] >= least[at] && among_three[at] >= least[at] + 3);
         assert!(enough, "{file}: {first:?}, among three {among_three:?}");
     }
