@@ -2,6 +2,7 @@
 
 use crate::support::{Got, Sandbox};
 use proptest::prelude::*;
+use serde_json::Value;
 
 /// A request without a verb: a pattern, options, and files.
 #[derive(Clone, Debug)]
@@ -205,7 +206,19 @@ fn is_written(port: &Sandbox, request: &Request, files: &[&str]) -> Result<(), T
         &request.run(port, "preview", "--with '<$0é>' --json"),
         "changes",
     );
+    // Copies elsewhere are what the files become.
+    let copies = port.state().join("copies");
+    let copied = request.run(
+        port,
+        "apply",
+        &format!("--with '<$0é>' --to {}", copies.display()),
+    );
+    prop_assert_eq!(port.snapshot(), before.clone());
     let applied = request.run(port, "apply", "--with '<$0é>' --yes");
+    prop_assert_eq!(copied.status, applied.status, "{:?}", copied);
+    for file in files.iter().filter(|file| copies.join(file).exists()) {
+        prop_assert_eq!(std::fs::read(copies.join(file)).unwrap(), port.read(file));
+    }
     prop_assert_eq!(applied.status, i32::from(changes == 0), "{:?}", applied);
     // Numbers and limits of a request are those of all its files.
     if files.len() == 1 || request.is_plain() {
@@ -297,5 +310,98 @@ proptest! {
             compared.push((last, now, different));
         }
         prop_assert_eq!(compared[0], (compared[1].1, compared[1].0, compared[1].2));
+    }
+}
+
+/// A condition on changes, and the changes that it names.
+#[derive(Clone, Debug)]
+enum Names {
+    Id(usize),
+    Lines(u64, u64),
+    File(usize),
+}
+
+impl Names {
+    fn words(&self, changes: &[Value]) -> String {
+        match self {
+            Self::Id(at) => changes[at % changes.len()]["id"]
+                .as_str()
+                .unwrap()
+                .to_owned(),
+            Self::Lines(from, to) => format!("line:{from}..{to}"),
+            Self::File(number) => format!("file:{number}.txt"),
+        }
+    }
+
+    fn holds(&self, changes: &[Value], change: &Value) -> bool {
+        match self {
+            Self::Id(at) => change["id"] == changes[at % changes.len()]["id"],
+            Self::Lines(from, to) => (*from..=*to).contains(&change["line"].as_u64().unwrap()),
+            Self::File(number) => change["path"] == format!("{number}.txt"),
+        }
+    }
+}
+
+fn names() -> impl Strategy<Value = Vec<Vec<Names>>> {
+    let one = prop_oneof![
+        (0..40usize).prop_map(Names::Id),
+        (1..8u64, 0..4u64).prop_map(|(from, more)| Names::Lines(from, from + more)),
+        (0..3usize).prop_map(Names::File),
+    ];
+    prop::collection::vec(prop::collection::vec(one, 1..3), 1..3)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// What `--accept` and `--refuse` name is what is decided, and what is applied; a request that names nothing decides nothing.
+    #[test]
+    fn about_decisions(texts in prop::collection::vec(lines(), 3), accepts in names(), refuses in prop::option::of(names()), rest in any::<bool>()) {
+        let port = Sandbox::new();
+        for (number, text) in texts.iter().enumerate() {
+            port.write(&format!("{number}.txt"), text);
+        }
+        let request = r"preview '(?i)berth ?(\d?)|quay' --with '<$1>'";
+        let changes = port.run(&format!("{request} --json")).of_kind("change");
+        prop_assume!(!changes.is_empty());
+        port.run(&format!("{request} --save-plan a.plan")).ok();
+        let before = port.snapshot();
+        let words = |names: &[Vec<Names>]| {
+            let all = |all: &Vec<Names>| all.iter().map(|one| one.words(&changes)).collect::<Vec<_>>().join("&");
+            names.iter().map(all).collect::<Vec<_>>().join(",")
+        };
+        let named = |names: &[Vec<Names>], change: &Value| {
+            names.iter().any(|all| all.iter().all(|one| one.holds(&changes, change)))
+        };
+        let mut line = format!("review --plan a.plan --json --accept '{}'", words(&accepts));
+        if let Some(refuses) = &refuses {
+            line += &format!(" --refuse '{}'", words(refuses));
+        }
+        let of = |names: &[Vec<Names>]| changes.iter().filter(|change| named(names, change)).count();
+        let names_nothing = of(&accepts) == 0 || refuses.as_ref().is_some_and(|refuses| of(refuses) == 0);
+        let got = port.run(&if rest { line + " --accept rest" } else { line });
+        if names_nothing {
+            prop_assert_eq!(got.status, 2, "{:?}", got);
+            prop_assert_eq!(port.snapshot(), before);
+            return Ok(());
+        }
+        let is_refused = |change: &Value| refuses.as_ref().is_some_and(|refuses| named(refuses, change));
+        let is_accepted = |change: &Value| !is_refused(change) && (rest || named(&accepts, change));
+        let decided = &got.ok().of_kind("decisions")[0];
+        let accepted = changes.iter().filter(|change| is_accepted(change)).count();
+        let refused = changes.iter().filter(|change| is_refused(change)).count();
+        prop_assert_eq!(&decided["accepted"], accepted as u64);
+        prop_assert_eq!(&decided["refused"], refused as u64);
+        prop_assert_eq!(&decided["open"], (changes.len() - accepted - refused) as u64);
+        port.run("apply --plan a.plan --yes");
+        for (number, text) in texts.iter().enumerate() {
+            let mut wanted = text.clone().into_bytes();
+            let own = changes.iter().filter(|change| change["path"] == format!("{number}.txt"));
+            for change in own.rev().filter(|change| is_accepted(change)) {
+                let [from, to] = ["from", "to"].map(|name| change[name].as_u64().unwrap() as usize);
+                wanted.splice(from..to, change["after"].as_str().unwrap().bytes());
+            }
+            prop_assert_eq!(port.read(&format!("{number}.txt")), wanted);
+        }
     }
 }

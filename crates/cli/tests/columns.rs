@@ -621,7 +621,7 @@ fn counted() {
             0,
             "Ț      U+021A   LATIN CAPITAL LETTER T WITH COMMA BELOW   line 2\n",
         ),
-        ("shapes --pick 1 berths.csv", 2, "--pick is about matches"),
+        ("shapes --pick 1 berths.csv", 2, "`--pick` is about matches"),
         ("shapes empty.txt", 1, "0 shapes in 0 values"),
     ] {
         sandbox.write("empty.txt", "");

@@ -29,7 +29,13 @@ fn from_a_copy_edited_by_hand() {
     // An answer that is none is asked for again.
     term.press("zzz\r", &["Answer with one of the letters"]);
     assert!(asked.contains("a  2026-06-"), "{asked}");
-    term.press("a\r", &["After 4 examples"]);
+    term.press(
+        "a\r",
+        &[
+            "which is like the examples. Is that right?",
+            "a  it stays as it is",
+        ],
+    );
     let (status, shown) = {
         term.press("q\r", &["From 4 examples"]);
         term.end()
@@ -218,13 +224,13 @@ fn refusals() {
             2,
             &["holds no examples"],
         ),
-        ("infer --examples three.csv log.txt", 2, &["--examples:"]),
+        ("infer --examples three.csv log.txt", 2, &["`--examples`:"]),
         (
             "infer --examples many.csv log.txt",
             2,
             &["there are 2001 examples, and at most 2000 are taken"],
         ),
-        ("infer --examples gone.csv log.txt", 2, &["--examples:"]),
+        ("infer --examples gone.csv log.txt", 2, &["`--examples`:"]),
         (
             "infer --example a b --with c log.txt",
             2,

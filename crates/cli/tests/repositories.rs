@@ -111,7 +111,7 @@ fn no_repository() {
     assert_eq!(got.status, 2);
     said(
         &got,
-        "--changed: a.txt: it lies in no repository of version control",
+        "`--changed`: a.txt: it lies in no repository of version control",
     );
     // One without a commit: everything is new in it. One that is damaged.
     Repository::init(sandbox.path()).unwrap();

@@ -437,7 +437,7 @@ fn bad_rewrite_files() {
         (
             "preview --swap-chars a-c x-z -i p.txt",
             2,
-            "leave ignore-case",
+            "leave `--ignore-case`",
         ),
         (
             "preview --remove-chars '[:word:]' p.txt",

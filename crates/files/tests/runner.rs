@@ -6,6 +6,7 @@ mod crash;
 mod databases;
 #[allow(dead_code, reason = "the fuzz targets use the rest")]
 mod model;
+mod opening;
 #[cfg(feature = "parquet")]
 mod parquet;
 mod plans;

@@ -5,8 +5,7 @@ use crate::candidate::{Candidate, Made, Written};
 use crate::case::Case;
 use crate::form::{Class, Matcher, Piece};
 use crate::keywords::Keyword;
-use crate::program::{Program, Text};
-use crate::rank::plenty;
+use crate::program::{Program, Text, plenty};
 use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, kind, shape, token_texts};
 use std::collections::BTreeSet;
 

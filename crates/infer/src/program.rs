@@ -47,3 +47,8 @@ impl Program {
         now.map_or(Made::Nothing, Made::Text)
     }
 }
+
+/// The extent to which there is enough data to judge by, from 0 to 1.
+pub(super) fn plenty(texts: &[Text]) -> f64 {
+    ((texts.len() as f64 - 10.0) / 30.0).clamp(0.0, 1.0)
+}

@@ -5,7 +5,7 @@ use crate::case::Case;
 use crate::evidence::Evidence;
 use crate::filters::Filters;
 use crate::form::Piece;
-use crate::program::{Program, Text};
+use crate::program::{Program, Text, plenty};
 use crate::tokens::{Kind, exact_digits, in_all, shape, token_texts};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
@@ -150,11 +150,6 @@ pub(super) fn rank(
     }
     ranked.sort_by(|a, b| a.score.total_cmp(&b.score));
     ranked
-}
-
-/// The extent to which there is enough data to judge by, from 0 to 1.
-pub(super) fn plenty(texts: &[Text]) -> f64 {
-    ((texts.len() as f64 - 10.0) / 30.0).clamp(0.0, 1.0)
 }
 
 /// The cost of numbers in the data of which only a part is copied, where no example has such.

@@ -397,6 +397,22 @@ pub(super) fn name_of_file(state: &State, file: usize) -> String {
     })
 }
 
+/// The words for a part of a pattern, and those for the only part in it.
+fn words_of(part: &Explained, all: &[Explained]) -> String {
+    let Some(words) = part.words.strip_suffix(':') else {
+        return part.words.clone();
+    };
+    let is_inside = |other: &&Explained| {
+        let span = part.span;
+        other.depth == part.depth + 1 && other.span.from >= span.from && other.span.to <= span.to
+    };
+    let mut inside = all.iter().filter(is_inside);
+    match (inside.next(), inside.next()) {
+        (Some(only), None) => format!("{words}: {}", words_of(only, all)),
+        _ => words.to_owned(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -422,21 +438,5 @@ mod tests {
             part_of_template("${1 | map '}.csv'", 3),
             Some((0, Span::new(0, 17)))
         );
-    }
-}
-
-/// The words for a part of a pattern, and those for the only part in it.
-fn words_of(part: &Explained, all: &[Explained]) -> String {
-    let Some(words) = part.words.strip_suffix(':') else {
-        return part.words.clone();
-    };
-    let is_inside = |other: &&Explained| {
-        let span = part.span;
-        other.depth == part.depth + 1 && other.span.from >= span.from && other.span.to <= span.to
-    };
-    let mut inside = all.iter().filter(is_inside);
-    match (inside.next(), inside.next()) {
-        (Some(only), None) => format!("{words}: {}", words_of(only, all)),
-        _ => words.to_owned(),
     }
 }
