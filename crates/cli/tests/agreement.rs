@@ -193,7 +193,7 @@ fn agree(port: &Sandbox, request: &Request) -> Result<(), TestCaseError> {
     Ok(())
 }
 
-/// What a filter gives is what is applied, and undo brings all of it back.
+/// A filter gives what is applied, and undo brings all of it back.
 fn is_written(port: &Sandbox, request: &Request, files: &[&str]) -> Result<(), TestCaseError> {
     let before = port.snapshot();
     let Request { pattern, options } = request;
@@ -354,7 +354,7 @@ fn names() -> impl Strategy<Value = Vec<Vec<Names>>> {
 proptest! {
     #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
 
-    /// What `--accept` and `--refuse` name is what is decided, and what is applied; a request that names nothing decides nothing.
+    /// The changes that `--accept` and `--refuse` name are decided about, and applied; a request that names nothing decides nothing.
     #[test]
     fn about_decisions(texts in prop::collection::vec(lines(), 3), accepts in names(), refuses in prop::option::of(names()), rest in any::<bool>()) {
         let port = Sandbox::new();

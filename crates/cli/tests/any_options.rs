@@ -130,7 +130,7 @@ const OPTIONS: &[Sample] = &[
     &["--edited", "gauge.log"],
 ];
 
-/// True if each option that a text names stands in backquotes.
+/// True if each option that a text names is in backquotes.
 fn quotes_options(text: &str) -> bool {
     let outside = text.split('`').step_by(2);
     outside.clone().all(|part| {

@@ -37,6 +37,7 @@ mod settings;
 mod support;
 mod threads;
 mod undo;
+mod widths;
 
 #[path = "../../forgotten.rs"]
 mod forgotten;

@@ -180,7 +180,7 @@ fn text() -> impl Strategy<Value = String> {
     prop::collection::vec(prop::sample::select(bits.to_vec()), 1..6).prop_map(|bits| bits.concat())
 }
 
-/// What is done to the matches of `quay` in the column `b`.
+/// A change of the matches of `quay` in the column `b`.
 #[derive(Clone, Copy, Debug)]
 enum Deed {
     Replace,

@@ -21,7 +21,11 @@ use brisk_quill_engine::why::{Explainer, Reason};
 use std::path::Path;
 
 pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Diagnostic> {
-    let view = ExplainView;
+    let width = match output.is_terminal() {
+        true => output.width(),
+        false => usize::MAX,
+    };
+    let view = ExplainView { width };
     let text = match (args.pattern.as_deref().map(unmarked_text), &args.rewrite) {
         (Some(pattern), _) => {
             let text = StepSpec {
@@ -44,7 +48,7 @@ pub fn run(args: &ExplainArgs, output: &mut Output) -> Result<Status, Diagnostic
         (None, Some(file)) => explain_file(file, &view)?,
         (None, None) => view.signs(),
     };
-    output.draw(&text);
+    output.draw_prose(&text);
     Ok(Status::Fine)
 }
 

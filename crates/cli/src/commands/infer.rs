@@ -241,9 +241,9 @@ impl Session<'_> {
             Ok((Status::Fine, _)) if !self.args.json => {
                 let hints = plans::open(None).map(|plan| plan.index.hints);
                 for hint in hints.unwrap_or_default() {
-                    output.say(&format!("\nhint {hint}\n"));
+                    output.prose(&format!("\nhint {hint}\n"));
                 }
-                output.say(KEPT);
+                output.prose(KEPT);
                 Ok(())
             }
             // There is nothing more to change, or what is wrong has been reported.

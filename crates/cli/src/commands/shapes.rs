@@ -289,7 +289,7 @@ impl Listed<'_> {
                 "\n{} between the most frequent and the rarest not shown; add `--show all`.\n",
                 number(hidden as u64)
             );
-            output.say(&text);
+            output.prose(&text);
         }
         let noun = if args.chars {
             "unusual character"

@@ -668,7 +668,7 @@ fn a_result_beside_its_text() {
     // Where the names of the views find no room, their numbers do.
     let small = bench.screen(60, 20);
     assert!(small.contains("1  2  3  4  5  6  7  8 result"), "{small}");
-    // Of a row, the matches of all cells are told.
+    // Of a row, the matches of all cells are reported.
     let mut bench = Bench::of("B-(\\d)", "B$1", "--columns berth");
     std::fs::write(
         bench.folder.path().join("c.csv"),

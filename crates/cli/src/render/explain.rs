@@ -15,11 +15,17 @@ const ALIGNED_MOST: usize = 60;
 /// texts in full would make the explanation quadratic.
 const LABEL_COLUMNS: usize = 28;
 
+/// The least columns for the words about a part.
+const WORDS_LEAST: usize = 20;
+
 /// Deeper parts are set in no further.
 const DEPTH_MOST: usize = 12;
 
 /// Draws explanations.
-pub struct ExplainView;
+pub struct ExplainView {
+    /// The columns of a line.
+    pub width: usize,
+}
 
 impl ExplainView {
     /// A pattern, and the template that goes with it.
@@ -59,13 +65,9 @@ impl ExplainView {
             let after = label.width() - label.trim_end().width();
             out.push_str(&format!("  {:before$}", ""));
             out.put(Role::Guide, drawn);
-            out.push_str(&format!(
-                "{:after$}   {:indent$}",
-                "",
-                "",
-                indent = 2 * part.depth.min(DEPTH_MOST)
-            ));
-            out.push_str(&part.words);
+            let indent = 2 * part.depth.min(DEPTH_MOST);
+            out.push_str(&format!("{:after$}   {:indent$}", "", ""));
+            out.append(&self.beside(2 + label.width() + 3 + indent, &part.words));
             out.push('\n');
         }
         if pattern.backtracks() {
@@ -79,7 +81,7 @@ impl ExplainView {
         let source = visible(template.source().as_bytes());
         out.put(Role::Now, &source);
         out.push('\n');
-        out.push_str(&rows(&explain_template(template)));
+        out.append(&self.rows(&explain_template(template)));
         if template.source().is_empty() {
             out.push_str("  nothing: the match is deleted\n");
         }
@@ -95,7 +97,32 @@ impl ExplainView {
             }
             out.put(Role::Path, title);
             out.push('\n');
-            out.push_str(&rows(&table));
+            out.append(&self.rows(&table));
+        }
+        out
+    }
+
+    /// Words to the right of a column; what finds no room there goes on below, beside it.
+    fn beside(&self, column: usize, words: &str) -> Labelled {
+        let room = self.width.saturating_sub(column).max(WORDS_LEAST);
+        Labelled::from(words).hanging(room, column)
+    }
+
+    /// Two columns.
+    fn rows(&self, table: &[(String, String)]) -> Labelled {
+        let signs = table.iter().map(|(sign, _)| visible(sign.as_bytes()));
+        let widest = signs
+            .clone()
+            .map(|sign| sign.width())
+            .max()
+            .unwrap_or(0)
+            .min(40);
+        let mut out = Labelled::default();
+        for (sign, (_, words)) in signs.zip(table) {
+            let fill = widest.saturating_sub(sign.width());
+            out.push_str(&format!("  {sign}{:fill$}   ", ""));
+            out.append(&self.beside(2 + sign.width() + fill + 3, words));
+            out.push('\n');
         }
         out
     }
@@ -117,20 +144,4 @@ fn underline(source: &str, part: &Explained, columns: usize) -> String {
     let length = width(&source[part.span.range()]);
     let rest = columns.saturating_sub(before + length);
     format!("{:before$}{}{:rest$}", "", "─".repeat(length), "")
-}
-
-/// Two columns.
-fn rows(table: &[(String, String)]) -> String {
-    let signs = table.iter().map(|(sign, _)| visible(sign.as_bytes()));
-    let widest = signs
-        .clone()
-        .map(|sign| sign.width())
-        .max()
-        .unwrap_or(0)
-        .min(40);
-    let each = signs.zip(table).map(|(sign, (_, words))| {
-        let fill = widest.saturating_sub(sign.width());
-        format!("  {sign}{:fill$}   {words}\n", "")
-    });
-    each.collect()
 }

@@ -57,7 +57,7 @@ pub enum Fit {
     Own,
     /// A longer one takes several rows.
     Rows,
-    /// Each is cut to so many columns on either side of a marked part.
+    /// Each is cut to this number of columns on either side of a marked part.
     Kept(usize),
 }
 

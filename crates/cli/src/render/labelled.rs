@@ -73,14 +73,15 @@ impl Labelled {
     }
 
     /// The same in lines of at most `width` columns, broken between words; what follows stands two columns further in. A line
-    /// with a mark of its place below it stays whole.
+    /// with a mark of its place below it stays whole, and so does a command, which may be copied.
     pub fn wrapped(&self, width: usize) -> Self {
         let mut out = Self::default();
         let mut lines = self.text.split_inclusive('\n').peekable();
         let mut at = 0;
         while let Some(line) = lines.next() {
             let is_placed = |next: &&str| next.trim_start().starts_with(PLACE);
-            let whole = lines.peek().is_some_and(is_placed);
+            let is_command = line.trim_start().starts_with("bquill ");
+            let whole = is_command || lines.peek().is_some_and(is_placed);
             let indent = line.len() - line.trim_start_matches(' ').len() + 2;
             let part = at..at + line.len();
             at = part.end;

@@ -109,7 +109,7 @@ impl Shown<'_> {
                 "\nnote: {more} of the data were not counted here\n"
             ));
         }
-        output.draw(&out);
+        output.draw_prose(&out);
     }
 
     fn put_proposal(&self, at: usize, width: usize, out: &mut Labelled) {

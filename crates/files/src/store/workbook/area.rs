@@ -108,7 +108,7 @@ impl<'s> Areas<'s> {
 }
 
 impl Area {
-    /// What belongs to a table, or to none.
+    /// The area of a table, or of the cells that belong to none.
     fn new(sheet: &Sheet, table: Option<&NamedTable>) -> Self {
         let of_table = table.map_or_else(String::new, |table| {
             format!(",\"table\":{}", quoted(&table.name))

@@ -11,7 +11,7 @@ use std::ops::{Range, RangeInclusive};
 /// A named table.
 pub struct NamedTable {
     pub name: String,
-    /// Its columns, from 0.
+    /// The columns of the table, from 0.
     pub columns: Range<usize>,
     /// Its rows without header and totals, from 1.
     pub rows: RangeInclusive<u64>,
