@@ -217,7 +217,7 @@ fn what_cannot_be_written() {
     assert!(unpack(&new).unwrap().contains("\"g\":\"pier!\""));
 }
 
-/// Where triggers are permitted, other rows may become what they make of them; those that are changed may not.
+/// Permitted triggers may change other rows; those that were shown as changed may not be others.
 #[test]
 fn triggers_that_are_permitted() {
     let log = "CREATE TABLE log (m); CREATE TRIGGER g AFTER UPDATE ON t BEGIN";

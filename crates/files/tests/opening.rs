@@ -10,7 +10,7 @@ fn is<E: std::error::Error + 'static>(error: &io::Error) -> bool {
     error.get_ref().is_some_and(|inner| inner.is::<E>())
 }
 
-/// The outcome of an opening, as far as a user is told of it.
+/// The outcome of an opening, as a user sees it.
 fn outcome<T>(opened: io::Result<T>, text: impl Fn(T) -> String) -> String {
     match opened {
         Ok(opened) => text(opened),

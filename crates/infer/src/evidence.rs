@@ -22,7 +22,7 @@ const STRANGE: f64 = 1.0;
 /// The cost of a word of all examples that is not asked for, for each further example.
 const IGNORED: f64 = 0.12;
 
-/// The cost of changing texts with another word where a few words tell texts apart, for each further example.
+/// The cost of changing texts with another word where a few words distinguish texts, for each further example.
 const KEYWORD: f64 = 0.8;
 /// The cost of groups that begin or end within words, where no example's do.
 const TORN: f64 = 3.0;
@@ -121,7 +121,7 @@ impl<'e> Evidence<'e> {
             + self.plenty * (self.torn(step, &changed) + self.joined_to_others(step, &changed))
     }
 
-    /// Texts change that have another word than all examples, where few words tell texts apart.
+    /// Texts change that have another word than all examples, where few words distinguish texts.
     fn other_keywords(&self, changed: &[bool]) -> f64 {
         let further = self.changed.len().saturating_sub(1).min(3) as f64;
         let cost = |keyword: &Keyword| {
@@ -135,7 +135,7 @@ impl<'e> Evidence<'e> {
         KEYWORD * (1.0 + further) * self.keywords.iter().map(cost).fold(0.0, f64::max)
     }
 
-    /// In all examples, what is written makes one and the same word with what it stands beside, or none; in the data it makes others:
+    /// In all examples, written text makes one and the same word with the old text beside it, or none; in the data it makes others:
     /// `tonnes` of `t`, and then `kgonnes`.
     fn joined_to_others(&self, step: &Candidate, changed: &[bool]) -> f64 {
         let further = self.changed.len().saturating_sub(1).min(2) as f64;
@@ -174,7 +174,7 @@ impl<'e> Evidence<'e> {
         }
     }
 
-    /// What is left out of a match between what is kept has one form in all examples, and other forms in the data: a pattern
+    /// The text left out between copies has one form in all examples, and other forms in the data: a pattern
     /// that goes on to the last word drops more of a longer text.
     fn strange(&self, step: &Candidate, changed: &[bool]) -> f64 {
         let keeps = |part: &Written| matches!(part, Written::Group { .. });

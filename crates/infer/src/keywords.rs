@@ -1,4 +1,4 @@
-//! Words that tell texts apart: all examples that change have them at one place, where the data has few others.
+//! Words that distinguish texts: all examples that change have them at one place, where the data has few others.
 //!
 //! `kg` and `t` behind a number, `http` and `https` before `://`, `TODO` in front of most lines: a rule that was shown for one of
 //! them is seldom meant for the others. A name among many names is none of these.
@@ -16,7 +16,7 @@ pub(super) struct Keyword {
     before: Vec<(Kind, Option<char>)>,
     from_end: bool,
     word: String,
-    /// The extent to which it tells texts apart, from 0 to 1.
+    /// The extent to which it distinguishes texts, from 0 to 1.
     pub weight: f64,
 }
 
@@ -40,7 +40,7 @@ fn folded(text: &[char], token: Token) -> String {
 }
 
 impl Keyword {
-    /// The words at the places of `changed`, which are examples, that tell the `texts` apart.
+    /// The words at the places of `changed`, which are examples, that distinguish the `texts`.
     pub fn all(changed: &[&Case], texts: &[&[char]]) -> Vec<Self> {
         let mut all = Vec::new();
         let Some(first) = changed.first() else {

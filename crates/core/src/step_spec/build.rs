@@ -359,7 +359,7 @@ fn more_than_pairs(table: &str) -> StepFault {
     let table = crate::escape::visible(table.as_bytes());
     senseless(
         format!("the texts of the table {table} are what is matched, as plain text"),
-        "leave the pattern and `literal` out, or use `--where` to say in which lines",
+        "leave the pattern and `--literal` out, or use `--where` to say in which lines",
     )
 }
 

@@ -13,9 +13,9 @@ pub struct NamedTable {
     pub name: String,
     /// The columns of the table, from 0.
     pub columns: Range<usize>,
-    /// Its rows without header and totals, from 1.
+    /// The rows without header and totals, from 1.
     pub rows: RangeInclusive<u64>,
-    /// The row of its header, which belongs to it, and to nothing else.
+    /// The row of the header, which belongs to the table, and to nothing else.
     pub header: Option<u64>,
     /// The names of its columns.
     pub names: Vec<String>,
