@@ -231,6 +231,12 @@ fn refusals() {
             &["there are 2001 examples, and at most 2000 are taken"],
         ),
         ("infer --examples gone.csv log.txt", 2, &["`--examples`:"]),
+        // Refused, and not said to be unused as well.
+        (
+            "infer --example a b --pick first log.txt",
+            2,
+            &["bquill: pattern and action are what is inferred, and `--pick` says some of it"],
+        ),
         (
             "infer --example a b --with c log.txt",
             2,
@@ -265,6 +271,7 @@ fn refusals() {
             got.status == *status && wanted.iter().all(|part| all.contains(part)),
             "{line}: {got:?}"
         );
+        assert!(!all.contains("not used by this verb"), "{line}: {got:?}");
     }
     // A line that is not UTF-8 takes no part.
     let got = sandbox.run("infer --example 'berth 7' 'B-7' raw.txt --json");

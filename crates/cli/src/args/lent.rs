@@ -82,14 +82,19 @@ fn hide_unused(verb: Command) -> Command {
 /// True for an option of a step that a verb accepts and does not use, if its help says it at all.
 fn says_nothing(verb: &str, arg: &Arg) -> bool {
     match arg.get_help_heading() {
-        // The rewrite is what it is asked for.
-        Some("Match" | "Which" | "Do") if verb == "infer" => true,
+        _ if is_inferred(verb, arg) => true,
         Some("Do") => only_looks(verb),
         // Its answer is what it is asked for.
         _ if arg.get_id() == "exit_zero" => matches!(verb, "check" | "draft" | "infer" | "review"),
         // They show no rows.
         _ => arg.get_id() == "label" && matches!(verb, "tally" | "shapes" | "extract"),
     }
+}
+
+/// True for an option of the rewrite that a verb infers, which it refuses.
+fn is_inferred(verb: &str, arg: &Arg) -> bool {
+    let heading = arg.get_help_heading();
+    verb == "infer" && matches!(heading, Some("Match" | "Which" | "Do"))
 }
 
 fn only_looks(verb: &str) -> bool {
@@ -105,7 +110,8 @@ pub fn unused(verb: &str, found: &ArgMatches) -> Vec<String> {
     };
     let actions = of_step
         .get_arguments()
-        .filter(|arg| says_nothing(verb, arg) && !OF_A_LOOK.contains(&arg.get_id().as_str()));
+        .filter(|arg| says_nothing(verb, arg) && !is_inferred(verb, arg))
+        .filter(|arg| !OF_A_LOOK.contains(&arg.get_id().as_str()));
     let actions = actions.filter(|arg| given(arg.get_id().as_str()));
     let mut names: Vec<String> = actions
         .filter_map(Arg::get_long)
