@@ -1,6 +1,6 @@
 //! The verbs agree with each other: what one counts, another shows, takes out, changes and writes.
 
-use crate::support::{Got, Sandbox};
+use crate::support::{Got, Sandbox, cases};
 use proptest::prelude::*;
 use serde_json::Value;
 
@@ -233,13 +233,8 @@ fn is_written(port: &Sandbox, request: &Request, files: &[&str]) -> Result<(), T
     Ok(())
 }
 
-fn cases() -> u32 {
-    let asked = std::env::var("LAW_CASES").ok();
-    asked.and_then(|n| n.parse().ok()).unwrap_or(12)
-}
-
 proptest! {
-    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: cases(12), failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn about_lines(texts in prop::collection::vec(lines(), 1..4), request in request(OF_LINES)) {
@@ -280,7 +275,7 @@ fn changes(got: &Got) -> std::collections::BTreeSet<String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: cases(12), failure_persistence: None, ..ProptestConfig::default() })]
 
     /// Two tries compared: each change of either is the same in both, differs, or is of one alone, and the other way round.
     #[test]
@@ -352,7 +347,7 @@ fn names() -> impl Strategy<Value = Vec<Vec<Names>>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: cases(12), failure_persistence: None, ..ProptestConfig::default() })]
 
     /// The changes that `--accept` and `--refuse` name are decided about, and applied; a request that names nothing decides nothing.
     #[test]

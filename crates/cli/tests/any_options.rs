@@ -1,6 +1,6 @@
 //! Any two options together: the program does what they say, or says in one form why it does not.
 
-use crate::support::{Got, Sandbox};
+use crate::support::{Got, Sandbox, cases};
 use proptest::prelude::*;
 
 /// An option with values that mean something in the sample files.
@@ -161,7 +161,7 @@ fn holds(got: &Got, words: &[&str]) -> Result<(), TestCaseError> {
 
 proptest! {
     #![proptest_config(ProptestConfig {
-        cases: std::env::var("LAW_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(150),
+        cases: cases(150),
         failure_persistence: None,
         ..ProptestConfig::default()
     })]

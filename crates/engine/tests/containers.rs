@@ -227,7 +227,7 @@ impl Deed {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: cases(60), failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn accepted_cells_change_and_no_others(

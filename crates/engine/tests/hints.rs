@@ -1,5 +1,6 @@
 //! Hints: whole requests, the hints that they give, and what their remedies cure.
 
+use crate::port::cases as law_cases;
 use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::step_spec::StepSpec;
 use brisk_quill_core::template::tables::NoTables;
@@ -252,7 +253,7 @@ fn slipped(pattern: &str, (place, slip): (usize, u8)) -> Option<String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: law_cases(), failure_persistence: None, max_global_rejects: 1_000_000, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: law_cases(100), failure_persistence: None, max_global_rejects: 1_000_000, ..ProptestConfig::default() })]
 
     /// Whatever slip is made, each remedy can be built and still matches something, and the hint is gone.
     #[test]
@@ -282,9 +283,4 @@ proptest! {
             prop_assert!(!is_left, "{hint:#?}, then {again:#?}, of {steps:#?}");
         }
     }
-}
-
-fn law_cases() -> u32 {
-    let asked = std::env::var("LAW_CASES").ok();
-    asked.and_then(|n| n.parse().ok()).unwrap_or(100)
 }

@@ -111,10 +111,10 @@ pub fn changes(plan: &OpenPlan) -> Vec<(usize, Decision, ChangeRecord<'static>)>
     all
 }
 
-/// The number of cases of each law.
-pub fn cases() -> u32 {
+/// The number of cases of a law, which has this many as a rule.
+pub fn cases(usual: u32) -> u32 {
     let asked = std::env::var("LAW_CASES").ok();
-    asked.and_then(|n| n.parse().ok()).unwrap_or(60)
+    asked.and_then(|n| n.parse().ok()).unwrap_or(usual)
 }
 
 pub fn decision() -> impl Strategy<Value = Decision> {

@@ -155,7 +155,7 @@ fn shown(row: &FileRow) -> String {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: cases(), failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: cases(60), failure_persistence: None, ..ProptestConfig::default() })]
 
     /// All changes together are the rewrite; what is accepted is written and nothing else, and the run reverts to the byte.
     #[test]

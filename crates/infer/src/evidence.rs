@@ -38,7 +38,8 @@ pub(super) struct Evidence<'e> {
     /// The tokens of all examples that change, of no one that stays, and of a part of the data.
     telling: Vec<String>,
     tokens: Vec<BTreeSet<String>>,
-    keywords: Vec<Keyword>,
+    /// The weight of each keyword of the examples, and the texts that have another word at its place.
+    keywords: Vec<(f64, Vec<bool>)>,
     /// The extent to which there is enough data for what only much of it shows.
     plenty: f64,
     cell: bool,
@@ -90,8 +91,15 @@ impl<'e> Evidence<'e> {
                 .iter()
                 .all(|case| word.is_other(&case.before) != Some(false))
         });
+        // The same for all programs.
+        let others = |word: Keyword| {
+            let each = texts
+                .iter()
+                .map(|(_, text)| word.is_other(text) == Some(true));
+            (word.weight, each.collect())
+        };
         Self {
-            keywords,
+            keywords: keywords.into_iter().map(others).collect(),
             plenty: plenty(data),
             telling: shared.into_iter().filter(is_telling).collect(),
             changed,
@@ -124,13 +132,11 @@ impl<'e> Evidence<'e> {
     /// Texts change that have another word than all examples, where few words distinguish texts.
     fn other_keywords(&self, changed: &[bool]) -> f64 {
         let further = self.changed.len().saturating_sub(1).min(3) as f64;
-        let cost = |keyword: &Keyword| {
-            let others = self.share(changed, |text| keyword.is_other(text) == Some(true));
-            if others > 0.0 {
-                keyword.weight * (0.5 + 0.5 * others)
-            } else {
-                0.0
-            }
+        let cost = |(weight, others): &(f64, Vec<bool>)| {
+            let each = others.iter().zip(changed);
+            let with = each.filter(|(is_other, is)| **is_other && **is).count();
+            let all = changed.iter().filter(|is| **is).count();
+            weight * of_share(with as f64 / all.max(1) as f64)
         };
         KEYWORD * (1.0 + further) * self.keywords.iter().map(cost).fold(0.0, f64::max)
     }
@@ -150,10 +156,7 @@ impl<'e> Evidence<'e> {
             return 0.0;
         }
         let others = self.share(changed, |text| !joined_words(step, text).is_subset(&first));
-        match others > 0.0 {
-            true => JOINED_OTHER * (1.5 + further) * (0.5 + 0.5 * others),
-            false => 0.0,
-        }
+        JOINED_OTHER * (1.5 + further) * of_share(others)
     }
 
     /// Groups begin or end within words, where no example's do: a copy takes the rest of a longer word along.
@@ -166,12 +169,7 @@ impl<'e> Evidence<'e> {
         if self.changed.iter().any(|case| tears(&case.before)) {
             return 0.0;
         }
-        let torn = self.share(changed, tears);
-        if torn > 0.0 {
-            TORN * (0.5 + 0.5 * torn)
-        } else {
-            0.0
-        }
+        TORN * of_share(self.share(changed, tears))
     }
 
     /// The text left out between copies has one form in all examples, and other forms in the data: a pattern
@@ -229,9 +227,7 @@ impl<'e> Evidence<'e> {
             let others = self.share(changed, |text| {
                 values(text, group).iter().any(|value| *value != first)
             });
-            if others > 0.0 {
-                cost += OTHER * further * (0.5 + 0.5 * others);
-            }
+            cost += OTHER * further * of_share(others);
         }
         cost
     }
@@ -321,6 +317,14 @@ impl<'e> Evidence<'e> {
             }
         });
         cost.sum()
+    }
+}
+
+/// The part of a cost for a share of the texts: half of it for any at all.
+fn of_share(share: f64) -> f64 {
+    match share > 0.0 {
+        true => 0.5 + 0.5 * share,
+        false => 0.0,
     }
 }
 

@@ -164,6 +164,12 @@ impl Sandbox {
     }
 }
 
+/// The number of cases of a law, which has this many as a rule.
+pub fn cases(usual: u32) -> u32 {
+    let asked = std::env::var("LAW_CASES").ok();
+    asked.and_then(|n| n.parse().ok()).unwrap_or(usual)
+}
+
 impl std::fmt::Debug for Got {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "status {}\n{}\n{}", self.status, self.out, self.err)

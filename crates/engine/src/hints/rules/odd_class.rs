@@ -86,12 +86,10 @@ fn bare_class(study: &StepStudy<'_>) -> Option<Hint> {
     let classes = &study.plan.outline.as_ref()?.classes;
     let name_of = |class: &str| {
         let name = class.strip_prefix("[:")?.strip_suffix(":]")?;
-        let is_known = NAMES.contains(&name);
-        let known = is_known.then(|| name.to_owned());
-        known.or_else(|| alike(name, NAMES.into_iter()).map(str::to_owned))
+        alike(name, NAMES.into_iter())
     };
     let bare = |span: &Span| Some((*span, name_of(&pattern.source()[span.range()])?));
-    let all: Vec<(Span, String)> = classes.iter().filter_map(bare).collect();
+    let all: Vec<(Span, &str)> = classes.iter().filter_map(bare).collect();
     let class = &pattern.source()[all.first()?.0.range()];
     let message = format!(
         "`{class}` is a set of these characters; a class of that name stands within another pair of brackets"
