@@ -1,5 +1,6 @@
 //! Work on many files at a time, and on the parts of a large one, its results taken in order.
 
+mod handover;
 pub mod in_order;
 pub mod in_parts;
 

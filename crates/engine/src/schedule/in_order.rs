@@ -1,7 +1,7 @@
 //! The same work on many items, several at a time, its results taken in order.
 
+use crate::schedule::handover::{Giver, Taker, beside, handover};
 use std::ops::ControlFlow;
-use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Batches that may be worked on ahead of the one whose turn it is.
@@ -57,40 +57,46 @@ pub fn in_order<'t, T: Sync, W, M: Send>(
     }
     // Handing on takes longer than looking at a small file, so several are handed on together.
     let together = (items.len() / (threads * SHARES)).clamp(1, TOGETHER);
-    // The channels of the batches, in order: whoever takes a batch also lines up its channel.
-    let (line, turns) = sync_channel::<Receiver<Vec<(&T, M)>>>(AHEAD);
+    // The queues of the batches, in order: whoever takes a batch also lines up its queue.
+    let (line, turns) = handover::<Taker<Vec<(&T, M)>>>(AHEAD);
     let feed = Arc::new(Mutex::new((items.chunks(together), line)));
-    std::thread::scope(|scope| {
-        for _ in 0..threads {
-            let feed = Arc::clone(&feed);
-            let (worker, work) = (&worker, &work);
-            scope.spawn(move || {
-                let mut worker = worker();
-                loop {
-                    let (sender, messages) = sync_channel(WAITING);
-                    let batch = {
-                        // A thread that panicked left the batches as they were.
-                        let mut feed = feed.lock().unwrap_or_else(PoisonError::into_inner);
-                        let Some(batch) = feed.0.next() else { return };
-                        if feed.1.send(messages).is_err() {
-                            return;
-                        }
-                        batch
-                    };
-                    do_batch(batch, &mut worker, work, &sender);
-                }
-            });
-        }
-        // The line ends with the last thread that could lengthen it.
-        drop(feed);
-        for messages in turns {
-            for (item, message) in messages.into_iter().flatten() {
-                if take(item, message).is_break() {
-                    return;
+    let one = |_| {
+        let feed = Arc::clone(&feed);
+        let (worker, work) = (&worker, &work);
+        let turn_by_turn = move || {
+            let mut worker = worker();
+            loop {
+                let (giver, messages) = handover(WAITING);
+                let batch = {
+                    // A thread that panicked left the batches as they were.
+                    let mut feed = feed.lock().unwrap_or_else(PoisonError::into_inner);
+                    let Some(batch) = feed.0.next() else { return };
+                    if !feed.1.give(messages) {
+                        return;
+                    }
+                    batch
+                };
+                do_batch(batch, &mut worker, work, &giver);
+            }
+        };
+        Box::new(turn_by_turn) as Box<dyn FnOnce() + Send + '_>
+    };
+    let workers = (0..threads).map(one).collect();
+    // The line ends with the last thread that could lengthen it.
+    drop(feed);
+    let taking = || {
+        let turns = turns;
+        while let Some(messages) = turns.take() {
+            while let Some(some) = messages.take() {
+                for (item, message) in some {
+                    if take(item, message).is_break() {
+                        return;
+                    }
                 }
             }
         }
-    });
+    };
+    beside(workers, Box::new(taking));
 }
 
 /// Does `work` on some items; what they send is handed on at the end, and in between when an
@@ -99,7 +105,7 @@ fn do_batch<'t, T, W, M>(
     batch: &'t [T],
     worker: &mut W,
     work: &impl Fn(&mut W, &'t T, &mut dyn FnMut(M) -> bool),
-    sender: &SyncSender<Vec<(&'t T, M)>>,
+    giver: &Giver<Vec<(&'t T, M)>>,
 ) {
     let mut waiting = Vec::new();
     let mut heard = true;
@@ -107,7 +113,7 @@ fn do_batch<'t, T, W, M>(
         let mut first = true;
         work(worker, item, &mut |message| {
             if !std::mem::take(&mut first) {
-                heard &= sender.send(std::mem::take(&mut waiting)).is_ok();
+                heard &= giver.give(std::mem::take(&mut waiting));
             }
             waiting.push((item, message));
             heard
@@ -117,7 +123,7 @@ fn do_batch<'t, T, W, M>(
         }
     }
     // Whoever no longer listens stops at the next batch.
-    let _ = sender.send(waiting);
+    giver.give(waiting);
 }
 
 #[cfg(test)]

@@ -6,14 +6,13 @@
 //! sharing: what follows is left to the joiner, which has to know what to do with lines that are
 //! too long.
 
+use crate::schedule::handover::{Giver, Taker, beside, handover};
 use brisk_quill_core::rewrite::part_start::{PartCut, PartStart};
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::open_text::{OpenText, Piece};
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::thread::Scope;
 
 /// Helpers that one reader can keep busy.
 const HELPERS_MOST: usize = 8;
@@ -110,40 +109,54 @@ pub fn read_in_parts<W, F: Send>(
     work: impl Fn(&mut W, &Part) -> F + Sync,
     joiner: &mut dyn Joiner<F>,
 ) -> Result<(), FileError> {
-    std::thread::scope(|scope| {
-        let mut team = Team::new(scope, helpers.threads, &worker, &work);
-        let mut cutter = Cutter::new(text.start(), cut);
-        let mut waits = cut.names_columns();
-        let mut rest = false;
-        text.read_away(|piece, last| {
-            if rest {
-                joiner.rest(&cutter.start, piece.text(), last);
-                return piece.into_memory();
-            }
-            match cutter.push(piece, last) {
-                Cut::Part(part) => {
-                    team.give(part, joiner);
-                    if waits {
-                        team.wait(0, joiner);
-                        waits = !joiner.tell(&mut cutter.start);
-                    }
-                }
-                Cut::Nothing(memory) => return memory,
-                Cut::LongLine(begun, memory) => {
-                    team.wait(0, joiner);
-                    joiner.rest(&cutter.start, &begun, false);
-                    rest = true;
-                    return memory;
-                }
-            }
-            team.spare.pop().unwrap_or_default()
-        })?;
-        if let Some(part) = cutter.end() {
-            team.give(part, joiner);
+    let (mut team, helpers) = Team::new(helpers.threads, &worker, &work);
+    let mut read = Ok(());
+    let reading = || {
+        read = share_out((text, cut), &mut team, joiner);
+        // The helpers end when no job can follow.
+        drop(team);
+    };
+    beside(helpers, Box::new(reading));
+    read
+}
+
+/// Reads a text, hands its parts out, and has joined what is found in them.
+fn share_out<F: Send>(
+    (text, cut): (&mut OpenText<'_>, PartCut),
+    team: &mut Team<F>,
+    joiner: &mut dyn Joiner<F>,
+) -> Result<(), FileError> {
+    let mut cutter = Cutter::new(text.start(), cut);
+    let mut waits = cut.names_columns();
+    let mut rest = false;
+    text.read_away(|piece, last| {
+        if rest {
+            joiner.rest(&cutter.start, piece.text(), last);
+            return piece.into_memory();
         }
-        team.wait(0, joiner);
-        Ok(())
-    })
+        match cutter.push(piece, last) {
+            Cut::Part(part) => {
+                team.give(part, joiner);
+                if waits {
+                    team.wait(0, joiner);
+                    waits = !joiner.tell(&mut cutter.start);
+                }
+            }
+            Cut::Nothing(memory) => return memory,
+            Cut::LongLine(begun, memory) => {
+                team.wait(0, joiner);
+                joiner.rest(&cutter.start, &begun, false);
+                rest = true;
+                return memory;
+            }
+        }
+        team.spare.pop().unwrap_or_default()
+    })?;
+    if let Some(part) = cutter.end() {
+        team.give(part, joiner);
+    }
+    team.wait(0, joiner);
+    Ok(())
 }
 
 /// Cuts a text into parts.
@@ -215,57 +228,64 @@ impl Cutter {
 }
 
 /// A part to be looked at, and where to send it with what is found in it.
-type Job<F> = (Part, SyncSender<(Part, F)>);
+type Job<F> = (Part, Giver<(Part, F)>);
+
+/// A thread of the team.
+type Helper<'w> = Box<dyn FnOnce() + Send + 'w>;
 
 /// The helpers at work.
 struct Team<F> {
-    jobs: Sender<Job<F>>,
+    jobs: Giver<Job<F>>,
     /// The results of the parts under way, in order.
-    under_way: VecDeque<Receiver<(Part, F)>>,
+    under_way: VecDeque<Taker<(Part, F)>>,
     most: usize,
     /// Memory to be used again.
     spare: Vec<Vec<u8>>,
 }
 
 impl<F: Send> Team<F> {
-    fn new<'s, W>(
-        scope: &'s Scope<'s, '_>,
+    /// A team, and the threads that it is made of.
+    fn new<'w, W>(
         threads: usize,
-        worker: &'s (impl Fn() -> W + Sync),
-        work: &'s (impl Fn(&mut W, &Part) -> F + Sync),
-    ) -> Self
+        worker: &'w (impl Fn() -> W + Sync),
+        work: &'w (impl Fn(&mut W, &Part) -> F + Sync),
+    ) -> (Self, Vec<Helper<'w>>)
     where
-        F: 's,
+        F: 'w,
     {
-        let (jobs, line) = channel::<Job<F>>();
+        let most = AHEAD * threads;
+        let (jobs, line) = handover::<Job<F>>(most + 1);
         let line = Arc::new(Mutex::new(line));
-        for _ in 0..threads {
+        let helper = |_| {
             let line = Arc::clone(&line);
-            scope.spawn(move || {
+            let job_by_job = move || {
                 let mut worker = worker();
                 loop {
                     // A thread that panicked left the line as it was.
-                    let next = line.lock().unwrap_or_else(PoisonError::into_inner).recv();
-                    let Ok((part, done)) = next else { return };
+                    let next = line.lock().unwrap_or_else(PoisonError::into_inner).take();
+                    let Some((part, done)) = next else { return };
                     let found = work(&mut worker, &part);
                     // Whoever no longer waits for it has failed.
-                    let _ = done.send((part, found));
+                    done.give((part, found));
                 }
-            });
-        }
-        Self {
+            };
+            Box::new(job_by_job) as Helper<'w>
+        };
+        let helpers = (0..threads).map(helper).collect();
+        let team = Self {
             jobs,
             under_way: VecDeque::new(),
-            most: AHEAD * threads,
+            most,
             spare: Vec::new(),
-        }
+        };
+        (team, helpers)
     }
 
     /// Hands a part out; waits for those before it where too many are under way.
     fn give(&mut self, part: Part, joiner: &mut dyn Joiner<F>) {
-        let (done, found) = sync_channel(1);
+        let (done, found) = handover(1);
         // The line is open as long as the team is there.
-        let _ = self.jobs.send((part, done));
+        self.jobs.give((part, done));
         self.under_way.push_back(found);
         self.wait(self.most, joiner);
     }
@@ -274,10 +294,7 @@ impl<F: Send> Team<F> {
     fn wait(&mut self, most: usize, joiner: &mut dyn Joiner<F>) {
         while self.under_way.len() > most {
             // A helper that panicked ends the scope.
-            let found = self
-                .under_way
-                .pop_front()
-                .and_then(|found| found.recv().ok());
+            let found = self.under_way.pop_front().and_then(|found| found.take());
             let Some((part, found)) = found else {
                 return self.under_way.clear();
             };
