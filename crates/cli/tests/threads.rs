@@ -125,7 +125,7 @@ fn parts_do_not_matter() {
         r"extract 'quay (\d)' --as csv",
     ];
     for line in lines {
-        same_on_all_threads(&port, &format!("{line} gauge.log"));
+        same_on_threads(&port, &format!("{line} gauge.log"), &[2, 8]);
     }
     // In place, elsewhere, and through a pipe.
     let wanted = text.replace("quay", "the quay");
@@ -138,15 +138,15 @@ fn parts_do_not_matter() {
     assert!(port.text("gauge.log") == wanted);
 }
 
-fn same_on_all_threads(port: &Sandbox, line: &str) {
+fn same_on_threads(port: &Sandbox, line: &str, several: &[u32]) {
     let run = |threads: u32| {
         let got = port.run(&format!("{line} --threads {threads}"));
         (got.status, got.out, got.err)
     };
     let alone = run(1);
     assert_ne!(alone.0, 2, "{line}: {}", alone.2);
-    for threads in [2, 8] {
-        assert!(run(threads) == alone, "{line}, {threads} threads");
+    for threads in several {
+        assert!(run(*threads) == alone, "{line}, {threads} threads");
     }
 }
 
@@ -163,7 +163,7 @@ fn parts_of_rows_do_not_matter() {
             "calm ".repeat(n)
         ),
     };
-    let text: String = (0..60_000).map(line).collect();
+    let text: String = (0..32_000).map(line).collect();
     assert!(text.len() > 4 << 20);
     let port = Sandbox::with("moorings.jsonl", &text);
     let row = |i: usize| match i % 50 {
@@ -174,7 +174,7 @@ fn parts_of_rows_do_not_matter() {
         10 => format!("\"berth\n\"\"{i}\"\"\",\"fog, calm\"\r\n"),
         n => format!("berth {n},fog {}\n", "calm ".repeat(n)),
     };
-    let rows: String = (0..60_000).map(row).collect();
+    let rows: String = (0..32_000).map(row).collect();
     port.write("moorings.csv", format!("\nberth,notes\n{rows}"));
     port.write("no-names.csv", &rows);
     for line in [
@@ -209,7 +209,7 @@ fn parts_of_rows_do_not_matter() {
                     port.run(&line).err,
                     port.run(&format!("{line} --threads 1")).err
                 ),
-                _ => same_on_all_threads(&port, &line),
+                _ => same_on_threads(&port, &line, &[3]),
             }
         }
     }

@@ -8,6 +8,7 @@ pub mod compose;
 use crate::pattern::matches::GroupSpans;
 use crate::span::Span;
 use smallvec::SmallVec;
+use std::num::NonZeroU64;
 use std::sync::Arc;
 
 /// Bytes that lie within an edit at most; with them, it takes no more than a pointer and two lengths would.
@@ -78,16 +79,16 @@ pub struct GroupTexts {
 
 impl GroupTexts {
     /// Of a match in `unit`, given where its groups lie there.
-    pub(crate) fn new(unit: &[u8], groups: GroupSpans<'_>) -> Box<Self> {
+    pub(crate) fn new(unit: &[u8], groups: GroupSpans<'_>) -> Self {
         let taken = groups.iter().flatten();
         let all =
             taken.reduce(|all, group| Span::new(all.from.min(group.from), all.to.max(group.to)));
         let all = all.unwrap_or_default();
         let within = |group: Span| Span::new(group.from - all.from, group.to - all.from);
-        Box::new(Self {
+        Self {
             text: EditBytes::from_slice(&unit[all.range()]),
             spans: groups.iter().map(|group| group.map(within)).collect(),
-        })
+        }
     }
 
     /// The whole match, then each group by number; `None` took no part.
@@ -111,14 +112,16 @@ pub struct Edit {
     pub text: EditBytes,
     /// Which steps made it.
     pub steps: StepSet,
-    /// The groups of the match it comes from, where they were asked for and it comes from one.
-    pub groups: Option<Box<GroupTexts>>,
+    /// The groups of the match it comes from, where the pattern has any, they were asked for, and it comes from one.
+    pub groups: Option<GroupTexts>,
     /// The change of the value, where all of it is one cell.
     pub cell: Option<Box<CellEdit>>,
     /// The row it is about, where that is to be named or shown.
     pub row: Option<Box<RowFacts>>,
     /// The parts of the new bytes that were copied, where that was asked for and is known.
     pub copied: Option<Box<[Copied]>>,
+    /// The number of the line that `span` begins in, from 1, where the step that made it is the first and knew it.
+    pub line: Option<NonZeroU64>,
 }
 
 /// A part of new text that was copied as it is.
@@ -158,6 +161,20 @@ impl CellEdit {
 }
 
 impl Edit {
+    /// An edit of which no more is known.
+    pub fn new(span: Span, text: EditBytes, steps: StepSet) -> Self {
+        Self {
+            span,
+            text,
+            steps,
+            groups: None,
+            cell: None,
+            row: None,
+            copied: None,
+            line: None,
+        }
+    }
+
     /// Bytes by which the text grows.
     fn growth(&self) -> isize {
         // Slices are at most isize::MAX bytes long.
@@ -194,15 +211,9 @@ pub fn invert(text: &[u8], edits: &[Edit]) -> Vec<Edit> {
     let inverse = |edit: &Edit| {
         let from = edit.span.from.saturating_add_signed(delta);
         delta += edit.growth();
-        Edit {
-            span: Span::new(from, from + edit.text.len()),
-            text: EditBytes::from_slice(&text[edit.span.range()]),
-            steps: edit.steps,
-            groups: None,
-            cell: None,
-            row: None,
-            copied: None,
-        }
+        let span = Span::new(from, from + edit.text.len());
+        let before = EditBytes::from_slice(&text[edit.span.range()]);
+        Edit::new(span, before, edit.steps)
     };
     edits.iter().map(inverse).collect()
 }

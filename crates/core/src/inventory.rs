@@ -69,14 +69,10 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
     /// first of two.
     pub fn absorb(&mut self, behind: Self, both: impl Fn(&mut F, F)) {
         let before = self.total;
+        let has_room = self.seen.len().saturating_add(behind.seen.len()) <= self.most;
         self.total += behind.total;
         self.others += behind.others;
-        let mut rows: Vec<(K, Entry<F>)> = behind.seen.into_iter().collect();
-        // Only where there is no room for all does it matter which comes first.
-        if self.seen.len() + rows.len() > self.most {
-            rows.sort_by_key(|(_, entry)| entry.at);
-        }
-        for (thing, mut entry) in rows {
+        let mut take = |(thing, mut entry): (K, Entry<F>)| {
             if let Some(known) = self.seen.get_mut(&thing) {
                 known.count += entry.count;
                 both(&mut known.first, entry.first);
@@ -86,7 +82,14 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
             } else {
                 self.others += entry.count;
             }
+        };
+        // Only where there is no room for all does it matter which comes first.
+        if has_room {
+            return behind.seen.into_iter().for_each(take);
         }
+        let mut rows: Vec<(K, Entry<F>)> = behind.seen.into_iter().collect();
+        rows.sort_by_key(|(_, entry)| entry.at);
+        rows.into_iter().for_each(&mut take);
     }
 
     /// The value remembered with `thing`.

@@ -264,15 +264,8 @@ fn edits_of(length: usize, step: usize) -> impl Strategy<Value = Vec<Edit>> {
             if to > length {
                 break;
             }
-            edits.push(Edit {
-                span: Span::new(from, to),
-                text: text.into_bytes().into(),
-                steps: StepSet::one(step),
-                groups: None,
-                cell: None,
-                row: None,
-                copied: None,
-            });
+            let (span, steps) = (Span::new(from, to), StepSet::one(step));
+            edits.push(Edit::new(span, text.into_bytes().into(), steps));
             at = to;
         }
         edits

@@ -11,6 +11,7 @@ use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::source::Source;
 use brisk_quill_files::store::store_of::Packing;
 use brisk_quill_files::text_map::TextMap;
+use smallvec::SmallVec;
 
 /// A unit with what was found in it.
 ///
@@ -33,7 +34,7 @@ pub struct FileHunk<'h> {
     /// The lines, as text.
     pub hunk: &'h Hunk<'h>,
     /// The changes in it, in order.
-    pub edits: Vec<FileEdit<'h>>,
+    pub edits: SmallVec<[FileEdit<'h>; 1]>,
     /// The way to the bytes of the text, where it was decoded.
     pub map: &'h dyn TextMap,
 }

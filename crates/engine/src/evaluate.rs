@@ -16,6 +16,7 @@ use brisk_quill_core::unit::lines;
 use brisk_quill_files::edit::FileEdit;
 use brisk_quill_files::read::open_text::OpenText;
 use brisk_quill_files::text_map::TextMap;
+use smallvec::SmallVec;
 
 /// An evaluation of one text, or of a part of one, piece after piece.
 pub(crate) struct EvaluationRun<'e, 'r> {
@@ -192,7 +193,7 @@ impl Sink for Reporter<'_> {
     }
 
     fn hunk(&mut self, hunk: &Hunk<'_>) {
-        let mut edits = Vec::with_capacity(hunk.changes());
+        let mut edits = SmallVec::with_capacity(hunk.changes());
         for text in hunk.edits() {
             let Some(after) = self.map.encode(&text) else {
                 return self.refuse(hunk, &text);

@@ -255,9 +255,15 @@ fn studies<'s>(
 /// The hints that the evidence gives, the most telling first; of each kind one, about the first step for
 /// which it holds.
 fn judge(studies: &[StepStudy<'_>]) -> Vec<Hint> {
-    let hint = |rule: &&Rule| {
-        let judged = |study| Some(trial::choose(study, (rule, RULES), (rule.judge)(study)?));
-        studies.iter().find_map(judged)
+    let judged = |rule: &&'static Rule| {
+        let hint = |study: &StepStudy<'_>| Some((study.index, *rule, (rule.judge)(study)?));
+        studies.iter().find_map(hint)
     };
-    RULES.iter().filter_map(hint).collect()
+    let mut spoken: Vec<_> = RULES.iter().filter_map(judged).collect();
+    for study in studies {
+        let own = spoken.iter_mut().filter(|(of, ..)| *of == study.index);
+        let own = own.map(|(_, rule, hint)| (*rule, hint)).collect();
+        trial::choose(study, RULES, own);
+    }
+    spoken.into_iter().map(|(.., hint)| hint).collect()
 }

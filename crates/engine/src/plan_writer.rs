@@ -296,8 +296,10 @@ impl<'a> PlanWriter<'a> {
 
     /// A plan in short form ends with its hash.
     fn finish(&mut self, stream: &mut Stream<'_>) {
-        if let (Form::Short, Some(last)) = (self.form, &self.last) {
-            let hash = last.hash.finalize();
+        if let (Form::Short, Some(last)) = (self.form, &mut self.last) {
+            // What cannot be written now cannot be written later, when that is looked at.
+            let _ = last.out.flush();
+            let hash = last.out.get_ref().hash.finalize();
             self.record(EntryKind::End, hash.as_bytes(), stream);
         }
     }
@@ -389,9 +391,6 @@ impl<'a> PlanWriter<'a> {
         }
         let most = self.most();
         if let Some(last) = &mut self.last {
-            if self.form == Form::Short {
-                last.hash.update(bytes);
-            }
             let is_written = last.write(bytes).is_ok();
             let is_too_large = last.written > most;
             if !is_written || is_too_large {
@@ -477,21 +476,38 @@ fn cannot_keep(place: Option<PathBuf>) -> PlanWriteError {
 
 /// A file that a plan is written to.
 struct Target {
-    out: BufWriter<Temporary>,
+    out: BufWriter<Hashed>,
     path: PathBuf,
     written: u64,
-    /// The hash of what was written, in short form.
+}
+
+/// A file, and the hash of what was written to it. It is taken behind the buffer: of many bytes at once, it takes a fifth of
+/// the time.
+struct Hashed {
+    file: Temporary,
     hash: blake3::Hasher,
+}
+
+impl Write for Hashed {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let written = self.file.write(bytes)?;
+        self.hash.update(&bytes[..written]);
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
+    }
 }
 
 impl Target {
     fn beside(path: &Path, temporaries: &Arc<Temporaries>) -> io::Result<Self> {
         let file = temporaries.beside(path)?;
+        let hash = blake3::Hasher::new();
         Ok(Self {
-            out: BufWriter::with_capacity(BUFFER, file),
+            out: BufWriter::with_capacity(BUFFER, Hashed { file, hash }),
             path: path.to_owned(),
             written: 0,
-            hash: blake3::Hasher::new(),
         })
     }
 
@@ -502,7 +518,7 @@ impl Target {
 
     /// A plan that was asked for is on the disk before anybody hears of it.
     fn save(self) -> io::Result<()> {
-        let file = self.out.into_inner()?;
+        let file = self.out.into_inner()?.file;
         file.file()?.sync_data()?;
         file.keep_as(&self.path).map(drop)
     }
@@ -510,7 +526,7 @@ impl Target {
     /// The last preview is not worth the wait: one that a power cut tore lacks its end, and is
     /// refused.
     fn keep(self) -> io::Result<FileId> {
-        let file = self.out.into_inner()?;
+        let file = self.out.into_inner()?.file;
         file.replace(&self.path)
     }
 }

@@ -14,6 +14,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 /// The size to which a block grows, in bytes, before it is put away.
 const BLOCK: usize = 64 << 10;
+/// The room of a block at first, so that a few bytes do not make it grow again and again.
+const FIRST: usize = 1 << 10;
 
 /// The place where bytes are kept.
 #[derive(Debug)]
@@ -148,6 +150,9 @@ impl SpoolWriter {
     ///
     /// When the temporary file cannot be written.
     pub fn write_with(&mut self, write: impl FnOnce(&mut Vec<u8>)) -> io::Result<usize> {
+        if self.buffer.capacity() == 0 {
+            self.buffer.reserve(FIRST);
+        }
         let before = self.buffer.len();
         write(&mut self.buffer);
         let written = self.buffer.len() - before;

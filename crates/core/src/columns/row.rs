@@ -261,6 +261,8 @@ pub struct Row<'t> {
     pub number: Option<u64>,
     /// True if the conditions on records hold.
     pub in_scope: bool,
+    /// True if no line end lies in it.
+    pub(crate) is_one_line: bool,
     pub(crate) table: &'t Table,
     pub(crate) cells: &'t [RawCell],
     pub(crate) members: &'t Members<'t>,

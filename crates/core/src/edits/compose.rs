@@ -223,6 +223,7 @@ fn assemble(
                 cell,
                 row,
                 copied,
+                line: None,
             });
         }
     }

@@ -214,6 +214,7 @@ impl TableScanner<'_> {
                 line,
                 number: None,
                 in_scope: false,
+                is_one_line: scanned.inner_lines == 0,
                 table,
                 cells: &reader.cells,
                 members: &reader.members,
@@ -224,7 +225,7 @@ impl TableScanner<'_> {
             }
             self.rows += 1;
             row.number = Some(self.rows);
-            if let Err(kind) = self.row(search, &mut row, scanned.inner_lines > 0, holds, scan) {
+            if let Err(kind) = self.row(search, &mut row, holds, scan) {
                 let problem = Problem {
                     line: Some(line),
                     kind,
@@ -241,7 +242,6 @@ impl TableScanner<'_> {
         &mut self,
         search: &mut UnitSearch<'_>,
         row: &mut Row<'_>,
-        spans_lines: bool,
         line_holds: Result<bool, SearchError>,
         scan: &mut Scan<'_>,
     ) -> Result<(), ProblemKind> {
@@ -266,7 +266,7 @@ impl TableScanner<'_> {
         }
         let (mut line, mut counted) = (row.line, row.span.from);
         for cell in &cells {
-            if spans_lines && cell.span.from > counted {
+            if !row.is_one_line && cell.span.from > counted {
                 line += line_ends(&row.text[counted..cell.span.from]);
                 counted = cell.span.from;
             }

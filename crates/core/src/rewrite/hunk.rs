@@ -53,7 +53,7 @@ pub struct HunkEdit<'t> {
     pub after: &'t [u8],
     /// The steps that made it.
     pub steps: StepSet,
-    /// The groups of its match, where they were asked for and it comes from one match.
+    /// The groups of its match, where the pattern has any, they were asked for, and it comes from one match.
     pub groups: Option<&'t GroupTexts>,
     /// The change of the value, where all of it is one cell.
     pub cell: Option<&'t CellEdit>,
@@ -85,7 +85,7 @@ impl<'t> Hunk<'t> {
                 before: &hunk.was[span.range()],
                 after: &edit.text,
                 steps: edit.steps,
-                groups: edit.groups.as_deref(),
+                groups: edit.groups.as_ref(),
                 cell: edit.cell.as_deref(),
                 row: edit.row.as_deref(),
                 copied: edit.copied.as_deref().unwrap_or_default(),
@@ -253,7 +253,11 @@ impl<'t> Cutting<'t> {
         (edits, stages): (&[Edit], &[Vec<Edit>]),
         visit: &mut impl FnMut(&Hunk<'_>),
     ) {
-        self.line += line_ends(&self.text[self.counted..from]);
+        let known = edits.first().and_then(|edit| edit.line);
+        self.line = match known {
+            Some(line) => line.get(),
+            None => self.line + line_ends(&self.text[self.counted..from]),
+        };
         self.counted = from;
         visit(&Hunk {
             line: self.line,

@@ -55,7 +55,7 @@ pub const SPLIT_FROM: usize = 1 << 16;
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct RunOptions {
-    /// Each change, and each match that is shown, carries its groups.
+    /// Each change carries the groups of its match, where its pattern has any; each match that is shown, too.
     pub groups: bool,
     /// The way in which units in scope without a match are reported, where a step only
     /// [shows](crate::step::actions::Action::Show) what it finds.

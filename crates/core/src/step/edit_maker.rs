@@ -23,6 +23,7 @@ use crate::template::{MatchContext, Template};
 use crate::unit::{ending_before, line_ends};
 use smallvec::SmallVec;
 use std::cell::{Cell, RefCell};
+use std::num::NonZeroU64;
 use std::path::Path;
 
 /// The outcome of a step for a piece of the text it sees. Offsets are those in that piece.
@@ -41,6 +42,8 @@ pub(crate) struct EditMaker<'e, 's> {
     pub set: StepSet,
     pub keep_groups: bool,
     pub keep_cells: bool,
+    /// Units are lines or rows of the original text.
+    pub numbers_lines: bool,
     /// Edits carry the rows that they are about.
     pub keep_rows: bool,
     /// The parts that the current template has copied: where each begins in the text, and its span in the unit.
@@ -79,7 +82,7 @@ pub(crate) struct EditMaker<'e, 's> {
 pub(crate) struct RowText {
     /// One for each cell; `None` where one of them could not be made.
     pub texts: Option<Vec<Vec<u8>>>,
-    pub groups: Option<Box<GroupTexts>>,
+    pub groups: Option<GroupTexts>,
     /// The number of matches in the row that were taken.
     pub matches: u64,
 }
@@ -442,15 +445,7 @@ impl EditMaker<'_, '_> {
     }
 
     pub fn inner_edit(&self, span: Span, text: EditBytes) -> Edit {
-        Edit {
-            span,
-            text,
-            steps: self.set,
-            groups: None,
-            cell: None,
-            row: None,
-            copied: None,
-        }
+        Edit::new(span, text, self.set)
     }
 
     /// Writes a cell of a row anew.
@@ -459,7 +454,7 @@ impl EditMaker<'_, '_> {
         row: &Row<'_>,
         cell: &RowCell,
         text: Vec<u8>,
-        groups: Option<Box<GroupTexts>>,
+        groups: Option<GroupTexts>,
     ) -> Result<(), CellFault> {
         let value = cell.value(row)?;
         let is_new = *value != *text;
@@ -473,7 +468,7 @@ impl EditMaker<'_, '_> {
         &mut self,
         row: &Row<'_>,
         cells: &[NewCell<'_>],
-        groups: Option<Box<GroupTexts>>,
+        groups: Option<GroupTexts>,
     ) -> Result<(), CellFault> {
         let (at, text) = row.appended(cells)?;
         let edit = self.inner_edit(Span::new(at, at), edit_bytes(text));
@@ -501,7 +496,7 @@ impl EditMaker<'_, '_> {
         cell: &RowCell,
         value: &[u8],
         inner: SmallVec<[Edit; 1]>,
-        groups: Option<Box<GroupTexts>>,
+        groups: Option<GroupTexts>,
     ) -> Result<(), CellFault> {
         if inner.is_empty() {
             return Ok(());
@@ -509,9 +504,6 @@ impl EditMaker<'_, '_> {
         let raw = cell.rewritten(row, value, &inner)?;
         if raw != row.text[cell.span.range()] {
             self.out.edits.push(Edit {
-                span: cell.span,
-                text: edit_bytes(raw),
-                steps: self.set,
                 groups,
                 cell: self.keep_cells.then(|| {
                     Box::new(CellEdit {
@@ -521,7 +513,8 @@ impl EditMaker<'_, '_> {
                     })
                 }),
                 row: self.row_facts(row, Some(&cell.name(row.table()))),
-                copied: None,
+                line: self.line_number(row.line).filter(|_| row.is_one_line),
+                ..self.inner_edit(cell.span, edit_bytes(raw))
             });
         }
         Ok(())
@@ -541,6 +534,17 @@ impl EditMaker<'_, '_> {
             true => self.counts.unchanged += matches,
             false => self.counts.edits += matches,
         }
+    }
+
+    /// The number of the line that an edit of a unit begins in, where that needs no counting.
+    fn line_of(&self, unit: &UnitView<'_>, edit: Span) -> Option<NonZeroU64> {
+        let is_within = unit.span.from <= edit.from && edit.from <= unit.span.to;
+        self.line_number(unit.line).filter(|_| is_within)
+    }
+
+    /// A line of the text that the step sees, where that is a line of the original.
+    fn line_number(&self, line: u64) -> Option<NonZeroU64> {
+        NonZeroU64::new(line).filter(|_| self.numbers_lines)
     }
 
     /// The line end that a line inserted beside this one takes.
@@ -570,13 +574,10 @@ impl EditMaker<'_, '_> {
         let groups = finding.filter(|_| self.keep_groups);
         let copied = self.copied(unit, span);
         self.out.edits.push(Edit {
-            span,
-            text,
-            steps: self.set,
             groups: groups.map(|finding| GroupTexts::new(unit.bytes(), finding.groups)),
-            cell: None,
-            row: None,
             copied,
+            line: self.line_of(unit, span),
+            ..self.inner_edit(span, text)
         });
     }
 }

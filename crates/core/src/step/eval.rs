@@ -20,7 +20,7 @@ use crate::step::actions::{act, end_row};
 use crate::step::edit_maker::into_row;
 use crate::step::edit_maker::{EditMaker, StepOutcome, StepReceiver};
 use crate::step::into_column::IntoColumn;
-use crate::unit::ending_before;
+use crate::unit::{UnitKind, ending_before};
 use std::cell::{Cell, RefCell};
 use std::path::{Path, PathBuf};
 
@@ -161,8 +161,10 @@ impl<'r> StepRun<'r> {
         receiver: &mut dyn StepReceiver,
     ) -> StepOutcome {
         let drops_others = matches!(self.step.action, Action::DropOtherLines);
+        // The first of them is the match itself.
+        let keep_groups = self.keep_groups && self.step.query.pattern.groups().len() > 1;
         let wanted = Wanted {
-            groups: self.keep_groups || self.step.needs_groups(),
+            groups: keep_groups || self.step.needs_groups(),
             missing: match drops_others || !self.ensure.is_empty() {
                 true => Unmatched::Shown,
                 false => Unmatched::Ignored,
@@ -170,7 +172,8 @@ impl<'r> StepRun<'r> {
         };
         let maker = EditMaker {
             set: self.set,
-            keep_groups: self.keep_groups,
+            keep_groups,
+            numbers_lines: self.set == StepSet::one(0) && self.step.query.unit == UnitKind::Line,
             keep_cells: self.keep_cells,
             keep_rows: self.keep_rows,
             copies: self.keep_copies.then(RefCell::default),

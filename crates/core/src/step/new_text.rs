@@ -5,11 +5,11 @@ use crate::edits::GroupTexts;
 /// The new text of a cell on its way into another column.
 pub(crate) struct NewText {
     pub text: Vec<u8>,
-    pub groups: Option<Box<GroupTexts>>,
+    pub groups: Option<GroupTexts>,
 }
 
 impl NewText {
-    pub fn new(text: Vec<u8>, groups: Option<Box<GroupTexts>>) -> Self {
+    pub fn new(text: Vec<u8>, groups: Option<GroupTexts>) -> Self {
         Self { text, groups }
     }
 

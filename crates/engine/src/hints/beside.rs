@@ -65,6 +65,9 @@ impl Beside {
     fn of(c: char) -> Self {
         match c {
             '_' => Self::Underscore,
+            'a'..='z' | 'A'..='Z' => Self::Letter,
+            '0'..='9' => Self::Digit,
+            ' ' => Self::Blank,
             c if c.is_whitespace() => Self::Blank,
             c if c.is_numeric() => Self::Digit,
             c if c.is_alphabetic() => Self::Letter,

@@ -51,66 +51,122 @@ struct TriedMatch {
     form: Form,
 }
 
-/// The first remedy of a hint that stands the trial; one that cannot be tried stands.
-pub(super) fn choose(
-    study: &StepStudy<'_>,
-    (rule, rules): (&Rule, &[&Rule]),
-    mut hint: Hint,
-) -> Hint {
-    let others = std::mem::take(&mut hint.others);
-    let mut remedies = hint.remedy.take().into_iter().chain(others);
-    hint.remedy = remedies.find(|remedy| stands(study, (rule, rules), remedy));
-    hint
-}
-
-fn stands(study: &StepStudy<'_>, (rule, rules): (&Rule, &[&Rule]), remedy: &Remedy) -> bool {
-    let now = Tried {
-        query: apart(study.plan.query),
-        action: study.plan.action.clone(),
+/// Leaves each hint about a step the first of its remedies that stands the trial; one that cannot be tried stands.
+pub(super) fn choose(study: &StepStudy<'_>, rules: &[&Rule], hints: Vec<(&Rule, &mut Hint)>) {
+    let (texts, now) = (texts(study), Tried::of(study));
+    let is_tried = |remedy: &Remedy| !texts.is_empty() && is_of_step(remedy);
+    let remedies = |hint: &mut Hint| -> Vec<Remedy> {
+        let others = std::mem::take(&mut hint.others);
+        hint.remedy.take().into_iter().chain(others).collect()
     };
-    let amended = match now.with(remedy) {
-        Amended::Step(amended) => amended,
-        Amended::Wrong => return false,
-        Amended::NotOfStep => return true,
-    };
-    let texts = texts(study);
-    if texts.is_empty() {
-        return true;
-    }
-    let (mut right, mut takes_nothing) = (Vec::new(), false);
-    let before = now.run(&texts, study.of, |study, matches| {
-        let is_named = &mut (rule.named)(study);
-        for found in matches {
-            match is_named(&found.form) {
-                true => takes_nothing |= found.form.before().is_empty(),
-                false => right.push((found.text, key(&found.form))),
+    let mut tried = Vec::new();
+    for (rule, hint) in hints {
+        let remedies = remedies(hint);
+        match remedies.first().is_some_and(is_tried) {
+            true => tried.push((rule, hint, remedies)),
+            false => {
+                let can_be = |remedy: &Remedy| !is_of_step(remedy) || now.with(remedy).is_some();
+                hint.remedy = remedies.into_iter().find(can_be);
             }
         }
-        speaking(study, rules)
+    }
+    if tried.is_empty() {
+        return;
+    }
+    let amended = Amended {
+        now: &now,
+        texts: &texts,
+        of: study.of,
+        rules,
+    };
+    now.run(&texts, study.of, |before, matches| {
+        let spoken = speaking(before, rules);
+        for (rule, hint, remedies) in tried {
+            let mut is_named = (rule.named)(before);
+            let (named, right): (Vec<_>, Vec<_>) =
+                matches.iter().partition(|found| is_named(&found.form));
+            let wanted = Wanted {
+                rule,
+                takes_nothing: named.iter().any(|found| found.form.before().is_empty()),
+                right: right.into_iter().map(TriedMatch::key).collect(),
+                spoken: &spoken,
+            };
+            hint.remedy = remedies
+                .into_iter()
+                .find(|remedy| !is_of_step(remedy) || amended.stands(remedy, &wanted));
+        }
     });
-    amended.run(&texts, study.of, |study, matches| {
-        let kept: HashSet<_> = (matches.iter())
-            .map(|found| (found.text, key(&found.form)))
-            .collect();
-        let spoken = speaking(study, rules);
-        let is_cured = !spoken.contains(rule.name);
-        // What the hint hides speaks afterwards, as it would have before.
-        let is_quiet = spoken
-            .difference(&before)
-            .all(|name| rule.hides.contains(name));
-        let keeps = right.iter().all(|one| kept.contains(one));
-        is_cured && is_quiet && keeps && (takes_nothing || !matches.is_empty())
-    })
 }
 
-/// The place of a match in its text, and its new text.
-fn key(form: &Form) -> (usize, usize, Option<Vec<u8>>) {
-    let span = form.spot.span;
-    (
-        span.from,
-        span.to,
-        form.after.as_deref().map(<[u8]>::to_vec),
-    )
+/// True if a remedy changes the step, so that it can be tried.
+fn is_of_step(remedy: &Remedy) -> bool {
+    match remedy {
+        Remedy::IgnoreCase
+        | Remedy::WholeWord
+        | Remedy::Pattern(_)
+        | Remedy::Both(..)
+        | Remedy::Template(_)
+        | Remedy::PickAll
+        | Remedy::NotLiteral => true,
+        Remedy::WholeText
+        | Remedy::OpenEnd
+        | Remedy::Columns { .. }
+        | Remedy::Ignored
+        | Remedy::Hidden
+        | Remedy::Binary
+        | Remedy::Encoding(_)
+        | Remedy::Pairs
+        | Remedy::Delimiter(_)
+        | Remedy::Words(_) => false,
+    }
+}
+
+/// Steps as remedies would have them, run on the same texts.
+struct Amended<'t> {
+    now: &'t Tried,
+    texts: &'t [&'t [u8]],
+    of: usize,
+    rules: &'t [&'t Rule],
+}
+
+/// The demands of a hint on its remedy.
+struct Wanted<'t> {
+    rule: &'t Rule,
+    /// It is about matches of nothing, so that none need be left.
+    takes_nothing: bool,
+    /// The matches that it is not about.
+    right: Vec<Key>,
+    /// The hints that speak without the remedy.
+    spoken: &'t HashSet<&'static str>,
+}
+
+impl Amended<'_> {
+    fn stands(&self, remedy: &Remedy, wanted: &Wanted<'_>) -> bool {
+        let Some(amended) = self.now.with(remedy) else {
+            return false;
+        };
+        amended.run(self.texts, self.of, |study, matches| {
+            let kept: HashSet<Key> = matches.iter().map(TriedMatch::key).collect();
+            let spoken = speaking(study, self.rules);
+            let is_cured = !spoken.contains(wanted.rule.name);
+            // What the hint hides speaks afterwards, as it would have before.
+            let is_quiet = spoken
+                .difference(wanted.spoken)
+                .all(|name| wanted.rule.hides.contains(name));
+            let keeps = wanted.right.iter().all(|one| kept.contains(one));
+            is_cured && is_quiet && keeps && (wanted.takes_nothing || !matches.is_empty())
+        })
+    }
+}
+
+/// The number of a text, the place of a match in it, and its new text.
+type Key = (usize, usize, usize, Option<Vec<u8>>);
+
+impl TriedMatch {
+    fn key(&self) -> Key {
+        let (span, after) = (self.form.spot.span, self.form.after.as_deref());
+        (self.text, span.from, span.to, after.map(<[u8]>::to_vec))
+    }
 }
 
 /// The rules that speak.
@@ -160,18 +216,16 @@ fn texts<'s>(study: &'s StepStudy<'_>) -> Vec<&'s [u8]> {
     texts
 }
 
-/// A step as a remedy would have it.
-enum Amended {
-    Step(Box<Tried>),
-    /// The step cannot be, or its template would mean something else.
-    Wrong,
-    /// The remedy is not a matter of the step.
-    NotOfStep,
-}
-
 impl Tried {
-    /// The same as a remedy would have it.
-    fn with(&self, remedy: &Remedy) -> Amended {
+    fn of(study: &StepStudy<'_>) -> Self {
+        Self {
+            query: apart(study.plan.query),
+            action: study.plan.action.clone(),
+        }
+    }
+
+    /// The same as a remedy would have it; `None` where it cannot be, or its template would mean something else.
+    fn with(&self, remedy: &Remedy) -> Option<Self> {
         let (mut tried, pattern) = (self.clone(), &self.query.pattern);
         let options = *pattern.options();
         let mut matching = |source: &str, options: MatchOptions| {
@@ -210,21 +264,10 @@ impl Tried {
                 };
                 matching(pattern.source(), options)
             }
-            Remedy::WholeText
-            | Remedy::OpenEnd
-            | Remedy::Columns { .. }
-            | Remedy::Ignored
-            | Remedy::Hidden
-            | Remedy::Binary
-            | Remedy::Encoding(_)
-            | Remedy::Pairs
-            | Remedy::Delimiter(_)
-            | Remedy::Words(_) => return Amended::NotOfStep,
+            // That is not of the step.
+            _ => None,
         };
-        match done.is_some() && tried.refers_as(self) {
-            true => Amended::Step(Box::new(tried)),
-            false => Amended::Wrong,
-        }
+        done.filter(|()| tried.refers_as(self)).map(|()| tried)
     }
 
     /// Puts another template in the place of its own.

@@ -140,7 +140,7 @@ pub(crate) fn eval(
 }
 
 /// The texts for the cells of a row, and the groups of the match that they come from.
-type NewTexts = (Vec<Vec<u8>>, Option<Box<GroupTexts>>);
+type NewTexts = (Vec<Vec<u8>>, Option<GroupTexts>);
 
 /// Writes the texts into a row: the cells that are there in the order they lie in, then those
 /// that are added.
@@ -172,7 +172,7 @@ fn set(
     row: &Row<'_>,
     column: &Column,
     text: &[u8],
-    groups: &Option<Box<GroupTexts>>,
+    groups: &Option<GroupTexts>,
 ) -> Result<(), ProblemKind> {
     let cells = row.named(column)?;
     if cells.is_empty() {

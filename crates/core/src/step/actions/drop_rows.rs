@@ -46,11 +46,7 @@ pub(crate) fn end_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>) {
 }
 
 /// Deletes a row.
-pub(super) fn drop_row(
-    maker: &mut EditMaker<'_, '_>,
-    row: &Row<'_>,
-    groups: Option<Box<GroupTexts>>,
-) {
+pub(super) fn drop_row(maker: &mut EditMaker<'_, '_>, row: &Row<'_>, groups: Option<GroupTexts>) {
     if let Some(fault) = row.table().layout().row_stays() {
         return maker.leave_row(row, fault.into());
     }
