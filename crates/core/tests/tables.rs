@@ -615,7 +615,11 @@ fn groups_of_changes() {
             &[&[Some("7"), Some("berth"), Some("closed")]],
         ),
         ("(?<=(x)|y)7", "y7", &[&[Some("7"), None]]),
-        ("^()", "a\nb", &[&[Some(""), Some("")], &[Some(""), Some("")]]),
+        (
+            "^()",
+            "a\nb",
+            &[&[Some(""), Some("")], &[Some(""), Some("")]],
+        ),
     ];
     for (pattern, text, wanted) in cases {
         let rewrite = rewrite(&[Say::new(pattern, "!")]);

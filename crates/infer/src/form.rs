@@ -4,6 +4,7 @@
 //! A search for a rewrite tries thousands of patterns on short texts, where compiling one takes longer than
 //! all its matches. What is proposed in the end is compiled and run like any other rewrite.
 
+use smallvec::{SmallVec, smallvec};
 use std::fmt::Write as _;
 use unicode_normalization::char::is_combining_mark;
 
@@ -252,7 +253,7 @@ fn push_count(out: &mut String, least: u32, most: Option<u32>) {
 }
 
 /// The spans of the groups of a match, the whole match first, in characters; `None` took no part.
-pub(super) type Spans = Vec<Option<(usize, usize)>>;
+pub(super) type Spans = SmallVec<[Option<(usize, usize)>; 4]>;
 
 /// Steps after which the search in one text ends: the pattern is of no use then.
 const STEPS_MOST: u32 = 40_000;
@@ -338,6 +339,17 @@ impl Matcher {
         }
     }
 
+    /// The operation that takes the first character of every match, where there is one.
+    fn first(&self) -> Option<&Op> {
+        let mut ops = self.ops.iter();
+        let first = ops.find(|op| !matches!(op, Op::Open(_) | Op::Edge))?;
+        match first {
+            Op::Char(_) => Some(first),
+            Op::Run(_, least, ..) if *least > 0 => Some(first),
+            _ => None,
+        }
+    }
+
     /// All matches that do not overlap, from left to right; `None` where the search took too long.
     pub fn all(&self, text: &[char]) -> Option<Vec<Spans>> {
         let mut found: Vec<Spans> = Vec::new();
@@ -345,15 +357,14 @@ impl Matcher {
         let mut search = Search {
             ops: &self.ops,
             text,
-            spans: vec![None; self.groups],
+            spans: smallvec![None; self.groups],
             steps: 0,
         };
         while from <= text.len() {
-            if let Some(Op::Char(first)) = self.ops.first() {
-                match text[from..].iter().position(|c| c == first) {
-                    Some(skip) => from += skip,
-                    None => break,
-                }
+            match self.first().map(|op| next_start(op, &text[from..])) {
+                Some(Some(skip)) => from += skip,
+                Some(None) => break,
+                None => {}
             }
             search.spans.fill(None);
             let end = search.go(0, from);
@@ -375,6 +386,15 @@ impl Matcher {
             }
         }
         Some(found)
+    }
+}
+
+/// The first place at which an operation that takes a character can begin.
+fn next_start(op: &Op, text: &[char]) -> Option<usize> {
+    match op {
+        Op::Char(first) => text.iter().position(|c| c == first),
+        Op::Run(class, ..) => text.iter().position(|c| class.holds(*c)),
+        _ => Some(0),
     }
 }
 

@@ -2,9 +2,10 @@
 
 use crate::candidate::{Candidate, Made};
 use crate::examples::Examples;
+use foldhash::fast::FixedState;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::hash::{BuildHasher, Hash, Hasher};
 
 /// Candidates found, and those that only fail on texts that must stay.
 #[derive(Debug)]
@@ -71,7 +72,7 @@ impl Found {
 
 /// The results of a candidate for the probes, as one number, and true if it changes any that is not an example.
 fn outcome(candidate: &Candidate, examples: &Examples<'_>) -> (u64, bool) {
-    let mut hasher = DefaultHasher::new();
+    let mut hasher = FixedState::default().build_hasher();
     let mut changes = false;
     for text in examples.probes {
         let made = candidate.rewrite(text, 1, 0, examples.filters);

@@ -7,6 +7,7 @@ use crate::filters::Filters;
 use crate::form::Piece;
 use crate::program::{Program, Text, plenty};
 use crate::tokens::{Kind, exact_digits, in_all, shape, token_texts};
+use foldhash::fast::FixedState;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 /// A program with what it makes of each text.
@@ -121,7 +122,7 @@ pub(super) fn rank(
     programs.sort_by(|a, b| a.cost.total_cmp(&b.cost));
     programs.truncate((COMPARED_MOST / length.max(1)).max(COMPARED_LEAST));
     // What it does to the data is all that a program is judged by besides its own cost.
-    let mut by_outcome: HashMap<Vec<Made>, usize> = HashMap::new();
+    let mut by_outcome: HashMap<Vec<Made>, usize, FixedState> = HashMap::default();
     let mut distinct: Vec<(Program, Vec<Made>)> = Vec::new();
     for program in programs {
         let made = outcome(&program, texts, filters);
@@ -228,7 +229,7 @@ fn family(program: &Program, filters: &Filters) -> Vec<Bare> {
 fn outcome(program: &Program, texts: &[Text], filters: &Filters) -> Vec<Made> {
     let of_place = program.steps.iter().any(Candidate::tells_place);
     let mut numbers = vec![0; program.steps.len()];
-    let mut known: HashMap<&[char], Made> = HashMap::new();
+    let mut known: HashMap<&[char], Made, FixedState> = HashMap::default();
     let mut make = |text: &Text| {
         let made = program.rewrite(&text.text, text.line, &mut numbers, filters);
         made.of_change(&text.text)

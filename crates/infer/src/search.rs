@@ -14,6 +14,7 @@ use crate::slots::Choice;
 use crate::span_patterns::of_slot;
 use crate::templates::{Hypothesis, Part, Window};
 use brisk_quill_core::stop::Stop;
+use foldhash::fast::FixedState;
 use std::cmp::Ordering;
 use std::collections::{BinaryHeap, HashSet};
 
@@ -113,9 +114,9 @@ struct CheapestFirst<'c> {
     choices: &'c Choices<'c>,
     sizes: Vec<usize>,
     queue: BinaryHeap<Entry>,
-    seen: HashSet<Vec<u8>>,
+    seen: HashSet<Vec<u8>, FixedState>,
     /// Choices, by part and number, that alone did nothing new.
-    idle: HashSet<(usize, u8)>,
+    idle: HashSet<(usize, u8), FixedState>,
 }
 
 impl<'c> CheapestFirst<'c> {
@@ -124,8 +125,8 @@ impl<'c> CheapestFirst<'c> {
         let mut all = Self {
             choices,
             queue: BinaryHeap::new(),
-            seen: HashSet::new(),
-            idle: HashSet::new(),
+            seen: HashSet::default(),
+            idle: HashSet::default(),
             sizes,
         };
         all.push(vec![0; all.sizes.len()]);
