@@ -1,5 +1,6 @@
 //! All tests of the engine in one program, which is linked once.
 
+mod around;
 mod borders;
 mod containers;
 mod draft;
@@ -7,6 +8,7 @@ mod encodings;
 mod hints;
 mod pieces;
 mod port;
+mod schedule;
 mod whole_loop;
 
 #[path = "../../forgotten.rs"]

@@ -21,7 +21,6 @@ const OTHER: f64 = 4.0;
 const STRANGE: f64 = 1.0;
 /// The cost of a word of all examples that is not asked for, for each further example.
 const IGNORED: f64 = 0.12;
-
 /// The cost of changing texts with another word where a few words distinguish texts, for each further example.
 const KEYWORD: f64 = 0.8;
 /// The cost of groups that begin or end within words, where no example's do.
@@ -197,7 +196,8 @@ impl<'e> Evidence<'e> {
         }
     }
 
-    /// The text removed is the same word in all examples, and the pattern takes any word there: texts with another one change too.
+    /// The text removed is the same in all examples, and the pattern takes others there: texts with another word or number change
+    /// too, or lose one where the examples lose none.
     fn other_constants(&self, step: &Candidate, changed: &[bool]) -> f64 {
         let further = self.changed.len().saturating_sub(1).min(2) as f64;
         let (pieces, caught) = with_runs_caught(&step.pieces);
@@ -221,13 +221,15 @@ impl<'e> Evidence<'e> {
             let Some(first) = own.next() else {
                 continue;
             };
-            if !first.iter().any(|c| c.is_alphabetic()) || own.any(|other| other != first) {
+            if own.any(|other| other != first) {
                 continue;
             }
+            let constant = Constant::of(first);
             let others = self.share(changed, |text| {
-                values(text, group).iter().any(|value| *value != first)
+                let mut values = values(text, group).into_iter();
+                values.any(|value| value != first && constant.is_passed_by(value))
             });
-            cost += OTHER * further * of_share(others);
+            cost += constant.weight() * further * of_share(others);
         }
         cost
     }
@@ -305,9 +307,7 @@ impl<'e> Evidence<'e> {
             if pieces == step.pieces {
                 return 0.0;
             }
-            let matcher = Matcher::new(&pieces);
-            let hits = |text: &[char]| matcher.all(text).is_some_and(|found| !found.is_empty());
-            let near = open.iter().filter(|text| hits(text)).count() as f64;
+            let near = hits(&pieces, &open);
             // One text may be a slip.
             let further = (near - 1.0).max(0.0);
             match any_class {
@@ -317,6 +317,46 @@ impl<'e> Evidence<'e> {
             }
         });
         cost.sum()
+    }
+}
+
+/// The number of texts that a pattern matches.
+fn hits(pieces: &[Piece], texts: &[&[char]]) -> f64 {
+    let matcher = Matcher::new(pieces);
+    let is_hit = |text: &&&[char]| matcher.all(text).is_some_and(|found| !found.is_empty());
+    texts.iter().filter(is_hit).count() as f64
+}
+
+/// A text that goes, and is the same in all examples.
+enum Constant {
+    /// It has letters.
+    Word,
+    /// It has digits.
+    Number,
+    /// It has neither.
+    Signs,
+}
+
+impl Constant {
+    fn of(text: &[char]) -> Self {
+        match text {
+            _ if text.iter().any(|c| c.is_alphabetic()) => Self::Word,
+            _ if text.iter().any(|c| c.is_numeric()) => Self::Number,
+            _ => Self::Signs,
+        }
+    }
+
+    /// True if another text in its place is one that the examples do not speak for: any but other signs.
+    fn is_passed_by(&self, other: &[char]) -> bool {
+        !matches!(self, Self::Signs) || other.iter().any(|c| c.is_alphanumeric())
+    }
+
+    /// The cost for each further example. A few numbers are the same by chance more often than a few words.
+    fn weight(&self) -> f64 {
+        match self {
+            Self::Word | Self::Signs => OTHER,
+            Self::Number => OTHER / 2.0,
+        }
     }
 }
 
@@ -384,8 +424,8 @@ fn joined_words(step: &Candidate, text: &[char]) -> BTreeSet<String> {
         done = to;
     }
     made.extend(old(&text[done..]));
-    let words =
-        made.chunk_by(|(a, _), (b, _)| kind(*a) == Kind::Letters && kind(*b) == Kind::Letters);
+    let is_of_word = |c: char| matches!(kind(c), Kind::Letters | Kind::Digits);
+    let words = made.chunk_by(|(a, _), (b, _)| is_of_word(*a) && is_of_word(*b));
     let is_joined = |word: &&[(char, bool)]| {
         word.iter().any(|(_, new)| *new) && word.iter().any(|(_, new)| !*new)
     };

@@ -1,6 +1,8 @@
 //! Tasks that are made up anew for each seed: families of texts that a person rewrites by a rule, with texts in between that stay.
 //! The rules were written before inference was tried on them.
 
+mod latest;
+
 use crate::infer::breaks_no_example;
 use brisk_quill_core::rewrite::{Rewrite, rewrite_text};
 use brisk_quill_core::template::tables::NoTables;
@@ -414,8 +416,9 @@ fn is_right(texts: &[Made], proposal: &Proposal) -> bool {
         .all(|(before, after)| rewrite_text(&rewrite, before.as_bytes()).text == after.as_bytes())
 }
 
-/// Right first with two, three and four examples, and among the first three, in hundredths of all draws.
-fn found(families: &[(&str, Rule)], least: [usize; 3]) {
+/// Right first with two, three and four examples, and among the first three, in hundredths of all draws; for each right answer that a
+/// further example loses, this many are kept.
+fn found(families: &[(&str, Rule)], least: [usize; 3], kept_for_one: usize) {
     let draws = std::env::var("LAW_CASES")
         .ok()
         .and_then(|n| n.parse().ok())
@@ -503,15 +506,24 @@ fn found(families: &[(&str, Rule)], least: [usize; 3]) {
         (0..3).all(|at| first[at] >= least[at] && among_three[at] >= least[at]),
         "{first:?}, among three {among_three:?}"
     );
-    assert!(30 * lost.len() <= kept, "{kept} kept, lost: {lost:?}");
+    assert!(
+        kept_for_one * lost.len() <= kept,
+        "{kept} kept, lost: {lost:?}"
+    );
 }
 
 #[test]
 fn rules_are_found() {
-    found(FAMILIES, [80, 90, 94]);
+    found(FAMILIES, [80, 90, 94], 30);
 }
 
 #[test]
 fn later_rules_are_found() {
-    found(LATER, [78, 92, 96]);
+    found(LATER, [78, 92, 96], 30);
+}
+
+/// The hardest: what must stay is nowhere shown, and the data alone can tell.
+#[test]
+fn latest_rules_are_found() {
+    found(latest::LATEST, [50, 56, 56], 12);
 }

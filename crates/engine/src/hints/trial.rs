@@ -132,7 +132,7 @@ struct Amended<'t> {
 /// The demands of a hint on its remedy.
 struct Wanted<'t> {
     rule: &'t Rule,
-    /// It is about matches of nothing, so that none need be left.
+    /// True if some of its matches are empty: then none need be left.
     takes_nothing: bool,
     /// The matches that it is not about.
     right: Vec<Key>,

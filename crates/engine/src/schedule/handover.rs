@@ -21,7 +21,7 @@ pub(super) struct Taker<T> {
     filled: Receiver<()>,
 }
 
-/// The values that wait; `None` once nobody takes any more.
+/// The values that wait; `None` once the taker is gone.
 struct Waiting<T>(Mutex<Option<VecDeque<T>>>);
 
 impl<T> Waiting<T> {
@@ -31,7 +31,7 @@ impl<T> Waiting<T> {
     }
 }
 
-/// The ends of a new queue, in which this many values may wait before whoever gives has to.
+/// The ends of a new queue, in which this many values may wait before the giver has to.
 pub(super) fn handover<T>(room: usize) -> (Giver<T>, Taker<T>) {
     let (sender, filled) = sync_channel(room);
     let waiting = Arc::new(Waiting(Mutex::new(Some(VecDeque::new()))));
@@ -43,7 +43,7 @@ pub(super) fn handover<T>(room: usize) -> (Giver<T>, Taker<T>) {
 }
 
 impl<T> Giver<T> {
-    /// Gives a value; waits where there is no room. False if nobody takes any more.
+    /// Gives a value; waits where there is no room. False if the taker is gone.
     pub fn give(&self, value: T) -> bool {
         match &mut *self.waiting.list() {
             Some(list) => list.push_back(value),
@@ -54,7 +54,7 @@ impl<T> Giver<T> {
 }
 
 impl<T> Taker<T> {
-    /// Waits for the next value; `None` once nobody gives any more.
+    /// Waits for the next value; `None` once all givers are gone.
     pub fn take(&self) -> Option<T> {
         self.filled.recv().ok()?;
         self.waiting.list().as_mut()?.pop_front()
