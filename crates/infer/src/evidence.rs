@@ -329,11 +329,11 @@ fn hits(pieces: &[Piece], texts: &[&[char]]) -> f64 {
 
 /// A text that goes, and is the same in all examples.
 enum Constant {
-    /// It has letters.
+    /// A text with letters.
     Word,
-    /// It has digits.
+    /// A text with digits and no letter.
     Number,
-    /// It has neither.
+    /// A text of neither.
     Signs,
 }
 
