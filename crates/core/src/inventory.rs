@@ -72,7 +72,7 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
         let has_room = self.seen.len().saturating_add(behind.seen.len()) <= self.most;
         self.total += behind.total;
         self.others += behind.others;
-        let mut take = |(thing, mut entry): (K, Entry<F>)| {
+        let take = |(thing, mut entry): (K, Entry<F>)| {
             if let Some(known) = self.seen.get_mut(&thing) {
                 known.count += entry.count;
                 both(&mut known.first, entry.first);
@@ -89,7 +89,7 @@ impl<K: Eq + std::hash::Hash + Ord, F> Inventory<K, F> {
         }
         let mut rows: Vec<(K, Entry<F>)> = behind.seen.into_iter().collect();
         rows.sort_by_key(|(_, entry)| entry.at);
-        rows.into_iter().for_each(&mut take);
+        rows.into_iter().for_each(take);
     }
 
     /// The value remembered with `thing`.

@@ -538,8 +538,10 @@ impl EditMaker<'_, '_> {
 
     /// The number of the line that an edit of a unit begins in, where that needs no counting.
     fn line_of(&self, unit: &UnitView<'_>, edit: Span) -> Option<NonZeroU64> {
+        // A cell may have several lines.
+        let is_line = unit.cell.is_none();
         let is_within = unit.span.from <= edit.from && edit.from <= unit.span.to;
-        self.line_number(unit.line).filter(|_| is_within)
+        self.line_number(unit.line).filter(|_| is_line && is_within)
     }
 
     /// A line of the text that the step sees, where that is a line of the original.

@@ -173,7 +173,8 @@ impl<'r> StepRun<'r> {
         let maker = EditMaker {
             set: self.set,
             keep_groups,
-            numbers_lines: self.set == StepSet::one(0) && self.step.query.unit == UnitKind::Line,
+            numbers_lines: self.set == StepSet::one(0)
+                && matches!(self.step.query.unit, UnitKind::Line | UnitKind::Cell),
             keep_cells: self.keep_cells,
             keep_rows: self.keep_rows,
             copies: self.keep_copies.then(RefCell::default),
