@@ -15,6 +15,7 @@ use brisk_quill_core::rewrite::Rewrite;
 use brisk_quill_core::rewrite::sink::Unmet;
 use brisk_quill_core::rewrite_file::RewriteText;
 use brisk_quill_files::fs::FileId;
+use brisk_quill_files::hash::Hashing;
 use brisk_quill_files::read::facts::Facts;
 use brisk_quill_files::short_plan::{self, EntryKind, MAGIC};
 use brisk_quill_files::source::Source;
@@ -299,7 +300,7 @@ impl<'a> PlanWriter<'a> {
         if let (Form::Short, Some(last)) = (self.form, &mut self.last) {
             // What cannot be written now cannot be written later, when that is looked at.
             let _ = last.out.flush();
-            let hash = last.out.get_ref().hash.finalize();
+            let hash = last.out.get_ref().hash().0;
             self.record(EntryKind::End, hash.as_bytes(), stream);
         }
     }
@@ -476,36 +477,16 @@ fn cannot_keep(place: Option<PathBuf>) -> PlanWriteError {
 
 /// A file that a plan is written to.
 struct Target {
-    out: BufWriter<Hashed>,
+    out: BufWriter<Hashing<Temporary>>,
     path: PathBuf,
     written: u64,
-}
-
-/// A file, and the hash of what was written to it. It is taken behind the buffer: of many bytes at once, it takes a fifth of
-/// the time.
-struct Hashed {
-    file: Temporary,
-    hash: blake3::Hasher,
-}
-
-impl Write for Hashed {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let written = self.file.write(bytes)?;
-        self.hash.update(&bytes[..written]);
-        Ok(written)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        self.file.flush()
-    }
 }
 
 impl Target {
     fn beside(path: &Path, temporaries: &Arc<Temporaries>) -> io::Result<Self> {
         let file = temporaries.beside(path)?;
-        let hash = blake3::Hasher::new();
         Ok(Self {
-            out: BufWriter::with_capacity(BUFFER, Hashed { file, hash }),
+            out: BufWriter::with_capacity(BUFFER, Hashing::new(file)),
             path: path.to_owned(),
             written: 0,
         })
@@ -518,7 +499,7 @@ impl Target {
 
     /// A plan that was asked for is on the disk before anybody hears of it.
     fn save(self) -> io::Result<()> {
-        let file = self.out.into_inner()?.file;
+        let file = self.out.into_inner()?.into_inner();
         file.file()?.sync_data()?;
         file.keep_as(&self.path).map(drop)
     }
@@ -526,7 +507,7 @@ impl Target {
     /// The last preview is not worth the wait: one that a power cut tore lacks its end, and is
     /// refused.
     fn keep(self) -> io::Result<FileId> {
-        let file = self.out.into_inner()?.file;
+        let file = self.out.into_inner()?.into_inner();
         file.replace(&self.path)
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::change::Change;
 use crate::changes::{ChangeList, Spooler};
-use crate::splice::Hashing;
+use crate::hash::Hashing;
 use brisk_quill_core::unit::line_ends;
 use std::io::{self, Read};
 

@@ -2,6 +2,7 @@
 
 use crate::change::Change;
 use crate::error::{FileError, FileErrorKind};
+use crate::hash::Hashing;
 use crate::plan::PlannedFile;
 use crate::store::Store;
 use crate::store::unpacked::Unpacked;
@@ -194,45 +195,5 @@ fn ended_early(error: io::Error) -> SpliceError {
             SpliceError::Changed
         }
         _ => SpliceError::Read(error),
-    }
-}
-
-/// Hashes all that passes through.
-pub(crate) struct Hashing<T> {
-    inner: T,
-    hasher: blake3::Hasher,
-}
-
-impl<T> Hashing<T> {
-    pub(crate) fn new(inner: T) -> Self {
-        Self {
-            inner,
-            hasher: blake3::Hasher::new(),
-        }
-    }
-
-    /// The hash of what has passed, and its length in bytes.
-    pub(crate) fn hash(&self) -> (blake3::Hash, u64) {
-        (self.hasher.finalize(), self.hasher.count())
-    }
-}
-
-impl<T: Read> Read for Hashing<T> {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let n = self.inner.read(buffer)?;
-        self.hasher.update(&buffer[..n]);
-        Ok(n)
-    }
-}
-
-impl<T: Write> Write for Hashing<T> {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let n = self.inner.write(bytes)?;
-        self.hasher.update(&bytes[..n]);
-        Ok(n)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        self.inner.flush()
     }
 }

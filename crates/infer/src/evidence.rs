@@ -307,7 +307,9 @@ impl<'e> Evidence<'e> {
             if pieces == step.pieces {
                 return 0.0;
             }
-            let near = hits(&pieces, &open);
+            let matcher = Matcher::new(&pieces);
+            let hits = |text: &[char]| matcher.all(text).is_some_and(|found| !found.is_empty());
+            let near = open.iter().filter(|text| hits(text)).count() as f64;
             // One text may be a slip.
             let further = (near - 1.0).max(0.0);
             match any_class {
@@ -318,13 +320,6 @@ impl<'e> Evidence<'e> {
         });
         cost.sum()
     }
-}
-
-/// The number of texts that a pattern matches.
-fn hits(pieces: &[Piece], texts: &[&[char]]) -> f64 {
-    let matcher = Matcher::new(pieces);
-    let is_hit = |text: &&&[char]| matcher.all(text).is_some_and(|found| !found.is_empty());
-    texts.iter().filter(is_hit).count() as f64
 }
 
 /// A text that goes, and is the same in all examples.

@@ -339,14 +339,15 @@ impl Matcher {
         }
     }
 
-    /// The operation that takes the first character of every match, where there is one.
-    fn first(&self) -> Option<&Op> {
+    /// The first place at which a match may begin, by its first character alone; `None` where there is none.
+    fn next_start(&self, text: &[char]) -> Option<usize> {
         let mut ops = self.ops.iter();
-        let first = ops.find(|op| !matches!(op, Op::Open(_) | Op::Edge))?;
-        match first {
-            Op::Char(_) => Some(first),
-            Op::Run(_, least, ..) if *least > 0 => Some(first),
-            _ => None,
+        match ops.find(|op| !matches!(op, Op::Open(_) | Op::Edge)) {
+            Some(Op::Char(first)) => text.iter().position(|c| c == first),
+            Some(Op::Run(class, least, ..)) if *least > 0 => {
+                text.iter().position(|c| class.holds(*c))
+            }
+            _ => Some(0),
         }
     }
 
@@ -361,10 +362,9 @@ impl Matcher {
             steps: 0,
         };
         while from <= text.len() {
-            match self.first().map(|op| next_start(op, &text[from..])) {
-                Some(Some(skip)) => from += skip,
-                Some(None) => break,
-                None => {}
+            match self.next_start(&text[from..]) {
+                Some(skip) => from += skip,
+                None => break,
             }
             search.spans.fill(None);
             let end = search.go(0, from);
@@ -386,15 +386,6 @@ impl Matcher {
             }
         }
         Some(found)
-    }
-}
-
-/// The first place at which an operation that takes a character can begin.
-fn next_start(op: &Op, text: &[char]) -> Option<usize> {
-    match op {
-        Op::Char(first) => text.iter().position(|c| c == first),
-        Op::Run(class, ..) => text.iter().position(|c| class.holds(*c)),
-        _ => Some(0),
     }
 }
 

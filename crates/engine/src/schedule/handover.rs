@@ -69,12 +69,12 @@ impl<T> Drop for Taker<T> {
     }
 }
 
+/// The work of a thread.
+pub(super) type Work<'w> = Box<dyn FnOnce() + Send + 'w>;
+
 /// Runs `workers`, each on a thread of its own, and `meanwhile` on this one; returns once all have ended. A panic in any of
 /// them goes on here.
-pub(super) fn beside<'w>(
-    workers: Vec<Box<dyn FnOnce() + Send + 'w>>,
-    meanwhile: Box<dyn FnOnce() + 'w>,
-) {
+pub(super) fn beside<'w>(workers: Vec<Work<'w>>, meanwhile: Box<dyn FnOnce() + 'w>) {
     std::thread::scope(|scope| {
         for worker in workers {
             scope.spawn(worker);

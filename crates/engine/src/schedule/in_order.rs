@@ -1,6 +1,6 @@
 //! The same work on many items, several at a time, its results taken in order.
 
-use crate::schedule::handover::{Giver, Taker, beside, handover};
+use crate::schedule::handover::{Giver, Taker, Work, beside, handover};
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -79,7 +79,7 @@ pub fn in_order<'t, T: Sync, W, M: Send>(
                 do_batch(batch, &mut worker, work, &giver);
             }
         };
-        Box::new(turn_by_turn) as Box<dyn FnOnce() + Send + '_>
+        Box::new(turn_by_turn) as Work<'_>
     };
     let workers = (0..threads).map(one).collect();
     // The line ends with the last thread that could lengthen it.

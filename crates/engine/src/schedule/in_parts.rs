@@ -6,7 +6,7 @@
 //! sharing: what follows is left to the joiner, which has to know what to do with lines that are
 //! too long.
 
-use crate::schedule::handover::{Giver, Taker, beside, handover};
+use crate::schedule::handover::{Giver, Taker, Work, beside, handover};
 use brisk_quill_core::rewrite::part_start::{PartCut, PartStart};
 use brisk_quill_files::error::FileError;
 use brisk_quill_files::read::open_text::{OpenText, Piece};
@@ -230,9 +230,6 @@ impl Cutter {
 /// A part to be looked at, and where to send it with what is found in it.
 type Job<F> = (Part, Giver<(Part, F)>);
 
-/// A thread of the team.
-type Helper<'w> = Box<dyn FnOnce() + Send + 'w>;
-
 /// The helpers at work.
 struct Team<F> {
     jobs: Giver<Job<F>>,
@@ -249,7 +246,7 @@ impl<F: Send> Team<F> {
         threads: usize,
         worker: &'w (impl Fn() -> W + Sync),
         work: &'w (impl Fn(&mut W, &Part) -> F + Sync),
-    ) -> (Self, Vec<Helper<'w>>)
+    ) -> (Self, Vec<Work<'w>>)
     where
         F: 'w,
     {
@@ -269,7 +266,7 @@ impl<F: Send> Team<F> {
                     done.give((part, found));
                 }
             };
-            Box::new(job_by_job) as Helper<'w>
+            Box::new(job_by_job) as Work<'w>
         };
         let helpers = (0..threads).map(helper).collect();
         let team = Self {

@@ -2,6 +2,7 @@
 
 use crate::error::{FileError, FileErrorKind};
 use crate::fs::{Fs, Removal, Stat};
+use crate::hash::Hashing;
 use crate::hash::hash_of;
 use crate::journal::Journal;
 use crate::journal::records::{Commit, Intent, PathText, Record, RunState, VERSION};
@@ -13,7 +14,7 @@ use crate::recover::standing::{Direction, Known};
 use crate::run::change_log::{ChangeLog, Recording};
 use crate::run::request::{RunDone, RunFailed, RunRequest};
 use crate::run::staged_file::{StagedFile, check_folders, folders};
-use crate::splice::{CHUNK, Hashing, SpliceError, splice_text};
+use crate::splice::{CHUNK, SpliceError, splice_text};
 use crate::stoppable::Stoppable;
 use std::collections::BTreeSet;
 use std::io::{self, BufWriter, Write};
