@@ -57,6 +57,10 @@ pub struct Page {
     printed: Vec<u8>,
     /// The output before that, and the problems between.
     said: Vec<Said>,
+    /// The bytes of that output.
+    said_bytes: usize,
+    /// Numbers of rows that are to be put in, each with its offset in all output; `None` where they are known at once.
+    numbers: Option<Vec<(usize, u64)>>,
 }
 
 #[derive(Debug)]
@@ -76,6 +80,45 @@ impl Page {
         &mut self.printed
     }
 
+    /// Numbers of rows count from the start of a part, until it is known how many come before.
+    pub fn number_later(&mut self) {
+        self.numbers = Some(Vec::new());
+    }
+
+    /// Prints the number of a row.
+    pub fn row_number(&mut self, number: u64) {
+        match &mut self.numbers {
+            Some(numbers) => numbers.push((self.said_bytes + self.printed.len(), number)),
+            None => push_number(&mut self.printed, number),
+        }
+    }
+
+    /// Puts in the numbers of rows that are behind so many others.
+    pub fn after_rows(&mut self, rows: u64) {
+        let numbers = self.numbers.take().unwrap_or_default();
+        if numbers.is_empty() {
+            return;
+        }
+        let mut numbers = numbers.into_iter().peekable();
+        let mut done = 0;
+        let of_said = self.said.iter_mut().filter_map(|said| match said {
+            Said::Printed(bytes) => Some(bytes),
+            Said::Problem(_) => None,
+        });
+        for output in of_said.chain([&mut self.printed]) {
+            let mut out = Vec::with_capacity(output.len() + output.len() / 4);
+            let mut at = 0;
+            while let Some((offset, number)) = numbers.next_if(|(at, _)| *at < done + output.len()) {
+                out.extend_from_slice(&output[at..offset - done]);
+                push_number(&mut out, rows + number);
+                at = offset - done;
+            }
+            out.extend_from_slice(&output[at..]);
+            done += output.len();
+            *output = out;
+        }
+    }
+
     /// Prints text for a person, through the gate.
     pub fn say(&mut self, text: &str) {
         let mut gated = String::new();
@@ -86,6 +129,7 @@ impl Page {
     /// Reports one of perhaps many units that were left alone.
     pub fn problem(&mut self, diagnostic: Diagnostic) {
         if !self.printed.is_empty() {
+            self.said_bytes += self.printed.len();
             self.said
                 .push(Said::Printed(std::mem::take(&mut self.printed)));
         }
@@ -97,7 +141,7 @@ impl Page {
         self.printed.len() > BUFFER || !self.said.is_empty()
     }
 
-    /// Adds what stands on the page after this one.
+    /// Adds what stands on the page after this one, its numbers put in.
     pub fn append(&mut self, next: Self) {
         for said in next.said {
             match said {
@@ -107,6 +151,10 @@ impl Page {
         }
         self.data(&next.printed);
     }
+}
+
+fn push_number(out: &mut Vec<u8>, number: u64) {
+    out.extend_from_slice(itoa::Buffer::new().format(number).as_bytes());
 }
 
 impl Output {

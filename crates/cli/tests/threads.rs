@@ -191,6 +191,7 @@ fn parts_of_rows_do_not_matter() {
         "shapes --columns berth",
         r"extract '\d+' --columns berth",
         r"extract '\d' --columns berth --counts --as csv",
+        r"extract '\d' --columns berth --as jsonl",
         r"extract '\d' --columns berth --beside --as csv",
     ] {
         let of_table = line
@@ -213,6 +214,18 @@ fn parts_of_rows_do_not_matter() {
             }
         }
     }
+}
+
+/// Rows are numbered in the whole file, on the other side of one that is too long to be shared out, too.
+#[test]
+fn rows_behind_a_very_long_one_are_numbered() {
+    let row = |i: usize| format!("{i},{}\n", "calm ".repeat(40));
+    let rows: String = (0..10_000).map(row).collect();
+    let long = format!("\"{}\",quay\n", "calm\n".repeat(1_900_000));
+    let port = Sandbox::with("berths.csv", [&*rows, &*long, &*rows].concat());
+    let line = "extract '99$' --columns 1 --no-header --as csv berths.csv";
+    same_on_threads(&port, line, &[2]);
+    assert!(port.run(line).out.contains("berths.csv,19901,"));
 }
 
 /// A copy made while it is evaluated is what a filter makes of it, piece by piece.

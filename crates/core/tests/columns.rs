@@ -107,7 +107,9 @@ fn scraps() -> impl Strategy<Value = String> {
     let bits = [
         "a", "7", "é", ",", ",", ";", "\"", "\"", "\"\"", "\n", "\r\n", " ", "\"b\"", "\"c,d\"", "",
     ];
-    prop::collection::vec(pick(&bits), 0..24).prop_map(|bits| bits.concat())
+    // The longer ones go over the block that is looked at at once.
+    let bits = move |most| prop::collection::vec(pick(&bits), 0..most);
+    prop_oneof![3 => bits(24), 1 => bits(200)].prop_map(|bits| bits.concat())
 }
 
 /// The value of a cell that is hard to write down.
@@ -297,7 +299,8 @@ proptest! {
     /// matter, nor what was wrong with it.
     #[test]
     fn the_scanner_agrees_with_the_oracle(
-        text in scraps(), delimiter in pick(&[',', ';']), quote in pick(&['"', '\'']), size in 1..9usize,
+        text in scraps(), delimiter in pick(&[',', ';']), quote in pick(&['"', '\'']),
+        size in prop_oneof![1..9usize, 60..70usize],
     ) {
         let words = StepSpec {
             delimiter: Some(delimiter.into()),
@@ -604,6 +607,27 @@ proptest! {
                 prop_assert_eq!(values, wanted, "{} in {}", column, text);
             }
         }
+    }
+
+    /// The rows of a container are taken apart as objects of JSON are read, those that are cut off too.
+    #[test]
+    fn rows_of_a_container_are_objects(
+        rows in prop::collection::vec((hostile(), json(), json()), 1..4), kept in any::<prop::sample::Index>(),
+        is_cut in any::<bool>(), column in pick(&["/a", "/b/-", "/b/a", "/a/0/-"]),
+    ) {
+        let object = |(key, a, b): &(String, Value, Value)| {
+            let key = serde_json::json!(format!("{key}c"));
+            format!("{{{key}:1,\"a\":{a},\"b\":{b}}}\n")
+        };
+        let mut text: String = rows.iter().map(object).collect();
+        if is_cut {
+            let places: Vec<usize> = text.char_indices().map(|(at, _)| at).collect();
+            text.truncate(*kept.get(&places));
+        }
+        let read = |format| cells(&words(column, format), text.as_bytes(), usize::MAX);
+        let (of_container, wanted) = (read("sqlite"), read("jsonl"));
+        prop_assert_eq!(of_container.cells, wanted.cells, "{}", text);
+        prop_assert_eq!(of_container.problems.len(), wanted.problems.len(), "{}", text);
     }
 
     /// Which cells are rewritten is what a slow reader of rows makes of the conditions and picks.

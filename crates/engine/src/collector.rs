@@ -98,8 +98,8 @@ pub trait Events {
         false
     }
 
-    /// True if the numbers of rows are wanted. Such a file is looked at on one thread: a part does not know how many
-    /// sound rows come before it.
+    /// True if the numbers of rows are wanted at once. Such a file is looked at on one thread: a part does not know how
+    /// many sound rows come before it, but is [told later](Collector::after_rows).
     fn numbers_rows(&self) -> bool {
         false
     }
@@ -183,6 +183,14 @@ pub trait Collector: Events + Send + Sized {
     #[must_use]
     fn for_part(self) -> Self {
         self
+    }
+
+    /// Rows are counted from the start of a part from now on; [`Collector::after_rows`] says how many come before them.
+    fn number_later(&mut self) {}
+
+    /// Says how many rows of the file come before the part, which is about to be joined.
+    fn after_rows(&mut self, rows: u64) {
+        let _ = rows;
     }
 
     /// Adds what was gathered in the part that follows.

@@ -83,6 +83,14 @@ impl<C: Collector> Collector for Watched<'_, C> {
         }
     }
 
+    fn number_later(&mut self) {
+        self.front.number_later();
+    }
+
+    fn after_rows(&mut self, rows: u64) {
+        self.front.after_rows(rows);
+    }
+
     fn join(&mut self, part: Self) {
         self.front.join(part.front);
         if let (Some(evidence), Some(part)) = (&mut self.evidence, part.evidence) {

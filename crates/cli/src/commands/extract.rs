@@ -237,7 +237,7 @@ struct Record<'r> {
 
 impl Seer for Extractor {
     fn numbers_rows(&self) -> bool {
-        self.in_cells
+        self.in_cells && self.sheet.is_table()
     }
 
     fn begin_file(&mut self, source: &Source) {
@@ -405,7 +405,7 @@ impl Extractor {
                 index,
             };
             let values = self.picks.iter().map(|pick| found.value(pick));
-            self.sheet.row(values, page.data_end());
+            self.sheet.row(values, page);
             self.rows += 1;
         }
     }
@@ -428,7 +428,10 @@ impl<'f> Found<'f> {
         let record = self.record;
         match pick {
             Pick::File => Value::Text(Cow::Borrowed(self.path.as_bytes())),
-            Pick::Record => Value::Number(record.number),
+            Pick::Record => match record.row {
+                Some(_) => Value::RowNumber(record.number),
+                None => Value::Number(record.number),
+            },
             Pick::Match if self.found.is_empty() => Value::None,
             Pick::Match => Value::Number(self.index as u64 + 1),
             Pick::YesNo => Value::Truth(self.matches > 0),

@@ -48,7 +48,7 @@ pub trait Seer {
     fn unit(&mut self, source: &Source, unit: &SearchedUnit<'_>, page: &mut Page);
     /// So many units in scope without a match, where those are counted.
     fn passed(&mut self, _units: u64) {}
-    /// True if it needs the numbers of rows.
+    /// True if it needs the numbers of rows at once; a page is told them later.
     fn numbers_rows(&self) -> bool {
         false
     }
@@ -168,6 +168,14 @@ impl<S: Split> Collector for Seeing<'_, S> {
             seer: self.seer.for_part(),
             ..self
         }
+    }
+
+    fn number_later(&mut self) {
+        self.page.number_later();
+    }
+
+    fn after_rows(&mut self, rows: u64) {
+        self.page.after_rows(rows);
     }
 
     fn join(&mut self, part: Self) {

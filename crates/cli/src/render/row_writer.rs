@@ -1,6 +1,7 @@
 //! Rows of values as CSV, TSV, JSON Lines, or a table to read.
 
 use crate::args::definitions::SheetForm;
+use crate::output::Page;
 use crate::render::grid::{Align, Grid};
 use crate::render::labelled::Labelled;
 use base64::Engine as _;
@@ -16,19 +17,29 @@ pub enum Value<'v> {
     None,
     Text(Cow<'v, [u8]>),
     Number(u64),
+    /// The number of a row, which a page may be told later.
+    RowNumber(u64),
     Truth(bool),
     /// A value of JSON that is not text, as it is written.
     Json(&'v str),
 }
 
 impl Value<'_> {
+    /// True if nothing is written for it.
+    fn is_empty(&self) -> bool {
+        match self {
+            Self::Number(_) | Self::RowNumber(_) => false,
+            Self::None | Self::Text(_) | Self::Truth(_) | Self::Json(_) => self.text().is_empty(),
+        }
+    }
+
     /// As text.
     fn text(&self) -> Cow<'_, [u8]> {
         let owned = |text: String| Cow::Owned(text.into_bytes());
         match self {
             Self::None => Cow::Borrowed(b""),
             Self::Text(text) => Cow::Borrowed(text),
-            Self::Number(number) => owned(number.to_string()),
+            Self::Number(number) | Self::RowNumber(number) => owned(number.to_string()),
             Self::Truth(truth) => owned(truth.to_string()),
             Self::Json(raw) if *raw == "null" => Cow::Borrowed(b""),
             Self::Json(raw) => Cow::Borrowed(raw.as_bytes()),
@@ -68,6 +79,11 @@ impl RowWriter {
         self.begun
     }
 
+    /// True if rows are kept for a table to read.
+    pub fn is_table(&self) -> bool {
+        self.form == SheetForm::Table
+    }
+
     /// Names the columns.
     pub fn begin(&mut self, names: &[String]) {
         self.begun = true;
@@ -76,21 +92,21 @@ impl RowWriter {
 
     /// The row of the names, where the form has one.
     pub fn header(&self) -> Vec<u8> {
-        let mut out = Vec::new();
+        let mut page = Page::default();
         if let Some(dialect) = self.dialect() {
             let name = |name: &String| Value::Text(Cow::Owned(name.clone().into_bytes()));
-            record(dialect, self.names.iter().map(name), &mut out);
+            record(dialect, self.names.iter().map(name), &mut page);
         }
-        out
+        std::mem::take(page.data_end())
     }
 
-    /// Adds a row, with a value for each column, to `out`; a table keeps it.
-    pub fn row<'v>(&mut self, values: impl Iterator<Item = Value<'v>>, out: &mut Vec<u8>) {
+    /// Adds a row, with a value for each column, to `page`; a table keeps it.
+    pub fn row<'v>(&mut self, values: impl Iterator<Item = Value<'v>>, page: &mut Page) {
         if let Some(dialect) = self.dialect() {
-            return record(dialect, values, out);
+            return record(dialect, values, page);
         }
         if self.form == SheetForm::Jsonl {
-            return object(&self.names, values, out);
+            return object(&self.names, values, page);
         }
         match self.left.checked_sub(1) {
             None => self.hidden += 1,
@@ -137,28 +153,26 @@ impl RowWriter {
     }
 }
 
-fn record<'v>(dialect: Dialect, values: impl Iterator<Item = Value<'v>>, out: &mut Vec<u8>) {
-    let from = out.len();
+fn record<'v>(dialect: Dialect, values: impl Iterator<Item = Value<'v>>, page: &mut Page) {
+    // A line without anything would be no row.
+    let mut is_blank = true;
     for (index, value) in values.enumerate() {
         if index > 0 {
-            out.push(dialect.delimiter);
+            page.data(&[dialect.delimiter]);
         }
+        is_blank &= index == 0 && value.is_empty();
         match value {
-            Value::Number(number) => {
-                out.extend_from_slice(itoa::Buffer::new().format(number).as_bytes());
-            }
-            value => out.extend_from_slice(&dialect.cell(&value.text(), false).unwrap_or_default()),
+            Value::RowNumber(number) => page.row_number(number),
+            Value::Number(number) => page.data(itoa::Buffer::new().format(number).as_bytes()),
+            value => page.data(&dialect.cell(&value.text(), false).unwrap_or_default()),
         }
     }
-    if out.len() == from {
-        out.extend_from_slice(b"\"\"");
-    }
-    out.push(b'\n');
+    page.data(if is_blank { b"\"\"\n" } else { b"\n" });
 }
 
 /// One object on a line. Bytes that are not UTF-8 travel beside the shown text.
-fn object<'v>(names: &[String], values: impl Iterator<Item = Value<'v>>, out: &mut Vec<u8>) {
-    let from = out.len();
+fn object<'v>(names: &[String], values: impl Iterator<Item = Value<'v>>, page: &mut Page) {
+    let mut is_first = true;
     let coded_name = |name: &str| {
         let mut coded = format!("{name}_b64");
         while names.contains(&coded) {
@@ -166,29 +180,30 @@ fn object<'v>(names: &[String], values: impl Iterator<Item = Value<'v>>, out: &m
         }
         coded
     };
-    let mut put = |name: &str, value: &str| {
-        out.push(if out.len() == from { b'{' } else { b',' });
+    let mut put = |page: &mut Page, name: &str, value: &str| {
+        let sign: &[u8] = if std::mem::take(&mut is_first) { b"{" } else { b"," };
         let name = serde_json::Value::from(name).to_string();
-        out.extend([name.as_bytes(), b":", value.as_bytes()].concat());
+        page.data(&[sign, name.as_bytes(), b":", value.as_bytes()].concat());
     };
     for (name, value) in names.iter().zip(values) {
         match value {
-            Value::None => put(name, "null"),
-            Value::Number(number) => put(name, &number.to_string()),
-            Value::Truth(truth) => put(name, &truth.to_string()),
-            Value::Json(raw) => put(name, raw),
+            Value::None => put(page, name, "null"),
+            Value::Number(number) => put(page, name, &number.to_string()),
+            Value::RowNumber(number) => {
+                put(page, name, "");
+                page.row_number(number);
+            }
+            Value::Truth(truth) => put(page, name, &truth.to_string()),
+            Value::Json(raw) => put(page, name, raw),
             Value::Text(text) => {
                 let shown = String::from_utf8_lossy(&text);
-                put(name, &serde_json::Value::from(&*shown).to_string());
+                put(page, name, &serde_json::Value::from(&*shown).to_string());
                 if let Cow::Owned(_) = shown {
                     let coded = serde_json::Value::from(BASE64.encode(&text));
-                    put(&coded_name(name), &coded.to_string());
+                    put(page, &coded_name(name), &coded.to_string());
                 }
             }
         }
     }
-    if out.len() == from {
-        out.push(b'{');
-    }
-    out.extend_from_slice(b"}\n");
+    page.data(if is_first { b"{}\n" } else { b"}\n" });
 }

@@ -13,6 +13,7 @@ use crate::columns::table::{Selected, Table, pointer_of};
 use crate::columns::token::{Kind, kind};
 use crate::edits::{Edit, RowFacts, splice};
 use crate::span::Span;
+use smallvec::SmallVec;
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -323,12 +324,12 @@ impl<'t> Row<'t> {
 
     /// The cells that a column means here: none where it is absent, several for a pointer to
     /// every element.
-    pub(crate) fn named(&self, column: &Column) -> Result<Vec<RowCell>, RowFault> {
+    pub(crate) fn named(&self, column: &Column) -> Result<SmallVec<[RowCell; 1]>, RowFault> {
         if self.table.layout().has_pointers() {
             // Its columns were found sound when the table was.
             return match pointer_of(column) {
-                Ok(pointer) => self.follow(&pointer),
-                Err(_) => Ok(Vec::new()),
+                Ok(pointer) => Ok(self.follow(&pointer)?.into()),
+                Err(_) => Ok(SmallVec::new()),
             };
         }
         let index = self.table.place(column);

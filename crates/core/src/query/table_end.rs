@@ -59,6 +59,11 @@ pub struct TableEnd {
 }
 
 impl TableEnd {
+    /// The number of rows, but for the header and those with a fault in their form.
+    pub fn rows(&self) -> u64 {
+        self.rows
+    }
+
     /// Adds the end of the next part.
     pub fn add(&mut self, next: Self) {
         if self.rows == 0 {

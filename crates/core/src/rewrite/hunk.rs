@@ -75,7 +75,10 @@ impl<'t> Hunk<'t> {
                 edit.span.from - hunk.place.from,
                 edit.span.to - hunk.place.from,
             );
-            line += line_ends(&hunk.was[counted..span.from]);
+            line = match edit.line {
+                Some(line) => line.get(),
+                None => line + line_ends(&hunk.was[counted..span.from]),
+            };
             counted = span.from;
             HunkEdit {
                 from: hunk.from + span.from as u64,

@@ -471,12 +471,11 @@ impl EditMaker<'_, '_> {
         groups: Option<GroupTexts>,
     ) -> Result<(), CellFault> {
         let (at, text) = row.appended(cells)?;
-        let edit = self.inner_edit(Span::new(at, at), edit_bytes(text));
-        let row = self.row_facts(row, None);
         self.out.edits.push(Edit {
             groups,
-            row,
-            ..edit
+            row: self.row_facts(row, None),
+            line: self.line_in(row),
+            ..self.inner_edit(Span::new(at, at), edit_bytes(text))
         });
         Ok(())
     }
@@ -513,7 +512,7 @@ impl EditMaker<'_, '_> {
                     })
                 }),
                 row: self.row_facts(row, Some(&cell.name(row.table()))),
-                line: self.line_number(row.line).filter(|_| row.is_one_line),
+                line: self.line_in(row),
                 ..self.inner_edit(cell.span, edit_bytes(raw))
             });
         }
@@ -542,6 +541,11 @@ impl EditMaker<'_, '_> {
         let is_line = unit.cell.is_none();
         let is_within = unit.span.from <= edit.from && edit.from <= unit.span.to;
         self.line_number(unit.line).filter(|_| is_line && is_within)
+    }
+
+    /// The number of the line that an edit of a row begins in, where that needs no counting.
+    fn line_in(&self, row: &Row<'_>) -> Option<NonZeroU64> {
+        self.line_number(row.line).filter(|_| row.is_one_line)
     }
 
     /// A line of the text that the step sees, where that is a line of the original.

@@ -2,7 +2,8 @@
 
 use crate::columns::container::{Container, LEFT_ALONE};
 use crate::columns::fault::{CellFault, RowFault};
-use crate::columns::formats::jsonl::Objects;
+use crate::columns::formats::compact::read_compact;
+use crate::columns::formats::jsonl::{JsonRecords, Objects};
 use crate::columns::formats::{PointedCell, RecordSource, RowFormat};
 use crate::columns::record::{NewCell, Record};
 use crate::columns::spelling::Spelling;
@@ -30,7 +31,7 @@ fn is_left_alone(text: &[u8], cell: &PointedCell) -> bool {
 
 impl RowFormat for ContainedRows {
     fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {
-        Objects.records(text)
+        Box::new(JsonRecords::new(text, read_compact))
     }
 
     fn spelling_of(&self, raw: &[u8]) -> Spelling {

@@ -1,7 +1,7 @@
 //! Cells between delimiters: CSV, TSV and their like.
 
 pub(crate) mod boundary;
-pub(crate) mod delimiter_scan;
+pub(crate) mod marks;
 pub(crate) mod quote;
 pub(crate) mod scanner;
 
@@ -63,7 +63,9 @@ impl RowFormat for Dialect {
         if found > wanted {
             return Err(CellFault::Surplus { found, wanted });
         }
-        let mut text = vec![self.delimiter; wanted - found];
+        let size: usize = cells.iter().map(|cell| cell.value.len() + 3).sum();
+        let mut text = Vec::with_capacity(wanted - found + size);
+        text.resize(wanted - found, self.delimiter);
         for cell in cells {
             text.push(self.delimiter);
             let raw = quote::encode(cell.value, false, *self, false);

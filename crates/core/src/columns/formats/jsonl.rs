@@ -24,8 +24,7 @@ pub struct Objects;
 
 impl RowFormat for Objects {
     fn records<'t>(&self, text: &'t [u8]) -> Box<dyn RecordSource<'t> + 't> {
-        let lines = lines(text);
-        Box::new(JsonRecords { text, lines })
+        Box::new(JsonRecords::new(text, read_object))
     }
 
     fn spelling_of(&self, raw: &[u8]) -> Spelling {
@@ -76,9 +75,27 @@ impl RowFormat for Objects {
     }
 }
 
-struct JsonRecords<'t, L> {
+/// Adds the members of the object that is all of a line.
+type ReadObject<'t> = fn(&'t [u8], &mut Members<'t>) -> Result<(), RowFault>;
+
+/// The objects of a text, read in this way.
+pub(super) struct JsonRecords<'t, L> {
     text: &'t [u8],
     lines: L,
+    read: ReadObject<'t>,
+}
+
+impl<'t> JsonRecords<'t, ()> {
+    pub fn new(
+        text: &'t [u8],
+        read: ReadObject<'t>,
+    ) -> JsonRecords<'t, impl Iterator<Item = Line> + use<'t>> {
+        JsonRecords {
+            text,
+            lines: lines(text),
+            read,
+        }
+    }
 }
 
 impl<'t, L: Iterator<Item = Line>> RecordSource<'t> for JsonRecords<'t, L> {
@@ -88,7 +105,7 @@ impl<'t, L: Iterator<Item = Line>> RecordSource<'t> for JsonRecords<'t, L> {
         let blank = bytes.iter().all(|b| matches!(b, b' ' | b'\t'));
         let mut fault = None;
         members.clear();
-        if !blank && let Err(wrong) = read_object(bytes, members) {
+        if !blank && let Err(wrong) = (self.read)(bytes, members) {
             fault = Some((line.content.from, wrong));
         }
         Some(ScannedRecord {
@@ -164,7 +181,7 @@ pub(crate) fn object(line: &[u8]) -> Result<Members<'_>, RowFault> {
 }
 
 /// Adds the members of the object that is all of `line`.
-fn read_object<'t>(line: &'t [u8], members: &mut Members<'t>) -> Result<(), RowFault> {
+pub(super) fn read_object<'t>(line: &'t [u8], members: &mut Members<'t>) -> Result<(), RowFault> {
     let text = std::str::from_utf8(line).map_err(|error| RowFault::NotUtf8 {
         byte: error.valid_up_to() + 1,
     })?;

@@ -192,15 +192,15 @@ fn push_value(value: ValueRef<'_>, line: &mut Vec<u8>) {
     match value {
         ValueRef::Null => line.extend_from_slice(b"null"),
         ValueRef::Integer(number) => push_number(number, line),
-        ValueRef::Real(number) => match serde_json::Number::from_f64(number) {
-            Some(number) => line.extend_from_slice(number.to_string().as_bytes()),
-            None => {
-                let shown = format!("{{\"real\":{}}}", text_of(&number.to_string()));
-                line.extend_from_slice(shown.as_bytes());
-            }
-        },
+        // Memory takes all that is written.
+        ValueRef::Real(number) if number.is_finite() => {
+            serde_json::to_writer(line, &number).unwrap_or_default();
+        }
+        ValueRef::Real(number) => {
+            let shown = format!("{{\"real\":{}}}", text_of(&number.to_string()));
+            line.extend_from_slice(shown.as_bytes());
+        }
         ValueRef::Text(text) => match std::str::from_utf8(text) {
-            // Memory takes all that is written.
             Ok(text) => serde_json::to_writer(line, text).unwrap_or_default(),
             Err(_) => line.extend(object("text", text.len())),
         },

@@ -33,7 +33,8 @@ pub enum Met<'x> {
 /// A member being read.
 pub struct Xml<'x> {
     reader: Reader<&'x [u8]>,
-    xml: &'x [u8],
+    /// The text of the member, as far as it is text.
+    text: &'x str,
     name: &'x str,
 }
 
@@ -41,7 +42,9 @@ impl<'x> Xml<'x> {
     pub fn new(xml: &'x [u8], name: &'x str) -> Self {
         let mut reader = Reader::from_reader(xml);
         reader.config_mut().check_end_names = true;
-        Self { reader, xml, name }
+        // Beyond it, nothing can be read.
+        let text = xml.utf8_chunks().next().map_or("", |chunk| chunk.valid());
+        Self { reader, text, name }
     }
 
     fn bad(&self) -> io::Error {
@@ -54,11 +57,10 @@ impl<'x> Xml<'x> {
         self.reader.buffer_position() as usize
     }
 
-    /// The name in a tag without its prefix; the tag begins at `from` with this many bytes before the name.
-    fn local(&self, from: usize, before: usize, name: &str, local: &str) -> &'x str {
-        let end = from + before + name.len();
-        let bytes = self.xml.get(end - local.len()..end).unwrap_or_default();
-        std::str::from_utf8(bytes).unwrap_or_default()
+    /// The name that begins at `from` and has this many bytes, without its prefix.
+    fn local(&self, from: usize, length: usize) -> &'x str {
+        let name = self.text.get(from..from + length);
+        name.map_or("", without_prefix)
     }
 
     /// Goes to the next thing.
@@ -69,19 +71,19 @@ impl<'x> Xml<'x> {
             let place = from..self.reader.buffer_position() as usize;
             return Ok(match event {
                 Event::Start(tag) => Met::Start {
-                    name: self.local(from, 1, tag.name().as_ref(), tag.local_name().as_ref()),
+                    name: self.local(from + 1, tag.name().as_ref().len()),
                     tag,
                     place,
                     is_empty: false,
                 },
                 Event::Empty(tag) => Met::Start {
-                    name: self.local(from, 1, tag.name().as_ref(), tag.local_name().as_ref()),
+                    name: self.local(from + 1, tag.name().as_ref().len()),
                     tag,
                     place,
                     is_empty: true,
                 },
                 Event::End(tag) => Met::End {
-                    name: self.local(from, 2, tag.name().as_ref(), tag.local_name().as_ref()),
+                    name: self.local(from + 2, tag.name().as_ref().len()),
                     place,
                 },
                 // Escapes are things of their own.
@@ -106,6 +108,13 @@ impl<'x> Xml<'x> {
     }
 }
 
+/// A name without its prefix.
+fn without_prefix(name: &str) -> &str {
+    // Names are too short for a search that looks at many bytes at once.
+    let colon = name.bytes().position(|byte| byte == b':');
+    colon.map_or(name, |at| &name[at + 1..])
+}
+
 /// The value of an attribute by its name without a prefix.
 pub fn attribute(tag: &BytesStart<'_>, name: &str) -> Option<String> {
     let mut all = attributes(tag);
@@ -128,12 +137,15 @@ pub fn attributes<'t>(tag: &'t BytesStart<'_>) -> impl Iterator<Item = (&'t str,
             true => Cow::Owned(unescape(&one.value).ok()?.into_owned()),
             false => one.value,
         };
-        Some((one.key.local_name().into_inner(), value))
+        Some((without_prefix(one.key.into_inner()), value))
     })
 }
 
 /// Text as an element of a workbook holds it: what XML cannot hold is there as `_xHHHH_`.
 pub fn decoded(text: &str) -> String {
+    if !text.contains('_') {
+        return text.to_owned();
+    }
     let mut out = String::new();
     let mut rest = text;
     while let Some(at) = rest.find("_x") {

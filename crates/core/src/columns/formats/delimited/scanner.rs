@@ -9,7 +9,7 @@
 use crate::columns::dialect::Dialect;
 use crate::columns::fault::RowFault;
 use crate::columns::formats::RecordSource;
-use crate::columns::formats::delimited::delimiter_scan::DelimiterScan;
+use crate::columns::formats::delimited::marks::{BLOCK, MarkPlaces, Marks, Quotes};
 use crate::columns::members::Members;
 use crate::columns::record::{RawCell, ScannedRecord};
 use crate::span::Span;
@@ -19,7 +19,21 @@ pub(crate) struct Scanner<'t> {
     text: &'t [u8],
     dialect: Dialect,
     at: usize,
-    marks: DelimiterScan<'t>,
+    block: Block,
+}
+
+/// The block that the scanner has come to.
+#[derive(Clone, Copy, Default)]
+struct Block {
+    from: usize,
+    to: usize,
+    /// Delimiters and line ends outside quotes that have not been come to.
+    left: u64,
+    lines: u64,
+    /// Line ends between quotes that have not been come to.
+    inner_lines: u64,
+    /// Behind it.
+    quotes: Quotes,
 }
 
 /// The place of the scanner in a cell.
@@ -33,35 +47,83 @@ enum Place {
 
 impl<'t> Scanner<'t> {
     pub fn new(text: &'t [u8], dialect: Dialect) -> Self {
-        let Dialect { delimiter, quote } = dialect;
         Self {
             text,
             dialect,
             at: 0,
-            marks: DelimiterScan::new(text, [b'\n', delimiter, quote.unwrap_or(delimiter)]),
+            block: Block::default(),
         }
     }
-}
 
-impl<'t> RecordSource<'t> for Scanner<'t> {
-    fn next(&mut self, cells: &mut Vec<RawCell>, _: &mut Members<'t>) -> Option<ScannedRecord> {
-        cells.clear();
-        if self.at == self.text.len() {
+    /// Goes on to the next block; `None` where there is none, or its marks do not say what lies between quotes.
+    fn next_block(&mut self) -> Option<()> {
+        let from = self.block.to;
+        let to = self.text.len().min(from + BLOCK);
+        if from == to {
             return None;
         }
-        let mut record = ScannedRecord {
-            content: Span::new(self.at, self.at),
-            lines_above: 0,
-            inner_lines: 0,
-            ends_line: true,
-            fault: None,
-            blank: false,
+        let marks = Marks::of(self.text, from, self.dialect);
+        let inside = self.block.quotes.pass(marks, to - from)?;
+        self.block = Block {
+            from,
+            to,
+            left: (marks.lines | marks.delimiters) & !inside,
+            lines: marks.lines,
+            inner_lines: marks.lines & inside,
+            quotes: self.block.quotes,
         };
+        Some(())
+    }
+
+    /// The record that begins here, by the marks of blocks; `None` where it takes a look at each quote.
+    fn by_blocks(&mut self, cells: &mut Vec<RawCell>) -> Option<ScannedRecord> {
+        let mut inner_lines = 0;
+        let mut cell = self.at;
+        loop {
+            while self.block.left == 0 {
+                inner_lines += self.block.inner_lines.count_ones();
+                self.next_block()?;
+            }
+            let mark = self.block.left & self.block.left.wrapping_neg();
+            let at = self.block.from + mark.trailing_zeros() as usize;
+            self.block.left ^= mark;
+            let is_end = self.block.lines & mark != 0;
+            let is_cut = is_end && at > cell && self.text[at - 1] == b'\r';
+            let end = at - usize::from(is_cut);
+            cells.push(self.cell(cell, end)?);
+            if is_end {
+                let inner = self.block.inner_lines & (mark - 1);
+                self.block.inner_lines ^= inner;
+                inner_lines += inner.count_ones();
+                let content = Span::new(self.at, end);
+                self.at = at + 1;
+                return Some(record_of(content, inner_lines.into()));
+            }
+            cell = at + 1;
+        }
+    }
+
+    /// A cell without a fault.
+    #[inline]
+    fn cell(&self, from: usize, to: usize) -> Option<RawCell> {
+        let raw = &self.text[from..to];
+        let is_quote = |byte: Option<&u8>| byte.is_some() && byte.copied() == self.dialect.quote;
+        let quoted = is_quote(raw.first());
+        let is_sound = !quoted || (raw.len() > 1 && is_quote(raw.last()));
+        is_sound.then_some(RawCell {
+            span: Span::new(from, to),
+            quoted,
+        })
+    }
+
+    /// The record that begins here, by all its marks.
+    fn mark_by_mark(&mut self, cells: &mut Vec<RawCell>) -> ScannedRecord {
+        let mut record = record_of(Span::new(self.at, self.at), 0);
         let mut next = self.text.len();
         let mut cell = self.at;
         let mut place = Place::Bare;
         let mut end = self.text.len();
-        for at in self.marks.by_ref() {
+        for at in MarkPlaces::new(self.text, self.at, self.dialect) {
             let byte = self.text[at];
             if byte == self.dialect.delimiter {
                 if !matches!(place, Place::Quoted) {
@@ -91,7 +153,37 @@ impl<'t> RecordSource<'t> for Scanner<'t> {
         record.content.to = end;
         record.blank = record.content.is_empty();
         self.at = next;
+        record
+    }
+}
+
+impl<'t> RecordSource<'t> for Scanner<'t> {
+    fn next(&mut self, cells: &mut Vec<RawCell>, _: &mut Members<'t>) -> Option<ScannedRecord> {
+        cells.clear();
+        if self.at == self.text.len() {
+            return None;
+        }
+        if let Some(record) = self.by_blocks(cells) {
+            return Some(record);
+        }
+        cells.clear();
+        let record = self.mark_by_mark(cells);
+        self.block = Block {
+            to: self.at,
+            ..Block::default()
+        };
         Some(record)
+    }
+}
+
+fn record_of(content: Span, inner_lines: u64) -> ScannedRecord {
+    ScannedRecord {
+        content,
+        lines_above: 0,
+        inner_lines,
+        ends_line: true,
+        fault: None,
+        blank: content.is_empty(),
     }
 }
 
