@@ -93,7 +93,7 @@ impl Page {
         }
     }
 
-    /// Puts in the numbers of rows that are behind so many others.
+    /// Puts in the numbers of rows, where this many rows come before the part.
     pub fn after_rows(&mut self, rows: u64) {
         let numbers = self.numbers.take().unwrap_or_default();
         if numbers.is_empty() {
@@ -108,7 +108,8 @@ impl Page {
         for output in of_said.chain([&mut self.printed]) {
             let mut out = Vec::with_capacity(output.len() + output.len() / 4);
             let mut at = 0;
-            while let Some((offset, number)) = numbers.next_if(|(at, _)| *at < done + output.len()) {
+            while let Some((offset, number)) = numbers.next_if(|(at, _)| *at < done + output.len())
+            {
                 out.extend_from_slice(&output[at..offset - done]);
                 push_number(&mut out, rows + number);
                 at = offset - done;
@@ -270,7 +271,7 @@ impl Output {
     }
 
     /// Prints sentences, through the gate; on a terminal in lines that it holds. What may be copied from there, such as a
-    /// path or a command, is no sentence.
+    /// path or a command, is not a sentence.
     pub fn prose(&mut self, text: &str) {
         self.draw_prose(&Labelled::from(text));
     }

@@ -99,7 +99,7 @@ pub trait Events {
     }
 
     /// True if the numbers of rows are wanted at once. Such a file is looked at on one thread: a part does not know how
-    /// many sound rows come before it, but is [told later](Collector::after_rows).
+    /// many sound rows come before it; [that comes later](Collector::after_rows).
     fn numbers_rows(&self) -> bool {
         false
     }

@@ -4,6 +4,7 @@ pub mod facts;
 pub mod kept_stdin;
 pub mod open_text;
 pub mod planned;
+mod table_heads;
 pub mod text_cache;
 
 use crate::cancel::CancelToken;
@@ -14,9 +15,11 @@ use crate::read::facts::FactsOf;
 use crate::read::kept_stdin::KeptStdin;
 use crate::read::open_text::{OpenStore, OpenText, SNIFF, fill, fill_with_mark, go_on};
 use crate::read::planned::PlannedTexts;
+use crate::read::table_heads::TableHeads;
 use crate::read::text_cache::TextCache;
 use crate::signature::structured;
 use crate::source::Source;
+use crate::store::Store;
 use crate::store::in_use::check_whole;
 use crate::store::store_of::StoreOf;
 use crate::store::unpacked::Unpacked;
@@ -88,6 +91,8 @@ pub struct Reader {
     planned: Option<Arc<PlannedTexts>>,
     /// Files that are kept in memory.
     cache: Option<Arc<TextCache>>,
+    /// The first lines of tables of other programs.
+    heads: Arc<TableHeads>,
     /// Texts are read to be rewritten.
     rewrites: bool,
     /// Texts are read to be packed again.
@@ -100,6 +105,15 @@ pub struct Reader {
 
 /// The encodings of files without a byte-order mark that have one of their own.
 pub type FileEncodings = HashMap<PathBuf, TextEncoding>;
+
+/// A text whose first bytes are in the buffer.
+struct Begun {
+    /// The rest.
+    input: io::Take<Box<dyn Read>>,
+    /// The number of bytes in the buffer.
+    filled: usize,
+    store: OpenStore,
+}
 
 impl Reader {
     /// A reader with these options.
@@ -224,6 +238,7 @@ impl Reader {
             most: self.most,
             planned: self.planned.clone(),
             cache: self.cache.clone(),
+            heads: Arc::clone(&self.heads),
             encodings: self.encodings.clone(),
             rewrites: self.rewrites,
             packs: self.packs,
@@ -309,35 +324,19 @@ impl Reader {
     ) -> Result<Result<OpenText<'r>, Skipped>, FileError> {
         let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
         go_on(&self.watch, source)?;
-        let mut input = self.input(source)?.take(self.most.unwrap_or(u64::MAX));
         let piece = self.piece.unwrap_or(PIECE);
         if self.buffer.len() != piece {
             // Memory that is zero anyway is not touched before it is needed.
             self.buffer = vec![0; piece];
         }
-        let mut filled = self.fill(&mut input, source)?;
-        let mut store = OpenStore {
-            of: StoreOf::head(&self.buffer[..filled]),
-            ..OpenStore::default()
+        let Begun {
+            input,
+            filled,
+            store,
+        } = match self.begin(source)? {
+            Ok(begun) => begun,
+            Err(skipped) => return Ok(Err(skipped)),
         };
-        if let Some(packing) = store.of.packed() {
-            if packing.is_table() && !self.cells {
-                return Ok(Err(Skipped::CellsAlone));
-            }
-            if !source.is_stdin() {
-                check_whole(packing, &source.place()).map_err(fail)?;
-            }
-            let packed = io::Cursor::new(self.buffer[..filled].to_vec()).chain(input.into_inner());
-            let text = Unpacked::new(packing, packed, self.packs).map_err(fail)?;
-            let lossy = packing.lossy(&text.disk().head()).filter(|_| self.rewrites);
-            if let Some(why) = lossy {
-                return Err(FileError::new(source.path(), FileErrorKind::Lossy(why)));
-            }
-            store.disk = Some(text.disk());
-            let text: Box<dyn Read> = Box::new(text);
-            input = text.take(self.most.unwrap_or(u64::MAX));
-            filled = self.fill(&mut input, source)?;
-        }
         let head = &self.buffer[..filled];
         let wants_structured = self.options.binary && !self.rewrites;
         if let Some(name) = structured(head).filter(|_| !wants_structured) {
@@ -384,6 +383,82 @@ impl Reader {
             wanted: self.options.facts,
             looked_at: None,
             decoded,
+            store,
+        }))
+    }
+
+    /// Begins to read the text of a source, into the buffer.
+    fn begin(&mut self, source: &Source) -> Result<Result<Begun, Skipped>, FileError> {
+        let most = self.most.unwrap_or(u64::MAX);
+        if self.most.is_some()
+            && self.planned.is_none()
+            && let Some((of, text)) = self.heads.open(source, most)
+        {
+            let text: Box<dyn Read> = Box::new(text);
+            let mut input = text.take(most);
+            return Ok(Ok(Begun {
+                filled: self.fill(&mut input, source)?,
+                input,
+                store: OpenStore {
+                    of,
+                    ..OpenStore::default()
+                },
+            }));
+        }
+        let mut input = self.input(source)?.take(most);
+        let filled = self.fill(&mut input, source)?;
+        let of = StoreOf::head(&self.buffer[..filled]);
+        match of.packed() {
+            Some(packing) => {
+                self.begin_unpacked((source, input.into_inner()), (of, packing), filled)
+            }
+            None => Ok(Ok(Begun {
+                input,
+                filled,
+                store: OpenStore {
+                    of,
+                    ..OpenStore::default()
+                },
+            })),
+        }
+    }
+
+    /// The same for what is packed; the first `filled` bytes of it are in the buffer.
+    fn begin_unpacked(
+        &mut self,
+        (source, rest): (&Source, Box<dyn Read>),
+        (of, packing): (StoreOf, &'static dyn Store),
+        filled: usize,
+    ) -> Result<Result<Begun, Skipped>, FileError> {
+        let fail = |error| FileError::io(source.path(), FileErrorKind::Read, error);
+        if packing.is_table() && !self.cells {
+            return Ok(Err(Skipped::CellsAlone));
+        }
+        if !source.is_stdin() {
+            check_whole(packing, &source.place()).map_err(fail)?;
+        }
+        let packed = io::Cursor::new(self.buffer[..filled].to_vec()).chain(rest);
+        let text = Unpacked::new(packing, packed, self.packs).map_err(fail)?;
+        let lossy = packing.lossy(&text.disk().head()).filter(|_| self.rewrites);
+        if let Some(why) = lossy {
+            return Err(FileError::new(source.path(), FileErrorKind::Lossy(why)));
+        }
+        let store = OpenStore {
+            of,
+            disk: Some(text.disk()),
+            ..OpenStore::default()
+        };
+        let text: Box<dyn Read> = Box::new(text);
+        let mut input = text.take(self.most.unwrap_or(u64::MAX));
+        let filled = self.fill(&mut input, source)?;
+        if packing.is_table() && self.most.is_none() && self.planned.is_none() {
+            let goes_on = self.as_it_comes || filled == self.buffer.len();
+            let head = (&self.buffer[..filled], goes_on);
+            self.heads.keep(source, of, head);
+        }
+        Ok(Ok(Begun {
+            input,
+            filled,
             store,
         }))
     }

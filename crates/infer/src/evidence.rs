@@ -409,7 +409,7 @@ fn joined_words(step: &Candidate, text: &[char]) -> BTreeSet<String> {
                             .unwrap_or_default(),
                     );
                 }
-                // What else is written is no part of a word.
+                // What else is written belongs to no word.
                 Written::Group { .. }
                 | Written::CaseOf(_)
                 | Written::Line(_)

@@ -1,6 +1,7 @@
 //! Tasks that are made up anew for each seed: families of texts that a person rewrites by a rule, with texts in between that stay.
 //! The rules were written before inference was tried on them.
 
+mod everyday;
 mod latest;
 
 use crate::infer::breaks_no_example;
@@ -522,8 +523,13 @@ fn later_rules_are_found() {
     found(LATER, [78, 92, 96], 30);
 }
 
-/// The hardest: what must stay is nowhere shown, and the data alone can tell.
+/// The hardest: what must stay is shown nowhere, and only the data makes the difference.
 #[test]
 fn latest_rules_are_found() {
     found(latest::LATEST, [50, 56, 56], 12);
+}
+
+#[test]
+fn everyday_rules_are_found() {
+    found(everyday::EVERYDAY, [50, 56, 56], 12);
 }

@@ -48,7 +48,7 @@ pub trait Seer {
     fn unit(&mut self, source: &Source, unit: &SearchedUnit<'_>, page: &mut Page);
     /// So many units in scope without a match, where those are counted.
     fn passed(&mut self, _units: u64) {}
-    /// True if it needs the numbers of rows at once; a page is told them later.
+    /// True if it needs the numbers of rows at once. A page takes them later.
     fn numbers_rows(&self) -> bool {
         false
     }

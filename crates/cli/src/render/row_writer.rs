@@ -17,7 +17,7 @@ pub enum Value<'v> {
     None,
     Text(Cow<'v, [u8]>),
     Number(u64),
-    /// The number of a row, which a page may be told later.
+    /// The number of a row, which a page may put in later.
     RowNumber(u64),
     Truth(bool),
     /// A value of JSON that is not text, as it is written.
@@ -181,7 +181,11 @@ fn object<'v>(names: &[String], values: impl Iterator<Item = Value<'v>>, page: &
         coded
     };
     let mut put = |page: &mut Page, name: &str, value: &str| {
-        let sign: &[u8] = if std::mem::take(&mut is_first) { b"{" } else { b"," };
+        let sign: &[u8] = if std::mem::take(&mut is_first) {
+            b"{"
+        } else {
+            b","
+        };
         let name = serde_json::Value::from(name).to_string();
         page.data(&[sign, name.as_bytes(), b":", value.as_bytes()].concat());
     };

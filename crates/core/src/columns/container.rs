@@ -29,11 +29,12 @@ pub const LEFT_ALONE: &[&str] = &[
 ];
 
 impl Container {
-    /// The pointers to the names of the tables that a row of it belongs to, the one that a row is named by first.
-    pub(crate) fn table_pointers(self) -> &'static [&'static str] {
+    /// The keys in the place of a row that lead to the names of the tables it belongs to, the one that it is named by
+    /// first.
+    pub(crate) fn table_keys(self) -> &'static [&'static str] {
         match self {
-            Self::Workbook => &["/@/sheet", "/@/table"],
-            Self::Database => &["/@/table"],
+            Self::Workbook => &["sheet", "table"],
+            Self::Database => &["table"],
             Self::Parquet => &[],
         }
     }

@@ -5,7 +5,7 @@
 //! [`Format`](crate::columns::layout::Format); the compiler leads from there. All laws of the tests
 //! run over all formats.
 
-mod compact;
+pub(in crate::columns) mod compact;
 pub mod contained;
 pub(crate) mod delimited;
 pub(crate) mod document;

@@ -2,7 +2,7 @@
 
 use crate::columns::cell_offsets::CellOffsets;
 use crate::columns::fault::{CellFault, RowFault};
-use crate::columns::formats::{PointedCell, RecordSource, jsonl};
+use crate::columns::formats::{PointedCell, RecordSource, compact, jsonl};
 use crate::columns::layout::Layout;
 use crate::columns::list::Column;
 use crate::columns::members::Members;
@@ -17,8 +17,9 @@ use smallvec::SmallVec;
 use std::borrow::Cow;
 use std::sync::Arc;
 
-/// The pointer to the number of a row in its table, in a container.
-const ROW: &str = "/@/row";
+/// The key of the place of a row in a container, and, there, that of its number in its table.
+const PLACE: &str = "@";
+const ROW: &str = "row";
 
 /// Reads the rows of a piece of whole records.
 pub(crate) struct RowReader<'t> {
@@ -197,9 +198,10 @@ pub enum Field<'t> {
 }
 
 impl<'t> Field<'t> {
-    fn shown(&self) -> Cow<'_, str> {
+    fn into_shown(self) -> Cow<'t, str> {
         match self {
-            Self::Text(text) => String::from_utf8_lossy(text),
+            Self::Text(Cow::Borrowed(text)) => String::from_utf8_lossy(text),
+            Self::Text(Cow::Owned(text)) => String::from_utf8_lossy(&text).into_owned().into(),
             Self::Json(raw) => Cow::Borrowed(raw),
         }
     }
@@ -429,10 +431,10 @@ impl<'t> Row<'t> {
     pub fn label(&self, at: Option<&str>) -> Option<Arc<str>> {
         let labels = self.table.labels();
         if labels.is_empty() && self.table.layout().container().is_some() {
-            let row = self.field(&Column::Pointer(ROW.to_owned()))?;
+            let row = self.place_field(ROW)?;
             let table = self.of_tables().next();
             let table = table.as_deref().unwrap_or("row");
-            return Some(Arc::from(format!("{table} {}", row.shown())));
+            return Some(Arc::from([table, " ", &*row].concat()));
         }
         let value = |column: &Column| {
             let aligned = match (column, at) {
@@ -447,13 +449,20 @@ impl<'t> Row<'t> {
     }
 
     /// The table of a database that it belongs to; the sheet of a workbook, and the table on it.
-    pub(crate) fn of_tables(&self) -> impl Iterator<Item = String> {
+    pub(crate) fn of_tables(&self) -> impl Iterator<Item = Cow<'t, str>> {
         let container = self.table.layout().container();
-        let pointers = container.map_or(&[][..], |container| container.table_pointers());
-        pointers.iter().filter_map(|pointer| {
-            let table = self.field(&Column::Pointer((*pointer).to_owned()))?;
-            Some(table.shown().into_owned())
-        })
+        let keys = container.map_or(&[][..], |container| container.table_keys());
+        keys.iter().filter_map(|key| self.place_field(key))
+    }
+
+    /// A value in the place of a row of a container, as text.
+    fn place_field(&self, key: &str) -> Option<Cow<'t, str>> {
+        let place = self.members.get(PLACE).ok()??;
+        let raw = match compact::member(place, key) {
+            Some(found) => found,
+            None => jsonl::object(place.as_bytes()).ok()?.get(key).ok()??,
+        };
+        Some(Field::of_json(raw).into_shown())
     }
 
     /// The name of the row, as [`Row::label`] has it, and its `fields` where they are wanted.

@@ -54,7 +54,7 @@ impl StrayBytes {
         let place = match self.finders.iter().position(|(known, _)| *known == sign) {
             Some(place) => place,
             None => {
-                // It is no larger than the pattern itself, which could be compiled.
+                // It is at most as large as the pattern itself, which could be compiled.
                 let regex = compiled(&without(&self.hir, sign, Hir::look, grouped)).ok()?;
                 self.finders
                     .push((sign, ExactFinder::new(&regex, self.within)));

@@ -288,8 +288,9 @@ impl TableScanner<'_> {
         let mut is_wanted = false;
         for table in row.of_tables() {
             is_wanted |= table == *wanted;
-            if self.tables.len() < TABLES_MOST && !self.tables.contains(&table) {
-                self.tables.push(table);
+            let is_known = self.tables.iter().any(|known| *known == table);
+            if self.tables.len() < TABLES_MOST && !is_known {
+                self.tables.push(table.into_owned());
             }
         }
         self.found_table |= is_wanted;

@@ -477,18 +477,18 @@ pub fn record_prefiltered(
         prefilter,
         ..RunOptions::default()
     };
-    let told = prefilter == PrefilterUse::Always;
-    feed(&mut Run::new(rewrite, &options), text, size, told)
+    let says_end = prefilter == PrefilterUse::Always;
+    feed(&mut Run::new(rewrite, &options), text, size, says_end)
 }
 
-/// With `told`, the end is announced with the last piece.
-fn feed(run: &mut Run<'_>, text: &[u8], size: usize, told: bool) -> Recorder {
+/// With `says_end`, the end is announced with the last piece.
+fn feed(run: &mut Run<'_>, text: &[u8], size: usize, says_end: bool) -> Recorder {
     let mut recorder = Recorder::default();
     let mut evaluation = run.text("-", 0);
     let mut pieces = text.chunks(size.max(1)).peekable();
     while let Some(piece) = pieces.next() {
         match pieces.peek() {
-            None if told => evaluation.push_last(piece, &mut recorder),
+            None if says_end => evaluation.push_last(piece, &mut recorder),
             _ => evaluation.push(piece, &mut recorder),
         }
     }

@@ -78,6 +78,15 @@ pub(super) struct OpenStore {
 }
 
 impl OpenStore {
+    /// The bytes on disk that a piece of the text is to be known by: none where they are others, and are hashed as they
+    /// are read.
+    fn raw<'t>(&self, piece: &'t [u8]) -> &'t [u8] {
+        match &self.disk {
+            Some(_) => &[],
+            None => piece,
+        }
+    }
+
     /// So many bytes of the text have been read.
     fn has_read(&mut self, text: usize, watch: &CancelToken) {
         let Some(disk) = &self.disk else {
@@ -179,7 +188,8 @@ impl<'r> OpenText<'r> {
             let is_last = !self.as_it_comes && piece.len() < self.buffer.len();
             // A text that is all there can be looked at later, when it is known to be wanted.
             if !(is_last && self.is_at_hand()) && self.wanted != FactsOf::None {
-                self.looked_at.get_or_insert_default().look(piece, piece);
+                let raw = self.store.raw(piece);
+                self.looked_at.get_or_insert_default().look(raw, piece);
             }
             take(&piece[std::mem::take(&mut skip)..], &AsItIs, is_last);
             self.store.has_read(piece.len(), self.watch);
@@ -203,7 +213,8 @@ impl<'r> OpenText<'r> {
             self.bytes += self.filled as u64;
             if self.wanted != FactsOf::None {
                 let piece = &self.buffer[..self.filled];
-                self.looked_at.get_or_insert_default().look(piece, piece);
+                let raw = self.store.raw(piece);
+                self.looked_at.get_or_insert_default().look(raw, piece);
             }
             let is_last = self.filled < length;
             let piece = Piece {
@@ -261,7 +272,7 @@ impl<'r> OpenText<'r> {
                 }
                 None if at_hand => {
                     let all = &self.buffer[..self.filled];
-                    looked_at.look(all, all);
+                    looked_at.look(self.store.raw(all), all);
                 }
                 None => {}
             }

@@ -47,7 +47,7 @@ struct KeptText {
 
 /// Tells whether a file is still the same.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-struct Identity {
+pub(super) struct Identity {
     device: u64,
     inode: u64,
     bytes: u64,
@@ -57,7 +57,7 @@ struct Identity {
 }
 
 impl Identity {
-    fn of(found: &Metadata) -> Self {
+    pub fn of(found: &Metadata) -> Self {
         Self {
             device: found.dev(),
             inode: found.ino(),
@@ -138,7 +138,7 @@ pub struct CachedText {
 }
 
 impl CachedText {
-    fn new(text: &Arc<Vec<u8>>) -> Self {
+    pub(super) fn new(text: &Arc<Vec<u8>>) -> Self {
         Self {
             text: Arc::clone(text),
             at: 0,

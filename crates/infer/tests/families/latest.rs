@@ -2,7 +2,7 @@
 
 use super::{Dice, FIRST, LAST, PLACE, Rule, STATE, THING, stays};
 
-/// A number in hexadecimal of so many digits, as hashes are written.
+/// A number in hexadecimal with this many digits, as hashes are written.
 fn hash(dice: &mut Dice, digits: usize) -> String {
     (0..digits)
         .map(|_| {

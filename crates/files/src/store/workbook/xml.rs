@@ -43,7 +43,9 @@ impl<'x> Xml<'x> {
         let mut reader = Reader::from_reader(xml);
         reader.config_mut().check_end_names = true;
         // Beyond it, nothing can be read.
-        let text = xml.utf8_chunks().next().map_or("", |chunk| chunk.valid());
+        let text = std::str::from_utf8(xml)
+            .or_else(|error| std::str::from_utf8(&xml[..error.valid_up_to()]))
+            .unwrap_or_default();
         Self { reader, text, name }
     }
 

@@ -41,7 +41,7 @@ impl Marks {
         }
     }
 
-    /// Those of the first bytes, which are fewer than a block.
+    /// The marks in the first bytes, which are fewer than a block.
     fn up_to(self, len: usize) -> Self {
         let known = (1 << len) - 1;
         Self {
@@ -124,7 +124,7 @@ pub(super) struct MarkPlaces<'t> {
 }
 
 impl<'t> MarkPlaces<'t> {
-    /// Those from `at` on.
+    /// The places from `at` on.
     pub fn new(text: &'t [u8], at: usize, dialect: Dialect) -> Self {
         Self {
             text,
