@@ -3,10 +3,11 @@
 
 use crate::candidate::{Candidate, Made, Written};
 use crate::case::Case;
+use crate::filters::{Effects, Filters};
 use crate::form::{Class, Matcher, Piece};
 use crate::keywords::Keyword;
 use crate::program::{Program, Text, plenty};
-use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, kind, shape, token_texts};
+use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, kind, shape, text_of, token_texts};
 use std::collections::BTreeSet;
 
 /// Texts of the data that are looked at.
@@ -25,6 +26,9 @@ const IGNORED: f64 = 0.12;
 const KEYWORD: f64 = 0.8;
 /// The cost of groups that begin or end within words, where no example's do.
 const TORN: f64 = 3.0;
+
+/// The cost of effects of a filter that no example shows, for each example.
+const UNSHOWN: f64 = 1.5;
 
 /// The cost of words that are partly copied and partly written, and are others than in all examples, for each example.
 const JOINED_OTHER: f64 = 2.2;
@@ -109,7 +113,7 @@ impl<'e> Evidence<'e> {
     }
 
     /// The cost of all signs against a program, given what it makes of each text of the data.
-    pub fn cost(&self, program: &Program, made: &[Made]) -> f64 {
+    pub fn cost(&self, program: &Program, made: &[Made], filters: &Filters) -> f64 {
         let is_changed = |number: usize| matches!(made[number], Made::Text(_));
         let changed: Vec<bool> = self.texts.iter().map(|(n, _)| is_changed(*n)).collect();
         let ignored = self.ignored(&changed) + self.plenty * self.other_keywords(&changed);
@@ -125,6 +129,7 @@ impl<'e> Evidence<'e> {
             + self.near(step, &changed)
             + self.other_constants(step, &changed)
             + self.strange(step, &changed)
+            + self.unshown(step, &changed, filters)
             + self.plenty * (self.torn(step, &changed) + self.joined_to_others(step, &changed))
     }
 
@@ -169,6 +174,43 @@ impl<'e> Evidence<'e> {
             return 0.0;
         }
         TORN * of_share(self.share(changed, tears))
+    }
+
+    /// A filter does to texts of the data what it does to no example: a day of one digit is filled, though all examples have
+    /// two; a comma becomes a point where only points became commas.
+    fn unshown(&self, step: &Candidate, changed: &[bool], filters: &Filters) -> f64 {
+        let filtered = step.template.iter().filter_map(|part| match part {
+            Written::Group { group, filter, .. } if *filter != 0 => Some((*group, *filter)),
+            Written::Group { .. }
+            | Written::Text(_)
+            | Written::CaseOf(_)
+            | Written::Line(_)
+            | Written::Number(_) => None,
+        });
+        let filtered: Vec<(usize, usize)> = filtered.collect();
+        if filtered.is_empty() {
+            return 0.0;
+        }
+        let effects = |text: &[char]| {
+            let matches = step.matcher.all(text).unwrap_or_default();
+            let mut all = Effects::default();
+            for spans in &matches {
+                for (group, filter) in &filtered {
+                    let span = spans.get(*group).copied().flatten();
+                    let before = span.map(|(from, to)| text_of(&text[from..to]));
+                    let after = (before.as_deref())
+                        .and_then(|before| filters.apply(*filter, before));
+                    if let (Some(before), Some(after)) = (before, after) {
+                        all = all.and(filters.effects(*filter, &before, &after));
+                    }
+                }
+            }
+            all
+        };
+        let examples = self.changed.iter().map(|case| effects(&case.before));
+        let shown = examples.fold(Effects::default(), Effects::and);
+        let others = self.share(changed, |text| shown.and(effects(text)) != shown);
+        UNSHOWN * (self.changed.len().min(3) as f64) * of_share(others)
     }
 
     /// The text left out between copies has one form in all examples, and other forms in the data: a pattern

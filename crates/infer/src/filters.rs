@@ -109,6 +109,31 @@ struct Known {
     template: Template,
     gate: Gate,
     cost: f64,
+    /// The sign that a swap writes for another, and for which it writes that one.
+    swapped: Option<char>,
+    /// Numbers have zeros in front in the form that is written, as in `2031-05-01`.
+    is_filled: bool,
+}
+
+/// Effects of a filter on one text that its effects on others need not have.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Effects {
+    /// A number gets zeros in front.
+    fills: bool,
+    /// A number loses zeros in front.
+    strips: bool,
+    /// The sign that a swap writes is there already, and becomes the other.
+    swaps_back: bool,
+}
+
+impl Effects {
+    pub fn and(self, other: Self) -> Self {
+        Self {
+            fills: self.fills || other.fills,
+            strips: self.strips || other.strips,
+            swaps_back: self.swaps_back || other.swaps_back,
+        }
+    }
 }
 
 /// The filters of one inference.
@@ -169,6 +194,8 @@ impl Filters {
             template,
             gate,
             cost,
+            swapped: None,
+            is_filled: false,
         });
     }
 
@@ -231,7 +258,12 @@ impl Filters {
                         .is_some_and(|made| made.len() > 2 && made != text && after.contains(&made))
                     {
                         let words = format!("date {} {}", word(form), word(wanted));
+                        let number = self.known.len();
                         self.add(&words, Gate::Date, 1.2);
+                        for known in &mut self.known[number..] {
+                            let twin = |form: &&&str| form.replace("%-", "%") == **wanted;
+                            known.is_filled = !MORE_DATE_FORMS.iter().any(|form| twin(&form));
+                        }
                     }
                 }
             }
@@ -264,9 +296,13 @@ impl Filters {
             for new in new.chain([String::new()]) {
                 let swap = format!("swap {} {}", quoted(&old.to_string()), quoted(&new));
                 let cost = if new.is_empty() { 1.5 } else { 1.3 };
+                let first = self.known.len();
                 self.add(&swap, Gate::Sign(old), cost);
                 for case in ["lower", "upper", "title"] {
                     self.add(&format!("{case} | {swap}"), Gate::Sign(old), cost + 0.5);
+                }
+                for known in &mut self.known[first..] {
+                    known.swapped = new.chars().next();
                 }
             }
         }
@@ -317,6 +353,19 @@ impl Filters {
         }
     }
 
+    /// The effects of a filter on a text that becomes another one.
+    pub fn effects(&self, filter: usize, before: &str, after: &str) -> Effects {
+        let old: Vec<&str> = numbers(before).collect();
+        let filled = |new: &str, old: &str| new.len() > old.len() && unfilled(new) == unfilled(old);
+        let new = || numbers(after).filter(|new| !old.contains(new));
+        let known = &self.known[filter];
+        Effects {
+            fills: !known.is_filled && new().any(|new| old.iter().any(|old| filled(new, old))),
+            strips: new().any(|new| old.iter().any(|old| filled(old, new))),
+            swaps_back: known.swapped.is_some_and(|sign| before.contains(sign)),
+        }
+    }
+
     /// A word in the letter case of another.
     pub fn in_case_of(&self, word: &str, other: &str) -> Option<String> {
         let template = format!("${{{word:?} | case-of $0}}");
@@ -344,6 +393,17 @@ impl Filters {
             .map(|f| self.cost(f))
             .fold(f64::INFINITY, f64::min)
     }
+}
+
+/// The runs of digits in a text.
+fn numbers(text: &str) -> impl Iterator<Item = &str> {
+    let runs = text.split(|c: char| !c.is_ascii_digit());
+    runs.filter(|run| !run.is_empty())
+}
+
+/// A number without zeros in front.
+fn unfilled(number: &str) -> &str {
+    number.trim_start_matches('0')
 }
 
 /// The filters in a set.

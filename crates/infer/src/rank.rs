@@ -147,7 +147,7 @@ pub(super) fn rank(
     // To look for signs takes time.
     ranked.truncate(JUDGED_MOST);
     for one in &mut ranked {
-        one.score += evidence.cost(&one.program, &one.made);
+        one.score += evidence.cost(&one.program, &one.made, filters);
     }
     ranked.sort_by(|a, b| a.score.total_cmp(&b.score));
     ranked
