@@ -18,6 +18,10 @@ const CHARS_MOST: usize = 6000;
 const JOINED: f64 = 2.0;
 /// The cost of a class for a word that goes and is the same in all examples, for each further example, where the data has others.
 const OTHER: f64 = 4.0;
+/// The same for a word or a number that becomes another one: the same would come of different ones.
+const REPLACED: f64 = 6.0;
+/// The cost of groups of digits that are not three long, where those of all examples are.
+const GROUPED: f64 = 12.0;
 /// The cost of leaving out text of another form than in all examples.
 const STRANGE: f64 = 1.0;
 /// The cost of a word of all examples that is not asked for, for each further example.
@@ -31,7 +35,7 @@ const TORN: f64 = 3.0;
 const UNSHOWN: f64 = 1.5;
 
 /// The cost of words that are partly copied and partly written, and are others than in all examples, for each example.
-const JOINED_OTHER: f64 = 2.2;
+const JOINED_OTHER: f64 = 3.2;
 
 /// The texts that signs are looked for in.
 pub(super) struct Evidence<'e> {
@@ -130,6 +134,7 @@ impl<'e> Evidence<'e> {
             + self.other_constants(step, &changed)
             + self.strange(step, &changed)
             + self.unshown(step, &changed, filters)
+            + self.grouped(made)
             + self.plenty * (self.torn(step, &changed) + self.joined_to_others(step, &changed))
     }
 
@@ -213,6 +218,33 @@ impl<'e> Evidence<'e> {
         UNSHOWN * (self.changed.len().min(3) as f64) * of_share(others)
     }
 
+    /// A sign comes between digits, before groups of three in all examples, and before others in the data.
+    fn grouped(&self, made: &[Made]) -> f64 {
+        let new_groups = |before: &[char], after: &[char]| -> Vec<usize> {
+            let old = groups_of_digits(before);
+            let mut groups = groups_of_digits(after);
+            groups.retain(|group| !old.contains(group));
+            groups.into_iter().map(|(_, digits)| digits).collect()
+        };
+        let mut examples = self.changed.iter();
+        let is_of_three = |case: &&Case| {
+            let groups = new_groups(&case.before, &case.after);
+            !groups.is_empty() && groups.iter().all(|digits| *digits == 3)
+        };
+        if !examples.all(|case| is_of_three(&case)) {
+            return 0.0;
+        }
+        let (mut all, mut others) = (0, 0);
+        for (number, text) in &self.texts {
+            if let Made::Text(made) = &made[*number] {
+                all += 1;
+                let is_other = new_groups(text, made).iter().any(|digits| *digits != 3);
+                others += usize::from(is_other);
+            }
+        }
+        GROUPED * of_share(others as f64 / f64::from(all.max(1)))
+    }
+
     /// The text left out between copies has one form in all examples, and other forms in the data: a pattern
     /// that goes on to the last word drops more of a longer text.
     fn strange(&self, step: &Candidate, changed: &[bool]) -> f64 {
@@ -254,6 +286,17 @@ impl<'e> Evidence<'e> {
                 .filter_map(|spans| spans.get(group).copied().flatten());
             spans.map(|(from, to)| &text[from..to]).collect()
         };
+        let writes = |wanted: fn(&char) -> bool| {
+            step.template.iter().any(|part| match part {
+                Written::Text(text) => text.iter().any(wanted),
+                Written::Group { .. }
+                | Written::CaseOf(_)
+                | Written::Line(_)
+                | Written::Number(_) => false,
+            })
+        };
+        let writes_word = writes(|c| c.is_alphabetic());
+        let writes_number = writes(char::is_ascii_digit);
         let mut cost = 0.0;
         for group in caught {
             let mut own = self
@@ -269,9 +312,14 @@ impl<'e> Evidence<'e> {
             let constant = Constant::of(first);
             let others = self.share(changed, |text| {
                 let mut values = values(text, group).into_iter();
-                values.any(|value| value != first && constant.is_passed_by(value))
+                values.any(|value| value != first && constant.is_passed_by(first, value))
             });
-            cost += constant.weight() * further * of_share(others);
+            let weight = match constant {
+                Constant::Number if writes_number => REPLACED * (further + 0.5),
+                Constant::Word if writes_word => REPLACED * (further + 0.5),
+                constant => constant.weight() * further,
+            };
+            cost += weight * of_share(others);
         }
         cost
     }
@@ -383,9 +431,12 @@ impl Constant {
         }
     }
 
-    /// True if another text in its place is one that the examples do not speak for: any but other signs.
-    fn is_passed_by(&self, other: &[char]) -> bool {
-        !matches!(self, Self::Signs) || other.iter().any(|c| c.is_alphanumeric())
+    /// True if another text in the place of `own` is one that the examples do not speak for: any but other signs, or one sign
+    /// where they have several.
+    fn is_passed_by(&self, own: &[char], other: &[char]) -> bool {
+        !matches!(self, Self::Signs)
+            || other.iter().any(|c| c.is_alphanumeric())
+            || (own.len() > 1 && other.len() == 1)
     }
 
     /// The cost for each further example. A few numbers are the same by chance more often than a few words.
@@ -403,6 +454,14 @@ fn of_share(share: f64) -> f64 {
         true => 0.5 + 0.5 * share,
         false => 0.0,
     }
+}
+
+/// The groups of digits behind a sign that stands between digits: the sign, and how many digits follow it.
+fn groups_of_digits(text: &[char]) -> Vec<(char, usize)> {
+    let is_digit = |at: usize| text.get(at).is_some_and(char::is_ascii_digit);
+    let signs = (1..text.len()).filter(|at| !is_digit(*at) && is_digit(at - 1) && is_digit(at + 1));
+    let groups = signs.map(|at| (text[at], (at + 1..).take_while(|at| is_digit(*at)).count()));
+    groups.collect()
 }
 
 /// The form of what a match holds beside the groups that are copied.
