@@ -7,7 +7,9 @@ use crate::filters::{Effects, Filters};
 use crate::form::{Class, Matcher, Piece};
 use crate::keywords::Keyword;
 use crate::program::{Program, Text, plenty};
-use crate::tokens::{Kind, exact_digits, in_all, is_inside_word, kind, shape, text_of, token_texts};
+use crate::tokens::{
+    Kind, exact_digits, in_all, is_inside_word, kind, shape, text_of, token_texts,
+};
 use std::collections::BTreeSet;
 
 /// Texts of the data that are looked at.
@@ -22,6 +24,12 @@ const OTHER: f64 = 4.0;
 const REPLACED: f64 = 6.0;
 /// The cost of groups of digits that are not three long, where those of all examples are.
 const GROUPED: f64 = 12.0;
+/// The cost of changing texts that hold only a part of the texts of a choice, where all examples hold all of them.
+const PARTIAL: f64 = 3.0;
+/// The cost of copies of one character of another kind than in all examples.
+const OTHER_LETTER: f64 = 2.0;
+/// The cost of matches that end in the middle of a line, where those of all examples go to its end.
+const STOPS_EARLY: f64 = 1.0;
 /// The cost of leaving out text of another form than in all examples.
 const STRANGE: f64 = 1.0;
 /// The cost of a word of all examples that is not asked for, for each further example.
@@ -135,6 +143,9 @@ impl<'e> Evidence<'e> {
             + self.strange(step, &changed)
             + self.unshown(step, &changed, filters)
             + self.grouped(made)
+            + self.partial(step, &changed)
+            + self.other_letters(step, &changed)
+            + self.stops_early(step, &changed)
             + self.plenty * (self.torn(step, &changed) + self.joined_to_others(step, &changed))
     }
 
@@ -203,8 +214,8 @@ impl<'e> Evidence<'e> {
                 for (group, filter) in &filtered {
                     let span = spans.get(*group).copied().flatten();
                     let before = span.map(|(from, to)| text_of(&text[from..to]));
-                    let after = (before.as_deref())
-                        .and_then(|before| filters.apply(*filter, before));
+                    let after =
+                        (before.as_deref()).and_then(|before| filters.apply(*filter, before));
                     if let (Some(before), Some(after)) = (before, after) {
                         all = all.and(filters.effects(*filter, &before, &after));
                     }
@@ -216,6 +227,96 @@ impl<'e> Evidence<'e> {
         let shown = examples.fold(Effects::default(), Effects::and);
         let others = self.share(changed, |text| shown.and(effects(text)) != shown);
         UNSHOWN * (self.changed.len().min(3) as f64) * of_share(others)
+    }
+
+    /// One pattern takes several texts, such as `get_` and `()`, which all examples hold together; in the data it takes one where
+    /// another is not.
+    fn partial(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let [choice] = &(step.pieces.iter())
+            .filter_map(|piece| match piece {
+                Piece::OneOf(texts, false) if texts.len() > 1 => Some(texts),
+                Piece::OneOf(..)
+                | Piece::Text(_)
+                | Piece::Run { .. }
+                | Piece::Group(_)
+                | Piece::Maybe(_)
+                | Piece::Start
+                | Piece::End
+                | Piece::Edge => None,
+            })
+            .collect::<Vec<_>>()[..]
+        else {
+            return 0.0;
+        };
+        // Spellings of one thing are no parts of another.
+        let is_within = |one: &String| {
+            let others = choice.iter().filter(|other| *other != one);
+            others.into_iter().any(|other| other.contains(one.as_str()))
+        };
+        if choice.iter().any(is_within) {
+            return 0.0;
+        }
+        let holds_all = |text: &[char]| {
+            let matches = step.matcher.all(text).unwrap_or_default();
+            let whole = matches.iter().filter_map(|spans| spans[0]);
+            let taken: Vec<String> = whole.map(|(from, to)| text_of(&text[from..to])).collect();
+            let is_taken = |one: &String| taken.iter().any(|taken| taken.contains(one.as_str()));
+            choice.iter().all(is_taken)
+        };
+        match self.changed.iter().all(|case| holds_all(&case.before)) {
+            true => PARTIAL * of_share(self.share(changed, |text| !holds_all(text))),
+            false => 0.0,
+        }
+    }
+
+    /// A group takes one character, of the same kind in all examples, and of others in the data: an initial that is no capital.
+    fn other_letters(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let kinds = |text: &[char]| {
+            let matches = step.matcher.all(text).unwrap_or_default();
+            let groups = matches
+                .iter()
+                .flat_map(|spans| spans[1..].iter().enumerate());
+            let single = groups.filter_map(|(group, span)| {
+                span.filter(|(from, to)| to - from == 1)
+                    .map(|(from, to)| (group, shape(&text[from..to])))
+            });
+            single.collect::<BTreeSet<_>>()
+        };
+        let mut examples = self.changed.iter().map(|case| kinds(&case.before));
+        let first = examples.next().unwrap_or_default();
+        match !first.is_empty() && examples.all(|other| other == first) {
+            true => {
+                let is_other = |text: &[char]| {
+                    let own = kinds(text);
+                    own.len() == first.len() && own != first
+                };
+                OTHER_LETTER * of_share(self.share(changed, is_other))
+            }
+            false => 0.0,
+        }
+    }
+
+    /// Text is written behind a value that goes to the end of the line in all examples, and is only a part of it in the data.
+    fn stops_early(&self, step: &Candidate, changed: &[bool]) -> f64 {
+        let is_value = matches!(
+            step.pieces
+                .iter()
+                .rfind(|piece| !matches!(piece, Piece::Edge)),
+            Some(Piece::Group(_) | Piece::Run { .. })
+        );
+        let writes_behind = matches!(step.template.last(), Some(Written::Text(_)));
+        if self.cell || !is_value || !writes_behind {
+            return 0.0;
+        }
+        let stops = |text: &[char]| {
+            let matches = step.matcher.all(text).unwrap_or_default();
+            let last = matches.last().and_then(|spans| spans[0]);
+            last.is_some_and(|(_, to)| to < text.len())
+        };
+        match self.changed.iter().any(|case| stops(&case.before)) {
+            true => 0.0,
+            false => STOPS_EARLY * of_share(self.share(changed, stops)),
+        }
     }
 
     /// A sign comes between digits, before groups of three in all examples, and before others in the data.

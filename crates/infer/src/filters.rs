@@ -111,8 +111,9 @@ struct Known {
     cost: f64,
     /// The sign that a swap writes for another, and for which it writes that one.
     swapped: Option<char>,
-    /// Numbers have zeros in front in the form that is written, as in `2031-05-01`.
-    is_filled: bool,
+    /// Days, or hours of twelve, are written, with zeros in front or without. Elsewhere the form leaves no choice, as in
+    /// `2031-05-01`.
+    has_days: bool,
 }
 
 /// Effects of a filter on one text that its effects on others need not have.
@@ -195,7 +196,7 @@ impl Filters {
             gate,
             cost,
             swapped: None,
-            is_filled: false,
+            has_days: false,
         });
     }
 
@@ -261,8 +262,11 @@ impl Filters {
                         let number = self.known.len();
                         self.add(&words, Gate::Date, 1.2);
                         for known in &mut self.known[number..] {
-                            let twin = |form: &&&str| form.replace("%-", "%") == **wanted;
-                            known.is_filled = !MORE_DATE_FORMS.iter().any(|form| twin(&form));
+                            let plain = wanted.replace("%-", "%");
+                            let is_twin = |form: &&str| {
+                                form.contains(['d', 'I']) && form.replace("%-", "%") == plain
+                            };
+                            known.has_days = MORE_DATE_FORMS.iter().any(is_twin);
                         }
                     }
                 }
@@ -360,8 +364,8 @@ impl Filters {
         let new = || numbers(after).filter(|new| !old.contains(new));
         let known = &self.known[filter];
         Effects {
-            fills: !known.is_filled && new().any(|new| old.iter().any(|old| filled(new, old))),
-            strips: new().any(|new| old.iter().any(|old| filled(old, new))),
+            fills: known.has_days && new().any(|new| old.iter().any(|old| filled(new, old))),
+            strips: known.has_days && new().any(|new| old.iter().any(|old| filled(old, new))),
             swaps_back: known.swapped.is_some_and(|sign| before.contains(sign)),
         }
     }

@@ -101,10 +101,7 @@ pub const EVERYDAY: &[(&str, Rule)] = &[
     }),
     ("numbers of berths with three digits", |dice| {
         let (place, number) = (dice.of(PLACE), dice.from(1, 99));
-        (
-            format!("{place}-{number}"),
-            format!("{place}-{number:03}"),
-        )
+        (format!("{place}-{number}"), format!("{place}-{number:03}"))
     }),
     ("a comment of another language", |dice| {
         let (thing, number) = (dice.of(THING), dice.from(1, 30));
