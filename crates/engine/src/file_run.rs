@@ -207,7 +207,7 @@ impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
     fn rest(&mut self, start: &PartStart, bytes: &[u8], last: bool) {
         let mut collector = (self.of_part)();
         if let Some(worker) = self.worker.take() {
-            self.rest = Some(worker.begin_part(self.file, start.clone(), &mut collector));
+            self.rest = Some(worker.begin_part(self.file, start.clone(), &collector));
         }
         if let Some(rest) = &mut self.rest {
             rest.push(bytes, (&AsItIs, last), &mut collector);

@@ -1,6 +1,8 @@
 //! Databases: read as rows, written again with nothing else changed, and what cannot be written.
 
 use crate::container::{cut_off, damaged, hostile, rewritten, rewritten_as, unpack};
+use brisk_quill_files::read::{Reader, TextOptions};
+use brisk_quill_files::source::Source;
 use brisk_quill_files::store::store_of::StoreOf;
 use proptest::prelude::*;
 use rusqlite::Connection;
@@ -289,5 +291,41 @@ fn damaged_databases() {
     assert!(sound > 0);
     for (at, read) in cut_off(SAMPLE) {
         assert!(read.is_err(), "cut at {at}");
+    }
+}
+
+/// The beginning of a table that has been read is read again without its file, unless that has changed.
+#[test]
+fn a_second_look_at_the_first_rows() {
+    const MOST: u64 = 2000;
+    let of_rows = |place: &str| {
+        let rows = (0..400).map(|i| format!("('{place} {i}')"));
+        let rows: Vec<String> = rows.collect();
+        made(&format!(
+            "CREATE TABLE t (a); INSERT INTO t VALUES {};",
+            rows.join(",")
+        ))
+    };
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("t.db");
+    let source = Source::file(path.clone());
+    let read = |mut reader: Reader| {
+        reader.set_cells(true);
+        let mut text = Vec::new();
+        let mut opened = reader.open(&source).unwrap().unwrap();
+        opened
+            .read(|piece, _, _| text.extend_from_slice(piece))
+            .unwrap();
+        String::from_utf8(text).unwrap()
+    };
+    let reader = Reader::new(TextOptions::default());
+    for place in ["quay", "pier"] {
+        std::fs::write(&path, of_rows(place)).unwrap();
+        for pass in 0..2 {
+            let look = read(reader.another().at_most(MOST));
+            let whole = read(reader.another());
+            assert_eq!(look, whole[..MOST as usize], "{place} {pass}");
+            assert!(look.contains(place));
+        }
     }
 }
