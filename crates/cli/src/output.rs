@@ -61,6 +61,8 @@ pub struct Page {
     said_bytes: usize,
     /// Numbers of rows that are to be put in, each with its offset in all output; `None` where they are known at once.
     numbers: Option<Vec<(usize, u64)>>,
+    /// The rows before those that are counted.
+    rows_before: u64,
 }
 
 #[derive(Debug)]
@@ -89,12 +91,13 @@ impl Page {
     pub fn row_number(&mut self, number: u64) {
         match &mut self.numbers {
             Some(numbers) => numbers.push((self.said_bytes + self.printed.len(), number)),
-            None => push_number(&mut self.printed, number),
+            None => push_number(&mut self.printed, self.rows_before + number),
         }
     }
 
-    /// Puts in the numbers of rows, where this many rows come before the part.
+    /// Puts in the numbers of rows, where this many rows come before the part; they come before those that follow, too.
     pub fn after_rows(&mut self, rows: u64) {
+        self.rows_before = rows;
         let numbers = self.numbers.take().unwrap_or_default();
         if numbers.is_empty() {
             return;

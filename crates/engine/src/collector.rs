@@ -188,7 +188,7 @@ pub trait Collector: Events + Send + Sized {
     /// Rows are counted from the start of a part from now on; [`Collector::after_rows`] says how many come before them.
     fn number_later(&mut self) {}
 
-    /// Says how many rows of the file come before the part, which is about to be joined.
+    /// Says how many rows of the file come before the part, which is about to be joined, or before the rows that follow.
     fn after_rows(&mut self, rows: u64) {
         let _ = rows;
     }

@@ -71,22 +71,17 @@ impl<'r, M> FileRuns<'_, 'r, M> {
             None => read_here(&mut text, worker, collector, hand_over)?,
             Some((called, cut)) => {
                 let file = text.file();
-                let of_part = || {
-                    let mut collector = (self.make)(source).for_part();
-                    collector.number_later();
-                    collector
-                };
                 let mut whole = WholeFile {
                     worker: Some(worker),
                     file,
-                    of_part: &of_part,
                     collector,
                     hand_over,
                     found: TextFound::default(),
                     rest: None,
                 };
                 let work = |worker: &mut TextWorker<'r>, part: &Part| {
-                    let mut collector = of_part();
+                    let mut collector = (self.make)(source).for_part();
+                    collector.number_later();
                     let found = run_part(worker, file, part, &mut collector);
                     PartFound { collector, found }
                 };
@@ -186,8 +181,6 @@ struct WholeFile<'w, 'r, C> {
     /// Works on the rest, which is not shared out.
     worker: Option<&'w mut TextWorker<'r>>,
     file: &'w Path,
-    /// Makes the collector of a part.
-    of_part: &'w dyn Fn() -> C,
     collector: &'w mut C,
     hand_over: &'w mut dyn FnMut(&mut C),
     found: TextFound,
@@ -195,9 +188,11 @@ struct WholeFile<'w, 'r, C> {
 }
 
 impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
-    fn join(&mut self, part: PartFound<C>) {
-        self.take(part.collector);
+    fn join(&mut self, mut part: PartFound<C>) {
+        part.collector.after_rows(self.rows());
+        self.collector.join(part.collector);
         self.add(part.found);
+        (self.hand_over)(self.collector);
     }
 
     fn tell(&self, start: &mut PartStart) -> bool {
@@ -205,23 +200,22 @@ impl<C: Collector> Joiner<PartFound<C>> for WholeFile<'_, '_, C> {
     }
 
     fn rest(&mut self, start: &PartStart, bytes: &[u8], last: bool) {
-        let mut collector = (self.of_part)();
+        // A collector that was handed over does not know of it.
+        self.collector.after_rows(self.rows());
         if let Some(worker) = self.worker.take() {
-            self.rest = Some(worker.begin_part(self.file, start.clone(), &collector));
+            self.rest = Some(worker.begin_part(self.file, start.clone(), self.collector));
         }
         if let Some(rest) = &mut self.rest {
-            rest.push(bytes, (&AsItIs, last), &mut collector);
+            rest.push(bytes, (&AsItIs, last), self.collector);
+            (self.hand_over)(self.collector);
         }
-        self.take(collector);
     }
 }
 
 impl<C: Collector> WholeFile<'_, '_, C> {
-    /// Takes what was gathered in a part, behind the rows of those that have been added.
-    fn take(&mut self, mut part: C) {
-        part.after_rows(self.found.table_ends.first().map_or(0, TableEnd::rows));
-        self.collector.join(part);
-        (self.hand_over)(self.collector);
+    /// The rows of the parts that have been added.
+    fn rows(&self) -> u64 {
+        self.found.table_ends.first().map_or(0, TableEnd::rows)
     }
 
     fn add(&mut self, part: TextFound) {
@@ -240,9 +234,8 @@ impl<C: Collector> WholeFile<'_, '_, C> {
 
     fn end(mut self) -> TextFound {
         if let Some(rest) = self.rest.take() {
-            let mut collector = (self.of_part)();
-            let found = rest.finish(&AsItIs, &mut collector);
-            self.take(collector);
+            self.collector.after_rows(self.rows());
+            let found = rest.finish(&AsItIs, self.collector);
             self.add(found);
         }
         for end in std::mem::take(&mut self.found.table_ends) {

@@ -1,6 +1,6 @@
 //! Families of everyday texts: addresses, sizes, logs, queries, lists. Written after all others had been tried.
 
-use super::{Dice, FIRST, LAST, PLACE, Rule, STATE, THING, stays};
+use super::{FIRST, LAST, PLACE, Rule, STATE, THING, stays};
 
 const LEVEL: &[&str] = &["INFO", "WARN", "ERROR", "DEBUG"];
 const MONTH: &[&str] = &["Jan", "Feb", "Mar", "Apr", "Jun", "Sep", "Oct", "Dec"];

@@ -1,6 +1,6 @@
 //! Families that were written once the costs of all others had been set, to see how far these hold.
 
-use super::{Dice, FIRST, LAST, PLACE, Rule, STATE, THING, stays};
+use super::{FIRST, LAST, PLACE, Rule, STATE, THING, stays};
 
 pub const FRESH: &[(&str, Rule)] = &[
     ("a box that is ticked", |dice| {
