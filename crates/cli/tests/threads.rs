@@ -226,6 +226,11 @@ fn rows_behind_a_very_long_one_are_numbered() {
     let line = "extract '99$' --columns 1 --no-header --as csv berths.csv";
     same_on_threads(&port, line, &[2]);
     assert!(port.run(line).out.contains("berths.csv,19901,"));
+    same_on_threads(
+        &port,
+        "extract '9{2},' --as jsonl berths.csv --unit line",
+        &[2],
+    );
 }
 
 /// A copy made while it is evaluated is what a filter makes of it, piece by piece.

@@ -321,6 +321,9 @@ impl Extractor {
         let begins = !self.sheet.has_begun() && next.sheet.has_begun();
         if begins {
             self.names = next.names.clone();
+            self.known = next.known.clone();
+            // What is not shared out is written by this one.
+            self.picks = next.picks.clone();
             self.sheet.begin(&self.names);
         }
         begins
