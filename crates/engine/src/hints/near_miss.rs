@@ -89,7 +89,8 @@ pub fn judge(
         });
         // A number without its minus is another number.
         let is_minus = *part == 0 && stands.is_empty() && parts[*part].text == "-";
-        is_often && !is_new && !is_minus && is_slip(&parts[*part], stands)
+        let is_number = is_of_number(query.pattern.source(), parts, *part);
+        is_often && !is_new && !is_minus && !is_number && is_slip(&parts[*part], stands)
     });
     let ((part, stands), count, first) = row?;
     let wanted = &parts[part];
@@ -124,6 +125,30 @@ fn any_case(pattern: &Pattern) -> Option<Finder> {
         ..*pattern.options()
     };
     Some(Pattern::new(pattern.source(), &options).ok()?.finder())
+}
+
+/// True if a part takes digits right beside digits of another part: together they are a number of a certain length, and one of
+/// another length is another number.
+fn is_of_number(source: &str, parts: &[WantedPart], part: usize) -> bool {
+    let is_digits = |part: &WantedPart| {
+        matches!(
+            part.outline.leaf,
+            Leaf::Class(ClassOf::Digits)
+                | Leaf::Repeat {
+                    of: RepeatOf::Class(ClassOf::Digits),
+                    ..
+                }
+        )
+    };
+    let is_beside = |one: &WantedPart, next: &WantedPart| {
+        let between = source.get(one.outline.span.to..next.outline.span.from);
+        let is_group = |between: &str| between.chars().all(|c| "()?:".contains(c));
+        is_digits(one) && is_digits(next) && between.is_some_and(is_group)
+    };
+    let before = part
+        .checked_sub(1)
+        .is_some_and(|before| is_beside(&parts[before], &parts[part]));
+    before || (parts.get(part + 1)).is_some_and(|next| is_beside(&parts[part], next))
 }
 
 /// True if what is there looks like a slip, and not like another thing.
