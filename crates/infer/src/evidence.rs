@@ -5,9 +5,10 @@ mod constants;
 mod copies;
 mod results;
 
-use crate::candidate::Made;
+use crate::candidate::{Candidate, Made};
 use crate::case::Case;
 use crate::filters::Filters;
+use crate::form::Spans;
 use crate::keywords::Keyword;
 use crate::program::{Program, Text, plenty};
 use crate::tokens::{Kind, in_all, token_texts};
@@ -35,6 +36,65 @@ pub(super) struct Evidence<'e> {
     /// The extent to which there is enough data for what only much of it shows.
     plenty: f64,
     cell: bool,
+}
+
+/// A text with the matches of a step in it.
+struct Matched<'e> {
+    text: &'e [char],
+    matches: Vec<Spans>,
+}
+
+impl Matched<'_> {
+    /// The spans of whole matches.
+    fn whole(&self) -> impl DoubleEndedIterator<Item = (usize, usize)> {
+        self.matches.iter().filter_map(|spans| spans[0])
+    }
+
+    /// The spans of groups, each with its number, from 0.
+    fn groups(&self) -> impl Iterator<Item = (usize, (usize, usize))> {
+        let groups = self
+            .matches
+            .iter()
+            .flat_map(|spans| spans[1..].iter().enumerate());
+        groups.filter_map(|(group, span)| Some((group, (*span)?)))
+    }
+}
+
+/// All that a step matches; each sign looks at the same.
+struct Taken<'s, 'e> {
+    step: &'s Candidate,
+    /// The examples that change.
+    examples: Vec<Matched<'e>>,
+    /// The texts of the data that change.
+    texts: Vec<Matched<'e>>,
+}
+
+impl<'e> Taken<'_, 'e> {
+    /// The number of examples beyond the first, at most two.
+    fn further(&self) -> f64 {
+        self.examples.len().saturating_sub(1).min(2) as f64
+    }
+
+    /// The share of the texts for which something holds; 0 where there is none.
+    fn share(&self, holds: impl Fn(&Matched<'e>) -> bool) -> f64 {
+        let with = self.texts.iter().filter(|text| holds(text)).count();
+        with as f64 / self.texts.len().max(1) as f64
+    }
+
+    /// The same, where it holds for no example.
+    fn share_unshown(&self, holds: impl Fn(&Matched<'e>) -> bool) -> f64 {
+        match self.examples.iter().any(&holds) {
+            true => 0.0,
+            false => self.share(holds),
+        }
+    }
+
+    /// A fact about a text that is the same for all examples.
+    fn common<T: PartialEq>(&self, fact: impl Fn(&Matched<'e>) -> T) -> Option<T> {
+        let mut all = self.examples.iter().map(fact);
+        let first = all.next()?;
+        all.all(|other| other == first).then_some(first)
+    }
 }
 
 fn tokens_of(text: &[char]) -> BTreeSet<String> {
@@ -109,21 +169,37 @@ impl<'e> Evidence<'e> {
         let [step] = &program.steps[..] else {
             return ignored;
         };
-        let joined = match self.cell {
+        let taken = self.taken(step, &changed);
+        let in_lines = match self.cell {
             true => 0.0,
-            false => self.joined(step, &changed),
+            false => taken.joined() + taken.stops_early(),
         };
         ignored
-            + joined
-            + self.near(step, &changed)
-            + self.other_constants(step, &changed)
-            + self.strange(step, &changed)
-            + self.unshown(step, &changed, filters)
+            + in_lines
+            + self.near(&taken, &changed)
             + self.grouped(made)
-            + self.partial(step, &changed)
-            + self.other_letters(step, &changed)
-            + self.stops_early(step, &changed)
-            + self.plenty * (self.torn(step, &changed) + self.joined_to_others(step, &changed))
+            + taken.other_constants()
+            + taken.strange()
+            + taken.unshown(filters)
+            + taken.partial()
+            + taken.other_letters()
+            + self.plenty * (taken.torn() + taken.joined_to_others())
+    }
+
+    /// The matches of a step in the examples and in the texts that change.
+    fn taken<'s>(&self, step: &'s Candidate, changed: &[bool]) -> Taken<'s, 'e> {
+        let matched = |text: &'e [char]| Matched {
+            text,
+            matches: step.matcher.all(text).unwrap_or_default(),
+        };
+        let texts = self.texts.iter().zip(changed).filter(|(_, is)| **is);
+        Taken {
+            step,
+            examples: (self.changed.iter())
+                .map(|case| matched(&case.before))
+                .collect(),
+            texts: texts.map(|((_, text), _)| matched(text)).collect(),
+        }
     }
 
     /// Texts change that have another word than all examples, where few words distinguish texts.
@@ -151,17 +227,6 @@ impl<'e> Evidence<'e> {
         });
         let most = each.fold(0.0, f64::max);
         IGNORED * (self.changed.len().saturating_sub(1)) as f64 * most
-    }
-
-    /// The share of the texts that change for which something holds; 0 where none does.
-    fn share(&self, changed: &[bool], holds: impl Fn(&'e [char]) -> bool) -> f64 {
-        let texts = self.texts.iter().zip(changed).filter(|(_, is)| **is);
-        let (mut all, mut with) = (0u32, 0u32);
-        for ((_, text), _) in texts {
-            all += 1;
-            with += u32::from(holds(text));
-        }
-        f64::from(with) / f64::from(all.max(1))
     }
 }
 

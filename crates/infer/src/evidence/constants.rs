@@ -1,7 +1,7 @@
 //! Texts that are the same in all examples and go, or are chosen from: programs that take others in their place.
 
-use super::{Evidence, of_share};
-use crate::candidate::{Candidate, Written};
+use super::{Matched, Taken, of_share};
+use crate::candidate::Written;
 use crate::form::{Matcher, Piece};
 use crate::tokens::text_of;
 
@@ -12,12 +12,12 @@ const REPLACED: f64 = 6.0;
 /// The cost of changing texts that hold only a part of the texts of a choice, where all examples hold all of them.
 const PARTIAL: f64 = 3.0;
 
-impl<'e> Evidence<'e> {
+impl<'e> Taken<'_, 'e> {
     /// The text removed is the same in all examples, and the pattern takes others there: texts with another word or number change
     /// too, or lose one where the examples lose none.
-    pub(super) fn other_constants(&self, step: &Candidate, changed: &[bool]) -> f64 {
-        let further = self.changed.len().saturating_sub(1).min(2) as f64;
-        let (pieces, caught) = with_runs_caught(&step.pieces);
+    pub(super) fn other_constants(&self) -> f64 {
+        let further = self.further();
+        let (pieces, caught) = with_runs_caught(&self.step.pieces);
         if caught.is_empty() || further == 0.0 {
             return 0.0;
         }
@@ -30,7 +30,7 @@ impl<'e> Evidence<'e> {
             spans.map(|(from, to)| &text[from..to]).collect()
         };
         let writes = |wanted: fn(&char) -> bool| {
-            step.template.iter().any(|part| match part {
+            self.step.template.iter().any(|part| match part {
                 Written::Text(text) => text.iter().any(wanted),
                 Written::Group { .. }
                 | Written::CaseOf(_)
@@ -42,10 +42,8 @@ impl<'e> Evidence<'e> {
         let writes_number = writes(char::is_ascii_digit);
         let mut cost = 0.0;
         for group in caught {
-            let mut own = self
-                .changed
-                .iter()
-                .flat_map(|case| values(&case.before, group));
+            let examples = self.examples.iter();
+            let mut own = examples.flat_map(|example| values(example.text, group));
             let Some(first) = own.next() else {
                 continue;
             };
@@ -53,8 +51,8 @@ impl<'e> Evidence<'e> {
                 continue;
             }
             let constant = Constant::of(first);
-            let others = self.share(changed, |text| {
-                let mut values = values(text, group).into_iter();
+            let others = self.share(|matched| {
+                let mut values = values(matched.text, group).into_iter();
                 values.any(|value| value != first && constant.is_passed_by(first, value))
             });
             let weight = match constant {
@@ -69,8 +67,8 @@ impl<'e> Evidence<'e> {
 
     /// One pattern takes several texts, such as `get_` and `()`, which all examples hold together; in the data it takes one where
     /// another is not.
-    pub(super) fn partial(&self, step: &Candidate, changed: &[bool]) -> f64 {
-        let [choice] = &(step.pieces.iter())
+    pub(super) fn partial(&self) -> f64 {
+        let [choice] = &(self.step.pieces.iter())
             .filter_map(|piece| match piece {
                 Piece::OneOf(texts, false) if texts.len() > 1 => Some(texts),
                 Piece::OneOf(..)
@@ -94,17 +92,13 @@ impl<'e> Evidence<'e> {
         if choice.iter().any(is_within) {
             return 0.0;
         }
-        let holds_all = |text: &[char]| {
-            let matches = step.matcher.all(text).unwrap_or_default();
-            let whole = matches.iter().filter_map(|spans| spans[0]);
-            let taken: Vec<String> = whole.map(|(from, to)| text_of(&text[from..to])).collect();
+        let lacks_one = |matched: &Matched<'_>| {
+            let text = |(from, to): (usize, usize)| text_of(&matched.text[from..to]);
+            let taken: Vec<String> = matched.whole().map(text).collect();
             let is_taken = |one: &String| taken.iter().any(|taken| taken.contains(one.as_str()));
-            choice.iter().all(is_taken)
+            !choice.iter().all(is_taken)
         };
-        match self.changed.iter().all(|case| holds_all(&case.before)) {
-            true => PARTIAL * of_share(self.share(changed, |text| !holds_all(text))),
-            false => 0.0,
-        }
+        PARTIAL * of_share(self.share_unshown(lacks_one))
     }
 }
 

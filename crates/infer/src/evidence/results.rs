@@ -1,7 +1,7 @@
 //! Results that are unlike those of the examples, and texts that stay though they nearly match.
 
-use super::{Evidence, of_share};
-use crate::candidate::{Candidate, Made, Written};
+use super::{Evidence, Matched, Taken, of_share};
+use crate::candidate::{Made, Written};
 use crate::case::Case;
 use crate::filters::{Effects, Filters};
 use crate::form::{Class, Matcher, Piece};
@@ -13,11 +13,11 @@ const UNSHOWN: f64 = 1.5;
 /// The cost of groups of digits that are not three long, where those of all examples are.
 const GROUPED: f64 = 12.0;
 
-impl<'e> Evidence<'e> {
+impl Taken<'_, '_> {
     /// A filter does to texts of the data what it does to no example: a day of one digit is filled, though all examples have
     /// two; a comma becomes a point where only points became commas.
-    pub(super) fn unshown(&self, step: &Candidate, changed: &[bool], filters: &Filters) -> f64 {
-        let filtered = step.template.iter().filter_map(|part| match part {
+    pub(super) fn unshown(&self, filters: &Filters) -> f64 {
+        let filtered = self.step.template.iter().filter_map(|part| match part {
             Written::Group { group, filter, .. } if *filter != 0 => Some((*group, *filter)),
             Written::Group { .. }
             | Written::Text(_)
@@ -29,13 +29,12 @@ impl<'e> Evidence<'e> {
         if filtered.is_empty() {
             return 0.0;
         }
-        let effects = |text: &[char]| {
-            let matches = step.matcher.all(text).unwrap_or_default();
+        let effects = |matched: &Matched<'_>| {
             let mut all = Effects::default();
-            for spans in &matches {
+            for spans in &matched.matches {
                 for (group, filter) in &filtered {
                     let span = spans.get(*group).copied().flatten();
-                    let before = span.map(|(from, to)| text_of(&text[from..to]));
+                    let before = span.map(|(from, to)| text_of(&matched.text[from..to]));
                     let after =
                         (before.as_deref()).and_then(|before| filters.apply(*filter, before));
                     if let (Some(before), Some(after)) = (before, after) {
@@ -45,12 +44,14 @@ impl<'e> Evidence<'e> {
             }
             all
         };
-        let examples = self.changed.iter().map(|case| effects(&case.before));
+        let examples = self.examples.iter().map(effects);
         let shown = examples.fold(Effects::default(), Effects::and);
-        let others = self.share(changed, |text| shown.and(effects(text)) != shown);
-        UNSHOWN * (self.changed.len().min(3) as f64) * of_share(others)
+        let others = self.share(|matched| shown.and(effects(matched)) != shown);
+        UNSHOWN * (self.examples.len().min(3) as f64) * of_share(others)
     }
+}
 
+impl Evidence<'_> {
     /// A sign comes between digits, before groups of three in all examples, and before others in the data.
     pub(super) fn grouped(&self, made: &[Made]) -> f64 {
         let new_groups = |before: &[char], after: &[char]| -> Vec<usize> {
@@ -79,12 +80,11 @@ impl<'e> Evidence<'e> {
     }
 
     /// The forms of what comes of the matches in the examples.
-    fn results(&self, step: &Candidate) -> BTreeSet<String> {
+    fn results(&self, taken: &Taken<'_, '_>) -> BTreeSet<String> {
         let mut forms = BTreeSet::new();
-        for case in &self.changed {
-            let matches = step.matcher.all(&case.before).unwrap_or_default();
-            let first = matches.first().and_then(|spans| spans[0]);
-            let last = matches.last().and_then(|spans| spans[0]);
+        for (case, matched) in self.changed.iter().zip(&taken.examples) {
+            let first = matched.matches.first().and_then(|spans| spans[0]);
+            let last = matched.matches.last().and_then(|spans| spans[0]);
             if let (Some((from, _)), Some((_, to))) = (first, last) {
                 let tail = case.before.len() - to;
                 let new = case.after.get(from..case.after.len().saturating_sub(tail));
@@ -95,9 +95,10 @@ impl<'e> Evidence<'e> {
     }
 
     /// Texts that stay, and would change if the runs of the pattern were of any length, or of any characters.
-    pub(super) fn near(&self, step: &Candidate, changed: &[bool]) -> f64 {
+    pub(super) fn near(&self, taken: &Taken<'_, '_>, changed: &[bool]) -> f64 {
         let all = changed.iter().filter(|is| **is).count() as f64;
-        let results = self.results(step);
+        let results = self.results(taken);
+        let pieces = &taken.step.pieces;
         // What holds the form of a result is done.
         let is_done = |text: &[char]| {
             let form = exact_digits(text);
@@ -107,12 +108,12 @@ impl<'e> Evidence<'e> {
         let open: Vec<&[char]> = (staying.map(|((_, text), _)| *text))
             .filter(|text| !is_done(text))
             .collect();
-        let levels = [false, true].map(|any_class| (any_class, loosened(&step.pieces, any_class)));
-        let cost = levels.into_iter().map(|(any_class, pieces)| {
-            if pieces == step.pieces {
+        let levels = [false, true].map(|any_class| (any_class, loosened(pieces, any_class)));
+        let cost = levels.into_iter().map(|(any_class, loose)| {
+            if loose == *pieces {
                 return 0.0;
             }
-            let matcher = Matcher::new(&pieces);
+            let matcher = Matcher::new(&loose);
             let hits = |text: &[char]| matcher.all(text).is_some_and(|found| !found.is_empty());
             let near = open.iter().filter(|text| hits(text)).count() as f64;
             // One text may be a slip.
