@@ -77,9 +77,9 @@ impl Page {
         self.printed.extend_from_slice(bytes);
     }
 
-    /// The end of what is printed, to which data may be written.
-    pub fn data_end(&mut self) -> &mut Vec<u8> {
-        &mut self.printed
+    /// The data printed last, where nothing went wrong in between.
+    pub fn into_data(self) -> Vec<u8> {
+        self.printed
     }
 
     /// Numbers of rows count from the start of a part, until it is known how many come before.

@@ -16,7 +16,7 @@ use crate::read::kept_stdin::KeptStdin;
 use crate::read::open_text::{OpenStore, OpenText, SNIFF, fill, fill_with_mark, go_on};
 use crate::read::planned::PlannedTexts;
 use crate::read::table_heads::TableHeads;
-use crate::read::text_cache::TextCache;
+use crate::read::text_cache::{CachedText, TextCache};
 use crate::signature::structured;
 use crate::source::Source;
 use crate::store::Store;
@@ -389,26 +389,14 @@ impl Reader {
 
     /// Begins to read the text of a source, into the buffer.
     fn begin(&mut self, source: &Source) -> Result<Result<Begun, Skipped>, FileError> {
-        let most = self.most.unwrap_or(u64::MAX);
-        if self.most.is_some()
-            && self.planned.is_none()
-            && let Some((of, text)) = self.heads.open(source, most)
-        {
-            let text: Box<dyn Read> = Box::new(text);
-            let mut input = text.take(most);
-            return Ok(Ok(Begun {
-                filled: self.fill(&mut input, source)?,
-                input,
-                store: OpenStore {
-                    of,
-                    ..OpenStore::default()
-                },
-            }));
-        }
-        let mut input = self.input(source)?.take(most);
+        let (kept_of, input) = match self.kept_head(source) {
+            Some((of, text)) => (Some(of), Box::new(text) as Box<dyn Read>),
+            None => (None, self.input(source)?),
+        };
+        let mut input = input.take(self.most.unwrap_or(u64::MAX));
         let filled = self.fill(&mut input, source)?;
-        let of = StoreOf::head(&self.buffer[..filled]);
-        match of.packed() {
+        let of = kept_of.unwrap_or_else(|| StoreOf::head(&self.buffer[..filled]));
+        match of.packed().filter(|_| kept_of.is_none()) {
             Some(packing) => {
                 self.begin_unpacked((source, input.into_inner()), (of, packing), filled)
             }
@@ -421,6 +409,12 @@ impl Reader {
                 },
             })),
         }
+    }
+
+    /// The store and the first lines of a table, where no more are wanted and they are kept.
+    fn kept_head(&self, source: &Source) -> Option<(StoreOf, CachedText)> {
+        let most = self.most.filter(|_| self.planned.is_none())?;
+        self.heads.open(source, most)
     }
 
     /// The same for what is packed; the first `filled` bytes of it are in the buffer.

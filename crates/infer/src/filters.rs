@@ -178,17 +178,16 @@ impl Filters {
         filters
     }
 
-    fn add(&mut self, words: &str, gate: Gate, cost: f64) {
+    /// Adds a filter; gives it where it is new and there is room.
+    fn add(&mut self, words: &str, gate: Gate, cost: f64) -> Option<&mut Known> {
         if self.known.len() >= MOST || self.numbers.contains_key(words) {
-            return;
+            return None;
         }
         let written = match words {
             "" => "$0".to_owned(),
             words => format!("${{0 | {words}}}"),
         };
-        let Ok(template) = Template::parse(&written, &self.groups) else {
-            return;
-        };
+        let template = Template::parse(&written, &self.groups).ok()?;
         self.numbers.insert(words.to_owned(), self.known.len());
         self.known.push(Known {
             words: words.to_owned(),
@@ -198,6 +197,7 @@ impl Filters {
             swapped: None,
             has_days: false,
         });
+        self.known.last_mut()
     }
 
     /// Zeros in front of digits of the new text.
@@ -259,9 +259,7 @@ impl Filters {
                         .is_some_and(|made| made.len() > 2 && made != text && after.contains(&made))
                     {
                         let words = format!("date {} {}", word(form), word(wanted));
-                        let number = self.known.len();
-                        self.add(&words, Gate::Date, 1.2);
-                        for known in &mut self.known[number..] {
+                        if let Some(known) = self.add(&words, Gate::Date, 1.2) {
                             let plain = wanted.replace("%-", "%");
                             let is_twin = |form: &&str| {
                                 form.contains(['d', 'I']) && form.replace("%-", "%") == plain
@@ -300,13 +298,12 @@ impl Filters {
             for new in new.chain([String::new()]) {
                 let swap = format!("swap {} {}", quoted(&old.to_string()), quoted(&new));
                 let cost = if new.is_empty() { 1.5 } else { 1.3 };
-                let first = self.known.len();
-                self.add(&swap, Gate::Sign(old), cost);
-                for case in ["lower", "upper", "title"] {
-                    self.add(&format!("{case} | {swap}"), Gate::Sign(old), cost + 0.5);
-                }
-                for known in &mut self.known[first..] {
-                    known.swapped = new.chars().next();
+                let in_case = |case| (format!("{case} | {swap}"), cost + 0.5);
+                let in_cases = ["lower", "upper", "title"].map(in_case);
+                for (words, cost) in [(swap, cost)].into_iter().chain(in_cases) {
+                    if let Some(known) = self.add(&words, Gate::Sign(old), cost) {
+                        known.swapped = new.chars().next();
+                    }
                 }
             }
         }

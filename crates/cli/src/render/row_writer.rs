@@ -97,7 +97,7 @@ impl RowWriter {
             let name = |name: &String| Value::Text(Cow::Owned(name.clone().into_bytes()));
             record(dialect, self.names.iter().map(name), &mut page);
         }
-        std::mem::take(page.data_end())
+        page.into_data()
     }
 
     /// Adds a row, with a value for each column, to `page`; a table keeps it.

@@ -458,11 +458,7 @@ impl<'t> Row<'t> {
     /// A value in the place of a row of a container, as text.
     fn place_field(&self, key: &str) -> Option<Cow<'t, str>> {
         let place = self.members.get(PLACE).ok()??;
-        let raw = match compact::member(place, key) {
-            Some(found) => found,
-            None => jsonl::object(place.as_bytes()).ok()?.get(key).ok()??,
-        };
-        Some(Field::of_json(raw).into_shown())
+        Some(Field::of_json(compact::member(place, key)?).into_shown())
     }
 
     /// The name of the row, as [`Row::label`] has it, and its `fields` where they are wanted.

@@ -127,19 +127,28 @@ fn any_case(pattern: &Pattern) -> Option<Finder> {
     Some(Pattern::new(pattern.source(), &options).ok()?.finder())
 }
 
+/// True for characters of a class, one or a run of them.
+fn is_of_class(leaf: &Leaf, class: ClassOf) -> bool {
+    match leaf {
+        Leaf::Class(own)
+        | Leaf::Repeat {
+            of: RepeatOf::Class(own),
+            ..
+        } => *own == class,
+        Leaf::Repeat { .. }
+        | Leaf::Text(_)
+        | Leaf::Start
+        | Leaf::End
+        | Leaf::AnyChar
+        | Leaf::Boundary
+        | Leaf::Choice => false,
+    }
+}
+
 /// True if a part takes digits right beside digits of another part: together they are a number of a certain length, and one of
 /// another length is another number.
 fn is_of_number(source: &str, parts: &[WantedPart], part: usize) -> bool {
-    let is_digits = |part: &WantedPart| {
-        matches!(
-            part.outline.leaf,
-            Leaf::Class(ClassOf::Digits)
-                | Leaf::Repeat {
-                    of: RepeatOf::Class(ClassOf::Digits),
-                    ..
-                }
-        )
-    };
+    let is_digits = |part: &WantedPart| is_of_class(&part.outline.leaf, ClassOf::Digits);
     let is_beside = |one: &WantedPart, next: &WantedPart| {
         let between = source.get(one.outline.span.to..next.outline.span.from);
         let is_group = |between: &str| between.chars().all(|c| "()?:".contains(c));
@@ -175,16 +184,10 @@ fn is_slip(wanted: &WantedPart, stands: &[u8]) -> bool {
         }
         // Who anchors a pattern at the start often means just that.
         Leaf::End => !text.is_empty() && text.chars().all(char::is_whitespace),
-        Leaf::Class(ClassOf::Blanks)
-        | Leaf::Repeat {
-            of: RepeatOf::Class(ClassOf::Blanks),
-            ..
-        } => few_signs,
-        Leaf::Class(ClassOf::Digits)
-        | Leaf::Repeat {
-            of: RepeatOf::Class(ClassOf::Digits),
-            ..
-        } => !text.is_empty() && text.chars().all(|c| c.is_ascii_digit()),
+        leaf if is_of_class(leaf, ClassOf::Blanks) => few_signs,
+        leaf if is_of_class(leaf, ClassOf::Digits) => {
+            !text.is_empty() && text.chars().all(|c| c.is_ascii_digit())
+        }
         Leaf::Start
         | Leaf::AnyChar
         | Leaf::Boundary

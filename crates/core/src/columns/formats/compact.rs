@@ -3,7 +3,7 @@
 //! Such an object need not be checked, only taken apart, which is several times as fast.
 
 use crate::columns::fault::RowFault;
-use crate::columns::formats::jsonl::read_object;
+use crate::columns::formats::jsonl::{object, read_object};
 use crate::columns::members::Members;
 use memchr::memchr2;
 use std::borrow::Cow;
@@ -27,14 +27,17 @@ pub(super) fn read_compact<'t>(line: &'t [u8], members: &mut Members<'t>) -> Res
     read_object(line, members)
 }
 
-/// The first value with this key, as it is written; `None` where there is none, or the form is another.
+/// The first value with this key, as it is written; `None` where there is none. An object in another form is read as any.
 pub(in crate::columns) fn member<'t>(text: &'t str, wanted: &str) -> Option<&'t str> {
     let mut found = None;
     let taken = take_apart(text, |key, value| {
         found = (key == wanted).then_some(value);
         found.is_none()
     });
-    taken.and(found)
+    match taken {
+        Some(()) => found,
+        None => object(text.as_bytes()).ok()?.get(wanted).ok()?,
+    }
 }
 
 /// Shows the members, until `go_on` says no; `None` where the form is another.

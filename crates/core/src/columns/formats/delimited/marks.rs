@@ -50,11 +50,6 @@ impl Marks {
             quotes: self.quotes & known,
         }
     }
-
-    /// All of them.
-    pub fn all(self) -> u64 {
-        self.lines | self.delimiters | self.quotes
-    }
 }
 
 /// The places in a block that are `wanted`. The compiler makes a few comparisons of many bytes of this.
@@ -111,43 +106,4 @@ impl Quotes {
 /// For each bit, true if an odd number of bits is set up to it.
 fn odd_so_far(bits: u64) -> u64 {
     (0..6).fold(bits, |odd, power| odd ^ (odd << (1 << power)))
-}
-
-/// The places of all marks of a text, in order.
-pub(super) struct MarkPlaces<'t> {
-    text: &'t [u8],
-    dialect: Dialect,
-    /// The start of the current block.
-    block: usize,
-    /// The marks that have not been given yet.
-    left: u64,
-}
-
-impl<'t> MarkPlaces<'t> {
-    /// The places from `at` on.
-    pub fn new(text: &'t [u8], at: usize, dialect: Dialect) -> Self {
-        Self {
-            text,
-            dialect,
-            block: at,
-            left: Marks::of(text, at, dialect).all(),
-        }
-    }
-}
-
-impl Iterator for MarkPlaces<'_> {
-    type Item = usize;
-
-    fn next(&mut self) -> Option<usize> {
-        while self.left == 0 {
-            self.block += BLOCK;
-            if self.block >= self.text.len() {
-                return None;
-            }
-            self.left = Marks::of(self.text, self.block, self.dialect).all();
-        }
-        let at = self.block + self.left.trailing_zeros() as usize;
-        self.left &= self.left - 1;
-        Some(at)
-    }
 }

@@ -9,7 +9,7 @@
 use crate::columns::dialect::Dialect;
 use crate::columns::fault::RowFault;
 use crate::columns::formats::RecordSource;
-use crate::columns::formats::delimited::marks::{BLOCK, MarkPlaces, Marks, Quotes};
+use crate::columns::formats::delimited::marks::{BLOCK, Marks, Quotes};
 use crate::columns::members::Members;
 use crate::columns::record::{RawCell, ScannedRecord};
 use crate::span::Span;
@@ -116,15 +116,14 @@ impl<'t> Scanner<'t> {
         })
     }
 
-    /// The record that begins here, by all its marks.
-    fn mark_by_mark(&mut self, cells: &mut Vec<RawCell>) -> ScannedRecord {
+    /// The record that begins here, byte by byte.
+    fn byte_by_byte(&mut self, cells: &mut Vec<RawCell>) -> ScannedRecord {
         let mut record = record_of(Span::new(self.at, self.at), 0);
         let mut next = self.text.len();
         let mut cell = self.at;
         let mut place = Place::Bare;
         let mut end = self.text.len();
-        for at in MarkPlaces::new(self.text, self.at, self.dialect) {
-            let byte = self.text[at];
+        for (at, &byte) in (self.at..).zip(&self.text[self.at..]) {
             if byte == self.dialect.delimiter {
                 if !matches!(place, Place::Quoted) {
                     cells.push(cell_of(cell, at, place, &mut record));
@@ -137,7 +136,7 @@ impl<'t> Scanner<'t> {
                     break;
                 }
                 record.inner_lines += 1;
-            } else {
+            } else if Some(byte) == self.dialect.quote {
                 place = match place {
                     Place::Bare if at == cell => Place::Quoted,
                     Place::Quoted => Place::Closed(at + 1),
@@ -167,7 +166,7 @@ impl<'t> RecordSource<'t> for Scanner<'t> {
             return Some(record);
         }
         cells.clear();
-        let record = self.mark_by_mark(cells);
+        let record = self.byte_by_byte(cells);
         self.block = Block {
             to: self.at,
             ..Block::default()
